@@ -1,0 +1,68 @@
+import Joi from 'joi'
+import type { ClientId, Collector, DeviceId, DeviceKind, Facts, LogLevel, Millis, OsFamily, Severity, SiteId } from '#core'
+export { targetSchema } from './target'
+
+export interface Client { id: ClientId; name: string; code: string; deviceCount: number; sites: Site[] }
+export interface Site { id: SiteId; clientId: ClientId; name: string; zone: string }
+export interface Role { id: string; name: string }
+
+export interface NewClient { name: string; code: string }
+export const newClientSchema = Joi.object<NewClient, true>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  code: Joi.string().pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits').required(),
+})
+export interface NewSite { clientId: ClientId; name: string; zone: string }
+export const newSiteSchema = Joi.object<NewSite, true>({
+  clientId: Joi.number().integer().required(),
+  name: Joi.string().trim().min(1).max(100).required(),
+  zone: Joi.string().max(60).required(),
+})
+
+export interface BoardDisk { mount: string; size: number; free: number; severity: Severity | null }
+
+/** A device as the board compares it. */
+export interface BoardDevice {
+  id: DeviceId
+  name: string
+  clientId: ClientId
+  clientName: string
+  siteName: string
+  kind: DeviceKind
+  osFamily: OsFamily
+  osName: string
+  roles: string[]
+  tags: string[]
+  worst: Severity | null
+  held: number
+  silent: boolean
+  disks: BoardDisk[]
+  /** Services not as they should be, by name. */
+  services: { name: string; severity: Severity; held: boolean }[]
+  updates: { security: number; other: number; oldestSecurityAt: Millis | null } | null
+  /** Log events of the last 24 hours, one count an hour, oldest first. */
+  events: number[]
+  /** Of them those at level error or worse. */
+  errors: number[]
+  heardAt: Millis | null
+  interval: Millis
+}
+
+export interface DevicePage extends BoardDevice {
+  siteId: SiteId
+  zone: string
+  agentVersion: string
+  clockOffset: Millis
+  enrolledAt: Millis
+  facts: Facts
+  factTimes: Partial<Record<keyof Facts, Millis>>
+  latest: { at: Millis; readings: [string, string, number][] } | null
+  failed: { collector: Collector; reason: string }[]
+  lostReports: number
+}
+
+export interface DeviceEvent { at: Millis; channel: string; source: string; id: number | null; level: LogLevel; text: string }
+
+export interface DeviceRoles { roles: string[] }
+export const deviceRolesSchema = Joi.object<DeviceRoles, true>({ roles: Joi.array().items(Joi.string().max(60)).max(20).unique().required() })
+
+export interface Found { kind: 'device' | 'client' | 'template' | 'alert' | 'window'; id: number; title: string; context: string; path: string }

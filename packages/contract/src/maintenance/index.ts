@@ -1,0 +1,39 @@
+import Joi from 'joi'
+import { subjects, type ClientId, type MaintenanceWindow, type Millis, type Severity, type Target, type WindowSubject } from '#core'
+import { targetSchema } from '../estate/target'
+import type { HeldView } from '../alert'
+
+/** `from` null: from now. `until` null: no end, until someone ends it. */
+export interface NewWindow { name: string; reason: string; target: Target; subject: WindowSubject; from: Millis | null; until: Millis | null }
+
+export const newWindowSchema = Joi.object<NewWindow, true>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  reason: Joi.string().allow('').max(500).default(''),
+  target: targetSchema.required(),
+  subject: Joi.alternatives<WindowSubject>().try(
+    Joi.object({ of: Joi.valid('all').required() }),
+    Joi.object({ of: Joi.valid('families').required(), families: Joi.array().items(Joi.string().valid(...subjects)).min(1).required() }),
+    Joi.object({ of: Joi.valid('watches').required(), watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required() }),
+  ).required(),
+  from: Joi.number().integer().allow(null).required(),
+  until: Joi.number().integer().allow(null).required(),
+})
+
+export interface WindowView extends MaintenanceWindow {
+  reason: string
+  targetText: string
+  clientId: ClientId | null
+  deviceCount: number
+  createdBy: string
+  createdAt: Millis
+  endedBy: string | null
+  heldNow: number
+  heldTotal: number
+}
+/** The window with its record: what it held, what cleared itself, what came out at its end. */
+export interface WindowPage extends WindowView { record: HeldView[] }
+
+export interface WatchlineTick { alertId: number; at: Millis; until: Millis | null; severity: Severity; title: string; deviceName: string }
+export interface WatchlineSpan { windowId: number; from: Millis; until: Millis | null; name: string }
+export interface WatchlineLane { clientId: ClientId; clientName: string; ticks: WatchlineTick[]; spans: WatchlineSpan[] }
+export interface Watchline { now: Millis; from: Millis; until: Millis; lanes: WatchlineLane[] }

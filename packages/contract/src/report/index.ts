@@ -1,0 +1,73 @@
+import type { Collector, Facts, LogEvent, Millis } from '#core'
+
+/** Version of the agent's protocol. A server answers another version with what it speaks. */
+export const protocolVersion = 1
+
+/** Bounds of a batch. A client that must send more sends several batches. */
+export const batchLimits = { reports: 120, readings: 2000, events: 500, bytes: 4 * 1024 * 1024 } as const
+
+/** A collector that could not do its part, and why, for the technician. */
+export interface CollectorFailure { collector: Collector; reason: string }
+
+/** What a device tells at one moment. Readings are checked one by one, so that a bad one does not cost the others. */
+export interface Report {
+  /** Rises by one from report to report of one agent, beginning at 1. */
+  seq: number
+  /** By the device's own clock. */
+  at: Millis
+  /** Time between this agent's reports. */
+  interval: Millis
+  readings: [metric: string, instance: string, value: number][]
+  /** Only the subjects that changed since the last report. */
+  facts?: Facts
+  events?: LogEvent[]
+  failed?: CollectorFailure[]
+}
+
+export interface ReportBatch {
+  version: typeof protocolVersion
+  /** By the device's own clock; shows how far it is off. */
+  sentAt: Millis
+  /** Least sequence number that the agent still has; what is missing before it is lost for good. */
+  oldest: number
+  reports: Report[]
+}
+
+/** Something in a batch that was not kept, while the rest was. */
+export interface Refusal {
+  /** Null when the number itself could not be read. */
+  seq: number | null
+  /** JSON pointer into the batch (RFC 6901). */
+  pointer: string
+  code: string
+  detail: string
+}
+
+export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string }
+
+export interface ReportReceipt {
+  /** Everything up to and including this number is committed, or was refused for good. */
+  acknowledged: number
+  refused: Refusal[]
+  /** Device clock minus server clock, as the server uses it to correct times. */
+  clockOffset: Millis
+  settings: AgentSettings
+}
+
+export interface EnrolmentRequest {
+  version: typeof protocolVersion
+  key: string
+  name: string
+  osFamily: 'linux' | 'windows'
+  osName: string
+  /** By the device's own clock. */
+  sentAt: Millis
+}
+
+export interface Enrolment {
+  deviceId: number
+  /** Shown once; it speaks for this device only. */
+  deviceKey: string
+  clockOffset: Millis
+  settings: AgentSettings
+}

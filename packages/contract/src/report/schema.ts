@@ -1,0 +1,82 @@
+import Joi from 'joi'
+import { collectors, deviceKinds, logLevels, osFamilies, type Disk, type Facts, type LogEvent, type Service, type System, type Updates } from '#core'
+import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type ReportBatch } from './index'
+
+const text = (max: number) => Joi.string().allow('').max(max)
+const time = Joi.number().integer().min(0).max(8.64e15)
+const count = Joi.number().integer().min(0).max(1_000_000)
+const size = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
+
+const service = Joi.object<Service, true>({
+  name: Joi.string().max(260).required(),
+  title: text(300).required(),
+  start: Joi.string().valid('automatic', 'late', 'on-demand', 'manual', 'disabled').required(),
+  state: Joi.string().valid('running', 'stopped', 'failed', 'finished', 'starting').required(),
+})
+const disk = Joi.object<Disk, true>({
+  mount: Joi.string().max(400).required(),
+  device: text(400).required(),
+  fileSystem: text(40).required(),
+  removable: Joi.boolean().required(),
+  size: size.required(),
+})
+const updates = Joi.object<Updates, true>({
+  security: count.required(),
+  other: count.required(),
+  leftover: count.required(),
+  oldestSecurityAt: time.allow(null).required(),
+  oldestOtherAt: time.allow(null).required(),
+  restartPending: Joi.boolean().required(),
+  checkedAt: time.required(),
+  names: Joi.array().items(text(200)).max(200).required(),
+})
+const system = Joi.object<System, true>({
+  osFamily: Joi.string().valid(...osFamilies).required(),
+  osName: text(120).required(),
+  hostName: text(255).required(),
+  cores: Joi.number().integer().min(1).max(4096).required(),
+  agentVersion: text(40).required(),
+  serviceManager: text(40).allow(null).required(),
+})
+const facts = Joi.object<Facts, true>({ system, disks: Joi.array().items(disk).max(500), services: Joi.array().items(service).max(3000), updates })
+
+/** One log event; checked singly, so that a bad one does not cost the others. */
+export const logEventSchema = Joi.object<LogEvent, true>({
+  at: time.required(),
+  channel: Joi.string().max(200).required(),
+  source: text(200).required(),
+  id: Joi.number().integer().min(0).max(4_294_967_295).allow(null).required(),
+  level: Joi.string().valid(...logLevels).required(),
+  text: text(4000).required(),
+})
+
+/** A report without its readings and events, which are checked one by one. */
+export const reportSchema = Joi.object<Report, true>({
+  seq: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
+  at: time.required(),
+  interval: Joi.number().integer().min(1000).max(86_400_000).required(),
+  readings: Joi.array().max(batchLimits.readings).required(),
+  facts,
+  events: Joi.array().max(batchLimits.events),
+  failed: Joi.array().max(collectors.length).items(
+    Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required() })),
+})
+
+export const reportBatchSchema = Joi.object<ReportBatch, true>({
+  version: Joi.number().valid(protocolVersion).required(),
+  sentAt: time.required(),
+  oldest: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
+  reports: Joi.array().min(1).max(batchLimits.reports).required(),
+})
+
+const plainName = Joi.string().trim().pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens')
+
+export const enrolmentRequestSchema = Joi.object<EnrolmentRequest, true>({
+  version: Joi.number().valid(protocolVersion).required(),
+  key: Joi.string().max(200).required(),
+  name: plainName.required(),
+  osFamily: Joi.string().valid(...osFamilies).required(),
+  osName: text(120).required(),
+  sentAt: time.required(),
+})
+export const deviceKindSchema = Joi.string().valid(...deviceKinds)

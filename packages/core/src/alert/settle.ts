@@ -1,0 +1,72 @@
+import { urgency, type Severity } from '../severity'
+import type { Millis } from '../units'
+import type { Evidence } from '../watch'
+
+/** What the evaluation says of a post now; null when it is no longer watched. */
+export interface PostStanding {
+  level: Severity | null
+  began: Millis | null
+  evidence: Evidence | null
+}
+
+export interface OpenAlert { severity: Severity; began: Millis }
+export interface HeldRecord { windowId: number; severity: Severity; began: Millis }
+/** An alert that a person closed although the post still failed: it stays closed until it is well, or worse. */
+export interface Dismissal { began: Millis; severity: Severity }
+
+export type AlertAction =
+  | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; fromHeld: boolean }
+  | { do: 'change'; severity: Severity; evidence: Evidence | null }
+  | { do: 'close'; because: 'cleared' | 'not watched any more' }
+  | { do: 'hold'; windowId: number; severity: Severity; began: Millis; evidence: Evidence | null }
+  | { do: 'change held'; severity: Severity; evidence: Evidence | null }
+  | { do: 'end held'; outcome: 'raised' | 'cleared' | 'passed on' | 'not watched any more' }
+
+export interface Situation {
+  standing: PostStanding | null
+  /** The window that covers the post now. */
+  cover: { id: number } | null
+  alert: OpenAlert | null
+  held: HeldRecord | null
+  dismissed: Dismissal | null
+}
+
+/**
+ * What has to happen so that alert and held record of one post agree with its standing and its cover. Called after any
+ * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open before
+ * the window stays; when cover ends, what still fails is raised with its true beginning.
+ */
+export function settle({ standing, cover, alert, held, dismissed }: Situation): AlertAction[] {
+  const actions: AlertAction[] = []
+  if (standing === null || standing.level === null) {
+    const because = standing === null ? 'not watched any more' : 'cleared'
+    if (alert) actions.push({ do: 'close', because })
+    if (held) actions.push({ do: 'end held', outcome: because })
+    return actions
+  }
+  const { level, evidence } = standing
+  const began = standing.began!
+  if (alert) {
+    if (held) actions.push({ do: 'end held', outcome: 'raised' })
+    if (alert.severity !== level) actions.push({ do: 'change', severity: level, evidence })
+    return actions
+  }
+  if (cover) {
+    if (held && held.windowId === cover.id) {
+      if (held.severity !== level) actions.push({ do: 'change held', severity: level, evidence })
+      return actions
+    }
+    if (held) actions.push({ do: 'end held', outcome: 'passed on' })
+    else if (isDismissed(dismissed, began, level)) return actions
+    actions.push({ do: 'hold', windowId: cover.id, severity: level, began: held?.began ?? began, evidence })
+    return actions
+  }
+  if (!held && isDismissed(dismissed, began, level)) return actions
+  if (held) actions.push({ do: 'end held', outcome: 'raised' })
+  actions.push({ do: 'raise', severity: level, began: held?.began ?? began, evidence, fromHeld: held !== null })
+  return actions
+}
+
+function isDismissed(dismissed: Dismissal | null, began: Millis, level: Severity): boolean {
+  return dismissed !== null && dismissed.began === began && urgency(level) <= urgency(dismissed.severity)
+}

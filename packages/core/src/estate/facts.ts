@@ -1,0 +1,40 @@
+import type { Bytes, Millis } from '../units'
+
+/** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
+export type ServiceStart = 'automatic' | 'late' | 'on-demand' | 'manual' | 'disabled'
+/** `finished`: a job that ran once, ended well and is not expected to stay. */
+export type ServiceState = 'running' | 'stopped' | 'failed' | 'finished' | 'starting'
+
+export interface Service { name: string; title: string; start: ServiceStart; state: ServiceState }
+export interface Disk { mount: string; device: string; fileSystem: string; removable: boolean; size: Bytes }
+
+export interface Updates {
+  security: number
+  other: number
+  /** Packages that nothing needs any more. */
+  leftover: number
+  /** When the longest waiting one was first seen; null where none waits. */
+  oldestSecurityAt: Millis | null
+  oldestOtherAt: Millis | null
+  restartPending: boolean
+  checkedAt: Millis
+  /** Names, security updates first, at most 200. */
+  names: string[]
+}
+
+export interface System { osFamily: OsFamily; osName: string; hostName: string; cores: number; agentVersion: string; serviceManager: string | null }
+
+/** What is true of a device until it changes; a subject that was never reported is absent. */
+export interface Facts {
+  system?: System
+  disks?: Disk[]
+  services?: Service[]
+  updates?: Updates
+}
+export type FactSubject = keyof Facts
+export const factSubjects = ['system', 'disks', 'services', 'updates'] as const satisfies FactSubject[]
+
+export const osFamilies = ['linux', 'windows'] as const
+export type OsFamily = (typeof osFamilies)[number]
+export const deviceKinds = ['server', 'workstation', 'network', 'power'] as const
+export type DeviceKind = (typeof deviceKinds)[number]

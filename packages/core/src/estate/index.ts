@@ -1,0 +1,2 @@
+export * from './facts'
+export { specificity, targets, type DeviceTraits, type Target, type TargetClass } from './target'

@@ -1,0 +1,2 @@
+export { matchesLogFilter, type LogEvent, type LogFilter } from './event'
+export { levelOfPriority, levelOfWindowsEvent, logLevelCode, logLevels, type LogLevel } from './levels'

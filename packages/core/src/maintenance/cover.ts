@@ -1,0 +1,55 @@
+import { targets, type DeviceTraits, type Target } from '../estate'
+import type { Millis } from '../units'
+import type { Subject } from '../watch'
+
+/** What of a device a window holds back. */
+export type WindowSubject = { of: 'all' } | { of: 'families'; families: readonly Subject[] } | { of: 'watches'; watches: readonly string[] }
+
+/** When alerts are held back, once: from its start (included) to its end (not included). No end: until someone ends it. */
+export interface MaintenanceWindow {
+  id: number
+  name: string
+  target: Target
+  subject: WindowSubject
+  from: Millis
+  until: Millis | null
+  /** Ended early by a person. */
+  endedAt: Millis | null
+}
+
+export interface CoveredPost { device: DeviceTraits; watch: string; family: Subject }
+
+/** The end that counts: the earlier of the planned and the early one. */
+export function windowEnd(window: MaintenanceWindow): Millis | null {
+  if (window.endedAt === null) return window.until
+  return window.until === null ? window.endedAt : Math.min(window.until, window.endedAt)
+}
+
+export function isOpen(window: MaintenanceWindow, at: Millis): boolean {
+  const end = windowEnd(window)
+  return at >= window.from && (end === null || at < end)
+}
+
+function concerns(subject: WindowSubject, post: CoveredPost): boolean {
+  switch (subject.of) {
+    case 'all': return true
+    case 'families': return subject.families.includes(post.family)
+    case 'watches': return subject.watches.includes(post.watch)
+  }
+}
+
+/** A window covers a post at a time when scope, subject and schedule all match. */
+export function covers(window: MaintenanceWindow, post: CoveredPost, at: Millis): boolean {
+  return isOpen(window, at) && targets(window.target, post.device) && concerns(window.subject, post)
+}
+
+/** Of several windows that cover a post the one that ends last, an endless one before all, then the lower id. */
+export function coverOf(windows: readonly MaintenanceWindow[], post: CoveredPost, at: Millis): MaintenanceWindow | null {
+  let best: MaintenanceWindow | null = null
+  for (const window of windows) {
+    if (!covers(window, post, at)) continue
+    const order = best === null ? 1 : (windowEnd(window) ?? Infinity) - (windowEnd(best) ?? Infinity) || best.id - window.id
+    if (order > 0) best = window
+  }
+  return best
+}

@@ -1,0 +1,88 @@
+import type { OsFamily, Target } from '../estate'
+import type { Millis } from '../units'
+import { parameterFault, watchKinds, type Values } from '../watch'
+
+/** One line of a template. Values that are absent are left to less specific sources, at last to the kind's default. */
+export interface WatchSpec {
+  /** What merges with what: watches of the same key are one watch on a device. */
+  key: string
+  kind: string
+  name: string
+  /** Why one would want it, in words. */
+  why: string
+  /** Empty: every OS family. */
+  osFamilies: readonly OsFamily[]
+  values: Values
+}
+
+export interface Template {
+  id: number
+  name: string
+  description: string
+  revision: number
+  watches: readonly WatchSpec[]
+}
+
+/** Puts a template on a target, with values of its own by watch key. */
+export interface Assignment {
+  id: number
+  templateId: number
+  target: Target
+  /** Among equally specific ones the lower number wins. */
+  rank: number
+  values: Readonly<Record<string, Values>>
+  dormant: boolean
+  reason: string
+  createdAt: Millis
+}
+
+/** A value changed, or a watch left out, with a reason. */
+export interface Exception {
+  id: number
+  target: Target
+  watch: string
+  values: Values
+  leftOut: boolean
+  reason: string
+  createdAt: Millis
+}
+
+export interface Fault { at: string; message: string }
+
+const levelPairs: Record<string, readonly (readonly [worse: string, milder: string, direction: 1 | -1])[]> = {
+  'disk-space': [['critical.percent', 'warning.percent', -1], ['critical.bytes', 'warning.bytes', -1]],
+  'cpu-busy': [['critical', 'warning', 1], ['warning', 'notice', 1]],
+  load: [['critical', 'warning', 1], ['warning', 'notice', 1]],
+  paging: [['critical', 'warning', 1], ['warning', 'notice', 1]],
+  'memory-available': [['critical', 'warning', -1], ['warning', 'notice', -1]],
+}
+
+/** What is wrong with values for a watch of this kind; each fault names the parameter. */
+export function valueFaults(kindName: string, values: Values): Fault[] {
+  const kind = watchKinds.get(kindName)
+  if (!kind) return [{ at: 'kind', message: `There is no watch kind “${kindName}”.` }]
+  const faults: Fault[] = []
+  for (const [name, value] of Object.entries(values)) {
+    const parameter = kind.parameters.find((one) => one.name === name)
+    const message = parameter ? parameterFault(parameter, value) : `${kind.title} has no parameter “${name}”.`
+    if (message) faults.push({ at: name, message })
+  }
+  for (const [worse, milder, direction] of levelPairs[kindName] ?? []) {
+    const [a, b] = [values[worse], values[milder]]
+    if (typeof a === 'number' && typeof b === 'number' && (a - b) * direction < 0)
+      faults.push({ at: worse, message: `The more urgent level is reached before the milder one: make ${worse} ${direction > 0 ? 'larger' : 'smaller'} than ${milder}.` })
+  }
+  return faults
+}
+
+export function templateFaults(watches: readonly WatchSpec[]): Fault[] {
+  const faults: Fault[] = []
+  const seen = new Set<string>()
+  for (const watch of watches) {
+    if (seen.has(watch.key)) faults.push({ at: watch.key, message: `The key “${watch.key}” is used twice in this template.` })
+    seen.add(watch.key)
+    if (!/^[a-z0-9][a-z0-9.-]{0,60}$/.test(watch.key)) faults.push({ at: watch.key, message: 'A key has small letters, digits, dots and hyphens, 61 at most.' })
+    for (const fault of valueFaults(watch.kind, watch.values)) faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
+  }
+  return faults
+}

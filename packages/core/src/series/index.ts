@@ -1,0 +1,2 @@
+export { isMetric, metrics, readingFault, type Metric, type MetricName, type Reading, type Unit } from './metrics'
+export { bucketise, quantile, summarise, type Bucket, type Sample, type Summary } from './summary'

@@ -1,0 +1,77 @@
+import type { Facts } from '../estate'
+import type { LogEvent } from '../eventlog'
+import type { MetricName, Reading } from '../series'
+import type { Severity } from '../severity'
+import type { Millis } from '../units'
+import type { Parameter, Values } from './parameter'
+import type { SentencePart } from './sentence'
+
+/** What a watch is about; maintenance windows can name a whole family. */
+export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance'] as const
+export type Subject = (typeof subjects)[number]
+
+/** The agent's collectors, one for each thing that can fail alone. */
+export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog'] as const
+export type Collector = (typeof collectors)[number]
+
+/** What the evaluation sees of a device at one moment: one report, with the facts as they stood then. */
+export interface Observed {
+  at: Millis
+  /** Length between this device's reports. */
+  interval: Millis
+  /** Since when nothing was heard; equal to `at` when this is a report. */
+  heardAt: Millis
+  readings: readonly Reading[]
+  facts: Facts
+  events: readonly LogEvent[]
+  failed: readonly Collector[]
+}
+
+/** Facts behind a decision, in words, fit for the alert: `text` is the whole sentence, the rest its figures. */
+export interface Evidence {
+  text: string
+  value?: number
+}
+
+/** What a watch says about one of its posts at one moment. */
+export interface Observation {
+  instance: string
+  /** The levels whose condition is true. */
+  failing: readonly Severity[]
+  /** The clear condition is true. Neither failing nor well: the post stays as it is. */
+  well: boolean
+  evidence: Evidence
+  /** When the condition became true, where that is known better than by the time of the report. */
+  since?: Millis
+  /** What this post must remember until next time. */
+  memo?: unknown
+}
+
+export type Hold = { for: Millis } | { checks: number }
+
+export interface WatchKind {
+  name: string
+  title: string
+  subject: Subject
+  /** Without this collector's part of a report the watch has nothing to say; null: needs none. */
+  collector: Collector | null
+  /** The series to draw beside an alert of this kind, where there is one. */
+  metric?: MetricName
+  parameters: readonly Parameter[]
+  sentence(values: Values): SentencePart[]
+  hold(values: Values, severity: Severity): Hold
+  clearHold(values: Values): Hold
+  observe(values: Values, observed: Observed, memo: (instance: string) => unknown): Observation[]
+}
+
+/** Reads values with their types; a missing one is a mistake in the caller, which resolves defaults first. */
+export const read = {
+  number: (values: Values, name: string): number => values[name] as number,
+  optional: (values: Values, name: string): number | null => (values[name] as number | null | undefined) ?? null,
+  text: (values: Values, name: string): string => (values[name] as string | null) ?? '',
+  list: (values: Values, name: string): readonly string[] => (values[name] as readonly string[] | null) ?? [],
+  severity: (values: Values, name: string): Severity | null => {
+    const value = values[name]
+    return value === 'notice' || value === 'warning' || value === 'critical' ? value : null
+  },
+}

@@ -1,0 +1,19 @@
+import type { WatchKind } from '../kind'
+import { diskSpace } from './diskSpace'
+import { logAbsence, logMatch } from './eventLog'
+import { serviceState } from './serviceState'
+import { silence } from './silence'
+import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
+import { updates } from './updates'
+
+const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut]
+
+export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, kind]))
+
+/** @throws RangeError when there is no such kind. */
+export function watchKind(name: string): WatchKind {
+  const kind = watchKinds.get(name)
+  if (!kind) throw new RangeError(`There is no watch kind “${name}”.`)
+  return kind
+}
+export { silentIntervals } from './silence'

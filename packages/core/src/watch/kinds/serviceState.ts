@@ -1,0 +1,64 @@
+import type { Service } from '../../estate'
+import { chosen } from '../../text'
+import { minute } from '../../units'
+import { read, type Observation, type WatchKind } from '../kind'
+import type { Parameter } from '../parameter'
+import { sayer, sentence } from '../sentence'
+
+const parameters: readonly Parameter[] = [
+  { name: 'which', type: 'choice', label: 'Services', choices: ['that should be running', 'named'], default: 'that should be running', explains: 'Those that start by themselves at boot and stay; or those named, whatever their start.' },
+  { name: 'names', type: 'patterns', label: 'Names', default: ['*'], explains: 'Service names, with * for any run of characters.' },
+  { name: 'except', type: 'patterns', label: 'Services left out', default: [], explains: 'Updaters that stop themselves, for example. An exclusion holds for services found later too.' },
+  { name: 'expected', type: 'choice', label: 'Expected', choices: ['running', 'stopped'], default: 'running', explains: 'Some services should not run.' },
+  { name: 'severity', type: 'choice', label: 'Severity', choices: ['notice', 'warning', 'critical'], default: 'critical', explains: 'A server does its work through its services.' },
+  { name: 'hold', type: 'duration', label: 'Hold', default: minute, max: 86_400_000, explains: 'A restart passes within it. 60 s is common practice, no source.' },
+  { name: 'clear.hold', type: 'duration', label: 'Clear after', default: minute, max: 86_400_000, explains: 'How long it must be as expected again; a service that flaps stays one alert.' },
+]
+
+/** Starts that happen on demand or late are left out: for them “automatic and stopped” is no fault. */
+function shouldRun(service: Service): boolean {
+  return service.start === 'automatic'
+}
+
+export const serviceState: WatchKind = {
+  name: 'service-state',
+  title: 'Service state',
+  subject: 'service',
+  collector: 'services',
+  parameters,
+  sentence(values) {
+    const say = sayer(parameters, values)
+    const all = read.text(values, 'which') === 'that should be running'
+    const names = read.list(values, 'names')
+    const which = all
+      ? names.length === 1 && names[0] === '*'
+        ? sentence`${say('which', 'every service that should be running')}`
+        : sentence`those of ${say('names')} ${say('which')}`
+      : sentence`the ${say('which', 'service')} ${say('names')}`
+    const except = read.list(values, 'except').length ? sentence` except ${say('except')}` : []
+    const wrong = all || read.text(values, 'expected') === 'running' ? 'stopped' : 'running'
+    const state = all ? sentence`stopped` : [say('expected', wrong)]
+    return sentence`On ${which}${except}, when ${state} for ${say('hold')}, raise ${say('severity')}; clear after ${say('clear.hold')} well.`
+  },
+  hold: (values) => ({ for: read.number(values, 'hold') }),
+  clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
+  observe(values, { facts }) {
+    const severity = read.severity(values, 'severity')!
+    const named = read.text(values, 'which') === 'named'
+    const wanted = named ? read.text(values, 'expected') : 'running'
+    const observations: Observation[] = []
+    for (const service of facts.services ?? []) {
+      if (!chosen(read.list(values, 'names'), read.list(values, 'except'), service.name)) continue
+      if (!named && !shouldRun(service)) continue
+      const up = service.state === 'running' || service.state === 'finished'
+      const well = service.state === 'starting' ? false : up === (wanted === 'running')
+      observations.push({
+        instance: service.name,
+        failing: well || service.state === 'starting' ? [] : [severity],
+        well,
+        evidence: { text: `${service.title || service.name} is ${service.state}` },
+      })
+    }
+    return observations
+  },
+}

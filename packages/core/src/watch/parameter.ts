@@ -1,0 +1,56 @@
+import { durationText, bytesText, percentText } from '../text'
+
+export type ParameterValue = number | string | boolean | readonly string[] | null
+/** Values by parameter name. A name that is absent leaves the value to a less specific source. */
+export type Values = Readonly<Record<string, ParameterValue>>
+
+export type ParameterType = 'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns'
+
+export interface Parameter {
+  name: string
+  type: ParameterType
+  label: string
+  /** What it does and why the default is what it is; names its source where there is one. */
+  explains: string
+  default: ParameterValue
+  min?: number
+  max?: number
+  choices?: readonly string[]
+  /** May be null: this part of the rule is then not used. */
+  optional?: boolean
+}
+
+/** Why a value does not fit a parameter, as a sentence that says what to do, or null. */
+export function parameterFault(parameter: Parameter, value: ParameterValue): string | null {
+  const name = parameter.label
+  if (value === null) return parameter.optional ? null : `${name} needs a value.`
+  switch (parameter.type) {
+    case 'patterns':
+      if (!Array.isArray(value) || !value.every((one) => typeof one === 'string')) return `${name} needs a list of names or patterns.`
+      if (value.length > 100) return `${name} takes at most 100 patterns; use * to say more with fewer.`
+      return value.some((one) => one.trim() === '' || one.length > 200) ? `${name}: a pattern has 1 to 200 characters.` : null
+    case 'choice':
+      return parameter.choices?.includes(value as string) ? null : `${name} must be one of ${parameter.choices?.join(', ')}.`
+    case 'text':
+      return typeof value === 'string' && value.length <= 500 ? null : `${name} needs a text of at most 500 characters.`
+    default: {
+      if (typeof value !== 'number' || !Number.isFinite(value)) return `${name} needs a number.`
+      const { min = 0, max = Number.MAX_SAFE_INTEGER } = parameter
+      if (value < min || value > max)
+        return `${name} must lie between ${valueText(parameter, min)} and ${valueText(parameter, max)}; ${valueText(parameter, value)} does not.`
+      return (parameter.type === 'count' || parameter.type === 'duration') && !Number.isInteger(value) ? `${name} needs a whole number.` : null
+    }
+  }
+}
+
+/** A value as it stands in a sentence. */
+export function valueText(parameter: Parameter, value: ParameterValue): string {
+  if (value === null || value === '') return parameter.type === 'text' || parameter.type === 'choice' ? 'any' : 'off'
+  switch (parameter.type) {
+    case 'percent': return percentText(value as number)
+    case 'bytes': return bytesText(value as number)
+    case 'duration': return durationText(value as number)
+    case 'patterns': return (value as readonly string[]).join(', ') || 'none'
+    default: return String(value)
+  }
+}
