@@ -11,7 +11,7 @@ export interface WatchSpec {
   /** Why one would want it, in words. */
   why: string
   /** Empty: every OS family. */
-  osFamilies: readonly OsFamily[]
+  osFamilies: OsFamily[]
   values: Values
 }
 

@@ -1,0 +1,7 @@
+/** A mistake that the person at the keyboard can put right: printed as one sentence, without a stack. */
+export class Plain extends Error {}
+
+/** @param {string} text */
+export function step(text) {
+  process.stdout.write(`  ${text}\n`)
+}

@@ -1,0 +1,46 @@
+import pg from 'pg'
+
+// Times cross as milliseconds since 1970 and whole numbers as numbers: both fit a double exactly.
+pg.types.setTypeParser(pg.types.builtins.TIMESTAMPTZ, (text) => Date.parse(text.replace(' ', 'T').replace(/([+-]\d\d)$/, '$1:00')))
+pg.types.setTypeParser(pg.types.builtins.INT8, Number)
+
+export type Pool = pg.Pool
+/** What runs a statement: the pool, or the connection of a transaction. */
+export interface Db {
+  query<Row extends pg.QueryResultRow = pg.QueryResultRow>(text: string | pg.QueryConfig, values?: unknown[]): Promise<pg.QueryResult<Row>>
+}
+
+export function openPool(url: string, size = 12): Pool {
+  const pool = new pg.Pool({ connectionString: url, max: size, application_name: 'custode' })
+  // A connection that breaks while idle is replaced at the next use; without a listener it would end the process.
+  pool.on('error', () => undefined)
+  return pool
+}
+
+export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>): Promise<T> {
+  const connection = await pool.connect()
+  try {
+    await connection.query('begin')
+    const result = await work(connection)
+    await connection.query('commit')
+    return result
+  } catch (error) {
+    await connection.query('rollback').catch(() => undefined)
+    throw error
+  } finally {
+    connection.release()
+  }
+}
+
+export async function rows<Row extends pg.QueryResultRow>(db: Db, text: string, values: unknown[] = []): Promise<Row[]> {
+  return (await db.query<Row>(text, values)).rows
+}
+
+export async function firstRow<Row extends pg.QueryResultRow>(db: Db, text: string, values: unknown[] = []): Promise<Row | null> {
+  return (await db.query<Row>(text, values)).rows[0] ?? null
+}
+
+/** A time as a parameter. */
+export function time(at: number | null): Date | null {
+  return at === null ? null : new Date(at)
+}

@@ -1,0 +1,30 @@
+import type { AccessLevel } from '#contract'
+import { day, type ClientId } from '#core'
+import { firstRow, type Db } from '../../db'
+import { ProblemError } from '../../http/problems'
+import { digest } from './secret'
+
+export const sessionLength = 7 * day
+
+/** Who looks. `clientIds` null: every client. Every query about clients takes it. */
+export interface Viewer { id: number; name: string; email: string; access: AccessLevel; clientIds: ClientId[] | null; lookedAt: number }
+
+interface ViewerRow { id: number; name: string; email: string; access: AccessLevel; client_ids: number[] | null; looked_at: number }
+
+export async function viewerOf(db: Db, token: string | undefined): Promise<Viewer | null> {
+  if (!token) return null
+  const row = await firstRow<ViewerRow>(db, `
+    select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at
+    from session s join person p on p.id = s.person_id
+    where s.token_digest = $1 and s.expires_at > now()`, [digest(token)])
+  return row && { id: row.id, name: row.name, email: row.email, access: row.access, clientIds: row.client_ids, lookedAt: row.looked_at }
+}
+
+export function mayChangeAll(viewer: Viewer): boolean {
+  return viewer.clientIds === null
+}
+
+/** @throws ProblemError not-found, as for what does not exist: whether another client has it is nobody's business. */
+export function needClient(viewer: Viewer, clientId: ClientId): void {
+  if (viewer.clientIds !== null && !viewer.clientIds.includes(clientId)) throw new ProblemError('not-found')
+}

@@ -1,0 +1,61 @@
+import type { FastifyInstance, RouteOptions } from 'fastify'
+import parse from 'joi-to-json'
+import { route } from './route'
+
+interface Described { method: string; url: string; options: RouteOptions }
+
+/** Collects every route as it is registered; call before any of them. */
+export function collectRoutes(app: FastifyInstance): Described[] {
+  const found: Described[] = []
+  app.addHook('onRoute', (options) => {
+    for (const method of [options.method].flat()) if (method !== 'HEAD' && options.config?.route) found.push({ method, url: options.url, options })
+  })
+  return found
+}
+
+const problem = {
+  type: 'object',
+  properties: Object.fromEntries(['type', 'title', 'detail', 'code'].map((name) => [name, { type: 'string' }])),
+}
+
+/** Serves the description of the API (OpenAPI 3.0) made from the routes and their Joi schemas. */
+export function describeApi(app: FastifyInstance, routes: readonly Described[]): void {
+  route(app, {
+    method: 'GET', url: '/api/openapi.json', access: 'public', summary: 'This description',
+    handle: () => ({
+      openapi: '3.0.3',
+      info: { title: 'Custode', version: '1' },
+      components: {
+        securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'custode' }, device: { type: 'http', scheme: 'bearer' } },
+        schemas: { Problem: problem },
+      },
+      paths: pathsOf(routes),
+    }),
+  })
+}
+
+function pathsOf(routes: readonly Described[]): Record<string, Record<string, unknown>> {
+  const paths: Record<string, Record<string, unknown>> = {}
+  for (const { method, url, options } of routes) {
+    const spec = options.config!.route!
+    const path = url.replace(/:(\w+)/g, '{$1}')
+    const query = spec.query ? ((parse(spec.query, 'open-api') as { properties?: Record<string, unknown> }).properties ?? {}) : {}
+    const parameters = [
+      ...[...url.matchAll(/:(\w+)/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'integer' } })),
+      ...Object.entries(query).map(([name, schema]) => ({ name, in: 'query', schema })),
+    ]
+    const place = (paths[path] ??= {})
+    place[method.toLowerCase()] = {
+      summary: spec.summary,
+      description: `For: ${spec.access}.`,
+      ...(spec.access === 'public' ? {} : { security: [spec.access === 'device' ? { device: [] } : { session: [] }] }),
+      ...(parameters.length ? { parameters } : {}),
+      ...(spec.body ? { requestBody: { required: true, content: { 'application/json': { schema: parse(spec.body, 'open-api') as unknown } } } } : {}),
+      responses: {
+        200: { description: 'Done', content: { 'application/json': {} } },
+        default: { description: 'Refused (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      },
+    }
+  }
+  return paths
+}

@@ -1,0 +1,62 @@
+import type { AccessLevel } from '#contract'
+import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from 'fastify'
+import type { ObjectSchema } from 'joi'
+import type { Viewer } from '../features/access'
+import { ProblemError } from './problems'
+
+/** Who may call a route: anybody, a device with its key, or a signed-in person of at least this level. */
+export type Access = 'public' | 'device' | AccessLevel
+
+export interface RouteAccess { access: Access; summary: string; body?: ObjectSchema; query?: ObjectSchema }
+
+declare module 'fastify' {
+  interface FastifyContextConfig { route?: RouteAccess }
+  interface FastifyRequest { viewer: Viewer | null }
+}
+
+export interface Call<Body, Query> { body: Body; query: Query; viewer: Viewer; request: FastifyRequest; reply: FastifyReply; id(name?: string): number }
+
+export interface RouteSpec<Body, Query> {
+  method: HTTPMethods
+  url: string
+  access: Access
+  /** One line for the description of the API. */
+  summary: string
+  body?: ObjectSchema<Body>
+  query?: ObjectSchema<Query>
+  bodyLimit?: number
+  handle(call: Call<Body, Query>): unknown
+}
+
+function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert: boolean): T {
+  if (!schema) return undefined as T
+  const { value: clean, error } = schema.validate(value ?? {}, { abortEarly: false, convert })
+  if (error) throw new ProblemError('invalid', error.details[0]?.message, error.details.map((one) => ({ at: one.path.join('.'), message: one.message })))
+  return clean as T
+}
+
+/**
+ * Registers a route. There is no other way to do so, and none without saying who may call it: the hook in access.ts
+ * refuses what carries no access.
+ */
+export function route<Body = undefined, Query = undefined>(app: FastifyInstance, spec: RouteSpec<Body, Query>): void {
+  app.route({
+    method: spec.method,
+    url: spec.url,
+    ...(spec.bodyLimit ? { bodyLimit: spec.bodyLimit } : {}),
+    config: { route: { access: spec.access, summary: spec.summary, ...(spec.body ? { body: spec.body } : {}), ...(spec.query ? { query: spec.query } : {}) } },
+    handler: (request, reply) =>
+      spec.handle({
+        body: checked(spec.body, request.body, false),
+        query: checked(spec.query, request.query, true),
+        viewer: request.viewer as Viewer,
+        request,
+        reply,
+        id(name = 'id') {
+          const value = Number((request.params as Record<string, string>)[name])
+          if (!Number.isInteger(value) || value < 1 || value > 2_147_483_647) throw new ProblemError('not-found')
+          return value
+        },
+      }),
+  })
+}

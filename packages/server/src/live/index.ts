@@ -1,0 +1,1 @@
+export { announce, LiveHub } from './hub'
