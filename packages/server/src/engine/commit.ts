@@ -1,0 +1,151 @@
+import { createHash } from 'node:crypto'
+import { isAtRest, logLevelCode, splitPostKey, type DeviceState, type PostState, type PostTransition, type Reading } from '#core'
+import { inTransaction, rows, time, type Db, type Pool } from '../db'
+import { announce } from '../live'
+import type { CheckedReport } from './checkBatch'
+import type { Plan } from './plan'
+import { readAlerting, settlePosts } from './settleDevice'
+import type { DeviceContext } from './types'
+
+const layouts = new Map<string, number>()
+
+/** The number under which these names of values are known; the same on every server process. */
+async function layoutOf(db: Db, readings: readonly Reading[]): Promise<number> {
+  const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
+  const known = layouts.get(series)
+  if (known !== undefined) return known
+  const digest = createHash('sha256').update(series).digest()
+  // The update that changes nothing makes the row come back when it was there already.
+  const [row] = await rows<{ id: number }>(db, `
+    insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`, [digest, series])
+  if (layouts.size > 50_000) layouts.clear()
+  layouts.set(series, row!.id)
+  return row!.id
+}
+
+/**
+ * Stores the reports and moves the device on, in one statement, provided the device still is as the plan assumed: same
+ * key, same version, same last report. One round trip and one flush to disk for the usual report that changes nothing.
+ * The update goes by primary key, the insert into one weekly partition.
+ */
+const store = {
+  name: 'store-reports',
+  text: `
+    with guard as (
+      update device set
+        last_seq = $5, last_at = coalesce($6, last_at), heard_at = $7, lost_reports = lost_reports + $8, clock_offset_ms = $9,
+        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed)
+      where id = $1 and key_digest = $2 and version = $3 and last_seq = $4 and retired_at is null
+      returning id
+    ), stored as (
+      insert into report (device_id, at, seq, received_at, late, layout_id, value)
+      select guard.id, r.at, r.seq, $7, r.late, r.layout, r.value::float8[]
+      from guard, unnest($12::timestamptz[], $13::bigint[], $14::boolean[], $15::int[], $16::text[]) r (at, seq, late, layout, value)
+    )
+    select id from guard`,
+}
+
+async function storeReports(db: Db, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
+  const layoutIds: number[] = []
+  for (const report of plan.stored) layoutIds.push(await layoutOf(db, report.readings))
+  const last = plan.stored.at(-1)
+  const failed = last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null
+  const result = await db.query({
+    ...store,
+    values: [
+      context.traits.id, context.keyDigest, context.version, context.lastSeq, plan.lastSeq, time(plan.lastAt), time(now), plan.lost, plan.clockOffset,
+      last?.interval ?? null, failed,
+      plan.stored.map((one) => time(one.at)), plan.stored.map((one) => one.seq), plan.stored.map((one) => one.late), layoutIds,
+      plan.stored.map((one) => `{${one.readings.map((reading) => reading[2]).join(',')}}`),
+    ],
+  })
+  return result.rowCount === 1
+}
+
+/** Changed in a way that must outlive the process: for a post without level and runs its last time is no such thing. */
+function mustWrite(before: PostState | undefined, after: PostState): boolean {
+  if (before === after) return false
+  if (!before || after.level !== null || Object.keys(after.runs).length > 0) return true
+  return JSON.stringify({ ...before, lastAt: 0 }) !== JSON.stringify({ ...after, lastAt: 0 })
+}
+
+export async function writeState(tx: Db, deviceId: number, before: DeviceState, after: DeviceState): Promise<void> {
+  const written = [...after].filter(([key, state]) => !isAtRest(state) && mustWrite(before.get(key), state))
+  const removed = [...before.keys()].filter((key) => !after.has(key))
+  if (written.length) {
+    const keys = written.map(([key]) => splitPostKey(key))
+    await tx.query(`
+      insert into post_state (device_id, watch, instance, state)
+      select $1, p.watch, p.instance, p.state from unnest($2::text[], $3::text[], $4::jsonb[]) p (watch, instance, state)
+      on conflict (device_id, watch, instance) do update set state = excluded.state`,
+      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance), written.map(([, state]) => JSON.stringify(state))])
+  }
+  if (removed.length) {
+    const keys = removed.map(splitPostKey)
+    await tx.query('delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
+      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance)])
+  }
+}
+
+export async function writeChanges(tx: Db, context: DeviceContext, transitions: readonly PostTransition[]): Promise<void> {
+  if (!transitions.length) return
+  await tx.query(`
+    insert into post_change (device_id, at, watch, instance, kind, from_level, to_level, began, evidence, policy_version)
+    select $1, c.at, c.watch, c.instance, c.kind, c.from_level, c.to_level, c.began, c.evidence, $10
+    from unnest($2::timestamptz[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::timestamptz[], $9::jsonb[])
+      c (at, watch, instance, kind, from_level, to_level, began, evidence)`,
+    [context.traits.id, transitions.map((one) => time(one.at)), transitions.map((one) => one.watch), transitions.map((one) => one.instance),
+      transitions.map((one) => one.kind), transitions.map((one) => one.from), transitions.map((one) => one.to), transitions.map((one) => time(one.began)),
+      transitions.map((one) => JSON.stringify(one.evidence)), context.policyVersion])
+}
+
+async function writeFacts(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
+  const facts = reports.flatMap((report) => Object.entries(report.facts).map(([subject, value]) => ({ subject, at: report.at, value })))
+  if (!facts.length) return
+  await tx.query(`
+    insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
+    [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
+  const system = reports.map((report) => report.facts.system).filter((one) => one !== undefined).at(-1)
+  if (system) await tx.query('update device set os_name = $2, agent_version = $3 where id = $1', [deviceId, system.osName, system.agentVersion])
+}
+
+async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
+  const events = reports.flatMap((report) => report.events.map((event, n) => ({ ...event, seq: report.seq, n })))
+  if (!events.length) return
+  await tx.query(`
+    insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
+    select $1, e.at, e.seq, e.n, e.channel, e.source, e.event_id, e.level, e.text
+    from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[], $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
+    [deviceId, events.map((one) => time(one.at)), events.map((one) => one.seq), events.map((one) => one.n), events.map((one) => one.channel),
+      events.map((one) => one.source), events.map((one) => one.id), events.map((one) => logLevelCode(one.level)), events.map((one) => one.text)])
+}
+
+function stateMoved(before: DeviceState, after: DeviceState): boolean {
+  return before.size !== after.size || [...after].some(([key, state]) => mustWrite(before.get(key), state))
+}
+
+/** Writes a plan, all or nothing. False: the device has moved on meanwhile, and nothing was written. */
+export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
+  const plain = plan.moments.length === 0 && !stateMoved(context.state, plan.state) && plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
+  if (plain) return storeReports(pool, context, plan, now)
+  const moved = new Error('the device moved on')
+  try {
+    await inTransaction(pool, async (tx) => {
+      if (!(await storeReports(tx, context, plan, now))) throw moved
+      const { id, clientId } = context.traits
+      await writeFacts(tx, id, plan.stored)
+      await writeEvents(tx, id, plan.stored)
+      await writeState(tx, id, context.state, plan.state)
+      await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
+      if (!plan.moments.length) return
+      const alerting = await readAlerting(tx, id)
+      let changed = false
+      for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at)) || changed
+      if (changed) await announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
+    })
+    return true
+  } catch (error) {
+    if (error === moved) return false
+    throw error
+  }
+}

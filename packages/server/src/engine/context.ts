@@ -1,0 +1,72 @@
+import type { CollectorFailure } from '#contract'
+import { postKey, resolveRoster, targets, type DeviceState, type Facts, type PostState } from '#core'
+import { firstRow, rows, type Db } from '../db'
+import { traitsOf, type TraitsRow } from '../features/estate/traits'
+import { windowsSince } from '../features/maintenance/store'
+import { policyInForce } from '../features/policy/store'
+import type { DeviceContext } from './types'
+
+interface DeviceRow extends TraitsRow {
+  client_name: string
+  site_name: string
+  key_digest: Buffer
+  interval_ms: number
+  last_seq: number
+  last_at: number | null
+  heard_at: number | null
+  reported_interval_ms: number | null
+  clock_offset_ms: number
+  failed: CollectorFailure[]
+  version: number
+}
+
+export async function readFacts(db: Db, deviceId: number): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, number>> }> {
+  // Walks the key (device, subject, at) backwards: one row a subject is kept.
+  const found = await rows<{ subject: keyof Facts; at: number; value: never }>(db, `
+    select distinct on (subject) subject, at, value from device_fact where device_id = $1 order by subject, at desc`, [deviceId])
+  const facts: Facts = {}
+  const times: Partial<Record<keyof Facts, number>> = {}
+  for (const row of found) {
+    facts[row.subject] = row.value
+    times[row.subject] = row.at
+  }
+  return { facts, times }
+}
+
+export async function readState(db: Db, deviceId: number): Promise<DeviceState> {
+  const found = await rows<{ watch: string; instance: string; state: PostState }>(db, 'select watch, instance, state from post_state where device_id = $1', [deviceId])
+  return new Map(found.map((row) => [postKey(row.watch, row.instance), row.state]))
+}
+
+/** All that is needed to evaluate a device, read from the database; null when there is no such device in use. */
+export async function loadContext(db: Db, deviceId: number, lock = false): Promise<DeviceContext | null> {
+  const row = await firstRow<DeviceRow>(db, `
+    select d.*, c.name as client_name, s.name as site_name
+    from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
+    where d.id = $1 and d.retired_at is null${lock ? ' for update of d' : ''}`, [deviceId])
+  if (!row) return null
+  const traits = traitsOf(row)
+  const policy = await policyInForce(db)
+  const { facts } = await readFacts(db, deviceId)
+  const windows = await windowsSince(db, row.last_at)
+  return {
+    traits,
+    name: row.name,
+    clientName: row.client_name,
+    siteName: row.site_name,
+    keyDigest: row.key_digest,
+    interval: row.interval_ms,
+    lastSeq: row.last_seq,
+    lastAt: row.last_at,
+    heardAt: row.heard_at,
+    reportedInterval: row.reported_interval_ms,
+    clockOffset: row.clock_offset_ms,
+    failed: row.failed,
+    version: row.version,
+    policyVersion: policy.version,
+    facts,
+    state: await readState(db, deviceId),
+    roster: resolveRoster(traits, policy),
+    windows: windows.filter((window) => targets(window.target, traits)),
+  }
+}

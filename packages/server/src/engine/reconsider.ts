@@ -1,0 +1,46 @@
+import { splitPostKey, type DeviceId, type Millis } from '#core'
+import type { Db } from '../db'
+import { announce } from '../live'
+import { writeState } from './commit'
+import { loadContext } from './context'
+import { readAlerting, settlePosts } from './settleDevice'
+
+/**
+ * Looks at a device again because something other than a report changed: its policy, its roles, a window. Alerts and
+ * held records follow at once; state of watches that left the roster is forgotten. The device's version rises, so that
+ * no server process goes on with an old copy.
+ */
+export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promise<void> {
+  await tx.query('update device set version = version + 1 where id = $1', [deviceId])
+  const context = await loadContext(tx, deviceId, true)
+  if (!context) return
+  const active = new Set(context.roster.filter((watch) => watch.standing === 'active').map((watch) => watch.key))
+  const state = new Map([...context.state].filter(([key]) => active.has(splitPostKey(key).watch)))
+  await writeState(tx, deviceId, context.state, state)
+  const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at)
+  if (changed) await announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
+}
+
+/** Marks devices as changed without looking at their alerts: enough where nothing of theirs is failing or open. */
+export async function outdate(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
+  await tx.query('update device set version = version + 1 where id = any($1)', [deviceIds])
+}
+
+/** Those of the devices that have something failing, open or held, and so may need more than a new version. */
+export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise<DeviceId[]> {
+  const found = await tx.query<{ id: number }>(`
+    select d.id from device d where d.id = any($1) and (
+      exists (select from post_state p where p.device_id = d.id)
+      or exists (select from alert a where a.device_id = d.id and a.status <> 'closed')
+      or exists (select from held h where h.device_id = d.id and h.ended_at is null))
+    order by d.id`, [deviceIds])
+  return found.rows.map((row) => row.id)
+}
+
+/** Reconsiders the devices that need it and outdates the rest; always in order of id, so that two of these cannot lock each other out. */
+export async function reconsiderAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
+  const sorted = [...deviceIds].sort((a, b) => a - b)
+  const some = new Set(await unsettled(tx, sorted))
+  await outdate(tx, sorted.filter((id) => !some.has(id)))
+  for (const id of some) await reconsider(tx, id, at)
+}

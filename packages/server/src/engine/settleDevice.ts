@@ -1,0 +1,122 @@
+import type { AlertRule } from '#contract'
+import { coverOf, postKey, settle, splitPostKey, watchKind, type AlertAction, type DeviceState, type Dismissal, type EffectiveWatch, type Evidence, type HeldRecord, type Millis, type OpenAlert } from '#core'
+import { firstRow, rows, time, type Db } from '../db'
+import type { DeviceContext } from './types'
+
+interface Alerting {
+  alerts: Map<string, OpenAlert & { id: number }>
+  held: Map<string, HeldRecord & { id: number; evidence: Evidence | null }>
+  dismissed: Map<string, Dismissal>
+}
+
+/** Open alerts and held records of a device, and what people closed by hand of late. */
+export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> {
+  type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number }
+  const open = await rows<Row>(db, `select id, watch, instance, severity, began from alert where device_id = $1 and status <> 'closed'`, [deviceId])
+  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, 'select id, watch, instance, severity, began, window_id, evidence from held where device_id = $1 and ended_at is null', [deviceId])
+  const dismissed = await rows<Row>(db, `
+    select distinct on (watch, instance) id, watch, instance, severity, began from alert
+    where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`, [deviceId])
+  const byHand = await rows<{ id: number }>(db, `select id from alert where device_id = $1 and status = 'closed' and close_reason = 'by hand'`, [deviceId])
+  const handIds = new Set(byHand.map((row) => row.id))
+  const key = (row: Row) => postKey(row.watch, row.instance)
+  return {
+    alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
+    held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, evidence: row.evidence }])),
+    dismissed: new Map(dismissed.filter((row) => handIds.has(row.id)).map((row) => [key(row), { began: row.began, severity: row.severity }])),
+  }
+}
+
+function ruleOf(watch: EffectiveWatch): AlertRule {
+  const winners = Object.values(watch.chains).map((chain) => chain[0]!.source).filter((source) => source.from === 'assignment' || source.from === 'exception')
+  const sources = [...watch.broughtBy, ...winners].filter((source, i, all) => all.findIndex((one) => one.from === source.from && one.id === source.id) === i)
+  return { name: watch.name, kind: watch.kind, sentence: watchKind(watch.kind).sentence(watch.values), sources }
+}
+
+async function entry(tx: Db, alertId: number, at: Millis, what: string, text = ''): Promise<void> {
+  await tx.query('insert into alert_entry (alert_id, at, what, text) values ($1, $2, $3, $4)', [alertId, time(at), what, text])
+}
+
+/** Carries out what the core decided for one post, in the transaction of whatever caused it. */
+async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: string, actions: readonly AlertAction[], at: Millis): Promise<void> {
+  const { watch, instance } = splitPostKey(key)
+  const { id: deviceId, clientId } = context.traits
+  const rule = () => JSON.stringify(ruleOf(context.roster.find((one) => one.key === watch)!))
+  let endedHeld: number | null = null
+  let fromWindow: number | null = null
+  for (const action of actions) {
+    switch (action.do) {
+      case 'raise': {
+        const row = await firstRow<{ id: number }>(tx, `
+          insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, evidence, rule, window_id)
+          values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10) returning id`,
+          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule(), fromWindow])
+        const { id } = row!
+        alerting.alerts.set(key, { id, severity: action.severity, began: action.began })
+        if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
+        await entry(tx, id, at, action.fromHeld ? 'raised at the end of maintenance' : 'raised', action.evidence?.text)
+        break
+      }
+      case 'change': {
+        const open = alerting.alerts.get(key)!
+        await tx.query('update alert set severity = $2, evidence = coalesce($3, evidence) where id = $1', [open.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        await entry(tx, open.id, at, `${open.severity} → ${action.severity}`, action.evidence?.text)
+        open.severity = action.severity
+        break
+      }
+      case 'close': {
+        const open = alerting.alerts.get(key)!
+        await tx.query(`update alert set status = 'closed', closed_at = $2, close_reason = $3 where id = $1`, [open.id, time(at), action.because])
+        await entry(tx, open.id, at, action.because === 'cleared' ? 'cleared by itself' : action.because)
+        alerting.alerts.delete(key)
+        break
+      }
+      case 'hold': {
+        const row = await firstRow<{ id: number }>(tx, `
+          insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, evidence, rule)
+          values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
+          [action.windowId, deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule()])
+        alerting.held.set(key, { id: row!.id, windowId: action.windowId, severity: action.severity, began: action.began, evidence: action.evidence })
+        break
+      }
+      case 'change held': {
+        const held = alerting.held.get(key)!
+        await tx.query('update held set severity = $2, evidence = coalesce($3, evidence) where id = $1', [held.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        held.severity = action.severity
+        break
+      }
+      case 'end held': {
+        const held = alerting.held.get(key)!
+        await tx.query('update held set ended_at = $2, outcome = $3 where id = $1', [held.id, time(at), action.outcome])
+        alerting.held.delete(key)
+        endedHeld = held.id
+        fromWindow = held.windowId
+        break
+      }
+    }
+  }
+}
+
+/**
+ * Makes alerts and held records of a device agree with its posts at one moment. Posts that are no longer watched lose
+ * their alert. Returns whether anything changed.
+ */
+export async function settlePosts(tx: Db, context: DeviceContext, alerting: Alerting, state: DeviceState, at: Millis): Promise<boolean> {
+  const active = new Map(context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
+  const failing = [...state].filter(([, post]) => post.level !== null).map(([key]) => key)
+  let changed = false
+  for (const key of new Set([...failing, ...alerting.alerts.keys(), ...alerting.held.keys()])) {
+    const watch = active.get(splitPostKey(key).watch)
+    const post = state.get(key)
+    const actions = settle({
+      standing: watch ? { level: post?.level ?? null, began: post?.began ?? null, evidence: post?.evidence ?? null } : null,
+      cover: watch ? coverOf(context.windows, { device: context.traits, watch: watch.key, family: watchKind(watch.kind).subject }, at) : null,
+      alert: alerting.alerts.get(key) ?? null,
+      held: alerting.held.get(key) ?? null,
+      dismissed: alerting.dismissed.get(key) ?? null,
+    })
+    changed ||= actions.length > 0
+    await apply(tx, context, alerting, key, actions, at)
+  }
+  return changed
+}

@@ -1,0 +1,24 @@
+import type { CollectorFailure } from '#contract'
+import type { DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
+
+/** A device as the engine needs it: a copy of the database at `version` and `lastSeq`, and worthless at any others. */
+export interface DeviceContext {
+  traits: DeviceTraits
+  name: string
+  clientName: string
+  siteName: string
+  keyDigest: Buffer
+  interval: Millis
+  lastSeq: number
+  lastAt: Millis | null
+  heardAt: Millis | null
+  reportedInterval: Millis | null
+  clockOffset: Millis
+  failed: CollectorFailure[]
+  version: number
+  policyVersion: number
+  facts: Facts
+  state: DeviceState
+  roster: readonly EffectiveWatch[]
+  windows: readonly MaintenanceWindow[]
+}
