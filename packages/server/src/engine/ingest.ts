@@ -49,6 +49,14 @@ export class Engine {
 
   constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined) {}
 
+  /** What a device is told about itself; also how an agent finds out whether its key is taken. */
+  async self(authorization: string | undefined): Promise<AgentSettings> {
+    const { deviceId, secret } = readDeviceKey(authorization)
+    const context = await loadContext(this.pool, deviceId)
+    if (!context || !timingSafeEqual(context.keyDigest, digest(secret))) throw new ProblemError('device-key-refused')
+    return settingsOf(context)
+  }
+
   /** From a batch as it came to a receipt: what is acknowledged is on disk. */
   async take(authorization: string | undefined, body: unknown, now: Millis): Promise<ReportReceipt> {
     const { deviceId, secret } = readDeviceKey(authorization)

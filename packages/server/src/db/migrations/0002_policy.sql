@@ -80,6 +80,8 @@ create table window_progress (
 );
 create index window_progress_due on window_progress (window_id) where not over;
 
--- One row: a number that rises with every change of policy, for caches.
+-- One row: a number that rises with every change of policy, for caches. It comes from a sequence, because a change that is
+-- rolled back must not leave its number to the next one.
+create sequence policy_version start 2;
 create table policy_mark (version bigint not null);
 insert into policy_mark values (1);

@@ -30,6 +30,6 @@ export async function policyInForce(db: Db): Promise<PolicyInForce> {
 
 /** Inside the transaction of a change: sees its own uncommitted rows and leaves the cache alone. */
 export async function policyAsChanged(tx: Db): Promise<PolicyInForce> {
-  const { version } = (await firstRow<{ version: number }>(tx, 'update policy_mark set version = version + 1 returning version'))!
+  const { version } = (await firstRow<{ version: number }>(tx, `update policy_mark set version = nextval('policy_version') returning version`))!
   return readPolicy(tx, version)
 }

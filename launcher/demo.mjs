@@ -1,0 +1,132 @@
+import { execFileSync } from 'node:child_process'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { buildAll, isBuilt } from './build.mjs'
+import { forget, makeFolder, placeOf, root } from './place.mjs'
+import { startPostgres, stopLeftover } from './postgres.mjs'
+import { agentPath, endLeftovers, lastWords, needPort, programPath, start, untilServing } from './programs.mjs'
+import { Plain, step } from './say.mjs'
+
+const names = ['agent', 'fleet', 'server']
+export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
+
+/** Everything that an environment of our own needs, for the demo and for tests alike. @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings */
+export function startServer({ place, databaseUrl, port, interval }) {
+  return start(place, 'server', [programPath('server')], {
+    CUSTODE_DATABASE: databaseUrl, CUSTODE_PORT: String(port), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_WEB: join(root, 'dist/web'),
+    CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'), CUSTODE_INTERVAL: String(interval), CUSTODE_PAST_WINDOWS: '1',
+  })
+}
+
+/** @param {string} url @returns {{ fleet: Record<string, string>, here: string }} */
+export function seed(url) {
+  return JSON.parse(execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'] }))
+}
+
+/** @param {string} place @param {import('./programs.mjs').Running} fleet @param {(percent: number) => void} progress */
+export async function untilReporting(place, fleet, progress) {
+  const log = join(place, 'fleet.log')
+  const from = existsSync(log) ? readFileSync(log, 'utf8').lastIndexOf('ready\n') : -1
+  let shown = -1
+  for (;;) {
+    const text = readFileSync(log, 'utf8')
+    if (text.lastIndexOf('ready\n') > from) return
+    if (fleet.exited()) throw new Plain(`The stand-in devices did not start: ${lastWords(place, 'fleet')}`)
+    const percent = Number(/history (\d+)\n$/.exec(text)?.[1] ?? -1)
+    if (percent !== shown && percent >= 0) progress((shown = percent))
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+}
+
+export async function build() {
+  if (isBuilt()) return
+  step('building…')
+  await buildAll()
+}
+
+export async function demo() {
+  const port = Number(process.env.CUSTODE_PORT ?? 7700)
+  const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
+  const place = placeOf('demo')
+  await build()
+  if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
+  await needPort(port, 'Custode', 'CUSTODE_PORT')
+  await needPort(panelPort, 'the panel of the demo', 'CUSTODE_PANEL_PORT')
+  // A first start that was broken off while setting up would leave half a demo: begin anew.
+  if (existsSync(place) && !existsSync(join(place, 'seeded'))) {
+    await stopLeftover(join(place, 'database'))
+    forget(place)
+  }
+  step('starting the database…')
+  const database = await startPostgres(place)
+  /** @type {import('./programs.mjs').Running[]} */
+  const running = []
+  let stopping = false
+  const stop = async () => {
+    if (stopping) return
+    stopping = true
+    process.stdout.write('\n')
+    step('stopping…')
+    for (const program of running.reverse()) await program.stop()
+    await database.stop()
+  }
+  const stopped = new Promise((/** @type {(value: void) => void} */ resolve) => {
+    for (const signal of /** @type {const} */ (['SIGINT', 'SIGTERM', 'SIGHUP'])) process.on(signal, () => void stop().then(resolve))
+  })
+  try {
+    const url = `http://127.0.0.1:${port}`
+    const server = startServer({ place, databaseUrl: database.url, port, interval: 15_000 })
+    running.push(server)
+    await untilServing(url, server, place)
+    const agentHome = join(place, 'agent')
+    const seededFile = join(place, 'seeded')
+    let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
+    if (!existsSync(seededFile)) {
+      step('setting up clients, policies and windows…')
+      keys = seed(url)
+      makeFolder(agentHome)
+      writeFileSync(seededFile, JSON.stringify(keys), { mode: 0o600 })
+    }
+    keys = /** @type {{ fleet: Record<string, string>, here: string }} */ (JSON.parse(readFileSync(seededFile, 'utf8')))
+    if (!existsSync(join(agentHome, 'identity.json')))
+      execFileSync(process.execPath, [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'], { stdio: ['ignore', 'ignore', 'inherit'] })
+    const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], { CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet), CUSTODE_PANEL_PORT: String(panelPort) })
+    running.push(fleet)
+    const tty = process.stdout.isTTY
+    await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of 24 stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
+    if (tty) process.stdout.write('\n')
+    running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
+    process.stdout.write(`
+Custode is running.
+
+  ${url}        sign in as
+      ${demoLead.email}     ${demoLead.password}   lead
+      ines@lanternfield.example     ${demoLead.password}   technician
+      harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
+  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
+
+  Ctrl-C stops everything; the data stays. “./custode reset” forgets it.
+`)
+    await Promise.race([stopped, server.ended.then(async (code) => {
+      if (stopping) return stopped
+      await stop()
+      throw new Plain(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
+    })])
+  } catch (error) {
+    if (!stopping) await stop()
+    throw error
+  }
+}
+
+export async function stopDemo() {
+  const place = placeOf('demo')
+  const count = existsSync(place) ? await endLeftovers(place, names) : 0
+  await stopLeftover(join(place, 'database'))
+  return count
+}
+
+export async function reset() {
+  await stopDemo()
+  forget(placeOf('demo'))
+  step('the demo is forgotten')
+}

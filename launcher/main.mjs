@@ -1,0 +1,34 @@
+import { Plain } from './say.mjs'
+
+const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
+  demo: async () => (await import('./demo.mjs')).demo(),
+  dev: async () => (await import('./dev.mjs')).dev(),
+  test: async () => (await import('./test.mjs')).test(),
+  bench: async () => (await import('./bench.mjs')).bench(),
+  build: async () => (await import('./build.mjs')).buildAll(),
+  stop: async () => (await import('./demo.mjs')).stopDemo(),
+  reset: async () => (await import('./demo.mjs')).reset(),
+})
+
+const usage = `usage: ./custode COMMAND
+  demo    start Custode with demo data, one real agent and a fleet of stand-in devices
+  test    run every check and test
+  bench   measure, as ratios to a bare ceiling; --json FILE writes the figures too
+  dev     like demo, and the web application reloads as you change it
+  stop    end what a broken-off run left behind
+  reset   forget the demo's data
+`
+const name = process.argv[2] ?? ''
+const command = commands[name]
+if (!command) {
+  process.stdout.write(usage)
+  process.exit(['', 'help', '--help', '-h'].includes(name) ? 0 : 2)
+}
+try {
+  await command()
+  process.exit()
+} catch (error) {
+  if (error instanceof Plain) process.stderr.write(`\n${error.message}\n`)
+  else process.stderr.write(`\n${/** @type {Error} */ (error).stack}\n`)
+  process.exit(1)
+}

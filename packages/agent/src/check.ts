@@ -1,0 +1,55 @@
+import { existsSync, statSync } from 'node:fs'
+import type { AgentSettings } from '#contract/report'
+import { ageText } from '#core'
+import { allCollectors, NotHere, serviceManager } from './collectors'
+import { identityFile, readIdentity } from './identity'
+import { Spool } from './spool'
+import { call, Refused } from './uplink'
+
+export interface Finding { good: boolean; text: string }
+
+function checkKeyFile(home: string): Finding {
+  const mode = statSync(identityFile(home)).mode & 0o777
+  return mode & 0o077
+    ? { good: false, text: `the device key can be read by others (mode ${mode.toString(8)}): chmod 600 ${identityFile(home)}` }
+    : { good: true, text: 'the device key is readable by its owner only' }
+}
+
+async function checkServer(server: string, deviceKey: string): Promise<Finding[]> {
+  try {
+    const { body, date } = await call<AgentSettings>(server, 'GET', '/api/agent/self', undefined, deviceKey)
+    const findings = [{ good: true, text: `${server} knows this machine as ${body.deviceName} of ${body.clientName}, ${body.siteName}` }]
+    const off = date === null ? 0 : Date.now() - date
+    findings.push(Math.abs(off) > 5000 ? { good: false, text: `the clock is ${ageText(Math.abs(off))} ${off > 0 ? 'ahead of' : 'behind'} the server's: set it, or run a time service` } : { good: true, text: 'the clock agrees with the server' })
+    return findings
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code
+    if (error instanceof Refused) return [{ good: false, text: `${server} answers, but refuses: ${error.message}` }]
+    const hint: Record<string, string> = { ECONNREFUSED: 'nothing listens there, or a firewall refuses', ENOTFOUND: 'the name does not resolve here', EAI_AGAIN: 'the name does not resolve here', ETIMEDOUT: 'no answer; is the port closed on the way?', EHOSTUNREACH: 'there is no way to that network' }
+    return [{ good: false, text: `${server} is not reached: ${hint[code ?? ''] ?? (error as Error).message}` }]
+  }
+}
+
+/** Everything that has to be right for readings to arrive, each with what to do when it is not. */
+export async function check(home: string): Promise<Finding[]> {
+  const identity = readIdentity(home)
+  if (!identity) return [{ good: false, text: `not enrolled: there is no identity in ${home}. Run: custode-agent enroll --server URL --key KEY` }]
+  const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity.server, identity.deviceKey))]
+  const waiting = new Spool(home).waiting().length
+  findings.push(waiting > 3 ? { good: false, text: `${waiting} reports wait to be sent` } : { good: true, text: 'no reports are waiting' })
+  const manager = serviceManager()
+  if (manager === null) findings.push({ good: false, text: 'no service manager here: nothing starts the agent at boot, and no service is expected to run' })
+  else if (manager === 'systemd') {
+    const enabled = existsSync('/etc/systemd/system/multi-user.target.wants/custode-agent.service')
+    findings.push(enabled ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: systemctl enable --now custode-agent' })
+  }
+  for (const collector of allCollectors(home, false)) {
+    try {
+      await collector.collect(Date.now())
+      findings.push({ good: true, text: `${collector.name} can be read` })
+    } catch (error) {
+      findings.push({ good: error instanceof NotHere, text: `${collector.name}: ${(error as Error).message}` })
+    }
+  }
+  return findings
+}

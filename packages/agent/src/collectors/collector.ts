@@ -1,0 +1,12 @@
+import type { Collector, Facts, LogEvent, Millis, Reading } from '#core'
+
+export interface Collected { readings?: Reading[]; facts?: Facts; events?: LogEvent[] }
+
+/** Gathers one subject. Fails by throwing, with a reason for the technician; the others go on. */
+export interface Collect {
+  name: Collector
+  collect(now: Millis): Promise<Collected> | Collected
+}
+
+/** A part that cannot be had on this machine: said once, in words, and no mistake of the agent. */
+export class NotHere extends Error {}

@@ -1,0 +1,15 @@
+import { disksCollector } from './disks'
+import { eventlogCollector } from './eventlog'
+import { networkCollector } from './network'
+import { performanceCollector } from './performance'
+import { servicesCollector } from './services'
+import { updatesCollector } from './updates'
+import type { Collect } from './collector'
+
+export { NotHere, type Collect } from './collector'
+export { agentVersion, osName, systemFacts } from './system'
+export { serviceManager } from './services'
+
+export function allCollectors(home: string, refresh: boolean): Collect[] {
+  return [performanceCollector(), disksCollector(), networkCollector(), servicesCollector(), updatesCollector(home, refresh), eventlogCollector(home)]
+}

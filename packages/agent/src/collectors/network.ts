@@ -1,0 +1,34 @@
+import { readFileSync } from 'node:fs'
+import type { Reading } from '#core'
+import type { Collect } from './collector'
+
+/** Bytes received and sent by interface since the start: /proc/net/dev (proc_pid_net(5)), without loopback. */
+export function parseInterfaces(dev: string): Map<string, { received: number; sent: number }> {
+  const found = new Map<string, { received: number; sent: number }>()
+  for (const line of dev.split('\n').slice(2)) {
+    const [name, rest] = line.split(':')
+    const fields = rest?.trim().split(/\s+/).map(Number)
+    if (name && fields && name.trim() !== 'lo') found.set(name.trim(), { received: fields[0]!, sent: fields[8]! })
+  }
+  return found
+}
+
+export function networkCollector(): Collect {
+  let before: { at: number; counters: ReturnType<typeof parseInterfaces> } | null = null
+  return {
+    name: 'network',
+    collect(now) {
+      const counters = parseInterfaces(readFileSync('/proc/net/dev', 'utf8'))
+      const readings: Reading[] = []
+      for (const [name, now_] of counters) {
+        const was = before?.counters.get(name)
+        // A counter that went back was reset: no rate this time.
+        if (!was || now <= before!.at || now_.received < was.received || now_.sent < was.sent) continue
+        const seconds = (now - before!.at) / 1000
+        readings.push(['net.received', name, (now_.received - was.received) / seconds], ['net.sent', name, (now_.sent - was.sent) / seconds])
+      }
+      before = { at: now, counters }
+      return { readings }
+    },
+  }
+}

@@ -1,0 +1,103 @@
+import { createHash } from 'node:crypto'
+import { setTimeout as wait } from 'node:timers/promises'
+import { protocolVersion, type CollectorFailure, type Report, type ReportReceipt } from '#contract/report'
+import type { Facts, FactSubject, LogEvent, Millis, Reading } from '#core'
+import { allCollectors, systemFacts, type Collect } from './collectors'
+import { readIdentity, writeIdentity, type Identity } from './identity'
+import { Spool } from './spool'
+import { call, Refused } from './uplink'
+
+const batchSize = 60
+
+/** Runs every collector; one that fails is named with its reason, and costs only its own part. */
+export async function observe(collectors: readonly Collect[], now: Millis): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
+  const readings: Reading[] = []
+  const events: LogEvent[] = []
+  const failed: CollectorFailure[] = []
+  let facts: Facts = { system: systemFacts() }
+  for (const collector of collectors) {
+    try {
+      const part = await collector.collect(now)
+      readings.push(...(part.readings ?? []))
+      events.push(...(part.events ?? []))
+      facts = { ...facts, ...part.facts }
+    } catch (error) {
+      failed.push({ collector: collector.name, reason: (error as Error).message.slice(0, 500) })
+    }
+  }
+  return { readings, facts, events, failed }
+}
+
+/** Leaves out what was told before and has not changed. */
+export function onlyChanged(facts: Facts, told: Map<FactSubject, string>): Facts {
+  const changed: Facts = {}
+  for (const [subject, value] of Object.entries(facts) as [FactSubject, never][]) {
+    const digest = createHash('sha256').update(JSON.stringify(value)).digest('base64')
+    if (told.get(subject) === digest) continue
+    told.set(subject, digest)
+    changed[subject] = value
+  }
+  return changed
+}
+
+/** Sends what waits, oldest first. A batch that is refused is sent report by report, and the culprit put aside. */
+export async function sendAll(spool: Spool, identity: Identity): Promise<ReportReceipt | null> {
+  let receipt: ReportReceipt | null = null
+  let size = batchSize
+  for (;;) {
+    const waiting = spool.waiting()
+    const reports = waiting.slice(0, size).map((seq) => spool.read(seq)).filter((one): one is Report => one !== null)
+    if (!reports.length) return receipt
+    try {
+      const answer = await call<ReportReceipt>(identity.server, 'POST', '/api/agent/reports', { version: protocolVersion, sentAt: Date.now(), oldest: waiting[0], reports }, identity.deviceKey)
+      receipt = answer.body
+      spool.drop(receipt.acknowledged)
+    } catch (error) {
+      if (!(error instanceof Refused) || ![400, 413].includes(error.status)) throw error
+      if (size === 1) spool.putAside(reports[0]!.seq)
+      size = size === 1 ? batchSize : 1
+    }
+  }
+}
+
+export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<void> {
+  const identity = readIdentity(home)
+  if (!identity) throw new Error(`This machine is not enrolled (no identity in ${home}). Run: custode-agent enroll --server URL --key KEY`)
+  const collectors = allCollectors(home, refresh)
+  const spool = new Spool(home)
+  const told = new Map<FactSubject, string>()
+  const stop = new AbortController()
+  process.on('SIGTERM', () => stop.abort())
+  process.on('SIGINT', () => stop.abort())
+  let trouble = ''
+  let next = Date.now()
+  // Rates need a first look; the report of it would be half empty.
+  await observe(collectors.filter((one) => one.name === 'performance' || one.name === 'network'), Date.now())
+  await wait(1000, undefined, { signal: stop.signal }).catch(() => undefined)
+  while (!stop.signal.aborted) {
+    const now = Date.now()
+    const { readings, facts, events, failed } = await observe(collectors, now)
+    const changed = onlyChanged(facts, told)
+    spool.add({
+      at: now, interval: identity.interval, readings: readings.map(([...one]) => one),
+      ...(Object.keys(changed).length ? { facts: changed } : {}), ...(events.length ? { events } : {}), ...(failed.length ? { failed } : {}),
+    })
+    spool.giveUpOld(now)
+    try {
+      const receipt = await sendAll(spool, identity)
+      if (trouble) say('the server takes reports again')
+      trouble = ''
+      if (receipt && receipt.settings.interval !== identity.interval) {
+        identity.interval = receipt.settings.interval
+        writeIdentity(home, identity)
+      }
+    } catch (error) {
+      const reason = (error as Error).message
+      if (reason !== trouble) say(`not sent, kept for later: ${reason}`)
+      trouble = reason
+    }
+    // Steady by the clock, whatever the collecting took; after a pause of the machine it begins anew.
+    next = Math.max(next + identity.interval, Date.now() + Math.min(1000, identity.interval))
+    await wait(next - Date.now(), undefined, { signal: stop.signal }).catch(() => undefined)
+  }
+}

@@ -1,0 +1,69 @@
+import cookie from '@fastify/cookie'
+import staticFiles from '@fastify/static'
+import Fastify, { type FastifyInstance } from 'fastify'
+import { existsSync } from 'node:fs'
+import type { Pool } from './db'
+import { Engine } from './engine'
+import { accessRoutes } from './features/access'
+import { alertRoutes } from './features/alert'
+import { estateRoutes } from './features/estate'
+import { maintenanceRoutes } from './features/maintenance'
+import { policyRoutes } from './features/policy'
+import { defaultInterval, rolloutRoutes } from './features/rollout'
+import { seriesRoutes } from './features/series'
+import { guard } from './http/access'
+import { readJsonBodies } from './http/body'
+import { collectRoutes, describeApi } from './http/openapi'
+import { answerWithProblems } from './http/problems'
+import { LiveHub } from './live'
+
+export interface AppOptions {
+  pool: Pool
+  databaseUrl: string
+  /** The built web application; without it only the API is served. */
+  webFolder?: string
+  /** Report interval that enrolled agents are told. */
+  interval?: number
+  /** A demo brings a history with windows in the past. */
+  pastWindows?: boolean
+  log?: boolean
+}
+
+// Everything comes from this server; styles are set on elements by the component library.
+const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
+
+export async function buildApp({ pool, databaseUrl, webFolder, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
+  const app = Fastify({ logger: log ? { level: 'info' } : false, disableRequestLogging: true, bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 } })
+  await app.register(cookie)
+  const routes = collectRoutes(app)
+  answerWithProblems(app)
+  readJsonBodies(app)
+  guard(app, pool)
+  app.addHook('onSend', async (request, reply) => {
+    void reply.headers({ 'x-content-type-options': 'nosniff', 'content-security-policy': policy, 'referrer-policy': 'same-origin' })
+    if (request.url.startsWith('/api/')) void reply.header('cache-control', 'no-store')
+  })
+
+  const live = new LiveHub(pool, databaseUrl)
+  await live.start()
+  app.addHook('onClose', () => live.stop())
+  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId))
+
+  accessRoutes(app, pool)
+  estateRoutes(app, pool)
+  alertRoutes(app, pool)
+  policyRoutes(app, pool)
+  maintenanceRoutes(app, pool, pastWindows)
+  seriesRoutes(app, pool)
+  rolloutRoutes(app, pool, engine, interval)
+  live.routes(app)
+  describeApi(app, routes)
+
+  if (webFolder && existsSync(webFolder)) {
+    await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, immutable: true, maxAge: '30d' })
+    // The places of the interface are addresses of one page.
+    const page = (_request: unknown, reply: { sendFile(name: string, options: object): unknown }) => reply.sendFile('index.html', { maxAge: 0, immutable: false })
+    for (const place of ['/', '/rounds', '/estate', '/estate/*', '/rollout', '/policy', '/policy/*', '/maintenance', '/maintenance/*', '/reports', '/setup']) app.get(place, page as never)
+  }
+  return app
+}

@@ -1,0 +1,2 @@
+export { alertRoutes } from './routes'
+export { heldSelect, type HeldRow } from './views'

@@ -1,0 +1,91 @@
+import { alertCloseSchema, alertNoteSchema, type AlertClose, type AlertEntry, type AlertNote, type AlertPage, type Rounds } from '#contract'
+import type { FastifyInstance } from 'fastify'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+import { announce } from '../../live'
+import { audit, type Viewer } from '../access'
+import { needDevice } from '../estate'
+import { alertSelect, heldSelect, type AlertRow, type HeldRow } from './views'
+
+const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
+
+async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
+  const mine = 'and ($1::int[] is null or a.client_id = any($1))'
+  const [unclosed, held, settled] = await Promise.all([
+    rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [viewer.clientIds]),
+    rows<HeldRow>(pool, `${heldSelect} where h.ended_at is null and ($1::int[] is null or h.client_id = any($1)) order by h.held_at desc limit 1000`, [viewer.clientIds]),
+    rows<AlertRow>(pool, `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
+  ])
+  return { lookedAt: viewer.lookedAt, todo: unclosed.filter((one) => one.status === 'open'), working: unclosed.filter((one) => one.status === 'taken'), held, settled }
+}
+
+async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage> {
+  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ($1::int[] is null or a.client_id = any($1))`, [viewer.clientIds, id])
+  if (!alert) throw new ProblemError('not-found')
+  const entries = await rows<AlertEntry>(db, `
+    select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`, [id])
+  return { ...alert, entries }
+}
+
+/** Changes an alert that is not closed and that the viewer may see, with its entry, audit line and announcement. */
+function change(pool: Pool, viewer: Viewer, id: number, what: string, text: string, sql: string, values: unknown[]): Promise<AlertPage> {
+  return inTransaction(pool, async (tx) => {
+    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(tx, 'select device_id, client_id, status from alert where id = $1 and ($2::int[] is null or client_id = any($2)) for update', [id, viewer.clientIds])
+    if (!alert) throw new ProblemError('not-found')
+    if (alert.status === 'closed') throw new ProblemError('already-closed')
+    if (sql) await tx.query(sql, [id, ...values])
+    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, what, viewer.id, text])
+    await audit(tx, { personId: viewer.id, action: what, kind: 'alert', id, clientId: alert.client_id })
+    await announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
+    return alertPage(tx, viewer, id)
+  })
+}
+
+export function alertRoutes(app: FastifyInstance, pool: Pool): void {
+  route(app, {
+    method: 'GET', url: '/api/rounds', access: 'contact', summary: 'What needs a person, in four groups',
+    handle: ({ viewer }) => rounds(pool, viewer),
+  })
+  route(app, {
+    method: 'POST', url: '/api/rounds/looked', access: 'contact', summary: 'Remember that the round was walked until now',
+    async handle({ viewer }) {
+      await pool.query('update person set looked_at = now() where id = $1', [viewer.id])
+      return { looked: true }
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/api/alerts/:id', access: 'contact', summary: 'One alert with what happened to it',
+    handle: ({ viewer, id }) => alertPage(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/alerts', access: 'contact', summary: 'Alerts of a device, newest first',
+    async handle({ viewer, id }) {
+      await needDevice(pool, viewer, id())
+      return rows<AlertRow>(pool, `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`, [id()])
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/held', access: 'contact', summary: 'What windows held back on a device, newest first',
+    async handle({ viewer, id }) {
+      await needDevice(pool, viewer, id())
+      return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/alerts/:id/take', access: 'technician', summary: 'Take an alert',
+    handle: ({ viewer, id }) => change(pool, viewer, id(), 'taken', '', `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`, [viewer.id]),
+  })
+  route(app, {
+    method: 'POST', url: '/api/alerts/:id/give-back', access: 'technician', summary: 'Give an alert back to everybody',
+    handle: ({ viewer, id }) => change(pool, viewer, id(), 'given back', '', `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`, []),
+  })
+  route<AlertNote>(app, {
+    method: 'POST', url: '/api/alerts/:id/notes', access: 'technician', summary: 'Add a note to an alert', body: alertNoteSchema,
+    handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'note', body.text, '', []),
+  })
+  route<AlertClose>(app, {
+    method: 'POST', url: '/api/alerts/:id/close', access: 'technician', summary: 'Close an alert by hand; it stays closed until the post is well, or worse', body: alertCloseSchema,
+    handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'closed by hand', body.reason, `update alert set status = 'closed', closed_at = now(), close_reason = 'by hand' where id = $1`, []),
+  })
+}

@@ -1,0 +1,95 @@
+import type { BoardDevice, BoardDisk } from '#contract'
+import { mostUrgent, silentIntervals, splitPostKey, watchKinds, type ClientId, type DeviceId, type DeviceKind, type OsFamily, type Severity, type Updates } from '#core'
+import { rows, type Db } from '../../db'
+
+export interface BoardRow {
+  id: DeviceId
+  name: string
+  client_id: ClientId
+  client_name: string
+  site_id: number
+  site_name: string
+  zone: string
+  kind: DeviceKind
+  os_family: OsFamily
+  os_name: string
+  roles: string[]
+  tags: string[]
+  heard_at: number | null
+  interval_ms: number
+  reported_interval_ms: number | null
+  updates: Updates | null
+  alerts: { key: string; severity: Severity; kind: string }[] | null
+  held: { key: string; severity: Severity; kind: string }[] | null
+  events: number[] | null
+  errors: number[] | null
+  report_at: number | null
+  series: [string, string][] | null
+  value: number[] | null
+}
+
+/**
+ * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report, newest
+ * fact, open alerts, and a day of log events counted by the hour.
+ */
+const select = `
+  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags,
+         d.heard_at, d.interval_ms, d.reported_interval_ms, u.value as updates, a.alerts, h.held, e.events, e.errors, r.at as report_at, l.series, r.value
+  from device d
+  join client c on c.id = d.client_id
+  join site s on s.id = d.site_id
+  left join lateral (select value from device_fact f where f.device_id = d.id and f.subject = 'updates' order by f.at desc limit 1) u on true
+  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind', rule->>'kind')) as alerts
+                     from alert where device_id = d.id and status <> 'closed') a on true
+  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind', rule->>'kind')) as held
+                     from held where device_id = d.id and ended_at is null) h on true
+  left join lateral (select array_agg(n order by hour) as events, array_agg(bad order by hour) as errors from (
+      select hour, count(x.at)::int as n, (count(x.at) filter (where x.level <= 3))::int as bad
+      from generate_series(0, 23) hour
+      left join log_event x on x.device_id = d.id and x.at > now() - interval '24 hours' and 23 - floor(extract(epoch from now() - x.at) / 3600)::int = hour
+      group by hour) by_hour) e on true
+  left join lateral (select at, layout_id, value from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1) r on true
+  left join layout l on l.id = r.layout_id
+  where d.retired_at is null and ($1::int[] is null or d.client_id = any($1)) and ($2::int is null or d.id = $2)
+  order by d.name limit 5000`
+
+function disksOf(row: BoardRow): BoardDisk[] {
+  const sizes = new Map<string, number>()
+  row.series?.forEach(([metric, mount], i) => { if (metric === 'disk.size') sizes.set(mount, row.value![i]!) })
+  const alerting = new Map((row.alerts ?? []).filter((one) => one.kind === 'disk-space').map((one) => [splitPostKey(one.key).instance, one.severity]))
+  const disks: BoardDisk[] = []
+  row.series?.forEach(([metric, mount], i) => {
+    if (metric === 'disk.free') disks.push({ mount, size: sizes.get(mount) ?? 0, free: row.value![i]!, severity: alerting.get(mount) ?? null })
+  })
+  return disks
+}
+
+export function boardDevice(row: BoardRow, now: number): BoardDevice {
+  const alerts = row.alerts ?? []
+  const held = row.held ?? []
+  const isService = (one: { kind: string }) => watchKinds.get(one.kind)?.subject === 'service'
+  const services = [
+    ...alerts.filter(isService).map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: false })),
+    ...held.filter(isService).map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: true })),
+  ]
+  const interval = row.reported_interval_ms ?? row.interval_ms
+  return {
+    id: row.id, name: row.name, clientId: row.client_id, clientName: row.client_name, siteName: row.site_name, kind: row.kind, osFamily: row.os_family,
+    osName: row.os_name, roles: row.roles, tags: row.tags,
+    worst: mostUrgent(alerts.map((one) => one.severity)),
+    held: held.length,
+    silent: row.heard_at !== null && now - row.heard_at > silentIntervals * interval + 5000,
+    disks: disksOf(row),
+    // Two watches may look at one service; it is named once.
+    services: services.filter((one, i) => services.findIndex((other) => other.name === one.name) === i),
+    updates: row.updates && { security: row.updates.security, other: row.updates.other, oldestSecurityAt: row.updates.oldestSecurityAt },
+    events: row.events ?? [],
+    errors: row.errors ?? [],
+    heardAt: row.heard_at,
+    interval,
+  }
+}
+
+export async function boardRows(db: Db, clientIds: readonly ClientId[] | null, deviceId: DeviceId | null = null): Promise<BoardRow[]> {
+  return rows<BoardRow>(db, select, [clientIds, deviceId])
+}

@@ -1,0 +1,2 @@
+export { estateRoutes, needDevice } from './routes'
+export { allTraits, traitsOf, type TraitsRow } from './traits'

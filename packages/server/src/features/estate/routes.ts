@@ -1,0 +1,122 @@
+import { deviceRolesSchema, newClientSchema, newSiteSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type DeviceRoles, type Found, type NewClient, type NewSite, type Role, type Site } from '#contract'
+import { logLevels } from '#core'
+import type { FastifyInstance } from 'fastify'
+import Joi from 'joi'
+import { IANAZone } from 'luxon'
+import { firstRow, inTransaction, rows, time, type Pool } from '../../db'
+import { readFacts, reconsider } from '../../engine'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+import { announce } from '../../live'
+import { audit, needClient, type Viewer } from '../access'
+import { boardDevice, boardRows } from './board'
+import { find } from './find'
+
+/** @throws ProblemError not-found when the viewer may not see the device. */
+export async function needDevice(pool: Pool, viewer: Viewer, id: number): Promise<{ id: number; name: string; client_id: number }> {
+  const device = await firstRow<{ id: number; name: string; client_id: number }>(pool, 'select id, name, client_id from device where id = $1 and retired_at is null', [id])
+  if (!device) throw new ProblemError('not-found')
+  needClient(viewer, device.client_id)
+  return device
+}
+
+async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
+  const [row] = await boardRows(pool, viewer.clientIds, id)
+  if (!row) throw new ProblemError('not-found')
+  const more = (await firstRow<{ agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number }>(
+    pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports from device where id = $1', [id]))!
+  const { facts, times } = await readFacts(pool, id)
+  return {
+    ...boardDevice(row, Date.now()), siteId: row.site_id, zone: row.zone, agentVersion: more.agent_version, clockOffset: more.clock_offset_ms,
+    enrolledAt: more.enrolled_at, facts, factTimes: times, failed: more.failed, lostReports: more.lost_reports,
+    latest: row.series && { at: row.report_at!, readings: row.series.map(([metric, instance], i) => [metric, instance, row.value![i]!]) },
+  }
+}
+
+export function estateRoutes(app: FastifyInstance, pool: Pool): void {
+  route(app, {
+    method: 'GET', url: '/api/clients', access: 'contact', summary: 'Clients with their sites',
+    async handle({ viewer }): Promise<Client[]> {
+      const clients = await rows<Omit<Client, 'sites'>>(pool, `
+        select c.id, c.name, c.code, (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
+        from client c where $1::int[] is null or c.id = any($1) order by c.name limit 2000`, [viewer.clientIds])
+      const sites = await rows<Site>(pool, 'select id, client_id as "clientId", name, zone from site where $1::int[] is null or client_id = any($1) order by name limit 20000', [viewer.clientIds])
+      return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
+    },
+  })
+
+  route<NewClient>(app, {
+    method: 'POST', url: '/api/clients', access: 'lead', summary: 'Add a client', body: newClientSchema,
+    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
+      const row = await firstRow<{ id: number }>(tx, 'insert into client (name, code) values ($1, $2) on conflict do nothing returning id', [body.name, body.code])
+      if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
+      await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
+      await announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+      return row
+    }),
+  })
+
+  route<NewSite>(app, {
+    method: 'POST', url: '/api/sites', access: 'lead', summary: 'Add a site', body: newSiteSchema,
+    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
+      if (!IANAZone.isValidZone(body.zone)) throw new ProblemError('invalid', `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`, [{ at: 'zone', message: 'unknown time zone' }])
+      if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId]))) throw new ProblemError('not-found', 'There is no such client.')
+      const row = await firstRow<{ id: number }>(tx, 'insert into site (client_id, name, zone) values ($1, $2, $3) on conflict do nothing returning id', [body.clientId, body.name, body.zone])
+      if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')
+      await audit(tx, { personId: viewer.id, action: 'added', kind: 'site', id: row.id, clientId: body.clientId })
+      return row
+    }),
+  })
+
+  route(app, {
+    method: 'GET', url: '/api/roles', access: 'contact', summary: 'Roles that a device can have',
+    handle: (): Promise<Role[]> => rows(pool, 'select id, name from role order by name limit 500'),
+  })
+
+  route(app, {
+    method: 'GET', url: '/api/devices', access: 'contact', summary: 'Devices, as the board compares them',
+    async handle({ viewer }): Promise<BoardDevice[]> {
+      const now = Date.now()
+      return (await boardRows(pool, viewer.clientIds)).map((row) => boardDevice(row, now))
+    },
+  })
+
+  route(app, {
+    method: 'GET', url: '/api/devices/:id', access: 'contact', summary: 'One device',
+    handle: ({ viewer, id }) => devicePage(pool, viewer, id()),
+  })
+
+  route<undefined, { before?: number; limit: number }>(app, {
+    method: 'GET', url: '/api/devices/:id/events', access: 'contact', summary: 'Log events of a device, newest first',
+    query: Joi.object({ before: Joi.number().integer(), limit: Joi.number().integer().min(1).max(500).default(100) }),
+    async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
+      await needDevice(pool, viewer, id())
+      const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(pool, `
+        select at, channel, source, event_id as id, level, text from log_event
+        where device_id = $1 and at < coalesce($2, 'infinity') order by at desc, seq desc, n desc limit $3`, [id(), time(query.before ?? null), query.limit])
+      return found.map((row) => ({ ...row, level: logLevels[row.level]! }))
+    },
+  })
+
+  route<DeviceRoles>(app, {
+    method: 'PUT', url: '/api/devices/:id/roles', access: 'technician', summary: 'Set the roles of a device', body: deviceRolesSchema,
+    async handle({ viewer, id, body }) {
+      const device = await needDevice(pool, viewer, id())
+      return inTransaction(pool, async (tx) => {
+        const known = await rows<{ id: string }>(tx, 'select id from role where id = any($1)', [body.roles])
+        if (known.length !== body.roles.length) throw new ProblemError('invalid', `There is no role “${body.roles.find((role) => !known.some((one) => one.id === role))}”.`, [{ at: 'roles', message: 'unknown role' }])
+        await tx.query('update device set roles = $2 where id = $1', [device.id, body.roles])
+        await reconsider(tx, device.id, Date.now())
+        await audit(tx, { personId: viewer.id, action: 'set roles of', kind: 'device', id: device.id, clientId: device.client_id, detail: body })
+        await announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [device.id] })
+        return { roles: body.roles }
+      })
+    },
+  })
+
+  route<undefined, { q: string }>(app, {
+    method: 'GET', url: '/api/find', access: 'contact', summary: 'Find a device, client, template, alert or window by name',
+    query: Joi.object({ q: Joi.string().trim().min(1).max(100).required() }),
+    handle: ({ viewer, query }): Promise<Found[]> => find(pool, viewer, query.q),
+  })
+}

@@ -1,0 +1,121 @@
+import { newWindowSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
+import { hour, targets, windowEnd, type DeviceTraits, type Target } from '#core'
+import type { FastifyInstance } from 'fastify'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { outdate, reconsiderAll } from '../../engine'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+import { announce } from '../../live'
+import { audit, mayChangeAll, needClient, type Viewer } from '../access'
+import { heldSelect, type HeldRow } from '../alert'
+import { allTraits, needDevice } from '../estate'
+import { matching, readNames, targetText, type Names } from '../policy'
+import { windowOf, type WindowRow } from './store'
+import { watchline } from './watchline'
+
+type ListedRow = WindowRow & { created_at: number; created_by_name: string | null; ended_by_name: string | null; held_now: number; held_total: number }
+
+const listSelect = `
+  select w.*, p.name as created_by_name, case when w.ended_at is null then null else e.name end as ended_by_name,
+         (select count(*) from held h where h.window_id = w.id and h.ended_at is null)::int as held_now,
+         (select count(*) from held h where h.window_id = w.id)::int as held_total
+  from maintenance_window w left join person p on p.id = w.created_by left join person e on e.id = w.saved_by`
+
+function view(row: ListedRow, names: Names, devices: readonly DeviceTraits[]): WindowView {
+  return {
+    ...windowOf(row), reason: row.reason, targetText: targetText(row.target, names), clientId: row.client_id, deviceCount: matching(row.target, devices),
+    createdBy: row.created_by_name ?? '', createdAt: row.created_at, endedBy: row.ended_by_name, heldNow: row.held_now, heldTotal: row.held_total,
+  }
+}
+
+async function listWindows(db: Db, viewer: Viewer, id: number | null = null): Promise<WindowView[]> {
+  const found = await rows<ListedRow>(db, `${listSelect}
+    where ($1::int[] is null or w.client_id = any($1)) and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`, [viewer.clientIds, id])
+  const names = await readNames(db)
+  const devices = await allTraits(db)
+  return found.map((row) => view(row, names, devices))
+}
+
+/** The one client that a target belongs to, or null when it may reach several. */
+async function clientOf(db: Db, target: Target): Promise<number | null> {
+  if (target.on === 'client') return target.clientId
+  if (target.on === 'site') return (await firstRow<{ client_id: number }>(db, 'select client_id from site where id = $1', [target.siteId]))?.client_id ?? null
+  if (target.on !== 'devices') return null
+  const found = await rows<{ client_id: number }>(db, 'select distinct client_id from device where id = any($1)', [target.deviceIds])
+  return found.length === 1 ? found[0]!.client_id : null
+}
+
+/** @param pastAllowed a demo has windows in its history */
+async function openWindow(tx: Db, body: NewWindow, viewer: Viewer, now: number, pastAllowed: boolean): Promise<{ id: number }> {
+  const from = body.from ?? now
+  if (body.until !== null && body.until <= from) throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [{ at: 'until', message: 'not after the beginning' }])
+  if (!pastAllowed && from < now - 60_000) throw new ProblemError('invalid', 'A window cannot begin in the past: what was raised then stays raised. Begin it now.', [{ at: 'from', message: 'in the past' }])
+  const clientId = await clientOf(tx, body.target)
+  if (clientId === null && !mayChangeAll(viewer)) throw new ProblemError('not-allowed')
+  if (clientId !== null) needClient(viewer, clientId)
+  const { id } = (await firstRow<{ id: number }>(tx, `select nextval('policy_object_id')::int as id`))!
+  await tx.query(`
+    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, created_by, created_at, saved_by)
+    values ($1, 1, $2, $3, $4, $5, $6, $7, $8, $9, now(), $9)`,
+    [id, body.name, body.reason, clientId, JSON.stringify(body.target), JSON.stringify(body.subject), time(from), time(body.until), viewer.id])
+  await tx.query('insert into window_progress (window_id) values ($1)', [id])
+  const touched = (await allTraits(tx)).filter((device) => targets(body.target, device))
+  await outdate(tx, touched.map((device) => device.id))
+  await audit(tx, { personId: viewer.id, action: 'made', kind: 'window', id, clientId, detail: { ...body } })
+  await announce(tx, { topic: 'windows', clientIds: clientId === null ? null : [clientId], deviceIds: touched.map((device) => device.id) })
+  return { id }
+}
+
+async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promise<{ id: number }> {
+  const row = await firstRow<WindowRow>(tx, 'select * from maintenance_window where id = $1', [id])
+  if (!row) throw new ProblemError('not-found')
+  if (row.client_id !== null) needClient(viewer, row.client_id)
+  else if (!mayChangeAll(viewer)) throw new ProblemError('not-found')
+  const window = windowOf(row)
+  const end = windowEnd(window)
+  if (end !== null && end <= now) throw new ProblemError('already-ended')
+  await tx.query(`
+    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, ended_at, created_by, created_at, saved_by)
+    select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3 from maintenance_window where id = $1`,
+    [id, time(Math.max(now, window.from)), viewer.id])
+  await tx.query('update window_progress set over = true where window_id = $1', [id])
+  const touched = (await allTraits(tx)).filter((device) => targets(window.target, device))
+  await reconsiderAll(tx, touched.map((device) => device.id), now)
+  await audit(tx, { personId: viewer.id, action: 'ended', kind: 'window', id, clientId: row.client_id })
+  await announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: touched.map((device) => device.id) })
+  return { id }
+}
+
+export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed: boolean): void {
+  route(app, { method: 'GET', url: '/api/windows', access: 'contact', summary: 'Maintenance windows, newest beginning first', handle: ({ viewer }) => listWindows(pool, viewer) })
+  route(app, {
+    method: 'GET', url: '/api/windows/:id', access: 'contact', summary: 'One window with its record',
+    async handle({ viewer, id }): Promise<WindowPage> {
+      const [window] = await listWindows(pool, viewer, id())
+      if (!window) throw new ProblemError('not-found')
+      const record = await rows<HeldRow>(pool, `${heldSelect} where h.window_id = $1 and ($2::int[] is null or h.client_id = any($2)) order by h.held_at limit 2000`, [id(), viewer.clientIds])
+      return { ...window, record }
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/windows', access: 'contact', summary: 'Windows that reach a device',
+    async handle({ viewer, id }): Promise<WindowView[]> {
+      await needDevice(pool, viewer, id())
+      const device = (await allTraits(pool)).find((one) => one.id === id())!
+      // A window for every client reaches this one too, so a contact sees it at the device.
+      return (await listWindows(pool, { ...viewer, clientIds: null })).filter((window) => targets(window.target, device))
+    },
+  })
+  route<NewWindow>(app, {
+    method: 'POST', url: '/api/windows', access: 'technician', summary: 'Make a maintenance window', body: newWindowSchema,
+    handle: ({ body, viewer }) => inTransaction(pool, (tx) => openWindow(tx, body, viewer, Date.now(), pastAllowed)),
+  })
+  route(app, {
+    method: 'POST', url: '/api/windows/:id/end', access: 'technician', summary: 'End a window now; what still fails is raised at once',
+    handle: ({ viewer, id }) => inTransaction(pool, (tx) => endWindow(tx, id(), viewer, Date.now())),
+  })
+  route(app, {
+    method: 'GET', url: '/api/watchline', access: 'contact', summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client',
+    handle: ({ viewer }): Promise<Watchline> => watchline(pool, viewer, Date.now(), 24 * hour, 12 * hour),
+  })
+}

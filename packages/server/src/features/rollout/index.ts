@@ -1,0 +1,1 @@
+export { defaultInterval, rolloutRoutes } from './routes'

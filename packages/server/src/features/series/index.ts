@@ -1,0 +1,1 @@
+export { seriesRoutes } from './routes'

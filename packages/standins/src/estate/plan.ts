@@ -1,0 +1,105 @@
+import type { DeviceKind, OsFamily, Service } from '#core'
+
+/** A stand-in device: what it is, and how it differs from an uneventful day. Everything here is invented. */
+export interface PlannedDevice {
+  name: string
+  client: string
+  site: string
+  kind: DeviceKind
+  os: string
+  roles: string[]
+  /** Mount → size in GB and share in use. */
+  disks: Record<string, [size: number, used: number]>
+  services: string[]
+  memory: number
+  cores: number
+  story?: Story
+}
+
+/** Times in minutes before the history ends. */
+export interface Story {
+  fills?: { mount: string; from: number; to: number; overMinutes: number }
+  /** A service that is down between these minutes; `to` 0: still down. */
+  down?: { service: string; from: number; to: number }[]
+  /** A service that stops for some minutes, again and again. */
+  flaps?: { service: string; everyMinutes: number; forMinutes: number }
+  updates?: { security: number; other: number; oldestDays: number; restart?: boolean }
+  /** A nightly job reported success so many minutes ago, and not since. */
+  backup?: { lastMinutesAgo: number }
+  /** Log lines at error level in the last minutes. */
+  errors?: { source: string; text: string; id: number; times: number; minutesAgo: number }
+  /** Device clock minus true time, in seconds. */
+  clock?: number
+  /** Stopped reporting so many minutes ago. */
+  silentFor?: number
+  /** Busy between these minutes. */
+  busy?: { from: number; to: number }
+}
+
+export const clients = [
+  { code: 'tm', name: 'Tidemill Ferries', sites: [['Harbour West', 'Europe/Lisbon'], ['Harbour East', 'Europe/Lisbon'], ['Ticket Office', 'Europe/Lisbon']] },
+  { code: 'sv', name: 'Saltmarsh Veterinary', sites: [['Clinic North', 'Europe/Dublin'], ['Clinic South', 'Europe/Dublin']] },
+  { code: 'bb', name: 'Brindle Bakeries', sites: [['Plant', 'Europe/Vienna'], ['Quay Street', 'Europe/Vienna'], ['Mill Lane', 'Europe/Vienna']] },
+] as const
+
+const linuxBase = ['ssh', 'cron', 'rsyslog', 'chrony']
+const windowsBase = ['EventLog', 'Dnscache', 'LanmanServer', 'Schedule', 'W32Time', 'Spooler']
+
+function device(name: string, client: string, site: string, os: string, roles: string[], disks: PlannedDevice['disks'], services: string[], story?: Story): PlannedDevice {
+  const kind: DeviceKind = roles.includes('workstation') || roles.includes('till') ? 'workstation' : 'server'
+  return { name, client, site, kind, os, roles, disks, services, memory: kind === 'server' ? 32 : 8, cores: kind === 'server' ? 8 : 4, ...(story ? { story } : {}) }
+}
+
+const debian = 'Debian 12'
+const server = 'Windows Server 2022'
+const desk = 'Windows 11'
+
+export const devices: readonly PlannedDevice[] = [
+  device('tm-tickets-1', 'tm', 'Ticket Office', debian, ['database'], { '/': [80, 0.41], '/var/lib/postgresql': [500, 0.52] }, ['postgresql']),
+  device('tm-tickets-2', 'tm', 'Ticket Office', debian, ['database'], { '/': [80, 0.38], '/var/lib/postgresql': [500, 0.5] }, ['postgresql'], { busy: { from: 9 * 60, to: 8 * 60 } }),
+  device('tm-gate-1', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.47] }, ['nginx']),
+  device('tm-gate-2', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.5] }, ['nginx'], { flaps: { service: 'nginx', everyMinutes: 310, forMinutes: 7 } }),
+  device('tm-east-gate-1', 'tm', 'Harbour East', debian, ['web'], { '/': [40, 0.44] }, ['nginx'], { silentFor: 190 }),
+  device('tm-east-cam', 'tm', 'Harbour East', debian, ['application'], { '/': [40, 0.3], '/srv/video': [4000, 0.81] }, ['camera-recorder'], { silentFor: 190 }),
+  device('tm-office-dc', 'tm', 'Ticket Office', server, ['directory', 'print'], { 'C:': [120, 0.55] }, ['NTDS', 'DNS'], { updates: { security: 2, other: 5, oldestDays: 3 } }),
+  device('tm-desk-01', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.62] }, []),
+  device('tm-desk-02', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.71] }, [], { clock: 427 }),
+  device('sv-imaging-1', 'sv', 'Clinic North', debian, ['imaging', 'file'], { '/': [60, 0.52], '/srv/images': [180, 0.9], '/srv/archive': [8000, 0.92] }, ['image-receiver', 'smbd'],
+    { fills: { mount: '/srv/images', from: 0.84, to: 0.958, overMinutes: 1500 }, updates: { security: 3, other: 8, oldestDays: 2 } }),
+  device('sv-imaging-2', 'sv', 'Clinic South', debian, ['imaging'], { '/': [60, 0.49], '/srv/images': [180, 0.63] }, ['image-receiver']),
+  device('sv-north-dc', 'sv', 'Clinic North', server, ['directory'], { 'C:': [120, 0.48], 'D:': [500, 0.4] }, ['NTDS', 'DNS']),
+  device('sv-backup', 'sv', 'Clinic North', debian, ['backup'], { '/': [40, 0.35], '/backup': [12000, 0.71] }, [], { backup: { lastMinutesAgo: 28 * 60 } }),
+  device('sv-desk-01', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.58] }, []),
+  device('sv-desk-02', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.66] }, [], { updates: { security: 4, other: 3, oldestDays: 19, restart: true } }),
+  device('sv-desk-03', 'sv', 'Clinic South', desk, ['workstation'], { 'C:': [256, 0.49] }, []),
+  device('bb-plant-app', 'bb', 'Plant', server, ['application'], { 'C:': [120, 0.57], 'D:': [400, 0.62] }, ['bakery-orders', 'bakery-labels'],
+    { down: [{ service: 'bakery-orders', from: 34, to: 0 }], errors: { source: 'disk', text: 'The device \\Device\\Harddisk1 has a bad block.', id: 7, times: 4, minutesAgo: 52 } }),
+  device('bb-plant-db', 'bb', 'Plant', debian, ['database'], { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] }, ['mariadb'], { updates: { security: 14, other: 17, oldestDays: 23, restart: true } }),
+  device('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx']),
+  device('bb-shop-01', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.6] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 48, to: 0 }] }),
+  device('bb-shop-02', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.63] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 41, to: 0 }, { service: 'till-printer', from: 820, to: 770 }] }),
+  device('bb-shop-03', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.57] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-printer', from: 815, to: 690 }] }),
+  device('bb-shop-04', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.68] }, ['till-sync', 'till-printer'], { updates: { security: 9, other: 4, oldestDays: 6 } }),
+  device('bb-desk-01', 'bb', 'Plant', desk, ['workstation'], { 'C:': [256, 0.53] }, []),
+]
+
+export function osFamilyOf(planned: PlannedDevice): OsFamily {
+  return planned.os.startsWith('Windows') ? 'windows' : 'linux'
+}
+
+/** The services of a device on a good day: ordinary ones, its own, and those that are “automatic and stopped” for a reason. */
+export function servicesOf(planned: PlannedDevice): Service[] {
+  const windows = osFamilyOf(planned) === 'windows'
+  const running = (name: string): Service => ({ name, title: name, start: 'automatic', state: 'running' })
+  const quiet: Service[] = windows
+    ? [
+        { name: 'edgeupdate', title: 'Browser update', start: 'automatic', state: 'stopped' },
+        { name: 'MapsBroker', title: 'Downloaded maps', start: 'late', state: 'stopped' },
+        { name: 'TrustedInstaller', title: 'Module installer', start: 'on-demand', state: 'stopped' },
+      ]
+    : [
+        { name: 'apt-daily', title: 'Daily package look', start: 'on-demand', state: 'stopped' },
+        { name: 'e2scrub_reap', title: 'Old scrub snapshots', start: 'automatic', state: 'finished' },
+      ]
+  return [...(windows ? windowsBase : linuxBase).map(running), ...planned.services.map(running), ...quiet]
+}

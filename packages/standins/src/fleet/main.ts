@@ -1,0 +1,73 @@
+import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { setTimeout as wait } from 'node:timers/promises'
+import { Pool } from 'undici'
+import { hour, minute, type Millis } from '#core'
+import { devices } from '../estate/plan'
+import { startPanel } from './panel'
+import { SimulatedDevice } from './simulated'
+import { Station, type Identity } from './station'
+
+interface Kept { historyEnd: Millis; identities: Record<string, Identity> }
+
+const [serverUrl, stateFile] = process.argv.slice(2)
+if (!serverUrl || !stateFile) throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
+const server = new Pool(serverUrl, { connections: 12 })
+const seed = process.env.CUSTODE_SEED ?? 'lanternfield'
+const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 36) * hour
+
+const kept: Kept = existsSync(stateFile) ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept) : { historyEnd: Date.now(), identities: {} }
+const stations = devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, kept.identities[plan.name] ?? null))
+
+function save(): void {
+  for (const station of stations) if (station.identity) kept.identities[station.device.plan.name] = station.identity
+  // The numbers of reports that were not acknowledged come again after a restart: the server takes the first and drops the second.
+  writeFileSync(`${stateFile}.new`, JSON.stringify(kept), { mode: 0o600 })
+  renameSync(`${stateFile}.new`, stateFile!)
+}
+
+/** Two weeks of a real estate would come over two weeks; this brings its past in one go, marked late by the server. */
+async function bringHistory(): Promise<void> {
+  const keys = JSON.parse(process.env.CUSTODE_FLEET_KEYS ?? '{}') as Record<string, string>
+  const fresh = stations.filter((station) => !station.identity)
+  for (const station of fresh) {
+    const { plan } = station.device
+    await station.enrol(keys[`${plan.client}/${plan.site}/${plan.kind}/${plan.roles.join('+')}`] ?? '')
+  }
+  save()
+  const from = kept.historyEnd - history
+  const chunk = 2 * hour
+  for (let start = from; start < kept.historyEnd; start += chunk) {
+    for (const station of fresh) for (let at = start; at < Math.min(start + chunk, kept.historyEnd); at += minute) station.observe(at, minute)
+    await Promise.all(fresh.map((station) => station.send()))
+    process.stdout.write(`history ${Math.min(100, Math.round(((start + chunk - from) / history) * 100))}\n`)
+  }
+  save()
+}
+
+let stopping = false
+async function report(station: Station, first: number): Promise<void> {
+  await wait(first)
+  while (!stopping) {
+    const interval = station.identity!.interval
+    station.observe(Date.now(), interval)
+    // The server may be away: what waits is sent with the next report.
+    await station.send().catch(() => undefined)
+    await wait(interval)
+  }
+}
+
+await bringHistory()
+const panel = startPanel(stations, Number(process.env.CUSTODE_PANEL_PORT ?? 7701))
+process.stdout.write('ready\n')
+stations.forEach((station, i) => void report(station, (i / stations.length) * station.identity!.interval))
+const saving = setInterval(save, 2000)
+
+function stop(): void {
+  stopping = true
+  clearInterval(saving)
+  save()
+  panel.close()
+  process.exit(0)
+}
+process.on('SIGTERM', stop)
+process.on('SIGINT', stop)

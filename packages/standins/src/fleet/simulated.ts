@@ -1,0 +1,152 @@
+import seedrandom from 'seedrandom'
+import { day, hour, minute, type Facts, type LogEvent, type Millis, type Reading, type Service, type Updates } from '#core'
+import { osFamilyOf, servicesOf, type PlannedDevice } from '../estate/plan'
+
+/** What somebody made happen on a device through the panel. */
+export interface Meddling { stopped: string[]; filled: string[]; events: LogEvent[]; unplugged: boolean }
+
+const gigabyte = 1e9
+
+/** A number between 0 and 1 that depends only on its arguments. */
+function noise(seed: string, what: string, step: number): number {
+  return seedrandom(`${seed}/${what}/${step}`)()
+}
+
+/** Noise that moves gently: between the values of two neighbouring steps. */
+function drift(seed: string, what: string, at: Millis, step: Millis): number {
+  const whole = Math.floor(at / step)
+  const part = at / step - whole
+  return noise(seed, what, whole) * (1 - part) + noise(seed, what, whole + 1) * part
+}
+
+/** How busy people are at a time: working days, with a hump before and after noon. UTC is near enough for a stand-in. */
+function working(at: Millis): number {
+  const date = new Date(at)
+  const weekend = date.getUTCDay() % 6 === 0
+  const time = date.getUTCHours() + date.getUTCMinutes() / 60
+  const hump = Math.exp(-((time - 10.5) ** 2) / 6) + 0.8 * Math.exp(-((time - 15) ** 2) / 7)
+  return hump * (weekend ? 0.15 : 1)
+}
+
+/** A device that behaves the same at the same time for the same seed, apart from what somebody does to it. */
+export class SimulatedDevice {
+  readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false }
+
+  constructor(readonly plan: PlannedDevice, private readonly seed: string, private readonly historyEnd: Millis) {
+    if (plan.story?.silentFor) this.meddling.unplugged = true
+  }
+
+  #minutesBefore(at: Millis): number {
+    return (this.historyEnd - at) / minute
+  }
+
+  /** Whether it reports at that time. */
+  reportsAt(at: Millis): boolean {
+    if (at <= this.historyEnd) return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
+    return !this.meddling.unplugged
+  }
+
+  #used(mount: string, at: Millis): number {
+    if (this.meddling.filled.includes(mount)) return 0.985
+    const [size, used] = this.plan.disks[mount]!
+    const fills = this.plan.story?.fills
+    if (fills?.mount === mount) {
+      const done = 1 - Math.max(0, Math.min(1, this.#minutesBefore(at) / fills.overMinutes))
+      return fills.from + (fills.to - fills.from) * done
+    }
+    return used + 0.004 * drift(this.seed, `${this.plan.name}${mount}`, at, 3 * hour) + Math.min(0.002, 1 / size) * ((at % day) / day)
+  }
+
+  readings(at: Millis): Reading[] {
+    const { name, cores, story } = this.plan
+    const before = this.#minutesBefore(at)
+    const hard = story?.busy && before < story.busy.from && before > story.busy.to ? 0.9 : 0
+    const load = Math.min(1, 0.03 + 0.32 * working(at) * (0.6 + 0.8 * drift(this.seed, `${name}cpu`, at, 20 * minute)) + 0.09 * drift(this.seed, `${name}quick`, at, 2 * minute) + hard)
+    const memory = this.plan.memory * 1.073741824 * gigabyte
+    const free = 0.55 - 0.22 * working(at) - 0.1 * drift(this.seed, `${name}memory`, at, 2 * hour)
+    const traffic = 2e5 + 6e6 * working(at) * drift(this.seed, `${name}net`, at, 10 * minute)
+    const out: Reading[] = [
+      ['cpu.busy', '', round(load, 4)],
+      ['memory.size', '', Math.round(memory)],
+      ['memory.available', '', Math.round(memory * free)],
+      ['paging.in', '', 0],
+      ['paging.out', '', hard ? Math.round(2e5 * noise(this.seed, `${name}page`, at)) : 0],
+      ['load.5', '', round((load * (0.8 + 0.4 * drift(this.seed, `${name}load`, at, 5 * minute)) * cores) / cores, 3)],
+      ['net.received', 'eth0', Math.round(traffic)],
+      ['net.sent', 'eth0', Math.round(traffic * 0.4)],
+      ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
+    ]
+    for (const [mount, [size]] of Object.entries(this.plan.disks)) out.push(['disk.size', mount, size * gigabyte], ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))])
+    return out
+  }
+
+  #isDown(service: string, at: Millis): boolean {
+    if (this.meddling.stopped.includes(service)) return true
+    const before = this.#minutesBefore(at)
+    const { down, flaps } = this.plan.story ?? {}
+    if (down?.some((one) => one.service === service && before <= one.from && before > one.to - (one.to === 0 ? Infinity : 0) && !this.#started.has(service))) return true
+    return flaps?.service === service && before > 0 && before % flaps.everyMinutes < flaps.forMinutes
+  }
+
+  /** Started by hand after the story had stopped them. */
+  readonly #started = new Set<string>()
+  stop(service: string): void {
+    this.#started.delete(service)
+    if (!this.meddling.stopped.includes(service)) this.meddling.stopped.push(service)
+  }
+  start(service: string): void {
+    this.#started.add(service)
+    this.meddling.stopped = this.meddling.stopped.filter((one) => one !== service)
+  }
+
+  services(at: Millis): Service[] {
+    return servicesOf(this.plan).map((service) => (this.#isDown(service.name, at) ? { ...service, state: 'stopped' } : service))
+  }
+
+  #updates(at: Millis): Updates {
+    const { security, other, oldestDays, restart = false } = this.plan.story?.updates ?? { security: 0, other: 0, oldestDays: 0 }
+    const since = this.historyEnd - oldestDays * day
+    return {
+      security, other, leftover: 0,
+      oldestSecurityAt: security ? since : null, oldestOtherAt: other ? since : null,
+      restartPending: restart, checkedAt: at - (at % day),
+      names: Array.from({ length: security + other }, (_, i) => (osFamilyOf(this.plan) === 'linux' ? `package-${i + 1}` : `Update ${500_100 + i}`)),
+    }
+  }
+
+  facts(at: Millis): Facts {
+    const osFamily = osFamilyOf(this.plan)
+    return {
+      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows' },
+      disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
+      services: this.services(at),
+      updates: this.#updates(at),
+    }
+  }
+
+  /** Log entries written after `from`, up to `at`. */
+  events(from: Millis, at: Millis): LogEvent[] {
+    const found = this.meddling.events.filter((event) => event.at > from && event.at <= at)
+    this.meddling.events = this.meddling.events.filter((event) => event.at > at)
+    const linux = osFamilyOf(this.plan) === 'linux'
+    const { story, name } = this.plan
+    const channel = linux ? 'syslog' : 'System'
+    for (let step = Math.floor(from / minute) + 1; step * minute <= at; step++) {
+      const time = step * minute
+      const before = this.#minutesBefore(time)
+      if (noise(this.seed, `${name}log`, step) < 0.02 + 0.08 * working(time))
+        found.push({ at: time, channel, source: linux ? 'systemd' : 'Service Control Manager', id: linux ? null : 7036, level: 'informational', text: linux ? 'Started a scheduled job.' : 'A service entered the running state.' })
+      if (noise(this.seed, `${name}warn`, step) < 0.003)
+        found.push({ at: time, channel, source: linux ? 'chronyd' : 'W32Time', id: linux ? null : 36, level: 'warning', text: 'The time source did not answer.' })
+      if (story?.backup && before >= story.backup.lastMinutesAgo && (before - story.backup.lastMinutesAgo) % 1440 < 1)
+        found.push({ at: time, channel, source: 'nightly-backup', id: null, level: 'informational', text: 'nightly run completed, 1 284 files, 0 errors' })
+      if (story?.errors && before > story.errors.minutesAgo - story.errors.times && before <= story.errors.minutesAgo)
+        found.push({ at: time, channel, source: story.errors.source, id: story.errors.id, level: 'error', text: story.errors.text })
+    }
+    return found
+  }
+}
+
+function round(value: number, digits: number): number {
+  return Number(value.toFixed(digits))
+}

@@ -1,0 +1,78 @@
+import { gzipSync } from 'node:zlib'
+import type { Pool } from 'undici'
+import { protocolVersion, type Enrolment, type Report, type ReportBatch, type ReportReceipt } from '#contract/report'
+import { second, type Facts, type Millis } from '#core'
+import { osFamilyOf } from '../estate/plan'
+import type { SimulatedDevice } from './simulated'
+
+/** What a device keeps between runs. */
+export interface Identity { deviceKey: string; seq: number; interval: Millis; reportedAt: Millis }
+
+async function post<T>(server: Pool, path: string, body: unknown, key?: string): Promise<T> {
+  const { statusCode, body: answer } = await server.request({
+    path, method: 'POST', body: gzipSync(JSON.stringify(body), { level: 1 }),
+    headers: { 'content-type': 'application/json', 'content-encoding': 'gzip', ...(key ? { authorization: `Bearer ${key}` } : {}) },
+  })
+  const text = await answer.text()
+  if (statusCode !== 200) throw new Error(`${path}: ${statusCode} ${text}`)
+  return JSON.parse(text) as T
+}
+
+/** Speaks the agent's protocol for one stand-in device: in order, again until acknowledged, facts only when they change. */
+export class Station {
+  #queue: Report[] = []
+  #told: Partial<Record<keyof Facts, string>> = {}
+  #sending = false
+
+  constructor(readonly device: SimulatedDevice, private readonly server: Pool, public identity: Identity | null = null) {}
+
+  /** Its own clock, which may be off. */
+  #clock(at: Millis): Millis {
+    return at + (this.device.plan.story?.clock ?? 0) * second
+  }
+
+  async enrol(key: string): Promise<void> {
+    const { plan } = this.device
+    const enrolment = await post<Enrolment>(this.server, '/api/agent/enrol', { version: protocolVersion, key, name: plan.name, osFamily: osFamilyOf(plan), osName: plan.os, sentAt: this.#clock(Date.now()) })
+    this.identity = { deviceKey: enrolment.deviceKey, seq: 0, interval: enrolment.settings.interval, reportedAt: 0 }
+  }
+
+  /** Puts the report of a moment into the queue. */
+  observe(at: Millis, interval: Millis): void {
+    const identity = this.identity!
+    if (!this.device.reportsAt(at)) return
+    const all = this.device.facts(at)
+    const facts: Facts = {}
+    for (const subject of Object.keys(all) as (keyof Facts)[]) {
+      const text = JSON.stringify(all[subject])
+      if (this.#told[subject] !== text) Object.assign(facts, { [subject]: all[subject] })
+      this.#told[subject] = text
+    }
+    const events = this.device.events(identity.reportedAt || at - interval, at).map((event) => ({ ...event, at: this.#clock(event.at) }))
+    this.#queue.push({
+      seq: ++identity.seq, at: this.#clock(at), interval, readings: this.device.readings(at).map(([...one]) => one),
+      ...(Object.keys(facts).length ? { facts } : {}), ...(events.length ? { events: events.slice(-500) } : {}),
+    })
+    identity.reportedAt = at
+  }
+
+  get waiting(): number {
+    return this.#queue.length
+  }
+
+  /** Sends what waits, oldest first. A failure leaves it waiting. */
+  async send(): Promise<void> {
+    if (this.#sending || !this.identity) return
+    this.#sending = true
+    try {
+      while (this.#queue.length) {
+        const batch: ReportBatch = { version: protocolVersion, sentAt: this.#clock(Date.now()), oldest: this.#queue[0]!.seq, reports: this.#queue.slice(0, 120) }
+        const receipt = await post<ReportReceipt>(this.server, '/api/agent/reports', batch, this.identity.deviceKey)
+        this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
+        this.identity.interval = receipt.settings.interval
+      }
+    } finally {
+      this.#sending = false
+    }
+  }
+}

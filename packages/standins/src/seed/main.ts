@@ -1,0 +1,63 @@
+import { hour, starterTemplates, type Target, type Values, type WatchSpec } from '#core'
+import { clients, devices } from '../estate/plan'
+
+/**
+ * Sets the demo up through the API, as a lead would: clients, sites, people, policy, windows and enrolment keys. Prints
+ * the keys for the fleet and for the agent of this machine as JSON.
+ */
+const [serverUrl, email, password] = process.argv.slice(2)
+let cookie = ''
+
+async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await fetch(`${serverUrl}${path}`, { method, headers: { ...(body ? { 'content-type': 'application/json' } : {}), cookie }, ...(body ? { body: JSON.stringify(body) } : {}) })
+  if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
+  cookie = response.headers.get('set-cookie')?.split(';')[0] ?? cookie
+  return (await response.json()) as T
+}
+const add = async (path: string, body: unknown) => (await call<{ id: number }>('POST', path, body)).id
+
+await call('POST', '/api/session', { email, password })
+const clientIds: Record<string, number> = {}
+const siteIds: Record<string, number> = {}
+for (const client of [...clients, { code: 'lf', name: 'Lanternfield IT', sites: [['Workshop', 'Europe/Lisbon']] }] as const) {
+  clientIds[client.code] = await add('/api/clients', { name: client.name, code: client.code })
+  for (const [name, zone] of client.sites) siteIds[`${client.code}/${name}`] = await add('/api/sites', { clientId: clientIds[client.code], name, zone })
+}
+
+await add('/api/people', { email: 'ines@lanternfield.example', name: 'Ines Vantorre', password, access: 'technician', clientIds: null })
+await add('/api/people', { email: 'harbour@tidemill.example', name: 'Odile Marrek', password, access: 'contact', clientIds: [clientIds.tm] })
+
+const templateIds: Record<string, number> = {}
+for (const template of starterTemplates) templateIds[template.name] = await add('/api/templates', template)
+const tillWatches: WatchSpec[] = [{ key: 'services.till', kind: 'service-state', name: 'Till services', why: 'A till that cannot sync or print closes the shop.', osFamilies: ['windows'], values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' } }]
+templateIds.Till = await add('/api/templates', { name: 'Till', description: 'What a shop notices first.', watches: tillWatches })
+
+async function assign(template: string, target: Target, values: Record<string, Values> = {}, reason = ''): Promise<void> {
+  await add('/api/assignments', { templateId: templateIds[template]!, target, rank: 100, values, dormant: false, reason })
+}
+await assign('Base server', { on: 'kind', kind: 'server' })
+await assign('Base workstation', { on: 'kind', kind: 'workstation' })
+await assign('Web server', { on: 'role', role: 'web' })
+await assign('Database server', { on: 'role', role: 'database' })
+await assign('Backup host', { on: 'role', role: 'backup' })
+await assign('Till', { on: 'role', role: 'till' })
+await assign('Base server', { on: 'client', clientId: clientIds.sv! }, { 'disk.space': { 'warning.bytes': 50e9, 'clear.bytes': 60e9 } }, 'Imaging grows fast; they want to hear earlier.')
+
+const now = Date.now()
+async function plan(name: string, target: Target, from: number, until: number, reason: string): Promise<void> {
+  await add('/api/windows', { name, reason, target, subject: { of: 'all' }, from: now + from * hour, until: now + until * hour })
+}
+await plan('Till printers, firmware', { on: 'client', clientId: clientIds.bb! }, -14, -12.5, 'Firmware of the receipt printers')
+await plan('Till update', { on: 'site', siteId: siteIds['bb/Quay Street']! }, -1, 2, 'New version of the till software')
+await plan('Ticketing database, minor version', { on: 'site', siteId: siteIds['tm/Ticket Office']! }, 7, 9, 'After the last ferry')
+await plan('Imaging storage move', { on: 'client', clientId: clientIds.sv! }, 9.5, 11.5, 'New shelf for the image store')
+
+async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
+  return (await call<{ key: string }>('POST', '/api/enrolment-keys', { siteId: siteIds[site], label: 'demo fleet', uses, days: 1, kind, roles, tags: [] })).key
+}
+const fleet: Record<string, string> = {}
+for (const device of devices) {
+  const name = `${device.client}/${device.site}/${device.kind}/${device.roles.join('+')}`
+  fleet[name] ??= await key(`${device.client}/${device.site}`, device.kind, device.roles, devices.length)
+}
+process.stdout.write(JSON.stringify({ fleet, here: await key('lf/Workshop', 'server', ['application'], 1) }))
