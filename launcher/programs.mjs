@@ -65,7 +65,7 @@ export async function endLeftovers(place, names) {
 /** The last lines of a program's log, for a message. @param {string} place @param {string} name */
 export function lastWords(place, name) {
   const file = join(place, `${name}.log`)
-  return existsSync(file) ? readFileSync(file, 'utf8').trim().split('\n').slice(-3).join('\n') : ''
+  return existsSync(file) ? readFileSync(file, 'utf8').trim().split('\n').filter((line) => /error|port|cannot/i.test(line)).slice(-3).join('\n') : ''
 }
 
 /** @param {number} port @param {string} what @param {string} variable */

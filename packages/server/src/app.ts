@@ -1,6 +1,6 @@
 import cookie from '@fastify/cookie'
 import staticFiles from '@fastify/static'
-import Fastify, { type FastifyInstance } from 'fastify'
+import Fastify, { LogController, type FastifyInstance } from 'fastify'
 import { existsSync } from 'node:fs'
 import type { Pool } from './db'
 import { Engine } from './engine'
@@ -33,7 +33,7 @@ export interface AppOptions {
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
 
 export async function buildApp({ pool, databaseUrl, webFolder, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
-  const app = Fastify({ logger: log ? { level: 'info' } : false, disableRequestLogging: true, bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 } })
+  const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 } })
   await app.register(cookie)
   const routes = collectRoutes(app)
   answerWithProblems(app)
@@ -60,7 +60,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, interval = defaul
   describeApi(app, routes)
 
   if (webFolder && existsSync(webFolder)) {
-    await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, immutable: true, maxAge: '30d' })
+    await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, index: false, immutable: true, maxAge: '30d' })
     // The places of the interface are addresses of one page.
     const page = (_request: unknown, reply: { sendFile(name: string, options: object): unknown }) => reply.sendFile('index.html', { maxAge: 0, immutable: false })
     for (const place of ['/', '/rounds', '/estate', '/estate/*', '/rollout', '/policy', '/policy/*', '/maintenance', '/maintenance/*', '/reports', '/setup']) app.get(place, page as never)

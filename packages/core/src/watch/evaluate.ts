@@ -2,7 +2,8 @@ import type { EffectiveWatch } from '../policy'
 import type { Millis } from '../units'
 import { watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
-import type { Observation, Observed } from './kind'
+import { read, type Observation, type Observed } from './kind'
+import type { Values } from './parameter'
 import { advance, isAtRest, miss, type Judgement, type PostState, type Transition } from './post'
 
 /** The states of a device's posts that are not at rest, by `watch key|instance`. */
@@ -11,6 +12,16 @@ export type DeviceState = ReadonlyMap<string, PostState>
 export interface PostTransition extends Transition {
   watch: string
   instance: string
+}
+
+/**
+ * A service that one watch names is that watch's alone: the ones that look at every service leave it out, so that one
+ * stopped service is one post and one alert.
+ */
+function withoutNamed(watch: EffectiveWatch, roster: readonly EffectiveWatch[]): Values {
+  if (watch.kind !== 'service-state' || watch.values.which === 'named') return watch.values
+  const named = roster.filter((one) => one.kind === 'service-state' && one.standing === 'active' && one.values.which === 'named').flatMap((one) => read.list(one.values, 'names'))
+  return named.length ? { ...watch.values, except: [...read.list(watch.values, 'except'), ...named] } : watch.values
 }
 
 export interface Evaluated {
@@ -59,7 +70,7 @@ export function evaluate(
       continue
     }
     const judge: Judgement = { hold: (severity) => kind.hold(watch.values, severity), clearHold: kind.clearHold(watch.values), gap }
-    const seen = kind.observe(watch.values, observed, (instance) => before.get(postKey(watch.key, instance))?.memo)
+    const seen = kind.observe(withoutNamed(watch, roster), observed, (instance) => before.get(postKey(watch.key, instance))?.memo)
     const seenKeys = new Set<string>()
     for (const one of seen) {
       const key = postKey(watch.key, one.instance)

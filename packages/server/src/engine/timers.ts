@@ -65,7 +65,7 @@ export async function noticeSilence(pool: Pool, startedAt: Millis, now: Millis):
   // Scans the devices in use; those already known to be silent are left out by their state.
   const quiet = await rows<{ id: number }>(pool, `
     select d.id from device d
-    where d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
+    where d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
       and not exists (select from post_state p join lateral (select p.state->>'level' as level) s on true
                       where p.device_id = d.id and p.watch like 'silence%' and s.level is not null)
     order by d.id limit 1000`, [time(now), silentIntervals])

@@ -41,7 +41,10 @@ await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
 await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Till', { on: 'role', role: 'till' })
-await assign('Base server', { on: 'client', clientId: clientIds.sv! }, { 'disk.space': { 'warning.bytes': 50e9, 'clear.bytes': 60e9 } }, 'Imaging grows fast; they want to hear earlier.')
+await add('/api/exceptions', {
+  target: { on: 'client', clientId: clientIds.sv }, watch: 'disk.space', values: { 'warning.bytes': 50e9, 'clear.bytes': 60e9 }, leftOut: false,
+  reason: 'Imaging grows fast; they want to hear earlier.',
+})
 
 const now = Date.now()
 async function plan(name: string, target: Target, from: number, until: number, reason: string): Promise<void> {

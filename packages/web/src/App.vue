@@ -1,0 +1,30 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import KeyHelp from './parts/KeyHelp.vue'
+import TopBar from './parts/TopBar.vue'
+import WatchLine from './parts/WatchLine.vue'
+import { connected } from './parts/live'
+import { useSession } from './parts/session'
+
+const route = useRoute()
+const session = useSession()
+const inside = computed(() => !route.meta.open && session.person !== null)
+</script>
+
+<template>
+  <div v-if="inside" class="frame">
+    <TopBar />
+    <WatchLine />
+    <p v-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
+    <main><RouterView :key="route.path" /></main>
+    <KeyHelp />
+  </div>
+  <RouterView v-else />
+</template>
+
+<style scoped>
+.frame { height: 100%; display: flex; flex-direction: column; }
+main { flex: 1; min-height: 0; }
+.apart { background: var(--ink); color: var(--ground); padding: 3px 20px; }
+</style>

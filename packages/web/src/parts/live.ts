@@ -1,0 +1,39 @@
+import { onScopeDispose, ref } from 'vue'
+import type { LiveEvent } from '#contract'
+
+type Listener = (event: LiveEvent | 'again') => void
+const listeners = new Set<Listener>()
+let source: EventSource | null = null
+
+/** Whether the live connection stands; while it does not, what is shown may be old and the page says so. */
+export const connected = ref(true)
+
+function open(): void {
+  source = new EventSource('/api/live')
+  source.onopen = () => {
+    // Something may have happened in between: everybody reads again.
+    if (!connected.value) for (const listener of listeners) listener('again')
+    connected.value = true
+  }
+  source.onerror = () => {
+    connected.value = false
+    // The browser gives up after some refusals (a session that ended); then we try from time to time.
+    if (source?.readyState === EventSource.CLOSED) setTimeout(() => { if (listeners.size) open() }, 3000)
+  }
+  source.onmessage = ({ data }) => {
+    const event = JSON.parse(data as string) as LiveEvent
+    for (const listener of listeners) listener(event)
+  }
+}
+
+/** Hears what changes for as long as the component lives. */
+export function onLive(listener: Listener): void {
+  listeners.add(listener)
+  if (!source || source.readyState === EventSource.CLOSED) open()
+  onScopeDispose(() => listeners.delete(listener))
+}
+
+export function closeLive(): void {
+  source?.close()
+  source = null
+}

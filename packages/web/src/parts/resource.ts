@@ -1,0 +1,43 @@
+import { onScopeDispose, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
+import type { LiveEvent } from '#contract'
+import { ApiError } from './api'
+import { onLive } from './live'
+
+export interface Resource<T> { data: ShallowRef<T | null>; error: ShallowRef<ApiError | null>; refresh(): Promise<void> }
+
+interface Options {
+  /** Read again when one of these changes… */
+  topics?: LiveEvent['topic'][]
+  /** …and it concerns this device. */
+  deviceId?: () => number
+  /** Read again, from nothing, when one of these changes. */
+  sources?: Ref<unknown>[]
+}
+
+/** What the server says, kept up to date by the live feed. An answer that was overtaken by a newer one is dropped. */
+export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, sources = [] }: Options = {}): Resource<T> {
+  const data = shallowRef<T | null>(null)
+  const error = shallowRef<ApiError | null>(null)
+  let turn = 0
+  let timer: ReturnType<typeof setTimeout> | null = null
+  async function refresh(): Promise<void> {
+    const mine = ++turn
+    try {
+      const answer = await read()
+      if (mine !== turn) return
+      data.value = answer
+      error.value = null
+    } catch (problem) {
+      if (mine === turn) error.value = problem as ApiError
+    }
+  }
+  onLive((event) => {
+    const wanted = event === 'again' || (topics.includes(event.topic) && (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
+    // Several changes within a moment are one look.
+    if (wanted) timer ??= setTimeout(() => { timer = null; void refresh() }, event === 'again' || event.topic !== 'reports' ? 60 : 1500)
+  })
+  onScopeDispose(() => { if (timer) clearTimeout(timer) })
+  if (sources.length) watch(sources, () => { data.value = null; void refresh() })
+  void refresh()
+  return { data, error, refresh }
+}

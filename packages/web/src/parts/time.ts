@@ -1,0 +1,31 @@
+import { ref } from 'vue'
+import { ageText, type Millis } from '#core'
+
+/** The time, moving on every second; one clock for the whole page. */
+export const now = ref(Date.now())
+setInterval(() => { now.value = Date.now() }, 1000)
+
+const here = Intl.DateTimeFormat().resolvedOptions().timeZone
+const format = (options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat('en-GB', { hour12: false, ...options })
+const clock = format({ hour: '2-digit', minute: '2-digit' })
+const weekday = format({ weekday: 'short' })
+const dayMonth = format({ day: 'numeric', month: 'short' })
+const exact = format({ weekday: 'short', day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit', timeZoneName: 'short' })
+const full = format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+
+export const clockText = (at: Millis) => clock.format(at)
+export const fullText = (at: Millis) => full.format(at).replace(',', '')
+/** With seconds and zone, for a hover; in the site's own zone as well when that is another. */
+export function exactText(at: Millis, zone?: string): string {
+  const mine = exact.format(at)
+  if (!zone || zone === here) return mine
+  return `${mine} · ${format({ weekday: 'short', hour: '2-digit', minute: '2-digit', timeZone: zone }).format(at)} in ${zone}`
+}
+export const age = (at: Millis, to: Millis = now.value) => ageText(to - at)
+
+/** Short time: the hour today, the day within a week, else the date. */
+export function shortText(at: Millis): string {
+  const back = now.value - at
+  if (new Date(at).toDateString() === new Date(now.value).toDateString()) return clockText(at)
+  return Math.abs(back) < 6 * 86_400_000 ? `${weekday.format(at)} ${clockText(at)}` : dayMonth.format(at)
+}

@@ -1,0 +1,46 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, ApiError } from '../../parts/api'
+import { useSession } from '../../parts/session'
+
+const route = useRoute()
+const router = useRouter()
+const session = useSession()
+const email = ref('')
+const password = ref('')
+const fault = ref('')
+const busy = ref(false)
+async function signIn(): Promise<void> {
+  busy.value = true
+  fault.value = ''
+  try {
+    await api.post('/session', { email: email.value, password: password.value })
+    await session.load()
+    const to = route.query.to
+    // Only places of our own: an address of another site must not be a way out.
+    await router.replace(typeof to === 'string' && /^\/(?!\/)/.test(to) ? to : '/rounds')
+  } catch (error) {
+    fault.value = (error as ApiError).message
+  }
+  busy.value = false
+}
+</script>
+
+<template>
+  <form class="sign-in" @submit.prevent="signIn">
+    <h1>Custode</h1>
+    <p class="muted">Walk the rounds.</p>
+    <label>E-mail address<input v-model="email" type="email" autocomplete="username" required autofocus /></label>
+    <label>Password<input v-model="password" type="password" autocomplete="current-password" required /></label>
+    <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+    <button class="btn main" :disabled="busy">Sign in</button>
+  </form>
+</template>
+
+<style scoped>
+.sign-in { width: 300px; margin: 18vh auto 0; display: grid; gap: 14px; justify-items: start; }
+h1 { font-size: 30px; line-height: 36px; }
+label { display: grid; gap: 3px; width: 100%; color: var(--ink2); }
+input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--ink2); border-radius: 3px; padding: 6px 9px; }
+</style>

@@ -1,0 +1,69 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { AlertView, DevicePage, HeldView } from '#contract'
+import { bytesText, hour, percentText } from '#core'
+import { api } from '../../parts/api'
+import { alertWords } from '../../parts/alertWords'
+import AgeText from '../../parts/AgeText.vue'
+import DiskBar from '../../parts/DiskBar.vue'
+import ReadingLine from '../../parts/ReadingLine.vue'
+import { useResource } from '../../parts/resource'
+import SeverityMark from '../../parts/SeverityMark.vue'
+import { age } from '../../parts/time'
+import type { SeriesPage, SeriesView } from '#contract'
+
+const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
+const open = computed(() => props.alerts.filter((one) => one.status !== 'closed'))
+const heldNow = computed(() => props.held.filter((one) => !one.endedAt))
+const services = computed(() => {
+  const wrong = new Map(props.device.services.map((one) => [one.name, one]))
+  return [...(props.device.facts.services ?? [])].sort((a, b) => Number(wrong.has(b.name)) - Number(wrong.has(a.name)) || (a.name < b.name ? -1 : 1)).map((one) => ({ ...one, wrong: wrong.get(one.name) }))
+})
+const updates = computed(() => props.device.facts.updates)
+const recent = useResource(async () => {
+  const until = Date.now()
+  const from = until - 6 * hour
+  const page = await api.get<SeriesPage>(`/devices/${props.device.id}/series?from=${from}&until=${until}&metrics=cpu.busy,memory.available`)
+  return { from, until, cpu: page.series.find((one) => one.metric === 'cpu.busy') ?? null, memory: page.series.find((one) => one.metric === 'memory.available') ?? null }
+}, { topics: ['reports'], deviceId: () => props.device.id })
+const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
+</script>
+
+<template>
+  <div class="now">
+    <section>
+      <template v-if="open.length || heldNow.length"><h2>Needs a person</h2>
+        <p v-for="one in open" :key="one.id" class="line"><SeverityMark :state="one.severity" /><RouterLink :to="`/rounds?alert=${one.id}`"><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</RouterLink><span class="muted"><AgeText :at="one.began" /></span></p>
+        <p v-for="one in heldNow" :key="`h${one.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <span class="held">held</span></span><span class="muted"><AgeText :at="one.began" /></span></p>
+      </template>
+      <h2>Disks</h2>
+      <p v-for="disk in device.disks" :key="disk.mount" class="line disk"><DiskBar :disk="disk" /><span class="mono">{{ disk.mount }}</span><span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }}, {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span></p>
+      <p v-if="!device.disks.length" class="muted">No disk has been read yet.</p>
+      <h2>Updates</h2>
+      <p v-if="updates">{{ updates.security }} security, {{ updates.other }} other<template v-if="updates.leftover">, {{ updates.leftover }} leftovers</template><template v-if="updates.oldestSecurityAt">; the oldest security update has been waiting for <b>{{ age(updates.oldestSecurityAt) }}</b></template>. <span v-if="updates.restartPending" class="warning">A restart is pending.</span> <span class="faint">Looked {{ age(updates.checkedAt) }} ago.</span></p>
+      <p v-else class="muted">Not read yet.</p>
+      <details v-if="updates?.names.length"><summary>{{ Math.min(200, updates.names.length) }} names</summary><p class="mono names">{{ updates.names.join('  ') }}</p></details>
+      <template v-if="recent.data.value"><h2>CPU and memory, 6 hours</h2>
+        <template v-if="recent.data.value.cpu"><p class="muted">CPU busy, now {{ percentText(last(recent.data.value.cpu) ?? 0) }}</p><ReadingLine :series="recent.data.value.cpu" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
+        <template v-if="recent.data.value.memory"><p class="muted">Memory available, now {{ bytesText(last(recent.data.value.memory) ?? 0) }}</p><ReadingLine :series="recent.data.value.memory" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
+      </template>
+    </section>
+    <section>
+      <h2>Services <span class="faint count">{{ services.length }}</span></h2>
+      <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service manager here: nothing starts services by itself, so none is expected to run.</p>
+      <table v-if="services.length" class="board"><tbody><tr v-for="one in services" :key="one.name">
+        <td class="mono">{{ one.name }}</td><td class="muted">{{ one.start }}</td>
+        <td :class="{ critical: one.wrong && !one.wrong.held, held: one.wrong?.held, muted: !one.wrong }">{{ one.state }}{{ one.wrong?.held ? ', held' : '' }}</td>
+      </tr></tbody></table>
+      <p v-else class="muted">No services were told.</p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.now { display: grid; grid-template-columns: 1fr 460px; gap: 40px; }
+h2 { margin: 16px 0 4px; } .count { font: 14px var(--sans); }
+.line { display: flex; gap: 10px; align-items: center; padding: 2px 0; } .line span:last-child { margin-left: auto; } .disk span:last-child { margin-left: 12px; }
+.names { white-space: pre-wrap; color: var(--ink2); }
+summary { cursor: pointer; color: var(--act); }
+</style>

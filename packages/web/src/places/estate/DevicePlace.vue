@@ -1,0 +1,68 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
+import type { AlertView, DevicePage, HeldView, WindowView } from '#contract'
+import { windowEnd } from '#core'
+import AgeText from '../../parts/AgeText.vue'
+import { api } from '../../parts/api'
+import { useKeys } from '../../parts/keys'
+import { useResource } from '../../parts/resource'
+import { useSession } from '../../parts/session'
+import SeverityMark from '../../parts/SeverityMark.vue'
+import StateNotice from '../../parts/StateNotice.vue'
+import { fullText, now } from '../../parts/time'
+import WindowDialog from '../maintenance/WindowDialog.vue'
+import WindowTable from '../maintenance/WindowTable.vue'
+import DeviceAlerts from './DeviceAlerts.vue'
+import DeviceCharts from './DeviceCharts.vue'
+import DeviceLog from './DeviceLog.vue'
+import DeviceNow from './DeviceNow.vue'
+import DeviceRoster from './DeviceRoster.vue'
+
+const route = useRoute()
+const session = useSession()
+const id = Number(route.params.id)
+const only = { deviceId: () => id }
+const { data: device, error, refresh } = useResource(() => api.get<DevicePage>(`/devices/${id}`), { topics: ['reports', 'alerts', 'estate', 'policy'], ...only })
+const alerts = useResource(() => api.get<AlertView[]>(`/devices/${id}/alerts`), { topics: ['alerts'], ...only })
+const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { topics: ['alerts', 'windows'], ...only })
+const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
+const covering = computed(() => (windows.data.value ?? []).filter((one) => one.from <= now.value && (windowEnd(one) ?? Infinity) > now.value))
+const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
+const tab = ref<(typeof tabs)[number]>(tabs.find((one) => one.toLowerCase() === route.hash.slice(1)) ?? 'Now')
+const planning = ref(false)
+useKeys('Device', [
+  ...tabs.map((name) => ({ key: name[0]!, does: name, run: () => { tab.value = name } })),
+  { key: 'h', does: 'hold alerts back: a maintenance window', run: () => { planning.value = session.mayChange } },
+])
+</script>
+
+<template>
+  <div class="page">
+    <StateNotice :error="error" :loading="!device" @again="refresh" />
+    <template v-if="device">
+      <div class="head">
+        <h1><SeverityMark v-if="device.worst || device.held" :state="device.worst ?? 'held'" /> <span class="mono name">{{ device.name }}</span></h1>
+        <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osName }} · {{ device.roles.join(', ') || device.kind }}</span>
+        <span class="end"><span v-if="device.silent" class="critical"><SeverityMark state="silent" /> silent, heard {{ device.heardAt ? fullText(device.heardAt) : 'never' }}</span><span v-else-if="device.heardAt" class="muted">heard <AgeText :at="device.heardAt" :zone="device.zone" /> ago</span>
+          <button v-if="session.mayChange" class="btn" @click="planning = true">Hold alerts <kbd>h</kbd></button></span>
+      </div>
+      <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
+      <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
+      <p v-for="one in device.failed" :key="one.collector" class="covered muted">Not collected: {{ one.collector }}, because {{ one.reason }}</p>
+      <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name }}<template v-if="name === 'Alerts' && alerts.data.value"> {{ alerts.data.value.filter((one) => one.status !== 'closed').length || '' }}</template></button></div>
+      <DeviceNow v-if="tab === 'Now'" :device="device" :alerts="alerts.data.value ?? []" :held="held.data.value ?? []" />
+      <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
+      <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
+      <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
+      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" />
+      <template v-else><WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" /><p v-else class="muted pad">No window has reached this device.</p></template>
+      <WindowDialog v-if="planning" :device-id="id" :device-name="device.name" :client-id="device.clientId" @close="planning = false" />
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.name { font-size: 20px; font-weight: 600; } .covered { display: flex; gap: 8px; align-items: center; padding: 4px 0; } .pad { padding: 14px 0; }
+.end { align-items: center !important; }
+</style>

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { ElPopover } from 'element-plus/es/components/popover/index'
+import 'element-plus/es/components/popover/style/css'
+import { computed, ref } from 'vue'
+import type { DevicePage, RosterWatch } from '#contract'
+import { valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
+import { api } from '../../parts/api'
+import { attempt, done } from '../../parts/notify'
+import ParameterEditor from '../../parts/ParameterEditor.vue'
+import { useResource } from '../../parts/resource'
+import RuleSentence from '../../parts/RuleSentence.vue'
+import { useSession } from '../../parts/session'
+import StateNotice from '../../parts/StateNotice.vue'
+
+const props = defineProps<{ device: DevicePage }>()
+const session = useSession()
+const { data, error, refresh } = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), { topics: ['policy', 'estate'] })
+
+const target = (source: Source) => {
+  const on = source.target
+  if (!on) return ''
+  switch (on.on) {
+    case 'everyone': return 'every device'
+    case 'kind': return `every ${on.kind}`
+    case 'os': return on.osFamily
+    case 'role': return `role ${on.role}`
+    case 'client': return props.device.clientName
+    case 'site': return props.device.siteName
+    case 'tag': return `tag ${on.tag}`
+    case 'devices': return on.deviceIds.length === 1 ? 'this device' : `${on.deviceIds.length} chosen devices`
+  }
+}
+const sourceText = (source: Source) => ({
+  default: 'the default of the watch', template: `${source.name}, revision ${source.revision}, for ${target(source)}`,
+  assignment: `the assignment of ${source.name} to ${target(source)}`, exception: `an exception for ${target(source)}: ${source.name}`,
+})[source.from]
+const parameterOf = (watch: RosterWatch, name: string) => watchKind(watch.kind).parameters.find((one) => one.name === name)!
+const linkText = (watch: RosterWatch, name: string, link: ChainLink) => valueText(parameterOf(watch, name), link.value)
+const hint = (watch: RosterWatch) => (name: string) => `from ${sourceText(watch.chains[name]![0]!.source)}`
+const own = (watch: RosterWatch) => (name: string) => watch.chains[name]?.[0]?.source.from === 'exception'
+
+const open = ref<{ watch: RosterWatch; name: string; element: HTMLElement } | null>(null)
+const editing = ref(false)
+const value = ref<ParameterValue>(null)
+const reason = ref('')
+const typed = ref(false)
+const chain = computed(() => open.value?.watch.chains[open.value.name] ?? [])
+function show(watch: RosterWatch, name: string, element: HTMLElement): void {
+  open.value = { watch, name, element }
+  editing.value = typed.value = false
+  reason.value = ''
+}
+async function except(body: object, said: string): Promise<void> {
+  if (await attempt(() => api.post('/exceptions', { target: { on: 'devices', deviceIds: [props.device.id] }, values: {}, leftOut: false, reason: reason.value, ...body }))) {
+    open.value = null
+    leaving.value = null
+    done(said)
+    await refresh()
+  }
+}
+async function takeBack(id: number): Promise<void> {
+  if (await attempt(() => api.delete(`/exceptions/${id}`))) {
+    open.value = null
+    done('The exception is gone; the value follows the template again.')
+    await refresh()
+  }
+}
+const leaving = ref<string | null>(null)
+</script>
+
+<template>
+  <p class="muted intro">What this device really gets. Point at a value for where it comes from, click it for the whole chain.</p>
+  <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />
+  <div v-for="watch in data" :key="watch.key" class="watch" :class="{ asleep: watch.standing !== 'active' }">
+    <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />
+      <p class="faint">{{ watch.why }}</p></div>
+    <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
+      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!.id)">put back</button></span>
+      <span v-else-if="watch.standing === 'dormant'" class="muted">dormant</span>
+      <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
+        <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
+    </div>
+  </div>
+  <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
+    <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
+      <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
+      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="takeBack(link.source.id)">take back</button></li></ol>
+      <template v-if="session.mayChange">
+        <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
+        <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(one) => { value = one; typed = true }" @cancel="editing = false" />
+        <form v-else @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')">
+          <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on following the template.</p>
+          <input v-model="reason" placeholder="Why this device needs it" aria-label="Reason" required minlength="3" autofocus /><button class="btn main">Make the exception</button>
+        </form>
+      </template>
+    </div>
+  </ElPopover>
+</template>
+
+<style scoped>
+.intro { padding: 8px 0; }
+.watch { display: grid; grid-template-columns: 1fr 300px; gap: 30px; padding: 9px 0; border-bottom: 1px solid var(--rule2); } .asleep .sentence { opacity: .6; }
+.from { display: grid; align-content: start; gap: 1px; justify-items: start; }
+ol { margin: 6px 0 10px; padding: 0; list-style: none; } li { padding: 3px 0; border-bottom: 1px solid var(--rule2); } .beaten { color: var(--ink2); } .beaten b { text-decoration: line-through; font-weight: 400; }
+.close { float: right; } form { display: flex; flex-wrap: wrap; gap: 8px; }
+input { flex: 1; min-width: 160px; font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--ink2); border-radius: 3px; padding: 3px 8px; }
+</style>

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { BoardDevice, Role } from '#contract'
+import { urgency } from '#core'
+import { api } from '../../parts/api'
+import DiskBar from '../../parts/DiskBar.vue'
+import EventBars from '../../parts/EventBars.vue'
+import { useKeys } from '../../parts/keys'
+import { useResource } from '../../parts/resource'
+import { useSession } from '../../parts/session'
+import SeverityMark from '../../parts/SeverityMark.vue'
+import StateNotice from '../../parts/StateNotice.vue'
+import { age, exactText } from '../../parts/time'
+
+const session = useSession()
+const route = useRoute()
+const router = useRouter()
+if (route.query.client) session.choose(Number(route.query.client))
+const { data, error, refresh } = useResource(() => api.get<BoardDevice[]>('/devices'), { topics: ['reports', 'alerts', 'estate', 'policy', 'windows'] })
+const roles = useResource(() => api.get<Role[]>('/roles'))
+const kind = ref('')
+const role = ref('')
+const state = ref('')
+
+const fullest = (one: BoardDevice) => Math.max(0, ...one.disks.map((disk) => (disk.size ? 1 - disk.free / disk.size : 0)))
+const needs = (one: BoardDevice) => urgency(one.worst) * 100 + (one.silent ? 50 : 0) + (one.held ? 10 : 0)
+const orders: Record<string, { title: string; value: (one: BoardDevice) => number | string; least?: boolean }> = {
+  needs: { title: 'what needs a person', value: needs },
+  name: { title: 'name', value: (one) => one.name, least: true },
+  client: { title: 'client and site', value: (one) => `${one.clientName} ${one.siteName} ${one.name}`, least: true },
+  role: { title: 'role', value: (one) => one.roles.join(), least: true },
+  system: { title: 'system', value: (one) => one.osName, least: true },
+  disks: { title: 'fullest disk', value: fullest },
+  services: { title: 'services', value: (one) => one.services.length },
+  updates: { title: 'security updates', value: (one) => one.updates?.security ?? -1 },
+  oldest: { title: 'oldest update', value: (one) => -(one.updates?.oldestSecurityAt ?? Infinity) },
+  log: { title: 'log events', value: (one) => one.events.reduce((sum, n) => sum + n, 0) },
+  heard: { title: 'last heard', value: (one) => one.heardAt ?? 0, least: true },
+}
+const order = ref('needs')
+const shown = computed(() => {
+  const list = (data.value ?? []).filter((one) => session.inView(one.clientId) && (!kind.value || one.kind === kind.value) && (!role.value || one.roles.includes(role.value)) &&
+    (!state.value || (state.value === 'held' ? one.held > 0 : state.value === 'silent' ? one.silent : needs(one) >= 50)))
+  const { value, least } = orders[order.value]!
+  return [...list].sort((a, b) => {
+    const [x, y] = [value(a), value(b)]
+    return (x < y ? -1 : x > y ? 1 : 0) * (least ? 1 : -1) || (a.name < b.name ? -1 : 1)
+  })
+})
+const inView = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
+const mark = (one: BoardDevice) => (one.silent ? 'silent' : one.worst ?? (one.held ? 'held' : null))
+const columns = [['name', 'Device'], ['client', 'Client and site'], ['role', 'Role'], ['system', 'System'], ['disks', 'Disks'], ['services', 'Services'], ['updates', 'Updates, security'], ['oldest', 'Oldest'], ['log', 'Log, last day'], ['heard', 'Heard']] as const
+
+const row = ref(0)
+function move(by: number): void {
+  row.value = Math.max(0, Math.min(shown.value.length - 1, row.value + by))
+  document.querySelectorAll<HTMLElement>('.device')[row.value]?.focus()
+}
+useKeys('Estate', [
+  { key: 'j', does: 'next device', run: () => move(1) }, { key: 'k', does: 'previous device', run: () => move(-1) },
+  { key: 's', does: 'sort by what needs a person', run: () => { order.value = 'needs' } },
+])
+</script>
+
+<template>
+  <div class="page">
+    <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ inView.length }} devices at {{ new Set(inView.map((one) => one.clientId)).size }} clients</span>
+      <span class="end muted">sorted by {{ orders[order]!.title }}</span></div>
+    <p class="sentence">Show <select v-model="kind" aria-label="Kind"><option value="">every kind of device</option><option value="server">servers</option><option value="workstation">workstations</option></select>
+      of <b>{{ session.client?.name ?? 'every client' }}</b>, <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
+      <select v-model="state" aria-label="State"><option value="">whatever their state</option><option value="needs">that need a person</option><option value="held">with something held</option><option value="silent">that are silent</option></select> <span class="muted">— {{ shown.length }} match</span></p>
+    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device matches this sentence.' : ''" @again="refresh" />
+    <table v-if="shown.length" class="board">
+      <thead><tr><th></th><th v-for="[key, title] in columns" :key="key" :class="{ num: key === 'heard' }" :aria-sort="order === key ? 'descending' : 'none'"><button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button></th></tr></thead>
+      <tbody>
+        <tr v-for="one in shown" :key="one.id" @click="router.push(`/estate/${one.id}`)">
+          <td class="mark"><SeverityMark :state="mark(one)" /></td>
+          <td><RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink></td>
+          <td class="muted">{{ one.clientName }} · {{ one.siteName }}</td>
+          <td>{{ one.roles.join(', ') || one.kind }}</td>
+          <td class="muted">{{ one.osName.replace('Windows Server', 'Server') }}</td>
+          <td class="disks"><DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="one.disks.length > 4" class="muted">+{{ one.disks.length - 4 }}</span></td>
+          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else class="muted">as they should be</span></td>
+          <td><template v-if="one.updates?.security"><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template><span v-else class="faint">{{ one.updates ? 'none' : 'not read' }}</span></td>
+          <td><span v-if="one.updates?.oldestSecurityAt" :class="{ warning: Date.now() - one.updates.oldestSecurityAt > 7 * 86_400_000 }">{{ age(one.updates.oldestSecurityAt) }}</span></td>
+          <td><EventBars :events="one.events" :errors="one.errors" /></td>
+          <td class="num" :title="one.heardAt ? exactText(one.heardAt) : ''"><b v-if="one.silent">{{ one.heardAt ? age(one.heardAt) : 'never' }}</b><span v-else class="muted">{{ one.heardAt ? age(one.heardAt) : 'never' }}</span></td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.sentence { margin: 8px 0; }
+select { font: 600 16px var(--serif); color: var(--ink); background: none; border: 0; border-bottom: 1.5px dotted var(--ink3); }
+option { background: var(--sheet); color: var(--ink); }
+.sort { border: 0; background: none; padding: 0; cursor: pointer; color: inherit; } .sort.on { color: var(--ink); font-weight: 600; }
+tbody tr { cursor: pointer; } td { white-space: nowrap; } .mark { width: 22px; }
+.device { color: var(--ink); } .service { font-weight: 600; margin-right: 8px; } .disks { line-height: 14px; }
+</style>

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { AlertView, HeldView } from '#contract'
+import { alertWords } from '../../parts/alertWords'
+import AgeText from '../../parts/AgeText.vue'
+import SeverityMark from '../../parts/SeverityMark.vue'
+import { clockText, shortText } from '../../parts/time'
+
+const props = defineProps<{ row: AlertView | HeldView; group: string; chosen: boolean }>()
+defineEmits<{ choose: [] }>()
+const words = computed(() => alertWords(props.row))
+const alert = computed(() => ('status' in props.row ? props.row : null))
+const held = computed(() => ('heldAt' in props.row ? props.row : null))
+const mark = computed(() => (props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity))
+</script>
+
+<template>
+  <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
+    <SeverityMark :state="mark" />
+    <span class="what"><b>{{ words.strong }}</b> {{ words.rest }}
+      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
+    </span>
+    <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && alert?.closedAt ? `well ${clockText(alert.closedAt)}` : shortText(row.began) }}</small></span>
+  </button>
+</template>
+
+<style scoped>
+.row { display: grid; grid-template-columns: 13px 1fr auto; gap: 13px; align-items: center; width: calc(100% + 20px); margin: 0 -10px; padding: 3px 10px; text-align: left; background: none; border: 0; border-bottom: 1px solid var(--rule2); cursor: pointer; }
+.row:hover { background: var(--sheet); } .row.chosen { background: var(--act-soft); }
+small { display: block; font-size: 12.5px; line-height: 17px; color: var(--ink2); }
+.what { min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.what small { overflow: hidden; text-overflow: ellipsis; }
+.when { text-align: right; color: var(--ink2); white-space: nowrap; }
+</style>

@@ -1,0 +1,26 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import { useSession } from './parts/session'
+import RoundsPlace from './places/rounds/RoundsPlace.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/rounds' },
+    { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
+    { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds' } },
+    { path: '/estate', component: () => import('./places/estate/EstatePlace.vue'), meta: { place: 'Estate' } },
+    { path: '/estate/:id(\\d+)', component: () => import('./places/estate/DevicePlace.vue'), meta: { place: 'Estate' } },
+    { path: '/rollout', component: () => import('./places/rollout/RolloutPlace.vue'), meta: { place: 'Rollout' } },
+    { path: '/policy', component: () => import('./places/policy/PolicyPlace.vue'), meta: { place: 'Policy' } },
+    { path: '/policy/:id(\\d+)', component: () => import('./places/policy/TemplatePlace.vue'), meta: { place: 'Policy' } },
+    { path: '/maintenance', component: () => import('./places/maintenance/MaintenancePlace.vue'), meta: { place: 'Maintenance' } },
+    { path: '/maintenance/:id(\\d+)', component: () => import('./places/maintenance/WindowPlace.vue'), meta: { place: 'Maintenance' } },
+    { path: '/:rest(.*)*', component: () => import('./parts/NothingHere.vue') },
+  ],
+})
+
+router.beforeEach(async (to) => {
+  if (to.meta.open) return true
+  return (await useSession().load()) ? true : { path: '/sign-in', query: { to: to.fullPath } }
+})
+router.afterEach((to) => { document.title = to.meta.place ? `${to.meta.place as string} · Custode` : 'Custode' })
