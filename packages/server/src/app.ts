@@ -36,7 +36,8 @@ export async function buildApp({ pool, databaseUrl, webFolder, interval = defaul
   const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 } })
   await app.register(cookie)
   const routes = collectRoutes(app)
-  answerWithProblems(app)
+  const hasWeb = webFolder !== undefined && existsSync(webFolder)
+  answerWithProblems(app, hasWeb)
   readJsonBodies(app)
   guard(app, pool)
   app.addHook('onSend', async (request, reply) => {
@@ -59,11 +60,6 @@ export async function buildApp({ pool, databaseUrl, webFolder, interval = defaul
   live.routes(app)
   describeApi(app, routes)
 
-  if (webFolder && existsSync(webFolder)) {
-    await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, index: false, immutable: true, maxAge: '30d' })
-    // The places of the interface are addresses of one page.
-    const page = (_request: unknown, reply: { sendFile(name: string, options: object): unknown }) => reply.sendFile('index.html', { maxAge: 0, immutable: false })
-    for (const place of ['/', '/rounds', '/estate', '/estate/*', '/rollout', '/policy', '/policy/*', '/maintenance', '/maintenance/*', '/reports', '/setup']) app.get(place, page as never)
-  }
+  if (hasWeb) await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, index: false, immutable: true, maxAge: '30d' })
   return app
 }

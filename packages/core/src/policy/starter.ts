@@ -62,7 +62,7 @@ export const starterTemplates: readonly StarterTemplate[] = [
     name: 'Backup host',
     description: 'The nightly run has to say that it went well.',
     watches: [
-      { key: 'log.backup', kind: 'log-absence', name: 'Nightly backup reported', why: 'A backup that fails silently is found on the day it is needed.', osFamilies: any,
+      { key: 'log.backup', kind: 'log-absence', name: 'Nightly backup', why: 'A backup that fails silently is found on the day it is needed.', osFamilies: any,
         values: { source: 'nightly-backup', text: 'completed', period: day + 2 * hour, severity: 'critical' } },
     ],
   },

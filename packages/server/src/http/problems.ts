@@ -57,14 +57,16 @@ function problemOf(error: unknown): ProblemError {
   return status && status < 500 ? new ProblemError('invalid', (error as Error).message) : new ProblemError('internal')
 }
 
-export function answerWithProblems(app: FastifyInstance): void {
+/** @param hasPage the places of the interface are addresses of one page, which says itself when there is no such place */
+export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error)
     if (problem.code === 'internal') request.log.error({ err: error }, 'request failed')
     void reply.code(problem.body.status).type(problemMediaType).send(JSON.stringify(problem.body))
   })
-  app.setNotFoundHandler((_request, reply) => {
+  app.setNotFoundHandler((request, reply) => {
+    if (hasPage && request.method === 'GET' && !/^\/(api|assets)\//.test(request.url)) return reply.sendFile('index.html', { maxAge: 0, immutable: false })
     const { body } = new ProblemError('not-found')
-    void reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
+    return reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
   })
 }

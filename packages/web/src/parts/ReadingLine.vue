@@ -1,17 +1,19 @@
 <script setup lang="ts">
 import { scaleLinear, scaleTime } from 'd3-scale'
-import { computed } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import type { SeriesView } from '#contract'
 import { bytesText, metrics, percentText, type MetricName, type Millis, type Severity } from '#core'
 import { fullText } from './time'
 
 /** One series as a small line, with the moment at which it began to fail. */
 const props = defineProps<{ series: SeriesView; from: Millis; until: Millis; mark?: Millis; severity?: Severity }>()
-const width = 410
+const box = ref<HTMLElement | null>(null)
+const { width } = useElementSize(box)
 const height = 92
 const unit = computed(() => metrics[props.series.metric as MetricName].unit)
 const text = (value: number) => (unit.value === 'ratio' ? percentText(value) : unit.value.startsWith('bytes') ? bytesText(value) : String(Math.round(value * 100) / 100))
-const x = computed(() => scaleTime([props.from, props.until], [0, width]))
+const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.buckets.map((one) => one.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 4]))
 const path = computed(() => props.series.buckets.map((one, i, all) => {
@@ -21,13 +23,13 @@ const path = computed(() => props.series.buckets.map((one, i, all) => {
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${width} ${height}`" width="100%" role="img" :aria-label="`${series.metric} ${series.instance}`">
+  <div ref="box"><svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
     <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
     <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
     <template v-if="mark"><path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" /><text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text></template>
     <text x="0" y="12">{{ text(top) }}</text>
     <text x="0" :y="height - 3">{{ fullText(from) }}</text><text :x="width" :y="height - 3" text-anchor="end">{{ fullText(until) }}</text>
-  </svg>
+  </svg></div>
 </template>
 
 <style scoped>

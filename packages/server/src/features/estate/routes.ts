@@ -93,7 +93,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       await needDevice(pool, viewer, id())
       const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(pool, `
         select at, channel, source, event_id as id, level, text from log_event
-        where device_id = $1 and at < coalesce($2, 'infinity') order by at desc, seq desc, n desc limit $3`, [id(), time(query.before ?? null), query.limit])
+        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') order by at desc, seq desc, n desc limit $3`, [id(), time(query.before ?? null), query.limit])
       return found.map((row) => ({ ...row, level: logLevels[row.level]! }))
     },
   })

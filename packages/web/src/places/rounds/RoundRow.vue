@@ -8,7 +8,10 @@ import { clockText, shortText } from '../../parts/time'
 
 const props = defineProps<{ row: AlertView | HeldView; group: string; chosen: boolean }>()
 defineEmits<{ choose: [] }>()
-const words = computed(() => alertWords(props.row))
+const words = computed(() => {
+  const { strong, rest } = alertWords(props.row)
+  return { strong, rest: props.group === 'settled' ? rest.replace(/^(\s*)is /, '$1was ').replace(/^(\s*)has /, '$1had ') : rest }
+})
 const alert = computed(() => ('status' in props.row ? props.row : null))
 const held = computed(() => ('heldAt' in props.row ? props.row : null))
 const mark = computed(() => (props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity))

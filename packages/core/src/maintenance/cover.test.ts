@@ -1,0 +1,30 @@
+import { describe, expect, it } from 'vitest'
+import type { DeviceTraits } from '../estate'
+import { coverOf, covers, type MaintenanceWindow } from './cover'
+
+const device: DeviceTraits = { id: 7, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
+const post = { device, watch: 'disk.space', family: 'disk' as const }
+const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({ id: 1, name: 'w', target: { on: 'everyone' }, subject: { of: 'all' }, from: 100, until: 200, endedAt: null, ...more })
+
+describe('a window', () => {
+  it('covers from its start, included, to its end, not included', () => {
+    expect([99, 100, 199, 200].map((at) => covers(window(), post, at))).toEqual([false, true, true, false])
+  })
+  it('ends early when somebody ends it, and never when it has no end', () => {
+    expect(covers(window({ endedAt: 150 }), post, 150)).toBe(false)
+    expect(covers(window({ until: null }), post, 1e15)).toBe(true)
+  })
+  it('covers only when scope, subject and schedule all match', () => {
+    expect(covers(window({ target: { on: 'site', siteId: 12 } }), post, 150)).toBe(false)
+    expect(covers(window({ target: { on: 'site', siteId: 11 } }), post, 150)).toBe(true)
+    expect(covers(window({ subject: { of: 'families', families: ['service'] } }), post, 150)).toBe(false)
+    expect(covers(window({ subject: { of: 'families', families: ['disk'] } }), post, 150)).toBe(true)
+    expect(covers(window({ subject: { of: 'watches', watches: ['services'] } }), post, 150)).toBe(false)
+    expect(covers(window({ subject: { of: 'watches', watches: ['disk.space'] } }), post, 150)).toBe(true)
+  })
+  it('that ends last is the one that counts', () => {
+    expect(coverOf([window(), window({ id: 2, until: 300 }), window({ id: 3, until: 250 })], post, 150)?.id).toBe(2)
+    expect(coverOf([window({ id: 4, until: null }), window({ id: 2, until: 300 })], post, 150)?.id).toBe(4)
+    expect(coverOf([window()], post, 250)).toBeNull()
+  })
+})

@@ -1,0 +1,182 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import type { Service } from '../estate'
+import type { LogEvent } from '../eventlog'
+import type { EffectiveWatch } from '../policy'
+import type { Reading } from '../series'
+import { day, gigabyte, hour, minute } from '../units'
+import { evaluate, type DeviceState, type PostTransition } from './evaluate'
+import type { Observed } from './kind'
+import { watchKind } from './kinds'
+import type { Values } from './parameter'
+import { sentenceText } from './sentence'
+
+function watch(key: string, kind: string, values: Values = {}): EffectiveWatch {
+  const defaults = Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default]))
+  return { key, kind, name: key, why: '', standing: 'active', values: { ...defaults, ...values }, chains: {}, broughtBy: [], leftOutBy: null }
+}
+const observed = (at: number, more: Partial<Observed> = {}): Observed => ({ at, interval: minute, heardAt: at, readings: [], facts: {}, events: [], failed: [], ...more })
+const disk = (free: number, size: number): Reading[] => [['disk.size', '/srv', size], ['disk.free', '/srv', free]]
+const service = (name: string, state: Service['state'], start: Service['start'] = 'automatic'): Service => ({ name, title: name, start, state })
+const event = (at: number, text = 'completed', more: Partial<LogEvent> = {}): LogEvent => ({ at, channel: 'syslog', source: 'nightly-backup', id: null, level: 'informational', text, ...more })
+
+function run(roster: EffectiveWatch[], steps: Observed[]): { state: DeviceState; short: string[]; transitions: PostTransition[] } {
+  let state: DeviceState = new Map()
+  const transitions: PostTransition[] = []
+  for (const step of steps) {
+    const result = evaluate(state, roster, step)
+    state = result.state
+    transitions.push(...result.transitions)
+  }
+  return { state, transitions, short: transitions.map((one) => `${one.at / minute} ${one.watch}|${one.instance} ${one.kind} ${one.to ?? 'well'}`) }
+}
+
+describe('free disk space', () => {
+  const roster = [watch('disk', 'disk-space', { hold: 0, 'clear.hold': 0 })]
+  it('needs share and bytes both low: 8 % of a very large disk is fine', () => {
+    expect(run(roster, [observed(minute, { readings: disk(800 * gigabyte, 10_000 * gigabyte) })]).short).toEqual([])
+  })
+  it('and raises when both are', () => {
+    expect(run(roster, [observed(minute, { readings: disk(8 * gigabyte, 100 * gigabyte) })]).short).toEqual(['1 disk|/srv raised warning'])
+    expect(run(roster, [observed(minute, { readings: disk(4 * gigabyte, 100 * gigabyte) })]).short).toEqual(['1 disk|/srv raised critical'])
+  })
+  it('clears above either clear value', () => {
+    const full = observed(minute, { readings: disk(8 * gigabyte, 100 * gigabyte) })
+    expect(run(roster, [full, observed(2 * minute, { readings: disk(11 * gigabyte, 100 * gigabyte) })]).short).toHaveLength(1)
+    expect(run(roster, [full, observed(2 * minute, { readings: disk(12 * gigabyte, 100 * gigabyte) })]).short).toHaveLength(2)
+  })
+  it('leaves out removable disks unless wanted, and what the exclusion names', () => {
+    const readings = disk(1 * gigabyte, 100 * gigabyte)
+    const facts = { disks: [{ mount: '/srv', device: '/dev/sdb1', fileSystem: 'ext4', removable: true, size: 1 }] }
+    expect(run(roster, [observed(minute, { readings, facts })]).short).toEqual([])
+    expect(run([watch('disk', 'disk-space', { hold: 0, media: 'fixed or removable' })], [observed(minute, { readings, facts })]).short).toHaveLength(1)
+    expect(run([watch('disk', 'disk-space', { hold: 0, except: ['/s*'] })], [observed(minute, { readings })]).short).toEqual([])
+  })
+  it('works with bytes alone', () => {
+    expect(run([watch('disk', 'disk-space', { hold: 0, 'warning.percent': null, 'critical.percent': null })], [observed(minute, { readings: disk(15 * gigabyte, 30 * gigabyte) })]).short).toEqual(['1 disk|/srv raised warning'])
+  })
+})
+
+describe('services', () => {
+  const roster = [watch('services', 'service-state', { hold: 0, 'clear.hold': 0, except: ['*updater*'] })]
+  const at = (minutes: number, ...services: Service[]) => observed(minutes * minute, { facts: { services } })
+  it('stopped although it starts by itself is a problem', () => {
+    expect(run(roster, [at(1, service('orders', 'stopped'), service('web', 'running'))]).short).toEqual(['1 services|orders raised critical'])
+  })
+  it('stopped on demand, late, by hand, finished or excluded by name is not', () => {
+    expect(run(roster, [at(1, service('a', 'stopped', 'on-demand'), service('b', 'stopped', 'late'), service('c', 'stopped', 'manual'), service('d', 'finished'), service('Acme Updater', 'stopped'))]).short).toEqual([])
+  })
+  it('a named one may be expected to be stopped', () => {
+    expect(run([watch('t', 'service-state', { which: 'named', names: ['telnet'], expected: 'stopped', hold: 0 })], [at(1, service('telnet', 'running', 'manual'))]).short).toEqual(['1 t|telnet raised critical'])
+  })
+  it('one that a watch names is that watch’s alone', () => {
+    expect(run([...roster, watch('web', 'service-state', { which: 'named', names: ['nginx'], hold: 0 })], [at(1, service('nginx', 'stopped'))]).short).toEqual(['1 web|nginx raised critical'])
+  })
+  it('that are no longer installed clear', () => {
+    expect(run(roster, [at(1, service('orders', 'stopped')), at(2)]).short).toEqual(['1 services|orders raised critical', '2 services|orders cleared well'])
+  })
+  it('stay as they are while their collector fails', () => {
+    const blind = (minutes: number) => observed(minutes * minute, { failed: ['services'] })
+    expect(run(roster, [at(1, service('orders', 'stopped')), blind(2), blind(4), at(5, service('orders', 'stopped'))]).short)
+      .toEqual(['1 services|orders raised critical', '4 services|orders silent critical', '5 services|orders heard critical'])
+  })
+})
+
+describe('updates', () => {
+  const updates = (security: number, other: number, oldestSecurityAt: number | null) => ({ updates: { security, other, leftover: 3, oldestSecurityAt, oldestOtherAt: oldestSecurityAt, restartPending: true, checkedAt: 0, names: [] } })
+  it('security critical, other warning, leftovers nothing (common practice, no source)', () => {
+    expect(run([watch('u', 'updates')], [observed(day, { facts: updates(2, 3, 0) })]).short).toEqual(['1440 u|security raised critical', '1440 u|other raised warning'])
+  })
+  it('count only after the oldest has waited for long enough', () => {
+    const roster = [watch('u', 'updates', { 'security.after': 7 * day, other: 'nothing' })]
+    expect(run(roster, [observed(6 * day, { facts: updates(2, 0, 0) }), observed(7 * day, { facts: updates(2, 0, 0) })]).short).toEqual(['10080 u|security raised critical'])
+  })
+})
+
+describe('log entries', () => {
+  const match = [watch('m', 'log-match', { source: 'disk', level: 'error', count: 3, within: 10 * minute, quiet: hour })]
+  const error = (minutes: number, level: LogEvent['level'] = 'error') => event(minutes * minute, 'bad block', { source: 'disk', level })
+  it('are counted in a sliding time by their own times', () => {
+    expect(run(match, [observed(5 * minute, { events: [error(0), error(2)] }), observed(20 * minute, { events: [error(11), error(19)] })]).short).toEqual([])
+    expect(run(match, [observed(5 * minute, { events: [error(0), error(2)] }), observed(10 * minute, { events: [error(9)] })]).short).toEqual(['10 m| raised warning'])
+  })
+  it('of a milder level do not count, those of a more urgent one do (RFC 5424 order)', () => {
+    expect(run(match, [observed(5 * minute, { events: [error(1, 'warning'), error(2, 'warning'), error(3, 'warning')] })]).short).toEqual([])
+    expect(run(match, [observed(5 * minute, { events: [error(1, 'critical'), error(2, 'alert'), error(3, 'emergency')] })]).short).toHaveLength(1)
+  })
+  it('clear after the quiet time', () => {
+    const noisy = observed(5 * minute, { events: [error(1), error(2), error(3)] })
+    expect(run(match, [noisy, observed(62 * minute)]).short).toHaveLength(1)
+    expect(run(match, [noisy, observed(63 * minute)]).short.at(-1)).toBe('63 m| cleared well')
+  })
+  const absence = [watch('b', 'log-absence', { source: 'nightly-backup', text: 'completed', period: 26 * hour, severity: 'critical' })]
+  it('that are missing are missed from the last match on', () => {
+    expect(run(absence, [observed(hour, { events: [event(hour)] }), observed(27 * hour - 1)]).short).toEqual([])
+    const late = run(absence, [observed(hour, { events: [event(hour)] }), observed(27 * hour)])
+    expect(late.short).toEqual(['1620 b| raised critical'])
+    expect(late.transitions[0]!.began).toBe(27 * hour)
+  })
+  it('or from the beginning of the watch, and clear when one comes', () => {
+    expect(run(absence, [observed(0), observed(26 * hour), observed(27 * hour, { events: [event(27 * hour)] })]).short).toEqual(['1560 b| raised critical', '1620 b| cleared well'])
+  })
+})
+
+describe('silence', () => {
+  const roster = [watch('s', 'silence', { after: 5 * minute })]
+  it('begins when the device was last heard, and never before 2.5 intervals', () => {
+    const quiet = (at: number, interval: number) => run(roster, [observed(at, { heardAt: 0, interval })])
+    expect(quiet(5 * minute, minute).transitions).toMatchObject([{ kind: 'raised', began: 0 }])
+    expect(quiet(5 * minute, 3 * minute).short).toEqual([])
+  })
+})
+
+describe('evaluation', () => {
+  const roster = [watch('cpu', 'cpu-busy', { hold: 3 * minute }), watch('disk', 'disk-space', { hold: 2 * minute }), watch('services', 'service-state'), watch('m', 'log-match', { source: 'disk', count: 2 })]
+  const step = fc.record({ gap: fc.integer({ min: 1, max: 4 }), cpu: fc.constantFrom(0.2, 0.96, 0.98, 1), free: fc.constantFrom(3, 8, 15, 60), up: fc.boolean(), logged: fc.integer({ min: 0, max: 2 }) })
+  const build = (list: { gap: number; cpu: number; free: number; up: boolean; logged: number }[]): Observed[] => {
+    let at = 0
+    return list.map((one) => {
+      at += one.gap * minute
+      return observed(at, { readings: [['cpu.busy', '', one.cpu], ...disk(one.free * gigabyte, 100 * gigabyte)], facts: { services: [service('orders', one.up ? 'running' : 'stopped')] }, events: Array.from({ length: one.logged }, (_, i) => event(at - i, 'bad', { source: 'disk' })) })
+    })
+  }
+  it('does not depend on how a run of reports is cut into batches', () => {
+    fc.assert(fc.property(fc.array(step, { maxLength: 50 }), fc.integer({ min: 1, max: 7 }), (list, size) => {
+      const reports = build(list)
+      const whole = run(roster, reports)
+      let state: DeviceState = new Map()
+      const transitions: PostTransition[] = []
+      for (let i = 0; i < reports.length; i += size) {
+        // What is kept between batches goes through JSON, as it does through the database.
+        state = new Map(JSON.parse(JSON.stringify([...state])) as [string, never][])
+        for (const report of reports.slice(i, i + size)) {
+          const result = evaluate(state, roster, report)
+          state = result.state
+          transitions.push(...result.transitions)
+        }
+      }
+      expect(transitions).toEqual(whole.transitions)
+    }))
+  })
+  it('raises and clears each post in turn: at most one open at a time', () => {
+    fc.assert(fc.property(fc.array(step, { maxLength: 80 }), (list) => {
+      const open = new Set<string>()
+      for (const one of run(roster, build(list)).transitions) {
+        const key = `${one.watch}|${one.instance}`
+        if (one.kind === 'raised') { expect(open.has(key)).toBe(false); open.add(key) }
+        if (one.kind === 'cleared') { expect(open.has(key)).toBe(true); open.delete(key) }
+      }
+    }))
+  })
+  it('leaves out what is dormant or left out', () => {
+    expect(run([{ ...watch('disk', 'disk-space', { hold: 0 }), standing: 'dormant' }], [observed(minute, { readings: disk(1, 100 * gigabyte) })]).short).toEqual([])
+  })
+})
+
+describe('a rule as a sentence', () => {
+  it('reads as one', () => {
+    expect(sentenceText(watchKind('disk-space').sentence(watch('d', 'disk-space', { except: ['/boot*'] }).values)))
+      .toBe('On every fixed disk except /boot*, when free space is below 10 % and below 20 GB for 15 min, raise warning; below 5 % and below 10 GB, critical; clear above 12 % or 24 GB for 5 min.')
+    expect(sentenceText(watchKind('silence').sentence(watch('s', 'silence').values))).toBe('When the device is silent for 5 min, raise critical; clear when it reports again.')
+  })
+})

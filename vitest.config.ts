@@ -1,0 +1,10 @@
+import { defineConfig } from 'vitest/config'
+
+export default defineConfig({
+  test: {
+    projects: [
+      { test: { name: 'core', include: ['packages/{core,contract,agent,standins,web}/src/**/*.test.ts'] } },
+      { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000, fileParallelism: false } },
+    ],
+  },
+})
