@@ -41,7 +41,7 @@ export function clockOffset(sentAt: Millis, now: Millis, before: Millis): Millis
 export function checkEnvelope(body: unknown): ReportBatch {
   const version = (body as { version?: unknown } | null)?.version
   if (version !== undefined && version !== protocolVersion) throw new ProblemError('wrong-version')
-  const { value, error } = reportBatchSchema.validate(body, { convert: false })
+  const { value, error } = reportBatchSchema.validate(body ?? null, { convert: false })
   if (error) throw new ProblemError('invalid', error.message, error.details.map((one) => ({ at: one.path.join('.'), message: one.message })))
   return value
 }

@@ -8,7 +8,7 @@ const unpack = promisify(gunzip)
 
 /** Reads JSON bodies, gzipped ones too, with a bound on the unpacked size so that a small body cannot grow without end. */
 export function readJsonBodies(app: FastifyInstance): void {
-  app.removeContentTypeParser('application/json')
+  app.removeAllContentTypeParsers()
   app.addContentTypeParser('application/json', { parseAs: 'buffer' }, async (request: { headers: Record<string, unknown> }, body: Buffer) => {
     let bytes = body
     if (request.headers['content-encoding'] === 'gzip')

@@ -1,6 +1,6 @@
 import { onScopeDispose, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
 import type { LiveEvent } from '#contract'
-import { ApiError } from './api'
+import type { ApiError } from './api'
 import { onLive } from './live'
 
 export interface Resource<T> { data: ShallowRef<T | null>; error: ShallowRef<ApiError | null>; refresh(): Promise<void> }
@@ -28,7 +28,9 @@ export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, 
       data.value = answer
       error.value = null
     } catch (problem) {
-      if (mine === turn) error.value = problem as ApiError
+      // While the server is away the page says so once, and what was read stays in sight.
+      const away = (problem as ApiError).problem?.code === 'unreachable' && data.value !== null
+      if (mine === turn && !away) error.value = problem as ApiError
     }
   }
   onLive((event) => {

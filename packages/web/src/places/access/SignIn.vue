@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, ApiError } from '../../parts/api'
+import type { ApiError } from '../../parts/api';
+import { api } from '../../parts/api'
 import { useSession } from '../../parts/session'
 
 const route = useRoute()

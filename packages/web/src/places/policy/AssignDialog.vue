@@ -4,7 +4,8 @@ import 'element-plus/es/components/dialog/style/css'
 import { computed, ref, watch } from 'vue'
 import type { Impact, NewAssignment, Role, TemplatePage, TemplateSummary } from '#contract'
 import { deviceKinds, osFamilies, valueText, watchKind, type DeviceKind, type OsFamily, type ParameterValue, type Target } from '#core'
-import { api, ApiError } from '../../parts/api'
+import type { ApiError } from '../../parts/api';
+import { api } from '../../parts/api'
 import { attempt, done } from '../../parts/notify'
 import ParameterEditor from '../../parts/ParameterEditor.vue'
 import { useResource } from '../../parts/resource'
@@ -32,7 +33,7 @@ const target = computed((): Target => {
     case 'kind': return { on: 'kind', kind: kind.value }
     case 'os': return { on: 'os', osFamily: osFamily.value }
     case 'client': return { on: 'client', clientId: clientId.value }
-    case 'everyone': return { on: 'everyone' }
+    default: return { on: 'everyone' }
   }
 })
 const body = computed((): NewAssignment => ({ templateId: templateId.value, target: target.value, rank: 100, values: values.value, dormant: false, reason: reason.value }))

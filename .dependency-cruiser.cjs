@@ -1,0 +1,22 @@
+/** Imports run one way: web, server, agent, standins → contract → core. */
+const only = (from, to) => ({
+  name: `${from}-imports-only-${to.join('-and-')}`,
+  severity: 'error',
+  from: { path: `^packages/${from}/` },
+  to: { path: '^packages/', pathNot: `^packages/(${[from, ...to].join('|')})/` },
+})
+module.exports = {
+  forbidden: [
+    only('core', []),
+    only('contract', ['core']),
+    only('server', ['contract', 'core']),
+    only('agent', ['contract', 'core']),
+    only('standins', ['contract', 'core']),
+    only('web', ['contract', 'core']),
+    { name: 'core-is-pure', severity: 'error', from: { path: '^packages/core/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['core', 'npm'] } },
+    { name: 'the-agent-carries-no-packages', severity: 'error', from: { path: '^packages/agent/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['npm'] } },
+    { name: 'packages-by-their-face', severity: 'error', from: { path: '^packages/([^/]+)/' }, to: { path: '^packages/(core|contract)/src/.+', pathNot: ['^packages/$1/', '^packages/(core|contract)/src/index\\.ts$', '^packages/contract/src/report/index\\.ts$'] } },
+    { name: 'no-orphans', severity: 'error', from: { orphan: true, pathNot: ['\\.test\\.ts$', '\\.d\\.ts$', 'vite\\.config\\.ts$', '\\.sql$'] }, to: {} },
+  ],
+  options: { doNotFollow: { path: 'node_modules' }, tsPreCompilationDeps: true, tsConfig: { fileName: 'tsconfig.json' }, enhancedResolveOptions: { extensions: ['.ts', '.mjs', '.js', '.vue'], conditionNames: ['import', 'default'] } },
+}

@@ -1,0 +1,80 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { Enrolment } from '#contract/report'
+import { agentCost } from './agent'
+import { throughput, type Sender } from './load'
+
+const { CUSTODE_ROOT: root = '' } = process.env
+const say = (text: string) => process.stdout.write(`${text}\n`)
+const barePort = 17_790
+const port = 17_791
+const url = `http://127.0.0.1:${port}`
+const lead = { email: 'lead@lanternfield.example', password: 'only for this measurement' }
+const running: ChildProcess[] = []
+
+function start(program: string, onPort: number): void {
+  running.push(spawn(process.execPath, [join(root, 'dist', program)], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, CUSTODE_PORT: String(onPort), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`, CUSTODE_INTERVAL: '2000' },
+  }))
+}
+async function untilUp(address: string): Promise<void> {
+  for (let i = 0; i < 100; i++) {
+    if (await fetch(address).catch(() => null)) return
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  throw new Error(`${address} does not answer`)
+}
+let cookie = ''
+async function post<T>(path: string, body: unknown): Promise<T> {
+  const response = await fetch(`${url}${path}`, { method: 'POST', headers: { 'content-type': 'application/json', cookie }, body: JSON.stringify(body) })
+  if (!response.ok) throw new Error(`${path}: ${await response.text()}`)
+  cookie = response.headers.get('set-cookie')?.split(';')[0] ?? cookie
+  return (await response.json()) as T
+}
+const median = (values: number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!
+
+const home = mkdtempSync(join(tmpdir(), 'custode-bench-'))
+try {
+  start('bench/bare.mjs', barePort)
+  start('programs/server.mjs', port)
+  await untilUp(`http://127.0.0.1:${barePort}`)
+  await untilUp(`${url}/api/session`)
+  await post('/api/session', lead)
+  const { id: clientId } = await post<{ id: number }>('/api/clients', { name: 'Bench', code: 'bn' })
+  const { id: siteId } = await post<{ id: number }>('/api/sites', { clientId, name: 'Bench', zone: 'UTC' })
+  const { starterTemplates } = await import('#core')
+  const { id: templateId } = await post<{ id: number }>('/api/templates', starterTemplates[0])
+  await post('/api/assignments', { templateId, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
+  const { key } = await post<{ key: string }>('/api/enrolment-keys', { siteId, label: '', uses: 100, days: 1, kind: 'server', roles: [], tags: [] })
+  const senders: Sender[] = []
+  for (let i = 0; i < 32; i++) {
+    const { deviceKey } = await post<Enrolment>('/api/agent/enrol', { version: 1, key, name: `bench-${i}`, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() })
+    senders.push({ path: '/api/agent/reports', key: deviceKey, seq: 0 })
+  }
+  const bareSenders = senders.map((_, i) => ({ path: `/${i}`, key: '', seq: 0 }))
+
+  say('Reports of 50 values a second, 32 at a time, one report a request; load generator and database on the same machine.')
+  const rounds: { bare: number; full: number; ratio: number }[] = []
+  for (let round = 1; round <= 3; round++) {
+    const bare = await throughput(`http://127.0.0.1:${barePort}`, bareSenders, 5)
+    const full = await throughput(url, senders, 5)
+    rounds.push({ bare, full, ratio: full / bare })
+    say(`  round ${round}: bare route with one durable insert ${bare.toFixed(0)}/s, Custode (10 watches a device) ${full.toFixed(0)}/s, ratio ${(full / bare).toFixed(2)}`)
+  }
+  const ratio = median(rounds.map((one) => one.ratio))
+  say(`  ratio, median: ${ratio.toFixed(2)}`)
+
+  say('The real agent on this machine, a report every 2 s for 40 s:')
+  const agent = await agentCost(root, home, url, key, 2000, 40)
+  say(`  ${agent.cpuMillisPerReport.toFixed(1)} ms of CPU a report, so ${(agent.cpuShareAt60s * 100).toFixed(3)} % of one core at an interval of 60 s (limit 1 %)`)
+  say(`  ${agent.residentMegabytes.toFixed(0)} MB resident, ${agent.peakMegabytes.toFixed(0)} MB at its peak (limit 60 MB)`)
+
+  const at = process.argv.indexOf('--json')
+  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ reports: { rounds, ratio }, agent }, null, 2))
+} finally {
+  for (const child of running) child.kill()
+  rmSync(home, { recursive: true })
+}

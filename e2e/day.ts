@@ -1,0 +1,33 @@
+import { expect, type Locator, type Page } from '@playwright/test'
+import { demoLead } from '../launcher/demo.mjs'
+
+export const url = () => process.env.E2E_URL!
+
+/** Signs in as a person would. */
+export async function signIn(page: Page, email = demoLead.email): Promise<void> {
+  await page.goto(url())
+  await page.getByLabel('E-mail address').fill(email)
+  await page.getByLabel('Password').fill(demoLead.password)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await expect(page.getByRole('heading', { name: 'Rounds' })).toBeVisible()
+}
+
+/** Presses a button of the panel that makes things happen on a stand-in device. */
+export async function make(page: Page, device: string, button: string): Promise<void> {
+  const panel = await page.context().newPage()
+  await panel.goto(process.env.E2E_PANEL!)
+  await panel.locator(`#${device}`).getByRole('button', { name: button, exact: true }).click()
+  await expect(panel.getByRole('status')).toContainText(device)
+  await panel.close()
+}
+
+export function group(page: Page, name: string | RegExp): Locator {
+  return page.getByRole('region', { name })
+}
+
+/** Sets a value of a rule in its sentence. */
+export async function setValue(page: Page, sentence: Locator, parameter: string, value: string): Promise<void> {
+  await sentence.locator(`[data-parameter="${parameter}"]`).click()
+  await page.locator('.editor input').fill(value)
+  await page.getByRole('button', { name: 'Use', exact: true }).click()
+}

@@ -1,0 +1,32 @@
+import { rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { seed, startServer, untilReporting } from '../launcher/demo.mjs'
+import { makeFolder, placeOf } from '../launcher/place.mjs'
+import { freePort, startPostgres, stopLeftover } from '../launcher/postgres.mjs'
+import { endLeftovers, programPath, start, untilServing } from '../launcher/programs.mjs'
+
+/** The real thing, small and quick: database, server and a fleet that reports every two seconds, with two hours of history. */
+export default async function setup(): Promise<() => Promise<void>> {
+  const place = placeOf('e2e')
+  await endLeftovers(place, ['fleet', 'server'])
+  await stopLeftover(join(place, 'database'))
+  rmSync(place, { recursive: true, force: true })
+  makeFolder(place, 0o711)
+  // With real flushes to disk: one of the tests kills the server and counts what is left.
+  const database = await startPostgres(place)
+  const port = await freePort()
+  const panelPort = await freePort()
+  const url = `http://127.0.0.1:${port}`
+  const serve = () => startServer({ place, databaseUrl: database.url, port, interval: 2000 })
+  const first = serve()
+  await untilServing(url, first, place)
+  const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
+    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url).fleet), CUSTODE_PANEL_PORT: String(panelPort), CUSTODE_HISTORY_HOURS: '2',
+  })
+  await untilReporting(place, fleet, () => undefined)
+  Object.assign(process.env, { E2E_URL: url, E2E_PANEL: `http://127.0.0.1:${panelPort}`, E2E_PLACE: place, E2E_DATABASE: database.url, E2E_PORT: String(port) })
+  return async () => {
+    await endLeftovers(place, ['fleet', 'server'])
+    await database.stop()
+  }
+}

@@ -1,0 +1,26 @@
+import { build } from 'esbuild'
+import { spawnSync } from 'node:child_process'
+import { readdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { buildPrograms } from './build.mjs'
+import { forget, placeOf, root } from './place.mjs'
+import { startPostgres } from './postgres.mjs'
+import { Plain } from './say.mjs'
+
+/** Measures the built programs on a cluster of their own, with real flushes to disk. */
+export async function bench() {
+  await buildPrograms()
+  const folder = join(root, 'bench')
+  const entryPoints = readdirSync(folder).filter((name) => name.endsWith('.ts')).map((name) => join(folder, name))
+  await build({ entryPoints, outdir: join(root, 'dist/bench'), outExtension: { '.js': '.mjs' }, bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', external: ['../launcher/*'], logLevel: 'warning' })
+  const place = placeOf('bench')
+  forget(place)
+  const database = await startPostgres(place)
+  try {
+    const done = spawnSync(process.execPath, [join(root, 'dist/bench/main.mjs'), ...process.argv.slice(3)], { stdio: 'inherit', env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url } })
+    if (done.status !== 0) throw new Plain('The measurement failed; see above.')
+  } finally {
+    await database.stop()
+    forget(place)
+  }
+}

@@ -1,0 +1,76 @@
+import { spawn } from 'node:child_process'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { buildAll } from './build.mjs'
+import { ensureChromium, ensurePostgres } from './debian.mjs'
+import { root } from './place.mjs'
+import { step } from './say.mjs'
+
+/** @typedef {{ passed: number, failed: number }} Count */
+
+/** @param {string[]} words @param {Record<string, string>} [env] @returns {Promise<{ code: number, output: string }>} */
+function run(words, env = {}) {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, words, { cwd: root, env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
+    let output = ''
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk) => { output += chunk })
+    child.on('close', (code) => resolve({ code: code ?? 1, output }))
+  })
+}
+
+const bin = (/** @type {string} */ path) => join(root, 'node_modules', path)
+
+/** A tool that says yes or no counts as one test. @param {string} name @param {string[]} words @returns {Promise<Count>} */
+async function check(name, words) {
+  const began = Date.now()
+  const { code, output } = await run(words)
+  step(`${code === 0 ? 'ok    ' : 'FAILED'} ${name} (${Math.round((Date.now() - began) / 1000)} s)`)
+  if (code !== 0) process.stdout.write(output + '\n')
+  return { passed: Number(code === 0), failed: Number(code !== 0) }
+}
+
+/**
+ * A test runner, counted from the JSON report it writes. One that fails without saying which test did counts as one failure.
+ * @param {string} name @param {string[]} words @param {Record<string, string>} env @param {string} report @param {(json: any) => Count} count
+ */
+async function runner(name, words, env, report, count) {
+  const began = Date.now()
+  const { code, output } = await run(words, env)
+  const counted = existsSync(report) ? count(JSON.parse(readFileSync(report, 'utf8'))) : { passed: 0, failed: 0 }
+  if ((code !== 0 || counted.passed === 0) && counted.failed === 0) counted.failed = 1
+  step(`${counted.failed === 0 ? 'ok    ' : 'FAILED'} ${name}: ${counted.passed} passed, ${counted.failed} failed (${Math.round((Date.now() - began) / 1000)} s)`)
+  if (counted.failed) process.stdout.write(output + '\n')
+  return counted
+}
+
+/** Every check there is; ends the process with the sum as its last line. */
+export async function test() {
+  ensurePostgres()
+  ensureChromium()
+  const reports = mkdtempSync(join(tmpdir(), 'custode-test-'))
+  const began = Date.now()
+  /** @type {Count[]} */
+  const counts = []
+  step('building…')
+  await buildAll()
+  counts.push(...await Promise.all([
+    check('lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']),
+    check('types', [bin('typescript/bin/tsc'), '--noEmit']),
+    check('types of the web application', [bin('vue-tsc/bin/vue-tsc.js'), '--noEmit', '-p', 'packages/web']),
+  ]))
+  counts.push(await check('dependency rules', [bin('dependency-cruiser/bin/dependency-cruise.mjs'), '--config', '.dependency-cruiser.cjs', 'packages']))
+  counts.push(await check('unused code and packages', [bin('knip/bin/knip.js')]))
+  counts.push(await check('size of the first page', ['launcher/firstPage.mjs']))
+  const unit = join(reports, 'unit.json')
+  counts.push(await runner('unit and server tests', [bin('vitest/vitest.mjs'), 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${unit}`], {}, unit,
+    (json) => ({ passed: json.numPassedTests, failed: json.numFailedTests + json.testResults.filter((/** @type {any} */ one) => one.status === 'failed' && !one.assertionResults.length).length })))
+  const browser = join(reports, 'browser.json')
+  counts.push(await runner('browser tests', [bin('@playwright/test/cli.js'), 'test', '-c', 'e2e', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: browser }, browser,
+    (json) => ({ passed: json.stats.expected + json.stats.flaky, failed: json.stats.unexpected + json.stats.skipped })))
+  rmSync(reports, { recursive: true })
+  const sum = counts.reduce((a, b) => ({ passed: a.passed + b.passed, failed: a.failed + b.failed }))
+  step(`${Math.round((Date.now() - began) / 1000)} s in all`)
+  process.stdout.write(`${sum.passed} passed, ${sum.failed} failed\n`)
+  process.exit(sum.failed ? 1 : 0)
+}

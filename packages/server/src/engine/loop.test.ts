@@ -1,0 +1,154 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, WindowPage } from '#contract'
+import { hour, minute, type Service } from '#core'
+import { firstRow } from '../db'
+import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
+import { noticeSilence, turnWindows } from './timers'
+
+let house: House
+let templateId: number
+let count = 0
+beforeAll(async () => {
+  house = await openHouse()
+  templateId = await assignStarter(house, 'Base server')
+})
+afterAll(() => house.close())
+
+const device = () => house.enrol(house.sites[0], `tm-loop-${++count}`)
+const orders = (state: Service['state']) => ({ facts: { services: [{ name: 'orders', title: 'orders', start: 'automatic', state } as Service] } })
+const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
+const windowFor = async (agent: Agent, from: number | null, until: number | null) =>
+  (await house.lead<{ id: number }>('POST', '/api/windows', { name: 'w', reason: '', target: { on: 'devices', deviceIds: [agent.id] }, subject: { of: 'all' }, from, until })).body.id
+
+describe('from a report to an alert', () => {
+  it('a stopped service raises after its hold, is taken, and closes by itself after its clear time', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('running')), agent.report(2, orders('stopped'))])
+    expect(await alertsOf(agent)).toEqual([])
+    await agent.send([agent.report(3)])
+    const [alert] = await alertsOf(agent)
+    expect(alert).toMatchObject({ instance: 'orders', severity: 'critical', status: 'open', began: agent.at(2), raisedAt: agent.at(3) })
+    expect(alert!.rule.sources[0]).toMatchObject({ from: 'template', id: templateId, revision: 1 })
+    expect((await house.technician<AlertPage>('POST', `/api/alerts/${alert!.id}/take`)).body).toMatchObject({ status: 'taken', takenBy: 'Tech' })
+    await agent.send([agent.report(4, orders('running')), agent.report(5)])
+    expect((await alertsOf(agent))[0]).toMatchObject({ status: 'closed', closeReason: 'cleared' })
+  })
+  it('late reports of a whole episode leave the same alerts as reports in time', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('stopped')), agent.report(2), agent.report(3, orders('running')), agent.report(4), agent.report(5, orders('stopped')), agent.report(6)])
+    expect((await alertsOf(agent)).map((one) => [one.status, one.began])).toEqual([['open', agent.at(5)], ['closed', agent.at(1)]])
+  })
+  it('closed by hand it stays closed until the service was well', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('stopped')), agent.report(2)])
+    const [alert] = await alertsOf(agent)
+    await house.technician('POST', `/api/alerts/${alert!.id}/close`, { reason: 'known, new part is ordered' })
+    await agent.send([agent.report(3), agent.report(4)])
+    expect((await alertsOf(agent)).filter((one) => one.status !== 'closed')).toEqual([])
+    expect((await house.technician('POST', `/api/alerts/${alert!.id}/take`)).body.code).toBe('already-closed')
+    await agent.send([agent.report(5, orders('running')), agent.report(6), agent.report(7, orders('stopped')), agent.report(8)])
+    expect((await alertsOf(agent)).filter((one) => one.status === 'open')).toHaveLength(1)
+  })
+  it('a silent device is one alert that began when it was last heard, and a start of the server gives it time', async () => {
+    const agent = await device()
+    await agent.send([agent.report(30)])
+    const { heard_at: heard } = (await firstRow<{ heard_at: number }>(house.pool, `update device set heard_at = now() - interval '10 minutes' where id = $1 returning heard_at`, [agent.id]))!
+    expect(await noticeSilence(house.pool, Date.now() - minute, Date.now())).toBe(0)
+    await noticeSilence(house.pool, heard, Date.now())
+    await noticeSilence(house.pool, heard, Date.now())
+    expect(await alertsOf(agent)).toMatchObject([{ watch: 'silence', status: 'open', began: heard }])
+    await agent.send([agent.report(0, { at: Date.now() })])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'cleared' }])
+  })
+})
+
+describe('a maintenance window', () => {
+  it('holds what fails in it; at its early end what still fails is raised with its true beginning, the rest stays in the record', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('running'))])
+    const id = await windowFor(agent, agent.at(2), null)
+    const both = (a: Service['state'], b: Service['state']) => ({ facts: { services: [{ name: 'orders', title: '', start: 'automatic', state: a }, { name: 'labels', title: '', start: 'automatic', state: b }] as Service[] } })
+    await agent.send([agent.report(3, both('stopped', 'stopped')), agent.report(4), agent.report(5, both('stopped', 'running')), agent.report(6)])
+    expect(await alertsOf(agent)).toEqual([])
+    const before = (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body
+    expect(before.record.map((one) => [one.instance, one.outcome]).sort()).toEqual([['labels', 'cleared'], ['orders', null]])
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.map((one) => one.instance)).toContain('orders')
+    await house.technician('POST', `/api/windows/${id}/end`)
+    expect(await alertsOf(agent)).toMatchObject([{ instance: 'orders', status: 'open', began: agent.at(3), windowId: id }])
+    expect((await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body.record.find((one) => one.instance === 'orders')).toMatchObject({ outcome: 'raised' })
+    expect((await house.technician('POST', `/api/windows/${id}/end`)).body.code).toBe('already-ended')
+  })
+  it('that ends by itself does the same, once', async () => {
+    const agent = await device()
+    const end = Date.now() + hour
+    const id = await windowFor(agent, agent.at(1), end)
+    await agent.send([agent.report(2, orders('stopped')), agent.report(3)])
+    await Promise.all([turnWindows(house.pool, end + 1), turnWindows(house.pool, end + 1)])
+    await turnWindows(house.pool, end + 1)
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'open', began: agent.at(2), raisedAt: end, windowId: id }])
+  })
+  it('in reports that come late holds by their own time', async () => {
+    const agent = await device()
+    await windowFor(agent, agent.at(2), agent.at(10))
+    await agent.send([agent.report(1, orders('running')), agent.report(3, orders('stopped')), agent.report(4), agent.report(6), agent.report(8), agent.report(11)])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'open', began: agent.at(3), raisedAt: agent.at(11) }])
+  })
+  it('leaves an alert that was open before it', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('stopped')), agent.report(2)])
+    await windowFor(agent, null, null)
+    await agent.send([agent.report(3)])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'open' }])
+  })
+  it('with its end before its beginning is refused with what to do', async () => {
+    const { status, body } = await house.lead('POST', '/api/windows', { name: 'w', reason: '', target: { on: 'everyone' }, subject: { of: 'all' }, from: 2000, until: 1000 })
+    expect([status, body.faults?.[0]?.at]).toEqual([400, 'until'])
+  })
+})
+
+describe('policy', () => {
+  const rosterOf = async (agent: Agent) => (await house.lead<RosterWatch[]>('GET', `/api/devices/${agent.id}/roster`)).body
+  it('an edit shows its impact, reaches every device at once, and an exception survives it', async () => {
+    const [agent, other] = [await device(), await device()]
+    await house.technician('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [other.id] }, watch: 'services', values: { hold: 5 * minute }, leftOut: false, reason: 'starts slowly' })
+    const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
+    const watches = page.watches.map((one) => (one.key === 'services' ? { ...one, values: { ...one.values, hold: 2 * minute } } : one))
+    const edit = { name: page.name, description: page.description, watches, basedOn: page.revision, note: 'longer' }
+    const impact = (await house.lead<Impact>('POST', `/api/templates/${templateId}/impact`, edit)).body
+    expect(impact).toMatchObject({ added: 0, removed: 0, altered: impact.devices })
+    expect(impact.examples.some((one) => one.deviceId === agent.id)).toBe(true)
+    expect(impact.examples.some((one) => one.deviceId === other.id)).toBe(false)
+    expect((await house.lead('PUT', `/api/templates/${templateId}`, edit)).status).toBe(200)
+    const holdOf = async (one: Agent) => (await rosterOf(one)).find((watch) => watch.key === 'services')!
+    expect((await holdOf(agent)).chains.hold![0]).toMatchObject({ value: 2 * minute, source: { from: 'template', revision: 2 } })
+    expect((await holdOf(other)).values.hold).toBe(5 * minute)
+    await agent.send([agent.report(1, orders('stopped')), agent.report(2)])
+    expect(await alertsOf(agent)).toEqual([])
+    await agent.send([agent.report(3)])
+    expect(await alertsOf(agent)).toHaveLength(1)
+    const overtaken = await house.lead('PUT', `/api/templates/${templateId}`, edit)
+    expect([overtaken.status, overtaken.body.code]).toEqual([409, 'changed-meanwhile'])
+  })
+  it('leaving a watch out closes its alert, and says so', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('stopped')), agent.report(2), agent.report(3)])
+    await house.technician('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [agent.id] }, watch: 'services', values: {}, leftOut: true, reason: 'test bench' })
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'not watched any more' }])
+  })
+  it('a wrong value is refused at its field and nothing is saved', async () => {
+    const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
+    const watches = page.watches.map((one) => (one.key === 'disk.space' ? { ...one, values: { ...one.values, 'warning.percent': 8 } } : one))
+    const answer = await house.lead('PUT', `/api/templates/${templateId}`, { name: page.name, description: '', watches, basedOn: page.revision, note: '' })
+    expect([answer.status, answer.body.faults?.[0]?.at]).toEqual([400, 'disk.space.warning.percent'])
+    expect((await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body.revision).toBe(page.revision)
+  })
+  it('roles change the roster of a device', async () => {
+    const agent = await device()
+    const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', { name: 'Web', description: '', watches: [{ key: 'web', kind: 'service-state', name: 'Web', why: '', osFamilies: [], values: { which: 'named', names: ['nginx'] } }] })).body
+    await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'role', role: 'web' }, rank: 100, values: { web: { hold: 5000 } }, dormant: false, reason: '' })
+    expect((await rosterOf(agent)).map((one) => one.key)).not.toContain('web')
+    await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['web'] })
+    expect((await rosterOf(agent)).find((one) => one.key === 'web')).toMatchObject({ values: { hold: 5000 } })
+    expect((await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['wbe'] })).body.detail).toContain('“wbe”')
+  })
+})

@@ -1,0 +1,105 @@
+import { randomBytes } from 'node:crypto'
+import { gzipSync } from 'node:zlib'
+import type { FastifyInstance } from 'fastify'
+import pg from 'pg'
+import { inject } from 'vitest'
+import type { Enrolment, Problem, Report, ReportReceipt } from '#contract'
+import { minute, starterTemplates } from '#core'
+import { buildApp } from '../app'
+import { migrate, openPool, type Pool } from '../db'
+import { addPerson } from '../features/access'
+
+export interface Answer<T = unknown> { status: number; body: T & Problem; type: string }
+export type Caller = <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, body?: unknown) => Promise<Answer<T>>
+
+/** A server with a database of its own, two clients and three people. */
+export interface House {
+  app: FastifyInstance
+  pool: Pool
+  url: string
+  lead: Caller
+  technician: Caller
+  /** A contact of the second client. */
+  contact: Caller
+  nobody: Caller
+  sites: [number, number]
+  enrol(site: number, name: string, more?: { roles?: string[]; kind?: string }): Promise<Agent>
+  close(): Promise<void>
+}
+
+/** Speaks for one device; times are given in minutes after the beginning, 48 of them ago. */
+export class Agent {
+  seq = 0
+  constructor(readonly app: FastifyInstance, readonly id: number, readonly key: string, readonly began: number) {}
+
+  at(minutes: number): number {
+    return this.began + minutes * minute
+  }
+  report(minutes: number, more: Partial<Report> = {}): Report {
+    return { seq: ++this.seq, at: this.at(minutes), interval: minute, readings: [['cpu.busy', '', 0.1]], ...more }
+  }
+  async send(reports: unknown[], envelope: object = {}): Promise<Answer<ReportReceipt>> {
+    return this.raw(gzipSync(JSON.stringify({ version: 1, sentAt: Date.now(), oldest: (reports[0] as Report | undefined)?.seq ?? 1, reports, ...envelope })), { 'content-encoding': 'gzip' })
+  }
+  async raw(payload: Buffer | string, headers: Record<string, string> = {}): Promise<Answer<ReportReceipt>> {
+    const response = await this.app.inject({ method: 'POST', url: '/api/agent/reports', payload, headers: { 'content-type': 'application/json', authorization: `Bearer ${this.key}`, ...headers } })
+    return { status: response.statusCode, body: response.json(), type: String(response.headers['content-type']) }
+  }
+}
+
+const password = 'correct horse battery'
+
+export async function openHouse(): Promise<House> {
+  const base = inject('databaseUrl')
+  const name = `house_${randomBytes(6).toString('hex')}`
+  const admin = new pg.Client({ connectionString: base })
+  await admin.connect()
+  await admin.query(`create database ${name}`)
+  const url = base.replace(/\/postgres$/, `/${name}`)
+  const pool = openPool(url, 6)
+  await migrate(pool, new URL('../db/migrations', import.meta.url).pathname, Date.now())
+  await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
+  const app = await buildApp({ pool, databaseUrl: url, pastWindows: true })
+
+  const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {
+    const response = await app.inject({ method, url: path, headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }) }, ...(body === undefined ? {} : { payload: JSON.stringify(body) }) })
+    const type = String(response.headers['content-type'])
+    return { status: response.statusCode, body: (type.includes('json') ? response.json() : response.body) as T & Problem, type }
+  }
+  const signIn = async (email: string) => {
+    const response = await app.inject({ method: 'POST', url: '/api/session', payload: { email, password } })
+    return caller(String(response.headers['set-cookie']).split(';')[0])
+  }
+  const lead = await signIn('lead@lanternfield.example')
+  const made = async (path: string, body: unknown) => (await lead<{ id: number }>('POST', path, body)).body.id
+  const [one, two] = [await made('/api/clients', { name: 'Tidemill Ferries', code: 'tm' }), await made('/api/clients', { name: 'Brindle Bakeries', code: 'bb' })]
+  const sites: [number, number] = [await made('/api/sites', { clientId: one, name: 'Harbour', zone: 'Europe/Lisbon' }), await made('/api/sites', { clientId: two, name: 'Plant', zone: 'Europe/Vienna' })]
+  await made('/api/people', { email: 'tech@lanternfield.example', name: 'Tech', password, access: 'technician', clientIds: null })
+  await made('/api/people', { email: 'contact@brindle.example', name: 'Contact', password, access: 'contact', clientIds: [two] })
+
+  return {
+    app, pool, url, lead, sites,
+    technician: await signIn('tech@lanternfield.example'),
+    contact: await signIn('contact@brindle.example'),
+    nobody: caller(),
+    async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
+      const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key
+      const enrolment = (await caller()<Enrolment>('POST', '/api/agent/enrol', { version: 1, key, name: deviceName, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() })).body
+      return new Agent(app, enrolment.deviceId, enrolment.deviceKey, Date.now() - 48 * minute)
+    },
+    async close() {
+      await app.close()
+      await pool.end()
+      await admin.query(`drop database ${name} with (force)`)
+      await admin.end()
+    },
+  }
+}
+
+/** Assigns a starter template to every device; gives its id. */
+export async function assignStarter(house: House, name: string): Promise<number> {
+  const template = starterTemplates.find((one) => one.name === name)!
+  const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
+  await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
+  return id
+}
