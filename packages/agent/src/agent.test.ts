@@ -120,7 +120,7 @@ describe('check', () => {
   it('says what is missing and what to do', async () => {
     expect(await check(home)).toEqual([{ good: false, text: expect.stringContaining('custode-agent enroll') as string }])
   })
-  it('sees a key that others can read, and a server that is not there', async () => {
+  it('sees a key that others can read, and a server that is not there', { timeout: 60_000 }, async () => {
     writeIdentity(home, { ...identity(), server: 'http://127.0.0.1:9' })
     expect(statSync(identityFile(home)).mode & 0o777).toBe(0o600)
     const findings = await check(home)

@@ -8,17 +8,15 @@ const values = fc.array(fc.integer({ min: -1e9, max: 1e9 }).map((n) => n / 1000)
 
 describe('summary', () => {
   it('agrees with the reference library (simple-statistics)', () => {
-    fc.assert(fc.property(values, fc.constantFrom(0, 0.05, 0.25, 0.5, 0.9, 0.95, 0.99, 1), (list, p) => {
-      // Where n·p is whole and n is odd, the reference takes the upper neighbour and not the mean of both.
-      fc.pre(list.length % 2 === 0 || p === 0 || p === 1 || !Number.isInteger(list.length * p))
+    fc.assert(fc.property(values, fc.double({ min: 0, max: 1, noNaN: true }), (list, p) => {
       const sum = summarise(list)!
       expect(sum.min).toBe(min(list))
       expect(sum.max).toBe(max(list))
       expect(sum.mean).toBeCloseTo(mean(list), 4)
-      expect(quantile([...list].sort((a, b) => a - b), p)).toBe(referenceQuantile(list, p))
+      expect(quantile([...list].sort((a, b) => a - b), p)).toBeCloseTo(referenceQuantile(list, p), 4)
     }))
   })
-  it('takes the mean of two neighbours where n·p is whole (Hyndman and Fan, definition 2)', () => expect(quantile([1, 2, 3, 4, 5], 0.2)).toBe(1.5))
+  it('has the example of its description', () => expect(quantile([1, 2, 3, 4], 0.5)).toBe(2.5))
   it('of nothing is nothing', () => expect(summarise([])).toBeNull())
 })
 

@@ -4,17 +4,18 @@ export interface Sample { at: Millis; value: number }
 export interface Summary { count: number; min: number; mean: number; max: number; p95: number }
 
 /**
- * The p-quantile by the inverse of the empirical distribution, with the mean of two neighbours where p·n is whole
- * (definition 2 of Hyndman and Fan, “Sample Quantiles in Statistical Packages”, 1996).
+ * The p-quantile by linear interpolation between the two nearest values (definition 7 of Hyndman and Fan, “Sample
+ * Quantiles in Statistical Packages”, 1996).
  * @param sorted ascending, not empty
+ * @throws RangeError when there is no value
+ * @example quantile([1, 2, 3, 4], 0.5) // 2.5
  */
 export function quantile(sorted: readonly number[], p: number): number {
   if (sorted.length === 0) throw new RangeError('quantile needs at least one value')
-  const index = sorted.length * p
-  if (p >= 1) return sorted[sorted.length - 1]!
-  if (p <= 0) return sorted[0]!
-  if (!Number.isInteger(index)) return sorted[Math.ceil(index) - 1]!
-  return (sorted[index - 1]! + sorted[index]!) / 2
+  const index = (sorted.length - 1) * Math.min(1, Math.max(0, p))
+  const lower = Math.floor(index)
+  const below = sorted[lower]!
+  return below + (index - lower) * ((sorted[lower + 1] ?? below) - below)
 }
 
 /** Count, least, mean, greatest and 95th percentile, or null where there is nothing to sum up. */

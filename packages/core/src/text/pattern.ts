@@ -6,6 +6,7 @@
  * @example matchesPattern('*updater*', 'Acme Updater Service') // true
  */
 export function matchesPattern(pattern: string, name: string): boolean {
+  if (pattern === '*') return true
   const p = pattern.toLowerCase()
   const n = name.toLowerCase()
   let pi = 0

@@ -38,7 +38,7 @@ export function splitPostKey(key: string): { watch: string; instance: string } {
   return { watch: key.slice(0, cut), instance: key.slice(cut + 1) }
 }
 
-const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence: { text: 'no longer there' } }
+const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence: () => ({ text: 'no longer there' }) }
 
 /**
  * One moment of one device: every active watch of its roster looks at what was observed, every post takes its step. Pure

@@ -27,7 +27,10 @@ export interface Observed {
   failed: readonly Collector[]
 }
 
-/** Facts behind a decision, in words, fit for the alert: `text` is the whole sentence, the rest its figures. */
+/**
+ * Facts behind a decision, in words, fit for the alert: `text` is the whole sentence, the rest its
+ * figures.
+ */
 export interface Evidence {
   text: string
   value?: number
@@ -40,7 +43,8 @@ export interface Observation {
   failing: readonly Severity[]
   /** The clear condition is true. Neither failing nor well: the post stays as it is. */
   well: boolean
-  evidence: Evidence
+  /** Worked out only when asked for: nearly all observations are well, and nobody reads their words. */
+  evidence(): Evidence
   /** When the condition became true, where that is known better than by the time of the report. */
   since?: Millis
   /** What this post must remember until next time. */

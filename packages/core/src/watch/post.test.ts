@@ -6,8 +6,8 @@ import type { Observation } from './kind'
 import { advance, miss, type Judgement, type PostState, type Transition } from './post'
 
 const judge: Judgement = { hold: (severity) => ({ for: severity === 'critical' ? 2 * minute : 3 * minute }), clearHold: { for: 2 * minute }, gap: 2.5 * minute }
-const seen = (...failing: Severity[]): Observation => ({ instance: '', failing, well: failing.length === 0, evidence: { text: failing.join() || 'well' } })
-const between: Observation = { instance: '', failing: [], well: false, evidence: { text: 'between' } }
+const seen = (...failing: Severity[]): Observation => ({ instance: '', failing, well: failing.length === 0, evidence: () => ({ text: failing.join() || 'well' }) })
+const between: Observation = { instance: '', failing: [], well: false, evidence: () => ({ text: 'between' }) }
 
 /** Runs observations, one a minute (or at given minutes), and gives the transitions in short. */
 function run(steps: (Observation | [at: number, Observation])[]): { state: PostState | null; short: string[] } {

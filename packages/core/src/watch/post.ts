@@ -76,7 +76,7 @@ export function advance(before: PostState | null, seen: Observation, at: Millis,
 
   const holding = severities.filter((severity) => holds(runs[severity], judge.hold(severity), at)).at(-1) ?? null
   let { level, began } = state
-  const note = (kind: TransitionKind, from: Severity | null, to: Severity | null) => transitions.push({ at, kind, from, to, began, evidence: seen.evidence })
+  const note = (kind: TransitionKind, from: Severity | null, to: Severity | null) => transitions.push({ at, kind, from, to, began, evidence: seen.evidence() })
   if (state.silent) note('heard', level, level)
   if (level === null && holding !== null) {
     began = Math.min(...seen.failing.map((severity) => runs[severity]!.since))
@@ -97,7 +97,7 @@ export function advance(before: PostState | null, seen: Observation, at: Millis,
   }
   const next: PostState = { lastAt: at, level, began, runs, clearRun: level === null ? null : clearRun, silent: false }
   if (seen.memo !== undefined) next.memo = seen.memo
-  if (level !== null) next.evidence = seen.failing.length ? seen.evidence : (state.evidence ?? seen.evidence)
+  if (level !== null) next.evidence = seen.failing.length ? seen.evidence() : (state.evidence ?? seen.evidence())
   return { state: next, transitions }
 }
 

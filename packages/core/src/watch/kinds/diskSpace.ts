@@ -63,6 +63,8 @@ export const diskSpace: WatchKind = {
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   observe(values, { readings, facts }) {
     const removable = new Set(facts.disks?.filter((disk) => disk.removable).map((disk) => disk.mount))
+    const disks = read.list(values, 'disks')
+    const except = read.list(values, 'except')
     const sizes = new Map<string, number>()
     for (const [metric, mount, value] of readings) if (metric === 'disk.size') sizes.set(mount, value)
     const clearBytes = read.optional(values, 'clear.bytes')
@@ -70,14 +72,14 @@ export const diskSpace: WatchKind = {
     for (const [metric, mount, free] of readings) {
       const total = sizes.get(mount)
       if (metric !== 'disk.free' || !total) continue
-      if (!chosen(read.list(values, 'disks'), read.list(values, 'except'), mount)) continue
+      if (!chosen(disks, except, mount)) continue
       if (removable.has(mount) && read.text(values, 'media') === 'fixed') continue
       const failing = (['warning', 'critical'] as const).filter((level) => below(values, level, free, total))
       observations.push({
         instance: mount,
         failing,
         well: failing.length === 0 && (free / total >= read.number(values, 'clear.percent') || (clearBytes !== null && free >= clearBytes)),
-        evidence: { text: `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`, value: free },
+        evidence: () => ({ text: `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`, value: free }),
       })
     }
     return observations

@@ -82,7 +82,7 @@ export const logMatch: WatchKind = {
       instance: '',
       failing: reached ? [read.severity(values, 'severity')!] : [],
       well: well && !reached,
-      evidence: { text: count === 1 ? text : `${times.length} times within ${durationText(within)}: ${text}`, value: times.length },
+      evidence: () => ({ text: count === 1 ? text : `${times.length} times within ${durationText(within)}: ${text}`, value: times.length }),
       ...(reached && since !== null ? { since } : {}),
       ...(kept.times.length ? { memo: kept } : {}),
     }]
@@ -121,7 +121,7 @@ export const logAbsence: WatchKind = {
       instance: '',
       failing: missing ? [read.severity(values, 'severity')!] : [],
       well: !missing,
-      evidence: { text: kept.last === null ? `“${what}” has not been seen for ${ageText(at - from)}, since the watch began` : `“${what}” was last seen ${ageText(at - from)} ago`, value: at - from },
+      evidence: () => ({ text: kept.last === null ? `“${what}” has not been seen for ${ageText(at - from)}, since the watch began` : `“${what}” was last seen ${ageText(at - from)} ago`, value: at - from }),
       ...(missing ? { since: from + period } : {}),
       memo: kept,
     }]

@@ -56,7 +56,7 @@ export const serviceState: WatchKind = {
         instance: service.name,
         failing: well || service.state === 'starting' ? [] : [severity],
         well,
-        evidence: { text: `${service.title || service.name} is ${service.state}` },
+        evidence: () => ({ text: `${service.title || service.name} is ${service.state}` }),
       })
     }
     return observations

@@ -31,7 +31,7 @@ export const silence: WatchKind = {
       instance: '',
       failing: failing ? [read.severity(values, 'severity')!] : [],
       well: !failing,
-      evidence: { text: failing ? `nothing heard for ${ageText(silentFor)}` : 'reporting', value: silentFor },
+      evidence: () => ({ text: failing ? `nothing heard for ${ageText(silentFor)}` : 'reporting', value: silentFor }),
       ...(failing ? { since: heardAt } : {}),
     }]
   },

@@ -59,7 +59,7 @@ function threshold(gauge: Gauge): WatchKind {
         const limit = read.optional(values, level)
         return limit !== null && worse(value, limit)
       })
-      return [{ instance: '', failing, well: failing.length === 0 && !worse(value, read.number(values, 'clear')), evidence: { text: `${title} ${text(value)}`, value } }]
+      return [{ instance: '', failing, well: failing.length === 0 && !worse(value, read.number(values, 'clear')), evidence: () => ({ text: `${title} ${text(value)}`, value }) }]
     },
   }
 }

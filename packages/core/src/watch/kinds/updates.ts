@@ -36,7 +36,7 @@ export const updates: WatchKind = {
     if (!found) return []
     const post = (instance: string, failing: boolean, text: string, value: number): Observation => {
       const severity = read.severity(values, instance)
-      return { instance, failing: failing && severity ? [severity] : [], well: !(failing && severity), evidence: { text, value } }
+      return { instance, failing: failing && severity ? [severity] : [], well: !(failing && severity), evidence: () => ({ text, value }) }
     }
     const overdue = (count: number, oldest: number | null, after: number) => count > 0 && at - (oldest ?? at) >= after
     const oldest = (since: number | null) => (since === null ? '' : `, the oldest for ${ageText(at - since)}`)
