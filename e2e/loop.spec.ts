@@ -58,7 +58,7 @@ test('a template is assigned to a role with one value changed, and a device gets
   await dialog.locator('.editor input').fill('50 h')
   await dialog.getByRole('button', { name: 'Use', exact: true }).click()
   await expect(dialog.locator('.impact')).toContainText('1 device')
-  await dialog.getByRole('button', { name: 'Assign to 1 devices' }).click()
+  await dialog.getByRole('button', { name: 'Assign to 1 device' }).click()
   await page.goto(`${url()}/estate`)
   await page.getByRole('link', { name: 'sv-imaging-1' }).click()
   await page.getByRole('tab', { name: 'Roster' }).click()

@@ -86,7 +86,7 @@ async function save(): Promise<void> {
         <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
         <input v-model="reason" placeholder="Why (for whoever reads this in a year)" aria-label="Reason" maxlength="500" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact">Assign to {{ impact?.devices ?? '…' }} devices</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact">Assign to {{ impact?.devices ?? '…' }} {{ impact?.devices === 1 ? 'device' : 'devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
       <ImpactView :impact="impact" title="If you assign this" />
     </div>

@@ -118,7 +118,7 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
         <ImpactView :impact="impact" title="If you save this" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <input v-model="note" placeholder="What and why, for the revisions" aria-label="Note" maxlength="500" />
-        <div class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Save for {{ impact?.devices ?? '…' }} devices <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Save for {{ impact?.devices ?? '…' }} {{ impact?.devices === 1 ? 'device' : 'devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div>
       </template>
       <template v-else-if="data">
         <p class="muted">It reaches</p><p class="big">{{ data.deviceCount }} devices</p>
@@ -136,7 +136,7 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
 
 <style scoped>
 .split { display: grid; grid-template-columns: 1fr 370px; height: 100%; } aside { background: var(--sheet); border-left: 1px solid var(--rule); padding: 16px 20px; display: grid; gap: 12px; align-content: start; overflow: auto; }
-.watch { display: grid; grid-template-columns: 20px 1fr 130px; gap: 10px; padding: 9px 0; border-bottom: 1px solid var(--rule); } .was { text-align: right; } .watch .faint { font-size: 13px; }
+.watch { display: grid; grid-template-columns: 20px 1fr 165px; gap: 10px; padding: 9px 0; border-bottom: 1px solid var(--rule); } .was { text-align: right; } .watch .faint { font-size: 13px; }
 .big { font: 600 28px/36px var(--serif); } .row { display: flex; gap: 8px; }
 input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; }
 </style>
