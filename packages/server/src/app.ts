@@ -60,6 +60,6 @@ export async function buildApp({ pool, databaseUrl, webFolder, interval = defaul
   live.routes(app)
   describeApi(app, routes)
 
-  if (hasWeb) await app.register(staticFiles, { root: webFolder, preCompressed: true, wildcard: false, index: false, immutable: true, maxAge: '30d' })
+  if (hasWeb) await app.register(staticFiles, { root: webFolder, preCompressed: true, index: false, immutable: true, maxAge: '30d' })
   return app
 }
