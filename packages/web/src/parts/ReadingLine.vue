@@ -15,7 +15,7 @@ const unit = computed(() => metrics[props.series.metric as MetricName].unit)
 const text = (value: number) => (unit.value === 'ratio' ? percentText(value) : unit.value.startsWith('bytes') ? bytesText(value) : String(Math.round(value * 100) / 100))
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.buckets.map((one) => one.max), unit.value === 'ratio' ? 1 : 0))
-const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 4]))
+const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
 const path = computed(() => props.series.buckets.map((one, i, all) => {
   const gap = i === 0 || one.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
   return `${gap ? 'M' : 'L'}${x.value(one.at).toFixed(1)} ${y.value(one.mean).toFixed(1)}`

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AlertView, DevicePage, HeldView, WindowView } from '#contract'
 import { windowEnd } from '#core'
@@ -29,7 +29,10 @@ const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { top
 const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
 const covering = computed(() => (windows.data.value ?? []).filter((one) => one.from <= now.value && (windowEnd(one) ?? Infinity) > now.value))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
-const tab = ref<(typeof tabs)[number]>(tabs.find((one) => one.toLowerCase() === route.hash.slice(1)) ?? 'Now')
+const tabOf = (hash: string) => tabs.find((one) => one.toLowerCase() === hash.slice(1)) ?? 'Now'
+const tab = ref(tabOf(route.hash))
+watch(() => route.hash, (hash) => { tab.value = tabOf(hash) })
+const openCount = computed(() => (alerts.data.value ?? []).filter((one) => one.status !== 'closed').length)
 const planning = ref(false)
 useKeys('Device', [
   ...tabs.map((name) => ({ key: name[0]!, does: name, run: () => { tab.value = name } })),
@@ -50,7 +53,7 @@ useKeys('Device', [
       <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
       <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
       <p v-for="one in device.failed" :key="one.collector" class="covered muted">Not collected: {{ one.collector }}, because {{ one.reason }}</p>
-      <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name }}<template v-if="name === 'Alerts' && alerts.data.value"> {{ alerts.data.value.filter((one) => one.status !== 'closed').length || '' }}</template></button></div>
+      <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button></div>
       <DeviceNow v-if="tab === 'Now'" :device="device" :alerts="alerts.data.value ?? []" :held="held.data.value ?? []" />
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
