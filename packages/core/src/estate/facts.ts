@@ -32,7 +32,6 @@ export interface Facts {
   updates?: Updates
 }
 export type FactSubject = keyof Facts
-export const factSubjects = ['system', 'disks', 'services', 'updates'] as const satisfies FactSubject[]
 
 export const osFamilies = ['linux', 'windows'] as const
 export type OsFamily = (typeof osFamilies)[number]

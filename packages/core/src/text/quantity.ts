@@ -1,4 +1,4 @@
-import { day, hour, minute, second, type Bytes, type Millis } from '../units'
+import { day, hour, minute, second, type Bytes, type Millis, type Ratio } from '../units'
 
 const trim = (value: number, digits: number): string => String(Number(value.toFixed(digits)))
 
@@ -20,7 +20,7 @@ export function bytesText(bytes: Bytes): string {
 }
 
 /** @example percentText(0.031) // '3.1 %' */
-export function percentText(share: number): string {
+export function percentText(share: Ratio): string {
   return `${trim(share * 100, share < 0.1 ? 1 : 0)} %`
 }
 
