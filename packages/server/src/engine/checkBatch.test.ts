@@ -1,0 +1,65 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { minute, second } from '#core'
+import { ProblemError } from '../http/problems'
+import { checkBatch, checkEnvelope, clockOffset } from './checkBatch'
+
+const now = Date.parse('2026-11-23T12:00:00Z')
+const batch = (reports: unknown[], more: object = {}) => checkBatch(checkEnvelope({ version: 1, sentAt: now, oldest: 1, reports, ...more }), now, 0)
+const report = (more: object = {}) => ({ seq: 1, at: now, interval: minute, readings: [], ...more })
+
+describe('checking a batch', () => {
+  it('never fails in another way than with a problem, whatever JSON comes', () => {
+    const almost = fc.record({ version: fc.constantFrom(1, 1, 1, 2, '1'), sentAt: fc.oneof(fc.constant(now), fc.anything()), oldest: fc.oneof(fc.constant(1), fc.anything()), reports: fc.array(fc.oneof(
+      fc.record({ seq: fc.oneof(fc.nat(), fc.anything()), at: fc.oneof(fc.constant(now), fc.anything()), interval: fc.oneof(fc.constant(minute), fc.anything()), readings: fc.oneof(fc.array(fc.oneof(fc.tuple(fc.string(), fc.string(), fc.anything()), fc.anything())), fc.anything()), events: fc.oneof(fc.array(fc.anything()), fc.anything()), facts: fc.anything(), failed: fc.anything() }, { requiredKeys: [] }),
+      fc.anything(),
+    )) }, { requiredKeys: [] })
+    fc.assert(fc.property(fc.oneof(almost, fc.jsonValue()), (value) => {
+      let body: unknown
+      try { body = JSON.parse(JSON.stringify(value) ?? 'null') } catch { return }
+      try {
+        const checked = checkBatch(checkEnvelope(body), now, 0)
+        for (const one of checked.refused) expect(one.detail.length).toBeGreaterThan(5)
+        for (const one of checked.reports) if (!('refused' in one)) for (const [, , reading] of one.readings) expect(Number.isFinite(reading)).toBe(true)
+      } catch (error) {
+        expect(error).toBeInstanceOf(ProblemError)
+      }
+    }), { numRuns: 400 })
+  })
+  it('keeps what is right beside what is wrong, in any mixture', () => {
+    const good: [string, string, number] = ['cpu.busy', '', 0.5]
+    const bad = [['cpu.busy', '', 'NaN'], ['nonsense', '', 1], null, 7, ['cpu.busy'], ['load.5', '', -1]]
+    fc.assert(fc.property(fc.shuffledSubarray([good, ...bad]), (readings) => {
+      const { reports, refused } = batch([report({ readings })])
+      const kept = readings.includes(good as never) ? 1 : 0
+      expect((reports[0] as { readings: unknown[] }).readings.length).toBe(kept)
+      expect(refused.length).toBe(readings.length - kept)
+    }))
+  })
+  it('says where by a JSON pointer (RFC 6901)', () => {
+    expect(batch([report(), report({ seq: 2, readings: [['disk.free', '/', 1], ['disk.free', '/', 2]] })]).refused).toEqual([
+      { seq: 2, pointer: '/reports/1/readings/1', code: 'reading-twice', detail: expect.stringContaining('the first was kept') as string },
+    ])
+  })
+  it('marks as late what waited, and not what took its ordinary time', () => {
+    const late = (ago: number) => (batch([report({ at: now - ago })]).reports[0] as { late: boolean }).late
+    expect([late(5 * second), late(minute), late(10 * minute)]).toEqual([false, false, true])
+  })
+  it('refuses what is older than the store', () => {
+    expect(batch([report({ at: now - 31 * 24 * 60 * minute })]).refused[0]!.code).toBe('too-old')
+  })
+  it('lets no log entry be younger than the report that carries it', () => {
+    const event = { at: now + 5 * minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
+    expect((batch([report({ events: [event] })]).reports[0] as { events: { at: number }[] }).events[0]!.at).toBe(now)
+  })
+})
+
+describe('the clock offset', () => {
+  it('is nothing within the delay of the way', () => {
+    expect([clockOffset(now + 4000, now, 0), clockOffset(now - 5000, now, 0)]).toEqual([0, 0])
+  })
+  it('is kept while it stays nearly the same, so that corrected times do not shake', () => {
+    expect(clockOffset(now + 421_000, now, 420_000)).toBe(420_000)
+    expect(clockOffset(now + 430_000, now, 420_000)).toBe(430_000)
+  })
+})

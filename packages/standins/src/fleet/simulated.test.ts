@@ -1,0 +1,40 @@
+import { describe, expect, it } from 'vitest'
+import { minute, readingFault } from '#core'
+import { devices } from '../estate/plan'
+import { SimulatedDevice } from './simulated'
+
+const end = Date.parse('2026-11-23T12:00:00Z')
+const named = (name: string, seed = 'a') => new SimulatedDevice(devices.find((one) => one.name === name)!, seed, end)
+
+describe('a stand-in device', () => {
+  it('behaves the same at the same time for the same seed', () => {
+    const at = end - 17 * minute
+    expect(named('tm-gate-1').readings(at)).toEqual(named('tm-gate-1').readings(at))
+    expect(named('tm-gate-1').facts(at)).toEqual(named('tm-gate-1').facts(at))
+    expect(named('tm-gate-1', 'b').readings(at)).not.toEqual(named('tm-gate-1').readings(at))
+  })
+  it('tells only readings that the server would take', () => {
+    for (const plan of devices)
+      for (const [metric, instance, value] of new SimulatedDevice(plan, 'a', end).readings(end - 100 * minute)) expect([plan.name, readingFault(metric, instance, value)]).toEqual([plan.name, null])
+  })
+  it('has a disk that fills, a service that stays down, and one that can be stopped and started by hand', () => {
+    const free = (ago: number) => named('sv-imaging-1').readings(end - ago * minute).find((one) => one[0] === 'disk.free' && one[1] === '/srv/images')![2]
+    expect(free(0)).toBeLessThan(free(600))
+    const app = named('bb-plant-app')
+    const state = () => app.services(end + minute).find((one) => one.name === 'bakery-orders')!.state
+    expect(state()).toBe('stopped')
+    app.start('bakery-orders')
+    expect(state()).toBe('running')
+    app.stop('bakery-orders')
+    expect(state()).toBe('stopped')
+  })
+  it('says nothing while its plug is pulled', () => {
+    const device = named('tm-gate-1')
+    device.meddling.unplugged = true
+    expect([device.reportsAt(end - minute), device.reportsAt(end + minute)]).toEqual([true, false])
+    expect(named('tm-east-gate-1').reportsAt(end - minute)).toBe(false)
+  })
+  it('has no real name in it: host names are short, addresses none', () => {
+    for (const plan of devices) expect(plan.name).toMatch(/^(tm|sv|bb)-[a-z0-9-]+$/)
+  })
+})

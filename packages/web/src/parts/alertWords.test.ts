@@ -1,0 +1,17 @@
+import { describe, expect, it } from 'vitest'
+import { alertWords } from './alertWords'
+
+const words = (kind: string, instance: string, text: string) => {
+  const { strong, rest } = alertWords({ instance, evidence: { text }, rule: { name: 'Rule', kind, sentence: [], sources: [] } })
+  return `[${strong}] ${rest.trim()}`
+}
+
+describe('an alert in one sentence', () => {
+  it('names what it is about first', () => {
+    expect(words('service-state', 'orders', 'orders is stopped')).toBe('[orders] is stopped')
+    expect(words('disk-space', '/srv', '4.2 % and 7.6 GB free of 180 GB')).toBe('[/srv] has 4.2 % and 7.6 GB free of 180 GB')
+    expect(words('updates', 'security', '14 security updates waiting, the oldest for 23 d')).toBe('[14 security updates] waiting, the oldest for 23 d')
+    expect(words('silence', '', 'nothing heard for 7 min')).toBe('[Silent] nothing heard for 7 min')
+    expect(words('cpu-busy', '', 'CPU busy 99 %')).toBe('[Rule] CPU busy 99 %')
+  })
+})
