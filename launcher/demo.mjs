@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { buildAll, isBuilt } from './build.mjs'
 import { forget, makeFolder, placeOf, root } from './place.mjs'
 import { startPostgres, stopLeftover } from './postgres.mjs'
-import { agentPath, endLeftovers, lastWords, needPort, programPath, start, untilServing } from './programs.mjs'
+import { agentPath, endLeftovers, lastWords, launcherOf, needPort, programPath, start, untilServing } from './programs.mjs'
 import { Plain, step } from './say.mjs'
 
 const names = ['agent', 'fleet', 'server']
@@ -48,6 +48,8 @@ export async function demo() {
   const port = Number(process.env.CUSTODE_PORT ?? 7700)
   const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
   const place = placeOf('demo')
+  const other = launcherOf(place)
+  if (other !== null) throw new Plain(`The demo of this clone is running already (process ${other}). Stop it with Ctrl-C there, or with “./custode stop”.`)
   await build()
   if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
   await needPort(port, 'Custode', 'CUSTODE_PORT')
@@ -59,6 +61,7 @@ export async function demo() {
   }
   step('starting the database…')
   const database = await startPostgres(place)
+  writeFileSync(join(place, 'launcher.pid'), String(process.pid))
   /** @type {import('./programs.mjs').Running[]} */
   const running = []
   let stopping = false
@@ -120,6 +123,12 @@ Custode is running.
 
 export async function stopDemo() {
   const place = placeOf('demo')
+  const launcher = launcherOf(place)
+  if (launcher !== null) {
+    // It stops all of its own in order.
+    process.kill(launcher, 'SIGTERM')
+    for (let i = 0; i < 300 && existsSync(`/proc/${launcher}`); i++) await new Promise((resolve) => setTimeout(resolve, 50))
+  }
   const count = existsSync(place) ? await endLeftovers(place, names) : 0
   await stopLeftover(join(place, 'database'))
   return count

@@ -62,6 +62,18 @@ export async function endLeftovers(place, names) {
   return count
 }
 
+/** The launcher that runs a demo now, or null. @param {string} place */
+export function launcherOf(place) {
+  const file = join(place, 'launcher.pid')
+  if (!existsSync(file)) return null
+  const pid = Number(readFileSync(file, 'utf8'))
+  try {
+    return pid !== process.pid && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('launcher/main.mjs') ? pid : null
+  } catch {
+    return null
+  }
+}
+
 /** The last lines of a program's log, for a message. @param {string} place @param {string} name */
 export function lastWords(place, name) {
   const file = join(place, `${name}.log`)
