@@ -10,6 +10,7 @@ import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
+Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
 const props = defineProps<{ device: DevicePage }>()
 const span = ref(24)
 const subjects: { title: string; metrics: MetricName[] }[] = [

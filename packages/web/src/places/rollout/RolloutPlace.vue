@@ -29,7 +29,7 @@ async function make(): Promise<void> {
   await refresh()
 }
 const arrived = computed(() => (made.value ? (devices.data.value ?? []).filter((one) => !made.value!.before.includes(one.id)) : []))
-const stateOf = (one: EnrolmentKeyView) => (one.revoked ? 'revoked' : one.expiresAt < now.value ? 'expired' : one.usesLeft === 0 ? 'used up' : `${one.usesLeft} uses left, until ${fullText(one.expiresAt)}`)
+const stateOf = (one: EnrolmentKeyView) => (one.revoked ? 'revoked' : one.expiresAt < now.value ? 'expired' : one.usesLeft === 0 ? 'used up' : `${one.usesLeft} ${one.usesLeft === 1 ? 'use' : 'uses'} left, until ${fullText(one.expiresAt)}`)
 async function revoke(id: number): Promise<void> {
   if (await attempt(() => api.delete(`/enrolment-keys/${id}`))) {
     done('Revoked: nothing can enrol with it any more.')
