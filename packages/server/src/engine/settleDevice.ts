@@ -14,16 +14,14 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
   type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number }
   const open = await rows<Row>(db, `select id, watch, instance, severity, began from alert where device_id = $1 and status <> 'closed'`, [deviceId])
   const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, 'select id, watch, instance, severity, began, window_id, evidence from held where device_id = $1 and ended_at is null', [deviceId])
-  const dismissed = await rows<Row>(db, `
-    select distinct on (watch, instance) id, watch, instance, severity, began from alert
+  const last = await rows<Row & { close_reason: string }>(db, `
+    select distinct on (watch, instance) id, watch, instance, severity, began, close_reason from alert
     where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`, [deviceId])
-  const byHand = await rows<{ id: number }>(db, `select id from alert where device_id = $1 and status = 'closed' and close_reason = 'by hand'`, [deviceId])
-  const handIds = new Set(byHand.map((row) => row.id))
   const key = (row: Row) => postKey(row.watch, row.instance)
   return {
     alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
     held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, evidence: row.evidence }])),
-    dismissed: new Map(dismissed.filter((row) => handIds.has(row.id)).map((row) => [key(row), { began: row.began, severity: row.severity }])),
+    dismissed: new Map(last.filter((row) => row.close_reason === 'by hand').map((row) => [key(row), { began: row.began, severity: row.severity }])),
   }
 }
 

@@ -62,12 +62,13 @@ async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Milli
 }
 
 export async function noticeSilence(pool: Pool, startedAt: Millis, now: Millis): Promise<number> {
-  // Scans the devices in use; those already known to be silent are left out by their state.
+  // Scans the devices in use; those already known to be silent are left out by their alert or
+  // held record.
   const quiet = await rows<{ id: number }>(pool, `
     select d.id from device d
     where d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
-      and not exists (select from post_state p join lateral (select p.state->>'level' as level) s on true
-                      where p.device_id = d.id and p.watch like 'silence%' and s.level is not null)
+      and not exists (select from alert a where a.device_id = d.id and a.status <> 'closed' and a.rule->>'kind' = 'silence')
+      and not exists (select from held h where h.device_id = d.id and h.ended_at is null and h.rule->>'kind' = 'silence')
     order by d.id limit 1000`, [time(now), silentIntervals])
   let raised = 0
   for (const { id } of quiet) if (await inTransaction(pool, (tx) => silenceOf(tx, id, startedAt, now))) raised++

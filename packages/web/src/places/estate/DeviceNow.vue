@@ -44,6 +44,7 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
       <p v-else class="muted">Not read yet.</p>
       <details v-if="updates?.names.length"><summary>{{ Math.min(200, updates.names.length) }} names</summary><p class="mono names">{{ updates.names.join('  ') }}</p></details>
       <template v-if="recent.data.value"><h2>CPU and memory, 6 hours</h2>
+        <p v-if="!recent.data.value.cpu && !recent.data.value.memory" class="muted">Not read in these hours.</p>
         <template v-if="recent.data.value.cpu"><p class="muted">CPU busy, now {{ percentText(last(recent.data.value.cpu) ?? 0) }}</p><ReadingLine :series="recent.data.value.cpu" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
         <template v-if="recent.data.value.memory"><p class="muted">Memory available, now {{ bytesText(last(recent.data.value.memory) ?? 0) }}</p><ReadingLine :series="recent.data.value.memory" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
       </template>
