@@ -22,7 +22,23 @@ export interface Updates {
   names: string[]
 }
 
-export interface System { osFamily: OsFamily; osName: string; hostName: string; cores: number; agentVersion: string; serviceManager: string | null }
+export interface System {
+  osFamily: OsFamily
+  osName: string
+  hostName: string
+  cores: number
+  agentVersion: string
+  serviceManager: string | null
+  /** Whether the agent comes back by itself after a restart of the machine. Older agents do not tell. */
+  startsAtBoot?: boolean
+  /** Whether it carries out the server's signed orders. */
+  takesOrders?: boolean
+  /** Its own addresses, those of loopback left out. */
+  addresses?: string[]
+}
+
+/** A port that something on the device waits at for others; loopback left out. */
+export interface ListeningPort { port: number; protocol: 'tcp' | 'udp' }
 
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {
@@ -30,6 +46,9 @@ export interface Facts {
   disks?: Disk[]
   services?: Service[]
   updates?: Updates
+  /** Names of installed packages. */
+  packages?: string[]
+  ports?: ListeningPort[]
 }
 export type FactSubject = keyof Facts
 

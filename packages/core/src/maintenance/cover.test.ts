@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { DeviceTraits } from '../estate'
-import { coverOf, covers, type MaintenanceWindow } from './cover'
+import { coverOf, covers, isCalledOff, isOver, type MaintenanceWindow } from './cover'
 
 const device: DeviceTraits = { id: 7, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
 const post = { device, watch: 'disk.space', family: 'disk' as const }
@@ -13,6 +13,12 @@ describe('a window', () => {
   it('ends early when somebody ends it, and never when it has no end', () => {
     expect(covers(window({ endedAt: 150 }), post, 150)).toBe(false)
     expect(covers(window({ until: null }), post, 1e15)).toBe(true)
+  })
+  it('that is called off before it begins covers nothing and is over at once', () => {
+    const off = window({ endedAt: 100 })
+    expect([50, 100, 150].map((at) => [isCalledOff(off), isOver(off, at), covers(off, post, at)])).toEqual(Array(3).fill([true, true, false]))
+    expect([50, 199, 200].map((at) => isOver(window(), at))).toEqual([false, false, true])
+    expect([isCalledOff(window({ endedAt: 150 })), isOver(window({ until: null }), 1e15)]).toEqual([false, false])
   })
   it('covers only when scope, subject and schedule all match', () => {
     expect(covers(window({ target: { on: 'site', siteId: 12 } }), post, 150)).toBe(false)

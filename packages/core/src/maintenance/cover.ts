@@ -30,6 +30,16 @@ export function isOpen(window: MaintenanceWindow, at: Millis): boolean {
   return at >= window.from && (end === null || at < end)
 }
 
+/** Ended before it began, so that it never held anything back. */
+export function isCalledOff(window: MaintenanceWindow): boolean {
+  return window.endedAt !== null && window.endedAt <= window.from
+}
+
+/** It will hold nothing back any more. */
+export function isOver(window: MaintenanceWindow, at: Millis): boolean {
+  return isCalledOff(window) || (windowEnd(window) ?? Infinity) <= at
+}
+
 function concerns(subject: WindowSubject, post: CoveredPost): boolean {
   switch (subject.of) {
     case 'all': return true

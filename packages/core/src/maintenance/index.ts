@@ -1,1 +1,1 @@
-export { coverOf, covers, isOpen, windowEnd, type CoveredPost, type MaintenanceWindow, type WindowSubject } from './cover'
+export { coverOf, covers, isCalledOff, isOpen, isOver, windowEnd, type CoveredPost, type MaintenanceWindow, type WindowSubject } from './cover'

@@ -26,7 +26,7 @@ export interface EffectiveWatch {
   /** For each parameter what won, first, and then what it beat, in order. */
   chains: Readonly<Record<string, readonly ChainLink[]>>
   /** Every placed template that brings this watch. */
-  broughtBy: readonly Source[]
+  broughtBy: Source[]
   leftOutBy: Source | null
 }
 

@@ -1,2 +1,2 @@
 export { chosen, matchesAny, matchesPattern } from './pattern'
-export { ageText, bytesText, durationText, parseBytes, parseDuration, percentText } from './quantity'
+export { ageText, bytesText, countText, durationText, parseBytes, parseDuration, percentText } from './quantity'

@@ -56,3 +56,12 @@ export function parseBytes(text: string): Bytes | null {
   const match = /^\s*(\d+(?:\.\d+)?)\s*([kmgt]?b)\s*$/i.exec(text)
   return match ? Math.round(Number(match[1]) * byteUnits[match[2]!.toLowerCase()]!) : null
 }
+
+/**
+ * How many of what, in words.
+ * @example countText(1, 'device') // '1 device'
+ * @example countText(3, 'device') // '3 devices'
+ */
+export function countText(count: number, one: string, many = `${one}s`): string {
+  return `${count} ${count === 1 ? one : many}`
+}

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { ageText, bytesText, durationText, matchesPattern, parseBytes, parseDuration, percentText } from '.'
+import { ageText, bytesText, countText, durationText, matchesPattern, parseBytes, parseDuration, percentText } from '.'
 
 describe('a pattern', () => {
   it('matches as the same pattern written as a regular expression does', () => {
@@ -22,6 +22,9 @@ describe('quantities', () => {
     expect([20e9, 1.5e12, 999, 9.96e9].map(bytesText)).toEqual(['20 GB', '1.5 TB', '999 B', '10 GB'])
     expect([0.1, 0.031, 1].map(percentText)).toEqual(['10 %', '3.1 %', '100 %'])
     expect([20_000, 300_000, 11_520_000, 200_000_000].map(ageText)).toEqual(['20 s', '5 min', '3 h 12 min', '2 d'])
+  })
+  it('are counted in words', () => {
+    expect([countText(0, 'device'), countText(1, 'device'), countText(12, 'device'), countText(2, 'has', 'have')]).toEqual(['0 devices', '1 device', '12 devices', '2 have'])
   })
   it('can be read back', () => {
     fc.assert(fc.property(fc.integer({ min: 1, max: 5000 }), fc.constantFrom(1000, 60_000, 3_600_000, 86_400_000), (n, unit) => {

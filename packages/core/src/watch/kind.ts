@@ -11,7 +11,7 @@ export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'pe
 export type Subject = (typeof subjects)[number]
 
 /** The agent's collectors, one for each thing that can fail alone. */
-export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog'] as const
+export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog', 'software'] as const
 export type Collector = (typeof collectors)[number]
 
 /** What the evaluation sees of a device at one moment: one report, with the facts as they stood then. */

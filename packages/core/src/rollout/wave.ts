@@ -1,0 +1,56 @@
+/** Why a machine got no agent, in the kinds that a technician acts on. */
+export const failureKinds = ['no answer', 'sign-in refused', 'host key changed', 'unsupported system', 'disk full', 'no rights', 'timed out', 'refused by the server', 'something else'] as const
+export type FailureKind = (typeof failureKinds)[number]
+
+export type MachineState = 'waiting' | 'going' | 'installed' | 'failed'
+export interface WaveMachine { n: number; wave: number; state: MachineState }
+export interface WaveRules {
+  wave: number
+  waves: number
+  /** Share of the machines of a wave that may fail, 0 to 1. */
+  mostFailed: number
+  atOnce: number
+}
+
+export type WaveTurn =
+  | { turn: 'go'; machines: number[] }
+  | { turn: 'wait' }
+  | { turn: 'next wave'; wave: number }
+  | { turn: 'pause'; reason: string }
+  | { turn: 'done' }
+
+/**
+ * What a run of waves does next. A wave begins when the one before is through and at most so many of its machines failed;
+ * else the run pauses, and whoever looks decides.
+ */
+export function nextTurn(machines: readonly WaveMachine[], { wave, waves, mostFailed, atOnce }: WaveRules): WaveTurn {
+  const mine = machines.filter((one) => one.wave === wave)
+  const going = machines.filter((one) => one.state === 'going').length
+  const waiting = mine.filter((one) => one.state === 'waiting').map((one) => one.n).sort((a, b) => a - b)
+  if (waiting.length && going < atOnce) return { turn: 'go', machines: waiting.slice(0, atOnce - going) }
+  if (waiting.length || going) return { turn: 'wait' }
+  if (wave >= waves) return { turn: 'done' }
+  const failed = mine.filter((one) => one.state === 'failed').length
+  if (failed > mostFailed * mine.length)
+    return { turn: 'pause', reason: `${failed} of ${mine.length} machines of wave ${wave} failed, more than ${Math.round(mostFailed * 100)} %. Look at them; go on when you are sure.` }
+  return { turn: 'next wave', wave: wave + 1 }
+}
+
+/** Cuts machines into waves: the first ones of the sizes given, the rest in the last. @returns the wave of each, from 1 */
+export function cutIntoWaves(count: number, sizes: readonly number[]): number[] {
+  const waves: number[] = []
+  let wave = 1
+  let left = sizes[0] ?? Infinity
+  for (let i = 0; i < count; i++) {
+    while (left === 0) left = sizes[wave++] ?? Infinity
+    waves.push(wave)
+    left--
+  }
+  return waves
+}
+
+/** Whether an hour of the day lies in allowed hours; they may run over midnight. Null: any hour. */
+export function hourAllowed(hour: number, from: number | null, until: number | null): boolean {
+  if (from === null || until === null || from === until) return true
+  return from < until ? hour >= from && hour < until : hour >= from || hour < until
+}
