@@ -7,6 +7,9 @@ export type AccessLevel = (typeof accessLevels)[number]
 
 export interface Person { id: number; email: string; name: string; access: AccessLevel; clientIds: ClientId[] | null; lookedAt: number }
 
+export interface PersonListed { id: number; name: string; email: string; access: AccessLevel }
+export interface SignedIn { signedIn: boolean }
+
 export interface SignIn { email: string; password: string }
 export const signInSchema = Joi.object<SignIn, true>({ email: Joi.string().max(200).required(), password: Joi.string().max(200).required() })
 

@@ -13,6 +13,8 @@ export interface AlertView {
   clientId: ClientId
   clientName: string
   siteName: string
+  /** Of the site. */
+  zone: string
   watch: string
   instance: string
   severity: Severity
@@ -33,7 +35,7 @@ export interface AlertView {
 }
 
 export interface AlertEntry { at: Millis; what: string; by: string | null; text: string }
-export interface AlertPage extends AlertView { entries: AlertEntry[]; zone: string }
+export interface AlertPage extends AlertView { entries: AlertEntry[] }
 
 export interface HeldView {
   id: number
@@ -59,6 +61,8 @@ export interface HeldView {
 
 /** What needs a person, in four groups. */
 export interface Rounds { lookedAt: Millis; todo: AlertView[]; working: AlertView[]; held: HeldView[]; settled: AlertView[] }
+
+export interface Looked { looked: boolean }
 
 export interface AlertNote { text: string }
 export const alertNoteSchema = Joi.object<AlertNote, true>({ text: Joi.string().trim().min(1).max(4000).required() })

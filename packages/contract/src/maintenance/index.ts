@@ -6,15 +6,17 @@ import type { HeldView } from '../alert'
 /** `from` null: from now. `until` null: no end, until someone ends it. */
 export interface NewWindow { name: string; reason: string; target: Target; subject: WindowSubject; from: Millis | null; until: Millis | null }
 
+export const windowSubjectSchema = Joi.alternatives<WindowSubject>().try(
+  Joi.object({ of: Joi.valid('all').required() }),
+  Joi.object({ of: Joi.valid('families').required(), families: Joi.array().items(Joi.string().valid(...subjects)).min(1).required() }),
+  Joi.object({ of: Joi.valid('watches').required(), watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required() }),
+)
+
 export const newWindowSchema = Joi.object<NewWindow, true>({
   name: Joi.string().trim().min(1).max(100).required(),
   reason: Joi.string().allow('').max(500).default(''),
   target: targetSchema.required(),
-  subject: Joi.alternatives<WindowSubject>().try(
-    Joi.object({ of: Joi.valid('all').required() }),
-    Joi.object({ of: Joi.valid('families').required(), families: Joi.array().items(Joi.string().valid(...subjects)).min(1).required() }),
-    Joi.object({ of: Joi.valid('watches').required(), watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required() }),
-  ).required(),
+  subject: windowSubjectSchema.required(),
   from: Joi.number().integer().allow(null).required(),
   until: Joi.number().integer().allow(null).required(),
 })

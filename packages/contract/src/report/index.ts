@@ -1,4 +1,7 @@
 import type { Collector, Facts, LogEvent, Millis } from '#core'
+import type { SignedTask } from './task'
+
+export type { DeployNews, DeployOrder, Order, SignedTask, SignInTrial, SweepNews, SweepOrder, Task, TaskHeard, TaskNews } from './task'
 
 /** Version of the agent's protocol. A server answers another version with what it speaks. */
 export const protocolVersion = 1
@@ -52,6 +55,8 @@ export interface ReportReceipt {
   /** Device clock minus server clock, as the server uses it to correct times. */
   clockOffset: Millis
   settings: AgentSettings
+  /** Work for this device; absent where there is none. */
+  tasks?: SignedTask[]
 }
 
 export interface EnrolmentRequest {
@@ -60,6 +65,8 @@ export interface EnrolmentRequest {
   name: string
   osFamily: 'linux' | 'windows'
   osName: string
+  /** Its own addresses, those of loopback left out. */
+  addresses?: string[]
   /** By the device's own clock. */
   sentAt: Millis
 }
@@ -68,6 +75,10 @@ export interface Enrolment {
   deviceId: number
   /** Shown once; it speaks for this device only. */
   deviceKey: string
+  /** Sequence number of the first report; a device that was reinstalled counts on from where it was. */
+  firstSeq: number
+  /** The key of the server's signatures, Ed25519 as SubjectPublicKeyInfo (RFC 8410) in base64. What is signed by another is refused. */
+  serverKey: string
   clockOffset: Millis
   settings: AgentSettings
 }

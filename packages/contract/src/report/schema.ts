@@ -1,6 +1,6 @@
 import Joi from 'joi'
-import { collectors, deviceKinds, logLevels, osFamilies, type Disk, type Facts, type LogEvent, type Service, type System, type Updates } from '#core'
-import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type ReportBatch } from './index'
+import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogEvent, type Service, type System, type Updates } from '#core'
+import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
 const time = Joi.number().integer().min(0).max(8.64e15)
@@ -30,6 +30,7 @@ const updates = Joi.object<Updates, true>({
   checkedAt: time.required(),
   names: Joi.array().items(text(200)).max(200).required(),
 })
+const addresses = Joi.array().items(Joi.string().ip()).max(64)
 const system = Joi.object<System, true>({
   osFamily: Joi.string().valid(...osFamilies).required(),
   osName: text(120).required(),
@@ -37,8 +38,13 @@ const system = Joi.object<System, true>({
   cores: Joi.number().integer().min(1).max(4096).required(),
   agentVersion: text(40).required(),
   serviceManager: text(40).allow(null).required(),
+  startsAtBoot: Joi.boolean(),
+  takesOrders: Joi.boolean(),
+  addresses,
 })
-const facts = Joi.object<Facts, true>({ system, disks: Joi.array().items(disk).max(500), services: Joi.array().items(service).max(3000), updates })
+const port = Joi.object<ListeningPort, true>({ port: Joi.number().integer().min(1).max(65_535).required(), protocol: Joi.string().valid('tcp', 'udp').required() })
+export const factsSchema = Joi.object<Facts, true>({ system, disks: Joi.array().items(disk).max(500), services: Joi.array().items(service).max(3000), updates,
+  packages: Joi.array().items(text(200)).max(20_000), ports: Joi.array().items(port).max(2000) })
 
 /** One log event; checked singly, so that a bad one does not cost the others. */
 export const logEventSchema = Joi.object<LogEvent, true>({
@@ -56,7 +62,7 @@ export const reportSchema = Joi.object<Report, true>({
   at: time.required(),
   interval: Joi.number().integer().min(1000).max(86_400_000).required(),
   readings: Joi.array().max(batchLimits.readings).required(),
-  facts,
+  facts: factsSchema,
   events: Joi.array().max(batchLimits.events),
   failed: Joi.array().max(collectors.length).items(
     Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required() })),
@@ -77,6 +83,30 @@ export const enrolmentRequestSchema = Joi.object<EnrolmentRequest, true>({
   name: plainName.required(),
   osFamily: Joi.string().valid(...osFamilies).required(),
   osName: text(120).required(),
+  addresses,
   sentAt: time.required(),
 })
+const state = Joi.string().valid('running', 'done', 'failed').required()
+const sweepNews = Joi.object<SweepNews, true>({
+  state,
+  reason: text(500).required(),
+  scanned: count.required(),
+  total: count.required(),
+  found: Joi.array().max(5000).required().items(Joi.object<Answering, true>({
+    address: Joi.string().ip().required(),
+    name: text(255).allow(null).required(),
+    ports: Joi.array().items(Joi.number().integer().min(1).max(65_535)).max(100).required(),
+    banner: text(255).allow(null).required(),
+  })),
+})
+const deployNews = Joi.object<DeployNews, true>({
+  state,
+  step: text(100).required(),
+  failure: Joi.string().valid(...failureKinds).allow(null).required(),
+  reason: text(1000).required(),
+  hostKey: text(100).allow(null).required(),
+  trial: Joi.number().integer().allow(null).required(),
+})
+export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews }).xor('sweep', 'deploy')
+
 export const deviceKindSchema = Joi.string().valid(...deviceKinds)

@@ -1,18 +1,104 @@
 import Joi from 'joi'
-import type { DeviceKind, Millis, SiteId } from '#core'
+import { deviceKinds, osFamilies, type ClientId, type DeviceId, type DeviceKind, type Millis, type NewcomerCondition, type RoleId, type SiteId, type StandingRule } from '#core'
 import { deviceKindSchema } from '../report/schema'
 
-export interface NewEnrolmentKey { siteId: SiteId; label: string; uses: number; days: number; kind: DeviceKind; roles: string[]; tags: string[] }
+const names = Joi.array().items(Joi.string().max(60)).max(20).unique()
+const id = Joi.number().integer().min(1).max(2_147_483_647)
+
+/** Site null: the agent's address decides, among the sites of the client, or of every client where that is null too. */
+export interface NewEnrolmentKey { siteId: SiteId | null; clientId: ClientId | null; label: string; uses: number; days: number; kind: DeviceKind; roles: string[]; tags: string[] }
 export const newEnrolmentKeySchema = Joi.object<NewEnrolmentKey, true>({
-  siteId: Joi.number().integer().required(),
+  siteId: Joi.number().integer().allow(null).required(),
+  clientId: Joi.number().integer().allow(null).default(null),
   label: Joi.string().trim().allow('').max(100).default(''),
   uses: Joi.number().integer().min(1).max(10_000).required(),
   days: Joi.number().min(0.01).max(365).required(),
   kind: deviceKindSchema.default('server'),
-  roles: Joi.array().items(Joi.string().max(60)).max(20).default([]),
-  tags: Joi.array().items(Joi.string().max(60)).max(20).default([]),
+  roles: names.default([]),
+  tags: names.default([]),
 })
 
-export interface EnrolmentKeyView { id: number; siteId: SiteId; siteName: string; clientName: string; label: string; usesLeft: number; expiresAt: Millis; revoked: boolean; kind: DeviceKind; roles: string[]; tags: string[]; createdBy: string }
+export type KeyState = 'good' | 'used up' | 'expired' | 'revoked'
+export interface EnrolmentKeyView {
+  id: number
+  siteId: SiteId | null
+  siteName: string | null
+  clientId: ClientId | null
+  clientName: string | null
+  label: string
+  uses: number
+  usesLeft: number
+  expiresAt: Millis
+  state: KeyState
+  kind: DeviceKind
+  roles: string[]
+  tags: string[]
+  createdAt: Millis
+  createdBy: string
+}
 /** The key itself, shown this once. */
 export interface MadeEnrolmentKey { id: number; key: string }
+export interface Revoked { revoked: boolean }
+
+/** One knock at the door, and how far the machine has come since. */
+export interface EnrolmentAttempt {
+  id: number
+  at: Millis
+  name: string
+  osName: string
+  address: string
+  /** Its clock minus the server's. */
+  clockOffset: Millis
+  outcome: 'enrolled' | 'refused'
+  /** Why it was refused, exactly; empty when it was not. */
+  reason: string
+  device: EnrolledDevice | null
+}
+export interface EnrolledDevice {
+  id: DeviceId
+  name: string
+  clientName: string
+  siteName: string
+  heardAt: Millis | null
+  /** Null: not told yet. */
+  startsAtBoot: boolean | null
+  /** Watches in its roster. */
+  watches: number
+}
+export interface EnrolmentKeyPage extends EnrolmentKeyView { attempts: EnrolmentAttempt[] }
+
+const condition = Joi.object<NewcomerCondition, true>({
+  clientId: id.allow(null).required(),
+  siteId: id.allow(null).required(),
+  kind: Joi.string().valid(...deviceKinds).allow(null).required(),
+  osFamily: Joi.string().valid(...osFamilies).allow(null).required(),
+  namePattern: Joi.string().trim().max(100).allow(null).required(),
+  network: Joi.string().trim().max(60).allow(null).required(),
+})
+export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'tell'> & { roles: RoleId[]; tags: string[]; tell: number[] }
+export const newStandingRuleSchema = Joi.object<NewStandingRule, true>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  when: condition.required(),
+  roles: names.required(),
+  tags: names.required(),
+  takeDetected: Joi.boolean().required(),
+  tell: Joi.array().items(id).max(50).unique().required(),
+})
+export interface StandingRuleView extends NewStandingRule { id: number; createdAt: Millis; createdBy: string }
+
+/** What a rule would give devices that are here today, had they come now. */
+export interface StandingRulePreview { matching: number; gaining: number; devices: { id: DeviceId; name: string; clientName: string; siteName: string; roles: RoleId[]; tags: string[] }[] }
+
+export type RoleDecision = 'accepted' | 'pinned' | 'declined'
+/** A role that facts speak for; without evidence it was taken once and no longer shows. */
+export interface RoleFinding { deviceId: DeviceId; deviceName: string; clientId: ClientId; clientName: string; siteName: string; role: RoleId; evidence: string[]; foundAt: Millis; decision: RoleDecision | null }
+
+export interface RoleDecisions { decision: RoleDecision; findings: { deviceId: DeviceId; role: RoleId }[] }
+export const roleDecisionsSchema = Joi.object<RoleDecisions, true>({
+  decision: Joi.string().valid('accepted', 'pinned', 'declined').required(),
+  findings: Joi.array().items(Joi.object({ deviceId: id.required(), role: Joi.string().max(60).required() })).min(1).max(5000).required(),
+})
+export interface Decided { decided: number }
+
+export interface Notice { id: number; at: Millis; text: string; deviceId: DeviceId | null }
+export interface Seen { seen: boolean }

@@ -1,0 +1,13 @@
+import Joi from 'joi'
+import { answerOf, id, instant, listOf, words } from '../answer'
+import { accessLevels, type Person, type PersonListed, type SignedIn } from './index'
+
+const access = Joi.string().valid(...accessLevels)
+
+export const personSchema = answerOf<Person>({
+  id, email: words, name: words, access,
+  clientIds: listOf(id).allow(null).description('Null: every client.'),
+  lookedAt: instant.description('When the person last walked the round.'),
+})
+export const peopleSchema = listOf(answerOf<PersonListed>({ id, name: words, email: words, access }))
+export const signedInSchema = answerOf<SignedIn>({ signedIn: Joi.boolean() })

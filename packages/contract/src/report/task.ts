@@ -1,0 +1,32 @@
+import type { Answering, DeviceId, FailureKind, Millis } from '#core'
+
+/** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
+export interface SweepOrder { kind: 'sweep'; network: string; ports: number[] }
+
+/** A way to sign in, tried in order. */
+export interface SignInTrial { id: number; user: string; password?: string; privateKey?: string }
+/** Bring an agent to one machine over SSH (RFC 4253): the same script that a person would run there. */
+export interface DeployOrder {
+  kind: 'deploy'
+  address: string
+  name: string | null
+  trials: SignInTrial[]
+  /** SHA-256 of the host key that it showed before, in base64; null: it was never met. */
+  hostKey: string | null
+  enrolmentKey: string
+  /** For all of it, in milliseconds. */
+  within: Millis
+}
+export type Order = SweepOrder | DeployOrder
+
+export interface Task { id: number; deviceId: DeviceId; expiresAt: Millis; order: Order }
+
+/** What was signed is exactly the text that is read: Ed25519 (RFC 8032) over its UTF-8, in base64. */
+export interface SignedTask { text: string; signature: string }
+
+/** How a task goes. What was found is told once, as it is found. */
+export interface SweepNews { state: 'running' | 'done' | 'failed'; reason: string; scanned: number; total: number; found: Answering[] }
+/** `trial`: the sign-in that worked. */
+export interface DeployNews { state: 'running' | 'done' | 'failed'; step: string; failure: FailureKind | null; reason: string; hostKey: string | null; trial: number | null }
+export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews }
+export interface TaskHeard { heard: boolean }

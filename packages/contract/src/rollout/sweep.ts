@@ -1,0 +1,52 @@
+import Joi from 'joi'
+import type { Answering, ClientId, DeviceId, Millis, Seems, SiteId } from '#core'
+import { answerOf, count, id, instant, listOf, words } from '../answer'
+
+/** `rule`: when to do it again, as an RRULE (RFC 5545, section 3.3.10) from `at` on, in the zone of the site; null: once, now. */
+export interface NewSweep { siteId: SiteId; deviceId: DeviceId; network: string; rule: string | null; at: string | null }
+export const newSweepSchema = Joi.object<NewSweep, true>({
+  siteId: Joi.number().integer().required(),
+  deviceId: Joi.number().integer().required(),
+  network: Joi.string().trim().max(60).required(),
+  rule: Joi.string().trim().max(300).allow(null).default(null),
+  at: Joi.string().pattern(/^\d{2}:\d{2}$/, 'a time of day like 03:00').allow(null).default(null),
+})
+
+export type SweepState = 'waiting' | 'running' | 'done' | 'failed'
+export interface SweepView {
+  id: number
+  siteId: SiteId
+  siteName: string
+  clientId: ClientId
+  clientName: string
+  deviceId: DeviceId
+  deviceName: string
+  network: string
+  state: SweepState
+  /** Why it failed, or what is waited for. */
+  reason: string
+  scanned: number
+  total: number
+  answered: number
+  unknown: number
+  startedAt: Millis
+  endedAt: Millis | null
+  startedBy: string | null
+}
+export interface SweptHost extends Answering { seems: Seems; device: { id: DeviceId; name: string } | null }
+export interface SweepPage extends SweepView { hosts: SweptHost[] }
+export interface SweepPlanView { id: number; siteId: SiteId; siteName: string; clientId: ClientId; clientName: string; deviceName: string; network: string; rule: string; zone: string; nextAt: Millis | null }
+
+const sweep = {
+  id, siteId: id, siteName: words, clientId: id, clientName: words, deviceId: id, deviceName: words, network: words, state: Joi.string().valid('waiting', 'running', 'done', 'failed'), reason: words,
+  scanned: count, total: count, answered: count, unknown: count, startedAt: instant, endedAt: instant.allow(null), startedBy: words.allow(null),
+}
+export const sweepsSchema = listOf(answerOf<SweepView>(sweep))
+export const sweepPageSchema = answerOf<SweepPage>({
+  ...sweep,
+  hosts: listOf(answerOf<SweptHost>({
+    address: words, name: words.allow(null), ports: listOf(count), banner: words.allow(null), seems: Joi.string(),
+    device: answerOf<NonNullable<SweptHost['device']>>({ id, name: words }).allow(null),
+  })),
+})
+export const sweepPlansSchema = listOf(answerOf<SweepPlanView>({ id, siteId: id, siteName: words, clientId: id, clientName: words, deviceName: words, network: words, rule: words, zone: words, nextAt: instant.allow(null) }))
