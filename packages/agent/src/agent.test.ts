@@ -4,12 +4,12 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Report, ReportBatch } from '#contract/report'
 import { hour } from '#core'
 import { check } from './check'
 import { identityFile, writeIdentity } from './identity'
-import { observe, onlyChanged, sendAll } from './run'
+import { inBackground, observe, onlyChanged, sendAll } from './run'
 import { Spool } from './spool'
 
 let home: string
@@ -108,6 +108,18 @@ describe('collecting', () => {
     ], Date.now())
     expect(seen.failed).toEqual([{ collector: 'disks', reason: 'the disk is on fire' }])
     expect(seen.readings).toEqual([['cpu.busy', '', 0.5]])
+  })
+  it('does not wait for what takes long, and has it in a later report', async () => {
+    let finish: (facts: object) => void = () => undefined
+    const slow = inBackground({ name: 'updates', collect: () => new Promise((resolve) => { finish = (facts) => resolve({ facts }) }) })
+    expect((await observe([slow], 1)).facts.updates).toBeUndefined()
+    expect((await observe([slow], 2)).failed).toEqual([])
+    finish({ updates: { security: 3 } })
+    await vi.waitFor(async () => expect((await observe([slow], 3)).facts.updates).toEqual({ security: 3 }))
+  })
+  it('tells why what takes long could not be had', async () => {
+    const broken = inBackground({ name: 'updates', collect: () => Promise.reject(new Error('another apt is at work')) })
+    await vi.waitFor(async () => expect((await observe([broken], 1)).failed).toEqual([{ collector: 'updates', reason: 'another apt is at work' }]))
   })
   it('tells facts only when they change', () => {
     const told = new Map()

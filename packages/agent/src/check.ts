@@ -3,6 +3,7 @@ import type { AgentSettings } from '#contract/report'
 import { ageText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
 import { identityFile, readIdentity } from './identity'
+import { placeAt } from './place'
 import { Spool } from './spool'
 import { call, Refused } from './uplink'
 
@@ -40,7 +41,7 @@ export async function check(home: string): Promise<Finding[]> {
   const manager = serviceManager()
   if (manager === null) findings.push({ good: false, text: 'no service manager here: nothing starts the agent at boot, and no service is expected to run' })
   else if (manager === 'systemd') {
-    const enabled = existsSync('/etc/systemd/system/multi-user.target.wants/custode-agent.service')
+    const enabled = existsSync(placeAt('').wanted)
     findings.push(enabled ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: systemctl enable --now custode-agent' })
   }
   for (const collector of allCollectors(home, false)) {

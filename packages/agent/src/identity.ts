@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 
-export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number }
+export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string }
 
 const fileOf = (home: string) => join(home, 'identity.json')
 

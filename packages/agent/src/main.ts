@@ -2,15 +2,22 @@ import { parseArgs } from 'node:util'
 import { check } from './check'
 import { agentVersion } from './collectors'
 import { enroll } from './enroll'
+import { install, uninstall } from './install'
+import { defaultHome } from './place'
 import { run } from './run'
 
 const usage = `custode-agent ${agentVersion}
 
+  custode-agent install --server URL --key KEY [--name NAME]  enrol this machine and run at boot, as a service with a user of its own
+  custode-agent uninstall                                     leave nothing behind
   custode-agent enroll --server URL --key KEY [--name NAME]   make this machine known to a server
   custode-agent run [--no-refresh]                            collect and report until stopped
   custode-agent check                                         say what is right and wrong with this installation
 
-  --home FOLDER    where key and spool live (default /var/lib/custode-agent)
+  --home FOLDER    where key and spool live (default ${defaultHome})
+  --root FOLDER    install into, or uninstall from, this folder instead of the whole machine (or
+                   CUSTODE_AGENT_ROOT in the environment); starts nothing at boot
+  --no-run         with install where no service manager runs: do not go on in the foreground
   --no-refresh     do not fetch apt's package lists before looking for updates
 `
 
@@ -19,12 +26,19 @@ const say = (text: string) => void process.stdout.write(`${text}\n`)
 async function main(): Promise<number> {
   const { values, positionals } = parseArgs({
     allowPositionals: true,
-    options: { server: { type: 'string' }, key: { type: 'string' }, name: { type: 'string' }, home: { type: 'string', default: '/var/lib/custode-agent' }, 'no-refresh': { type: 'boolean', default: false }, help: { type: 'boolean', default: false } },
+    options: { server: { type: 'string' }, key: { type: 'string' }, name: { type: 'string' }, home: { type: 'string', default: defaultHome }, root: { type: 'string', default: process.env.CUSTODE_AGENT_ROOT ?? '' }, 'no-run': { type: 'boolean', default: false }, 'no-refresh': { type: 'boolean', default: false }, help: { type: 'boolean', default: false } },
   })
   switch (values.help ? 'help' : positionals[0]) {
     case 'enroll':
       if (!values.server || !values.key) throw new Error('enroll needs --server and --key')
       say(await enroll(values.home, values.server, values.key, values.name))
+      return 0
+    case 'install':
+      if (!values.server || !values.key) throw new Error('install needs --server and --key')
+      await install({ server: values.server, key: values.key, name: values.name, root: values.root }, say, !values['no-run'])
+      return 0
+    case 'uninstall':
+      uninstall(values.root, say)
       return 0
     case 'run':
       await run(values.home, !values['no-refresh'], say)
@@ -40,9 +54,8 @@ async function main(): Promise<number> {
   }
 }
 
-try {
-  process.exitCode = await main()
-} catch (error) {
+// Packaged as one executable, the program is a script without await at its top.
+main().then((code) => { process.exitCode = code }, (error: unknown) => {
   process.stderr.write(`custode-agent: ${(error as Error).message}\n`)
   process.exitCode = 1
-}
+})

@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
-import { protocolVersion, type CollectorFailure, type Report, type ReportReceipt } from '#contract/report'
+import { protocolVersion, type CollectorFailure, type Report, type ReportReceipt, type SignedTask } from '#contract/report'
 import type { Facts, FactSubject, LogEvent, Millis, Reading } from '#core'
-import { allCollectors, systemFacts, type Collect } from './collectors'
+import { allCollectors, systemFacts, type Collect, type Collected } from './collectors'
+import { Orders } from './orders'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { Spool } from './spool'
 import { call, Refused } from './uplink'
@@ -10,11 +11,11 @@ import { call, Refused } from './uplink'
 const batchSize = 60
 
 /** Runs every collector; one that fails is named with its reason, and costs only its own part. */
-export async function observe(collectors: readonly Collect[], now: Millis): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
+export async function observe(collectors: readonly Collect[], now: Millis, takesOrders = false): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
   const readings: Reading[] = []
   const events: LogEvent[] = []
   const failed: CollectorFailure[] = []
-  let facts: Facts = { system: systemFacts() }
+  let facts: Facts = { system: systemFacts(takesOrders) }
   for (const collector of collectors) {
     try {
       const part = await collector.collect(now)
@@ -26,6 +27,24 @@ export async function observe(collectors: readonly Collect[], now: Millis): Prom
     }
   }
   return { readings, facts, events, failed }
+}
+
+/** Gathers while the others go on; until it is done, and while it is at it anew, what it gave last stands. */
+export function inBackground(collector: Collect): Collect {
+  let busy = false
+  let last: () => Collected = () => ({})
+  return {
+    name: collector.name,
+    collect(now) {
+      if (!busy) {
+        busy = true
+        void Promise.resolve().then(() => collector.collect(now))
+          .then((part) => { last = () => part }, (error: unknown) => { last = () => { throw error } })
+          .finally(() => { busy = false })
+      }
+      return last()
+    },
+  }
 }
 
 /** Leaves out what was told before and has not changed. */
@@ -43,6 +62,7 @@ export function onlyChanged(facts: Facts, told: Map<FactSubject, string>): Facts
 /** Sends what waits, oldest first. A batch that is refused is sent report by report, and the culprit put aside. */
 export async function sendAll(spool: Spool, identity: Identity): Promise<ReportReceipt | null> {
   let receipt: ReportReceipt | null = null
+  const tasks: SignedTask[] = []
   let size = batchSize
   for (;;) {
     const waiting = spool.waiting()
@@ -50,7 +70,8 @@ export async function sendAll(spool: Spool, identity: Identity): Promise<ReportR
     if (!reports.length) return receipt
     try {
       const answer = await call<ReportReceipt>(identity.server, 'POST', '/api/agent/reports', { version: protocolVersion, sentAt: Date.now(), oldest: waiting[0], reports }, identity.deviceKey)
-      receipt = answer.body
+      tasks.push(...(answer.body.tasks ?? []))
+      receipt = { ...answer.body, tasks }
       spool.drop(receipt.acknowledged)
     } catch (error) {
       if (!(error instanceof Refused) || ![400, 413].includes(error.status)) throw error
@@ -63,9 +84,11 @@ export async function sendAll(spool: Spool, identity: Identity): Promise<ReportR
 export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<void> {
   const identity = readIdentity(home)
   if (!identity) throw new Error(`This machine is not enrolled (no identity in ${home}). Run: custode-agent enroll --server URL --key KEY`)
-  const collectors = allCollectors(home, refresh)
+  // Apt takes its time; the first report does not wait for it.
+  const collectors = allCollectors(home, refresh).map((one) => (one.name === 'updates' ? inBackground(one) : one))
   const spool = new Spool(home)
   const told = new Map<FactSubject, string>()
+  const orders = new Orders(home, identity, say)
   const stop = new AbortController()
   process.on('SIGTERM', () => stop.abort())
   process.on('SIGINT', () => stop.abort())
@@ -76,7 +99,7 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   await wait(1000, undefined, { signal: stop.signal }).catch(() => undefined)
   while (!stop.signal.aborted) {
     const now = Date.now()
-    const { readings, facts, events, failed } = await observe(collectors, now)
+    const { readings, facts, events, failed } = await observe(collectors, now, identity.serverKey !== undefined)
     const changed = onlyChanged(facts, told)
     spool.add({
       at: now, interval: identity.interval, readings: readings.map(([...one]) => one),
@@ -87,6 +110,7 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
       const receipt = await sendAll(spool, identity)
       if (trouble) say('the server takes reports again')
       trouble = ''
+      for (const task of receipt?.tasks ?? []) orders.take(task)
       if (receipt && receipt.settings.interval !== identity.interval) {
         identity.interval = receipt.settings.interval
         writeIdentity(home, identity)

@@ -6,6 +6,14 @@ import { writeWhole } from './identity'
 
 const keepFor = 48 * hour
 
+const counterOf = (home: string) => join(home, 'sequence')
+
+/** From the enrolment on, the first report has this number. */
+export function startCounting(home: string, firstSeq: number): void {
+  mkdirSync(home, { recursive: true, mode: 0o700 })
+  writeWhole(counterOf(home), String(firstSeq - 1))
+}
+
 /**
  * Reports that are not acknowledged, a file each, named by sequence number. A report gets its number when it is written,
  * so that after a crash no number comes twice with different contents.
@@ -17,7 +25,7 @@ export class Spool {
 
   constructor(home: string) {
     this.#folder = join(home, 'spool')
-    this.#counter = join(home, 'sequence')
+    this.#counter = counterOf(home)
     mkdirSync(this.#folder, { recursive: true, mode: 0o700 })
     const counted = existsSync(this.#counter) ? Number(readFileSync(this.#counter, 'utf8')) : 0
     this.#last = Math.max(counted, this.waiting().at(-1) ?? 0)

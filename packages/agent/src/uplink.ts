@@ -8,36 +8,46 @@ export class Refused extends Error {
 
 export interface Answer<T> { body: T; date: number | null }
 
-/** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached. */
-export function call<T>(server: string, method: 'GET' | 'POST', path: string, body?: unknown, key?: string): Promise<Answer<T>> {
-  const url = new URL(path, server)
-  const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
+interface Response { status: number; text: string; date: number | null }
+
+/** One request. Rejects with an Error when the server was not reached. */
+function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer): Promise<Response> {
   const send = url.protocol === 'https:' ? tlsRequest : plainRequest
   return new Promise((resolve, reject) => {
-    const request = send(url, {
-      method, timeout: 30_000,
-      headers: {
-        ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
-        ...(key ? { authorization: `Bearer ${key}` } : {}),
-      },
-    }, (response) => {
+    const request = send(url, { method, timeout: 30_000, headers }, (response) => {
       const chunks: Buffer[] = []
       response.on('data', (chunk: Buffer) => chunks.push(chunk))
       response.on('error', reject)
-      response.on('end', () => {
-        const text = Buffer.concat(chunks).toString('utf8')
-        const status = response.statusCode ?? 0
-        try {
-          const answer = JSON.parse(text) as T & { code?: string; detail?: string }
-          if (status >= 200 && status < 300) resolve({ body: answer, date: response.headers.date ? Date.parse(response.headers.date) : null })
-          else reject(new Refused(status, answer.code ?? '', answer.detail ?? `the server answered ${status}`))
-        } catch {
-          reject(new Error(`${url.origin} answered, but not as a Custode server does`))
-        }
-      })
+      response.on('end', () => resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8'), date: response.headers.date ? Date.parse(response.headers.date) : null }))
     })
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
     request.on('error', reject)
     request.end(bytes)
   })
+}
+
+/** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached. */
+export async function call<T>(server: string, method: 'GET' | 'POST', path: string, body?: unknown, key?: string): Promise<Answer<T>> {
+  const url = new URL(path, server)
+  const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
+  const { status, text, date } = await ask(url, method, {
+    ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
+    ...(key ? { authorization: `Bearer ${key}` } : {}),
+  }, bytes)
+  let answer: T & { code?: string; detail?: string }
+  try {
+    answer = JSON.parse(text) as typeof answer
+  } catch {
+    throw new Error(`${url.origin} answered, but not as a Custode server does`)
+  }
+  if (status < 200 || status >= 300) throw new Refused(status, answer.code ?? '', answer.detail ?? `the server answered ${status}`)
+  return { body: answer, date }
+}
+
+/** A text of the server's. */
+export async function textOf(server: string, path: string): Promise<string> {
+  const url = new URL(path, server)
+  const { status, text } = await ask(url, 'GET')
+  if (status !== 200) throw new Error(`${url.href}: the server answered ${status}`)
+  return text
 }

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { cpus, hostname } from 'node:os'
+import { cpus, hostname, networkInterfaces } from 'node:os'
 import type { System } from '#core'
+import { placeAt } from '../place'
 import { serviceManager } from './services'
 
 export const agentVersion = '0.1.0'
@@ -11,6 +12,11 @@ export function osName(): string {
   return (/^PRETTY_NAME="?([^"\n]*)"?$/m.exec(text)?.[1] ?? 'Linux').replace(/^Debian GNU\/Linux/, 'Debian').replace(/ \(.*\)$/, '')
 }
 
-export function systemFacts(): System {
-  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager() }
+/** Addresses of this machine; those of loopback and of the link alone (RFC 4291, section 2.5.6) tell nothing. */
+export function ownAddresses(): string[] {
+  return Object.values(networkInterfaces()).flatMap((one) => one ?? []).filter((one) => !one.internal && !one.address.startsWith('fe80:')).map((one) => one.address).slice(0, 64)
+}
+
+export function systemFacts(takesOrders: boolean): System {
+  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, addresses: ownAddresses() }
 }

@@ -1,0 +1,130 @@
+import { execFileSync } from 'node:child_process'
+import { chmodSync, chownSync, copyFileSync, existsSync, mkdirSync, readdirSync, renameSync, rmdirSync, rmSync, statfsSync, statSync, writeFileSync } from 'node:fs'
+import { dirname } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { serviceManager } from './collectors'
+import { enroll } from './enroll'
+import { readIdentity } from './identity'
+import { placeAt, unitName, user, type Place } from './place'
+import { run } from './run'
+import { unitText } from './unit'
+import { Refused } from './uplink'
+
+const needed = 250e6
+
+/** Runs a program of the system; its last words are the reason when it fails. */
+function tool(program: string, ...args: string[]): void {
+  try {
+    execFileSync(program, args, { stdio: ['ignore', 'ignore', 'pipe'], encoding: 'utf8' })
+  } catch (error) {
+    const words = (error as { stderr?: string }).stderr?.trim().split('\n').pop()
+    throw new Error(`${program} ${args.join(' ')}: ${words || (error as Error).message}`)
+  }
+}
+
+function has(database: 'passwd' | 'group', name: string): boolean {
+  try {
+    tool('getent', database, name)
+    return true
+  } catch {
+    return false
+  }
+}
+
+function needRoom(place: Place): void {
+  let folder = place.root || '/'
+  while (!existsSync(folder)) folder = dirname(folder)
+  const { bavail, bsize } = statfsSync(folder)
+  if (bavail * bsize < needed) throw new Error(`There is no room on this disk: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed.`)
+}
+
+/** The file that is this program: packaged it is the executable itself, otherwise the script. */
+function ownFile(): string {
+  return process.argv[1] && /\.m?js$/.test(process.argv[1]) && existsSync(process.argv[1]) ? process.argv[1] : process.execPath
+}
+
+function makeUser(): { uid: number; gid: number } {
+  if (!has('passwd', user)) tool('useradd', '--system', '--user-group', '--no-create-home', '--home-dir', placeAt('').home, '--shell', '/usr/sbin/nologin', user)
+  for (const group of ['adm', 'systemd-journal']) if (has('group', group)) tool('usermod', '--append', '--groups', group, user)
+  const id = (flag: string) => Number(execFileSync('id', [flag, user], { encoding: 'utf8' }))
+  return { uid: id('-u'), gid: id('-g') }
+}
+
+function give(path: string, owner: { uid: number; gid: number }): void {
+  chownSync(path, owner.uid, owner.gid)
+  if (statSync(path).isDirectory()) for (const name of readdirSync(path)) give(`${path}/${name}`, owner)
+}
+
+/** A server that is being restarted is back within seconds; a refusal is one at once. */
+async function enrolPatiently(tries: number, enrol: () => Promise<string>): Promise<string> {
+  for (let left = tries - 1; ; left--) {
+    try {
+      return await enrol()
+    } catch (error) {
+      if (error instanceof Refused || left <= 0) throw error
+      await wait(3000)
+    }
+  }
+}
+
+export interface InstallOptions { server: string; key: string; name: string | undefined; root: string; /** How often a server that is not reached is tried. */ tries?: number }
+
+/**
+ * Installs this program as a service, or, where no systemd runs, says so and goes on in the foreground. Done again on a
+ * machine that is enrolled, it renews the program and the unit and keeps the rest.
+ */
+export async function install({ server, key, name, root, tries = 6 }: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
+  const place = placeAt(root)
+  const ownRoot = root !== ''
+  if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
+  needRoom(place)
+  mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
+  mkdirSync(place.home, { recursive: true, mode: 0o700 })
+  if (ownFile() !== place.program) {
+    // Beside it and then in its place: a program that runs cannot be written over.
+    copyFileSync(ownFile(), `${place.program}.new`)
+    chmodSync(`${place.program}.new`, 0o755)
+    renameSync(`${place.program}.new`, place.program)
+  }
+  say(`The program is in place: ${place.program}`)
+  const known = readIdentity(place.home)
+  say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+  if (serviceManager() !== 'systemd' || ownRoot) {
+    say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${foreground ? 'It now runs in the foreground; end it with Ctrl-C, or have' : 'Have'} your own service manager run:`)
+    say(`  ${place.program} run --home ${place.home}`)
+    if (foreground) await run(place.home, false, say)
+    return
+  }
+  give(place.home, makeUser())
+  writeFileSync(place.unit, unitText(place.program), { mode: 0o644 })
+  tool('systemctl', 'daemon-reload')
+  tool('systemctl', 'enable', unitName)
+  tool('systemctl', 'restart', unitName)
+  say('The agent runs, and starts at boot.')
+}
+
+/** Leaves nothing behind: service, program, key, spool and user go. */
+export function uninstall(root: string, say: (text: string) => void): void {
+  const place = placeAt(root)
+  const ownRoot = root !== ''
+  if (!ownRoot && process.getuid?.() !== 0) throw new Error('Uninstalling needs root: run the command with sudo.')
+  if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit)) tool('systemctl', 'disable', '--now', unitName)
+  for (const path of [place.wanted, place.unit, place.home]) rmSync(path, { recursive: true, force: true })
+  rmSync(dirname(place.program), { recursive: true, force: true })
+  if (ownRoot) removeEmpty(root)
+  else {
+    if (serviceManager() === 'systemd') tool('systemctl', 'daemon-reload')
+    if (has('passwd', user)) tool('userdel', user)
+    if (has('group', user)) tool('groupdel', user)
+  }
+  say('The agent is gone from this machine. Its device is still in Custode; retire it there.')
+}
+
+function removeEmpty(folder: string): void {
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (!entry.isDirectory()) continue
+    const path = `${folder}/${entry.name}`
+    removeEmpty(path)
+    if (readdirSync(path).length === 0) rmdirSync(path)
+  }
+}

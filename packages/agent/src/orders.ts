@@ -1,0 +1,97 @@
+import { createPublicKey, verify } from 'node:crypto'
+import { existsSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskHeard, TaskNews } from '#contract/report'
+import { deploy } from './deploy'
+import { writeWhole, type Identity } from './identity'
+import { sweep } from './sweep'
+import { call } from './uplink'
+
+/** Why an order is refused. The agent says so in its own log; whoever sent it hears nothing. */
+export class NotOurs extends Error {}
+
+/**
+ * Reads an order, when it is the server's and for this device.
+ * @param now by this device's clock; an order that has expired by an hour more than clocks differ is old
+ * @throws NotOurs
+ */
+export function readOrder({ text, signature }: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId'>, now: number): Task {
+  if (!identity.serverKey) throw new NotOurs('this machine was enrolled before orders were signed: enrol it anew')
+  const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
+  if (!verify(null, Buffer.from(text, 'utf8'), key, Buffer.from(signature, 'base64'))) throw new NotOurs('its signature is not the server’s')
+  const task = JSON.parse(text) as Task
+  if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
+  if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
+  if (!['sweep', 'deploy'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
+  return task
+}
+
+const tellEvery = 1500
+
+/** Carries out what the server asks for, beside the collecting; sweeps one after the other, machines as many as it asks for. Nothing is done twice. */
+export class Orders {
+  readonly #file: string
+  #last: number
+  #queue: Promise<void> = Promise.resolve()
+
+  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
+    this.#file = join(home, 'last-order')
+    this.#last = existsSync(this.#file) ? Number(readFileSync(this.#file, 'utf8')) : 0
+  }
+
+  take(signed: SignedTask): void {
+    try {
+      const task = readOrder(signed, this.identity, Date.now())
+      // Numbers rise: one that is not greater was here before, sent again by whoever saw it pass.
+      if (task.id <= this.#last) throw new NotOurs('it was here before')
+      this.#last = task.id
+      writeWhole(this.#file, String(task.id))
+      const { order } = task
+      const failed = (error: unknown) => this.say(`order ${task.id}: ${(error as Error).message}`)
+      if (order.kind === 'deploy') void this.#deploy(task, order).catch(failed)
+      else this.#queue = this.#queue.then(() => this.#sweep(task, order)).catch(failed)
+    } catch (error) {
+      this.say(`an order was refused: ${(error as Error).message}`)
+    }
+  }
+
+  async #tell(task: Task, news: TaskNews): Promise<void> {
+    for (let attempt = 1; ; attempt++) {
+      try {
+        await call<TaskHeard>(this.identity.server, 'POST', `/api/agent/tasks/${task.id}`, news, this.identity.deviceKey)
+        return
+      } catch (error) {
+        if (attempt === 5) throw error
+        await new Promise((resolve) => setTimeout(resolve, attempt * 1000))
+      }
+    }
+  }
+
+  async #deploy(task: Task, order: DeployOrder): Promise<void> {
+    this.say(`order ${task.id}: bringing an agent to ${order.address}`)
+    let told = Promise.resolve()
+    const news = (one: DeployNews) => { told = told.then(() => this.#tell(task, { deploy: one })) }
+    news(await deploy(order, this.identity.server, (step, hostKey) => news({ state: 'running', step, failure: null, reason: '', hostKey, trial: null })))
+    await told
+  }
+
+  async #sweep(task: Task, { network, ports }: SweepOrder): Promise<void> {
+    this.say(`order ${task.id}: sweeping ${network}`)
+    let unsaid: SweepNews['found'] = []
+    let [scanned, total, saidAt] = [0, 0, 0]
+    try {
+      await sweep(network, ports, async (progress) => {
+        ;({ scanned, total } = progress)
+        if (progress.found) unsaid.push(progress.found)
+        if (Date.now() - saidAt < tellEvery || scanned === total) return
+        saidAt = Date.now()
+        const found = unsaid
+        unsaid = []
+        await this.#tell(task, { sweep: { state: 'running', reason: '', scanned, total, found } })
+      })
+      await this.#tell(task, { sweep: { state: 'done', reason: '', scanned: total, total, found: unsaid } })
+    } catch (error) {
+      await this.#tell(task, { sweep: { state: 'failed', reason: (error as Error).message.slice(0, 500), scanned, total, found: unsaid } })
+    }
+  }
+}

@@ -1,0 +1,25 @@
+import { join } from 'node:path'
+
+/** Where an installation lives. Everything is below one root, so that one can be made in a folder of its own. */
+export interface Place {
+  root: string
+  /** The program. */
+  program: string
+  home: string
+  unit: string
+  wanted: string
+}
+
+export const user = 'custode-agent'
+export const unitName = 'custode-agent.service'
+export const defaultHome = '/var/lib/custode-agent'
+
+export function placeAt(root: string): Place {
+  return {
+    root,
+    program: join(root, '/usr/local/lib/custode-agent/custode-agent'),
+    home: join(root, defaultHome),
+    unit: join(root, `/etc/systemd/system/${unitName}`),
+    wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
+  }
+}

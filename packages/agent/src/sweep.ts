@@ -1,0 +1,60 @@
+import { reverse } from 'node:dns/promises'
+import { connect } from 'node:net'
+import { hostsOf, type Answering } from '#core'
+
+/** Gentle with small routers: so many hosts at once, and so long for an answer. */
+const atOnce = 16
+const answerWithin = 700
+const bannerWithin = 1000
+
+/** Whether something accepts connections there, and, for SSH, how it introduces itself (RFC 4253, section 4.2). */
+function knock(address: string, port: number, banner: boolean): Promise<{ open: boolean; banner: string | null }> {
+  return new Promise((resolve) => {
+    const socket = connect({ host: address, port })
+    const end = (open: boolean, text: string | null = null) => {
+      socket.destroy()
+      resolve({ open, banner: text })
+    }
+    socket.setTimeout(answerWithin, () => end(false))
+    socket.on('error', () => end(false))
+    socket.on('connect', () => {
+      if (!banner) return end(true)
+      socket.setTimeout(bannerWithin, () => end(true))
+      let text = ''
+      socket.on('data', (chunk: Buffer) => {
+        text += chunk.toString('latin1')
+        if (text.includes('\n') || text.length > 255) end(true, text.split(/\r?\n/)[0]!.replace(/[^\x20-\x7e]/g, '').slice(0, 255))
+      })
+      socket.on('end', () => end(true, text || null))
+    })
+  })
+}
+
+async function nameOf(address: string): Promise<string | null> {
+  const names = await Promise.race([reverse(address).catch(() => []), new Promise<string[]>((resolve) => setTimeout(() => resolve([]), 1500).unref())])
+  return names[0]?.slice(0, 255) ?? null
+}
+
+async function look(address: string, ports: readonly number[]): Promise<Answering | null> {
+  const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
+  const seen = answers.filter((one) => one.open)
+  if (!seen.length) return null
+  return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null }
+}
+
+export interface SweepProgress { scanned: number; total: number; found: Answering | null }
+
+/** Knocks at every host of a network, some at once, and tells after each. */
+export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>): Promise<void> {
+  const hosts = hostsOf(network)
+  let next = 0
+  let scanned = 0
+  const walk = async (): Promise<void> => {
+    for (let i = next++; i < hosts.length; i = next++) {
+      const found = await look(hosts[i]!, ports)
+      scanned++
+      await tell({ scanned, total: hosts.length, found })
+    }
+  }
+  await Promise.all(Array.from({ length: Math.min(atOnce, hosts.length) }, walk))
+}

@@ -1,0 +1,50 @@
+import { defaultHome, user } from './place'
+
+/**
+ * The unit of the agent (systemd.service(5), systemd.exec(5)): a user of its own, nothing to write but its home, no
+ * capability. It may read the journal and /var/log, which Debian gives to the groups systemd-journal and adm; memory is
+ * bounded, because an agent must never be what a machine suffers from. MemoryDenyWriteExecute is left out: the language's
+ * compiler writes the code that it runs.
+ */
+export function unitText(program: string): string {
+  return `[Unit]
+Description=Custode agent
+Documentation=man:systemd.exec(5)
+Wants=network-online.target
+After=network-online.target
+
+[Service]
+ExecStart=${program} run --home ${defaultHome} --no-refresh
+User=${user}
+Group=${user}
+SupplementaryGroups=adm systemd-journal
+StateDirectory=custode-agent
+StateDirectoryMode=0700
+Restart=always
+RestartSec=10
+MemoryMax=128M
+TasksMax=64
+Nice=5
+Environment=NODE_OPTIONS=--max-old-space-size=32
+CapabilityBoundingSet=
+NoNewPrivileges=yes
+ProtectSystem=strict
+ProtectHome=read-only
+PrivateTmp=yes
+ProtectKernelTunables=yes
+ProtectKernelModules=yes
+ProtectControlGroups=yes
+ProtectClock=yes
+ProtectHostname=yes
+RestrictNamespaces=yes
+RestrictRealtime=yes
+RestrictSUIDSGID=yes
+RestrictAddressFamilies=AF_INET AF_INET6 AF_UNIX AF_NETLINK
+LockPersonality=yes
+SystemCallArchitectures=native
+UMask=0077
+
+[Install]
+WantedBy=multi-user.target
+`
+}
