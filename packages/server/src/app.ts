@@ -6,10 +6,10 @@ import type { Pool } from './db'
 import { Engine } from './engine'
 import { accessRoutes } from './features/access'
 import { alertRoutes } from './features/alert'
-import { estateRoutes } from './features/estate'
+import { estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
-import { defaultInterval, rolloutRoutes } from './features/rollout'
+import { defaultInterval, handOutAgent, rolloutRoutes } from './features/rollout'
 import { seriesRoutes } from './features/series'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
@@ -22,6 +22,10 @@ export interface AppOptions {
   databaseUrl: string
   /** The built web application; without it only the API is served. */
   webFolder?: string
+  /** Folder of the packaged agents; without it none is handed out. */
+  agentFolder?: string
+  /** Where the keys lie that are not in the database; without it they live as long as the process. */
+  keyFolder?: string
   /** Report interval that enrolled agents are told. */
   interval?: number
   /** A demo brings a history with windows in the past. */
@@ -32,8 +36,11 @@ export interface AppOptions {
 // Everything comes from this server; styles are set on elements by the component library.
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
 
-export async function buildApp({ pool, databaseUrl, webFolder, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
-  const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 } })
+export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyFolder, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
+  const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 },
+    // A proxy on this machine tells who asks and by which scheme; nobody else is believed.
+    trustProxy: 'loopback',
+  })
   await app.register(cookie)
   const routes = collectRoutes(app)
   const hasWeb = webFolder !== undefined && existsSync(webFolder)
@@ -52,11 +59,13 @@ export async function buildApp({ pool, databaseUrl, webFolder, interval = defaul
 
   accessRoutes(app, pool)
   estateRoutes(app, pool)
+  lifecycleRoutes(app, pool)
   alertRoutes(app, pool)
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
-  rolloutRoutes(app, pool, engine, interval)
+  rolloutRoutes(app, pool, engine, interval, keyFolder)
+  handOutAgent(app, agentFolder ?? '')
   live.routes(app)
   describeApi(app, routes)
 

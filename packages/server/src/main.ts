@@ -24,7 +24,7 @@ if (first?.length === 3 && !(await firstRow(pool, 'select 1 from person limit 1'
 
 const app = await buildApp({
   pool, databaseUrl, log: true,
-  webFolder: process.env.CUSTODE_WEB,
+  webFolder: process.env.CUSTODE_WEB, agentFolder: process.env.CUSTODE_AGENTS, keyFolder: need('CUSTODE_KEYS'),
   interval: process.env.CUSTODE_INTERVAL ? Number(process.env.CUSTODE_INTERVAL) : undefined,
   pastWindows: process.env.CUSTODE_PAST_WINDOWS === '1',
 })

@@ -12,8 +12,10 @@ export interface Db {
 
 export function openPool(url: string, size = 12): Pool {
   const pool = new pg.Pool({ connectionString: url, max: size, application_name: 'custode' })
-  // A connection that breaks while idle is replaced at the next use; without a listener it would end the process.
+  // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement. But it
+  // says so as an event, too, idle or between two statements of a transaction: without a listener that would end the process.
   pool.on('error', () => undefined)
+  pool.on('connect', (connection) => connection.on('error', () => undefined))
   return pool
 }
 

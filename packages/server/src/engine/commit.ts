@@ -2,8 +2,10 @@ import { createHash } from 'node:crypto'
 import { isAtRest, logLevelCode, splitPostKey, type DeviceState, type PostState, type PostTransition, type Reading } from '#core'
 import { inTransaction, rows, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
+import { noteFindings, speaksForRoles } from '../features/rollout/findings'
 import type { CheckedReport } from './checkBatch'
 import type { Plan } from './plan'
+import { reconsider } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
 
@@ -106,7 +108,9 @@ async function writeFacts(tx: Db, deviceId: number, reports: readonly CheckedRep
     insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
     [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
   const system = reports.map((report) => report.facts.system).filter((one) => one !== undefined).at(-1)
-  if (system) await tx.query('update device set os_name = $2, agent_version = $3 where id = $1', [deviceId, system.osName, system.agentVersion])
+  if (system)
+    await tx.query('update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6 where id = $1',
+      [deviceId, system.osName, system.agentVersion, system.addresses ?? null, system.startsAtBoot ?? null, system.takesOrders ?? false])
 }
 
 async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
@@ -137,15 +141,23 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       await writeEvents(tx, id, plan.stored)
       await writeState(tx, id, context.state, plan.state)
       await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
-      if (!plan.moments.length) return
-      const alerting = await readAlerting(tx, id)
-      let changed = false
-      for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at)) || changed
-      if (changed) await announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
+      if (plan.moments.length) await settleMoments(tx, context, plan)
+      if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
+        await reconsider(tx, id, now)
+        await announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
+      }
     })
     return true
   } catch (error) {
     if (error === moved) return false
     throw error
   }
+}
+
+async function settleMoments(tx: Db, context: DeviceContext, plan: Plan): Promise<void> {
+  const { id, clientId } = context.traits
+  const alerting = await readAlerting(tx, id)
+  let changed = false
+  for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at)) || changed
+  if (changed) await announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
 }

@@ -51,10 +51,19 @@ export class Engine {
 
   /** What a device is told about itself; also how an agent finds out whether its key is taken. */
   async self(authorization: string | undefined): Promise<AgentSettings> {
+    return settingsOf(await this.#contextOf(authorization))
+  }
+
+  /** The device that a key speaks for. @throws ProblemError device-key-refused */
+  async deviceOf(authorization: string | undefined): Promise<DeviceId> {
+    return (await this.#contextOf(authorization)).traits.id
+  }
+
+  async #contextOf(authorization: string | undefined): Promise<DeviceContext> {
     const { deviceId, secret } = readDeviceKey(authorization)
     const context = await loadContext(this.pool, deviceId)
     if (!context || !timingSafeEqual(context.keyDigest, digest(secret))) throw new ProblemError('device-key-refused')
-    return settingsOf(context)
+    return context
   }
 
   /** From a batch as it came to a receipt: what is acknowledged is on disk. */

@@ -3,7 +3,7 @@ import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, W
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
-import { noticeSilence, turnWindows } from './timers'
+import { silenceRound, turnWindows } from './timers'
 
 let house: House
 let templateId: number
@@ -53,12 +53,27 @@ describe('from a report to an alert', () => {
     const agent = await device()
     await agent.send([agent.report(30)])
     const { heard_at: heard } = (await firstRow<{ heard_at: number }>(house.pool, `update device set heard_at = now() - interval '10 minutes' where id = $1 returning heard_at`, [agent.id]))!
-    expect(await noticeSilence(house.pool, Date.now() - minute, Date.now())).toBe(0)
-    await noticeSilence(house.pool, heard, Date.now())
-    await noticeSilence(house.pool, heard, Date.now())
+    expect(await silenceRound(house.pool, Date.now() - minute)(Date.now())).toBe(0)
+    const round = silenceRound(house.pool, heard)
+    await round(Date.now())
+    await round(Date.now())
     expect(await alertsOf(agent)).toMatchObject([{ watch: 'silence', status: 'open', began: heard }])
     await agent.send([agent.report(0, { at: Date.now() })])
     expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'cleared' }])
+  })
+  it('a device that may be silent, such as a workstation at night, is never raised, until its policy says otherwise', async () => {
+    const agent = await device()
+    const round = silenceRound(house.pool, Date.now() - hour)
+    const leave = await house.lead<{ id: number }>('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [agent.id] }, watch: 'silence', values: {}, leftOut: true, reason: 'switched off at night' })
+    await agent.send([agent.report(30)])
+    await house.pool.query(`update device set heard_at = now() - interval '10 minutes' where id = $1`, [agent.id])
+    await round(Date.now())
+    await round(Date.now())
+    expect(await alertsOf(agent)).toEqual([])
+    await house.lead('DELETE', `/api/exceptions/${leave.body.id}`)
+    await round(Date.now())
+    await round(Date.now() + minute)
+    expect(await alertsOf(agent)).toMatchObject([{ watch: 'silence', status: 'open' }])
   })
 })
 
@@ -150,5 +165,22 @@ describe('policy', () => {
     await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['web'] })
     expect((await rosterOf(agent)).find((one) => one.key === 'web')).toMatchObject({ values: { hold: 5000 } })
     expect((await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['wbe'] })).body.detail).toContain('“wbe”')
+  })
+})
+
+describe('two changes at once', () => {
+  it('that reach the same devices wait for each other, and both are done', async () => {
+    const agents = await Promise.all(Array.from({ length: 8 }, () => device()))
+    await Promise.all(agents.map((agent) => agent.send([agent.report(1, orders('stopped'))])))
+    for (let round = 0; round < 4; round++) {
+      const windows = await Promise.all([0, 1].map((half) => house.lead<{ id: number }>('POST', '/api/windows', {
+        name: 'w', reason: '', target: { on: 'devices', deviceIds: (half ? agents : [...agents].reverse()).map((agent) => agent.id) }, subject: { of: 'all' }, from: null, until: null })))
+      const answers = await Promise.all([
+        ...windows.map((window) => house.lead('POST', `/api/windows/${window.body.id}/end`)),
+        house.lead('POST', '/api/exceptions', { target: { on: 'everyone' }, watch: 'services', values: { hold: 60_000 + round }, leftOut: false, reason: 'at the same time' }),
+        ...agents.map((agent) => agent.send([agent.report(2 + round)])),
+      ])
+      expect(answers.map((one) => one.status).filter((status) => status !== 200 && status !== 503)).toEqual([])
+    }
   })
 })

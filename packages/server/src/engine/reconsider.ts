@@ -21,8 +21,14 @@ export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promis
   if (changed) await announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
 }
 
+/** Always in order of id, and before any of them is changed, so that two changes that reach the same devices wait for each other. */
+async function lock(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
+  await tx.query('select from device where id = any($1) order by id for update', [deviceIds])
+}
+
 /** Marks devices as changed without looking at their alerts: enough where nothing of theirs is failing or open. */
 export async function outdate(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
+  await lock(tx, deviceIds)
   await tx.query('update device set version = version + 1 where id = any($1)', [deviceIds])
 }
 
@@ -37,10 +43,10 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
   return found.rows.map((row) => row.id)
 }
 
-/** Reconsiders the devices that need it and outdates the rest; always in order of id, so that two of these cannot lock each other out. */
+/** Reconsiders the devices that need it and outdates the rest. */
 export async function reconsiderAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
-  const sorted = [...deviceIds].sort((a, b) => a - b)
-  const some = new Set(await unsettled(tx, sorted))
-  await outdate(tx, sorted.filter((id) => !some.has(id)))
+  await lock(tx, deviceIds)
+  const some = new Set(await unsettled(tx, deviceIds))
+  await outdate(tx, deviceIds.filter((id) => !some.has(id)))
   for (const id of some) await reconsider(tx, id, at)
 }

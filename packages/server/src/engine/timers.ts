@@ -1,7 +1,9 @@
-import { evaluate, hour, second, silentIntervals, targets, windowEnd, type Millis } from '#core'
+import { evaluate, hour, second, silentIntervals, targets, windowEnd, type DeviceId, type Millis } from '#core'
 import { ensurePartitions, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { allTraits } from '../features/estate/traits'
 import { windowOf, type WindowRow } from '../features/maintenance/store'
+import { turnSweeps } from '../features/rollout/sweeps'
+import { turnRuns, turnsEvery } from '../features/rollout/waveRun'
 import { announce } from '../live'
 import { writeChanges, writeState } from './commit'
 import { loadContext } from './context'
@@ -47,9 +49,10 @@ function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
  * Raises silence. Only reports can end it. After a start the devices get their time anew: while the server was away nobody
  * could be heard, and that is not their silence.
  */
-async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Millis): Promise<boolean> {
+async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Millis): Promise<boolean | 'unwatched'> {
   const context = await loadContext(tx, deviceId, true)
   if (!context || context.heardAt === null) return false
+  if (!context.roster.some((watch) => watch.kind === 'silence' && watch.standing === 'active')) return 'unwatched'
   const grace = judgeSilence(context, Math.max(context.heardAt, startedAt), now)
   if (!grace.transitions.some((one) => one.kind === 'raised')) return false
   const result = judgeSilence(context, context.heardAt, now)
@@ -61,23 +64,44 @@ async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Milli
   return true
 }
 
-export async function noticeSilence(pool: Pool, startedAt: Millis, now: Millis): Promise<number> {
+/**
+ * Makes the round that notices silence, for one process that began at `startedAt`. It remembers, until they change, the
+ * devices that may be silent, such as workstations at night: they cost nothing in the rounds after.
+ */
+export function silenceRound(pool: Pool, startedAt: Millis): (now: Millis) => Promise<number> {
+  const unwatched = new Map<DeviceId, number>()
+  return async (now) => {
+    let raised = 0
+    for (let after = 0; ;) {
+      const quiet = await quietDevices(pool, now, after)
+      for (const { id, version } of quiet) {
+        if (unwatched.get(id) === version) continue
+        const result = await inTransaction(pool, (tx) => silenceOf(tx, id, startedAt, now))
+        if (result === 'unwatched') unwatched.set(id, version)
+        else if (result) raised++
+      }
+      if (quiet.length < quietAtOnce) return raised
+      after = quiet.at(-1)!.id
+    }
+  }
+}
+
+const quietAtOnce = 1000
+
+function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<{ id: DeviceId; version: number }[]> {
   // Scans the devices in use; those already known to be silent are left out by their alert or
   // held record.
-  const quiet = await rows<{ id: number }>(pool, `
-    select d.id from device d
-    where d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
+  return rows(db, `
+    select d.id, d.version from device d
+    where d.id > $3 and d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
       and not exists (select from alert a where a.device_id = d.id and a.status <> 'closed' and a.rule->>'kind' = 'silence')
       and not exists (select from held h where h.device_id = d.id and h.ended_at is null and h.rule->>'kind' = 'silence')
-    order by d.id limit 1000`, [time(now), silentIntervals])
-  let raised = 0
-  for (const { id } of quiet) if (await inTransaction(pool, (tx) => silenceOf(tx, id, startedAt, now))) raised++
-  return raised
+    order by d.id limit $4`, [time(now), silentIntervals, after, quietAtOnce])
 }
 
 /** Runs what must happen without a report. A round that fails is logged and tried again. */
 export function startTimers(pool: Pool, log: { error(fields: object, text: string): void }): () => Promise<void> {
-  const startedAt = Date.now()
+  const noticeSilence = silenceRound(pool, Date.now())
   let stopped = false
   let running: Promise<unknown> = Promise.resolve()
   const every = (length: Millis, name: string, work: () => Promise<unknown>): NodeJS.Timeout => {
@@ -90,7 +114,9 @@ export function startTimers(pool: Pool, log: { error(fields: object, text: strin
   }
   const timers = new Map<string, NodeJS.Timeout>()
   timers.set('windows', every(second, 'windows', () => turnWindows(pool, Date.now())))
-  timers.set('silence', every(2 * second, 'silence', () => noticeSilence(pool, startedAt, Date.now())))
+  timers.set('silence', every(2 * second, 'silence', () => noticeSilence(Date.now())))
+  timers.set('sweeps', every(5 * second, 'sweeps', () => turnSweeps(pool, Date.now())))
+  timers.set('waves', every(turnsEvery, 'waves', () => turnRuns(pool, Date.now())))
   timers.set('partitions', every(6 * hour, 'partitions', () => ensurePartitions(pool, Date.now())))
   timers.set('sessions', every(hour, 'sessions', () => pool.query(`with old as (delete from sign_in_failure where at < now() - interval '1 day') delete from session where expires_at < now()`)))
   return async () => {

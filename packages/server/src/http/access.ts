@@ -1,5 +1,6 @@
 import { accessLevels } from '#contract'
 import type { FastifyInstance } from 'fastify'
+import { readDeviceKey } from '../engine'
 import { viewerOf } from '../features/access'
 import type { Pool } from '../db'
 import { ProblemError } from './problems'
@@ -20,7 +21,11 @@ export function guard(app: FastifyInstance, pool: Pool): void {
       if (request.url.startsWith('/api/')) throw new ProblemError('not-found')
       return
     }
-    if (spec.access === 'device') return
+    if (spec.access === 'device') {
+      // Whether the key is right is asked where the device row is read; what is no key at all ends here.
+      readDeviceKey(request.headers.authorization)
+      return
+    }
     if (!reads.has(request.method)) refuseForeign(request.headers)
     if (spec.access === 'public') return
     const viewer = await viewerOf(pool, request.cookies.custode)

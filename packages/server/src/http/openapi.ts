@@ -1,4 +1,5 @@
 import type { FastifyInstance, RouteOptions } from 'fastify'
+import Joi, { type AnySchema } from 'joi'
 import parse from 'joi-to-json'
 import { route } from './route'
 
@@ -21,7 +22,7 @@ const problem = {
 /** Serves the description of the API (OpenAPI 3.0) made from the routes and their Joi schemas. */
 export function describeApi(app: FastifyInstance, routes: readonly Described[]): void {
   route(app, {
-    method: 'GET', url: '/api/openapi.json', access: 'public', summary: 'This description',
+    method: 'GET', url: '/api/openapi.json', access: 'public', summary: 'This description', answer: { media: 'application/json' },
     handle: () => ({
       openapi: '3.0.3',
       info: { title: 'Custode', version: '1' },
@@ -34,14 +35,18 @@ export function describeApi(app: FastifyInstance, routes: readonly Described[]):
   })
 }
 
+function schemaOf(schema: AnySchema): { properties?: Record<string, unknown> } {
+  return parse(schema, 'open-api') as { properties?: Record<string, unknown> }
+}
+
 function pathsOf(routes: readonly Described[]): Record<string, Record<string, unknown>> {
   const paths: Record<string, Record<string, unknown>> = {}
   for (const { method, url, options } of routes) {
     const spec = options.config!.route!
     const path = url.replace(/:(\w+)/g, '{$1}')
-    const query = spec.query ? ((parse(spec.query, 'open-api') as { properties?: Record<string, unknown> }).properties ?? {}) : {}
+    const query = spec.query ? (schemaOf(spec.query).properties ?? {}) : {}
     const parameters = [
-      ...[...url.matchAll(/:(\w+)/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'integer' } })),
+      ...[...url.matchAll(/:(\w+)/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: name === 'file' ? 'string' : 'integer' } })),
       ...Object.entries(query).map(([name, schema]) => ({ name, in: 'query', schema })),
     ]
     const place = (paths[path] ??= {})
@@ -50,9 +55,9 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
       description: `For: ${spec.access}.`,
       ...(spec.access === 'public' ? {} : { security: [spec.access === 'device' ? { device: [] } : { session: [] }] }),
       ...(parameters.length ? { parameters } : {}),
-      ...(spec.body ? { requestBody: { required: true, content: { 'application/json': { schema: parse(spec.body, 'open-api') as unknown } } } } : {}),
+      ...(spec.body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body) } } } } : {}),
       responses: {
-        200: { description: 'Done', content: { 'application/json': {} } },
+        200: { description: 'Done', content: Joi.isSchema(spec.answer) ? { 'application/json': { schema: schemaOf(spec.answer) } } : { [spec.answer.media]: {} } },
         default: { description: 'Refused (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
       },
     }

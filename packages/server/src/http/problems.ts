@@ -18,6 +18,7 @@ const table = {
   'out-of-order': [409, 'Out of order', 'Reports are missing before these, and the agent says it still has them. Send them in order.'],
   'device-key-refused': [401, 'Device key refused', 'The device key is wrong or revoked. Enrol the device again.'],
   'enrolment-key-refused': [403, 'Enrolment key refused', 'The enrolment key is unknown, used up, expired or revoked. Make a new one in Rollout.'],
+  'no-place': [403, 'No place', 'The address does not tell which site this machine belongs to. Use a key of the site.'],
   'name-in-use': [409, 'Name in use', 'Another device of this client has this name. Letter case is no difference.'],
   'already-exists': [409, 'Already there', 'There is one of this name already. Choose another name.'],
   'changed-meanwhile': [409, 'Changed meanwhile', 'Somebody saved a newer revision while you edited. Look at it, then apply your change to it.'],
@@ -25,6 +26,7 @@ const table = {
   'already-ended': [409, 'Already over', 'This window is over already.'],
   'still-used': [409, 'Still used', 'Something still refers to this.'],
   busy: [503, 'Busy', 'The same device is reporting through another connection. Try again.'],
+  'database-away': [503, 'Database away', 'The database is not reached just now. Try again in a moment; if it goes on, tell whoever runs the server.'],
   internal: [500, 'A fault of the server', 'The server made a mistake; it is in its log. Try again, and tell whoever runs it.'],
 } as const satisfies Record<string, readonly [number, string, string]>
 
@@ -48,11 +50,17 @@ const byFastifyCode: Record<string, ProblemCode> = {
   FST_ERR_CTP_INVALID_JSON_BODY: 'not-json',
 }
 
+/** Classes 08 (connection) and 57P (operator intervention) of PostgreSQL's error codes, and what the socket says. */
+function isDatabaseAway({ code, message }: { code?: string; message: string }): boolean {
+  return /^(08...|57P0.|ECONNREFUSED|ECONNRESET|EPIPE)$/.test(code ?? '') || /Connection terminated|timeout exceeded when trying to connect/.test(message)
+}
+
 function problemOf(error: unknown): ProblemError {
   if (error instanceof ProblemError) return error
   const known = byFastifyCode[(error as FastifyError).code]
   if (known) return new ProblemError(known)
   if (error instanceof SyntaxError) return new ProblemError('not-json')
+  if (isDatabaseAway(error as Error)) return new ProblemError('database-away')
   const status = (error as FastifyError).statusCode
   return status && status < 500 ? new ProblemError('invalid', (error as Error).message) : new ProblemError('internal')
 }
@@ -61,7 +69,7 @@ function problemOf(error: unknown): ProblemError {
 export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error)
-    if (problem.code === 'internal') request.log.error({ err: error }, 'request failed')
+    if (problem.body.status === 500 || problem.code === 'database-away') request.log.error({ err: error }, 'request failed')
     void reply.code(problem.body.status).type(problemMediaType).send(JSON.stringify(problem.body))
   })
   app.setNotFoundHandler((request, reply) => {

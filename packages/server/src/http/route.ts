@@ -1,13 +1,16 @@
 import type { AccessLevel } from '#contract'
 import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from 'fastify'
-import type { ObjectSchema } from 'joi'
+import type { AnySchema, ObjectSchema } from 'joi'
 import type { Viewer } from '../features/access'
 import { ProblemError } from './problems'
 
 /** Who may call a route: anybody, a device with its key, or a signed-in person of at least this level. */
 export type Access = 'public' | 'device' | AccessLevel
 
-export interface RouteAccess { access: Access; summary: string; body?: ObjectSchema; query?: ObjectSchema }
+/** A body that is not JSON, by its media type. */
+export interface OtherMedia { media: string }
+
+export interface RouteAccess { access: Access; summary: string; body?: ObjectSchema; query?: ObjectSchema; answer: AnySchema | OtherMedia }
 
 declare module 'fastify' {
   interface FastifyContextConfig { route?: RouteAccess }
@@ -16,7 +19,7 @@ declare module 'fastify' {
 
 export interface Call<Body, Query> { body: Body; query: Query; viewer: Viewer; request: FastifyRequest; reply: FastifyReply; id(name?: string): number }
 
-export interface RouteSpec<Body, Query> {
+export interface RouteSpec<Body, Query, Answer> {
   method: HTTPMethods
   url: string
   access: Access
@@ -24,8 +27,10 @@ export interface RouteSpec<Body, Query> {
   summary: string
   body?: ObjectSchema<Body>
   query?: ObjectSchema<Query>
+  /** What a success looks like. It describes the API and types the handler; tests hold every answer against it. */
+  answer: AnySchema<Answer> | OtherMedia
   bodyLimit?: number
-  handle(call: Call<Body, Query>): unknown
+  handle(call: Call<Body, Query>): NoInfer<Answer> | Promise<NoInfer<Answer>>
 }
 
 function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert: boolean): T {
@@ -39,12 +44,12 @@ function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert
  * Registers a route. There is no other way to do so, and none without saying who may call it: the hook in access.ts
  * refuses what carries no access.
  */
-export function route<Body = undefined, Query = undefined>(app: FastifyInstance, spec: RouteSpec<Body, Query>): void {
+export function route<Body = undefined, Query = undefined, Answer = unknown>(app: FastifyInstance, spec: RouteSpec<Body, Query, Answer>): void {
   app.route({
     method: spec.method,
     url: spec.url,
     ...(spec.bodyLimit ? { bodyLimit: spec.bodyLimit } : {}),
-    config: { route: { access: spec.access, summary: spec.summary, ...(spec.body ? { body: spec.body } : {}), ...(spec.query ? { query: spec.query } : {}) } },
+    config: { route: { access: spec.access, summary: spec.summary, answer: spec.answer, ...(spec.body ? { body: spec.body } : {}), ...(spec.query ? { query: spec.query } : {}) } },
     handler: (request, reply) =>
       spec.handle({
         body: checked(spec.body, request.body, false),

@@ -68,7 +68,7 @@ export class LiveHub {
 
   routes(app: FastifyInstance): void {
     route(app, {
-      method: 'GET', url: '/api/live', access: 'contact', summary: 'What changes, as server-sent events',
+      method: 'GET', url: '/api/live', access: 'contact', summary: 'What changes, as server-sent events', answer: { media: 'text/event-stream' },
       handle: ({ viewer, request, reply }) => {
         reply.hijack()
         const { raw } = reply

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { gzipSync } from 'node:zlib'
 import type { FastifyInstance } from 'fastify'
+import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
 import type { Enrolment, Problem, Report, ReportReceipt } from '#contract'
@@ -24,13 +25,20 @@ export interface House {
   nobody: Caller
   sites: [number, number]
   enrol(site: number, name: string, more?: { roles?: string[]; kind?: string }): Promise<Agent>
+  agentOf(enrolment: Enrolment): Agent
   close(): Promise<void>
 }
 
 /** Speaks for one device; times are given in minutes after the beginning, 48 of them ago. */
 export class Agent {
-  seq = 0
-  constructor(readonly app: FastifyInstance, readonly id: number, readonly key: string, readonly began: number) {}
+  seq: number
+  readonly id: number
+  readonly key: string
+  constructor(readonly app: FastifyInstance, { deviceId, deviceKey, firstSeq }: Enrolment, readonly began: number) {
+    this.id = deviceId
+    this.key = deviceKey
+    this.seq = firstSeq - 1
+  }
 
   at(minutes: number): number {
     return this.began + minutes * minute
@@ -47,6 +55,20 @@ export class Agent {
   }
 }
 
+/** Gathers what of any successful answer is not as its route describes it. */
+function holdAnswersToTheirSchemas(app: FastifyInstance): string[] {
+  const misfits: string[] = []
+  app.addHook('onSend', (request, reply, payload, done) => {
+    const answer = request.routeOptions.config.route?.answer
+    if (Joi.isSchema(answer) && reply.statusCode < 300) {
+      const { error } = answer.validate(JSON.parse(String(payload)), { convert: false })
+      if (error) misfits.push(`${request.method} ${request.url}: ${error.message}`)
+    }
+    done(null, payload)
+  })
+  return misfits
+}
+
 const password = 'correct horse battery'
 
 export async function openHouse(): Promise<House> {
@@ -60,6 +82,7 @@ export async function openHouse(): Promise<House> {
   await migrate(pool, new URL('../db/migrations', import.meta.url).pathname, Date.now())
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
   const app = await buildApp({ pool, databaseUrl: url, pastWindows: true })
+  const misfits = holdAnswersToTheirSchemas(app)
 
   const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {
     const response = await app.inject({ method, url: path, headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }) }, ...(body === undefined ? {} : { payload: JSON.stringify(body) }) })
@@ -73,25 +96,28 @@ export async function openHouse(): Promise<House> {
   const lead = await signIn('lead@lanternfield.example')
   const made = async (path: string, body: unknown) => (await lead<{ id: number }>('POST', path, body)).body.id
   const [one, two] = [await made('/api/clients', { name: 'Tidemill Ferries', code: 'tm' }), await made('/api/clients', { name: 'Brindle Bakeries', code: 'bb' })]
-  const sites: [number, number] = [await made('/api/sites', { clientId: one, name: 'Harbour', zone: 'Europe/Lisbon' }), await made('/api/sites', { clientId: two, name: 'Plant', zone: 'Europe/Vienna' })]
+  const sites: [number, number] = [await made('/api/sites', { clientId: one, name: 'Harbour', zone: 'Europe/Lisbon', networks: [] }), await made('/api/sites', { clientId: two, name: 'Plant', zone: 'Europe/Vienna' })]
   await made('/api/people', { email: 'tech@lanternfield.example', name: 'Tech', password, access: 'technician', clientIds: null })
   await made('/api/people', { email: 'contact@brindle.example', name: 'Contact', password, access: 'contact', clientIds: [two] })
 
+  const agentOf = (enrolment: Enrolment) => new Agent(app, enrolment, Date.now() - 48 * minute)
   return {
     app, pool, url, lead, sites,
     technician: await signIn('tech@lanternfield.example'),
     contact: await signIn('contact@brindle.example'),
     nobody: caller(),
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
-      const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key
+      const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, clientId: null, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key
       const enrolment = (await caller()<Enrolment>('POST', '/api/agent/enrol', { version: 1, key, name: deviceName, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() })).body
-      return new Agent(app, enrolment.deviceId, enrolment.deviceKey, Date.now() - 48 * minute)
+      return agentOf(enrolment)
     },
+    agentOf,
     async close() {
       await app.close()
       await pool.end()
       await admin.query(`drop database ${name} with (force)`)
       await admin.end()
+      if (misfits.length) throw new Error(`answers that do not fit what the API says of them: ${misfits.join('; ')}`)
     },
   }
 }

@@ -1,4 +1,4 @@
-import { newPersonSchema, signInSchema, type NewPerson, type Person, type SignIn } from '#contract'
+import { madeSchema, newPersonSchema, peopleSchema, personSchema, signedInSchema, signInSchema, type NewPerson, type Person, type PersonListed } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -35,8 +35,8 @@ export async function addPerson(db: Db, person: NewPerson): Promise<number> {
 }
 
 export function accessRoutes(app: FastifyInstance, pool: Pool): void {
-  route<SignIn>(app, {
-    method: 'POST', url: '/api/session', access: 'public', summary: 'Sign in', body: signInSchema,
+  route(app, {
+    method: 'POST', url: '/api/session', access: 'public', summary: 'Sign in', answer: signedInSchema, body: signInSchema,
     async handle({ body, request, reply }) {
       if (await tooManyFailures(pool, body.email, request.ip)) throw new ProblemError('too-many-tries')
       const person = await firstRow<{ id: number; password_hash: string }>(pool, 'select id, password_hash from person where lower(email) = lower($1)', [body.email])
@@ -52,12 +52,12 @@ export function accessRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/session', access: 'contact', summary: 'Who is signed in',
+    method: 'GET', url: '/api/session', access: 'contact', summary: 'Who is signed in', answer: personSchema,
     handle: ({ viewer }): Person => asPerson(viewer),
   })
 
   route(app, {
-    method: 'DELETE', url: '/api/session', access: 'contact', summary: 'Sign out',
+    method: 'DELETE', url: '/api/session', access: 'contact', summary: 'Sign out', answer: signedInSchema,
     async handle({ request, reply }) {
       await pool.query('delete from session where token_digest = $1', [digest(request.cookies.custode ?? '')])
       void reply.clearCookie('custode', cookie)
@@ -65,8 +65,8 @@ export function accessRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
 
-  route<NewPerson>(app, {
-    method: 'POST', url: '/api/people', access: 'lead', summary: 'Add a person', body: newPersonSchema,
+  route(app, {
+    method: 'POST', url: '/api/people', access: 'lead', summary: 'Add a person', answer: madeSchema, body: newPersonSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
       if (body.access === 'contact' && body.clientIds === null) throw new ProblemError('invalid', 'A client contact needs at least one client.', [{ at: 'clientIds', message: 'choose at least one client' }])
       const id = await addPerson(tx, body)
@@ -76,7 +76,7 @@ export function accessRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/people', access: 'technician', summary: 'People of the service company',
-    handle: () => rows(pool, `select id, name, email, access from person where access <> 'contact' order by name limit 500`),
+    method: 'GET', url: '/api/people', access: 'technician', summary: 'People of the service company', answer: peopleSchema,
+    handle: () => rows<PersonListed>(pool, `select id, name, email, access from person where access <> 'contact' order by name limit 500`),
   })
 }

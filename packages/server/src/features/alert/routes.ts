@@ -1,4 +1,4 @@
-import { alertCloseSchema, alertNoteSchema, type AlertClose, type AlertEntry, type AlertNote, type AlertPage, type Rounds } from '#contract'
+import { alertCloseSchema, alertListSchema, alertNoteSchema, alertPageSchema, heldListSchema, lookedSchema, roundsSchema, type AlertEntry, type AlertPage, type Rounds } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -44,48 +44,48 @@ function change(pool: Pool, viewer: Viewer, id: number, what: string, text: stri
 
 export function alertRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'GET', url: '/api/rounds', access: 'contact', summary: 'What needs a person, in four groups',
+    method: 'GET', url: '/api/rounds', access: 'contact', summary: 'What needs a person, in four groups', answer: roundsSchema,
     handle: ({ viewer }) => rounds(pool, viewer),
   })
   route(app, {
-    method: 'POST', url: '/api/rounds/looked', access: 'contact', summary: 'Remember that the round was walked until now',
+    method: 'POST', url: '/api/rounds/looked', access: 'contact', summary: 'Remember that the round was walked until now', answer: lookedSchema,
     async handle({ viewer }) {
       await pool.query('update person set looked_at = now() where id = $1', [viewer.id])
       return { looked: true }
     },
   })
   route(app, {
-    method: 'GET', url: '/api/alerts/:id', access: 'contact', summary: 'One alert with what happened to it',
+    method: 'GET', url: '/api/alerts/:id', access: 'contact', summary: 'One alert with what happened to it', answer: alertPageSchema,
     handle: ({ viewer, id }) => alertPage(pool, viewer, id()),
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/alerts', access: 'contact', summary: 'Alerts of a device, newest first',
+    method: 'GET', url: '/api/devices/:id/alerts', access: 'contact', summary: 'Alerts of a device, newest first', answer: alertListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
       return rows<AlertRow>(pool, `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`, [id()])
     },
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/held', access: 'contact', summary: 'What windows held back on a device, newest first',
+    method: 'GET', url: '/api/devices/:id/held', access: 'contact', summary: 'What windows held back on a device, newest first', answer: heldListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
       return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
     },
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/take', access: 'technician', summary: 'Take an alert',
+    method: 'POST', url: '/api/alerts/:id/take', access: 'technician', summary: 'Take an alert', answer: alertPageSchema,
     handle: ({ viewer, id }) => change(pool, viewer, id(), 'taken', '', `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`, [viewer.id]),
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/give-back', access: 'technician', summary: 'Give an alert back to everybody',
+    method: 'POST', url: '/api/alerts/:id/give-back', access: 'technician', summary: 'Give an alert back to everybody', answer: alertPageSchema,
     handle: ({ viewer, id }) => change(pool, viewer, id(), 'given back', '', `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`, []),
   })
-  route<AlertNote>(app, {
-    method: 'POST', url: '/api/alerts/:id/notes', access: 'technician', summary: 'Add a note to an alert', body: alertNoteSchema,
+  route(app, {
+    method: 'POST', url: '/api/alerts/:id/notes', access: 'technician', summary: 'Add a note to an alert', answer: alertPageSchema, body: alertNoteSchema,
     handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'note', body.text, '', []),
   })
-  route<AlertClose>(app, {
-    method: 'POST', url: '/api/alerts/:id/close', access: 'technician', summary: 'Close an alert by hand; it stays closed until the post is well, or worse', body: alertCloseSchema,
+  route(app, {
+    method: 'POST', url: '/api/alerts/:id/close', access: 'technician', summary: 'Close an alert by hand; it stays closed until the post is well, or worse', answer: alertPageSchema, body: alertCloseSchema,
     handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'closed by hand', body.reason, `update alert set status = 'closed', closed_at = now(), close_reason = 'by hand' where id = $1`, []),
   })
 }

@@ -1,5 +1,5 @@
-import { deviceRolesSchema, newClientSchema, newSiteSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type DeviceRoles, type Found, type NewClient, type NewSite, type Role, type Site } from '#contract'
-import { logLevels } from '#core'
+import { boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type Found, type Role, type Site } from '#contract'
+import { logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
@@ -33,20 +33,25 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
   }
 }
 
+function refuseBadNetworks(networks: readonly string[]): void {
+  const wrong = networks.find((one) => !readNetwork(one))
+  if (wrong !== undefined) throw new ProblemError('invalid', `“${wrong}” is no network. Write it like 192.0.2.0/24, with the bits of the host at zero.`, [{ at: 'networks', message: 'not in CIDR notation' }])
+}
+
 export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'GET', url: '/api/clients', access: 'contact', summary: 'Clients with their sites',
+    method: 'GET', url: '/api/clients', access: 'contact', summary: 'Clients with their sites', answer: clientsSchema,
     async handle({ viewer }): Promise<Client[]> {
       const clients = await rows<Omit<Client, 'sites'>>(pool, `
         select c.id, c.name, c.code, (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
         from client c where $1::int[] is null or c.id = any($1) order by c.name limit 2000`, [viewer.clientIds])
-      const sites = await rows<Site>(pool, 'select id, client_id as "clientId", name, zone from site where $1::int[] is null or client_id = any($1) order by name limit 20000', [viewer.clientIds])
+      const sites = await rows<Site>(pool, 'select id, client_id as "clientId", name, zone, networks from site where $1::int[] is null or client_id = any($1) order by name limit 20000', [viewer.clientIds])
       return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
     },
   })
 
-  route<NewClient>(app, {
-    method: 'POST', url: '/api/clients', access: 'lead', summary: 'Add a client', body: newClientSchema,
+  route(app, {
+    method: 'POST', url: '/api/clients', access: 'lead', summary: 'Add a client', answer: madeSchema, body: newClientSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
       const row = await firstRow<{ id: number }>(tx, 'insert into client (name, code) values ($1, $2) on conflict do nothing returning id', [body.name, body.code])
       if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
@@ -56,12 +61,13 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     }),
   })
 
-  route<NewSite>(app, {
-    method: 'POST', url: '/api/sites', access: 'lead', summary: 'Add a site', body: newSiteSchema,
+  route(app, {
+    method: 'POST', url: '/api/sites', access: 'lead', summary: 'Add a site', answer: madeSchema, body: newSiteSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
       if (!IANAZone.isValidZone(body.zone)) throw new ProblemError('invalid', `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`, [{ at: 'zone', message: 'unknown time zone' }])
       if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId]))) throw new ProblemError('not-found', 'There is no such client.')
-      const row = await firstRow<{ id: number }>(tx, 'insert into site (client_id, name, zone) values ($1, $2, $3) on conflict do nothing returning id', [body.clientId, body.name, body.zone])
+      refuseBadNetworks(body.networks)
+      const row = await firstRow<{ id: number }>(tx, 'insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing returning id', [body.clientId, body.name, body.zone, body.networks])
       if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')
       await audit(tx, { personId: viewer.id, action: 'added', kind: 'site', id: row.id, clientId: body.clientId })
       return row
@@ -69,12 +75,24 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/roles', access: 'contact', summary: 'Roles that a device can have',
+    method: 'PUT', url: '/api/sites/:id/networks', access: 'technician', summary: 'Declare the networks of a site', answer: siteNetworksSchema, body: siteNetworksSchema,
+    handle: ({ body, id, viewer }) => inTransaction(pool, async (tx) => {
+      refuseBadNetworks(body.networks)
+      const row = await firstRow<{ client_id: number }>(tx, 'update site set networks = $2 where id = $1 and ($3::int[] is null or client_id = any($3)) returning client_id', [id(), body.networks, viewer.clientIds])
+      if (!row) throw new ProblemError('not-found')
+      await audit(tx, { personId: viewer.id, action: 'declared networks of', kind: 'site', id: id(), clientId: row.client_id, detail: body })
+      await announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
+      return { networks: body.networks }
+    }),
+  })
+
+  route(app, {
+    method: 'GET', url: '/api/roles', access: 'contact', summary: 'Roles that a device can have', answer: rolesSchema,
     handle: (): Promise<Role[]> => rows(pool, 'select id, name from role order by name limit 500'),
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices', access: 'contact', summary: 'Devices, as the board compares them',
+    method: 'GET', url: '/api/devices', access: 'contact', summary: 'Devices, as the board compares them', answer: boardSchema,
     async handle({ viewer }): Promise<BoardDevice[]> {
       const now = Date.now()
       return (await boardRows(pool, viewer.clientIds)).map((row) => boardDevice(row, now))
@@ -82,13 +100,13 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices/:id', access: 'contact', summary: 'One device',
+    method: 'GET', url: '/api/devices/:id', access: 'contact', summary: 'One device', answer: devicePageSchema,
     handle: ({ viewer, id }) => devicePage(pool, viewer, id()),
   })
 
-  route<undefined, { before?: number; limit: number }>(app, {
-    method: 'GET', url: '/api/devices/:id/events', access: 'contact', summary: 'Log events of a device, newest first',
-    query: Joi.object({ before: Joi.number().integer(), limit: Joi.number().integer().min(1).max(500).default(100) }),
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/events', access: 'contact', summary: 'Log events of a device, newest first', answer: deviceEventsSchema,
+    query: Joi.object<{ before?: number; limit: number }, true>({ before: Joi.number().integer(), limit: Joi.number().integer().min(1).max(500).default(100) }),
     async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
       await needDevice(pool, viewer, id())
       const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(pool, `
@@ -98,8 +116,8 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
 
-  route<DeviceRoles>(app, {
-    method: 'PUT', url: '/api/devices/:id/roles', access: 'technician', summary: 'Set the roles of a device', body: deviceRolesSchema,
+  route(app, {
+    method: 'PUT', url: '/api/devices/:id/roles', access: 'technician', summary: 'Set the roles of a device', answer: deviceRolesSchema, body: deviceRolesSchema,
     async handle({ viewer, id, body }) {
       const device = await needDevice(pool, viewer, id())
       return inTransaction(pool, async (tx) => {
@@ -114,9 +132,9 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
 
-  route<undefined, { q: string }>(app, {
-    method: 'GET', url: '/api/find', access: 'contact', summary: 'Find a device, client, template, alert or window by name',
-    query: Joi.object({ q: Joi.string().trim().min(1).max(100).required() }),
+  route(app, {
+    method: 'GET', url: '/api/find', access: 'contact', summary: 'Find a device, client, template, alert or window by name', answer: foundSchema,
+    query: Joi.object<{ q: string }, true>({ q: Joi.string().trim().min(1).max(100).required() }),
     handle: ({ viewer, query }): Promise<Found[]> => find(pool, viewer, query.q),
   })
 }

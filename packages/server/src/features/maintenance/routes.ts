@@ -1,5 +1,5 @@
-import { newWindowSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
-import { hour, targets, windowEnd, type DeviceTraits, type Target } from '#core'
+import { madeSchema, newWindowSchema, watchlineSchema, windowListSchema, windowPageSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
+import { hour, isOver, targets, type DeviceTraits, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { outdate, reconsiderAll } from '../../engine'
@@ -72,8 +72,7 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   if (row.client_id !== null) needClient(viewer, row.client_id)
   else if (!mayChangeAll(viewer)) throw new ProblemError('not-found')
   const window = windowOf(row)
-  const end = windowEnd(window)
-  if (end !== null && end <= now) throw new ProblemError('already-ended')
+  if (isOver(window, now)) throw new ProblemError('already-ended')
   await tx.query(`
     insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, ended_at, created_by, created_at, saved_by)
     select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3 from maintenance_window where id = $1`,
@@ -87,9 +86,9 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
 }
 
 export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed: boolean): void {
-  route(app, { method: 'GET', url: '/api/windows', access: 'contact', summary: 'Maintenance windows, newest beginning first', handle: ({ viewer }) => listWindows(pool, viewer) })
+  route(app, { method: 'GET', url: '/api/windows', access: 'contact', summary: 'Maintenance windows, newest beginning first', answer: windowListSchema, handle: ({ viewer }) => listWindows(pool, viewer) })
   route(app, {
-    method: 'GET', url: '/api/windows/:id', access: 'contact', summary: 'One window with its record',
+    method: 'GET', url: '/api/windows/:id', access: 'contact', summary: 'One window with its record', answer: windowPageSchema,
     async handle({ viewer, id }): Promise<WindowPage> {
       const [window] = await listWindows(pool, viewer, id())
       if (!window) throw new ProblemError('not-found')
@@ -98,7 +97,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     },
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/windows', access: 'contact', summary: 'Windows that reach a device',
+    method: 'GET', url: '/api/devices/:id/windows', access: 'contact', summary: 'Windows that reach a device', answer: windowListSchema,
     async handle({ viewer, id }): Promise<WindowView[]> {
       await needDevice(pool, viewer, id())
       const device = (await allTraits(pool)).find((one) => one.id === id())!
@@ -106,16 +105,16 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
       return (await listWindows(pool, { ...viewer, clientIds: null })).filter((window) => targets(window.target, device))
     },
   })
-  route<NewWindow>(app, {
-    method: 'POST', url: '/api/windows', access: 'technician', summary: 'Make a maintenance window', body: newWindowSchema,
+  route(app, {
+    method: 'POST', url: '/api/windows', access: 'technician', summary: 'Make a maintenance window', answer: madeSchema, body: newWindowSchema,
     handle: ({ body, viewer }) => inTransaction(pool, (tx) => openWindow(tx, body, viewer, Date.now(), pastAllowed)),
   })
   route(app, {
-    method: 'POST', url: '/api/windows/:id/end', access: 'technician', summary: 'End a window now; what still fails is raised at once',
+    method: 'POST', url: '/api/windows/:id/end', access: 'technician', summary: 'End a window now; what still fails is raised at once', answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, (tx) => endWindow(tx, id(), viewer, Date.now())),
   })
   route(app, {
-    method: 'GET', url: '/api/watchline', access: 'contact', summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client',
+    method: 'GET', url: '/api/watchline', access: 'contact', summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client', answer: watchlineSchema,
     handle: ({ viewer }): Promise<Watchline> => watchline(pool, viewer, Date.now(), 24 * hour, 12 * hour),
   })
 }

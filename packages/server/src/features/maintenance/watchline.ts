@@ -20,8 +20,8 @@ export async function watchline(pool: Pool, viewer: Viewer, now: Millis, back: M
     now, from, until,
     lanes: clients.map((client) => ({
       clientId: client.id, clientName: client.name,
-      ticks: ticks.filter((one) => one.clientId === client.id),
-      spans: spans.filter((one) => one.clientId === null || one.clientId === client.id),
+      ticks: ticks.filter((one) => one.clientId === client.id).map(({ clientId: _, ...tick }) => tick),
+      spans: spans.filter((one) => one.clientId === null || one.clientId === client.id).map(({ clientId: _, ...span }) => span),
     })),
   }
 }

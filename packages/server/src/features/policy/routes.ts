@@ -1,4 +1,4 @@
-import { newAssignmentSchema, newExceptionSchema, newTemplateSchema, templateEditSchema, type Impact, type NewAssignment, type NewException, type NewTemplate, type RosterWatch, type TemplateEdit } from '#contract'
+import { impactSchema, madeSchema, newAssignmentSchema, newExceptionSchema, newTemplateSchema, policyGridSchema, rosterSchema, templateEditSchema, templatePageSchema, templateSummariesSchema, type Impact, type RosterWatch } from '#contract'
 import { resolveRoster, targets, templateFaults, watchKind, type Policy, type Template } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
@@ -20,22 +20,22 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     return impactOf(changesBetween(devices, policy, after(policy)), devices.filter((device) => keepOwn(policy, device)).length)
   }
 
-  route(app, { method: 'GET', url: '/api/policy/grid', access: 'technician', summary: 'Roles × templates', handle: () => policyGrid(pool) })
-  route(app, { method: 'GET', url: '/api/templates', access: 'technician', summary: 'Policy templates', handle: () => templateSummaries(pool) })
-  route(app, { method: 'GET', url: '/api/templates/:id', access: 'technician', summary: 'One template with its watches, assignments, exceptions and revisions', handle: ({ id }) => templatePage(pool, id()) })
-  route<NewTemplate>(app, {
-    method: 'POST', url: '/api/templates', access: 'lead', summary: 'Make a template', body: newTemplateSchema,
+  route(app, { method: 'GET', url: '/api/policy/grid', access: 'technician', summary: 'Roles × templates', answer: policyGridSchema, handle: () => policyGrid(pool) })
+  route(app, { method: 'GET', url: '/api/templates', access: 'technician', summary: 'Policy templates', answer: templateSummariesSchema, handle: () => templateSummaries(pool) })
+  route(app, { method: 'GET', url: '/api/templates/:id', access: 'technician', summary: 'One template with its watches, assignments, exceptions and revisions', answer: templatePageSchema, handle: ({ id }) => templatePage(pool, id()) })
+  route(app, {
+    method: 'POST', url: '/api/templates', access: 'lead', summary: 'Make a template', answer: madeSchema, body: newTemplateSchema,
     handle: ({ body, viewer }) => change((tx) => addTemplate(tx, body, viewer)),
   })
-  route<TemplateEdit>(app, {
-    method: 'PUT', url: '/api/templates/:id', access: 'lead', summary: 'Save a new revision of a template', body: templateEditSchema,
+  route(app, {
+    method: 'PUT', url: '/api/templates/:id', access: 'lead', summary: 'Save a new revision of a template', answer: templatePageSchema, body: templateEditSchema,
     async handle({ id, body, viewer }) {
       await change((tx) => editTemplate(tx, id(), body, viewer))
       return templatePage(pool, id())
     },
   })
-  route<TemplateEdit>(app, {
-    method: 'POST', url: '/api/templates/:id/impact', access: 'technician', summary: 'What an edit would do to which devices; saves nothing', body: templateEditSchema,
+  route(app, {
+    method: 'POST', url: '/api/templates/:id/impact', access: 'technician', summary: 'What an edit would do to which devices; saves nothing', answer: impactSchema, body: templateEditSchema,
     async handle({ id, body }) {
       refuseFaults(templateFaults(body.watches))
       const templateId = id()
@@ -48,21 +48,21 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
 
-  route<NewAssignment>(app, {
-    method: 'POST', url: '/api/assignments', access: 'lead', summary: 'Assign a template to a target', body: newAssignmentSchema,
+  route(app, {
+    method: 'POST', url: '/api/assignments', access: 'lead', summary: 'Assign a template to a target', answer: madeSchema, body: newAssignmentSchema,
     handle: ({ body, viewer }) => change((tx, policy) => addAssignment(tx, body, policy, viewer)),
   })
-  route<NewAssignment>(app, {
-    method: 'POST', url: '/api/assignments/impact', access: 'technician', summary: 'What an assignment would do; saves nothing', body: newAssignmentSchema,
+  route(app, {
+    method: 'POST', url: '/api/assignments/impact', access: 'technician', summary: 'What an assignment would do; saves nothing', answer: impactSchema, body: newAssignmentSchema,
     handle: ({ body }) => impact((policy) => ({ ...policy, assignments: [...policy.assignments, { ...body, id: 2_147_483_647, createdAt: Date.now() }] })),
   })
   route(app, {
-    method: 'DELETE', url: '/api/assignments/:id', access: 'lead', summary: 'Take an assignment away',
+    method: 'DELETE', url: '/api/assignments/:id', access: 'lead', summary: 'Take an assignment away', answer: madeSchema,
     handle: ({ id, viewer }) => change((tx) => removeAssignment(tx, id(), viewer)),
   })
 
-  route<NewException>(app, {
-    method: 'POST', url: '/api/exceptions', access: 'technician', summary: 'Make an exception for a device or a target', body: newExceptionSchema,
+  route(app, {
+    method: 'POST', url: '/api/exceptions', access: 'technician', summary: 'Make an exception for a device or a target', answer: madeSchema, body: newExceptionSchema,
     async handle({ body, viewer }) {
       // A technician speaks for single devices; what reaches further is a lead's decision.
       if (body.target.on !== 'devices' && viewer.access !== 'lead') throw new ProblemError('not-allowed', 'Exceptions for more than chosen devices are made by a lead.')
@@ -71,7 +71,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
   route(app, {
-    method: 'DELETE', url: '/api/exceptions/:id', access: 'technician', summary: 'Take an exception away',
+    method: 'DELETE', url: '/api/exceptions/:id', access: 'technician', summary: 'Take an exception away', answer: madeSchema,
     async handle({ id, viewer }) {
       const found = (await policyInForce(pool)).exceptions.find((one) => one.id === id())
       if (!found) throw new ProblemError('not-found')
@@ -82,7 +82,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices/:id/roster', access: 'contact', summary: 'What a device really gets, each value with where it comes from',
+    method: 'GET', url: '/api/devices/:id/roster', access: 'contact', summary: 'What a device really gets, each value with where it comes from', answer: rosterSchema,
     async handle({ id, viewer }): Promise<RosterWatch[]> {
       await needDevice(pool, viewer, id())
       const row = (await firstRow<TraitsRow>(pool, 'select id, client_id, site_id, kind, os_family, roles, tags, name from device where id = $1', [id()]))!

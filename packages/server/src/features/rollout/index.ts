@@ -1,1 +1,2 @@
+export { handOutAgent } from './handOut'
 export { defaultInterval, rolloutRoutes } from './routes'

@@ -1,4 +1,4 @@
-import type { SeriesPage } from '#contract'
+import { seriesPageSchema, type SeriesPage } from '#contract'
 import { bucketise, day, hour, isMetric, minute, summarise, type Millis, type Sample } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
@@ -15,14 +15,15 @@ export function bucketWidth(span: Millis, most: number): Millis {
 }
 
 export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
-  route<undefined, { from: number; until: number; metrics: string }>(app, {
-    method: 'GET', url: '/api/devices/:id/series', access: 'contact', summary: 'Readings of a device over a time, least, mean and greatest of each span',
-    query: Joi.object({ from: Joi.number().integer().required(), until: Joi.number().integer().greater(Joi.ref('from')).required(), metrics: Joi.string().max(400).required() }),
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/series', access: 'contact', summary: 'Readings of a device over a time, least, mean and greatest of each span', answer: seriesPageSchema,
+    query: Joi.object<{ from: Millis; until: Millis; metrics: string }, true>({ from: Joi.number().integer().required(), until: Joi.number().integer().required(), metrics: Joi.string().max(400).required() }),
     async handle({ viewer, id, query }): Promise<SeriesPage> {
       await needDevice(pool, viewer, id())
       const metrics = query.metrics.split(',')
       const unknown = metrics.find((one) => !isMetric(one))
       if (unknown !== undefined) throw new ProblemError('invalid', `There is no metric “${unknown}”.`, [{ at: 'metrics', message: 'unknown metric' }])
+      if (query.until <= query.from) throw new ProblemError('invalid', 'The time ends before it begins. Choose a later end.', [{ at: 'until', message: 'not after the beginning' }])
       if (query.until - query.from > 31 * day) throw new ProblemError('invalid', 'Ask for 31 days at most.', [{ at: 'from', message: 'too long ago' }])
       // By the primary key (device, at): one range a partition.
       const found = await rows<{ at: number; layout_id: number; value: number[] }>(pool, 'select at, layout_id, value from report where device_id = $1 and at >= $2 and at < $3 order by at limit 300000', [id(), time(query.from), time(query.until)])

@@ -1,0 +1,84 @@
+import { createHash } from 'node:crypto'
+import { createReadStream, existsSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { pipeline } from 'node:stream/promises'
+import type { FastifyInstance } from 'fastify'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+
+const architectures = ['x64', 'arm64'] as const
+
+/** What a machine pipes into its shell. Everything that can go wrong there is said there, in a sentence. */
+export function installScript(server: string, digests: Readonly<Record<string, string>>): string {
+  const known = Object.keys(digests)
+  return `#!/bin/sh
+# Installs the Custode agent. Usage: sh -s -- KEY [--name NAME]
+set -eu
+fail() { echo "custode-agent: $1" >&2; exit 1; }
+[ $# -ge 1 ] || fail 'the key is missing: copy the whole command'
+key=$1
+shift
+[ "$(uname -s)" = Linux ] || fail "this system is not supported: $(uname -s)"
+case "$(uname -m)" in
+${architectures.filter((one) => known.includes(one)).map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`).join('\n')}
+  *) fail "this server has no agent for $(uname -m)";;
+esac
+folder=$(mktemp -d)
+trap 'rm -rf "$folder"' EXIT
+file="$folder/custode-agent.gz"
+from='${server}/agent/custode-agent-linux-'$arch'.gz'
+if command -v curl >/dev/null; then fetch() { curl -fsSL "$from" -o "$file"; }
+elif command -v wget >/dev/null; then fetch() { wget -q "$from" -O "$file"; }
+else fail 'neither curl nor wget is here: install one of them'
+fi
+# A server that is being restarted is back within seconds, and the download begins anew.
+tries=1
+until fetch; do
+  [ $tries -lt 6 ] || fail 'the server is not reached from here: ${server}'
+  tries=$((tries + 1))
+  sleep 3
+done
+echo "$digest  $file" | sha256sum --check --status || fail 'the download is damaged: try again'
+gunzip "$file" || fail 'there is no room to unpack the agent in '"$folder"
+chmod 755 "$folder/custode-agent"
+"$folder/custode-agent" install --server '${server}' --key "$key" "$@"
+`
+}
+
+async function digestOf(file: string): Promise<string> {
+  const hash = createHash('sha256')
+  await pipeline(createReadStream(file), hash)
+  return hash.digest('hex')
+}
+
+/** Hands out the packaged agent and the script that installs it. Both are the same for everybody and hold no secret. */
+export function handOutAgent(app: FastifyInstance, folder: string): void {
+  // Without a folder there is nothing, and the addresses say so.
+  const fileOf = (arch: string) => join(folder, `custode-agent-linux-${arch}.gz`)
+  const digests = new Map<string, Promise<string>>()
+  const digest = (arch: string) => {
+    const key = `${arch} ${statSync(fileOf(arch)).mtimeMs}`
+    if (!digests.has(key)) digests.set(key, digestOf(fileOf(arch)))
+    return digests.get(key)!
+  }
+  route(app, {
+    method: 'GET', url: '/agent/install.sh', access: 'public', summary: 'A shell script that installs the agent; it takes an enrolment key', answer: { media: 'text/x-shellscript' },
+    async handle({ request, reply }) {
+      // The name under which this server was reached is the name under which it can be reached from there.
+      if (!/^[\w.:[\]-]+$/.test(request.host)) throw new ProblemError('invalid', 'The Host header is no host.')
+      const made: Record<string, string> = {}
+      for (const arch of architectures) if (existsSync(fileOf(arch))) made[arch] = await digest(arch)
+      void reply.type('text/x-shellscript')
+      return installScript(`${request.protocol}://${request.host}`, made)
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/agent/:file', access: 'public', summary: 'The packaged agent', answer: { media: 'application/gzip' },
+    handle({ request, reply }) {
+      const arch = architectures.find((one) => (request.params as { file: string }).file === `custode-agent-linux-${one}.gz`)
+      if (!arch || !existsSync(fileOf(arch))) throw new ProblemError('not-found')
+      void reply.type('application/gzip').header('content-length', statSync(fileOf(arch)).size)
+      return createReadStream(fileOf(arch))
+    },
+  })
+}

@@ -1,0 +1,127 @@
+import { createPublicKey, verify } from 'node:crypto'
+import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import type { SweepPage, SweepPlanView, SweepView, SweepNews, Task, TaskHeard } from '#contract'
+import { day, hour, minute, type Facts } from '#core'
+import { openHouse, type Agent, type Answer, type House } from '../../testing/house'
+import { nextOf } from './recurrence'
+import { openSigner } from './signer'
+import { turnSweeps } from './sweeps'
+
+let house: House
+let agent: Agent
+beforeAll(async () => {
+  house = await openHouse()
+  await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.0/24'] })
+  agent = await house.enrol(house.sites[0], 'tm-sweeper')
+  await agent.send([agent.report(0, { facts: system() })])
+})
+afterAll(() => house.close())
+
+let minutes = 0
+const system = (addresses: string[] = []): Facts => ({ system: { osFamily: 'linux', osName: 'Debian 12', hostName: 'x', cores: 1, agentVersion: '1', serviceManager: null, takesOrders: true, addresses } })
+const start = (more: object = {}) => house.technician<{ id: number }>('POST', '/api/sweeps', { siteId: house.sites[0], deviceId: agent.id, network: '192.0.2.0/28', ...more })
+const page = async (id: number) => (await house.technician<SweepPage>('GET', `/api/sweeps/${id}`)).body
+/** Reports until work comes along: the board is looked at every two seconds. */
+async function work(): Promise<Task> {
+  return vi.waitFor(async () => {
+    const [signed] = (await agent.send([agent.report(++minutes)])).body.tasks ?? []
+    expect(signed).toBeDefined()
+    return JSON.parse(signed!.text) as Task
+  }, { timeout: 8000, interval: 500 })
+}
+async function tell(one: Agent, taskId: number, news: Partial<SweepNews>): Promise<Answer<TaskHeard>> {
+  const response = await house.app.inject({ method: 'POST', url: `/api/agent/tasks/${taskId}`, headers: { authorization: `Bearer ${one.key}` }, payload: { sweep: { state: 'running', reason: '', scanned: 0, total: 14, found: [], ...news } } })
+  return { status: response.statusCode, body: response.json(), type: '' }
+}
+
+describe('a sweep', () => {
+  it('is handed to the agent with its next report, once, and shows what it found and who of them is known', async () => {
+    await house.technician('PUT', `/api/devices/${agent.id}`, { tags: ['sweeps'] })
+    await agent.send([agent.report(++minutes, { facts: system(['192.0.2.3']) })])
+    const { id } = (await start()).body
+    expect(await page(id)).toMatchObject({ state: 'waiting', total: 14, hosts: [] })
+    const task = await work()
+    expect(task).toMatchObject({ deviceId: agent.id, order: { kind: 'sweep', network: '192.0.2.0/28' } })
+    expect((await agent.send([agent.report(++minutes)])).body.tasks).toBeUndefined()
+    await tell(agent, task.id, { scanned: 6, found: [{ address: '192.0.2.3', name: null, ports: [22], banner: 'SSH-2.0-OpenSSH_9.2p1 Debian' }] })
+    expect(await page(id)).toMatchObject({ state: 'running', scanned: 6, answered: 1, unknown: 0, hosts: [{ address: '192.0.2.3', seems: 'Linux or Unix', device: { id: agent.id, name: 'tm-sweeper' } }] })
+    await tell(agent, task.id, { state: 'done', scanned: 14, found: [{ address: '192.0.2.9', name: 'printer.tidemill.example', ports: [80, 9100], banner: null }] })
+    expect(await page(id)).toMatchObject({ state: 'done', scanned: 14, answered: 2, unknown: 1, hosts: [{}, { address: '192.0.2.9', seems: 'printer', device: null }] })
+    // It is over: more words about it change nothing.
+    expect((await tell(agent, task.id, { scanned: 1 })).status).toBe(404)
+  })
+  it('is told only by the device that does it', async () => {
+    const { id } = (await start()).body
+    const task = await work()
+    const other = await house.enrol(house.sites[0], 'tm-meddler')
+    expect((await tell(other, task.id, { state: 'done' })).status).toBe(404)
+    expect(await page(id)).toMatchObject({ state: 'waiting' })
+    await tell(agent, task.id, { state: 'failed', reason: 'no way to that network' })
+    expect(await page(id)).toMatchObject({ state: 'failed', reason: 'no way to that network' })
+  })
+  it.each<[string, object, string]>([
+    ['outside the networks of the site', { network: '198.51.100.0/28' }, 'not within the networks'], ['that is too large', { network: '10.0.0.0/16' }, 'too large'], ['that is no range', { network: '192.0.2.1/28' }, 'is no range'],
+    ['from a device of another client', { deviceId: 2_000_000 }, 'must be one of this client'], ['with a rule that is none', { rule: 'NOW AND THEN' }, 'no recurrence rule'],
+  ])('%s is refused with a sentence', async (_, more, words) => {
+    const answer = await start(more)
+    expect([answer.status, answer.body.detail]).toEqual([400, expect.stringContaining(words)])
+  })
+  it('is not asked of an agent that takes no orders', async () => {
+    const old = await house.enrol(house.sites[0], 'tm-enrolled-long-ago')
+    expect((await start({ deviceId: old.id })).body.detail).toContain('The agent of tm-enrolled-long-ago takes no orders')
+  })
+  it('of which nothing is heard is given up, and says why', async () => {
+    const { id } = (await start()).body
+    await turnSweeps(house.pool, Date.now() + 29 * minute)
+    expect((await page(id)).state).toBe('waiting')
+    await turnSweeps(house.pool, Date.now() + 31 * minute)
+    expect(await page(id)).toMatchObject({ state: 'failed', reason: expect.stringContaining('did not come for it') as string })
+  })
+  it('that comes again is started when it is due, once, whatever many processes try', async () => {
+    expect((await start({ rule: 'FREQ=DAILY', at: '03:00' })).status).toBe(200)
+    const [plan] = (await house.technician<SweepPlanView[]>('GET', '/api/sweep-plans')).body
+    expect(plan).toMatchObject({ rule: 'FREQ=DAILY', zone: 'Europe/Lisbon' })
+    const before = (await house.technician<SweepView[]>('GET', '/api/sweeps')).body.length
+    await Promise.all([1, 2, 3].map(() => turnSweeps(house.pool, plan!.nextAt! + 1000)))
+    const sweeps = (await house.technician<SweepView[]>('GET', '/api/sweeps')).body
+    expect(sweeps.length).toBe(before + 1)
+    expect(sweeps[0]).toMatchObject({ startedBy: null, network: '192.0.2.0/28' })
+    const [next] = (await house.technician<SweepPlanView[]>('GET', '/api/sweep-plans')).body
+    expect(Math.round((next!.nextAt! - plan!.nextAt!) / hour)).toBeGreaterThanOrEqual(23)
+    await house.technician('DELETE', `/api/sweep-plans/${plan!.id}`)
+    expect((await house.technician<SweepPlanView[]>('GET', '/api/sweep-plans')).body).toEqual([])
+  })
+})
+
+describe('a recurrence', () => {
+  const at = (text: string) => Date.parse(text)
+  it('is that of RFC 5545, section 3.8.5.3, in the zone of the site', () => {
+    // Its first example, daily for ten occurrences, crosses the end of daylight saving time in none of them…
+    expect(nextOf('FREQ=DAILY;COUNT=10', '19970902T090000', 'America/New_York', at('1997-09-05T13:00:00Z'))).toBe(at('1997-09-06T13:00:00Z'))
+    expect(nextOf('FREQ=DAILY;COUNT=10', '19970902T090000', 'America/New_York', at('1997-09-11T13:00:00Z'))).toBeNull()
+    // …and the second, daily until December, does: October 25 at 9:00 EDT, October 26 at 9:00 EST.
+    expect(nextOf('FREQ=DAILY;UNTIL=19971224T000000Z', '19970902T090000', 'America/New_York', at('1997-10-25T13:00:00Z'))).toBe(at('1997-10-26T14:00:00Z'))
+  })
+  it('keeps its local time when the clocks change', () => {
+    const first = nextOf('FREQ=WEEKLY;BYDAY=SU', '20270301T030000', 'Europe/Lisbon', at('2027-03-20T00:00:00Z'))!
+    expect([first, nextOf('FREQ=WEEKLY;BYDAY=SU', '20270301T030000', 'Europe/Lisbon', first)! - first]).toEqual([at('2027-03-21T03:00:00Z'), 7 * day - hour])
+  })
+})
+
+describe('the signing key', () => {
+  it('is made once, is readable by its owner only, and what it signs can be verified', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'custode-keys-'))
+    const one = openSigner(join(folder, 'keys'))
+    const again = openSigner(join(folder, 'keys'))
+    expect(again.publicKey).toBe(one.publicKey)
+    expect(statSync(join(folder, 'keys', 'signing-key.pem')).mode & 0o777).toBe(0o600)
+    const key = createPublicKey({ key: Buffer.from(one.publicKey, 'base64'), format: 'der', type: 'spki' })
+    expect(key.asymmetricKeyType).toBe('ed25519')
+    expect(verify(null, Buffer.from('text'), key, Buffer.from(again.sign('text'), 'base64'))).toBe(true)
+    expect(readFileSync(join(folder, 'keys', 'signing-key.pem'), 'utf8')).toContain('PRIVATE KEY')
+    rmSync(folder, { recursive: true })
+  })
+})

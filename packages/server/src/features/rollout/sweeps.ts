@@ -1,0 +1,151 @@
+import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, taskHeardSchema, taskNewsSchema, type NewSweep, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
+import { ageText, hostsOf, minute, seemsToBe, sweepFault, sweptPorts, type Answering, type DeviceId, type Millis } from '#core'
+import type { FastifyInstance } from 'fastify'
+import { DateTime } from 'luxon'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import type { Engine } from '../../engine'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+import { announce } from '../../live'
+import { audit, needClient, type Viewer } from '../access'
+import { nextOf } from './recurrence'
+import { addTask, needWorker } from './tasks'
+import { hearDeploy } from './waveRun'
+
+/** An agent takes its work with its next report; one that has been silent for so long will not come for it. */
+const patience = 30 * minute
+/** No word for so long from an agent that sweeps: it was restarted, or its way here has closed. */
+const longestPause = 3 * minute
+
+const known = `exists (select from device k where k.client_id = c.id and k.retired_at is null and host(h.address) = any(k.addresses))`
+const sweepSelect = `
+  select w.id, w.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", w.device_id as "deviceId", d.name as "deviceName", w.network, w.state, w.reason, w.scanned, w.total,
+         w.started_at as "startedAt", w.ended_at as "endedAt", p.name as "startedBy",
+         (select count(*) from sweep_host h where h.sweep_id = w.id)::int as answered, (select count(*) from sweep_host h where h.sweep_id = w.id and not ${known})::int as unknown
+  from sweep w join site s on s.id = w.site_id join client c on c.id = s.client_id join device d on d.id = w.device_id left join person p on p.id = w.started_by
+  where ($1::int[] is null or s.client_id = any($1))`
+
+async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
+  const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
+  if (!sweep) throw new ProblemError('not-found')
+  const found = await rows<Answering & { device: SweptHost['device'] }>(db, `
+    select host(h.address) as address, h.name, h.ports, h.banner,
+           (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(h.address) = any(k.addresses) order by k.id limit 1) as device
+    from sweep_host h where h.sweep_id = $1 order by h.address limit 5000`, [id, sweep.clientId])
+  return { ...sweep, hosts: found.map((one) => ({ ...one, seems: seemsToBe(one) })) }
+}
+
+interface Place { zone: string; networks: string[]; client_id: number }
+
+/** The site and the device that sweeps it, when all is as it should be. */
+async function checkSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network'>, viewer: Viewer): Promise<Place> {
+  const site = await firstRow<Place>(tx, 'select zone, networks, client_id from site where id = $1', [body.siteId])
+  if (!site) throw new ProblemError('not-found', 'There is no such site.')
+  needClient(viewer, site.client_id)
+  const fault = sweepFault(body.network, site.networks)
+  if (fault) throw new ProblemError('invalid', fault, [{ at: 'network', message: 'may not be swept' }])
+  if (!hostsOf(body.network).length) throw new ProblemError('invalid', 'Only IPv4 ranges are swept so far.', [{ at: 'network', message: 'not IPv4' }])
+  await needWorker(tx, body.deviceId, site.client_id)
+  return site
+}
+
+async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network'>, clientId: number, startedBy: number | null, planId: number | null): Promise<number> {
+  const taskId = await addTask(tx, body.deviceId, { kind: 'sweep', network: body.network, ports: Object.keys(sweptPorts).map(Number) }, Date.now() + patience)
+  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total) values ($1, $2, $3, $4, $5, $6, $7) returning id',
+    [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length]))!
+  await audit(tx, { personId: startedBy, action: 'started', kind: 'sweep', id, clientId, detail: { network: body.network, deviceId: body.deviceId, plan: planId } })
+  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  return id
+}
+
+async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place, viewer: Viewer): Promise<number> {
+  const begins = `${DateTime.now().setZone(zone).toFormat('yyyyMMdd')}T${(body.at ?? '03:00').replace(':', '')}00`
+  let nextAt: Millis | null
+  try {
+    nextAt = nextOf(body.rule!, begins, zone, Date.now())
+  } catch (error) {
+    throw new ProblemError('invalid', `“${body.rule}” is no recurrence rule (RFC 5545): ${(error as Error).message}. Write it like FREQ=WEEKLY;BYDAY=MO.`, [{ at: 'rule', message: 'not a rule' }])
+  }
+  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by) values ($1, $2, $3, $4, $5, $6, $7) returning id',
+    [body.siteId, body.deviceId, body.network, body.rule, begins, time(nextAt), viewer.id]))!
+  await audit(tx, { personId: viewer.id, action: 'planned', kind: 'sweep', id, clientId, detail: body })
+  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  return id
+}
+
+/** Starts what is due, and gives up sweeps of which nothing was heard; every process may try, one does it. */
+export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
+  await inTransaction(pool, async (tx) => {
+    const due = await rows<{ id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[] }>(tx, `
+      select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
+      where p.removed_at is null and p.next_at <= $1 order by p.id limit 100 for update of p skip locked`, [time(now)])
+    for (const one of due) {
+      // The networks of the site may have changed since; what is no longer its own is not swept.
+      if (!sweepFault(one.network, one.networks)) await startSweep(tx, { siteId: one.site_id, deviceId: one.device_id, network: one.network }, one.client_id, null, one.id)
+      await tx.query('update sweep_plan set next_at = $2 where id = $1', [one.id, time(nextOf(one.rule, one.begins, one.zone, now))])
+    }
+    await tx.query(`
+      update sweep w set state = 'failed', ended_at = now(), reason = case when w.state = 'waiting' then $3 else $4 end
+      where w.ended_at is null and w.heard_at < case when w.state = 'waiting' then $1::timestamptz else $2::timestamptz end`,
+      [time(now - patience), time(now - longestPause), `Its agent did not come for it within ${ageText(patience)}. Does it report?`, `Nothing was heard of it for ${ageText(longestPause)}: the agent was restarted, or its way here has closed. Start it again.`])
+  })
+}
+
+/** What an agent tells of its work. Told twice, it changes nothing. */
+async function hear(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
+  const sweep = await firstRow<{ id: number; client_id: number }>(tx, `
+    update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
+    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, s.client_id`, [taskId, deviceId, news.state, news.reason, news.scanned])
+  if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+  await tx.query(`
+    insert into sweep_host (sweep_id, address, name, ports, banner) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner
+    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
+  if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
+  await announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
+}
+
+export function sweepRoutes(app: FastifyInstance, pool: Pool, engine: Engine): void {
+  route(app, {
+    method: 'POST', url: '/api/sweeps', access: 'technician', summary: 'Sweep a network of a site from a device there: now, or by a recurrence rule', answer: madeSchema, body: newSweepSchema,
+    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
+      const site = await checkSweep(tx, body, viewer)
+      return { id: body.rule === null ? await startSweep(tx, body, site.client_id, viewer.id, null) : await plan(tx, body, site, viewer) }
+    }),
+  })
+  route(app, {
+    method: 'GET', url: '/api/sweeps', access: 'technician', summary: 'Sweeps, newest first', answer: sweepsSchema,
+    handle: ({ viewer }) => rows<SweepView>(pool, `${sweepSelect} order by w.id desc limit 200`, [viewer.clientIds]),
+  })
+  route(app, {
+    method: 'GET', url: '/api/sweeps/:id', access: 'technician', summary: 'One sweep with what answered', answer: sweepPageSchema,
+    handle: ({ viewer, id }) => sweepPage(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'GET', url: '/api/sweep-plans', access: 'technician', summary: 'Sweeps that come again', answer: sweepPlansSchema,
+    handle: ({ viewer }) => rows<SweepPlanView>(pool, `
+      select p.id, p.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", d.name as "deviceName", p.network, p.rule, s.zone, p.next_at as "nextAt"
+      from sweep_plan p join site s on s.id = p.site_id join client c on c.id = s.client_id join device d on d.id = p.device_id
+      where p.removed_at is null and ($1::int[] is null or s.client_id = any($1)) order by p.next_at limit 500`, [viewer.clientIds]),
+  })
+  route(app, {
+    method: 'DELETE', url: '/api/sweep-plans/:id', access: 'technician', summary: 'Sweep no more by this plan', answer: madeSchema,
+    handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
+      const row = await firstRow<{ id: number; client_id: number }>(tx, `
+        update sweep_plan p set removed_at = now() from site s where p.id = $1 and s.id = p.site_id and p.removed_at is null and ($2::int[] is null or s.client_id = any($2)) returning p.id, s.client_id`, [id(), viewer.clientIds])
+      if (!row) throw new ProblemError('not-found')
+      await audit(tx, { personId: viewer.id, action: 'ended the plan of', kind: 'sweep', id: row.id, clientId: row.client_id })
+      return { id: row.id }
+    }),
+  })
+  route(app, {
+    method: 'POST', url: '/api/agent/tasks/:id', access: 'device', summary: 'An agent tells how its work goes', answer: taskHeardSchema, body: taskNewsSchema,
+    async handle({ request, id, body }) {
+      const deviceId = await engine.deviceOf(request.headers.authorization)
+      await inTransaction(pool, async (tx) => {
+        if ('sweep' in body) await hear(tx, deviceId, id(), body.sweep)
+        else if (!(await hearDeploy(tx, deviceId, id(), body.deploy))) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+      })
+      return { heard: true }
+    },
+  })
+}

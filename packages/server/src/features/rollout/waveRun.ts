@@ -1,0 +1,147 @@
+import { ageText, cutIntoWaves, day, hourAllowed, minute, nextTurn, second, type DeviceId, type FailureKind, type MachineState, type Millis } from '#core'
+import type { DeployNews, DeployOrder, NewWaveRun, RunAction } from '#contract'
+import { DateTime } from 'luxon'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
+import { announce } from '../../live'
+import { audit, digest, makeSecret, type Viewer } from '../access'
+import { openCredentials } from './credentials'
+import { addTask } from './tasks'
+import type { Vault } from './vault'
+
+/** Machines gone to at the same time, by one agent. */
+const atOnce = 4
+/** For one machine, from the first knock to the agent in place. */
+const within: Millis = 4 * minute
+/** The agent takes its order with its next report; after this the machine counts as failed. */
+const patience: Millis = within + 2 * minute
+
+interface RunRow {
+  id: number; site_id: number; client_id: number; device_id: DeviceId; name: string; state: string; wave: number; waves: number; most_failed: number
+  hours_from: number | null; hours_until: number | null; zone: string; key_sealed: Buffer; credential_ids: number[]; created_by: number | null
+}
+const runSelect = 'select r.*, s.client_id, s.zone from wave_run r join site s on s.id = r.site_id'
+const keyContext = (keyId: number) => `enrolment key ${keyId}`
+
+/** Makes the run and the enrolment key that its machines use. */
+export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId: number, viewer: Viewer): Promise<number> {
+  const secret = makeSecret()
+  const { id: keyId } = (await firstRow<{ id: number }>(tx, `
+    insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags, created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
+    [body.siteId, clientId, digest(secret), `waves: ${body.name}`, body.machines.length, time(Date.now() + 30 * day), body.kind, body.roles, body.tags, viewer.id]))!
+  const waves = cutIntoWaves(body.machines.length, body.waves)
+  const { id } = (await firstRow<{ id: number }>(tx, `
+    insert into wave_run (site_id, device_id, name, kind, roles, tags, credential_ids, most_failed, hours_from, hours_until, key_id, key_sealed, waves, created_by)
+    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id`,
+    [body.siteId, body.deviceId, body.name, body.kind, body.roles, body.tags, body.credentialIds, body.mostFailed, body.hoursFrom, body.hoursUntil, keyId, vault.seal(secret, keyContext(keyId)), Math.max(...waves), viewer.id]))!
+  await tx.query('insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)',
+    [id, body.machines.map((_, i) => i + 1), body.machines.map((one) => one.address), body.machines.map((one) => one.name), waves])
+  await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds } })
+  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  return id
+}
+
+/** Pause, go on, stop, or try again what failed. What is on its way to a machine is let finish. */
+export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
+  const run = await firstRow<RunRow>(tx, `${runSelect} where r.id = $1 and ($2::int[] is null or s.client_id = any($2)) for update of r`, [id, viewer.clientIds])
+  if (!run) throw new ProblemError('not-found')
+  const allowed: Record<RunAction, string[]> = { pause: ['running'], 'go-on': ['paused'], stop: ['running', 'paused'], retry: ['running', 'paused', 'stopped', 'done'] }
+  if (!allowed[action].includes(run.state)) throw new ProblemError('already-ended', `This run is ${run.state}; it cannot ${action === 'go-on' ? 'go on' : `be ${action === 'pause' ? 'paused' : 'stopped'}`}.`)
+  if (action === 'retry') {
+    const again = await rows<{ wave: number }>(tx, `update wave_machine set state = 'waiting', step = '', failure = null, reason = '', changed_at = now() where run_id = $1 and state = 'failed' returning wave`, [id])
+    if (!again.length) throw new ProblemError('invalid', 'Nothing failed in this run, so there is nothing to try again.')
+    await tx.query(`update wave_run set state = 'running', reason = '', wave = $2, ended_at = null where id = $1`, [id, Math.min(run.wave, ...again.map((one) => one.wave))])
+  } else if (action === 'go-on') {
+    // Whoever goes on has looked: the wave counts as well enough.
+    const { left } = (await firstRow<{ left: number }>(tx, `select count(*)::int as left from wave_machine where run_id = $1 and wave = $2 and state in ('waiting', 'going')`, [id, run.wave]))!
+    await tx.query(`update wave_run set state = 'running', reason = '', wave = $2 where id = $1`, [id, left || run.wave >= run.waves ? run.wave : run.wave + 1])
+  } else await tx.query(`update wave_run set state = $2, reason = $3, ended_at = case when $2 = 'stopped' then now() end where id = $1`, [id, action === 'pause' ? 'paused' : 'stopped', `${action === 'pause' ? 'paused' : 'stopped'} by ${viewer.name}`])
+  if (action === 'stop')
+    // What no device has taken yet goes nowhere.
+    await tx.query(`
+      with taken_back as (update device_task t set state = 'over' from wave_machine m where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
+      update wave_machine set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [id])
+  await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })
+  await announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+}
+
+/** The order for one machine, with its secrets; made only when it is handed over. Null when the run was stopped meanwhile. */
+export async function deployOrder(tx: Db, vault: Vault, runId: number, n: number): Promise<DeployOrder | null> {
+  const run = await firstRow<RunRow & { key_id: number }>(tx, `${runSelect} where r.id = $1`, [runId])
+  const machine = await firstRow<{ address: string; name: string | null; fingerprint: string | null }>(tx, `
+    select m.address, m.name, h.fingerprint from wave_machine m left join host_key h on h.site_id = $3 and h.address = m.address where m.run_id = $1 and m.n = $2 and m.state = 'going'`, [runId, n, run?.site_id])
+  if (!run || !machine || run.state === 'stopped') return null
+  const trials = await openCredentials(tx, vault, run.credential_ids, { clientId: run.client_id, by: run.created_by, detail: { run: runId, address: machine.address, device: run.device_id } })
+  return { kind: 'deploy', address: machine.address, name: machine.name, trials, hostKey: machine.fingerprint, enrolmentKey: vault.open(run.key_sealed, keyContext(run.key_id)), within }
+}
+
+async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reason: string): Promise<void> {
+  await tx.query(`update wave_machine set state = 'failed', failure = $3, reason = $4, changed_at = now() where run_id = $1 and n = $2`, [runId, n, failure, reason])
+}
+
+/** What an agent tells of one machine. */
+export async function hearDeploy(tx: Db, deviceId: DeviceId, taskId: number, news: DeployNews): Promise<boolean> {
+  const machine = await firstRow<{ run_id: number; n: number; address: string; site_id: number; client_id: number; key_id: number }>(tx, `
+    select m.run_id, m.n, m.address, r.site_id, s.client_id, r.key_id from wave_machine m join wave_run r on r.id = m.run_id join site s on s.id = r.site_id
+    where m.task_id = $1 and r.device_id = $2 and m.state = 'going' for update of m`, [taskId, deviceId])
+  if (!machine) return false
+  if (news.hostKey !== null && news.failure !== 'host key changed')
+    await tx.query('insert into host_key (site_id, address, fingerprint) values ($1, $2, $3) on conflict do nothing', [machine.site_id, machine.address, news.hostKey])
+  if (news.state === 'failed') await fail(tx, machine.run_id, machine.n, news.failure ?? 'something else', news.reason)
+  else await tx.query(`update wave_machine set state = $3, step = $4, changed_at = now() where run_id = $1 and n = $2`, [machine.run_id, machine.n, news.state === 'done' ? 'installed' : 'going', news.step])
+  if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
+  await announce(tx, { topic: 'estate', clientIds: [machine.client_id], deviceIds: [] })
+  return true
+}
+
+/** It enrolled under the name it was sent, or, where it was left to call itself, has the address that was gone to. */
+const isThatMachine = `(lower(a.name) = lower(m.name) or m.name is null and (a.address = m.address or exists (select from device k where k.id = a.device_id and m.address = any(k.addresses))))`
+
+/** Which device a machine has become, of those that enrolled with the key of the run. */
+async function matchDevices(tx: Db, run: RunRow & { key_id: number }): Promise<void> {
+  await tx.query(`
+    update wave_machine m set device_id = a.device_id from enrolment_attempt a
+    where m.run_id = $1 and m.device_id is null and m.state in ('going', 'installed') and a.key_id = $2 and a.outcome = 'enrolled' and ${isThatMachine}`, [run.id, run.key_id])
+}
+
+async function turnRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): Promise<void> {
+  await matchDevices(tx, run)
+  if (!hourAllowed(DateTime.fromMillis(now, { zone: run.zone }).hour, run.hours_from, run.hours_until)) {
+    await tx.query('update wave_run set reason = $2 where id = $1', [run.id, `waits for its hours, ${run.hours_from} to ${run.hours_until} o’clock in ${run.zone}`])
+    return
+  }
+  const machines = await rows<{ n: number; wave: number; state: MachineState }>(tx, 'select n, wave, state from wave_machine where run_id = $1 order by n', [run.id])
+  const turn = nextTurn(machines, { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce })
+  if (turn.turn === 'wait') return
+  if (turn.turn === 'go')
+    for (const n of turn.machines) {
+      const taskId = await addTask(tx, run.device_id, { kind: 'deploy', runId: run.id, n }, now + patience)
+      await tx.query(`update wave_machine set state = 'going', step = 'waiting for the device that goes there', failure = null, reason = '', attempts = attempts + 1, task_id = $3, changed_at = now() where run_id = $1 and n = $2`, [run.id, n, taskId])
+    }
+  else if (turn.turn === 'next wave') await tx.query('update wave_run set wave = $2 where id = $1', [run.id, turn.wave])
+  else if (turn.turn === 'pause') await tx.query(`update wave_run set state = 'paused', reason = $2 where id = $1`, [run.id, turn.reason])
+  else await tx.query(`update wave_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
+  await tx.query(`update wave_run set reason = '' where id = $1 and state = 'running'`, [run.id])
+  await announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+}
+
+/** Moves every run on by one turn. All that it knows is in the database: it goes on after a restart, in whichever process. */
+export async function turnRuns(pool: Pool, now: Millis): Promise<void> {
+  // Also of runs that were paused or stopped meanwhile: what was on its way then may have been lost since.
+  await pool.query(`
+    with late as (update wave_machine set state = 'failed', failure = 'timed out', reason = $2, changed_at = now() where state = 'going' and changed_at < $1 returning task_id)
+    update device_task set state = 'over' where id in (select task_id from late)`,
+    [time(now - patience), `Nothing was heard for ${ageText(patience)}: the device that goes there was restarted, or does not report.`])
+  const running = await rows<{ id: number }>(pool, `select id from wave_run where state = 'running' order by id limit 500`)
+  for (const { id } of running)
+    await inTransaction(pool, async (tx) => {
+      const run = await firstRow<RunRow & { key_id: number }>(tx, `${runSelect} where r.id = $1 and r.state = 'running' for update of r skip locked`, [id])
+      if (run) await turnRun(tx, run, now)
+    })
+  // A run that is over still learns which devices its last machines became.
+  await pool.query(`
+    update wave_machine m set device_id = a.device_id from wave_run r, enrolment_attempt a
+    where r.id = m.run_id and r.state <> 'running' and r.created_at > now() - interval '2 days' and m.state = 'installed' and m.device_id is null
+      and a.key_id = r.key_id and a.outcome = 'enrolled' and ${isThatMachine}`)
+}
+export const turnsEvery: Millis = 2 * second
