@@ -2,7 +2,7 @@ import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { setTimeout as wait } from 'node:timers/promises'
 import { Pool } from 'undici'
 import { hour, minute, type Millis } from '#core'
-import { devices } from '../estate/plan'
+import { seed, wantedEstate } from '../estate'
 import { startPanel } from './panel'
 import { SimulatedDevice } from './simulated'
 import { Station, type Identity } from './station'
@@ -12,11 +12,10 @@ interface Kept { historyEnd: Millis; identities: Record<string, Identity> }
 const [serverUrl, stateFile] = process.argv.slice(2)
 if (!serverUrl || !stateFile) throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
 const server = new Pool(serverUrl, { connections: 12 })
-const seed = process.env.CUSTODE_SEED ?? 'lanternfield'
 const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 36) * hour
 
 const kept: Kept = existsSync(stateFile) ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept) : { historyEnd: Date.now(), identities: {} }
-const stations = devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, kept.identities[plan.name] ?? null))
+const stations = wantedEstate(Object.keys(kept.identities).length).devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, kept.identities[plan.name] ?? null))
 
 function save(): void {
   for (const station of stations) if (station.identity) kept.identities[station.device.plan.name] = station.identity

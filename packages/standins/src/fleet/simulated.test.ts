@@ -1,10 +1,24 @@
 import { describe, expect, it } from 'vitest'
 import { minute, readingFault } from '#core'
-import { devices } from '../estate/plan'
+import { estateOf } from '../estate'
 import { SimulatedDevice } from './simulated'
 
+const { devices } = estateOf(60, 'a')
 const end = Date.parse('2026-11-23T12:00:00Z')
 const named = (name: string, seed = 'a') => new SimulatedDevice(devices.find((one) => one.name === name)!, seed, end)
+
+describe('the invented estate', () => {
+  it('is the same for the same seed, and grows without changing what was there', () => {
+    expect(estateOf(90, 'a').devices.slice(0, 60)).toEqual(devices)
+    expect(estateOf(60, 'b').devices).not.toEqual(devices)
+  })
+  it('gives every device a name of its own at its client, and a site that is there', () => {
+    const { clients, devices: all } = estateOf(500, 'a')
+    expect(new Set(all.map((one) => one.name)).size).toBe(500)
+    const sites = clients.flatMap((client) => client.sites.map(([site]) => `${client.code}/${site}`))
+    expect(all.filter((one) => !sites.includes(`${one.client}/${one.site}`))).toEqual([])
+  })
+})
 
 describe('a stand-in device', () => {
   it('behaves the same at the same time for the same seed', () => {
@@ -35,6 +49,6 @@ describe('a stand-in device', () => {
     expect(named('tm-east-gate-1').reportsAt(end - minute)).toBe(false)
   })
   it('has no real name in it: host names are short, addresses none', () => {
-    for (const plan of devices) expect(plan.name).toMatch(/^(tm|sv|bb)-[a-z0-9-]+$/)
+    for (const plan of devices) expect(plan.name).toMatch(/^[a-z]{2}-[a-z0-9-]+$/)
   })
 })

@@ -1,6 +1,6 @@
 import seedrandom from 'seedrandom'
 import { day, hour, minute, type Facts, type LogEvent, type Millis, type Reading, type Service, type Updates } from '#core'
-import { osFamilyOf, servicesOf, type PlannedDevice } from '../estate/plan'
+import { osFamilyOf, servicesOf, type PlannedDevice } from '../estate'
 
 /** What somebody made happen on a device through the panel. */
 export interface Meddling { stopped: string[]; filled: string[]; events: LogEvent[]; unplugged: boolean }
@@ -117,7 +117,7 @@ export class SimulatedDevice {
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
     return {
-      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows' },
+      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true },
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
       services: this.services(at),
       updates: this.#updates(at),

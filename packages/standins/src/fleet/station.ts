@@ -2,7 +2,7 @@ import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
 import { protocolVersion, type Enrolment, type Report, type ReportBatch, type ReportReceipt } from '#contract/report'
 import { second, type Facts, type Millis } from '#core'
-import { osFamilyOf } from '../estate/plan'
+import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
 
 /** What a device keeps between runs. */
@@ -34,7 +34,7 @@ export class Station {
   async enrol(key: string): Promise<void> {
     const { plan } = this.device
     const enrolment = await post<Enrolment>(this.server, '/api/agent/enrol', { version: protocolVersion, key, name: plan.name, osFamily: osFamilyOf(plan), osName: plan.os, sentAt: this.#clock(Date.now()) })
-    this.identity = { deviceKey: enrolment.deviceKey, seq: 0, interval: enrolment.settings.interval, reportedAt: 0 }
+    this.identity = { deviceKey: enrolment.deviceKey, seq: enrolment.firstSeq - 1, interval: enrolment.settings.interval, reportedAt: 0 }
   }
 
   /** Puts the report of a moment into the queue. */

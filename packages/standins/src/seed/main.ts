@@ -1,10 +1,11 @@
 import { hour, starterTemplates, type Target, type Values, type WatchSpec } from '#core'
-import { clients, devices } from '../estate/plan'
+import { wantedEstate } from '../estate'
 
 /**
  * Sets the demo up through the API, as a lead would: clients, sites, people, policy, windows and enrolment keys. Prints
  * the keys for the fleet and for the agent of this machine as JSON.
  */
+const estate = wantedEstate()
 const [serverUrl, email, password] = process.argv.slice(2)
 let cookie = ''
 
@@ -16,12 +17,20 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 }
 const add = async (path: string, body: unknown) => (await call<{ id: number }>('POST', path, body)).id
 
+/** Addresses of the documentation ranges (RFC 5737), cut into one network a site. */
+function networksOf(code: string, site: string): string[] {
+  const all = estate.clients.flatMap((client) => client.sites.map(([name]) => `${client.code}/${name}`))
+  const n = all.indexOf(`${code}/${site}`)
+  // The workshop has the stand-in hosts of this machine.
+  return n < 0 ? ['127.20.0.0/25', '127.21.0.0/27'] : [`${['192.0.2', '198.51.100', '203.0.113'][n % 3]}.${Math.floor(n / 3) * 16}/28`]
+}
+
 await call('POST', '/api/session', { email, password })
 const clientIds: Record<string, number> = {}
 const siteIds: Record<string, number> = {}
-for (const client of [...clients, { code: 'lf', name: 'Lanternfield IT', sites: [['Workshop', 'Europe/Lisbon']] }] as const) {
+for (const client of [...estate.clients, { code: 'lf', name: 'Lanternfield IT', sites: [['Workshop', 'Europe/Lisbon']] }] as const) {
   clientIds[client.code] = await add('/api/clients', { name: client.name, code: client.code })
-  for (const [name, zone] of client.sites) siteIds[`${client.code}/${name}`] = await add('/api/sites', { clientId: clientIds[client.code], name, zone })
+  for (const [name, zone] of client.sites) siteIds[`${client.code}/${name}`] = await add('/api/sites', { clientId: clientIds[client.code], name, zone, networks: networksOf(client.code, name) })
 }
 
 await add('/api/people', { email: 'ines@lanternfield.example', name: 'Ines Vantorre', password, access: 'technician', clientIds: null })
@@ -55,12 +64,20 @@ await plan('Till update', { on: 'site', siteId: siteIds['bb/Quay Street']! }, -1
 await plan('Ticketing database, minor version', { on: 'site', siteId: siteIds['tm/Ticket Office']! }, 7, 9, 'After the last ferry')
 await plan('Imaging storage move', { on: 'client', clientId: clientIds.sv! }, 9.5, 11.5, 'New shelf for the image store')
 
+await add('/api/standing-rules', {
+  name: 'Tills of the shops', when: { clientId: clientIds.bb, siteId: null, kind: 'workstation', osFamily: 'windows', namePattern: 'bb-shop-*', network: null },
+  roles: ['till'], tags: ['shop'], takeDetected: false, tell: [],
+})
+
+await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop, old', userName: 'root', kind: 'password', secret: 'harbour-wall-7' })
+await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop', userName: 'root', kind: 'password', secret: 'harbour-wall-9' })
+
 async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
   return (await call<{ key: string }>('POST', '/api/enrolment-keys', { siteId: siteIds[site], label: 'demo fleet', uses, days: 1, kind, roles, tags: [] })).key
 }
 const fleet: Record<string, string> = {}
-for (const device of devices) {
+for (const device of estate.devices) {
   const name = `${device.client}/${device.site}/${device.kind}/${device.roles.join('+')}`
-  fleet[name] ??= await key(`${device.client}/${device.site}`, device.kind, device.roles, devices.length)
+  fleet[name] ??= await key(`${device.client}/${device.site}`, device.kind, device.roles, estate.devices.length)
 }
 process.stdout.write(JSON.stringify({ fleet, here: await key('lf/Workshop', 'server', ['application'], 1) }))
