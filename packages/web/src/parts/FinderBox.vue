@@ -11,18 +11,32 @@ const input = ref<HTMLInputElement | null>(null)
 const words = ref('')
 const settled = refDebounced(words, 150)
 const found = ref<Found[]>([])
+/** The words that `found` answers: an answer to earlier words is neither shown as the last one nor gone to. */
+const answered = ref('')
+/** Enter was pressed before the answer came. */
+const hurried = ref(false)
 const chosen = ref(0)
 const open = ref(false)
 watch(settled, async (q) => {
-  found.value = q.trim() ? await api.get<Found[]>(`/find?q=${encodeURIComponent(q.trim())}`).catch(() => []) : []
+  const answer = q.trim() ? await api.get<Found[]>(`/find?q=${encodeURIComponent(q.trim())}`).catch(() => []) : []
+  if (settled.value !== q) return
+  found.value = answer
+  answered.value = q
   chosen.value = 0
+  if (hurried.value && words.value === q) go(answer[0])
 })
+watch(words, () => { hurried.value = false })
 function go(one: Found | undefined): void {
+  hurried.value = false
   if (!one) return
   void router.push(one.path)
   words.value = ''
   open.value = false
   input.value?.blur()
+}
+function enter(): void {
+  if (answered.value === words.value) go(found.value[chosen.value])
+  else hurried.value = true
 }
 function move(by: number): void {
   chosen.value = Math.max(0, Math.min(found.value.length - 1, chosen.value + by))
@@ -32,11 +46,11 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => input.value?.focus()
 
 <template>
   <div class="find" role="search">
-    <input ref="input" v-model="words" placeholder="Find a device, alert, rule" aria-label="Find" @focus="open = true" @blur="open = false" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter="go(found[chosen])" @keydown.esc="input?.blur()" />
+    <input ref="input" v-model="words" placeholder="Find a device, alert, rule" aria-label="Find" @focus="open = true" @blur="open = false" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter="enter" @keydown.esc="input?.blur()" />
     <kbd v-if="!open">/</kbd>
     <ul v-if="open && words.trim()">
       <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)"><b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span></li>
-      <li v-if="!found.length && settled === words" class="muted">Nothing has “{{ words }}” in its name.</li>
+      <li v-if="!found.length && answered === words" class="muted">Nothing has “{{ words }}” in its name.</li>
     </ul>
   </div>
 </template>

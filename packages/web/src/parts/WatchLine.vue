@@ -4,8 +4,9 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Watchline, WatchlineLane } from '#contract'
-import { hour, urgency, type Millis } from '#core'
+import { hour, minute, urgency, type Millis } from '#core'
 import { api } from './api'
+import { crowd, type CrowdStep } from './crowd'
 import { useKeys } from './keys'
 import { useResource } from './resource'
 import { useSession } from './session'
@@ -29,8 +30,19 @@ const lanes = computed((): WatchlineLane[] => {
   // Many clients fold into one lane; the page below still tells them apart.
   return [{ clientId: 0, clientName: `${all.length} clients`, ticks: all.flatMap((one) => one.ticks), spans: all.flatMap((one) => one.spans).filter((one, i, spans) => spans.findIndex((other) => other.windowId === one.windowId) === i) }]
 })
+const folded = computed(() => lanes.value.length === 1 && lanes.value[0]!.clientId === 0)
+const steps = computed(() => (folded.value ? crowd(lanes.value[0]!.ticks, from.value, now.value, 20 * minute) : []))
+const tallest = computed(() => Math.max(4, ...steps.value.map((one) => one.critical + one.warning + one.notice)))
+/** Stacked from the lane upwards, the worst at the bottom. */
+function column(step: CrowdStep): { severity: 'critical' | 'warning' | 'notice'; y: number; height: number }[] {
+  let top = y(0) - 6
+  return (['critical', 'warning', 'notice'] as const).map((severity) => {
+    const height = (step[severity] / tallest.value) * 40
+    return { severity, y: (top -= height), height }
+  })
+}
 const laneHeight = computed(() => (lanes.value.length > 4 ? 10.3 : lanes.value.length > 2 ? 14 : 22))
-const y = (i: number) => 9 + i * laneHeight.value
+const y = (i: number) => (folded.value ? 58 : 9) + i * laneHeight.value
 const hours = computed(() => Array.from({ length: 13 }, (_, i) => from.value + i * 3 * hour))
 const clamp = (at: Millis) => Math.max(left, Math.min(width.value - 18, x.value(at)))
 const ordered = (lane: WatchlineLane) => [...lane.ticks].sort((a, b) => urgency(a.severity) - urgency(b.severity))
@@ -67,6 +79,11 @@ useKeys('Everywhere', [{ key: 'n', does: 'back to now: the whole time again', ru
       <rect :x="clamp(now)" y="0" :width="Math.max(0, width - clamp(now))" height="84" fill="var(--ground)" opacity=".6" />
       <rect v-if="marked" :x="clamp(marked.from)" y="0" :width="clamp(marked.until) - clamp(marked.from)" height="68" fill="var(--act)" opacity=".16" />
       <g v-for="at in hours" :key="at"><path :d="`M${x(at)} 4V66`" stroke="var(--rule2)" /><text v-if="Math.abs(x(at) - flagAt) > 46" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text></g>
+      <g v-for="step in steps" :key="step.at">
+        <title>{{ fullText(step.at) }}: {{ step.critical }} critical, {{ step.warning }} warning, {{ step.notice }} notice open</title>
+        <rect v-for="part in column(step)" :key="part.severity" :x="clamp(step.at)" :y="part.y" :width="Math.max(0, clamp(step.at + 20 * minute) - clamp(step.at) - 1)" :height="part.height" :fill="`var(--${part.severity})`" opacity=".55" />
+      </g>
+      <text v-if="folded" x="20" y="16">{{ tallest }} open at most</text>
       <g v-for="(lane, i) in lanes" :key="lane.clientId">
         <text x="20" :y="y(i) + 3.5" class="lane">{{ lane.clientName }}</text>
         <path :d="`M${left} ${y(i)}H${width - 18}`" stroke="var(--rule)" />
@@ -76,7 +93,7 @@ useKeys('Everywhere', [{ key: 'n', does: 'back to now: the whole time again', ru
         </g>
         <g v-for="tick in ordered(lane)" :key="tick.alertId" data-open class="open" @click="router.push(`/rounds?alert=${tick.alertId}`)">
           <title>{{ tick.title }} on {{ tick.deviceName }}, {{ fullText(tick.at) }}{{ tick.until ? ` – ${fullText(tick.until)}` : '' }}</title>
-          <rect :x="clamp(tick.at)" :y="y(i) - 2" :width="Math.max(0, clamp(tick.until ?? now) - clamp(tick.at))" height="4" :fill="`var(--${tick.severity})`" opacity=".32" />
+          <rect v-if="!folded" :x="clamp(tick.at)" :y="y(i) - 2" :width="Math.max(0, clamp(tick.until ?? now) - clamp(tick.at))" height="4" :fill="`var(--${tick.severity})`" opacity=".32" />
           <rect v-if="tick.at >= from" :x="clamp(tick.at) - 1" :y="y(i) - 4" width="2.5" height="8" :fill="`var(--${tick.severity})`" />
         </g>
       </g>

@@ -1,7 +1,7 @@
-import { onScopeDispose, reactive } from 'vue'
+import { onScopeDispose, shallowReactive } from 'vue'
 
 export interface Key { key: string; does: string; run: () => void }
-const active = reactive<{ place: string; keys: Key[] }[]>([])
+const active = shallowReactive<{ place: string; keys: Key[] }[]>([])
 export const activeKeys = active
 
 function isTyping(target: EventTarget | null): boolean {
@@ -26,7 +26,7 @@ export function useKeys(place: string, keys: Key[]): void {
   const entry = { place, keys }
   active.push(entry)
   onScopeDispose(() => {
-    const at = active.findIndex((one) => one.keys === keys || one.keys === entry.keys)
+    const at = active.indexOf(entry)
     if (at >= 0) active.splice(at, 1)
   })
 }

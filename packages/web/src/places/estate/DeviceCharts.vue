@@ -61,7 +61,6 @@ function options(metric: string): ChartOptions<'line'> {
 
 <style scoped>
 .charts { display: grid; grid-template-columns: 1fr 1fr; gap: 18px 40px; } .chart { height: 170px; } .sentence { margin: 8px 0; }
-select { font: 600 16px var(--serif); color: var(--ink); background: none; border: 0; border-bottom: 1.5px dotted var(--ink3); } option { background: var(--sheet); }
 .sums { width: 100%; border-collapse: collapse; color: var(--ink2); } .sums th { font-weight: 400; text-align: right; } .sums td { text-align: right; padding: 1px 0; } .sums td:first-child { text-align: left; }
 i { display: inline-block; width: 10px; height: 3px; vertical-align: middle; }
 </style>

@@ -53,7 +53,7 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
       <h2>Services <span class="faint count">{{ services.length }}</span></h2>
       <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service manager here: nothing starts services by itself, so none is expected to run.</p>
       <table v-if="services.length" class="board"><tbody><tr v-for="one in services" :key="one.name">
-        <td class="mono">{{ one.name }}</td><td class="muted">{{ one.start }}</td>
+        <td class="mono service">{{ one.name }}</td><td class="muted start">{{ one.start }}</td>
         <td :class="{ critical: one.wrong && !one.wrong.held, held: one.wrong?.held, muted: !one.wrong }">{{ one.state }}{{ one.wrong?.held ? ', held' : '' }}</td>
       </tr></tbody></table>
       <p v-else class="muted">No services were told.</p>
@@ -65,6 +65,7 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
 .now { display: grid; grid-template-columns: 1fr 460px; gap: 40px; }
 h2 { margin: 16px 0 4px; } .count { font: 14px var(--sans); }
 .line { display: flex; gap: 10px; align-items: center; padding: 2px 0; } .line span:last-child { margin-left: auto; } .disk span:last-child { margin-left: 12px; }
+.service { overflow-wrap: anywhere; } .start { white-space: nowrap; }
 .names { white-space: pre-wrap; color: var(--ink2); }
 summary { cursor: pointer; color: var(--act); }
 </style>

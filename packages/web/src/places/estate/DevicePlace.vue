@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AlertView, DevicePage, HeldView, WindowView } from '#contract'
-import { windowEnd } from '#core'
+import { isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/AgeText.vue'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -14,6 +14,7 @@ import { fullText, now } from '../../parts/time'
 import WindowDialog from '../maintenance/WindowDialog.vue'
 import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
+import DeviceChange from './DeviceChange.vue'
 import DeviceCharts from './DeviceCharts.vue'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
@@ -27,15 +28,17 @@ const { data: device, error, refresh } = useResource(() => api.get<DevicePage>(`
 const alerts = useResource(() => api.get<AlertView[]>(`/devices/${id}/alerts`), { topics: ['alerts'], ...only })
 const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { topics: ['alerts', 'windows'], ...only })
 const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
-const covering = computed(() => (windows.data.value ?? []).filter((one) => one.from <= now.value && (windowEnd(one) ?? Infinity) > now.value))
+const covering = computed(() => (windows.data.value ?? []).filter((one) => isOpen(one, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
 const tabOf = (hash: string) => tabs.find((one) => one.toLowerCase() === hash.slice(1)) ?? 'Now'
 const tab = ref(tabOf(route.hash))
 watch(() => route.hash, (hash) => { tab.value = tabOf(hash) })
 const openCount = computed(() => (alerts.data.value ?? []).filter((one) => one.status !== 'closed').length)
 const planning = ref(false)
+const changing = ref(false)
 useKeys('Device', [
-  ...tabs.map((name) => ({ key: name[0]!, does: name, run: () => { tab.value = name } })),
+  ...tabs.map((name) => ({ key: name === 'Roster' ? 'O' : name[0]!, does: name, run: () => { tab.value = name } })),
+  { key: 'e', does: 'change name, site or tags; reinstall, merge, retire', run: () => { changing.value = session.mayChange } },
   { key: 'h', does: 'hold alerts back: a maintenance window', run: () => { planning.value = session.mayChange } },
 ])
 </script>
@@ -48,6 +51,7 @@ useKeys('Device', [
         <h1><SeverityMark v-if="device.worst || device.held" :state="device.worst ?? 'held'" /> <span class="mono name">{{ device.name }}</span></h1>
         <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osName }} · {{ device.roles.join(', ') || device.kind }}</span>
         <span class="end"><span v-if="device.silent" class="critical"><SeverityMark state="silent" /> silent, heard {{ device.heardAt ? fullText(device.heardAt) : 'never' }}</span><span v-else-if="device.heardAt" class="muted">heard <AgeText :at="device.heardAt" :zone="device.zone" /> ago</span>
+          <button v-if="session.mayChange" class="btn" @click="changing = true">Change <kbd>e</kbd></button>
           <button v-if="session.mayChange" class="btn" @click="planning = true">Hold alerts <kbd>h</kbd></button></span>
       </div>
       <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
@@ -60,6 +64,7 @@ useKeys('Device', [
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
       <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" />
       <template v-else><WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" /><p v-else class="muted pad">No window has reached this device.</p></template>
+      <DeviceChange v-if="changing" :device="device" @close="changing = false" />
       <WindowDialog v-if="planning" :device-id="id" :device-name="device.name" :client-id="device.clientId" @close="planning = false" />
     </template>
   </div>

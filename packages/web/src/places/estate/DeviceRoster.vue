@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import type { DevicePage, RosterWatch } from '#contract'
 import { valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
 import { api } from '../../parts/api'
+import { useKeys } from '../../parts/keys'
 import { attempt, done } from '../../parts/notify'
 import ParameterEditor from '../../parts/ParameterEditor.vue'
 import { useResource } from '../../parts/resource'
@@ -50,6 +51,8 @@ function show(watch: RosterWatch, name: string, element: HTMLElement): void {
   editing.value = typed.value = false
   reason.value = ''
 }
+// The chain stands beside the page; the focus may be on the value that opened it.
+useKeys('Roster', [{ key: 'Escape', does: 'close the chain of a value', run: () => { open.value = null } }])
 async function except(body: object, said: string): Promise<void> {
   if (await attempt(() => api.post('/exceptions', { target: { on: 'devices', deviceIds: [props.device.id] }, values: {}, leftOut: false, reason: reason.value, ...body }))) {
     open.value = null

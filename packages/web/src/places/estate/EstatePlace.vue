@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { BoardDevice, Role } from '#contract'
-import { urgency } from '#core'
+import { countText, urgency } from '#core'
 import { api } from '../../parts/api'
 import DiskBar from '../../parts/DiskBar.vue'
 import EventBars from '../../parts/EventBars.vue'
@@ -50,7 +50,7 @@ const shown = computed(() => {
 })
 const inView = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
 const mark = (one: BoardDevice) => (one.silent ? 'silent' : one.worst ?? (one.held ? 'held' : null))
-const columns = [['name', 'Device'], ['client', 'Client and site'], ['role', 'Role'], ['system', 'System'], ['disks', 'Disks'], ['services', 'Services'], ['updates', 'Updates, security'], ['oldest', 'Oldest'], ['log', 'Log, last day'], ['heard', 'Heard']] as const
+const columns = [['name', 'Device'], ['client', 'Client and site'], ['role', 'Role'], ['system', 'System'], ['disks', 'Disks'], ['services', 'Services'], ['updates', 'Security'], ['oldest', 'Oldest'], ['log', 'Log, last day'], ['heard', 'Heard']] as const
 
 const row = ref(0)
 function move(by: number): void {
@@ -65,7 +65,7 @@ useKeys('Estate', [
 
 <template>
   <div class="page">
-    <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ inView.length }} devices at {{ new Set(inView.map((one) => one.clientId)).size }} clients</span>
+    <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at {{ countText(new Set(inView.map((one) => one.clientId)).size, 'client') }}</span>
       <span class="end muted">sorted by {{ orders[order]!.title }}</span></div>
     <p class="sentence">Show <select v-model="kind" aria-label="Kind"><option value="">every kind of device</option><option value="server">servers</option><option value="workstation">workstations</option></select>
       of <b>{{ session.client?.name ?? 'every client' }}</b>, <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
@@ -76,12 +76,12 @@ useKeys('Estate', [
       <tbody>
         <tr v-for="one in shown" :key="one.id" @click="router.push(`/estate/${one.id}`)">
           <td class="mark"><SeverityMark :state="mark(one)" /></td>
-          <td><RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink></td>
-          <td class="muted">{{ one.clientName }} · {{ one.siteName }}</td>
-          <td>{{ one.roles.join(', ') || one.kind }}</td>
+          <td class="name" :title="one.name"><RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink></td>
+          <td class="muted place" :title="`${one.clientName} · ${one.siteName}`">{{ one.clientName }} · {{ one.siteName }}</td>
+          <td class="role" :title="one.roles.join(', ')">{{ one.roles.join(', ') || one.kind }}</td>
           <td class="muted">{{ one.osName.replace('Windows Server', 'Server') }}</td>
           <td class="disks"><DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="one.disks.length > 4" class="muted">+{{ one.disks.length - 4 }}</span></td>
-          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else class="muted">as they should be</span></td>
+          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service" :title="service.name">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else class="muted">as they should be</span></td>
           <td><template v-if="one.updates?.security"><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template><span v-else class="faint">{{ one.updates ? 'none' : 'not read' }}</span></td>
           <td><span v-if="one.updates?.oldestSecurityAt" :class="{ warning: Date.now() - one.updates.oldestSecurityAt > 7 * 86_400_000 }">{{ age(one.updates.oldestSecurityAt) }}</span></td>
           <td><EventBars :events="one.events" :errors="one.errors" /></td>
@@ -94,9 +94,8 @@ useKeys('Estate', [
 
 <style scoped>
 .sentence { margin: 8px 0; }
-select { font: 600 16px var(--serif); color: var(--ink); background: none; border: 0; border-bottom: 1.5px dotted var(--ink3); }
-option { background: var(--sheet); color: var(--ink); }
 .sort { border: 0; background: none; padding: 0; cursor: pointer; color: inherit; } .sort.on { color: var(--ink); font-weight: 600; }
 tbody tr { cursor: pointer; } td { white-space: nowrap; } .mark { width: 22px; }
-.device { color: var(--ink); } .service { font-weight: 600; margin-right: 8px; } .disks { line-height: 14px; }
+.device { color: var(--ink); } .service { display: inline-block; max-width: 110px; vertical-align: bottom; font-weight: 600; margin-right: 8px; }
+.name { max-width: 190px; } .role { max-width: 100px; overflow: hidden; text-overflow: ellipsis; } .place { max-width: 178px; } .name, .place, .service { overflow: hidden; text-overflow: ellipsis; } .disks { line-height: 14px; }
 </style>

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { WindowView } from '#contract'
-import { windowEnd } from '#core'
+import { isOpen, isOver } from '#core'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
 import { useResource } from '../../parts/resource'
@@ -17,14 +17,11 @@ const router = useRouter()
 const { data, error, refresh } = useResource(() => api.get<WindowView[]>('/windows'), { topics: ['windows', 'alerts'] })
 const planning = ref(false)
 const shown = computed(() => (data.value ?? []).filter((one) => one.clientId === null || session.inView(one.clientId)))
-const groups = computed(() => {
-  const end = (one: WindowView) => windowEnd(one) ?? Infinity
-  return [
-    { title: 'In force', rows: shown.value.filter((one) => one.from <= now.value && end(one) > now.value), empty: 'No window holds anything back now.' },
-    { title: 'To come', rows: shown.value.filter((one) => one.from > now.value && end(one) > now.value).reverse(), empty: 'Nothing is planned.' },
-    { title: 'Over', rows: shown.value.filter((one) => end(one) <= now.value), empty: 'No window has ended yet.' },
-  ]
-})
+const groups = computed(() => [
+  { title: 'In force', rows: shown.value.filter((one) => isOpen(one, now.value)), empty: 'No window holds anything back now.' },
+  { title: 'To come', rows: shown.value.filter((one) => one.from > now.value && !isOver(one, now.value)).reverse(), empty: 'Nothing is planned.' },
+  { title: 'Over', rows: shown.value.filter((one) => isOver(one, now.value)), empty: 'No window has ended yet.' },
+])
 useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { planning.value = session.mayChange } }])
 </script>
 

@@ -9,6 +9,7 @@ import { hour, subjects, type Subject, type Target } from '#core'
 import { api } from '../../parts/api'
 import { attempt, done } from '../../parts/notify'
 import { useSession } from '../../parts/session'
+import { familyWords } from './subjectWords'
 
 /** A window as a sentence: what is held back where, from when, for how long. */
 const props = defineProps<{ deviceId?: number; deviceName?: string; clientId?: number }>()
@@ -23,7 +24,6 @@ const from = ref(new Date(Math.ceil(Date.now() / hour) * hour))
 const lengthHours = ref<string>('1')
 const name = ref('')
 const reason = ref('')
-const words: Record<Subject, string> = { silence: 'silence', service: 'services', disk: 'disks', update: 'updates', eventlog: 'event logs', performance: 'performance' }
 
 const target = computed((): Target => {
   if (where.value === 'device') return { on: 'devices', deviceIds: [props.deviceId!] }
@@ -50,11 +50,11 @@ async function save(): Promise<void> {
 <template>
   <ElDialog :model-value="true" title="Hold alerts back" width="560" append-to-body @close="emit('close')">
     <form @submit.prevent="save">
-      <p class="sentence">Hold <select v-model="what" aria-label="What"><option value="all">everything</option><option v-for="one in subjects" :key="one" :value="one">{{ words[one] }}</option></select>
+      <p class="sentence">Hold <select v-model="what" aria-label="What"><option value="all">everything</option><option v-for="one in subjects" :key="one" :value="one">{{ familyWords[one] }}</option></select>
         of <select v-model="where" aria-label="Where"><option v-if="deviceId" value="device">{{ deviceName }}</option><option value="client">all of {{ deviceId ? client?.name : 'the client' }}</option><option v-for="site in client?.sites" :key="site.id" :value="`site${site.id}`">{{ site.name }}</option><option v-if="session.isLead && !deviceId" value="everyone">every client</option></select>
         <template v-if="!deviceId && where !== 'everyone'"> at <select v-model="clientId" aria-label="Client" @change="where = 'client'"><option v-for="one in session.clients" :key="one.id" :value="one.id">{{ one.name }}</option></select></template>
         from <select v-model="begins" aria-label="From"><option value="now">now</option><option value="at">a start</option></select>
-        <template v-if="begins === 'at'"> <ElDatePicker v-model="from" type="datetime" format="ddd D MMM HH:mm" :clearable="false" style="width: 190px" /></template>
+        <template v-if="begins === 'at'"> <ElDatePicker v-model="from" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" style="width: 190px" /></template>
         for <select v-model="lengthHours" aria-label="For"><option value="0.5">30 min</option><option value="1">1 h</option><option value="2">2 h</option><option value="4">4 h</option><option value="8">8 h</option><option value="24">24 h</option><option value="open">as long as nobody ends it</option></select>.</p>
       <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an end if you can.</p>
       <label>Name<input v-model="name" :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`" maxlength="100" /></label>

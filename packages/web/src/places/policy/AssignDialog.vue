@@ -3,7 +3,7 @@ import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
 import { computed, ref, watch } from 'vue'
 import type { Impact, NewAssignment, Role, TemplatePage, TemplateSummary } from '#contract'
-import { deviceKinds, osFamilies, valueText, watchKind, type DeviceKind, type OsFamily, type ParameterValue, type Target } from '#core'
+import { countText, deviceKinds, osFamilies, valueText, watchKind, type DeviceKind, type OsFamily, type ParameterValue, type Target } from '#core'
 import type { ApiError } from '../../parts/api';
 import { api } from '../../parts/api'
 import { attempt, done } from '../../parts/notify'
@@ -86,7 +86,7 @@ async function save(): Promise<void> {
         <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
         <input v-model="reason" placeholder="Why (for whoever reads this in a year)" aria-label="Reason" maxlength="500" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact">Assign to {{ impact?.devices ?? '…' }} {{ impact?.devices === 1 ? 'device' : 'devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact">Assign to {{ impact ? countText(impact.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
       <ImpactView :impact="impact" title="If you assign this" />
     </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { countText } from '#core'
 import type { GridCell, PolicyGrid } from '#contract'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -33,7 +34,7 @@ useKeys('Policy', [{ key: 'a', does: 'assign a template', run: () => { if (sessi
         <thead><tr><th>Role</th><th class="num">Devices</th><th v-for="template in data.templates" :key="template.id"><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></th></tr></thead>
         <tbody><tr v-for="role in data.roles" :key="role.id"><td>{{ role.name }}</td><td class="num muted">{{ role.devices }}</td>
           <td v-for="template in data.templates" :key="template.id"><button class="cell" :class="{ own: cell(role.id, template.id)?.assigned }" @click="pick(role.id, template.id)">
-            <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b><span v-if="cell(role.id, template.id)!.exceptions" class="muted">, {{ cell(role.id, template.id)!.exceptions }} {{ cell(role.id, template.id)!.exceptions === 1 ? 'exception' : 'exceptions' }}</span></template><span v-else class="none" aria-label="not assigned">·</span>
+            <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b><span v-if="cell(role.id, template.id)!.exceptions" class="muted">, {{ countText(cell(role.id, template.id)!.exceptions, 'exception') }}</span></template><span v-else class="none" aria-label="not assigned">·</span>
           </button></td></tr></tbody>
       </table>
       <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come through kind, client or another target.</p>

@@ -5,7 +5,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute } from 'vue-router'
 import type { Impact, TemplateEdit, TemplatePage } from '#contract'
-import { valueText, watchKind, type ParameterValue, type Values, type WatchSpec } from '#core'
+import { countText, valueText, watchKind, type ParameterValue, type Values, type WatchSpec } from '#core'
 import type { ApiError } from '../../parts/api';
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -118,7 +118,7 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
         <ImpactView :impact="impact" title="If you save this" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <input v-model="note" placeholder="What and why, for the revisions" aria-label="Note" maxlength="500" />
-        <div class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Save for {{ impact?.devices ?? '…' }} {{ impact?.devices === 1 ? 'device' : 'devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div>
       </template>
       <template v-else-if="data">
         <p class="muted">It reaches</p><p class="big">{{ data.deviceCount }} devices</p>

@@ -10,6 +10,7 @@ import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
 import { clockText, now, shortText } from '../../parts/time'
 import AlertPanel from './AlertPanel.vue'
+import NoticeList from './NoticeList.vue'
 import RoundRow from './RoundRow.vue'
 
 const session = useSession()
@@ -78,6 +79,7 @@ useKeys('Rounds', [
           <button class="link" @click="looked">All seen <kbd>.</kbd></button>
         </span>
       </div>
+      <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
         <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>

@@ -1,0 +1,79 @@
+import { flushPromises } from '@vue/test-utils'
+import { beforeEach, describe, expect, it } from 'vitest'
+import type { BoardDevice } from '#contract'
+import { useSession } from '../../parts/session'
+import { answerWith, show } from '../../testing/page'
+import EstatePlace from './EstatePlace.vue'
+
+const day = 86_400_000
+const device = (id: number, name: string, more: Partial<BoardDevice> = {}): BoardDevice => ({
+  id, name, clientId: 1, clientName: 'Tidemill Ferries', siteName: 'Harbour', kind: 'server', osFamily: 'linux', osName: 'Debian 12', roles: ['web'], tags: [], worst: null, held: 0, silent: false,
+  disks: [{ mount: '/', size: 100, free: 60, severity: null }], services: [], updates: { security: 0, other: 0, oldestSecurityAt: null }, events: Array<number>(24).fill(0), errors: Array<number>(24).fill(0),
+  heardAt: Date.now(), interval: 60_000, takesOrders: false, ...more,
+})
+const estate = [
+  device(1, 'tm-a', { disks: [{ mount: '/', size: 100, free: 5, severity: null }, { mount: '/srv', size: 100, free: 90, severity: null }] }),
+  device(2, 'tm-b', { worst: 'warning', updates: { security: 3, other: 1, oldestSecurityAt: Date.now() - 20.5 * day } }),
+  device(3, 'tm-c', { worst: 'critical', services: ['orders', 'labels', 'scales'].map((name) => ({ name, severity: 'critical', held: name === 'labels' })) }),
+  device(4, 'bb-d', { clientId: 2, clientName: 'Brindle Bakeries', kind: 'workstation', roles: [], silent: true, updates: null, heardAt: Date.now() - 3_610_000 }),
+  device(5, 'bb-e', { clientId: 2, clientName: 'Brindle Bakeries', held: 1 }),
+]
+
+async function open(devices: unknown = estate) {
+  answerWith({ 'GET /devices': devices, 'GET /roles': [{ id: 'web', name: 'web server' }] })
+  const { page, router } = await show(EstatePlace)
+  return { page, router, names: () => page.findAll('.device').map((one) => one.text()), row: (name: string) => page.findAll('tbody tr').find((one) => one.text().includes(name))! }
+}
+beforeEach(() => { localStorage.clear(); document.body.innerHTML = '' })
+
+describe('the board', () => {
+  it('begins with what needs a person: worst first, then the silent, then what is held', async () => {
+    const { names } = await open()
+    expect(names()).toEqual(['tm-c', 'tm-b', 'bb-d', 'bb-e', 'tm-a'])
+  })
+  it.each([['Device', ['bb-d', 'bb-e', 'tm-a', 'tm-b', 'tm-c']], ['Disks', ['tm-a']], ['Services', ['tm-c']], ['Security', ['tm-b']], ['Oldest', ['tm-b']], ['Heard', ['bb-d']]])(
+    'sorts by %s', async (title, first) => {
+      const { page, names } = await open()
+      await page.findAll('.sort').find((one) => one.text() === title)!.trigger('click')
+      expect(names().slice(0, first.length)).toEqual(first)
+    })
+  it('is narrowed by a sentence, which counts what matches', async () => {
+    const { page, names } = await open()
+    await page.find('select[aria-label=Kind]').setValue('workstation')
+    expect(names()).toEqual(['bb-d'])
+    expect(page.text()).toContain('1 match')
+    await page.find('select[aria-label=State]').setValue('held')
+    expect(page.text()).toContain('No device matches this sentence.')
+    await page.find('select[aria-label=Kind]').setValue('')
+    expect(names()).toEqual(['bb-e'])
+  })
+  it('shows the client in view alone', async () => {
+    const { page, names } = await open()
+    useSession().choose(2)
+    await flushPromises()
+    expect(names()).toEqual(['bb-d', 'bb-e'])
+    expect(page.text()).toContain('2 devices at 1 client')
+  })
+  it('says what a device suffers from in words: two services and how many more, an update’s age, since when it is silent', async () => {
+    const { row } = await open()
+    expect(row('tm-c').text()).toContain('orderslabels held +1')
+    expect(row('tm-b').text()).toMatch(/3 of 4\s*20 d/)
+    expect(row('bb-d').text()).toContain('not read')
+    expect(row('bb-d').find('b').text()).toBe('1 h')
+  })
+  it('tells nothing to show from not allowed and from not reached', async () => {
+    expect((await open([])).page.text()).toContain('No device matches')
+    expect((await open(403)).page.text()).toContain('refused with 403')
+    answerWith({})
+    expect((await show(EstatePlace)).page.text()).toContain('The server is not reached')
+  })
+  it('is walked with j and k, and a row opens its device', async () => {
+    const { page, router, row } = await open()
+    for (const key of ['j', 'j', 'k']) window.dispatchEvent(new KeyboardEvent('keydown', { key }))
+    expect(document.activeElement?.textContent).toBe('tm-b')
+    await row('bb-e').trigger('click')
+    await flushPromises()
+    expect(router.currentRoute.value.path).toBe('/estate/5')
+    page.unmount()
+  })
+})

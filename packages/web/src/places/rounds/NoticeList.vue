@@ -1,0 +1,24 @@
+<script setup lang="ts">
+import type { Notice } from '#contract'
+import { api } from '../../parts/api'
+import { attempt } from '../../parts/notify'
+import { useResource } from '../../parts/resource'
+import { exactText, shortText } from '../../parts/time'
+
+/** What one asked to be told, until it is seen. */
+const { data, refresh } = useResource(() => api.get<Notice[]>('/notices'), { topics: ['estate'] })
+async function seen(): Promise<void> {
+  if (await attempt(() => api.post('/notices/seen'))) await refresh()
+}
+</script>
+
+<template>
+  <section v-if="data?.length" aria-label="Told to you" class="told">
+    <p v-for="one in data.slice(0, 5)" :key="one.id"><RouterLink v-if="one.deviceId" :to="`/estate/${one.deviceId}`">{{ one.text }}</RouterLink><template v-else>{{ one.text }}</template> <span class="muted" :title="exactText(one.at)">{{ shortText(one.at) }}</span></p>
+    <p class="muted"><template v-if="data.length > 5">and {{ data.length - 5 }} more. </template><button class="link" @click="seen">seen</button></p>
+  </section>
+</template>
+
+<style scoped>
+.told { border-left: 2px solid var(--act); padding-left: 10px; margin-top: 8px; display: flex; flex-wrap: wrap; gap: 2px 18px; }
+</style>

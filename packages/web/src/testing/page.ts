@@ -1,0 +1,52 @@
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { createPinia, setActivePinia } from 'pinia'
+import { vi } from 'vitest'
+import { defineComponent, h, type Component } from 'vue'
+import { createMemoryHistory, createRouter, type Router } from 'vue-router'
+import type { LiveEvent } from '#contract'
+import { closeLive } from '../parts/live'
+
+/** What the server would answer, by method and path; a number refuses with that status. */
+export type Answers = Record<string, unknown>
+export interface Asked { method: string; path: string; body: unknown }
+
+/** Stands where the live feed is; `Feed.last` takes what the server would announce. */
+export class Feed {
+  static readonly CLOSED = 2
+  static last: Feed
+  readyState = 1
+  onmessage?: (event: { data: string }) => void
+  constructor() { Feed.last = this }
+  announce(event: LiveEvent): void { this.onmessage?.({ data: JSON.stringify(event) }) }
+  close(): void { this.readyState = Feed.CLOSED }
+}
+
+/** Stands where the network is. Gives the list of what was asked. */
+export function answerWith(answers: Answers): Asked[] {
+  const asked: Asked[] = []
+  vi.stubGlobal('fetch', (url: string, init: RequestInit = {}) => {
+    const path = url.replace(/^\/api/, '')
+    const method = init.method ?? 'GET'
+    asked.push({ method, path, body: typeof init.body === 'string' ? JSON.parse(init.body) as unknown : undefined })
+    const key = [`${method} ${path}`, `${method} ${path.split('?')[0]!}`].find((one) => one in answers)
+    if (key === undefined) return Promise.reject(new TypeError('nobody answers'))
+    const answer = answers[key]
+    const status = typeof answer === 'number' ? answer : 200
+    const body = status === 200 ? answer : { type: '', title: '', status, code: 'refused', detail: `refused with ${status}` }
+    return Promise.resolve(new Response(JSON.stringify(body), { status }))
+  })
+  closeLive()
+  vi.stubGlobal('EventSource', Feed)
+  return asked
+}
+
+/** Shows a component in an application as the real one, at an address. */
+export async function show(component: Component, props: Record<string, unknown> = {}, at = '/'): Promise<{ page: VueWrapper; router: Router }> {
+  const pinia = createPinia()
+  setActivePinia(pinia)
+  const router = createRouter({ history: createMemoryHistory(), routes: [{ path: '/:path(.*)*', component: defineComponent({ render: () => h('i') }) }] })
+  await router.push(at)
+  const page = mount(component, { props, global: { plugins: [pinia, router] }, attachTo: document.body })
+  await flushPromises()
+  return { page, router }
+}
