@@ -1,9 +1,11 @@
+import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
   test: {
     projects: [
-      { test: { name: 'core', include: ['packages/{core,contract,agent,standins,web}/src/**/*.test.ts'] } },
+      { test: { name: 'core', include: ['packages/{core,contract,agent,standins}/src/**/*.test.ts'] } },
+      { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom' } },
       { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000, fileParallelism: false } },
     ],
   },

@@ -1,9 +1,10 @@
 import { spawn, execFileSync } from 'node:child_process'
-import { readFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 
-export interface AgentCost { reports: number; cpuMillisPerReport: number; cpuShareAt60s: number; peakMegabytes: number; residentMegabytes: number }
+/** `dailyLookMillis`: CPU until the first look for updates was done, start included; it happens once a day and is part of the share. */
+export interface AgentCost { reports: number; dailyLookMillis: number; cpuMillisPerReport: number; cpuShareAt60s: number; peakMegabytes: number; residentMegabytes: number }
 
 const status = (pid: number, name: string) => Number(new RegExp(`^${name}:\\s+(\\d+) kB`, 'm').exec(readFileSync(`/proc/${pid}/status`, 'utf8'))![1]) / 1024
 
@@ -19,14 +20,19 @@ export async function agentCost(root: string, home: string, server: string, key:
   execFileSync(program, ['enroll', '--server', server, '--key', key, '--home', home, '--name', 'bench-agent'])
   const child = spawn(program, ['run', '--home', home, '--no-refresh'], { stdio: 'ignore' })
   const pid = child.pid!
-  // The first report looks for updates, which happens once a day.
-  await wait(15_000)
+  for (let i = 0; !existsSync(join(home, 'updates-seen.json')); i++) {
+    if (i > 600) throw new Error('the agent did not look for updates within two minutes')
+    await wait(200)
+  }
+  const dailyLookMillis = cpuMillis(pid)
+  // Reports of that time come to rest.
+  await wait(3 * interval)
   const cpuBefore = cpuMillis(pid)
   const seqBefore = Number(readFileSync(join(home, 'sequence'), 'utf8'))
   await wait(seconds * 1000)
   const cpu = cpuMillis(pid) - cpuBefore
   const reports = Number(readFileSync(join(home, 'sequence'), 'utf8')) - seqBefore
-  const cost = { reports, cpuMillisPerReport: cpu / reports, cpuShareAt60s: cpu / reports / 60_000, peakMegabytes: status(pid, 'VmHWM'), residentMegabytes: status(pid, 'VmRSS') }
+  const cost = { reports, cpuMillisPerReport: cpu / reports, dailyLookMillis, cpuShareAt60s: cpu / reports / 60_000 + dailyLookMillis / 86_400_000, peakMegabytes: status(pid, 'VmHWM'), residentMegabytes: status(pid, 'VmRSS') }
   child.kill()
   if (reports < (seconds * 1000) / interval / 2) throw new Error(`the agent made only ${reports} reports`)
   return cost

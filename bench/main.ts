@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Enrolment } from '#contract/report'
 import { agentCost } from './agent'
+import { enrolments } from './enrolments'
 import { throughput, type Sender } from './load'
 
 const { CUSTODE_ROOT: root = '' } = process.env
@@ -17,7 +18,7 @@ const running: ChildProcess[] = []
 function start(program: string, onPort: number): void {
   running.push(spawn(process.execPath, [join(root, 'dist', program)], {
     stdio: ['ignore', 'ignore', 'inherit'],
-    env: { ...process.env, CUSTODE_PORT: String(onPort), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`, CUSTODE_INTERVAL: '2000' },
+    env: { ...process.env, CUSTODE_PORT: String(onPort), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`, CUSTODE_INTERVAL: '2000', CUSTODE_KEYS: mkdtempSync(join(tmpdir(), 'custode-bench-keys-')) },
   }))
 }
 async function untilUp(address: string): Promise<void> {
@@ -67,13 +68,21 @@ try {
   const ratio = median(rounds.map((one) => one.ratio))
   say(`  ratio, median: ${ratio.toFixed(2)}`)
 
+  const crowdKey = await post<{ key: string }>('/api/enrolment-keys', { siteId, label: '', uses: 1000, days: 1, kind: 'server', roles: [], tags: [] })
+  await post('/api/standing-rules', { name: 'Crowd', when: { clientId, siteId: null, kind: null, osFamily: null, namePattern: 'crowd-*', network: null }, roles: [], tags: ['crowd'], takeDetected: true, tell: [] })
+  say('1,000 machines enrol at once with one key and send their first report; a standing rule gives them a tag and the roles seen:')
+  const crowd = await enrolments(url, crowdKey.key, cookie, 1000)
+  const bareRate = median(rounds.map((one) => one.bare))
+  say(`  ${crowd.enrolled} in, ${crowd.distinct} devices, all within ${(crowd.millisToAll / 1000).toFixed(1)} s: ${crowd.perSecond.toFixed(0)}/s, ratio to the bare route ${(crowd.perSecond / bareRate).toFixed(3)}`)
+  say(`  roster in force (${crowd.watches} watches) after ${(crowd.rosterMillis.median / 1000).toFixed(1)} s in the median, ${(crowd.rosterMillis.worst / 1000).toFixed(1)} s at worst (limit 10 s)`)
+
   say('The real agent on this machine, a report every 2 s for 40 s:')
   const agent = await agentCost(root, home, url, key, 2000, 40)
-  say(`  ${agent.cpuMillisPerReport.toFixed(1)} ms of CPU a report, so ${(agent.cpuShareAt60s * 100).toFixed(3)} % of one core at an interval of 60 s (limit 1 %)`)
+  say(`  ${agent.cpuMillisPerReport.toFixed(1)} ms of CPU a report, so ${(agent.cpuShareAt60s * 100).toFixed(3)} % of one core at an interval of 60 s (limit 1 %), with the daily look for updates (${(agent.dailyLookMillis / 1000).toFixed(1)} s of CPU) in it`)
   say(`  ${agent.residentMegabytes.toFixed(0)} MB resident, ${agent.peakMegabytes.toFixed(0)} MB at its peak (limit 60 MB)`)
 
   const at = process.argv.indexOf('--json')
-  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ reports: { rounds, ratio }, agent }, null, 2))
+  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ reports: { rounds, ratio }, enrolments: { ...crowd, ratio: crowd.perSecond / bareRate }, agent }, null, 2))
 } finally {
   for (const child of running) child.kill()
   rmSync(home, { recursive: true })

@@ -1,5 +1,9 @@
 import { expect, test } from '@playwright/test'
+import type { WindowView } from '#contract'
 import { group, make, setValue, signIn, url } from './day'
+
+/** As the date field takes it. */
+const format = (at: Date) => `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')} ${at.toTimeString().slice(0, 5)}`
 
 test.describe.configure({ mode: 'serial' })
 
@@ -117,6 +121,36 @@ test('a window holds failures back; ended early, what still fails is raised and 
   await expect(group(page, 'To do').getByRole('button', { name: /ssh.*tm-tickets-2/ })).toBeVisible()
 })
 
+test('a window is planned for later, holds nothing until then, and is called off', async ({ page }) => {
+  await signIn(page)
+  await page.getByRole('link', { name: 'Maintenance', exact: true }).click()
+  await expect(page.getByRole('heading', { name: 'Maintenance', level: 1 })).toBeVisible()
+  await page.keyboard.press('a')
+  const dialog = page.getByRole('dialog', { name: 'Hold alerts back' })
+  await dialog.getByLabel('Client').selectOption('Brindle Bakeries')
+  await dialog.getByLabel('Where').selectOption('Mill Lane')
+  await dialog.getByLabel('What').selectOption('services')
+  await dialog.getByLabel('From').selectOption('a start')
+  const start = new Date(Date.now() + 3 * 86_400_000)
+  start.setHours(21, 30, 0, 0)
+  await dialog.locator('.el-date-editor input').fill(format(start))
+  await page.keyboard.press('Enter')
+  await dialog.getByLabel('For', { exact: true }).selectOption('4 h')
+  await dialog.getByLabel('Name').fill('Till drawers, new locks')
+  await dialog.getByLabel('Why').fill('The locksmith comes after closing')
+  await dialog.getByRole('button', { name: 'Hold alerts back' }).click()
+  await expect(page.getByText('The window is planned.')).toBeVisible()
+  const row = page.getByRole('row', { name: /Till drawers/ })
+  await expect(row).toContainText('services of every device at Brindle Bakeries · Mill Lane')
+  await expect(row).toContainText('21:30')
+  await expect(row).toContainText('01:30')
+  const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowView[]).filter((one) => one.name === 'Till drawers, new locks')
+  expect([planned!.from, planned!.until]).toEqual([start.getTime(), start.getTime() + 4 * 3_600_000])
+  await row.getByRole('button', { name: 'Call off' }).click()
+  await expect(page.getByText('Called off.')).toBeVisible()
+  await expect(row.getByRole('button')).toHaveCount(0)
+})
+
 test('a contact sees their own client and can change nothing', async ({ page }) => {
   await signIn(page, 'harbour@tidemill.example')
   await expect(page.getByRole('link', { name: 'Policy' })).toHaveCount(0)
@@ -143,4 +177,33 @@ test('everything is within reach of the keyboard', async ({ page }) => {
   await expect(page).toHaveURL(/\/estate\/\d+/)
   await page.keyboard.press('R')
   await expect(page.getByRole('tab', { name: 'Readings' })).toHaveAttribute('aria-selected', 'true')
+})
+
+test('a device is held and a value of its policy looked up without a mouse', async ({ page }) => {
+  await signIn(page)
+  const tabTo = async (name: string | RegExp) => {
+    for (let i = 0; i < 60; i++) {
+      await page.keyboard.press('Tab')
+      const label = await page.locator(':focus').evaluate((at: { ariaLabel?: string | null; labels?: { textContent: string | null }[]; textContent: string | null }) => at.ariaLabel ?? at.labels?.[0]?.textContent ?? at.textContent ?? '')
+      if (typeof name === 'string' ? label.trim() === name : name.test(label)) return
+    }
+    throw new Error(`no way to ${name} with Tab`)
+  }
+  await page.keyboard.press('/')
+  await page.keyboard.type('sv-north-dc')
+  await expect(page.getByRole('search').getByRole('listitem').first()).toContainText('sv-north-dc')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('heading', { name: 'sv-north-dc' })).toBeVisible()
+  await page.keyboard.press('h')
+  await expect(page.getByRole('dialog', { name: 'Hold alerts back' })).toBeVisible()
+  await tabTo('Name')
+  await page.keyboard.type('Domain functions move')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('Alerts are held back from now on.')).toBeVisible()
+  await page.keyboard.press('O')
+  await tabTo(/^95 %$/)
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toContainText('from the default of the watch')
+  await page.keyboard.press('Escape')
+  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toBeHidden()
 })

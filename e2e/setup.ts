@@ -8,7 +8,7 @@ import { endLeftovers, programPath, start, untilServing } from '../launcher/prog
 /** The real thing, small and quick: database, server and a fleet that reports every two seconds, with two hours of history. */
 export default async function setup(): Promise<() => Promise<void>> {
   const place = placeOf('e2e')
-  await endLeftovers(place, ['fleet', 'server'])
+  await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
   await stopLeftover(join(place, 'database'))
   rmSync(place, { recursive: true, force: true })
   makeFolder(place, 0o711)
@@ -16,6 +16,7 @@ export default async function setup(): Promise<() => Promise<void>> {
   const database = await startPostgres(place)
   const port = await freePort()
   const panelPort = await freePort()
+  const hostsPort = await freePort()
   const url = `http://127.0.0.1:${port}`
   const serve = () => startServer({ place, databaseUrl: database.url, port, interval: 2000 })
   const first = serve()
@@ -23,10 +24,12 @@ export default async function setup(): Promise<() => Promise<void>> {
   const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
     CUSTODE_FLEET_KEYS: JSON.stringify(seed(url).fleet), CUSTODE_PANEL_PORT: String(panelPort), CUSTODE_HISTORY_HOURS: '2',
   })
+  start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(hostsPort)])
   await untilReporting(place, fleet, () => undefined)
-  Object.assign(process.env, { E2E_URL: url, E2E_PANEL: `http://127.0.0.1:${panelPort}`, E2E_PLACE: place, E2E_DATABASE: database.url, E2E_PORT: String(port) })
+  Object.assign(process.env, { E2E_URL: url, E2E_PANEL: `http://127.0.0.1:${panelPort}`, E2E_HOSTS: `http://127.0.0.1:${hostsPort}`, E2E_PLACE: place, E2E_DATABASE: database.url, E2E_PORT: String(port) })
   return async () => {
-    await endLeftovers(place, ['fleet', 'server'])
-    await database.stop()
+    await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
+    // One of the tests may have ended it and started another.
+    await stopLeftover(join(place, 'database'))
   }
 }

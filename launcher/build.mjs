@@ -1,5 +1,7 @@
 import { build } from 'esbuild'
-import { chmodSync, existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { chmodSync, copyFileSync, existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { root } from './place.mjs'
@@ -30,19 +32,50 @@ function compress(folder) {
   }
 }
 
+// Quicker ciphers and the like, compiled for one machine: the SSH package goes without where they are not.
+const natives = ['*.node', 'cpu-features']
+
 export async function buildPrograms() {
   const source = (/** @type {string} */ path) => join(root, 'packages', path)
   const common = /** @type {const} */ ({ bundle: true, platform: 'node', target: 'node20', format: 'esm', sourcemap: true, logLevel: 'warning' })
   await build({ ...common, packages: 'external', outdir: join(dist, 'programs'), outExtension: { '.js': '.mjs' },
-    entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), seed: source('standins/src/seed/main.ts') } })
+    entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), hosts: source('standins/src/hosts/main.ts'), seed: source('standins/src/seed/main.ts') } })
   // The agent is one file that needs nothing but Node: that is what gets copied to a device.
-  await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], banner: { js: '#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1' } })
+  await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], external: natives,
+    banner: { js: "#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1\nimport { createRequire } from 'node:module'; const require = createRequire(import.meta.url), __dirname = import.meta.dirname;" } })
   chmodSync(join(dist, 'agent', 'custode-agent.mjs'), 0o755)
+}
+
+/** How the packaged agent is named for the platform that this runs on. */
+const packagedName = `custode-agent-linux-${process.arch}`
+
+/**
+ * Packages the agent with its runtime as one executable, so that a machine needs nothing else: a “single executable
+ * application” in the words of Node's documentation. Done anew only when the agent has changed: it takes some seconds.
+ */
+async function packageAgent() {
+  const folder = join(dist, 'agent')
+  const script = join(folder, 'custode-agent.cjs')
+  await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', minify: true, logLevel: 'warning', external: natives, outfile: script, entryPoints: [join(root, 'packages/agent/src/main.ts')] })
+  const digest = createHash('sha256').update(readFileSync(script)).update(process.version).digest('hex')
+  const made = join(folder, 'packaged')
+  const program = join(folder, packagedName)
+  if (existsSync(made) && existsSync(`${program}.gz`) && readFileSync(made, 'utf8') === digest) return
+  const blob = join(folder, 'sea.blob')
+  writeFileSync(join(folder, 'sea.json'), JSON.stringify({ main: script, output: blob, disableExperimentalSEAWarning: true }))
+  execFileSync(process.execPath, ['--experimental-sea-config', join(folder, 'sea.json')], { stdio: 'ignore' })
+  copyFileSync(process.execPath, program)
+  chmodSync(program, 0o755)
+  execFileSync(process.execPath, [join(root, 'node_modules/postject/dist/cli.js'), program, 'NODE_SEA_BLOB', blob, '--sentinel-fuse', 'NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2'], { stdio: 'ignore' })
+  writeFileSync(`${program}.gz`, gzipSync(readFileSync(program), { level: 4 }))
+  rmSync(blob)
+  writeFileSync(made, digest)
 }
 
 export async function buildAll() {
   rmSync(stamp, { force: true })
   await buildPrograms()
+  await packageAgent()
   const { build: buildWeb } = await import('vite')
   await buildWeb({ root: join(root, 'packages/web'), logLevel: 'warn' })
   compress(join(dist, 'web'))

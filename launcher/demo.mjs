@@ -7,13 +7,13 @@ import { startPostgres, stopLeftover } from './postgres.mjs'
 import { agentPath, endLeftovers, lastWords, launcherOf, needPort, programPath, start, untilServing } from './programs.mjs'
 import { Plain, step } from './say.mjs'
 
-const names = ['agent', 'fleet', 'server']
+const names = ['agent', 'fleet', 'hosts', 'server']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
 /** Everything that an environment of our own needs, for the demo and for tests alike. @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings */
 export function startServer({ place, databaseUrl, port, interval }) {
   return start(place, 'server', [programPath('server')], {
-    CUSTODE_DATABASE: databaseUrl, CUSTODE_PORT: String(port), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_WEB: join(root, 'dist/web'),
+    CUSTODE_DATABASE: databaseUrl, CUSTODE_PORT: String(port), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_WEB: join(root, 'dist/web'), CUSTODE_AGENTS: join(root, 'dist/agent'), CUSTODE_KEYS: join(place, 'keys'),
     CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'), CUSTODE_INTERVAL: String(interval), CUSTODE_PAST_WINDOWS: '1',
   })
 }
@@ -95,8 +95,9 @@ export async function demo() {
       execFileSync(process.execPath, [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'], { stdio: ['ignore', 'ignore', 'inherit'] })
     const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], { CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet), CUSTODE_PANEL_PORT: String(panelPort) })
     running.push(fleet)
+    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)]))
     const tty = process.stdout.isTTY
-    await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of 24 stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
+    await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
     if (tty) process.stdout.write('\n')
     running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
     process.stdout.write(`

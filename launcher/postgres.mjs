@@ -52,10 +52,10 @@ export async function stopLeftover(data) {
 /**
  * Makes the cluster at the first call, starts it on a free port of loopback, and answers once it takes connections.
  * @param {string} place folder that belongs to this cluster alone
- * @param {{ fast?: boolean }} [options] fast: for tests, gives up the durability that nobody needs there
+ * @param {{ fast?: boolean, port?: number }} [options] fast: for tests, gives up the durability that nobody needs there; port: the one it had before
  * @returns {Promise<Cluster>}
  */
-export async function startPostgres(place, { fast = false } = {}) {
+export async function startPostgres(place, { fast = false, port: wanted } = {}) {
   const programs = ensurePostgres()
   const user = databaseUser()
   // The database's user must reach its folder, and nobody else may read in it.
@@ -80,7 +80,7 @@ export async function startPostgres(place, { fast = false } = {}) {
   }
   if (!existsSync(join(data, 'PG_VERSION'))) throw new Plain(`The data folder ${data} is damaged (no PG_VERSION). “./custode reset” makes a new one; what was in it is then lost.`)
   await stopLeftover(data)
-  const port = await freePort()
+  const port = wanted ?? (await freePort())
   const settings = {
     listen_addresses: '127.0.0.1', port, unix_socket_directories: '', max_connections: 60, shared_buffers: '128MB',
     log_min_messages: 'warning', log_destination: 'stderr', timezone: 'UTC', max_wal_size: '1GB',

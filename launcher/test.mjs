@@ -9,10 +9,11 @@ import { step } from './say.mjs'
 
 /** @typedef {{ passed: number, failed: number }} Count */
 
+// The build before this leaves its own NODE_ENV behind.
 /** @param {string[]} words @param {Record<string, string>} [env] @returns {Promise<{ code: number, output: string }>} */
 function run(words, env = {}) {
   return new Promise((resolve) => {
-    const child = spawn(process.execPath, words, { cwd: root, env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
+    const child = spawn(process.execPath, words, { cwd: root, env: { ...process.env, NODE_ENV: 'test', ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
     let output = ''
     for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk) => { output += chunk })
     child.on('close', (code) => resolve({ code: code ?? 1, output }))
