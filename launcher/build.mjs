@@ -42,8 +42,12 @@ export async function buildPrograms() {
     entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), hosts: source('standins/src/hosts/main.ts'), seed: source('standins/src/seed/main.ts') } })
   // The agent is one file that needs nothing but Node: that is what gets copied to a device.
   await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], external: natives,
-    banner: { js: "#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1\nimport { createRequire } from 'node:module'; const require = createRequire(import.meta.url), __dirname = import.meta.dirname;" } })
+    banner: { js: "#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url), __dirname = import.meta.dirname;" } })
   chmodSync(join(dist, 'agent', 'custode-agent.mjs'), 0o755)
+  // Collectors that agents get by rule: one script each, which the server signs when it hands it out.
+  const optional = source('agent/src/optional')
+  await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', logLevel: 'warning', outdir: join(dist, 'agent', 'collectors'), outExtension: { '.js': '.cjs' },
+    entryPoints: readdirSync(optional).filter((file) => !file.endsWith('.test.ts')).map((file) => join(optional, file)) })
 }
 
 /** How the packaged agent is named for the platform that this runs on. */

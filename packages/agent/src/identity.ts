@@ -1,7 +1,8 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import type { CollectSettings } from '#contract/report'
 
-export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string }
+export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string; /** What to collect beyond the ordinary. */ collect?: CollectSettings }
 
 const fileOf = (home: string) => join(home, 'identity.json')
 

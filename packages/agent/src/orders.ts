@@ -1,25 +1,21 @@
-import { createPublicKey, verify } from 'node:crypto'
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskHeard, TaskNews } from '#contract/report'
 import { deploy } from './deploy'
 import { writeWhole, type Identity } from './identity'
+import { isSignedBy, NotOurs } from './signature'
 import { sweep } from './sweep'
 import { call } from './uplink'
-
-/** Why an order is refused. The agent says so in its own log; whoever sent it hears nothing. */
-export class NotOurs extends Error {}
 
 /**
  * Reads an order, when it is the server's and for this device.
  * @param now by this device's clock; an order that has expired by an hour more than clocks differ is old
  * @throws NotOurs
  */
-export function readOrder({ text, signature }: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId'>, now: number): Task {
+export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId'>, now: number): Task {
   if (!identity.serverKey) throw new NotOurs('this machine was enrolled before orders were signed: enrol it anew')
-  const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
-  if (!verify(null, Buffer.from(text, 'utf8'), key, Buffer.from(signature, 'base64'))) throw new NotOurs('its signature is not the server’s')
-  const task = JSON.parse(text) as Task
+  if (!isSignedBy(signed, identity.serverKey)) throw new NotOurs('its signature is not the server’s')
+  const task = JSON.parse(signed.text) as Task
   if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
   if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
   if (!['sweep', 'deploy'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)

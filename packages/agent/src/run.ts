@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
-import { protocolVersion, type CollectorFailure, type Report, type ReportReceipt, type SignedTask } from '#contract/report'
+import { protocolVersion, type AgentSettings, type CollectorFailure, type Report, type ReportReceipt, type SignedTask } from '#contract/report'
 import type { Facts, FactSubject, LogEvent, Millis, Reading } from '#core'
-import { allCollectors, systemFacts, type Collect, type Collected } from './collectors'
+import { allCollectors, OptionalCollectors, systemFacts, type Collect, type Collected } from './collectors'
 import { Orders } from './orders'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { Spool } from './spool'
@@ -11,11 +11,11 @@ import { call, Refused } from './uplink'
 const batchSize = 60
 
 /** Runs every collector; one that fails is named with its reason, and costs only its own part. */
-export async function observe(collectors: readonly Collect[], now: Millis, takesOrders = false): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
+export async function observe(collectors: readonly Collect[], now: Millis, takesOrders = false, optional: readonly string[] = []): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
   const readings: Reading[] = []
   const events: LogEvent[] = []
   const failed: CollectorFailure[] = []
-  let facts: Facts = { system: systemFacts(takesOrders) }
+  let facts: Facts = { system: systemFacts(takesOrders, optional) }
   for (const collector of collectors) {
     try {
       const part = await collector.collect(now)
@@ -85,10 +85,17 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   const identity = readIdentity(home)
   if (!identity) throw new Error(`This machine is not enrolled (no identity in ${home}). Run: custode-agent enroll --server URL --key KEY`)
   // Apt takes its time; the first report does not wait for it.
-  const collectors = allCollectors(home, refresh).map((one) => (one.name === 'updates' ? inBackground(one) : one))
+  const collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? []).map((one) => (one.name === 'updates' ? inBackground(one) : one))
   const spool = new Spool(home)
   const told = new Map<FactSubject, string>()
   const orders = new Orders(home, identity, say)
+  const optional = new OptionalCollectors(home, identity)
+  const follow = async ({ interval, collect = identity.collect ?? { logs: [], collectors: [] } }: AgentSettings): Promise<void> => {
+    await optional.follow(collect.collectors)
+    if (interval === identity.interval && JSON.stringify(collect) === JSON.stringify(identity.collect)) return
+    Object.assign(identity, { interval, collect })
+    writeIdentity(home, identity)
+  }
   const stop = new AbortController()
   process.on('SIGTERM', () => stop.abort())
   process.on('SIGINT', () => stop.abort())
@@ -99,7 +106,8 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   await wait(1000, undefined, { signal: stop.signal }).catch(() => undefined)
   while (!stop.signal.aborted) {
     const now = Date.now()
-    const { readings, facts, events, failed } = await observe(collectors, now, identity.serverKey !== undefined)
+    const { readings, facts, events, failed } = await observe([...collectors, ...optional.collectors], now, identity.serverKey !== undefined, optional.names)
+    failed.push(...optional.troubles)
     const changed = onlyChanged(facts, told)
     spool.add({
       at: now, interval: identity.interval, readings: readings.map(([...one]) => one),
@@ -111,10 +119,7 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
       if (trouble) say('the server takes reports again')
       trouble = ''
       for (const task of receipt?.tasks ?? []) orders.take(task)
-      if (receipt && receipt.settings.interval !== identity.interval) {
-        identity.interval = receipt.settings.interval
-        writeIdentity(home, identity)
-      }
+      if (receipt) await follow(receipt.settings)
     } catch (error) {
       const reason = (error as Error).message
       if (reason !== trouble) say(`not sent, kept for later: ${reason}`)

@@ -9,7 +9,7 @@ import { alertRoutes } from './features/alert'
 import { estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
-import { defaultInterval, handOutAgent, rolloutRoutes } from './features/rollout'
+import { collectorPrograms, defaultInterval, handOutAgent, handOutCollectors, openSigner, rolloutRoutes } from './features/rollout'
 import { seriesRoutes } from './features/series'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
@@ -55,7 +55,9 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   const live = new LiveHub(pool, databaseUrl)
   await live.start()
   app.addHook('onClose', () => live.stop())
-  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId))
+  const signer = openSigner(keyFolder)
+  const programs = collectorPrograms(agentFolder ?? '')
+  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId), new Map([...programs].map(([name, { digest }]) => [name, digest])))
 
   accessRoutes(app, pool)
   estateRoutes(app, pool)
@@ -64,8 +66,9 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
-  rolloutRoutes(app, pool, engine, interval, keyFolder)
+  rolloutRoutes(app, pool, engine, interval, keyFolder, signer)
   handOutAgent(app, agentFolder ?? '')
+  handOutCollectors(app, programs, signer, engine)
   live.routes(app)
   describeApi(app, routes)
 

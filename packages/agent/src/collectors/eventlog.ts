@@ -1,59 +1,35 @@
-import { closeSync, existsSync, openSync, readFileSync, readSync, statSync, writeFileSync } from 'node:fs'
-import { basename, join } from 'node:path'
-import { levelOfPriority, logLevels, type LogEvent, type Millis } from '#core'
+import { closeSync, existsSync, openSync, readdirSync, readFileSync, readSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { matchesAny, minute, type LogChannel, type LogEvent, type Millis } from '#core'
 import { NotHere, type Collect } from './collector'
 import { command } from './command'
+import { parseJournalLine, parseLogLine, readFreeLine } from './logLine'
 
 const most = 400
-const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
-
-/** One line of `journalctl --output=json` (systemd.journal-fields(7), PRIORITY as in RFC 5424). */
-export function parseJournalLine(line: string): LogEvent | null {
-  let entry: Record<string, unknown>
-  try {
-    entry = JSON.parse(line) as Record<string, unknown>
-  } catch {
-    return null
-  }
-  // A field that is not valid UTF-8 comes as a list of bytes.
-  const text = Array.isArray(entry.MESSAGE) ? Buffer.from(entry.MESSAGE as number[]).toString('utf8') : String(entry.MESSAGE ?? '')
-  const at = Math.floor(Number(entry.__REALTIME_TIMESTAMP) / 1000)
-  if (!Number.isFinite(at)) return null
-  const source = String(entry.SYSLOG_IDENTIFIER ?? entry._COMM ?? (entry._TRANSPORT === 'kernel' ? 'kernel' : ''))
-  return { at, channel: 'journal', source, id: null, level: logLevels[Number(entry.PRIORITY ?? 6)] ?? 'informational', text: cut(text) }
-}
-
-const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
-
-/** The time of RFC 3164 has no year and no zone: the machine's own, and the latest year that is not ahead. */
-function bsdTime(month: string, dayOfMonth: string, clock: string, now: Millis): Millis {
-  const [h, m, s] = clock.split(':').map(Number)
-  const year = new Date(now).getFullYear()
-  const at = (y: number) => new Date(y, months.indexOf(month), Number(dayOfMonth), h, m, s).getTime()
-  return at(year) > now + 86_400_000 ? at(year - 1) : at(year)
-}
-
-/**
- * One line of a log file: RFC 5424 (`<34>1 2003-10-11T22:14:15.003Z host app …`), RFC 3164 with or without its priority
- * (`Oct 11 22:14:15 host su: …`), the same with an ISO 8601 time as newer syslog daemons write it, or dpkg's own
- * (`2026-11-01 12:00:00 status installed …`). Null when it is none of them.
- */
-export function parseLogLine(line: string, channel: string, now: Millis): LogEvent | null {
-  const priority = /^<(\d{1,3})>/.exec(line)
-  const level = priority && Number(priority[1]) <= 191 ? levelOfPriority(Number(priority[1])) : 'informational'
-  const rest = priority ? line.slice(priority[0].length) : line
-  const event = (at: Millis, source: string, text: string): LogEvent | null => (Number.isFinite(at) ? { at, channel, source, id: null, level, text: cut(text) } : null)
-  const modern = /^1 (\S+) \S+ (\S+) \S+ \S+ (?:-|(?:\[(?:[^\]\\]|\\.)*\])+)(?: (.*))?$/.exec(rest)
-  if (priority && modern) return event(modern[1] === '-' ? now : Date.parse(modern[1]!), modern[2] === '-' ? '' : modern[2]!, (modern[3] ?? '').replace(/^\uFEFF/, ''))
-  const tagged = /^(?:([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d)|(\d{4}-\d\d-\d\dT[\d:.,]+(?:Z|[+-]\d\d:\d\d))) \S+ ([^\s:[]+)(?:\[\d+\])?: ?(.*)$/.exec(rest)
-  if (tagged) return event(tagged[1] ? bsdTime(tagged[1], tagged[2]!, tagged[3]!, now) : Date.parse(tagged[4]!), tagged[5]!, tagged[6]!)
-  const dpkg = /^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) (.+)$/.exec(rest)
-  return dpkg ? event(new Date(dpkg[1]!.replace(' ', 'T')).getTime(), 'dpkg', dpkg[2]!) : null
-}
-
 interface Position { inode: number; offset: number }
 
-const files = ['/var/log/syslog', '/var/log/messages', '/var/log/auth.log', '/var/log/kern.log', '/var/log/dpkg.log']
+/** Read wherever there is no journal; all others only where somebody wants them. */
+const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
+const looksLikeLog = /(\.log|\.err|\.warn|\.info|_log|(^|\/)log\.\w+|(^|\/)(syslog|messages))$/
+const mostLogs = 200
+
+/** The logs below a folder, two levels deep, by their names there; those that were rotated away are left out. */
+export function logsBelow(folder: string, below = ''): string[] {
+  const entries = existsSync(join(folder, below)) ? readdirSync(join(folder, below), { withFileTypes: true }) : []
+  return entries.flatMap((entry) => {
+    const name = below ? `${below}/${entry.name}` : entry.name
+    if (entry.isDirectory()) {
+      try {
+        return below ? [] : logsBelow(folder, name)
+      } catch {
+        // A folder of somebody else's.
+        return []
+      }
+    }
+    return entry.isFile() && looksLikeLog.test(name) ? [name] : []
+  }).sort().slice(0, mostLogs)
+}
+
 const firstLook = 4000
 
 /** What was appended since the last look; a file that was rotated or cut begins anew. */
@@ -73,29 +49,53 @@ function appended(path: string, positions: Record<string, Position>): string {
   return was || from === 0 ? text : text.slice(text.indexOf('\n') + 1)
 }
 
-export function eventlogCollector(home: string): Collect {
+const lookAgain: Millis = 10 * minute
+
+/** @param wanted names of logs, as patterns, that are read beyond the ordinary ones */
+export function eventlogCollector(home: string, wanted: () => readonly string[] = () => [], folder = '/var/log'): Collect {
   const file = join(home, 'log-positions.json')
   const kept = (existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {}) as { files?: Record<string, Position>; cursor?: string }
   const positions = (kept.files ??= {})
   const save = () => writeFileSync(file, JSON.stringify(kept), { mode: 0o600 })
+  let logs: string[] = []
+  let lookedAt: Millis = -Infinity
+
+  async function journal(): Promise<LogEvent[]> {
+    const where = kept.cursor ? [`--after-cursor=${kept.cursor}`] : ['--lines=50']
+    const lines = (await command('journalctl', ['--output=json', '--no-pager', ...where])).split('\n').filter(Boolean)
+    const last = lines.at(-1)
+    if (last) {
+      kept.cursor = (JSON.parse(last) as { __CURSOR: string }).__CURSOR
+      save()
+    }
+    return lines.map(parseJournalLine).filter((one) => one !== null)
+  }
+  function fromFile(name: string, now: Millis): LogEvent[] {
+    const free = !ordinary.includes(name)
+    return appended(join(folder, name), positions).split('\n').map((line) => parseLogLine(line, name, now) ?? (free ? readFreeLine(line, name, now) : null)).filter((one) => one !== null)
+  }
   return {
     name: 'eventlog',
     async collect(now) {
-      if (existsSync('/run/systemd/journal/socket') && existsSync('/usr/bin/journalctl')) {
-        const where = kept.cursor ? [`--after-cursor=${kept.cursor}`] : ['--lines=50']
-        const lines = (await command('journalctl', ['--output=json', '--no-pager', ...where])).split('\n').filter(Boolean)
-        const last = lines.at(-1)
-        if (last) {
-          kept.cursor = (JSON.parse(last) as { __CURSOR: string }).__CURSOR
-          save()
-        }
-        return { events: lines.map(parseJournalLine).filter((one) => one !== null).slice(-most) }
+      const hasJournal = existsSync('/run/systemd/journal/socket') && existsSync('/usr/bin/journalctl')
+      if (now - lookedAt >= lookAgain) {
+        logs = logsBelow(folder)
+        lookedAt = now
       }
-      const present = files.filter((path) => existsSync(path))
-      if (!present.length) throw new NotHere('no journal and no log files here')
-      const events = present.flatMap((path) => appended(path, positions).split('\n').map((line) => parseLogLine(line, basename(path), now)).filter((one) => one !== null))
+      const chosen = logs.filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name))
+      const told: LogChannel[] = [...(hasJournal ? [{ name: 'journal', collected: true }] : []), ...logs.map((name) => ({ name, collected: chosen.includes(name) }))]
+      if (!told.length) throw new NotHere('no journal and no log files here')
+      const events = hasJournal ? await journal() : []
+      const troubles = new Map<string, string>()
+      for (const name of chosen)
+        try {
+          events.push(...fromFile(name, now))
+        } catch (error) {
+          // It was rotated away this moment, or is not ours to read: the others count.
+          troubles.set(name, (error as Error).message.slice(0, 200))
+        }
       if (events.length) save()
-      return { events: events.slice(-most) }
+      return { events: events.slice(-most), facts: { logs: told.map((one) => (troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one)) } }
     },
   }
 }

@@ -9,8 +9,10 @@ import type { Collect } from './collector'
 
 export { NotHere, type Collect, type Collected } from './collector'
 export { agentVersion, ownAddresses, osName, systemFacts } from './system'
+export { OptionalCollectors } from './optional'
 export { serviceManager } from './services'
 
-export function allCollectors(home: string, refresh: boolean): Collect[] {
-  return [performanceCollector(), disksCollector(), networkCollector(), servicesCollector(), updatesCollector(home, refresh), eventlogCollector(home), softwareCollector()]
+/** @param logs names of logs, as patterns, to read beyond the ordinary ones */
+export function allCollectors(home: string, refresh: boolean, logs: () => readonly string[] = () => []): Collect[] {
+  return [performanceCollector(), disksCollector(), networkCollector(), servicesCollector(), updatesCollector(home, refresh), eventlogCollector(home, logs), softwareCollector()]
 }

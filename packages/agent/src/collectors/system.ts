@@ -17,6 +17,6 @@ export function ownAddresses(): string[] {
   return Object.values(networkInterfaces()).flatMap((one) => one ?? []).filter((one) => !one.internal && !one.address.startsWith('fe80:')).map((one) => one.address).slice(0, 64)
 }
 
-export function systemFacts(takesOrders: boolean): System {
-  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, addresses: ownAddresses() }
+export function systemFacts(takesOrders: boolean, optional: readonly string[]): System {
+  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, optional: [...optional], addresses: ownAddresses() }
 }

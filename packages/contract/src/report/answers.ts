@@ -1,16 +1,19 @@
 import Joi from 'joi'
+import { optionalCollectors } from '#core'
 import { answerOf, count, id, listOf, words } from '../answer'
-import type { AgentSettings, Enrolment, Refusal, ReportReceipt, SignedTask, TaskHeard } from './index'
+import type { AgentSettings, CollectSettings, Enrolment, Refusal, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
 
 const length = Joi.number().description('Milliseconds.')
-export const agentSettingsSchema = answerOf<AgentSettings>({ interval: length, deviceName: words, clientName: words, siteName: words })
+const collect = answerOf<CollectSettings>({ logs: listOf(words), collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })) })
+export const agentSettingsSchema = answerOf<AgentSettings>({ interval: length, deviceName: words, clientName: words, siteName: words, collect })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 
+export const signedSchema = answerOf<SignedTask>({ text: words, signature: words })
 export const reportReceiptSchema = answerOf<ReportReceipt>({
   acknowledged: count,
   refused: listOf(answerOf<Refusal>({ seq: Joi.number().allow(null), pointer: words.description('JSON pointer (RFC 6901).'), code: words, detail: words })),
   clockOffset, settings: agentSettingsSchema,
-  tasks: listOf(answerOf<SignedTask>({ text: words, signature: words })).optional(),
+  tasks: listOf(signedSchema).optional(),
 })
 export const taskHeardSchema = answerOf<TaskHeard>({ heard: Joi.boolean() })
 export const enrolmentSchema = answerOf<Enrolment>({ deviceId: id, deviceKey: Joi.string().description('Shown this once.'), firstSeq: id, serverKey: words, clockOffset, settings: agentSettingsSchema })

@@ -1,4 +1,4 @@
-import type { Collector, Facts, LogEvent, Millis } from '#core'
+import type { Collector, Facts, LogEvent, Millis, OptionalCollector } from '#core'
 import type { SignedTask } from './task'
 
 export type { DeployNews, DeployOrder, Order, SignedTask, SignInTrial, SweepNews, SweepOrder, Task, TaskHeard, TaskNews } from './task'
@@ -46,7 +46,11 @@ export interface Refusal {
   detail: string
 }
 
-export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string }
+/** An optional collector to have, by the SHA-256 of its program in hexadecimal digits: another one is to be fetched. */
+export interface WantedCollector { name: OptionalCollector; digest: string }
+/** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
+export interface CollectSettings { logs: string[]; collectors: WantedCollector[] }
+export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string; collect: CollectSettings }
 
 export interface ReportReceipt {
   /** Everything up to and including this number is committed, or was refused for good. */

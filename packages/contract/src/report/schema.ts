@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogEvent, type Service, type System, type Updates } from '#core'
+import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type System, type Updates } from '#core'
 import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
@@ -40,11 +40,14 @@ const system = Joi.object<System, true>({
   serviceManager: text(40).allow(null).required(),
   startsAtBoot: Joi.boolean(),
   takesOrders: Joi.boolean(),
+  optional: Joi.array().items(text(60)).max(50),
+  updatable: Joi.boolean(),
   addresses,
 })
 const port = Joi.object<ListeningPort, true>({ port: Joi.number().integer().min(1).max(65_535).required(), protocol: Joi.string().valid('tcp', 'udp').required() })
+const logChannel = Joi.object<LogChannel, true>({ name: Joi.string().max(200).required(), collected: Joi.boolean().required(), trouble: text(300) })
 export const factsSchema = Joi.object<Facts, true>({ system, disks: Joi.array().items(disk).max(500), services: Joi.array().items(service).max(3000), updates,
-  packages: Joi.array().items(text(200)).max(20_000), ports: Joi.array().items(port).max(2000) })
+  packages: Joi.array().items(text(200)).max(20_000), ports: Joi.array().items(port).max(2000), logs: Joi.array().items(logChannel).max(500) })
 
 /** One log event; checked singly, so that a bad one does not cost the others. */
 export const logEventSchema = Joi.object<LogEvent, true>({

@@ -33,12 +33,19 @@ export interface System {
   startsAtBoot?: boolean
   /** Whether it carries out the server's signed orders. */
   takesOrders?: boolean
+  /** Optional collectors that it has. Older agents do not tell. */
+  optional?: string[]
+  /** Whether its program can be replaced by the server's signed order. */
+  updatable?: boolean
   /** Its own addresses, those of loopback left out. */
   addresses?: string[]
 }
 
 /** A port that something on the device waits at for others; loopback left out. */
 export interface ListeningPort { port: number; protocol: 'tcp' | 'udp' }
+
+/** An event log that there is on the device, and whether its entries are read; `trouble`: they should be, and cannot. */
+export interface LogChannel { name: string; collected: boolean; trouble?: string }
 
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {
@@ -49,6 +56,7 @@ export interface Facts {
   /** Names of installed packages. */
   packages?: string[]
   ports?: ListeningPort[]
+  logs?: LogChannel[]
 }
 export type FactSubject = keyof Facts
 

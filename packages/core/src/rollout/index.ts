@@ -1,3 +1,5 @@
+export { collectingFor, type Collecting, type CollectRule } from './collecting'
+export { coverageGaps, remedyFor, roleNeed, roleNeeds, withRemedy, type CoverageGap, type Remedy, type RoleNeed } from './coverage'
 export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './detect'
 export { contains, inNetwork, placeByAddress, readNetwork, type DeclaredNetworks, type Network, type Placement } from './network'
 export { concerns, welcome, type NewcomerCondition, type Newcomer, type StandingRule, type Welcome } from './standing'

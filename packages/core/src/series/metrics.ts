@@ -23,6 +23,7 @@ export const metrics = {
   'disk.free': { title: 'Disk free', unit: 'bytes', instance: 'mount point', min: 0, max },
   'net.received': { title: 'Received', unit: 'bytes/s', instance: 'interface', min: 0, max },
   'net.sent': { title: 'Sent', unit: 'bytes/s', instance: 'interface', min: 0, max },
+  'certificate.left': { title: 'Certificate valid for', unit: 'seconds', instance: 'port', min: -max, max },
   uptime: { title: 'Up for', unit: 'seconds', instance: null, min: 0, max },
 } as const satisfies Record<string, Metric>
 

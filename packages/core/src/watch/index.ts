@@ -1,5 +1,5 @@
 export { evaluate, postKey, splitPostKey, type DeviceState, type Evaluated, type PostTransition } from './evaluate'
-export { collectors, subjects, type Collector, type Evidence, type Hold, type Observation, type Observed, type Subject, type WatchKind } from './kind'
+export { collectors, optionalCollectors, subjects, type Collector, type Evidence, type Hold, type Observation, type Observed, type OptionalCollector, type Subject, type WatchKind } from './kind'
 export { silentIntervals, watchKind, watchKinds } from './kinds'
 export { parameterFault, valueText, type Parameter, type ParameterType, type ParameterValue, type Values } from './parameter'
 export { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition, type TransitionKind } from './post'

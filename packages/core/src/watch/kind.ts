@@ -7,12 +7,16 @@ import type { Parameter, Values } from './parameter'
 import type { SentencePart } from './sentence'
 
 /** What a watch is about; maintenance windows can name a whole family. */
-export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance'] as const
+export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance', 'certificate'] as const
 export type Subject = (typeof subjects)[number]
 
 /** The agent's collectors, one for each thing that can fail alone. */
-export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog', 'software'] as const
+export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog', 'software', 'certificates'] as const
 export type Collector = (typeof collectors)[number]
+
+/** Those that an agent gets only where somebody wants them. */
+export const optionalCollectors = ['certificates'] as const satisfies readonly Collector[]
+export type OptionalCollector = (typeof optionalCollectors)[number]
 
 /** What the evaluation sees of a device at one moment: one report, with the facts as they stood then. */
 export interface Observed {

@@ -1,9 +1,10 @@
 import type { CollectorFailure } from '#contract'
-import { postKey, resolveRoster, targets, type DeviceState, type Facts, type PostState } from '#core'
+import { collectingFor, postKey, resolveRoster, targets, type DeviceState, type Facts, type PostState } from '#core'
 import { firstRow, rows, type Db } from '../db'
 import { traitsOf, type TraitsRow } from '../features/estate/traits'
 import { windowsSince } from '../features/maintenance/store'
 import { policyInForce } from '../features/policy/store'
+import { collectRules } from '../features/rollout/collecting'
 import type { DeviceContext } from './types'
 
 interface DeviceRow extends TraitsRow {
@@ -68,5 +69,6 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     state: await readState(db, deviceId),
     roster: resolveRoster(traits, policy),
     windows: windows.filter((window) => targets(window.target, traits)),
+    collecting: collectingFor(traits, await collectRules(db, policy.version)),
   }
 }

@@ -1,4 +1,4 @@
 export { readFacts } from './context'
-export { Engine, readDeviceKey, settingsOf } from './ingest'
+export { Engine, readDeviceKey, settingsOf, type CollectorDigests } from './ingest'
 export { outdate, reconsider, reconsiderAll } from './reconsider'
 export { startTimers } from './timers'

@@ -1,6 +1,6 @@
 import { timingSafeEqual } from 'node:crypto'
 import type { AgentSettings, ReportReceipt } from '#contract'
-import type { DeviceId, Millis } from '#core'
+import type { DeviceId, Millis, OptionalCollector } from '#core'
 import type { Pool } from '../db'
 import { digest } from '../features/access/secret'
 import { ProblemError } from '../http/problems'
@@ -40,18 +40,26 @@ export function readDeviceKey(authorization: string | undefined): { deviceId: De
   return { deviceId: Number(match[1]), secret: match[2]! }
 }
 
-export function settingsOf(context: Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName'>): AgentSettings {
-  return { interval: context.interval, deviceName: context.name, clientName: context.clientName, siteName: context.siteName }
+/** The optional collectors that can be handed out, with the digests of their programs. */
+export type CollectorDigests = ReadonlyMap<OptionalCollector, string>
+
+export function settingsOf(context: Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting'>, digests: CollectorDigests = new Map()): AgentSettings {
+  const { interval, name, clientName, siteName, collecting } = context
+  const collectors = collecting.collectors.flatMap((one) => {
+    const digest = digests.get(one)
+    return digest === undefined ? [] : [{ name: one, digest }]
+  })
+  return { interval, deviceName: name, clientName, siteName, collect: { logs: collecting.logs, collectors } }
 }
 
 export class Engine {
   readonly #cache = new ContextCache()
 
-  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined) {}
+  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map()) {}
 
   /** What a device is told about itself; also how an agent finds out whether its key is taken. */
   async self(authorization: string | undefined): Promise<AgentSettings> {
-    return settingsOf(await this.#contextOf(authorization))
+    return settingsOf(await this.#contextOf(authorization), this.digests)
   }
 
   /** The device that a key speaks for. @throws ProblemError device-key-refused */
@@ -105,7 +113,7 @@ export class Engine {
         state: plan.state,
       })
       this.onReport(deviceId, context.traits.clientId)
-      return { acknowledged: plan.lastSeq, refused: batch.refused, clockOffset: plan.clockOffset, settings: settingsOf(context) }
+      return { acknowledged: plan.lastSeq, refused: batch.refused, clockOffset: plan.clockOffset, settings: settingsOf(context, this.digests) }
     }
     throw new ProblemError('busy')
   }

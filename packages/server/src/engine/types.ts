@@ -1,5 +1,5 @@
 import type { CollectorFailure } from '#contract'
-import type { DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
+import type { Collecting, DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
 
 /** A device as the engine needs it: a copy of the database at `version` and `lastSeq`, and worthless at any others. */
 export interface DeviceContext {
@@ -21,4 +21,6 @@ export interface DeviceContext {
   state: DeviceState
   roster: readonly EffectiveWatch[]
   windows: readonly MaintenanceWindow[]
+  /** What its agent collects beyond the ordinary. */
+  collecting: Collecting
 }

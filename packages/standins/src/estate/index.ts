@@ -1,7 +1,7 @@
 import { moreClients, moreDevices } from './more'
 import { clients, devices, type PlannedDevice } from './plan'
 
-export { osFamilyOf, servicesOf, type PlannedDevice } from './plan'
+export { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from './plan'
 
 export interface Estate { clients: readonly { code: string; name: string; sites: readonly (readonly [name: string, zone: string])[] }[]; devices: readonly PlannedDevice[] }
 

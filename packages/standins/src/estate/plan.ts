@@ -103,3 +103,15 @@ export function servicesOf(planned: PlannedDevice): Service[] {
       ]
   return [...(windows ? windowsBase : linuxBase).map(running), ...planned.services.map(running), ...quiet]
 }
+
+/** Logs by what runs there; the ordinary ones are read everywhere. */
+const logsByService: Record<string, string[]> = {
+  nginx: ['nginx/access.log', 'nginx/error.log'], postgresql: ['postgresql/main.log'], mariadb: ['mariadb/error.log'], smbd: ['samba/log.smbd'], NTDS: ['Directory Service', 'DFS Replication'], DNS: ['DNS Server'],
+}
+
+export function logsOf(planned: PlannedDevice): { name: string; ordinary: boolean }[] {
+  const windows = osFamilyOf(planned) === 'windows'
+  const own = planned.services.flatMap((one) => logsByService[one] ?? [])
+  const print = windows && planned.roles.includes('print') ? ['Microsoft-Windows-PrintService/Admin'] : []
+  return [...(windows ? ['Application', 'System'] : ['auth.log', 'syslog']).map((name) => ({ name, ordinary: true })), ...[...own, ...print].map((name) => ({ name, ordinary: false }))]
+}

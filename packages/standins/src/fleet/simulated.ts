@@ -1,6 +1,7 @@
 import seedrandom from 'seedrandom'
-import { day, hour, minute, type Facts, type LogEvent, type Millis, type Reading, type Service, type Updates } from '#core'
-import { osFamilyOf, servicesOf, type PlannedDevice } from '../estate'
+import type { CollectSettings } from '#contract/report'
+import { day, hour, matchesAny, minute, type Facts, type LogEvent, type Millis, type Reading, type Service, type Updates } from '#core'
+import { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from '../estate'
 
 /** What somebody made happen on a device through the panel. */
 export interface Meddling { stopped: string[]; filled: string[]; events: LogEvent[]; unplugged: boolean }
@@ -30,6 +31,8 @@ function working(at: Millis): number {
 
 /** A device that behaves the same at the same time for the same seed, apart from what somebody does to it. */
 export class SimulatedDevice {
+  /** What the server wants collected beyond the ordinary. */
+  collect: CollectSettings = { logs: [], collectors: [] }
   readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false }
 
   constructor(readonly plan: PlannedDevice, private readonly seed: string, private readonly historyEnd: Millis) {
@@ -77,6 +80,7 @@ export class SimulatedDevice {
       ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
     ]
     for (const [mount, [size]] of Object.entries(this.plan.disks)) out.push(['disk.size', mount, size * gigabyte], ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))])
+    if (this.collect.collectors.some((one) => one.name === 'certificates') && this.plan.services.includes('nginx')) out.push(['certificate.left', '443', Math.round((this.historyEnd + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000)])
     return out
   }
 
@@ -117,10 +121,11 @@ export class SimulatedDevice {
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
     return {
-      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true },
+      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name) },
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
       services: this.services(at),
       updates: this.#updates(at),
+      logs: logsOf(this.plan).map((one) => ({ name: one.name, collected: one.ordinary || matchesAny(this.collect.logs, one.name) })),
     }
   }
 
@@ -143,6 +148,10 @@ export class SimulatedDevice {
       if (story?.errors && before > story.errors.minutesAgo - story.errors.times && before <= story.errors.minutesAgo)
         found.push({ at: time, channel, source: story.errors.source, id: story.errors.id, level: 'error', text: story.errors.text })
     }
+    for (const log of logsOf(this.plan))
+      if (!log.ordinary && matchesAny(this.collect.logs, log.name))
+        for (let step = Math.floor(from / minute) + 1; step * minute <= at; step++)
+          if (noise(this.seed, `${name}${log.name}`, step) < 0.05) found.push({ at: step * minute, channel: log.name, source: log.name.split('/')[0]!, id: null, level: 'error', text: 'A client closed the connection before the answer was complete.' })
     return found
   }
 }

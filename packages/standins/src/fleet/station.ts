@@ -70,6 +70,7 @@ export class Station {
         const receipt = await post<ReportReceipt>(this.server, '/api/agent/reports', batch, this.identity.deviceKey)
         this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
         this.identity.interval = receipt.settings.interval
+        this.device.collect = receipt.settings.collect
       }
     } finally {
       this.#sending = false

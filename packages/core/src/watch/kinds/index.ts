@@ -1,4 +1,5 @@
 import type { WatchKind } from '../kind'
+import { certificateLeft } from './certificateLeft'
 import { diskSpace } from './diskSpace'
 import { logAbsence, logMatch } from './eventLog'
 import { serviceState } from './serviceState'
@@ -6,7 +7,7 @@ import { silence } from './silence'
 import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
 import { updates } from './updates'
 
-const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut]
+const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut, certificateLeft]
 
 export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, kind]))
 

@@ -3,7 +3,7 @@ import { logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
-import { firstRow, inTransaction, rows, time, type Pool } from '../../db'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { readFacts, reconsider } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
@@ -13,8 +13,8 @@ import { boardDevice, boardRows } from './board'
 import { find } from './find'
 
 /** @throws ProblemError not-found when the viewer may not see the device. */
-export async function needDevice(pool: Pool, viewer: Viewer, id: number): Promise<{ id: number; name: string; client_id: number }> {
-  const device = await firstRow<{ id: number; name: string; client_id: number }>(pool, 'select id, name, client_id from device where id = $1 and retired_at is null', [id])
+export async function needDevice(db: Db, viewer: Viewer, id: number): Promise<{ id: number; name: string; client_id: number }> {
+  const device = await firstRow<{ id: number; name: string; client_id: number }>(db, 'select id, name, client_id from device where id = $1 and retired_at is null', [id])
   if (!device) throw new ProblemError('not-found')
   needClient(viewer, device.client_id)
   return device

@@ -76,7 +76,8 @@ async function enrol(tx: Db, request: EnrolmentRequest, key: Key, interval: Mill
     deviceId,
     enrolment: {
       deviceId, deviceKey: `cdk.${deviceId}.${secret}`, firstSeq, serverKey, clockOffset: request.sentAt - Date.now(),
-      settings: settingsOf({ interval, name, clientName: place.clientName, siteName: place.siteName }),
+      // What else it is to collect it hears with its first report.
+      settings: settingsOf({ interval, name, clientName: place.clientName, siteName: place.siteName, collecting: { logs: [], collectors: [] } }),
     },
   }
 }

@@ -4,12 +4,14 @@ import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
+import { collectingRoutes } from './collectRules'
+import { coverageRoutes } from './coverage'
 import { credentialRoutes } from './credentials'
 import { knock } from './enrol'
 import { keyRoutes } from './keys'
 import { noticeRoutes } from './notices'
 import { roleRoutes } from './roles'
-import { openSigner } from './signer'
+import type { Signer } from './signer'
 import { standingRoutes } from './standing'
 import { sweepRoutes } from './sweeps'
 import { TaskBoard } from './tasks'
@@ -19,8 +21,7 @@ import { waveRoutes } from './waves'
 
 export const defaultInterval = minute
 
-export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined): void {
-  const signer = openSigner(keyFolder)
+export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer): void {
   const vault = openVault(keyFolder)
   const board = new TaskBoard(pool, signer, async (tx, order) => (order.kind === 'deploy' ? deployOrder(tx, vault, order.runId, order.n) : order))
   app.addHook('onClose', () => board.stop())
@@ -47,4 +48,6 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   sweepRoutes(app, pool, engine)
   credentialRoutes(app, pool, vault)
   waveRoutes(app, pool, vault)
+  collectingRoutes(app, pool)
+  coverageRoutes(app, pool)
 }

@@ -2,7 +2,7 @@
 import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
-import type { DevicePage, RosterWatch } from '#contract'
+import type { DevicePage, GapView, RosterWatch } from '#contract'
 import { valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -12,10 +12,12 @@ import { useResource } from '../../parts/resource'
 import RuleSentence from '../../parts/RuleSentence.vue'
 import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
+import { gapWords } from '../rollout/gapWords'
 
 const props = defineProps<{ device: DevicePage }>()
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), { topics: ['policy', 'estate'] })
+const gaps = useResource(() => (session.mayChange ? api.get<GapView[]>(`/devices/${props.device.id}/coverage`) : Promise.resolve([])), { topics: ['policy', 'estate'] })
 
 const target = (source: Source) => {
   const on = source.target
@@ -73,6 +75,7 @@ const leaving = ref<string | null>(null)
 
 <template>
   <p class="muted intro">What this device really gets. Point at a value for where it comes from, click it for the whole chain.</p>
+  <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has: {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}. <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
   <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />
   <div v-for="watch in data" :key="watch.key" class="watch" :class="{ asleep: watch.standing !== 'active' }">
     <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />

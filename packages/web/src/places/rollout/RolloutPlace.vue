@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { RoleFinding } from '#contract'
+import type { GapView, RoleFinding } from '#contract'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
 import { useResource } from '../../parts/resource'
 import { useSession } from '../../parts/session'
+import CoveragePart from './CoveragePart.vue'
 import KeysPart from './KeysPart.vue'
 import NewcomersPart from './NewcomersPart.vue'
 import RetiredPart from './RetiredPart.vue'
@@ -17,11 +18,14 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'keys', title: 'By hand', key: '1' }, { name: 'sweep', title: 'Sweep', key: '2' }, { name: 'waves', title: 'Waves', key: '3' }, { name: 'newcomers', title: 'Newcomers', key: '4' }, { name: 'roles', title: 'Roles seen', key: '5' }, { name: 'retired', title: 'Out of use', key: '6' },
+  { name: 'keys', title: 'By hand', key: '1' }, { name: 'sweep', title: 'Sweep', key: '2' }, { name: 'waves', title: 'Waves', key: '3' }, { name: 'newcomers', title: 'Newcomers', key: '4' }, { name: 'roles', title: 'Roles seen', key: '5' }, { name: 'coverage', title: 'Coverage', key: '6' }, { name: 'retired', title: 'Out of use', key: '8' },
 ] as const
 const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'keys')
 const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), { topics: ['reports', 'policy', 'estate'] })
 const undecided = computed(() => (findings.data.value ?? []).filter((one) => session.inView(one.clientId)).length)
+const gaps = useResource(() => api.get<GapView[]>('/coverage'), { topics: ['policy', 'estate'] })
+const missing = computed(() => (gaps.data.value ?? []).filter((gap) => gap.devices.some((one) => session.inView(one.clientId))).length)
+const countOf = (name: string) => ({ roles: undecided.value, coverage: missing.value })[name] || ''
 const go = (name: string) => void router.replace({ query: { part: name } })
 useKeys('Rollout', parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })))
 </script>
@@ -29,12 +33,13 @@ useKeys('Rollout', parts.map(({ name, title, key }) => ({ key, does: title, run:
 <template>
   <div class="page">
     <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
-    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }}{{ one.name === 'roles' && undecided ? ` ${undecided}` : '' }}</button></div>
+    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />
     <NewcomersPart v-else-if="part === 'newcomers'" />
     <RolesPart v-else-if="part === 'roles'" :findings="findings" />
+    <CoveragePart v-else-if="part === 'coverage'" :gaps="gaps" />
     <RetiredPart v-else />
   </div>
 </template>

@@ -1,0 +1,59 @@
+import { levelOfPriority, logLevels, type LogEvent, type LogLevel, type Millis } from '#core'
+
+const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
+
+/** One line of `journalctl --output=json` (systemd.journal-fields(7), PRIORITY as in RFC 5424). */
+export function parseJournalLine(line: string): LogEvent | null {
+  let entry: Record<string, unknown>
+  try {
+    entry = JSON.parse(line) as Record<string, unknown>
+  } catch {
+    return null
+  }
+  // A field that is not valid UTF-8 comes as a list of bytes.
+  const text = Array.isArray(entry.MESSAGE) ? Buffer.from(entry.MESSAGE as number[]).toString('utf8') : String(entry.MESSAGE ?? '')
+  const at = Math.floor(Number(entry.__REALTIME_TIMESTAMP) / 1000)
+  if (!Number.isFinite(at)) return null
+  const source = String(entry.SYSLOG_IDENTIFIER ?? entry._COMM ?? (entry._TRANSPORT === 'kernel' ? 'kernel' : ''))
+  return { at, channel: 'journal', source, id: null, level: logLevels[Number(entry.PRIORITY ?? 6)] ?? 'informational', text: cut(text) }
+}
+
+const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+
+/** The time of RFC 3164 has no year and no zone: the machine's own, and the latest year that is not ahead. */
+function bsdTime(month: string, dayOfMonth: string, clock: string, now: Millis): Millis {
+  const [h, m, s] = clock.split(':').map(Number)
+  const year = new Date(now).getFullYear()
+  const at = (y: number) => new Date(y, months.indexOf(month), Number(dayOfMonth), h, m, s).getTime()
+  return at(year) > now + 86_400_000 ? at(year - 1) : at(year)
+}
+
+/**
+ * One line of a log file: RFC 5424 (`<34>1 2003-10-11T22:14:15.003Z host app …`), RFC 3164 with or without its priority
+ * (`Oct 11 22:14:15 host su: …`), the same with an ISO 8601 time as newer syslog daemons write it, or dpkg's own
+ * (`2026-11-01 12:00:00 status installed …`). Null when it is none of them.
+ */
+export function parseLogLine(line: string, channel: string, now: Millis): LogEvent | null {
+  const priority = /^<(\d{1,3})>/.exec(line)
+  const level = priority && Number(priority[1]) <= 191 ? levelOfPriority(Number(priority[1])) : 'informational'
+  const rest = priority ? line.slice(priority[0].length) : line
+  const event = (at: Millis, source: string, text: string): LogEvent | null => (Number.isFinite(at) ? { at, channel, source, id: null, level, text: cut(text) } : null)
+  const modern = /^1 (\S+) \S+ (\S+) \S+ \S+ (?:-|(?:\[(?:[^\]\\]|\\.)*\])+)(?: (.*))?$/.exec(rest)
+  if (priority && modern) return event(modern[1] === '-' ? now : Date.parse(modern[1]!), modern[2] === '-' ? '' : modern[2]!, (modern[3] ?? '').replace(/^\uFEFF/, ''))
+  const tagged = /^(?:([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d)|(\d{4}-\d\d-\d\dT[\d:.,]+(?:Z|[+-]\d\d:\d\d))) \S+ ([^\s:[]+)(?:\[\d+\])?: ?(.*)$/.exec(rest)
+  if (tagged) return event(tagged[1] ? bsdTime(tagged[1], tagged[2]!, tagged[3]!, now) : Date.parse(tagged[4]!), tagged[5]!, tagged[6]!)
+  const dpkg = /^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) (.+)$/.exec(rest)
+  return dpkg ? event(new Date(dpkg[1]!.replace(' ', 'T')).getTime(), 'dpkg', dpkg[2]!) : null
+}
+
+const words: [RegExp, LogLevel][] = [[/\b(emerg|panic)\b/i, 'emergency'], [/\balert\b/i, 'alert'], [/\b(crit|critical|fatal)\b/i, 'critical'], [/\b(err|error)\b/i, 'error'], [/\b(warn|warning)\b/i, 'warning'], [/\bnotice\b/i, 'notice']]
+
+/**
+ * A line of a program's own log in a form of its own: read when it was seen, and as urgent as the first words say, where
+ * programs put the level.
+ */
+export function readFreeLine(line: string, channel: string, now: Millis): LogEvent | null {
+  if (!line.trim()) return null
+  const level = words.find(([word]) => word.test(line.slice(0, 80)))?.[1] ?? 'informational'
+  return { at: now, channel, source: channel.split('/')[0]!.replace(/\.\w+$/, ''), id: null, level, text: cut(line) }
+}

@@ -1,0 +1,116 @@
+import { execFileSync } from 'node:child_process'
+import { createHash, generateKeyPairSync, sign } from 'node:crypto'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { createServer as createTlsServer } from 'node:tls'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { SignedTask } from '#contract/report'
+import type { Identity } from '../identity'
+import { certificateEnd } from '../optional/certificates'
+import { eventlogCollector, logsBelow } from './eventlog'
+import { OptionalCollectors } from './optional'
+
+const folder = mkdtempSync(join(tmpdir(), 'custode-optional-'))
+const keys = generateKeyPairSync('ed25519')
+let offered: SignedTask
+let server: Server
+let identity: Identity
+const digestOf = (source: string) => createHash('sha256').update(source).digest('hex')
+const source = (value: number) => `exports.collector = () => ({ name: 'certificates', collect: () => ({ readings: [['certificate.left', '443', ${value}]] }) })`
+function offer(text: string, more: object = {}, key = keys.privateKey): void {
+  const body = JSON.stringify({ collector: 'certificates', source: text, digest: digestOf(text), ...more })
+  offered = { text: body, signature: sign(null, Buffer.from(body), key).toString('base64') }
+}
+
+beforeAll(async () => {
+  server = createServer((_, response) => response.setHeader('content-type', 'application/json').end(JSON.stringify(offered)))
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  identity = { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'k', name: 'n', interval: 60_000, serverKey: keys.publicKey.export({ type: 'spki', format: 'der' }).toString('base64') }
+})
+afterAll(() => {
+  server.close()
+  rmSync(folder, { recursive: true })
+})
+
+describe('an optional collector', () => {
+  const home = join(folder, 'home')
+  const wanted = (text: string) => [{ name: 'certificates' as const, digest: digestOf(text) }]
+  const values = async (optional: OptionalCollectors) => Promise.all(optional.collectors.map(async (one) => (await one.collect(0)).readings![0]![2]))
+
+  it('is fetched, runs, is there after a restart, and follows its newer program', async () => {
+    offer(source(1))
+    const optional = new OptionalCollectors(home, identity)
+    await optional.follow(wanted(source(1)))
+    expect([optional.names, await values(optional), optional.troubles]).toEqual([['certificates'], [1], []])
+    const restarted = new OptionalCollectors(home, identity)
+    expect(await values(restarted)).toEqual([1])
+    offer(source(2))
+    await restarted.follow(wanted(source(2)))
+    expect(await values(restarted)).toEqual([2])
+  })
+  it.each([
+    ['signed by another', () => offer(source(3), {}, generateKeyPairSync('ed25519').privateKey), 'its signature is not the server’s'],
+    ['under another name', () => offer(source(3), { collector: 'other' }), 'it is the program of “other”'],
+    ['changed after its digest was taken', () => offer(source(3), { digest: digestOf('x') }), 'its digest is another'],
+    ['that is no program', () => offer('))'), 'Unexpected token'],
+  ])('%s is refused, and the one before goes on', async (_, prepare, reason) => {
+    prepare()
+    const optional = new OptionalCollectors(home, identity)
+    await optional.follow(wanted(source(3)))
+    expect(optional.troubles).toEqual([{ collector: 'certificates', reason: expect.stringContaining(reason) as string }])
+    expect(await values(optional)).toEqual([2])
+  })
+  it('whose file was changed on disk is not run', () => {
+    const file = join(home, 'collectors', 'certificates.json')
+    const kept = readFileSync(file, 'utf8')
+    writeFileSync(file, kept.replace('443', '444'))
+    expect(new OptionalCollectors(home, identity).names).toEqual([])
+    writeFileSync(file, kept)
+  })
+  it('goes when nobody wants it any more', async () => {
+    const optional = new OptionalCollectors(home, identity)
+    expect(optional.names).toEqual(['certificates'])
+    await optional.follow([])
+    expect(optional.names).toEqual([])
+    expect(existsSync(join(home, 'collectors', 'certificates.json'))).toBe(false)
+  })
+})
+
+it('the end of a certificate is what openssl(1) reads from it', async () => {
+  const [key, certificate] = [join(folder, 'key.pem'), join(folder, 'certificate.pem')]
+  execFileSync('openssl', ['req', '-x509', '-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:prime256v1', '-nodes', '-keyout', key, '-out', certificate, '-days', '33', '-subj', '/CN=tm-gate-1.example'], { stdio: 'ignore' })
+  const tls = createTlsServer({ key: readFileSync(key), cert: readFileSync(certificate) })
+  await new Promise<void>((resolve) => tls.listen(0, '127.0.0.1', resolve))
+  const end = execFileSync('openssl', ['x509', '-enddate', '-noout', '-in', certificate], { encoding: 'utf8' }).trim().replace('notAfter=', '')
+  expect(await certificateEnd((tls.address() as AddressInfo).port)).toBe(Date.parse(end))
+  tls.close()
+  expect(await certificateEnd((server.address() as AddressInfo).port)).toBeNull()
+})
+
+describe('logs beyond the ordinary', () => {
+  const logs = join(folder, 'log')
+  const home = join(folder, 'reader')
+  beforeAll(() => {
+    mkdirSync(join(logs, 'nginx'), { recursive: true })
+    mkdirSync(home)
+    for (const [name, text] of [['syslog', ''], ['nginx/error.log', ''], ['nginx/error.log.1', 'old\n'], ['nginx/access.log', '']]) writeFileSync(join(logs, name!), text!)
+  })
+  it('are those of the folder and the folders in it, without what was rotated away', () => {
+    expect(logsBelow(logs)).toEqual(['nginx/access.log', 'nginx/error.log', 'syslog'])
+  })
+  it('are told, and read only when wanted; a line in a form of its own counts by its words', async () => {
+    let wanted: string[] = []
+    const collector = eventlogCollector(home, () => wanted, logs)
+    const first = await collector.collect(1000)
+    expect(first.facts!.logs!.filter((one) => one.name.startsWith('nginx'))).toEqual([{ name: 'nginx/access.log', collected: false }, { name: 'nginx/error.log', collected: false }])
+    wanted = ['nginx/err*']
+    await collector.collect(2000)
+    writeFileSync(join(logs, 'nginx/error.log'), '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n')
+    const next = await collector.collect(3000)
+    expect(next.facts!.logs!.find((one) => one.name === 'nginx/error.log')).toEqual({ name: 'nginx/error.log', collected: true })
+    expect(next.events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([{ at: 3000, channel: 'nginx/error.log', source: 'nginx', id: null, level: 'error', text: expect.stringContaining('Connection refused') as string }])
+  })
+})
