@@ -18,7 +18,7 @@ export interface GapView {
   why: string
   uncollected: boolean
   unwatched: boolean
-  /** Why it is not collected although it is wanted; else empty. */
+  /** How far the collecting has come where it was asked for already; else empty. */
   trouble: string
   devices: GapDevice[]
 }

@@ -39,6 +39,7 @@ describe('coverage', () => {
     expect(await roster(one)).toEqual([expect.stringContaining('nginx/error.log') as string])
     expect((await one.send([one.report(2)])).body.settings.collect).toEqual({ logs: ['nginx/error.log'], collectors: [] })
     expect((await two.send([two.report(2)])).body.settings.collect).toEqual({ logs: [], collectors: [] })
+    expect((await gaps()).find((gap) => gap.trouble)).toMatchObject({ uncollected: false, unwatched: false, trouble: 'asked for, and not begun yet', devices: [{ name: 'tm-gate-1' }] })
     await one.send([one.report(3, { facts: { logs: [{ name: 'nginx/error.log', collected: true }] } })])
     expect(await needs()).toEqual(['certificates: bb-plant-web tm-gate-1', 'nginx: bb-plant-web tm-gate-1', 'nginx/error.log: bb-plant-web'])
   })
@@ -56,7 +57,7 @@ describe('coverage', () => {
   })
   it('a device whose agent cannot read a log says why', async () => {
     await one.send([one.report(4, { facts: { logs: [{ name: 'nginx/error.log', collected: false, trouble: 'EACCES: permission denied' }] } })])
-    expect((await gaps()).find((gap) => gap.trouble)).toMatchObject({ instance: 'nginx/error.log', uncollected: true, unwatched: false, trouble: 'EACCES: permission denied', devices: [{ name: 'tm-gate-1' }] })
+    expect((await gaps()).find((gap) => gap.trouble)).toMatchObject({ instance: 'nginx/error.log', uncollected: false, unwatched: false, trouble: 'cannot be read there: EACCES: permission denied', devices: [{ name: 'tm-gate-1' }] })
   })
   it('said not to be needed, with a reason, is not told again until somebody takes that back', async () => {
     const waiver = { need: 'web.certificates', instance: 'certificates', deviceIds: [two.id], reason: '' }

@@ -1,5 +1,5 @@
 import { filledSchema, gapRemedySchema, gapsSchema, gapWaiverSchema, madeSchema, remedyPreviewSchema, waiversSchema, type Filled, type GapDevice, type GapRemedy, type GapView, type RemedyPreview, type WaiverView } from '#contract'
-import { coverageGaps, remedyFor, resolveRoster, roleNeed, roleNeeds, watchKind, withRemedy, type CoverageGap, type Facts, type Policy, type Remedy, type Target } from '#core'
+import { collectingFor, coverageGaps, matchesAny, remedyFor, resolveRoster, roleNeed, roleNeeds, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type Remedy, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -10,6 +10,7 @@ import { changePolicy, changesBetween, impactOf } from '../policy/change'
 import { policyInForce } from '../policy/store'
 import { readNames, targetText } from '../policy/words'
 import { addAssignment, addTemplate, editTemplate } from '../policy/write'
+import { collectRules } from './collecting'
 import { addCollectRule, needTarget } from './collectRules'
 
 interface DeviceRow extends TraitsRow { client_name: string; site_name: string; facts: Facts }
@@ -26,16 +27,24 @@ async function devicesWithNeeds(db: Db, viewer: Viewer, deviceId: number | null)
     [viewer.clientIds, [...new Set(roleNeeds.map((one) => one.role))], deviceId])
 }
 
+/** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
+function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGap {
+  const asked = gap.uncollected && (roleNeed(gap.need).of.on === 'log' ? matchesAny(logs, gap.instance) : collectors.some((one) => one === gap.instance))
+  return asked ? { ...gap, uncollected: false, trouble: gap.trouble ? `cannot be read there: ${gap.trouble}` : 'asked for, and not begun yet' } : gap
+}
+
 type DeviceGap = CoverageGap & { device: GapDevice }
 
 async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): Promise<DeviceGap[]> {
   const policy = await policyInForce(db)
   const devices = await devicesWithNeeds(db, viewer, deviceId)
   const waived = new Set((await rows<{ key: string }>(db, `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`, [devices.map((one) => one.id)])).map((row) => row.key))
+  const rules = await collectRules(db, policy.version)
   return devices.flatMap((row) => {
     const traits = traitsOf(row)
+    const collecting = collectingFor(traits, rules)
     const device: GapDevice = { id: row.id, name: row.name, clientId: row.client_id, clientName: row.client_name, siteName: row.site_name }
-    return coverageGaps(traits, row.facts, resolveRoster(traits, policy)).filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`)).map((gap) => ({ ...gap, device }))
+    return coverageGaps(traits, row.facts, resolveRoster(traits, policy)).filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`)).map((gap) => ({ ...asAsked(gap, collecting), device }))
   })
 }
 

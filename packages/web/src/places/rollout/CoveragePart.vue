@@ -23,7 +23,7 @@ const waived = computed(() => (waivers.data.value ?? []).filter((one) => session
 const keyOf = (gap: GapView) => [gap.need, gap.instance, gap.uncollected, gap.unwatched, gap.trouble, ...gap.devices.map((one) => one.id)].join()
 const isChosen = (gap: GapView) => chosen.value.some((one) => keyOf(one) === keyOf(gap))
 /** What somebody has to put right on the machine itself cannot be added from here. */
-const closable = (gaps: readonly GapView[]) => gaps.filter((gap) => !gap.trouble)
+const closable = (gaps: readonly GapView[]) => gaps.filter((gap) => gap.unwatched || !gap.trouble)
 function where({ devices }: GapView): string {
   const names = devices.slice(0, 3).map((one) => one.name).join(', ')
   return devices.length > 3 ? `${names} and ${devices.length - 3} more` : names
@@ -49,7 +49,7 @@ async function tellAgain(one: WaiverView): Promise<void> {
         <table class="board"><tbody><tr v-for="gap in group.gaps" :key="keyOf(gap)" :class="{ on: isChosen(gap) }">
           <td><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</td>
           <td v-if="by !== 'device'" class="where" :title="gap.devices.map((one) => `${one.name}, ${one.clientName}`).join('\n')"><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
-          <td class="num do"><button v-if="!gap.trouble" class="link" @click="chosen = [gap]">see what it would add</button></td>
+          <td class="num do"><button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button></td>
         </tr></tbody></table>
       </section>
       <details v-if="waived.length" class="more"><summary>{{ countText(waived.length, 'thing') }} said not to be needed</summary>

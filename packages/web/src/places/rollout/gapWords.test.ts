@@ -9,7 +9,7 @@ describe('a gap in words', () => {
   it('says what is there and what of it is missing', () => {
     expect(gapWords(gap('nginx'))).toEqual({ name: 'nginx', rest: 'runs, not watched' })
     expect(gapWords({ on: 'log', instance: 'mail.err', uncollected: true, unwatched: true, trouble: '' })).toEqual({ name: 'the log mail.err', rest: 'neither collected nor watched' })
-    expect(gapWords({ on: 'log', instance: 'mail.err', uncollected: true, unwatched: false, trouble: 'permission denied' }).rest).toBe('cannot be read there: permission denied')
+    expect(gapWords({ on: 'log', instance: 'mail.err', uncollected: false, unwatched: true, trouble: 'asked for, and not begun yet' }).rest).toBe('asked for, and not begun yet, not watched')
   })
 })
 

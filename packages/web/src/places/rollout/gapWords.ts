@@ -2,7 +2,7 @@ import type { GapDevice, GapView } from '#contract'
 
 /** What is missing, in words: the name of the thing, and what of it. */
 export function gapWords({ on, instance, uncollected, unwatched, trouble }: Pick<GapView, 'on' | 'instance' | 'uncollected' | 'unwatched' | 'trouble'>): { name: string; rest: string } {
-  const missing = trouble ? `cannot be read there: ${trouble}` : uncollected && unwatched ? 'neither collected nor watched' : uncollected ? 'not collected' : 'not watched'
+  const missing = trouble ? `${trouble}${unwatched ? ', not watched' : ''}` : uncollected && unwatched ? 'neither collected nor watched' : uncollected ? 'not collected' : 'not watched'
   return { name: on === 'log' ? `the log ${instance}` : instance, rest: on === 'service' ? `runs, ${missing}` : missing }
 }
 
