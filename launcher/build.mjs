@@ -59,6 +59,9 @@ const packagedName = `custode-agent-linux-${process.arch}`
  */
 async function packageAgent() {
   const folder = join(dist, 'agent')
+  const version = /agentVersion = '([^']+)'/.exec(readFileSync(join(root, 'packages/agent/src/version.ts'), 'utf8'))?.[1]
+  if (!version) throw new Error('packages/agent/src/version.ts names no version')
+  writeFileSync(join(folder, 'version'), version)
   const script = join(folder, 'custode-agent.cjs')
   await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', minify: true, logLevel: 'warning', external: natives, outfile: script, entryPoints: [join(root, 'packages/agent/src/main.ts')] })
   const digest = createHash('sha256').update(readFileSync(script)).update(process.version).digest('hex')

@@ -7,6 +7,7 @@ import { enroll } from './enroll'
 import { readIdentity } from './identity'
 import { placeAt, unitName, user, type Place } from './place'
 import { run } from './run'
+import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
 import { Refused } from './uplink'
 
@@ -86,17 +87,20 @@ export async function install({ server, key, name, root, tries = 6 }: InstallOpt
     chmodSync(`${place.program}.new`, 0o755)
     renameSync(`${place.program}.new`, place.program)
   }
+  writeFileSync(place.starter, starterText, { mode: 0o755 })
+  // What is installed now is what somebody wants to run, whatever updates there were.
+  forgetUpdates(place.home)
   say(`The program is in place: ${place.program}`)
   const known = readIdentity(place.home)
   say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
   if (serviceManager() !== 'systemd' || ownRoot) {
     say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${foreground ? 'It now runs in the foreground; end it with Ctrl-C, or have' : 'Have'} your own service manager run:`)
-    say(`  ${place.program} run --home ${place.home}`)
+    say(`  /bin/sh ${place.starter} ${place.home}`)
     if (foreground) await run(place.home, false, say)
     return
   }
   give(place.home, makeUser())
-  writeFileSync(place.unit, unitText(place.program), { mode: 0o644 })
+  writeFileSync(place.unit, unitText(place.starter), { mode: 0o644 })
   tool('systemctl', 'daemon-reload')
   tool('systemctl', 'enable', unitName)
   tool('systemctl', 'restart', unitName)

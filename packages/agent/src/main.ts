@@ -1,10 +1,11 @@
 import { parseArgs } from 'node:util'
 import { check } from './check'
-import { agentVersion } from './collectors'
 import { enroll } from './enroll'
 import { install, uninstall } from './install'
 import { defaultHome } from './place'
 import { run } from './run'
+import { startAnew } from './start'
+import { agentVersion } from './version'
 
 const usage = `custode-agent ${agentVersion}
 
@@ -12,6 +13,7 @@ const usage = `custode-agent ${agentVersion}
   custode-agent uninstall                                     leave nothing behind
   custode-agent enroll --server URL --key KEY [--name NAME]   make this machine known to a server
   custode-agent run [--no-refresh]                            collect and report until stopped
+  custode-agent version                                       which one this is
   custode-agent check                                         say what is right and wrong with this installation
 
   --home FOLDER    where key and spool live (default ${defaultHome})
@@ -41,7 +43,9 @@ async function main(): Promise<number> {
       uninstall(values.root, say)
       return 0
     case 'run':
-      await run(values.home, !values['no-refresh'], say)
+      return (await run(values.home, !values['no-refresh'], say)) === 'start anew' ? startAnew : 0
+    case 'version':
+      say(`custode-agent ${agentVersion}`)
       return 0
     case 'check': {
       const findings = await check(values.home)

@@ -1,11 +1,12 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskHeard, TaskNews } from '#contract/report'
+import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder } from '#contract/report'
 import { deploy } from './deploy'
 import { writeWhole, type Identity } from './identity'
 import { isSignedBy, NotOurs } from './signature'
 import { sweep } from './sweep'
-import { call } from './uplink'
+import { tell } from './tell'
+import { prepareUpdate } from './update'
 
 /**
  * Reads an order, when it is the server's and for this device.
@@ -18,7 +19,7 @@ export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKe
   const task = JSON.parse(signed.text) as Task
   if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
   if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
-  if (!['sweep', 'deploy'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
+  if (!['sweep', 'deploy', 'update'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
   return task
 }
 
@@ -30,7 +31,7 @@ export class Orders {
   #last: number
   #queue: Promise<void> = Promise.resolve()
 
-  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
+  constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly restart: () => void = () => undefined) {
     this.#file = join(home, 'last-order')
     this.#last = existsSync(this.#file) ? Number(readFileSync(this.#file, 'utf8')) : 0
   }
@@ -44,23 +45,28 @@ export class Orders {
       writeWhole(this.#file, String(task.id))
       const { order } = task
       const failed = (error: unknown) => this.say(`order ${task.id}: ${(error as Error).message}`)
-      if (order.kind === 'deploy') void this.#deploy(task, order).catch(failed)
+      if (order.kind === 'update') void this.#update(task, order).catch(failed)
+      else if (order.kind === 'deploy') void this.#deploy(task, order).catch(failed)
       else this.#queue = this.#queue.then(() => this.#sweep(task, order)).catch(failed)
     } catch (error) {
       this.say(`an order was refused: ${(error as Error).message}`)
     }
   }
 
-  async #tell(task: Task, news: TaskNews): Promise<void> {
-    for (let attempt = 1; ; attempt++) {
-      try {
-        await call<TaskHeard>(this.identity.server, 'POST', `/api/agent/tasks/${task.id}`, news, this.identity.deviceKey)
-        return
-      } catch (error) {
-        if (attempt === 5) throw error
-        await new Promise((resolve) => setTimeout(resolve, attempt * 1000))
-      }
+  #tell(task: Task, news: TaskNews): Promise<void> {
+    return tell(this.identity, task.id, news)
+  }
+
+  /** Fetches and tries; the new program tells how it went on, or the old one that it came back. */
+  async #update(task: Task, order: UpdateOrder): Promise<void> {
+    this.say(`order ${task.id}: version ${order.version}`)
+    try {
+      await prepareUpdate(this.home, this.identity.server, task.id, order, (step) => void this.#tell(task, { update: { state: 'running', step, reason: '' } }).catch(() => undefined))
+    } catch (error) {
+      await this.#tell(task, { update: { state: 'failed', step: '', reason: (error as Error).message.slice(0, 900) } })
+      return
     }
+    this.restart()
   }
 
   async #deploy(task: Task, order: DeployOrder): Promise<void> {

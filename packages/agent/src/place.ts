@@ -5,6 +5,8 @@ export interface Place {
   root: string
   /** The program. */
   program: string
+  /** What starts the program, or an update of it. */
+  starter: string
   home: string
   unit: string
   wanted: string
@@ -18,6 +20,7 @@ export function placeAt(root: string): Place {
   return {
     root,
     program: join(root, '/usr/local/lib/custode-agent/custode-agent'),
+    starter: join(root, '/usr/local/lib/custode-agent/start'),
     home: join(root, defaultHome),
     unit: join(root, `/etc/systemd/system/${unitName}`),
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),

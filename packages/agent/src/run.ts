@@ -6,6 +6,7 @@ import { allCollectors, OptionalCollectors, systemFacts, type Collect, type Coll
 import { Orders } from './orders'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { Spool } from './spool'
+import { Proof } from './update'
 import { call, Refused } from './uplink'
 
 const batchSize = 60
@@ -81,14 +82,14 @@ export async function sendAll(spool: Spool, identity: Identity): Promise<ReportR
   }
 }
 
-export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<void> {
+/** @returns whether it is to be started anew, as another version */
+export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<'stopped' | 'start anew'> {
   const identity = readIdentity(home)
   if (!identity) throw new Error(`This machine is not enrolled (no identity in ${home}). Run: custode-agent enroll --server URL --key KEY`)
   // Apt takes its time; the first report does not wait for it.
   const collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? []).map((one) => (one.name === 'updates' ? inBackground(one) : one))
   const spool = new Spool(home)
   const told = new Map<FactSubject, string>()
-  const orders = new Orders(home, identity, say)
   const optional = new OptionalCollectors(home, identity)
   const follow = async ({ interval, collect = identity.collect ?? { logs: [], collectors: [] } }: AgentSettings): Promise<void> => {
     await optional.follow(collect.collectors)
@@ -97,6 +98,12 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
     writeIdentity(home, identity)
   }
   const stop = new AbortController()
+  let anew = false
+  const orders = new Orders(home, identity, say, () => {
+    anew = true
+    stop.abort()
+  })
+  const proof = new Proof(home, identity, say)
   process.on('SIGTERM', () => stop.abort())
   process.on('SIGINT', () => stop.abort())
   let trouble = ''
@@ -119,7 +126,10 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
       if (trouble) say('the server takes reports again')
       trouble = ''
       for (const task of receipt?.tasks ?? []) orders.take(task)
-      if (receipt) await follow(receipt.settings)
+      if (receipt) {
+        await proof.reported()
+        await follow(receipt.settings)
+      }
     } catch (error) {
       const reason = (error as Error).message
       if (reason !== trouble) say(`not sent, kept for later: ${reason}`)
@@ -129,4 +139,5 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
     next = Math.max(next + identity.interval, Date.now() + Math.min(1000, identity.interval))
     await wait(next - Date.now(), undefined, { signal: stop.signal }).catch(() => undefined)
   }
+  return anew ? 'start anew' : 'stopped'
 }

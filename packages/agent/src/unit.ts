@@ -4,9 +4,9 @@ import { defaultHome, user } from './place'
  * The unit of the agent (systemd.service(5), systemd.exec(5)): a user of its own, nothing to write but its home, no
  * capability. It may read the journal and /var/log, which Debian gives to the groups systemd-journal and adm; memory is
  * bounded, because an agent must never be what a machine suffers from. MemoryDenyWriteExecute is left out: the language's
- * compiler writes the code that it runs.
+ * compiler writes the code that it runs. Updates lie in its home: the user can replace what it runs itself, and nothing else.
  */
-export function unitText(program: string): string {
+export function unitText(starter: string): string {
   return `[Unit]
 Description=Custode agent
 Documentation=man:systemd.exec(5)
@@ -14,7 +14,7 @@ Wants=network-online.target
 After=network-online.target
 
 [Service]
-ExecStart=${program} run --home ${defaultHome} --no-refresh
+ExecStart=/bin/sh ${starter} ${defaultHome} --no-refresh
 User=${user}
 Group=${user}
 SupplementaryGroups=adm systemd-journal

@@ -1,5 +1,7 @@
-import { request as plainRequest } from 'node:http'
+import { createWriteStream } from 'node:fs'
+import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
+import { pipeline } from 'node:stream/promises'
 import { gzipSync } from 'node:zlib'
 
 export class Refused extends Error {
@@ -50,4 +52,22 @@ export async function textOf(server: string, path: string): Promise<string> {
   const { status, text } = await ask(url, 'GET')
   if (status !== 200) throw new Error(`${url.href}: the server answered ${status}`)
   return text
+}
+
+/** A file of the server's, written as it comes. */
+export async function fetchTo(server: string, path: string, file: string): Promise<void> {
+  const url = new URL(path, server)
+  if (url.origin !== new URL(server).origin) throw new Error('programs come from the server only')
+  const send = url.protocol === 'https:' ? tlsRequest : plainRequest
+  const response = await new Promise<IncomingMessage>((resolve, reject) => {
+    const request = send(url, { timeout: 30_000 }, resolve)
+    request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
+    request.on('error', reject)
+    request.end()
+  })
+  if (response.statusCode !== 200) {
+    response.resume()
+    throw new Error(`${url.href}: the server answered ${response.statusCode}`)
+  }
+  await pipeline(response, createWriteStream(file))
 }

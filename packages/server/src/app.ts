@@ -66,7 +66,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
-  rolloutRoutes(app, pool, engine, interval, keyFolder, signer)
+  rolloutRoutes(app, pool, engine, interval, keyFolder, signer, agentFolder ?? '')
   handOutAgent(app, agentFolder ?? '')
   handOutCollectors(app, programs, signer, engine)
   live.routes(app)

@@ -8,7 +8,7 @@ import { updatesCollector } from './updates'
 import type { Collect } from './collector'
 
 export { NotHere, type Collect, type Collected } from './collector'
-export { agentVersion, ownAddresses, osName, systemFacts } from './system'
+export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './services'
 

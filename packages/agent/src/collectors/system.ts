@@ -2,9 +2,10 @@ import { existsSync, readFileSync } from 'node:fs'
 import { cpus, hostname, networkInterfaces } from 'node:os'
 import type { System } from '#core'
 import { placeAt } from '../place'
+import { startedByStarter } from '../start'
+import { agentVersion } from '../version'
 import { serviceManager } from './services'
 
-export const agentVersion = '0.1.0'
 
 /** PRETTY_NAME of os-release(5), without the code name in brackets. */
 export function osName(): string {
@@ -18,5 +19,5 @@ export function ownAddresses(): string[] {
 }
 
 export function systemFacts(takesOrders: boolean, optional: readonly string[]): System {
-  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, optional: [...optional], addresses: ownAddresses() }
+  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), addresses: ownAddresses() }
 }

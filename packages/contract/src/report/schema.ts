@@ -1,6 +1,6 @@
 import Joi from 'joi'
 import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type System, type Updates } from '#core'
-import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews } from './index'
+import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews, type UpdateNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
 const time = Joi.number().integer().min(0).max(8.64e15)
@@ -110,6 +110,7 @@ const deployNews = Joi.object<DeployNews, true>({
   hostKey: text(100).allow(null).required(),
   trial: Joi.number().integer().allow(null).required(),
 })
-export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews }).xor('sweep', 'deploy')
+const updateNews = Joi.object<UpdateNews, true>({ state, step: text(100).required(), reason: text(1000).required() })
+export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews, update: updateNews }).xor('sweep', 'deploy', 'update')
 
 export const deviceKindSchema = Joi.string().valid(...deviceKinds)

@@ -17,7 +17,11 @@ export interface DeployOrder {
   /** For all of it, in milliseconds. */
   within: Millis
 }
-export type Order = SweepOrder | DeployOrder
+/** A program to fetch from the server, by the SHA-256 of the packed file in hexadecimal digits. */
+export interface ReleaseFile { path: string; sha256: string }
+/** Run another version. One that does not report within the time is given up, and the one before goes on. */
+export interface UpdateOrder { kind: 'update'; version: string; files: Partial<Record<'x64' | 'arm64', ReleaseFile>>; within: Millis }
+export type Order = SweepOrder | DeployOrder | UpdateOrder
 
 export interface Task { id: number; deviceId: DeviceId; expiresAt: Millis; order: Order }
 
@@ -28,5 +32,6 @@ export interface SignedTask { text: string; signature: string }
 export interface SweepNews { state: 'running' | 'done' | 'failed'; reason: string; scanned: number; total: number; found: Answering[] }
 /** `trial`: the sign-in that worked. */
 export interface DeployNews { state: 'running' | 'done' | 'failed'; step: string; failure: FailureKind | null; reason: string; hostKey: string | null; trial: number | null }
-export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews }
+export interface UpdateNews { state: 'running' | 'done' | 'failed'; step: string; reason: string }
+export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews } | { update: UpdateNews }
 export interface TaskHeard { heard: boolean }

@@ -4,4 +4,5 @@ export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, 
 export { contains, inNetwork, placeByAddress, readNetwork, type DeclaredNetworks, type Network, type Placement } from './network'
 export { concerns, welcome, type NewcomerCondition, type Newcomer, type StandingRule, type Welcome } from './standing'
 export { hostsOf, largestSweep, seemsToBe, sweepFault, sweptPorts, type Answering, type Seems } from './sweep'
+export { byVersion } from './version'
 export { cutIntoWaves, failureKinds, hourAllowed, nextTurn, type FailureKind, type MachineState, type WaveMachine, type WaveRules, type WaveTurn } from './wave'

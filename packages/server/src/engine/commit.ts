@@ -109,8 +109,8 @@ async function writeFacts(tx: Db, deviceId: number, reports: readonly CheckedRep
     [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
   const system = reports.map((report) => report.facts.system).filter((one) => one !== undefined).at(-1)
   if (system)
-    await tx.query('update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6 where id = $1',
-      [deviceId, system.osName, system.agentVersion, system.addresses ?? null, system.startsAtBoot ?? null, system.takesOrders ?? false])
+    await tx.query('update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6, updatable = $7 where id = $1',
+      [deviceId, system.osName, system.agentVersion, system.addresses ?? null, system.startsAtBoot ?? null, system.takesOrders ?? false, system.updatable ?? false])
 }
 
 async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {

@@ -3,6 +3,7 @@ import { ensurePartitions, inTransaction, rows, time, type Db, type Pool } from 
 import { allTraits } from '../features/estate/traits'
 import { windowOf, type WindowRow } from '../features/maintenance/store'
 import { turnSweeps } from '../features/rollout/sweeps'
+import { turnUpdates } from '../features/rollout/updateRun'
 import { turnRuns, turnsEvery } from '../features/rollout/waveRun'
 import { announce } from '../live'
 import { writeChanges, writeState } from './commit'
@@ -117,6 +118,7 @@ export function startTimers(pool: Pool, log: { error(fields: object, text: strin
   timers.set('silence', every(2 * second, 'silence', () => noticeSilence(Date.now())))
   timers.set('sweeps', every(5 * second, 'sweeps', () => turnSweeps(pool, Date.now())))
   timers.set('waves', every(turnsEvery, 'waves', () => turnRuns(pool, Date.now())))
+  timers.set('updates', every(turnsEvery, 'updates', () => turnUpdates(pool, Date.now())))
   timers.set('partitions', every(6 * hour, 'partitions', () => ensurePartitions(pool, Date.now())))
   timers.set('sessions', every(hour, 'sessions', () => pool.query(`with old as (delete from sign_in_failure where at < now() - interval '1 day') delete from session where expires_at < now()`)))
   return async () => {

@@ -71,7 +71,8 @@ function holdAnswersToTheirSchemas(app: FastifyInstance): string[] {
 
 const password = 'correct horse battery'
 
-export async function openHouse(): Promise<House> {
+/** @param agentFolder of packaged agents */
+export async function openHouse(agentFolder = ''): Promise<House> {
   const base = inject('databaseUrl')
   const name = `house_${randomBytes(6).toString('hex')}`
   const admin = new pg.Client({ connectionString: base })
@@ -81,7 +82,7 @@ export async function openHouse(): Promise<House> {
   const pool = openPool(url, 6)
   await migrate(pool, new URL('../db/migrations', import.meta.url).pathname, Date.now())
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
-  const app = await buildApp({ pool, databaseUrl: url, pastWindows: true })
+  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true })
   const misfits = holdAnswersToTheirSchemas(app)
 
   const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {

@@ -32,6 +32,8 @@ export interface Story {
   clock?: number
   /** Stopped reporting so many minutes ago. */
   silentFor?: number
+  /** A new version of the agent does not work on it. */
+  updateFails?: boolean
   /** Busy between these minutes. */
   busy?: { from: number; to: number }
 }
@@ -66,7 +68,7 @@ export const devices: readonly PlannedDevice[] = [
   plannedDevice('tm-desk-02', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.71] }, [], { clock: 427 }),
   plannedDevice('sv-imaging-1', 'sv', 'Clinic North', debian, ['imaging', 'file'], { '/': [60, 0.52], '/srv/images': [180, 0.9], '/srv/archive': [8000, 0.92] }, ['image-receiver', 'smbd'],
     { fills: { mount: '/srv/images', from: 0.84, to: 0.958, overMinutes: 1500 }, updates: { security: 3, other: 8, oldestDays: 2 } }),
-  plannedDevice('sv-imaging-2', 'sv', 'Clinic South', debian, ['imaging'], { '/': [60, 0.49], '/srv/images': [180, 0.63] }, ['image-receiver']),
+  plannedDevice('sv-imaging-2', 'sv', 'Clinic South', debian, ['imaging'], { '/': [60, 0.49], '/srv/images': [180, 0.63] }, ['image-receiver'], { updateFails: true }),
   plannedDevice('sv-north-dc', 'sv', 'Clinic North', server, ['directory'], { 'C:': [120, 0.48], 'D:': [500, 0.4] }, ['NTDS', 'DNS']),
   plannedDevice('sv-backup', 'sv', 'Clinic North', debian, ['backup'], { '/': [40, 0.35], '/backup': [12000, 0.71] }, [], { backup: { lastMinutesAgo: 28 * 60 } }),
   plannedDevice('sv-desk-01', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.58] }, []),

@@ -33,9 +33,14 @@ function working(at: Millis): number {
 export class SimulatedDevice {
   /** What the server wants collected beyond the ordinary. */
   collect: CollectSettings = { logs: [], collectors: [] }
+  /** Of its agent. */
+  version: string
+  /** Until when a new program that does not work keeps it from reporting. */
+  stuckUntil: Millis = 0
   readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false }
 
   constructor(readonly plan: PlannedDevice, private readonly seed: string, private readonly historyEnd: Millis) {
+    this.version = noise(seed, `${plan.name}version`, 0) < 0.75 ? '0.1.0' : '0.2.0'
     if (plan.story?.silentFor) this.meddling.unplugged = true
   }
 
@@ -46,7 +51,7 @@ export class SimulatedDevice {
   /** Whether it reports at that time. */
   reportsAt(at: Millis): boolean {
     if (at <= this.historyEnd) return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
-    return !this.meddling.unplugged
+    return !this.meddling.unplugged && at >= this.stuckUntil
   }
 
   #used(mount: string, at: Millis): number {
@@ -121,7 +126,7 @@ export class SimulatedDevice {
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
     return {
-      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: '0.1.0', serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name) },
+      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: this.version, serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name), updatable: true },
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
       services: this.services(at),
       updates: this.#updates(at),

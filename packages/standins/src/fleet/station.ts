@@ -1,12 +1,14 @@
+import { createPublicKey, verify } from 'node:crypto'
+import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
-import { protocolVersion, type Enrolment, type Report, type ReportBatch, type ReportReceipt } from '#contract/report'
+import { protocolVersion, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type SignedTask, type Task, type UpdateNews } from '#contract/report'
 import { second, type Facts, type Millis } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
 
 /** What a device keeps between runs. */
-export interface Identity { deviceKey: string; seq: number; interval: Millis; reportedAt: Millis }
+export interface Identity { deviceKey: string; seq: number; interval: Millis; reportedAt: Millis; serverKey: string; /** Of the agent, once it was updated. */ version?: string }
 
 async function post<T>(server: Pool, path: string, body: unknown, key?: string): Promise<T> {
   const { statusCode, body: answer } = await server.request({
@@ -24,7 +26,9 @@ export class Station {
   #told: Partial<Record<keyof Facts, string>> = {}
   #sending = false
 
-  constructor(readonly device: SimulatedDevice, private readonly server: Pool, public identity: Identity | null = null) {}
+  constructor(readonly device: SimulatedDevice, private readonly server: Pool, public identity: Identity | null = null) {
+    if (identity?.version) device.version = identity.version
+  }
 
   /** Its own clock, which may be off. */
   #clock(at: Millis): Millis {
@@ -34,7 +38,7 @@ export class Station {
   async enrol(key: string): Promise<void> {
     const { plan } = this.device
     const enrolment = await post<Enrolment>(this.server, '/api/agent/enrol', { version: protocolVersion, key, name: plan.name, osFamily: osFamilyOf(plan), osName: plan.os, sentAt: this.#clock(Date.now()) })
-    this.identity = { deviceKey: enrolment.deviceKey, seq: enrolment.firstSeq - 1, interval: enrolment.settings.interval, reportedAt: 0 }
+    this.identity = { deviceKey: enrolment.deviceKey, seq: enrolment.firstSeq - 1, interval: enrolment.settings.interval, reportedAt: 0, serverKey: enrolment.serverKey }
   }
 
   /** Puts the report of a moment into the queue. */
@@ -60,6 +64,28 @@ export class Station {
     return this.#queue.length
   }
 
+  /** Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes back. */
+  async #update({ text, signature }: SignedTask): Promise<void> {
+    const identity = this.identity!
+    const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
+    const { id, order } = JSON.parse(text) as Task
+    if (!verify(null, Buffer.from(text), key, Buffer.from(signature, 'base64')) || order.kind !== 'update') return
+    const tell = (update: UpdateNews) => post(this.server, `/api/agent/tasks/${id}`, { update }, identity.deviceKey)
+    for (const step of ['downloading', 'unpacking', 'starting anew']) {
+      await tell({ state: 'running', step, reason: '' })
+      await wait(1000 + 500 * (this.device.plan.name.length % 4))
+    }
+    if (this.device.plan.story?.updateFails) {
+      const pause = Math.min(order.within, 30 * second)
+      this.device.stuckUntil = Date.now() + pause
+      await wait(pause)
+      await tell({ state: 'failed', step: '', reason: `version ${order.version} did not report in time, or did not stay up; ${this.device.version} runs again` })
+      return
+    }
+    this.device.version = identity.version = order.version
+    await tell({ state: 'done', step: '', reason: 'reported 1 s after its start' })
+  }
+
   /** Sends what waits, oldest first. A failure leaves it waiting. */
   async send(): Promise<void> {
     if (this.#sending || !this.identity) return
@@ -71,6 +97,7 @@ export class Station {
         this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
         this.identity.interval = receipt.settings.interval
         this.device.collect = receipt.settings.collect
+        for (const task of receipt.tasks ?? []) void this.#update(task).catch(() => undefined)
       }
     } finally {
       this.#sending = false

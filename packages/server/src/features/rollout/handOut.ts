@@ -1,12 +1,9 @@
-import { createHash } from 'node:crypto'
 import { createReadStream, existsSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import { pipeline } from 'node:stream/promises'
 import type { FastifyInstance } from 'fastify'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-
-const architectures = ['x64', 'arm64'] as const
+import { architectures, Releases } from './releases'
 
 /** What a machine pipes into its shell. Everything that can go wrong there is said there, in a sentence. */
 export function installScript(server: string, digests: Readonly<Record<string, string>>): string {
@@ -45,29 +42,18 @@ chmod 755 "$folder/custode-agent"
 `
 }
 
-async function digestOf(file: string): Promise<string> {
-  const hash = createHash('sha256')
-  await pipeline(createReadStream(file), hash)
-  return hash.digest('hex')
-}
-
 /** Hands out the packaged agent and the script that installs it. Both are the same for everybody and hold no secret. */
 export function handOutAgent(app: FastifyInstance, folder: string): void {
+  const releases = new Releases(folder)
   // Without a folder there is nothing, and the addresses say so.
   const fileOf = (arch: string) => join(folder, `custode-agent-linux-${arch}.gz`)
-  const digests = new Map<string, Promise<string>>()
-  const digest = (arch: string) => {
-    const key = `${arch} ${statSync(fileOf(arch)).mtimeMs}`
-    if (!digests.has(key)) digests.set(key, digestOf(fileOf(arch)))
-    return digests.get(key)!
-  }
   route(app, {
     method: 'GET', url: '/agent/install.sh', access: 'public', summary: 'A shell script that installs the agent; it takes an enrolment key', answer: { media: 'text/x-shellscript' },
     async handle({ request, reply }) {
       // The name under which this server was reached is the name under which it can be reached from there.
       if (!/^[\w.:[\]-]+$/.test(request.host)) throw new ProblemError('invalid', 'The Host header is no host.')
       const made: Record<string, string> = {}
-      for (const arch of architectures) if (existsSync(fileOf(arch))) made[arch] = await digest(arch)
+      for (const arch of architectures) if (existsSync(fileOf(arch))) made[arch] = await releases.digest(fileOf(arch))
       void reply.type('text/x-shellscript')
       return installScript(`${request.protocol}://${request.host}`, made)
     },

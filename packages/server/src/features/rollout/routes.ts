@@ -9,21 +9,28 @@ import { coverageRoutes } from './coverage'
 import { credentialRoutes } from './credentials'
 import { knock } from './enrol'
 import { keyRoutes } from './keys'
+import { handOutReleases, Releases } from './releases'
 import { noticeRoutes } from './notices'
 import { roleRoutes } from './roles'
 import type { Signer } from './signer'
 import { standingRoutes } from './standing'
 import { sweepRoutes } from './sweeps'
 import { TaskBoard } from './tasks'
+import { updateOrder } from './updateRun'
+import { updateRoutes } from './updates'
 import { openVault } from './vault'
 import { deployOrder } from './waveRun'
 import { waveRoutes } from './waves'
 
 export const defaultInterval = minute
 
-export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer): void {
+export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer, agentFolder: string): void {
   const vault = openVault(keyFolder)
-  const board = new TaskBoard(pool, signer, async (tx, order) => (order.kind === 'deploy' ? deployOrder(tx, vault, order.runId, order.n) : order))
+  const releases = new Releases(agentFolder)
+  const board = new TaskBoard(pool, signer, async (tx, order) => {
+    if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
+    return order.kind === 'update' ? updateOrder(tx, releases, order.runId) : order
+  })
   app.addHook('onClose', () => board.stop())
   route(app, {
     method: 'POST', url: '/api/agent/enrol', access: 'public', summary: 'An agent enrols its device with a key', answer: enrolmentSchema, body: enrolmentRequestSchema,
@@ -48,6 +55,8 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   sweepRoutes(app, pool, engine)
   credentialRoutes(app, pool, vault)
   waveRoutes(app, pool, vault)
+  updateRoutes(app, pool, releases)
+  handOutReleases(app, releases)
   collectingRoutes(app, pool)
   coverageRoutes(app, pool)
 }

@@ -10,6 +10,7 @@ import { announce } from '../../live'
 import { audit, needClient, type Viewer } from '../access'
 import { nextOf } from './recurrence'
 import { addTask, needWorker } from './tasks'
+import { hearUpdate } from './updateRun'
 import { hearDeploy } from './waveRun'
 
 /** An agent takes its work with its next report; one that has been silent for so long will not come for it. */
@@ -143,7 +144,7 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool, engine: Engine): v
       const deviceId = await engine.deviceOf(request.headers.authorization)
       await inTransaction(pool, async (tx) => {
         if ('sweep' in body) await hear(tx, deviceId, id(), body.sweep)
-        else if (!(await hearDeploy(tx, deviceId, id(), body.deploy))) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+        else if (!('deploy' in body ? await hearDeploy(tx, deviceId, id(), body.deploy) : await hearUpdate(tx, deviceId, id(), body.update))) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
       })
       return { heard: true }
     },

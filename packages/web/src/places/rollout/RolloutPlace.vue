@@ -12,13 +12,14 @@ import NewcomersPart from './NewcomersPart.vue'
 import RetiredPart from './RetiredPart.vue'
 import RolesPart from './RolesPart.vue'
 import SweepPart from './SweepPart.vue'
+import VersionsPart from './VersionsPart.vue'
 import WavesPart from './WavesPart.vue'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'keys', title: 'By hand', key: '1' }, { name: 'sweep', title: 'Sweep', key: '2' }, { name: 'waves', title: 'Waves', key: '3' }, { name: 'newcomers', title: 'Newcomers', key: '4' }, { name: 'roles', title: 'Roles seen', key: '5' }, { name: 'coverage', title: 'Coverage', key: '6' }, { name: 'retired', title: 'Out of use', key: '8' },
+  { name: 'keys', title: 'By hand', key: '1' }, { name: 'sweep', title: 'Sweep', key: '2' }, { name: 'waves', title: 'Waves', key: '3' }, { name: 'newcomers', title: 'Newcomers', key: '4' }, { name: 'roles', title: 'Roles seen', key: '5' }, { name: 'coverage', title: 'Coverage', key: '6' }, { name: 'versions', title: 'Versions', key: '7' }, { name: 'retired', title: 'Out of use', key: '8' },
 ] as const
 const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'keys')
 const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), { topics: ['reports', 'policy', 'estate'] })
@@ -40,6 +41,7 @@ useKeys('Rollout', parts.map(({ name, title, key }) => ({ key, does: title, run:
     <NewcomersPart v-else-if="part === 'newcomers'" />
     <RolesPart v-else-if="part === 'roles'" :findings="findings" />
     <CoveragePart v-else-if="part === 'coverage'" :gaps="gaps" />
+    <VersionsPart v-else-if="part === 'versions'" />
     <RetiredPart v-else />
   </div>
 </template>

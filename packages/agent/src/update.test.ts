@@ -1,0 +1,149 @@
+import { spawn, spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
+import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import type { UpdateOrder } from '#contract/report'
+import { filesOf, starterText } from './start'
+import { prepareUpdate, Proof } from './update'
+import { agentVersion } from './version'
+
+let folder: string
+let home: string
+let starter: string
+let server: Server
+let offered: Buffer
+let told: unknown[]
+const url = () => `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+/** A program that says in a file that it was started, and with what. */
+function program(path: string, name: string, then = ''): void {
+  mkdirSync(join(path, '..'), { recursive: true })
+  writeFileSync(path, `#!/bin/sh\necho "${name} $*" >> ${folder}/started\n${then}\n`)
+  chmodSync(path, 0o755)
+}
+const started = () => (existsSync(join(folder, 'started')) ? readFileSync(join(folder, 'started'), 'utf8').trim().split('\n').map((line) => line.split(' ')[0]) : [])
+const start = () => spawnSync('sh', [starter, home, '--no-refresh'], { encoding: 'utf8' })
+const trial = (version: string, seconds: number, starts = 0) => writeFileSync(filesOf(home).trial, `${version} ${Math.ceil(Date.now() / 1000) + seconds} ${starts} 7\n`)
+
+beforeEach(async () => {
+  folder = mkdtempSync(join(tmpdir(), 'custode-update-'))
+  home = join(folder, 'home')
+  starter = join(folder, 'start')
+  mkdirSync(home)
+  writeFileSync(starter, starterText)
+  program(join(folder, 'custode-agent'), 'installed')
+  told = []
+  server = createServer((request, response) => {
+    if (request.method === 'GET') return void response.end(offered)
+    const chunks: Buffer[] = []
+    request.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => {
+      told.push(request.url)
+      response.setHeader('content-type', 'application/json').end('{"heard":true}')
+    })
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  process.env.CUSTODE_AGENT_STARTER = '1'
+})
+afterEach(() => {
+  delete process.env.CUSTODE_AGENT_STARTER
+  server.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+describe('the starter', () => {
+  it('is good shell, by sh -n', () => {
+    expect(spawnSync('sh', ['-n', starter]).status).toBe(0)
+  })
+  it('runs what was installed, with its home and options', () => {
+    start()
+    expect(readFileSync(join(folder, 'started'), 'utf8')).toBe(`installed run --home ${home} --no-refresh\n`)
+  })
+  it('runs the version that was adopted, and the installed one when that is not there', () => {
+    writeFileSync(filesOf(home).adopted, '0.9.0')
+    start()
+    program(filesOf(home).programOf('0.9.0'), 'adopted')
+    start()
+    expect(started()).toEqual(['installed', 'adopted'])
+  })
+  it('gives up a version that ended three times without proof, and keeps its number for the server', () => {
+    program(filesOf(home).programOf('0.9.0'), 'trial', 'exit 1')
+    trial('0.9.0', 60)
+    for (let i = 0; i < 5; i++) start()
+    expect(started()).toEqual(['trial', 'trial', 'trial', 'installed', 'installed'])
+    expect(readFileSync(filesOf(home).wentBack, 'utf8')).toMatch(/^0\.9\.0 \d+ 3 7\n$/)
+  })
+  it('goes back to the adopted version and not to the installed one', () => {
+    program(filesOf(home).programOf('0.8.0'), 'adopted')
+    writeFileSync(filesOf(home).adopted, '0.8.0')
+    program(filesOf(home).programOf('0.9.0'), 'trial')
+    trial('0.9.0', -1)
+    start()
+    expect(started()).toEqual(['adopted'])
+  })
+  it('ends a version that runs and never reports when its time is over', async () => {
+    program(filesOf(home).programOf('0.9.0'), 'trial', 'exec sleep 60')
+    trial('0.9.0', 1)
+    const child = spawn('sh', [starter, home], { stdio: 'ignore' })
+    const signal = await new Promise((resolve) => child.on('exit', (_, by) => resolve(by)))
+    expect(signal).toBe('SIGKILL')
+    start()
+    expect(started()).toEqual(['trial', 'installed'])
+  })
+  it('leaves a version alone that has proved itself meanwhile', async () => {
+    program(filesOf(home).programOf('0.9.0'), 'trial', 'exec sleep 3')
+    trial('0.9.0', 1)
+    const child = spawn('sh', [starter, home], { stdio: 'ignore' })
+    await expect.poll(started).toEqual(['trial'])
+    rmSync(filesOf(home).trial)
+    expect(await new Promise((resolve) => child.on('exit', (code) => resolve(code)))).toBe(0)
+  })
+})
+
+describe('an update', () => {
+  const says = (text: string) => Buffer.from(`#!/bin/sh\necho '${text}'\n`)
+  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({ kind: 'update', version: '0.9.0', files: { [process.arch]: { path: '/agent/x.gz', sha256: createHash('sha256').update(offered).digest('hex') } }, within: 60_000, ...more })
+  const prepare = (one: UpdateOrder) => prepareUpdate(home, url(), 7, one, () => undefined)
+  const untouched = () => expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
+
+  it('is fetched, verified, tried and put on trial', async () => {
+    offered = gzipSync(says('custode-agent 0.9.0'))
+    await prepare(order())
+    expect(readFileSync(filesOf(home).trial, 'utf8')).toMatch(/^0\.9\.0 \d+ 0 7\n$/)
+    expect(spawnSync(filesOf(home).programOf('0.9.0'), { encoding: 'utf8' }).stdout).toBe('custode-agent 0.9.0\n')
+  })
+  it.each([
+    ['is not what was signed', (): UpdateOrder => ({ ...order(), files: { [process.arch]: { path: '/agent/x.gz', sha256: '0'.repeat(64) } } }), 'its digest is another'],
+    ['is for another machine', (): UpdateOrder => order({ files: {} }), `no program of version 0.9.0 for ${process.arch}`],
+    ['says that it is another version', (): UpdateOrder => order({ version: '0.9.1' }), 'the program says that it is “custode-agent 0.9.0”'],
+    ['would lead out of its folder', (): UpdateOrder => order({ version: '../../etc' }), 'is no version'],
+    ['comes from elsewhere', (): UpdateOrder => ({ ...order(), files: { [process.arch]: { path: 'http://198.51.100.1/x.gz', sha256: '' } } }), 'from the server only'],
+  ])('that %s is refused, and nothing is touched', async (_, make, reason) => {
+    offered = gzipSync(says('custode-agent 0.9.0'))
+    await expect(prepare(make())).rejects.toThrow(reason)
+    untouched()
+  })
+  it('is refused where nothing would go back', async () => {
+    offered = gzipSync(says('custode-agent 0.9.0'))
+    delete process.env.CUSTODE_AGENT_STARTER
+    await expect(prepare(order())).rejects.toThrow('was not started by its starter')
+  })
+  it('is adopted with the first report that was taken, the older programs go, and the server is told once', async () => {
+    program(filesOf(home).programOf(agentVersion), 'new')
+    program(filesOf(home).programOf('0.0.1'), 'old')
+    trial(agentVersion, 60, 1)
+    const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined)
+    await proof.reported()
+    await proof.reported()
+    expect([readFileSync(filesOf(home).adopted, 'utf8'), existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.0.1')), told]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
+  })
+  it('that was given up is told of by the one before', async () => {
+    program(filesOf(home).programOf('0.9.0'), 'trial')
+    writeFileSync(filesOf(home).wentBack, '0.9.0 1 3 9\n')
+    await new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined).reported()
+    expect([told, existsSync(filesOf(home).wentBack), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([['/api/agent/tasks/9'], false, false])
+  })
+})

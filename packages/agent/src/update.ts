@@ -1,0 +1,105 @@
+import { createHash } from 'node:crypto'
+import { chmodSync, createReadStream, createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { pipeline } from 'node:stream/promises'
+import { createGunzip } from 'node:zlib'
+import type { UpdateOrder } from '#contract/report'
+import { ageText, second } from '#core'
+import { command } from './collectors/command'
+import { writeWhole, type Identity } from './identity'
+import { filesOf, startedByStarter } from './start'
+import { tell } from './tell'
+import { fetchTo } from './uplink'
+import { agentVersion } from './version'
+
+const needed = 250e6
+
+async function digestOf(file: string): Promise<string> {
+  const hash = createHash('sha256')
+  await pipeline(createReadStream(file), hash)
+  return hash.digest('hex')
+}
+
+/**
+ * Fetches another version, verifies it against the digest of the signed order, tries whether it runs here at all, and
+ * puts it on trial. Nothing that runs is touched.
+ * @throws Error with the reason for the technician
+ */
+export async function prepareUpdate(home: string, server: string, orderId: number, order: UpdateOrder, step: (name: string) => void): Promise<void> {
+  const { programs, programOf, trial } = filesOf(home)
+  if (!startedByStarter()) throw new Error('this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter')
+  if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(order.version)) throw new Error(`“${order.version}” is no version`)
+  const file = order.files[process.arch as 'x64' | 'arm64']
+  if (!file) throw new Error(`the server has no program of version ${order.version} for ${process.arch}`)
+  if (existsSync(trial)) throw new Error('another update is on trial')
+  const { bavail, bsize } = statfsSync(home)
+  if (bavail * bsize < needed) throw new Error(`there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`)
+  const program = programOf(order.version)
+  const packed = join(programs, `${order.version}.gz`)
+  mkdirSync(dirname(program), { recursive: true, mode: 0o700 })
+  try {
+    step('downloading')
+    await fetchTo(server, file.path, packed)
+    if ((await digestOf(packed)) !== file.sha256) throw new Error('the program is not the one of the signed order: its digest is another')
+    step('unpacking')
+    await pipeline(createReadStream(packed), createGunzip(), createWriteStream(program))
+    chmodSync(program, 0o700)
+    const said = (await command(program, ['version'], 30_000)).trim()
+    if (said !== `custode-agent ${order.version}`) throw new Error(`the program says that it is “${said.slice(0, 80)}”`)
+  } catch (error) {
+    rmSync(dirname(program), { recursive: true, force: true })
+    throw error
+  } finally {
+    rmSync(packed, { force: true })
+  }
+  step('starting anew')
+  writeWhole(trial, `${order.version} ${Math.ceil((Date.now() + order.within) / second)} 0 ${orderId}\n`)
+}
+
+interface Trial { version: string; orderId: number }
+
+function readTrial(file: string): Trial | null {
+  if (!existsSync(file)) return null
+  const [version = '', , , order] = readFileSync(file, 'utf8').trim().split(' ')
+  return { version, orderId: Number(order) }
+}
+
+/** A version on trial has proved itself with its first report that the server took; one that was given up is told of. */
+export class Proof {
+  readonly #files: ReturnType<typeof filesOf>
+  readonly #began = Date.now()
+  #settled = false
+
+  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
+    this.#files = filesOf(home)
+  }
+
+  async reported(): Promise<void> {
+    if (this.#settled) return
+    this.#settled = true
+    const { trial, wentBack, adopted } = this.#files
+    const proved = readTrial(trial)
+    if (proved?.version === agentVersion) {
+      writeWhole(adopted, agentVersion)
+      rmSync(trial)
+      this.#keepOnly(agentVersion)
+      this.say(`version ${agentVersion} has proved itself`)
+      await this.#tell(proved.orderId, 'done', `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`)
+    }
+    const failed = readTrial(wentBack)
+    if (failed) {
+      this.say(`version ${failed.version} did not prove itself; this is ${agentVersion} again`)
+      rmSync(join(this.#files.programs, failed.version), { recursive: true, force: true })
+      await this.#tell(failed.orderId, 'failed', `version ${failed.version} did not report in time, or did not stay up; ${agentVersion} runs again`)
+      rmSync(wentBack)
+    }
+  }
+
+  #keepOnly(version: string): void {
+    for (const name of readdirSync(this.#files.programs)) if (name !== version) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
+  }
+
+  async #tell(orderId: number, state: 'done' | 'failed', reason: string): Promise<void> {
+    await tell(this.identity, orderId, { update: { state, step: '', reason } }).catch((error: unknown) => this.say(`order ${orderId}: ${(error as Error).message}`))
+  }
+}
