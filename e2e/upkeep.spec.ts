@@ -1,0 +1,93 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process'
+import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
+import { expect, test, type Page } from '@playwright/test'
+import type { Client, MadeEnrolmentKey } from '#contract'
+import { root } from '../launcher/place.mjs'
+import { group, signIn, url } from './day'
+
+test.describe.configure({ mode: 'serial' })
+const packaged = join(root, 'dist/agent', `custode-agent-linux-${process.arch}`)
+const releases = join(root, 'dist/agent/releases')
+let folder: string
+let manager: ChildProcess | null = null
+
+/** Another version that the server hands out: a script in place of the packaged program. */
+function release(version: string, script: string): void {
+  mkdirSync(join(releases, version), { recursive: true })
+  writeFileSync(join(releases, version, `custode-agent-linux-${process.arch}.gz`), gzipSync(`#!/bin/sh\n${script}\n`))
+}
+
+test.beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'custode-upkeep-'))
+  // The same agent, which calls itself another version.
+  const program = join(folder, 'agent.mjs')
+  const current = readFileSync(join(root, 'dist/agent/version'), 'utf8')
+  const text = readFileSync(join(root, 'dist/agent/custode-agent.mjs'), 'utf8')
+  expect(text.split(`agentVersion = "${current}"`)).toHaveLength(2)
+  writeFileSync(program, text.replace(`agentVersion = "${current}"`, 'agentVersion = "9.9.1"'))
+  release('9.9.1', `exec ${process.execPath} ${program} "$@"`)
+  release('9.9.2', `[ "$1" = version ] && echo custode-agent 9.9.2 && exit 0\nexit 1`)
+})
+test.afterAll(() => {
+  if (manager) try { process.kill(-manager.pid!) } catch { /* it ended by itself */ }
+  for (const version of ['9.9.1', '9.9.2']) rmSync(join(releases, version), { recursive: true, force: true })
+  rmSync(folder, { recursive: true, force: true })
+})
+
+/** Installs the packaged agent into a folder of its own, and starts it again whenever it ends, as a service manager would. */
+async function installHere(page: Page, name: string): Promise<void> {
+  const clients = await (await page.request.get(`${url()}/api/clients`)).json() as Client[]
+  const siteId = clients.find((one) => one.name === 'Lanternfield IT')!.sites[0]!.id
+  const { key } = await (await page.request.post(`${url()}/api/enrolment-keys`, { data: { siteId, clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: ['web'], tags: [] } })).json() as MadeEnrolmentKey
+  execFileSync(packaged, ['install', '--server', url(), '--key', key, '--name', name, '--root', folder, '--no-run'])
+  const starter = join(folder, 'usr/local/lib/custode-agent/start')
+  chmodSync(folder, 0o700)
+  manager = spawn('sh', ['-c', `while :; do sh '${starter}' '${join(folder, 'var/lib/custode-agent')}' --no-refresh; sleep 0.3; done`], { detached: true, stdio: 'ignore' })
+}
+/** Brings the only agent of the client that is behind to a version. */
+async function update(page: Page, version: string): Promise<void> {
+  await page.getByRole('button', { name: 'Update agents' }).click()
+  await page.getByLabel('Whose').selectOption('every agent at Lanternfield IT')
+  await page.getByLabel('Version', { exact: true }).selectOption(version)
+  await page.getByRole('button', { name: 'Update 1 agent' }).click()
+}
+
+test('coverage: what roles need is shown before it is added, for stand-ins and for a real agent, and is gone when they collect it', async ({ page }) => {
+  await signIn(page)
+  await installHere(page, 'lf-upkeep-1')
+  await page.goto(`${url()}/rollout?part=coverage`)
+  const directory = group(page, 'directory server')
+  await directory.getByRole('button', { name: /see what all \d would add/ }).click()
+  const added = page.getByRole('complementary', { name: 'What would be added' })
+  await expect(added).toContainText('A new template What a directory server needs is assigned to')
+  await expect(added).toContainText(/In the DNS Server log, when error or worse/)
+  await expect(added.locator('.big')).toHaveText('2 devices')
+  await added.getByRole('button', { name: 'Add on 2 devices' }).click()
+  await expect(directory).toHaveCount(0)
+
+  await page.getByRole('button', { name: 'device', exact: true }).click()
+  const mine = group(page, 'lf-upkeep-1').getByRole('row', { name: /certificates/ })
+  await expect(mine).toContainText('certificates neither collected nor watched')
+  await mine.getByRole('button', { name: 'see what it would add' }).click()
+  await expect(added).toContainText('Agents get the collector certificates, signed by this server.')
+  await added.getByRole('button', { name: 'Add on 1 device' }).click()
+  await expect(mine).toHaveCount(0)
+})
+
+test('a new version of the agent: it runs where it proves itself, and one that does not stay up goes back by itself', async ({ page }) => {
+  await signIn(page)
+  await page.goto(`${url()}/rollout?part=versions`)
+  await update(page, '9.9.1')
+  const run = group(page, 'Update')
+  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(/reported .* after its start/, { timeout: 60_000 })
+  await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()
+
+  await update(page, '9.9.2')
+  await expect(run.getByRole('heading')).toHaveText('Update to 9.9.2')
+  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText('version 9.9.2 did not report in time, or did not stay up; 9.9.1 runs again', { timeout: 60_000 })
+  await expect(run.getByRole('button', { name: 'Try again only the 1 that failed' })).toBeVisible()
+  await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()
+})
