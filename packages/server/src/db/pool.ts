@@ -19,17 +19,31 @@ export function openPool(url: string, size = 12): Pool {
   return pool
 }
 
+const afterwards = new WeakMap<Db, ((pool: Pool) => void)[]>()
+
+/** Does it when the transaction has been committed, and never if it is not; at once for what is in none. */
+export function whenCommitted(db: Db | Pool, work: (pool: Pool) => void): void {
+  const waiting = afterwards.get(db)
+  if (waiting) waiting.push(work)
+  else work(db as Pool)
+}
+
 export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>): Promise<T> {
   const connection = await pool.connect()
+  const waiting: ((pool: Pool) => void)[] = []
+  afterwards.set(connection, waiting)
   try {
     await connection.query('begin')
     const result = await work(connection)
     await connection.query('commit')
+    afterwards.delete(connection)
+    for (const one of waiting) one(pool)
     return result
   } catch (error) {
     await connection.query('rollback').catch(() => undefined)
     throw error
   } finally {
+    afterwards.delete(connection)
     connection.release()
   }
 }

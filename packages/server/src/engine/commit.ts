@@ -144,10 +144,10 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       if (plan.moments.length) await settleMoments(tx, context, plan)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
         await reconsider(tx, id, now)
-        await announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
+        announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (context.lastSeq > 0 && plan.stored.some((one) => one.facts.system ?? one.facts.logs)) await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
+      if (context.lastSeq > 0 && plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true
   } catch (error) {
@@ -161,5 +161,5 @@ async function settleMoments(tx: Db, context: DeviceContext, plan: Plan): Promis
   const alerting = await readAlerting(tx, id)
   let changed = false
   for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at)) || changed
-  if (changed) await announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
+  if (changed) announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
 }

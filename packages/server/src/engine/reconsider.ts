@@ -18,7 +18,7 @@ export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promis
   const state = new Map([...context.state].filter(([key]) => active.has(splitPostKey(key).watch)))
   await writeState(tx, deviceId, context.state, state)
   const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at)
-  if (changed) await announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
+  if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
 }
 
 /** Always in order of id, and before any of them is changed, so that two changes that reach the same devices wait for each other. */

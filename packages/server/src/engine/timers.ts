@@ -35,7 +35,7 @@ export async function turnWindows(pool: Pool, now: Millis): Promise<number> {
       const touched = devices.filter((device) => targets(window.target, device))
       await reconsiderAll(tx, touched.map((device) => device.id), over ? end : now)
       await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
-      await announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
+      announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
     }
     return due.length
   })
@@ -61,7 +61,7 @@ async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Milli
   await writeChanges(tx, context, result.transitions)
   await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now)
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
-  await announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
+  announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
   return true
 }
 

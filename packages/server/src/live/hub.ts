@@ -2,18 +2,10 @@ import type { LiveEvent } from '#contract'
 import { day } from '#core'
 import type { FastifyInstance } from 'fastify'
 import pg from 'pg'
-import type { Db, Pool } from '../db'
+import type { Pool } from '../db'
 import type { Viewer } from '../features/access'
 import { route } from '../http/route'
-
-const channel = 'custode_live'
-
-/** Tells every server process, at commit, that something changed. */
-export async function announce(db: Db, event: LiveEvent): Promise<void> {
-  // A notification holds 8000 bytes; with very many devices it is enough to say that some of them changed.
-  const short = event.deviceIds.length > 500 ? { ...event, deviceIds: [] } : event
-  await db.query('select pg_notify($1, $2)', [channel, JSON.stringify(short)])
-}
+import { announce, channel } from './announce'
 
 interface Listener { viewer: Viewer; send(event: LiveEvent): void }
 
@@ -54,7 +46,7 @@ export class LiveHub {
       const deviceIds = [...this.#reported.keys()]
       const clientIds = [...new Set(this.#reported.values())]
       this.#reported.clear()
-      announce(this.pool, { topic: 'reports', clientIds, deviceIds }).catch(() => undefined)
+      announce(this.pool, { topic: 'reports', clientIds, deviceIds })
     }, 500)
   }
 

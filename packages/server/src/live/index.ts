@@ -1,1 +1,2 @@
-export { announce, LiveHub } from './hub'
+export { announce } from './announce'
+export { LiveHub } from './hub'

@@ -37,7 +37,7 @@ function change(pool: Pool, viewer: Viewer, id: number, what: string, text: stri
     if (sql) await tx.query(sql, [id, ...values])
     await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, what, viewer.id, text])
     await audit(tx, { personId: viewer.id, action: what, kind: 'alert', id, clientId: alert.client_id })
-    await announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
+    announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
     return alertPage(tx, viewer, id)
   })
 }

@@ -46,7 +46,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
   }
   await reconsider(tx, id, Date.now())
   await audit(tx, { personId: viewer.id, action: 'changed', kind: 'device', id, clientId: site.client_id, detail: { ...body, was: { name: device.name, siteId: device.site_id } } })
-  await announce(tx, { topic: 'estate', clientIds: [...new Set([device.client_id, site.client_id])], deviceIds: [id] })
+  announce(tx, { topic: 'estate', clientIds: [...new Set([device.client_id, site.client_id])], deviceIds: [id] })
   return { id }
 }
 
@@ -58,7 +58,7 @@ async function retire(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: Devic
   await closeAll(tx, id, 'retired')
   await tx.query('update device set retired_at = now(), key_digest = $2, reinstall_until = null, version = version + 1 where id = $1', [id, noKey()])
   await audit(tx, { personId: viewer.id, action: 'retired', kind: 'device', id, clientId: device.client_id })
-  await announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
+  announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
   return { id }
 }
 
@@ -69,7 +69,7 @@ async function bringBack(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: De
   await refuseTakenName(tx, device.client_id, device.name, id)
   await tx.query('update device set retired_at = null, reinstall_until = $2, heard_at = null, version = version + 1 where id = $1', [id, time(Date.now() + 7 * day)])
   await audit(tx, { personId: viewer.id, action: 'brought back', kind: 'device', id, clientId: device.client_id })
-  await announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
+  announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
   return { id }
 }
 
@@ -103,7 +103,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
     from device o where d.id = $1 and o.id = $2`, [id, from])
   await reconsider(tx, id, Date.now())
   await audit(tx, { personId: viewer.id, action: 'merged', kind: 'device', id, clientId: device.client_id, detail: { from, name: old.name } })
-  await announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id, from] })
+  announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id, from] })
   return { id }
 }
 

@@ -56,7 +56,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       const row = await firstRow<{ id: number }>(tx, 'insert into client (name, code) values ($1, $2) on conflict do nothing returning id', [body.name, body.code])
       if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
       await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
-      await announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+      announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
       return row
     }),
   })
@@ -81,7 +81,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       const row = await firstRow<{ client_id: number }>(tx, 'update site set networks = $2 where id = $1 and ($3::int[] is null or client_id = any($3)) returning client_id', [id(), body.networks, viewer.clientIds])
       if (!row) throw new ProblemError('not-found')
       await audit(tx, { personId: viewer.id, action: 'declared networks of', kind: 'site', id: id(), clientId: row.client_id, detail: body })
-      await announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
+      announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
       return { networks: body.networks }
     }),
   })
@@ -126,7 +126,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
         await tx.query('update device set roles = $2 where id = $1', [device.id, body.roles])
         await reconsider(tx, device.id, Date.now())
         await audit(tx, { personId: viewer.id, action: 'set roles of', kind: 'device', id: device.id, clientId: device.client_id, detail: body })
-        await announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [device.id] })
+        announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [device.id] })
         return { roles: body.roles }
       })
     },

@@ -62,7 +62,7 @@ async function openWindow(tx: Db, body: NewWindow, viewer: Viewer, now: number, 
   const touched = (await allTraits(tx)).filter((device) => targets(body.target, device))
   await outdate(tx, touched.map((device) => device.id))
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'window', id, clientId, detail: { ...body } })
-  await announce(tx, { topic: 'windows', clientIds: clientId === null ? null : [clientId], deviceIds: touched.map((device) => device.id) })
+  announce(tx, { topic: 'windows', clientIds: clientId === null ? null : [clientId], deviceIds: touched.map((device) => device.id) })
   return { id }
 }
 
@@ -81,7 +81,7 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   const touched = (await allTraits(tx)).filter((device) => targets(window.target, device))
   await reconsiderAll(tx, touched.map((device) => device.id), now)
   await audit(tx, { personId: viewer.id, action: 'ended', kind: 'window', id, clientId: row.client_id })
-  await announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: touched.map((device) => device.id) })
+  announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: touched.map((device) => device.id) })
   return { id }
 }
 

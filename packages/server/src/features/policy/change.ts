@@ -39,6 +39,6 @@ export async function changePolicy<T>(tx: Db, now: number, write: () => Promise<
   const after = await policyAsChanged(tx)
   const changed = changesBetween(await allTraits(tx), before, after)
   await reconsiderAll(tx, changed.map((one) => one.device.id), now)
-  await announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
+  announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
   return result
 }

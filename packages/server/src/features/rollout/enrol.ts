@@ -7,7 +7,7 @@ import { announce } from '../../live'
 import { audit, digest, makeSecret } from '../access'
 import { standingRules } from './standing'
 
-interface Key { id: number; site_id: number | null; client_id: number | null; kind: DeviceKind; roles: string[]; tags: string[]; state: 'good' | 'used up' | 'expired' | 'revoked' }
+interface Key { id: number; site_id: number | null; client_id: number | null; kind: DeviceKind; roles: string[]; tags: string[] }
 interface Place { siteId: SiteId; clientId: number; siteName: string; clientName: string }
 
 /** Thrown for the one who knocks; `reason` is the exact one, for the technician. */
@@ -21,11 +21,22 @@ const reasons = {
   revoked: 'This key was revoked.',
 } as const
 
-async function findKey(tx: Db, secret: string): Promise<Key | null> {
-  return firstRow<Key>(tx, `
-    select id, site_id, client_id, kind, roles, tags,
-           case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired' when uses_left = 0 then 'used up' else 'good' end as state
-    from enrolment_key where secret_digest = $1 for update`, [digest(secret)])
+/**
+ * Takes one use of a good key, at once and for itself: machines that enrol with the same key then do not wait for each
+ * other. It need not be on disk before the enrolment is, which is written after it. A server killed in between loses a use.
+ */
+async function takeUse(db: Db, secret: string): Promise<Key | null> {
+  return firstRow<Key>(db, `
+    with quickly as (select set_config('synchronous_commit', 'off', true))
+    update enrolment_key set uses_left = uses_left - 1 from quickly
+    where secret_digest = $1 and revoked_at is null and expires_at > now() and uses_left > 0 returning id, site_id, client_id, kind, roles, tags`, [digest(secret)])
+}
+
+/** Why a key has no use to take, for the technician. */
+async function whyNot(db: Db, secret: string): Promise<{ id: number | null; reason: string }> {
+  const key = await firstRow<{ id: number; state: keyof typeof reasons }>(db, `
+    select id, case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired' else 'used up' end as state from enrolment_key where secret_digest = $1`, [digest(secret)])
+  return key ? { id: key.id, reason: reasons[key.state] } : { id: null, reason: 'There is no such key. Was it copied whole?' }
 }
 
 async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<Place> {
@@ -50,7 +61,6 @@ async function takeOver(tx: Db, place: Place, request: EnrolmentRequest, keyDige
 }
 
 async function enrol(tx: Db, request: EnrolmentRequest, key: Key, interval: Millis, serverKey: string): Promise<{ enrolment: Enrolment; deviceId: number }> {
-  if (key.state !== 'good') throw new Refusal(new ProblemError('enrolment-key-refused'), reasons[key.state])
   const addresses = request.addresses ?? []
   const place = await placeOf(tx, key, addresses)
   const gift = welcome(await standingRules(tx), { name: request.name, clientId: place.clientId, siteId: place.siteId, kind: key.kind, osFamily: request.osFamily, addresses })
@@ -67,11 +77,10 @@ async function enrol(tx: Db, request: EnrolmentRequest, key: Key, interval: Mill
       `The name is in use: ${other.name} of ${place.clientName}. If it is the same machine reinstalled, let it take that device over.`, other.id)
   }
   const { id: deviceId, name, firstSeq } = entered
-  await tx.query('update enrolment_key set uses_left = uses_left - 1 where id = $1', [key.id])
   for (const personId of gift.tell)
     await tx.query('insert into notice (person_id, device_id, text) values ($1, $2, $3)', [personId, deviceId, `${request.name} ${back ? 'came back' : 'appeared'} at ${place.clientName}, ${place.siteName}`])
   await audit(tx, { personId: null, action: back ? 'enrolled anew' : 'enrolled', kind: 'device', id: deviceId, clientId: place.clientId, detail: { name: request.name, enrolmentKey: key.id, standingRules: gift.rules } })
-  await announce(tx, { topic: 'estate', clientIds: [place.clientId], deviceIds: [deviceId] })
+  announce(tx, { topic: 'estate', clientIds: [place.clientId], deviceIds: [deviceId] })
   return {
     deviceId,
     enrolment: {
@@ -89,27 +98,35 @@ async function remember(db: Db, { request, address, keyId, outcome, reason, devi
     [keyId, request.name, request.osName, address, request.sentAt - Date.now(), outcome, reason, deviceId])
 }
 
+async function refuse(pool: Pool, knock: Knock): Promise<void> {
+  await remember(pool, knock)
+  announce(pool, { topic: 'estate', clientIds: null, deviceIds: [] })
+}
+
 const strangerTries = 30
 
 /** Lets a machine in, or not; either way it is remembered who knocked, with the exact reason. */
 export async function knock(pool: Pool, request: EnrolmentRequest, address: string, interval: Millis, serverKey: string): Promise<Enrolment> {
   const { tries } = (await firstRow<{ tries: number }>(pool, `select count(*)::int as tries from enrolment_attempt where address = $1 and key_id is null and at > now() - interval '15 minutes'`, [address]))!
   if (tries >= strangerTries) throw new ProblemError('too-many-tries', 'Too many enrolments with keys that do not exist came from this address. Wait 15 minutes and try again.')
-  let keyId: number | null = null
+  const key = await takeUse(pool, request.key)
+  if (!key) {
+    const { id, reason } = await whyNot(pool, request.key)
+    await refuse(pool, { request, address, keyId: id, outcome: 'refused', reason, deviceId: null })
+    throw new ProblemError('enrolment-key-refused')
+  }
+  const keyId = key.id
   try {
     return await inTransaction(pool, async (tx) => {
-      const key = await findKey(tx, request.key)
-      if (!key) throw new Refusal(new ProblemError('enrolment-key-refused'), 'There is no such key. Was it copied whole?')
-      keyId = key.id
       const { enrolment, deviceId } = await enrol(tx, request, key, interval, serverKey)
       const off = Math.abs(enrolment.clockOffset)
       await remember(tx, { request, address, keyId, outcome: 'enrolled', reason: off > 5 * second ? `Its clock is ${ageText(off)} ${enrolment.clockOffset > 0 ? 'ahead' : 'behind'}; times are corrected.` : '', deviceId })
       return enrolment
     })
   } catch (error) {
+    await pool.query('update enrolment_key set uses_left = uses_left + 1 where id = $1', [keyId])
     if (!(error instanceof Refusal)) throw error
-    await remember(pool, { request, address, keyId, outcome: 'refused', reason: error.reason, deviceId: error.deviceId })
-    await announce(pool, { topic: 'estate', clientIds: null, deviceIds: [] })
+    await refuse(pool, { request, address, keyId, outcome: 'refused', reason: error.reason, deviceId: error.deviceId })
     throw error.problem
   }
 }

@@ -20,7 +20,7 @@ async function decide(tx: Db, deviceId: DeviceId, roles: RoleId[], { decision }:
     await reconsider(tx, deviceId, Date.now())
   }
   await audit(tx, { personId: viewer.id, action: `${decision} a role of`, kind: 'device', id: deviceId, clientId: device.client_id, detail: { roles: named } })
-  await announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [deviceId] })
+  announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [deviceId] })
   return named.length
 }
 

@@ -55,7 +55,7 @@ async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | '
   const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total) values ($1, $2, $3, $4, $5, $6, $7) returning id',
     [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length]))!
   await audit(tx, { personId: startedBy, action: 'started', kind: 'sweep', id, clientId, detail: { network: body.network, deviceId: body.deviceId, plan: planId } })
-  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
 
@@ -70,7 +70,7 @@ async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place
   const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by) values ($1, $2, $3, $4, $5, $6, $7) returning id',
     [body.siteId, body.deviceId, body.network, body.rule, begins, time(nextAt), viewer.id]))!
   await audit(tx, { personId: viewer.id, action: 'planned', kind: 'sweep', id, clientId, detail: body })
-  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
 
@@ -102,7 +102,7 @@ async function hear(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews)
     insert into sweep_host (sweep_id, address, name, ports, banner) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner
     from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
-  await announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
 }
 
 export function sweepRoutes(app: FastifyInstance, pool: Pool, engine: Engine): void {

@@ -33,7 +33,7 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
   await tx.query('insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)',
     [id, body.deviceIds, waves, body.deviceIds.map((one) => byId.get(one)!.agent_version)])
   await audit(tx, { personId: viewer.id, action: 'started', kind: 'agent update', id, detail: { version: body.version, devices: devices.length, waves: body.waves } })
-  await announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
   return id
 }
 
@@ -58,7 +58,7 @@ export async function steerUpdates(tx: Db, viewer: Viewer, id: number, action: U
       with taken_back as (update device_task t set state = 'over' from update_device u where u.run_id = $1 and t.id = u.task_id and t.state = 'queued' and u.state = 'going' returning t.id)
       update update_device set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [id])
   await audit(tx, { personId: viewer.id, action, kind: 'agent update', id })
-  await announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
 
 /** The order as it is handed over, with the digests of the files as they are now. Null when the run was stopped meanwhile. */
@@ -75,7 +75,7 @@ export async function hearUpdate(tx: Db, deviceId: DeviceId, taskId: number, new
     where u.task_id = $1 and u.device_id = $2 and d.id = $2 and u.state = 'going' returning d.client_id`, [taskId, deviceId, state, news.step, news.reason])
   if (!found) return false
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
-  await announce(tx, { topic: 'estate', clientIds: [found.client_id], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [found.client_id], deviceIds: [] })
   return true
 }
 
@@ -91,7 +91,7 @@ async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
   else if (next.turn === 'next wave') await tx.query('update update_run set wave = $2 where id = $1', [run.id, next.wave])
   else if (next.turn === 'pause') await tx.query(`update update_run set state = 'paused', reason = $2 where id = $1`, [run.id, next.reason])
   else await tx.query(`update update_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
-  await announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
 
 /** Moves every update on by one turn; all that it knows is in the database. */

@@ -37,7 +37,7 @@ export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId:
   await tx.query('insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)',
     [id, body.machines.map((_, i) => i + 1), body.machines.map((one) => one.address), body.machines.map((one) => one.name), waves])
   await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds } })
-  await announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
 
@@ -62,7 +62,7 @@ export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAc
       with taken_back as (update device_task t set state = 'over' from wave_machine m where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
       update wave_machine set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [id])
   await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })
-  await announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
 
 /** The order for one machine, with its secrets; made only when it is handed over. Null when the run was stopped meanwhile. */
@@ -90,7 +90,7 @@ export async function hearDeploy(tx: Db, deviceId: DeviceId, taskId: number, new
   if (news.state === 'failed') await fail(tx, machine.run_id, machine.n, news.failure ?? 'something else', news.reason)
   else await tx.query(`update wave_machine set state = $3, step = $4, changed_at = now() where run_id = $1 and n = $2`, [machine.run_id, machine.n, news.state === 'done' ? 'installed' : 'going', news.step])
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
-  await announce(tx, { topic: 'estate', clientIds: [machine.client_id], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [machine.client_id], deviceIds: [] })
   return true
 }
 
@@ -122,7 +122,7 @@ async function turnRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): P
   else if (turn.turn === 'pause') await tx.query(`update wave_run set state = 'paused', reason = $2 where id = $1`, [run.id, turn.reason])
   else await tx.query(`update wave_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
   await tx.query(`update wave_run set reason = '' where id = $1 and state = 'running'`, [run.id])
-  await announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+  announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
 
 /** Moves every run on by one turn. All that it knows is in the database: it goes on after a restart, in whichever process. */
