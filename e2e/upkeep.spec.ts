@@ -77,6 +77,19 @@ test('coverage: what roles need is shown before it is added, for stand-ins and f
   await expect(mine).toHaveCount(0)
 })
 
+test('a sweep that signs in: what is inside, by the first sign-in that is taken, and who refuses', async ({ page }) => {
+  await signIn(page)
+  await page.goto(`${url()}/rollout?part=sweep`)
+  await page.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
+  await page.getByLabel('From device').selectOption('lf-upkeep-1')
+  await page.getByLabel('Range').fill('127.21.0.8/29')
+  for (const name of ['Workshop, old (root)', 'Workshop (root)']) await page.getByLabel('Sign-in').selectOption(name)
+  await page.getByRole('button', { name: 'Sweep', exact: true }).click()
+  const found = group(page, 'What answered')
+  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, { timeout: 60_000 })
+  await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
+})
+
 test('a new version of the agent: it runs where it proves itself, and one that does not stay up goes back by itself', async ({ page }) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=versions`)

@@ -77,7 +77,7 @@ export class Orders {
     await told
   }
 
-  async #sweep(task: Task, { network, ports }: SweepOrder): Promise<void> {
+  async #sweep(task: Task, { network, ports, trials = [], hostKeys = {} }: SweepOrder): Promise<void> {
     this.say(`order ${task.id}: sweeping ${network}`)
     let unsaid: SweepNews['found'] = []
     let [scanned, total, saidAt] = [0, 0, 0]
@@ -90,7 +90,7 @@ export class Orders {
         const found = unsaid
         unsaid = []
         await this.#tell(task, { sweep: { state: 'running', reason: '', scanned, total, found } })
-      })
+      }, { trials, hostKeys })
       await this.#tell(task, { sweep: { state: 'done', reason: '', scanned: total, total, found: unsaid } })
     } catch (error) {
       await this.#tell(task, { sweep: { state: 'failed', reason: (error as Error).message.slice(0, 500), scanned, total, found: unsaid } })

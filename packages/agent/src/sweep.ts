@@ -1,6 +1,8 @@
 import { reverse } from 'node:dns/promises'
 import { connect } from 'node:net'
+import type { SignInTrial } from '#contract/report'
 import { hostsOf, type Answering } from '#core'
+import { lookInside } from './lookInside'
 
 /** Gentle with small routers: so many hosts at once, and so long for an answer. */
 const atOnce = 16
@@ -35,23 +37,27 @@ async function nameOf(address: string): Promise<string | null> {
   return names[0]?.slice(0, 255) ?? null
 }
 
-async function look(address: string, ports: readonly number[]): Promise<Answering | null> {
+/** Where to sign in with what, where SSH answers. */
+export interface Looking { trials: readonly SignInTrial[]; hostKeys: Readonly<Record<string, string>> }
+
+async function look(address: string, ports: readonly number[], { trials, hostKeys }: Looking): Promise<Answering | null> {
   const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
   const seen = answers.filter((one) => one.open)
   if (!seen.length) return null
-  return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null }
+  const signedIn = trials.length && seen.some((one) => one.port === 22) ? await lookInside(address, trials, hostKeys[address] ?? null) : null
+  return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null, signedIn }
 }
 
 export interface SweepProgress { scanned: number; total: number; found: Answering | null }
 
 /** Knocks at every host of a network, some at once, and tells after each. */
-export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>): Promise<void> {
+export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>, looking: Looking = { trials: [], hostKeys: {} }): Promise<void> {
   const hosts = hostsOf(network)
   let next = 0
   let scanned = 0
   const walk = async (): Promise<void> => {
     for (let i = next++; i < hosts.length; i = next++) {
-      const found = await look(hosts[i]!, ports)
+      const found = await look(hosts[i]!, ports, looking)
       scanned++
       await tell({ scanned, total: hosts.length, found })
     }

@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type System, type Updates } from '#core'
+import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
 import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews, type UpdateNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
@@ -100,6 +100,7 @@ const sweepNews = Joi.object<SweepNews, true>({
     name: text(255).allow(null).required(),
     ports: Joi.array().items(Joi.number().integer().min(1).max(65_535)).max(100).required(),
     banner: text(255).allow(null).required(),
+    signedIn: Joi.object<SignedIn, true>({ trial: Joi.number().integer().allow(null).required(), system: text(120).required(), agent: Joi.boolean().required(), hostKey: text(100).allow(null).required(), reason: text(300).required() }).allow(null),
   })),
 })
 const deployNews = Joi.object<DeployNews, true>({

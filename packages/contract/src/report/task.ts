@@ -1,10 +1,13 @@
 import type { Answering, DeviceId, FailureKind, Millis } from '#core'
 
 /** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
-export interface SweepOrder { kind: 'sweep'; network: string; ports: number[] }
-
 /** A way to sign in, tried in order. */
 export interface SignInTrial { id: number; user: string; password?: string; privateKey?: string }
+/**
+ * `trials`: where SSH answers, sign in with the first of them that is taken, and look what it is. `hostKeys`: by address, what
+ * was shown before; a host that shows another is left alone.
+ */
+export interface SweepOrder { kind: 'sweep'; network: string; ports: number[]; trials?: SignInTrial[]; hostKeys?: Record<string, string> }
 /** Bring an agent to one machine over SSH (RFC 4253): the same script that a person would run there. */
 export interface DeployOrder {
   kind: 'deploy'

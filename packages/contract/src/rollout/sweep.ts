@@ -1,14 +1,15 @@
 import Joi from 'joi'
-import type { Answering, ClientId, DeviceId, Millis, Seems, SiteId } from '#core'
+import type { Answering, ClientId, DeviceId, Millis, Seems, SignedIn, SiteId } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 
-/** `rule`: when to do it again, as an RRULE (RFC 5545, section 3.3.10) from `at` on, in the zone of the site; null: once, now. */
-export interface NewSweep { siteId: SiteId; deviceId: DeviceId; network: string; rule: string | null; at: string | null }
+/** `credentialIds`: sign-ins in the order in which they are tried where SSH answers. `rule`: when to do it again, as an RRULE (RFC 5545, section 3.3.10) from `at` on, in the zone of the site; null: once, now. */
+export interface NewSweep { siteId: SiteId; deviceId: DeviceId; network: string; rule: string | null; at: string | null; credentialIds: number[] }
 export const newSweepSchema = Joi.object<NewSweep, true>({
   siteId: Joi.number().integer().required(),
   deviceId: Joi.number().integer().required(),
   network: Joi.string().trim().max(60).required(),
   rule: Joi.string().trim().max(300).allow(null).default(null),
+  credentialIds: Joi.array().items(Joi.number().integer().min(1)).max(10).unique().default([]),
   at: Joi.string().pattern(/^\d{2}:\d{2}$/, 'a time of day like 03:00').allow(null).default(null),
 })
 
@@ -33,7 +34,7 @@ export interface SweepView {
   endedAt: Millis | null
   startedBy: string | null
 }
-export interface SweptHost extends Answering { seems: Seems; device: { id: DeviceId; name: string } | null }
+export interface SweptHost extends Omit<Answering, 'signedIn'> { seems: Seems; signedIn: (Omit<SignedIn, 'trial' | 'hostKey'> & { with: string | null }) | null; device: { id: DeviceId; name: string } | null }
 export interface SweepPage extends SweepView { hosts: SweptHost[] }
 export interface SweepPlanView { id: number; siteId: SiteId; siteName: string; clientId: ClientId; clientName: string; deviceName: string; network: string; rule: string; zone: string; nextAt: Millis | null }
 
@@ -46,6 +47,7 @@ export const sweepPageSchema = answerOf<SweepPage>({
   ...sweep,
   hosts: listOf(answerOf<SweptHost>({
     address: words, name: words.allow(null), ports: listOf(count), banner: words.allow(null), seems: Joi.string(),
+    signedIn: answerOf<NonNullable<SweptHost['signedIn']>>({ with: words.allow(null), system: words, agent: Joi.boolean(), reason: words }).allow(null),
     device: answerOf<NonNullable<SweptHost['device']>>({ id, name: words }).allow(null),
   })),
 })

@@ -34,7 +34,12 @@ export function hostsOf(range: string): string[] {
   })
 }
 
-export interface Answering { address: string; name: string | null; ports: number[]; banner: string | null }
+/**
+ * What came of signing in at a host. `trial`: the sign-in that worked; null: none did. `system`: what it says that it is.
+ * `agent`: whether an agent is installed there, reporting or not.
+ */
+export interface SignedIn { trial: number | null; system: string; agent: boolean; hostKey: string | null; reason: string }
+export interface Answering { address: string; name: string | null; ports: number[]; banner: string | null; signedIn?: SignedIn | null }
 export type Seems = 'Linux or Unix' | 'Windows' | 'printer' | 'network gear' | 'something with a web page' | 'something'
 
 /** What a host seems to be by what it answers; a guess, and said as one. Its SSH banner is that of RFC 4253, section 4.2. */

@@ -48,7 +48,8 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
   if (!row) return null
   const traits = traitsOf(row)
   const policy = await policyInForce(db)
-  const { facts } = await readFacts(db, deviceId)
+  // One that never reported has told nothing: of many that come in at once this saves a third of the looks.
+  const facts = row.last_seq === 0 ? {} : (await readFacts(db, deviceId)).facts
   const windows = await windowsSince(db, row.last_at)
   return {
     traits,
@@ -66,7 +67,7 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     version: row.version,
     policyVersion: policy.version,
     facts,
-    state: await readState(db, deviceId),
+    state: row.last_seq === 0 ? new Map() : await readState(db, deviceId),
     roster: resolveRoster(traits, policy),
     windows: windows.filter((window) => targets(window.target, traits)),
     collecting: collectingFor(traits, await collectRules(db, policy.version)),

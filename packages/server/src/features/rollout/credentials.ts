@@ -22,6 +22,12 @@ export async function openCredentials(tx: Db, vault: Vault, ids: readonly number
   })
 }
 
+/** @throws ProblemError invalid when one of them is not for machines of this site */
+export async function needCredentials(tx: Db, ids: readonly number[], clientId: number, siteId: number): Promise<void> {
+  const { usable } = (await firstRow<{ usable: number }>(tx, 'select count(*)::int as usable from credential where id = any($1) and client_id = $2 and (site_id is null or site_id = $3) and removed_at is null', [ids, clientId, siteId]))!
+  if (usable !== ids.length) throw new ProblemError('invalid', 'One of these sign-ins is not there, or not for this site.', [{ at: 'credentialIds', message: 'not for this site' }])
+}
+
 export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
   route(app, {
     method: 'POST', url: '/api/credentials', access: 'technician', summary: 'Store a sign-in for machines of a client; it never comes out again', answer: madeSchema, body: newCredentialSchema,

@@ -14,7 +14,7 @@ import { noticeRoutes } from './notices'
 import { roleRoutes } from './roles'
 import type { Signer } from './signer'
 import { standingRoutes } from './standing'
-import { sweepRoutes } from './sweeps'
+import { sweepOrder, sweepRoutes } from './sweeps'
 import { TaskBoard } from './tasks'
 import { updateOrder } from './updateRun'
 import { updateRoutes } from './updates'
@@ -27,9 +27,9 @@ export const defaultInterval = minute
 export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer, agentFolder: string): void {
   const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder)
-  const board = new TaskBoard(pool, signer, async (tx, order) => {
+  const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
     if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
-    return order.kind === 'update' ? updateOrder(tx, releases, order.runId) : order
+    return order.kind === 'update' ? updateOrder(tx, releases, order.runId) : sweepOrder(tx, vault, taskId, order)
   })
   app.addHook('onClose', () => board.stop())
   route(app, {

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import type { SweepPage, SweepPlanView, SweepView, SweepNews, Task, TaskHeard } from '#contract'
+import type { SweepPage, SweepPlanView, SweepView, SweepNews, SweepOrder, Task, TaskHeard } from '#contract'
 import { day, hour, minute, type Facts } from '#core'
 import { openHouse, type Agent, type Answer, type House } from '../../testing/house'
 import { nextOf } from './recurrence'
@@ -52,6 +52,27 @@ describe('a sweep', () => {
     expect(await page(id)).toMatchObject({ state: 'done', scanned: 14, answered: 2, unknown: 1, hosts: [{}, { address: '192.0.2.9', seems: 'printer', device: null }] })
     // It is over: more words about it change nothing.
     expect((await tell(agent, task.id, { scanned: 1 })).status).toBe(404)
+  })
+  it('signs in where it was given sign-ins, in their order; each use is on record, and host keys are remembered', async () => {
+    const store = async (name: string) => (await house.technician<{ id: number }>('POST', '/api/credentials', { clientId: 1, siteId: null, name, userName: 'root', kind: 'password', secret: `secret of ${name}` })).body.id
+    const credentialIds = [await store('second'), await store('first')].reverse()
+    const { id } = (await start({ credentialIds })).body
+    const task = await work()
+    expect((task.order as SweepOrder).trials).toEqual([{ id: credentialIds[0], user: 'root', password: 'secret of first' }, { id: credentialIds[1], user: 'root', password: 'secret of second' }])
+    const kept = (await house.pool.query<{ order_text: object }>('select order_text from device_task where id = $1', [task.id])).rows[0]!.order_text
+    expect(JSON.stringify(kept)).not.toContain('secret of')
+    const signedIn = { trial: credentialIds[1]!, system: 'Debian 12, x86_64', agent: true, hostKey: 'key-of-5', reason: '' }
+    await tell(agent, task.id, { state: 'done', scanned: 14, found: [
+      { address: '192.0.2.5', name: null, ports: [22], banner: null, signedIn },
+      { address: '192.0.2.6', name: null, ports: [22], banner: null, signedIn: { trial: null, system: '', agent: false, hostKey: null, reason: 'It refused root, then root.' } },
+    ] })
+    expect((await page(id)).hosts.map((one) => one.signedIn)).toEqual([{ with: 'second', system: 'Debian 12, x86_64', agent: true, reason: '' }, { with: null, system: '', agent: false, reason: 'It refused root, then root.' }])
+    const used = (await house.pool.query<{ action: string; object_id: number; detail: { addresses?: string[] } }>(`select action, object_id, detail from audit where object_kind = 'credential' and action like '%used%' or action = 'signed in with' order by id`)).rows
+    expect(used.map((one) => [one.action, Number(one.object_id)])).toEqual([['used', credentialIds[0]], ['used', credentialIds[1]], ['signed in with', credentialIds[1]]])
+    expect(used[2]!.detail.addresses).toEqual(['192.0.2.5'])
+    await start({ credentialIds: [credentialIds[0]] })
+    expect(((await work()).order as SweepOrder).hostKeys).toEqual({ '192.0.2.5': 'key-of-5' })
+    expect((await start({ credentialIds: [9999] })).body.detail).toContain('One of these sign-ins is not there')
   })
   it('is told only by the device that does it', async () => {
     const { id } = (await start()).body

@@ -1,4 +1,4 @@
-import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, taskHeardSchema, taskNewsSchema, type NewSweep, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
+import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, taskHeardSchema, taskNewsSchema, type NewSweep, type SweepOrder, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
 import { ageText, hostsOf, minute, seemsToBe, sweepFault, sweptPorts, type Answering, type DeviceId, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { DateTime } from 'luxon'
@@ -8,9 +8,11 @@ import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, needClient, type Viewer } from '../access'
+import { needCredentials, openCredentials } from './credentials'
 import { nextOf } from './recurrence'
 import { addTask, needWorker } from './tasks'
 import { hearUpdate } from './updateRun'
+import type { Vault } from './vault'
 import { hearDeploy } from './waveRun'
 
 /** An agent takes its work with its next report; one that has been silent for so long will not come for it. */
@@ -29,8 +31,9 @@ const sweepSelect = `
 async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
   const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
   if (!sweep) throw new ProblemError('not-found')
-  const found = await rows<Answering & { device: SweptHost['device'] }>(db, `
+  const found = await rows<Answering & Pick<SweptHost, 'device' | 'signedIn'>>(db, `
     select host(h.address) as address, h.name, h.ports, h.banner,
+           case when h.signed_in is null then null else jsonb_build_object('with', (select name from credential where id = (h.signed_in->>'trial')::int), 'system', h.signed_in->>'system', 'agent', (h.signed_in->>'agent')::bool, 'reason', h.signed_in->>'reason') end as "signedIn",
            (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(h.address) = any(k.addresses) order by k.id limit 1) as device
     from sweep_host h where h.sweep_id = $1 order by h.address limit 5000`, [id, sweep.clientId])
   return { ...sweep, hosts: found.map((one) => ({ ...one, seems: seemsToBe(one) })) }
@@ -39,7 +42,7 @@ async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage>
 interface Place { zone: string; networks: string[]; client_id: number }
 
 /** The site and the device that sweeps it, when all is as it should be. */
-async function checkSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network'>, viewer: Viewer): Promise<Place> {
+async function checkSweep(tx: Db, body: NewSweep, viewer: Viewer): Promise<Place> {
   const site = await firstRow<Place>(tx, 'select zone, networks, client_id from site where id = $1', [body.siteId])
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
   needClient(viewer, site.client_id)
@@ -47,13 +50,14 @@ async function checkSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | '
   if (fault) throw new ProblemError('invalid', fault, [{ at: 'network', message: 'may not be swept' }])
   if (!hostsOf(body.network).length) throw new ProblemError('invalid', 'Only IPv4 ranges are swept so far.', [{ at: 'network', message: 'not IPv4' }])
   await needWorker(tx, body.deviceId, site.client_id)
+  await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
   return site
 }
 
-async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network'>, clientId: number, startedBy: number | null, planId: number | null): Promise<number> {
+async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network' | 'credentialIds'>, clientId: number, startedBy: number | null, planId: number | null): Promise<number> {
   const taskId = await addTask(tx, body.deviceId, { kind: 'sweep', network: body.network, ports: Object.keys(sweptPorts).map(Number) }, Date.now() + patience)
-  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total) values ($1, $2, $3, $4, $5, $6, $7) returning id',
-    [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length]))!
+  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total, credential_ids) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
+    [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length, body.credentialIds]))!
   await audit(tx, { personId: startedBy, action: 'started', kind: 'sweep', id, clientId, detail: { network: body.network, deviceId: body.deviceId, plan: planId } })
   announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
@@ -67,22 +71,31 @@ async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place
   } catch (error) {
     throw new ProblemError('invalid', `“${body.rule}” is no recurrence rule (RFC 5545): ${(error as Error).message}. Write it like FREQ=WEEKLY;BYDAY=MO.`, [{ at: 'rule', message: 'not a rule' }])
   }
-  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by) values ($1, $2, $3, $4, $5, $6, $7) returning id',
-    [body.siteId, body.deviceId, body.network, body.rule, begins, time(nextAt), viewer.id]))!
+  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by, credential_ids) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
+    [body.siteId, body.deviceId, body.network, body.rule, begins, time(nextAt), viewer.id, body.credentialIds]))!
   await audit(tx, { personId: viewer.id, action: 'planned', kind: 'sweep', id, clientId, detail: body })
   announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
 
+/** The order as it is handed over, with the sign-ins and the host keys of the site. */
+export async function sweepOrder(tx: Db, vault: Vault, taskId: number, order: SweepOrder): Promise<SweepOrder> {
+  const sweep = await firstRow<{ id: number; site_id: number; client_id: number; credential_ids: number[]; started_by: number | null }>(tx, `
+    select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by from sweep w join site s on s.id = w.site_id where w.task_id = $1`, [taskId])
+  if (!sweep?.credential_ids.length) return order
+  const keys = await rows<{ address: string; fingerprint: string }>(tx, 'select address, fingerprint from host_key where site_id = $1 and address::inet <<= $2::cidr limit 5000', [sweep.site_id, order.network])
+  return { ...order, trials: await openCredentials(tx, vault, sweep.credential_ids, { clientId: sweep.client_id, by: sweep.started_by, detail: { sweep: sweep.id, network: order.network } }), hostKeys: Object.fromEntries(keys.map((one) => [one.address, one.fingerprint])) }
+}
+
 /** Starts what is due, and gives up sweeps of which nothing was heard; every process may try, one does it. */
 export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
   await inTransaction(pool, async (tx) => {
-    const due = await rows<{ id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[] }>(tx, `
-      select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
+    const due = await rows<{ id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[]; credential_ids: number[] }>(tx, `
+      select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, p.credential_ids, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
       where p.removed_at is null and p.next_at <= $1 order by p.id limit 100 for update of p skip locked`, [time(now)])
     for (const one of due) {
       // The networks of the site may have changed since; what is no longer its own is not swept.
-      if (!sweepFault(one.network, one.networks)) await startSweep(tx, { siteId: one.site_id, deviceId: one.device_id, network: one.network }, one.client_id, null, one.id)
+      if (!sweepFault(one.network, one.networks)) await startSweep(tx, { siteId: one.site_id, deviceId: one.device_id, network: one.network, credentialIds: one.credential_ids }, one.client_id, null, one.id)
       await tx.query('update sweep_plan set next_at = $2 where id = $1', [one.id, time(nextOf(one.rule, one.begins, one.zone, now))])
     }
     await tx.query(`
@@ -94,13 +107,18 @@ export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
 async function hear(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
-  const sweep = await firstRow<{ id: number; client_id: number }>(tx, `
+  const sweep = await firstRow<{ id: number; client_id: number; site_id: number }>(tx, `
     update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
-    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, s.client_id`, [taskId, deviceId, news.state, news.reason, news.scanned])
+    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, s.client_id`, [taskId, deviceId, news.state, news.reason, news.scanned])
   if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
   await tx.query(`
-    insert into sweep_host (sweep_id, address, name, ports, banner) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner
-    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
+    insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
+    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
+  const met = news.found.flatMap((one) => (one.signedIn?.hostKey ? [{ address: one.address, fingerprint: one.signedIn.hostKey }] : []))
+  if (met.length)
+    await tx.query('insert into host_key (site_id, address, fingerprint) select $1, m.address, m.fingerprint from unnest($2::text[], $3::text[]) m (address, fingerprint) on conflict do nothing', [sweep.site_id, met.map((one) => one.address), met.map((one) => one.fingerprint)])
+  for (const trial of new Set(news.found.flatMap((one) => one.signedIn?.trial ?? [])))
+    await audit(tx, { personId: null, action: 'signed in with', kind: 'credential', id: trial, clientId: sweep.client_id, detail: { sweep: sweep.id, addresses: news.found.filter((one) => one.signedIn?.trial === trial).map((one) => one.address) } })
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
 }

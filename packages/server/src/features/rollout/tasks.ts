@@ -5,7 +5,7 @@ import { ProblemError } from '../../http/problems'
 import type { Signer } from './signer'
 
 /** Work as it is kept: without secrets, which are put in when it is handed over. */
-export type StoredOrder = SweepOrder | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number }
+export type StoredOrder = Omit<SweepOrder, 'trials' | 'hostKeys'> | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number }
 
 /** @throws ProblemError invalid when this device cannot be asked to work in its client's network */
 export async function needWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {
@@ -26,7 +26,7 @@ export class TaskBoard {
   #waiting = new Set<DeviceId>()
   readonly #timer: NodeJS.Timeout
 
-  constructor(private readonly pool: Pool, private readonly signer: Signer, private readonly complete: (tx: Db, order: StoredOrder) => Promise<Order | null>) {
+  constructor(private readonly pool: Pool, private readonly signer: Signer, private readonly complete: (tx: Db, order: StoredOrder, taskId: number) => Promise<Order | null>) {
     this.#timer = setInterval(() => void this.look().catch(() => undefined), lookEvery).unref()
   }
 
@@ -43,7 +43,7 @@ export class TaskBoard {
         update device_task set state = case when expires_at > now() then 'sent' else 'over' end where device_id = $1 and state = 'queued' returning id, order_text, expires_at`, [deviceId])
       const signed: SignedTask[] = []
       for (const one of taken.sort((a, b) => a.id - b.id)) {
-        const order = one.expires_at > Date.now() ? await this.complete(tx, one.order_text) : null
+        const order = one.expires_at > Date.now() ? await this.complete(tx, one.order_text, one.id) : null
         if (!order) continue
         const text = JSON.stringify({ id: one.id, deviceId, expiresAt: one.expires_at, order } satisfies Task)
         signed.push({ text, signature: this.signer.sign(text) })

@@ -5,6 +5,7 @@ import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { needClient, type Viewer } from '../access'
+import { needCredentials } from './credentials'
 import { readMachines } from './machineList'
 import { needWorker } from './tasks'
 import type { Vault } from './vault'
@@ -36,8 +37,7 @@ async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> 
   await needWorker(tx, body.deviceId, site.client_id)
   const outside = body.machines.find((one) => !site.networks.some((network) => { const read = readNetwork(network); return read !== null && inNetwork(one.address, read) }))
   if (outside) fail('machines', `${outside.address} is not within the networks of this site (${site.networks.join(', ') || 'none declared'}). Agents are sent to the client’s own machines only.`, 'outside the site')
-  const { usable } = (await firstRow<{ usable: number }>(tx, 'select count(*)::int as usable from credential where id = any($1) and client_id = $2 and (site_id is null or site_id = $3) and removed_at is null', [body.credentialIds, site.client_id, body.siteId]))!
-  if (usable !== body.credentialIds.length) fail('credentialIds', 'One of these sign-ins is not there, or not for this site.', 'not for this site')
+  await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
   const unknown = await rows<{ id: string }>(tx, 'select r as id from unnest($1::text[]) r where r not in (select id from role)', [body.roles])
   if (unknown.length) fail('roles', `There is no role “${unknown[0]!.id}”.`, 'unknown role')
   return site.client_id

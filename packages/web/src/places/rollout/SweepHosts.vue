@@ -9,6 +9,7 @@ import StateNotice from '../../parts/StateNotice.vue'
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<SweepPage>(`/sweeps/${props.id}`), { topics: ['estate'] })
 const only = ref<'all' | 'new'>('all')
+const looked = computed(() => data.value?.hosts.some((one) => one.signedIn))
 const shown = computed(() => (data.value?.hosts ?? []).filter((one) => only.value === 'all' || !one.device))
 </script>
 
@@ -17,15 +18,16 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((one) => only.valu
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
       <p class="sentence">Show <select v-model="only" aria-label="Show"><option value="all">all {{ data.answered }} that answered</option><option value="new">the {{ data.unknown }} without an agent</option></select></p>
-      <table v-if="shown.length" class="board"><thead><tr><th>Address</th><th>Name</th><th>Seems to be</th><th>Answers at</th><th>Agent</th></tr></thead>
+      <table v-if="shown.length" class="board"><thead><tr><th>Address</th><th>Name</th><th>Seems to be</th><th>Answers at</th><th v-if="looked">Inside</th><th>Agent</th></tr></thead>
         <tbody><tr v-for="one in shown" :key="one.address"><td class="mono">{{ one.address }}</td><td class="mono">{{ one.name }}</td><td :title="one.banner ?? ''">{{ one.seems }}</td>
           <td><span v-for="port in one.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span></td>
-          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink><span v-else class="muted">none</span></td></tr></tbody></table>
+          <td v-if="looked" :class="{ warning: one.signedIn && !one.signedIn.with }" :title="one.signedIn?.with ? `with ${one.signedIn.with}` : one.signedIn?.reason" class="inside">{{ one.signedIn ? one.signedIn.system || one.signedIn.reason : '' }}</td>
+          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink><span v-else-if="one.signedIn?.agent" class="warning">installed, does not report here</span><span v-else class="muted">none</span></td></tr></tbody></table>
       <p v-else class="muted">{{ data.state === 'done' ? 'Nothing answered. Is the range the right one, and does the device that swept have a way there?' : data.state === 'failed' ? data.reason : 'Nothing has answered yet.' }}</p>
     </template>
   </section>
 </template>
 
 <style scoped>
-.port { margin-right: 9px; }
+.inside { max-width: 260px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; } .port { margin-right: 9px; }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { BoardDevice, Made, SweepPlanView, SweepView } from '#contract'
+import type { BoardDevice, CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../parts/api'
 import { attempt, done } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
@@ -8,6 +8,7 @@ import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
 import { exactText, fullText } from '../../parts/time'
 import SweepHosts from './SweepHosts.vue'
+import TrialList from './TrialList.vue'
 
 /** What answers in the networks of a site, seen from a device there. */
 const session = useSession()
@@ -18,6 +19,9 @@ const sites = computed(() => session.clients.filter((one) => session.inView(one.
 const siteId = ref<number | null>(null)
 const deviceId = ref<number | null>(null)
 const network = ref('')
+const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
+const trials = ref<number[]>([])
+const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
 const repeat = ref('')
 const at = ref('03:00')
 const site = computed(() => sites.value.find((one) => one.id === siteId.value))
@@ -39,7 +43,7 @@ watch(data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true
-  const made = await attempt(() => api.post<Made>('/sweeps', { siteId: siteId.value, deviceId: deviceId.value, network: network.value, rule: repeat.value || null, at: repeat.value ? at.value : null }))
+  const made = await attempt(() => api.post<Made>('/sweeps', { siteId: siteId.value, deviceId: deviceId.value, network: network.value, rule: repeat.value || null, at: repeat.value ? at.value : null, credentialIds: trials.value }))
   busy.value = false
   if (!made) return
   if (repeat.value) done('Planned. What answers is listed here each time.')
@@ -61,6 +65,7 @@ const stateText = (one: SweepView) => (one.state === 'waiting' ? `waiting for ${
       <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select> from
       <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option></select>
       <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
+      <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
     <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan"><span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule }}<template v-if="one.nextAt">, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template> <button class="link" @click="end(one)">no more</button></p>

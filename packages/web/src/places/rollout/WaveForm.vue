@@ -7,6 +7,7 @@ import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import { useSession } from '../../parts/session'
+import TrialList from './TrialList.vue'
 
 /** Which machines, how to sign in there, and how many at first. */
 const emit = defineEmits<{ started: [id: number]; close: [] }>()
@@ -33,7 +34,6 @@ async function fromSweep(id: number): Promise<void> {
 }
 const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
 const trials = ref<number[]>([])
-watch(usable, (list) => { trials.value = trials.value.filter((id) => list.some((one) => one.id === id)) })
 const name = ref('')
 const role = ref('')
 const tags = ref('')
@@ -55,8 +55,7 @@ async function start(): Promise<void> {
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
     <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select>
       from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="one in ofClient" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
-      signing in with <template v-for="(id, i) in trials" :key="id"><b>{{ usable.find((one) => one.id === id)?.name }}</b> <button type="button" class="link" :aria-label="`Not with ${usable.find((one) => one.id === id)?.name}`" @click="trials.splice(i, 1)">×</button>, then </template>
-      <select :value="''" aria-label="Sign-in" @change="trials.push(Number(($event.target as HTMLSelectElement).value))"><option value="">{{ usable.length ? (trials.length ? 'another…' : 'which?') : 'none stored here' }}</option><option v-for="one in usable.filter((each) => !trials.includes(each.id))" :key="one.id" :value="one.id">{{ one.name }} ({{ one.userName }})</option></select>:
+      <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
       first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
       <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.
       They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>

@@ -1,0 +1,64 @@
+import { createHash } from 'node:crypto'
+import type { Client as SshClient, ConnectConfig } from 'ssh2'
+import type { SignInTrial } from '#contract/report'
+import type { FailureKind } from '#core'
+
+/** Ends the way to a machine, with the kind that a technician acts on. */
+export class Stopped extends Error {
+  constructor(readonly failure: FailureKind, reason: string) { super(reason) }
+}
+
+const answerWithin = 10_000
+
+export interface Ran { code: number | null; output: string; errors: string }
+
+export function run(client: SshClient, command: string, input = '', heard: (line: string) => void = () => undefined): Promise<Ran> {
+  return new Promise((resolve, reject) => {
+    client.exec(command, (error, channel) => {
+      if (error) return reject(error)
+      let output = ''
+      let errors = ''
+      channel.on('data', (chunk: Buffer) => {
+        output = (output + chunk.toString()).slice(-8000)
+        for (const line of chunk.toString().split('\n')) if (line.trim()) heard(line.trim())
+      })
+      channel.stderr.on('data', (chunk: Buffer) => { errors = (errors + chunk.toString()).slice(-4000) })
+      channel.on('close', (code: number | null) => resolve({ code, output, errors }))
+      channel.end(input)
+    })
+  })
+}
+
+/** Signs in with one trial. Null: refused, the next may do. The key of the host is looked at before anything secret is sent. */
+export async function signIn({ address, hostKey }: { address: string; hostKey: string | null }, trial: SignInTrial, met: (fingerprint: string) => void): Promise<SshClient | null> {
+  const { Client } = await import('ssh2')
+  const client = new Client()
+  let stopped: Stopped | null = null
+  const config: ConnectConfig = {
+    host: address, port: 22, username: trial.user, readyTimeout: answerWithin, ...(trial.password === undefined ? {} : { password: trial.password }), ...(trial.privateKey === undefined ? {} : { privateKey: trial.privateKey }),
+    hostVerifier: (key: Buffer) => {
+      const fingerprint = createHash('sha256').update(key).digest('base64')
+      if (hostKey !== null && hostKey !== fingerprint) {
+        stopped = new Stopped('host key changed', 'The machine shows another host key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.')
+        return false
+      }
+      met(fingerprint)
+      return true
+    },
+  }
+  return new Promise((resolve, reject) => {
+    client.on('ready', () => resolve(client))
+    client.on('error', (error: Error & { level?: string }) => {
+      client.end()
+      if (stopped) reject(stopped)
+      else if (error.level === 'client-authentication') resolve(null)
+      else if (error.level === 'client-timeout') reject(new Stopped('timed out', `It accepted the connection, but said nothing for ${answerWithin / 1000} s.`))
+      else reject(new Stopped('no answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
+    })
+    try {
+      client.connect(config)
+    } catch (error) {
+      reject(new Stopped('sign-in refused', `The stored private key cannot be read: ${(error as Error).message}`))
+    }
+  })
+}
