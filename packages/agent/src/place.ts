@@ -1,4 +1,5 @@
 import { join } from 'node:path'
+import { windowsPlace } from './windows/install'
 
 /** Where an installation lives. Everything is below one root, so that one can be made in a folder of its own. */
 export interface Place {
@@ -14,14 +15,16 @@ export interface Place {
 
 export const user = 'custode-agent'
 export const unitName = 'custode-agent.service'
-export const defaultHome = '/var/lib/custode-agent'
+export const onWindows = process.platform === 'win32'
+export const linuxHome = '/var/lib/custode-agent'
+export const defaultHome = onWindows ? windowsPlace().home : linuxHome
 
 export function placeAt(root: string): Place {
   return {
     root,
     program: join(root, '/usr/local/lib/custode-agent/custode-agent'),
     starter: join(root, '/usr/local/lib/custode-agent/start'),
-    home: join(root, defaultHome),
+    home: join(root, linuxHome),
     unit: join(root, `/etc/systemd/system/${unitName}`),
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
   }

@@ -1,4 +1,4 @@
-import { defaultHome, user } from './place'
+import { linuxHome, user } from './place'
 
 /**
  * The unit of the agent (systemd.service(5), systemd.exec(5)): a user of its own, nothing to write but its home, no
@@ -14,7 +14,7 @@ Wants=network-online.target
 After=network-online.target
 
 [Service]
-ExecStart=/bin/sh ${starter} ${defaultHome} --no-refresh
+ExecStart=/bin/sh ${starter} ${linuxHome} --no-refresh
 User=${user}
 Group=${user}
 SupplementaryGroups=adm systemd-journal

@@ -1,14 +1,16 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { cpus, hostname, networkInterfaces } from 'node:os'
+import { cpus, hostname, networkInterfaces, version } from 'node:os'
 import type { System } from '#core'
-import { placeAt } from '../place'
+import { onWindows, placeAt } from '../place'
 import { startedByStarter } from '../start'
 import { agentVersion } from '../version'
+import { windowsPlace } from '../windows/install'
 import { serviceManager } from './services'
 
 
 /** PRETTY_NAME of os-release(5), without the code name in brackets. */
 export function osName(): string {
+  if (onWindows) return version().replace(/^Microsoft /, '').slice(0, 120)
   const text = existsSync('/etc/os-release') ? readFileSync('/etc/os-release', 'utf8') : ''
   return (/^PRETTY_NAME="?([^"\n]*)"?$/m.exec(text)?.[1] ?? 'Linux').replace(/^Debian GNU\/Linux/, 'Debian').replace(/ \(.*\)$/, '')
 }
@@ -19,5 +21,8 @@ export function ownAddresses(): string[] {
 }
 
 export function systemFacts(takesOrders: boolean, optional: readonly string[]): System {
-  return { osFamily: 'linux', osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted), takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), addresses: ownAddresses() }
+  const here = onWindows
+    ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
+    : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
+  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), addresses: ownAddresses() }
 }

@@ -26,7 +26,7 @@ beforeAll(async () => {
 })
 afterAll(() => house.close())
 
-const harmless = new Set(['/api/session', '/api/openapi.json', '/api/agent/enrol', '/agent/install.sh', '/agent/{file}', '/agent/releases/{version}/{file}'])
+const harmless = new Set(['/api/session', '/api/openapi.json', '/api/agent/enrol', '/agent/install.sh', '/agent/install.ps1', '/agent/{file}', '/agent/releases/{version}/{file}'])
 
 describe('every route', () => {
   it('is found by this test: as many as the server has registered', () => {

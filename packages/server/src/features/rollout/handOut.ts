@@ -1,6 +1,6 @@
 import { createReadStream, existsSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import type { FastifyInstance } from 'fastify'
+import type { FastifyInstance, FastifyRequest } from 'fastify'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { architectures, Releases } from './releases'
@@ -42,6 +42,50 @@ chmod 755 "$folder/custode-agent"
 `
 }
 
+/** The same for Windows PowerShell. @param digest of the packed program, or null: there is none */
+export function installPowershell(server: string, digest: string | null): string {
+  return `# Installs the Custode agent, in a PowerShell as administrator.
+# Usage: & ([scriptblock]::Create((irm '${server}/agent/install.ps1'))) KEY [-Name NAME]
+param([Parameter(Mandatory)][string] $Key, [string] $Name)
+$ErrorActionPreference = 'Stop'
+$ProgressPreference = 'SilentlyContinue'
+function Fail([string] $text) { throw "custode-agent: $text" }
+$me = [Security.Principal.WindowsPrincipal][Security.Principal.WindowsIdentity]::GetCurrent()
+if (-not $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator)) { Fail 'run this in a PowerShell as administrator' }
+$digests = @{ ${digest === null ? '' : `'AMD64' = '${digest}'`} }
+$digest = $digests[$env:PROCESSOR_ARCHITECTURE]
+if (-not $digest) { Fail "this server has no agent for Windows on $env:PROCESSOR_ARCHITECTURE" }
+$folder = Join-Path ([IO.Path]::GetTempPath()) ([IO.Path]::GetRandomFileName())
+New-Item -ItemType Directory $folder | Out-Null
+try {
+  $file = Join-Path $folder 'custode-agent.gz'
+  # A server that is being restarted is back within seconds, and the download begins anew.
+  for ($try = 1; ; $try++) {
+    try { Invoke-WebRequest -UseBasicParsing '${server}/agent/${windowsFile}' -OutFile $file; break }
+    catch { if ($try -ge 6) { Fail 'the server is not reached from here: ${server}' }; Start-Sleep 3 }
+  }
+  if ((Get-FileHash -Algorithm SHA256 $file).Hash -ne $digest) { Fail 'the download is damaged: try again' }
+  $program = Join-Path $folder 'custode-agent.exe'
+  $packed = [IO.File]::OpenRead($file)
+  $unpacked = [IO.File]::Create($program)
+  $stream = New-Object IO.Compression.GZipStream $packed, ([IO.Compression.CompressionMode]::Decompress)
+  try { $stream.CopyTo($unpacked) } finally { $stream.Dispose(); $unpacked.Dispose() }
+  $words = @('install', '--server', '${server}', '--key', $Key)
+  if ($Name) { $words += '--name', $Name }
+  & $program @words
+  if ($LASTEXITCODE -ne 0) { Fail 'it was not installed; the line above says why' }
+} finally { Remove-Item -Recurse -Force $folder }
+`
+}
+
+const windowsFile = 'custode-agent-windows-x64.exe.gz'
+
+/** The name under which this server was reached is the name under which it can be reached from there. */
+function addressOf(request: FastifyRequest): string {
+  if (!/^[\w.:[\]-]+$/.test(request.host)) throw new ProblemError('invalid', 'The Host header is no host.')
+  return `${request.protocol}://${request.host}`
+}
+
 /** Hands out the packaged agent and the script that installs it. Both are the same for everybody and hold no secret. */
 export function handOutAgent(app: FastifyInstance, folder: string): void {
   const releases = new Releases(folder)
@@ -50,21 +94,28 @@ export function handOutAgent(app: FastifyInstance, folder: string): void {
   route(app, {
     method: 'GET', url: '/agent/install.sh', access: 'public', summary: 'A shell script that installs the agent; it takes an enrolment key', answer: { media: 'text/x-shellscript' },
     async handle({ request, reply }) {
-      // The name under which this server was reached is the name under which it can be reached from there.
-      if (!/^[\w.:[\]-]+$/.test(request.host)) throw new ProblemError('invalid', 'The Host header is no host.')
       const made: Record<string, string> = {}
       for (const arch of architectures) if (existsSync(fileOf(arch))) made[arch] = await releases.digest(fileOf(arch))
       void reply.type('text/x-shellscript')
-      return installScript(`${request.protocol}://${request.host}`, made)
+      return installScript(addressOf(request), made)
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/agent/install.ps1', access: 'public', summary: 'The same for Windows PowerShell', answer: { media: 'text/plain' },
+    async handle({ request, reply }) {
+      const file = join(folder, windowsFile)
+      void reply.type('text/plain; charset=utf-8')
+      return installPowershell(addressOf(request), folder && existsSync(file) ? await releases.digest(file) : null)
     },
   })
   route(app, {
     method: 'GET', url: '/agent/:file', access: 'public', summary: 'The packaged agent', answer: { media: 'application/gzip' },
     handle({ request, reply }) {
-      const arch = architectures.find((one) => (request.params as { file: string }).file === `custode-agent-linux-${one}.gz`)
-      if (!arch || !existsSync(fileOf(arch))) throw new ProblemError('not-found')
-      void reply.type('application/gzip').header('content-length', statSync(fileOf(arch)).size)
-      return createReadStream(fileOf(arch))
+      const { file: name } = request.params as { file: string }
+      const file = [windowsFile, ...architectures.map((one) => `custode-agent-linux-${one}.gz`)].includes(name) ? join(folder, name) : null
+      if (!file || !existsSync(file)) throw new ProblemError('not-found')
+      void reply.type('application/gzip').header('content-length', statSync(file).size)
+      return createReadStream(file)
     },
   })
 }

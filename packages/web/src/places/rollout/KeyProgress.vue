@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { EnrolmentAttempt, EnrolmentKeyPage } from '#contract'
 import { minute } from '#core'
 import { api } from '../../parts/api'
@@ -13,7 +13,9 @@ import { stepsOf } from './progress'
 const props = defineProps<{ id: number; secret: string | null }>()
 defineEmits<{ close: [] }>()
 const { data, error, refresh } = useResource(() => api.get<EnrolmentKeyPage>(`/enrolment-keys/${props.id}`), { topics: ['estate', 'reports', 'policy'] })
-const command = computed(() => `curl -fsSL ${location.origin}/agent/install.sh | sudo sh -s -- ${props.secret}`)
+const system = ref<'Linux' | 'Windows'>('Linux')
+const commands = { Linux: () => `curl -fsSL ${location.origin}/agent/install.sh | sudo sh -s -- ${props.secret}`, Windows: () => `& ([scriptblock]::Create((irm '${location.origin}/agent/install.ps1'))) ${props.secret}` }
+const command = computed(() => commands[system.value]())
 const quiet = computed(() => data.value && !data.value.attempts.length && now.value - data.value.createdAt > 2 * minute)
 async function copy(): Promise<void> {
   await navigator.clipboard.writeText(command.value).then(() => done('Copied.'), () => done('The browser does not let pages copy here: select the command and copy it.'))
@@ -27,7 +29,8 @@ async function same(one: EnrolmentAttempt): Promise<void> {
   <section class="made" aria-label="Progress">
     <div class="top"><h2>{{ secret ? 'Run this on the machine' : 'Who came with this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
     <template v-if="secret">
-      <p class="muted">Linux, as somebody who may use sudo. The key is shown this once. The agent brings all it needs, runs as a user of its own and starts at boot.</p>
+      <p class="muted"><button v-for="one in (['Linux', 'Windows'] as const)" :key="one" class="link which" :class="{ on: system === one }" :aria-pressed="system === one" @click="system = one">{{ one }}</button>
+        <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at boot.</template> The key is shown this once.</p>
       <div class="command"><pre class="mono">{{ command }}</pre><button class="btn" @click="copy">Copy</button></div>
     </template>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
@@ -44,7 +47,7 @@ async function same(one: EnrolmentAttempt): Promise<void> {
 <style scoped>
 .made { border-left: 2px solid var(--act); padding: 2px 0 4px 14px; margin: 6px 0 18px; } .top { display: flex; gap: 14px; align-items: baseline; }
 .command { display: flex; gap: 10px; align-items: center; margin: 6px 0; } pre { flex: 1; margin: 0; background: var(--sheet); border: 1px solid var(--rule); padding: 8px 12px; overflow: auto; user-select: all; }
-.machine { margin-top: 10px; } .name { font-weight: 600; } .waiting { font: 16px/24px var(--serif); }
+.which { margin-right: 10px; } .which.on { color: var(--ink); font-weight: 600; } .machine { margin-top: 10px; } .name { font-weight: 600; } .waiting { font: 16px/24px var(--serif); }
 ol { list-style: none; margin: 4px 0 6px; padding: 0; max-width: 760px; } li { position: relative; padding: 1px 0 3px 20px; color: var(--ink2); } li b { color: var(--ink); }
 li::before { content: ''; position: absolute; left: 3px; top: 7px; width: 8px; height: 8px; border-radius: 50%; border: 1.5px solid var(--ink3); } li:not(:last-child)::after { content: ''; position: absolute; left: 7px; top: 18px; bottom: -5px; border-left: 1px solid var(--rule); }
 .done::before { background: var(--ink2); } .waiting::before { border-style: dashed; } .stuck { color: var(--critical); } .stuck::before { border-radius: 0; transform: rotate(45deg); border-color: var(--critical); }

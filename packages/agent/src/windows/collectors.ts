@@ -1,0 +1,163 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { statfs } from 'node:fs/promises'
+import { cpus, freemem, totalmem, uptime } from 'node:os'
+import { join } from 'node:path'
+import { day, hour, matchesAny, type Disk, type Millis, type Reading, type Updates } from '#core'
+import type { Collect } from '../collectors/collector'
+import { parseUpdates, updatesScript } from './updates'
+import { channelsOf, eventsOf, longLookScript, lookScript, recordsOf, servicesOf, type LongLook, type Look } from './look'
+import { told } from './powershell'
+
+const nothing: Look = { services: [], triggered: [], events: [], disks: [], adapters: [], tcp: [], udp: [], paging: null }
+const pageSize = 4096
+const ordinary = ['System', 'Application']
+
+/** One run of PowerShell for all collectors of a round: it costs more to start than what it does. */
+class Glance {
+  #at: Millis = -Infinity
+  #look: Promise<Look> = Promise.resolve(nothing)
+  #longAt: Millis = -Infinity
+  #long: Promise<LongLook> = Promise.resolve({ logs: [], packages: [] })
+  read: Record<string, number | null>
+  readonly #file: string
+
+  constructor(home: string, private readonly wanted: () => readonly string[]) {
+    this.#file = join(home, 'log-records.json')
+    this.read = existsSync(this.#file) ? (JSON.parse(readFileSync(this.#file, 'utf8')) as Record<string, number | null>) : {}
+  }
+
+  long(now: Millis): Promise<LongLook> {
+    if (now - this.#longAt >= hour) {
+      this.#longAt = now
+      this.#long = told<LongLook>(longLookScript, { logs: [], packages: [] }, 120_000)
+    }
+    return this.#long
+  }
+  /** Which logs are read. */
+  async logs(now: Millis): Promise<string[]> {
+    const { logs } = await this.long(now).catch((): LongLook => ({ logs: [], packages: [] }))
+    return [...new Set([...ordinary, ...logs.filter((name) => matchesAny(this.wanted(), name))])]
+  }
+  at(now: Millis): Promise<Look> {
+    if (now === this.#at) return this.#look
+    this.#at = now
+    this.#look = (async () => {
+      const look = await told<Look>(lookScript(Object.fromEntries((await this.logs(now)).map((log) => [log, this.read[log] ?? null]))), nothing)
+      this.read = recordsOf(look, this.read)
+      if (look.events.length) writeFileSync(this.#file, JSON.stringify(this.read), { mode: 0o600 })
+      return look
+    })()
+    return this.#look
+  }
+}
+
+/** Busy and all time of all processors together, in milliseconds. */
+function times(): { busy: number; total: number } {
+  const all = cpus().map((one) => one.times)
+  const idle = all.reduce((sum, one) => sum + one.idle, 0)
+  const total = all.reduce((sum, one) => sum + one.user + one.nice + one.sys + one.idle + one.irq, 0)
+  return { busy: total - idle, total }
+}
+
+function performance(glance: Glance): Collect {
+  let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Look['paging'] } | null = null
+  return {
+    name: 'performance',
+    async collect(now) {
+      const cpu = times()
+      // Without PowerShell the rest is still known.
+      const { paging } = await glance.at(now).catch(() => nothing)
+      const readings: Reading[] = [['memory.size', '', totalmem()], ['memory.available', '', freemem()], ['uptime', '', Math.floor(uptime())]]
+      if (before && now > before.at) {
+        const seconds = (now - before.at) / 1000
+        if (cpu.total > before.cpu.total) readings.push(['cpu.busy', '', Math.min(1, Math.max(0, (cpu.busy - before.cpu.busy) / (cpu.total - before.cpu.total)))])
+        const rate = (name: 'PagesInputPersec' | 'PagesOutputPersec') => Math.max(0, ((paging![name] - before!.paging![name]) * pageSize) / seconds)
+        if (paging && before.paging) readings.push(['paging.in', '', rate('PagesInputPersec')], ['paging.out', '', rate('PagesOutputPersec')])
+      }
+      before = { at: now, cpu, paging }
+      return { readings }
+    },
+  }
+}
+
+function disks(glance: Glance): Collect {
+  return {
+    name: 'disks',
+    async collect(now) {
+      const known = (await glance.at(now).catch(() => nothing)).disks
+      const letters = known.length ? known.filter((one) => one.DriveType === 2 || one.DriveType === 3).map((one) => one.DeviceID) : ['C:']
+      const readings: Reading[] = []
+      const found: Disk[] = []
+      for (const mount of letters) {
+        const stat = await statfs(`${mount}\\`).catch(() => null)
+        const size = stat ? stat.blocks * stat.bsize : 0
+        if (!stat || size === 0) continue
+        const one = known.find((each) => each.DeviceID === mount)
+        readings.push(['disk.size', mount, size], ['disk.free', mount, stat.bavail * stat.bsize])
+        found.push({ mount, device: mount, fileSystem: one?.FileSystem ?? '', removable: one?.DriveType === 2, size })
+      }
+      return { readings, facts: { disks: found } }
+    },
+  }
+}
+
+function network(glance: Glance): Collect {
+  let before: { at: Millis; adapters: Look['adapters'] } | null = null
+  return {
+    name: 'network',
+    async collect(now) {
+      const { adapters } = await glance.at(now)
+      const readings: Reading[] = []
+      for (const one of adapters) {
+        const was = before?.adapters.find((each) => each.Name === one.Name)
+        if (!was || now <= before!.at || one.ReceivedBytes < was.ReceivedBytes || one.SentBytes < was.SentBytes) continue
+        const seconds = (now - before!.at) / 1000
+        readings.push(['net.received', one.Name, (one.ReceivedBytes - was.ReceivedBytes) / seconds], ['net.sent', one.Name, (one.SentBytes - was.SentBytes) / seconds])
+      }
+      before = { at: now, adapters }
+      return { readings }
+    },
+  }
+}
+
+function updates(home: string): Collect {
+  const file = join(home, 'updates-seen.json')
+  let latest: Updates | null = null
+  return {
+    name: 'updates',
+    async collect(now) {
+      if (!latest || now - latest.checkedAt >= day) {
+        const seen = existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as Record<string, Millis>) : {}
+        const { updates: found, seen: kept } = parseUpdates(await told(updatesScript, { updates: [], restart: false }, 600_000), seen, now)
+        latest = found
+        writeFileSync(file, JSON.stringify(kept), { mode: 0o600 })
+      }
+      return { facts: { updates: latest } }
+    },
+  }
+}
+
+/** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
+export function windowsCollectors(home: string, logs: () => readonly string[]): Collect[] {
+  const glance = new Glance(home, logs)
+  return [
+    performance(glance), disks(glance), network(glance),
+    { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await glance.at(now)) } }) },
+    updates(home),
+    {
+      name: 'eventlog',
+      async collect(now) {
+        const events = eventsOf(await glance.at(now)).slice(-400)
+        return { events, facts: { logs: channelsOf((await glance.long(now)).logs, await glance.logs(now)) } }
+      },
+    },
+    {
+      name: 'software',
+      async collect(now) {
+        const { tcp, udp } = await glance.at(now)
+        const { packages } = await glance.long(now)
+        return { facts: { packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000), ports: [...tcp.map((port) => ({ port, protocol: 'tcp' as const })), ...udp.map((port) => ({ port, protocol: 'udp' as const }))].sort((a, b) => a.port - b.port).slice(0, 2000) } }
+      },
+    },
+  ]
+}
