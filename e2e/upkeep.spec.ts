@@ -90,6 +90,25 @@ test('a sweep that signs in: what is inside, by the first sign-in that is taken,
   await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
 })
 
+test('a wave to machines with Windows’ remote management: one gets its agent, three are told apart', async ({ page }) => {
+  await signIn(page)
+  await page.goto(`${url()}/rollout?part=waves`)
+  await page.getByRole('button', { name: 'Send agents out' }).click()
+  const form = page.getByRole('form', { name: 'Send agents out' })
+  await form.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
+  await form.getByLabel('From device').selectOption('lf-upkeep-1')
+  await form.getByLabel('Sign-in').selectOption('Workshop (root)')
+  await form.getByLabel('Name', { exact: true }).fill('Windows')
+  await form.getByLabel('Machines, a name and an address a line (CSV)').fill(['name,address', ...[3, 4, 5, 6].map((n) => `lf-win-${n},127.22.0.${n}`)].join('\n'))
+  await form.getByLabel('Sizes of the first waves').fill('4')
+  await form.getByRole('button', { name: 'Send agents to 4 machines' }).click()
+  const run = group(page, 'Run')
+  await expect(run.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('reports', { timeout: 60_000 })
+  await expect(run.getByRole('row', { name: /127\.22\.0\.4/ })).toContainText('no rights')
+  await expect(run.getByRole('row', { name: /127\.22\.0\.5/ })).toContainText('sign-in refused')
+  await expect(run.getByRole('row', { name: /127\.22\.0\.6/ })).toContainText('disk full')
+})
+
 test('a new version of the agent: it runs where it proves itself, and one that does not stay up goes back by itself', async ({ page }) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=versions`)

@@ -1,8 +1,12 @@
 import type { Client as SshClient } from 'ssh2'
 import type { DeployNews, DeployOrder } from '#contract/report'
 import type { FailureKind } from '#core'
-import { run, signIn, Stopped } from './ssh'
+import { bringToWindows } from './deployWindows'
+import { run, signIn } from './ssh'
+import { Stopped } from './stopped'
+import { isOpen } from './sweep'
 import { textOf } from './uplink'
+import { wsmanPort } from './wsman'
 
 const needed = 250_000
 
@@ -61,7 +65,10 @@ export async function deploy(order: DeployOrder, server: string, tell: (step: st
     timer = setTimeout(() => reject(new Stopped('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)), order.within)
   })
   try {
-    return await Promise.race([bring(order, server, (step, key) => { hostKey = key; tell(step, key) }, (one) => { client = one }), tooLate])
+    const heard = (step: string, key: string | null) => { hostKey = key; tell(step, key) }
+    // Where SSH is closed and Windows' remote management is not, that is the way.
+    const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
+    return await Promise.race([windows ? bringToWindows(order, server, heard) : bring(order, server, heard, (one) => { client = one }), tooLate])
   } catch (error) {
     return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey, trial: null }
   } finally {

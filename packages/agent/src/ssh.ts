@@ -1,12 +1,7 @@
 import { createHash } from 'node:crypto'
 import type { Client as SshClient, ConnectConfig } from 'ssh2'
 import type { SignInTrial } from '#contract/report'
-import type { FailureKind } from '#core'
-
-/** Ends the way to a machine, with the kind that a technician acts on. */
-export class Stopped extends Error {
-  constructor(readonly failure: FailureKind, reason: string) { super(reason) }
-}
+import { Stopped } from './stopped'
 
 const answerWithin = 10_000
 

@@ -32,6 +32,11 @@ function knock(address: string, port: number, banner: boolean): Promise<{ open: 
   })
 }
 
+/** Whether something accepts connections there. */
+export async function isOpen(address: string, port: number): Promise<boolean> {
+  return (await knock(address, port, false)).open
+}
+
 async function nameOf(address: string): Promise<string | null> {
   const names = await Promise.race([reverse(address).catch(() => []), new Promise<string[]>((resolve) => setTimeout(() => resolve([]), 1500).unref())])
   return names[0]?.slice(0, 255) ?? null

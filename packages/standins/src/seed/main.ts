@@ -22,7 +22,7 @@ function networksOf(code: string, site: string): string[] {
   const all = estate.clients.flatMap((client) => client.sites.map(([name]) => `${client.code}/${name}`))
   const n = all.indexOf(`${code}/${site}`)
   // The workshop has the stand-in hosts of this machine.
-  return n < 0 ? ['127.20.0.0/25', '127.21.0.0/27'] : [`${['192.0.2', '198.51.100', '203.0.113'][n % 3]}.${Math.floor(n / 3) * 16}/28`]
+  return n < 0 ? ['127.20.0.0/25', '127.21.0.0/27', '127.22.0.0/29'] : [`${['192.0.2', '198.51.100', '203.0.113'][n % 3]}.${Math.floor(n / 3) * 16}/28`]
 }
 
 await call('POST', '/api/session', { email, password })

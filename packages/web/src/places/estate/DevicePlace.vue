@@ -41,6 +41,12 @@ useKeys('Device', [
   { key: 'e', does: 'change name, site or tags; reinstall, merge, retire', run: () => { changing.value = session.mayChange } },
   { key: 'h', does: 'hold alerts back: a maintenance window', run: () => { planning.value = session.mayChange } },
 ])
+/** What one cause keeps from being collected is one line. */
+const notCollected = computed(() => {
+  const reasons = new Map<string, string[]>()
+  for (const { collector, reason } of device.value?.failed ?? []) reasons.set(reason, [...(reasons.get(reason) ?? []), collector])
+  return reasons
+})
 </script>
 
 <template>
@@ -56,7 +62,7 @@ useKeys('Device', [
       </div>
       <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
       <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
-      <p v-for="one in device.failed" :key="one.collector" class="covered muted">Not collected: {{ one.collector }}, because {{ one.reason }}</p>
+      <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not collected: {{ names.join(', ') }}, because {{ reason }}</p>
       <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button></div>
       <DeviceNow v-if="tab === 'Now'" :device="device" :alerts="alerts.data.value ?? []" :held="held.data.value ?? []" />
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />

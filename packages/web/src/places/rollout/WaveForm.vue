@@ -25,12 +25,12 @@ watch(ofClient, (list) => { if (!list.some((one) => one.id === deviceId.value)) 
 const csv = ref('')
 const read = ref<MachinesRead>({ machines: [], faults: [] })
 watchDebounced(csv, async () => { read.value = csv.value.trim() ? (await attempt(() => api.post<MachinesRead>('/machine-lists', { csv: csv.value }))) ?? read.value : { machines: [], faults: [] } }, { debounce: 150 })
-/** What a sweep found without an agent and with SSH, as lines to edit. */
+/** What a sweep found without an agent and with a way in, SSH or Windows' remote management over TLS, as lines to edit. */
 async function fromSweep(id: number): Promise<void> {
   const sweep = await attempt(() => api.get<SweepPage>(`/sweeps/${id}`))
   if (!sweep) return
   siteId.value = sweep.siteId
-  csv.value = ['name,address', ...sweep.hosts.filter((one) => !one.device && one.ports.includes(22)).map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`)].join('\n')
+  csv.value = ['name,address', ...sweep.hosts.filter((one) => !one.device && (one.ports.includes(22) || one.ports.includes(5986))).map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`)].join('\n')
 }
 const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
 const trials = ref<number[]>([])
