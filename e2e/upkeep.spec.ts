@@ -88,6 +88,10 @@ test('a sweep that signs in: what is inside, by the first sign-in that is taken,
   const found = group(page, 'What answered')
   await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, { timeout: 60_000 })
   await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
+
+  await page.getByLabel('Range').fill('127.22.0.0/29')
+  await page.getByRole('button', { name: 'Sweep', exact: true }).click()
+  await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', { timeout: 60_000 })
 })
 
 test('a wave to machines with Windows’ remote management: one gets its agent, three are told apart', async ({ page }) => {

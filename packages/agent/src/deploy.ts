@@ -1,12 +1,11 @@
 import type { Client as SshClient } from 'ssh2'
 import type { DeployNews, DeployOrder } from '#contract/report'
 import type { FailureKind } from '#core'
-import { bringToWindows } from './deployWindows'
 import { run, signIn } from './ssh'
 import { Stopped } from './stopped'
 import { isOpen } from './sweep'
 import { textOf } from './uplink'
-import { wsmanPort } from './wsman'
+import { wsmanPort } from './wsmanPort'
 
 const needed = 250_000
 
@@ -68,7 +67,7 @@ export async function deploy(order: DeployOrder, server: string, tell: (step: st
     const heard = (step: string, key: string | null) => { hostKey = key; tell(step, key) }
     // Where SSH is closed and Windows' remote management is not, that is the way.
     const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
-    return await Promise.race([windows ? bringToWindows(order, server, heard) : bring(order, server, heard, (one) => { client = one }), tooLate])
+    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, server, heard) : bring(order, server, heard, (one) => { client = one }), tooLate])
   } catch (error) {
     return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey, trial: null }
   } finally {

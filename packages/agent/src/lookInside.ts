@@ -6,6 +6,38 @@ import { run, signIn } from './ssh'
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
 const question = '(. /etc/os-release 2>/dev/null && echo "$PRETTY_NAME" || uname -s); uname -m; [ -e /usr/local/lib/custode-agent/custode-agent ] && echo agent || echo none'
 
+const windowsQuestion = `(Get-CimInstance Win32_OperatingSystem).Caption; $env:PROCESSOR_ARCHITECTURE; if (Test-Path "$env:ProgramFiles\\Custode Agent\\custode-agent.exe") { 'agent' } else { 'none' }`
+
+/** What a host told, line by line: its system, its architecture, whether an agent is there. */
+function toldBy(output: string): Pick<SignedIn, 'system' | 'agent'> {
+  const [system = '', machine = '', agent = ''] = output.trim().split(/\r?\n/)
+  return { system: `${system.replace(/ \(.*\)$/, '').replace(/^Microsoft /, '').trim()}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent' }
+}
+
+/** The same over Windows' remote management; a certificate stands where a host key does. */
+export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+  let shown = hostKey
+  const passwords = trials.filter((one) => one.password !== undefined)
+  const nothing = (reason: string): SignedIn => ({ trial: null, system: '', agent: false, hostKey: shown, reason: reason.slice(0, 300) })
+  const { Wsman } = await import('./wsman')
+  try {
+    for (const trial of passwords) {
+      const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey })
+      const shell = await machine.open()
+      shown = machine.certificate
+      if (shell === null) continue
+      try {
+        return { trial: trial.id, ...toldBy((await machine.powershell(shell, windowsQuestion)).output), hostKey: shown, reason: '' }
+      } finally {
+        await machine.close(shell)
+      }
+    }
+    return nothing(passwords.length ? `It refused ${passwords.map((one) => one.user).join(', then ')}.` : 'Windows takes passwords, and no sign-in given here has one.')
+  } catch (error) {
+    return nothing((error as Error).message)
+  }
+}
+
 /**
  * Signs in at a host over SSH with the first trial that is taken, and looks what it is; changes nothing there. A host that
  * shows another key than before gets nothing secret.
@@ -19,8 +51,7 @@ export async function lookInside(address: string, trials: readonly SignInTrial[]
       const client: SshClient | null = await signIn({ address, hostKey }, trial, (fingerprint) => { shown = fingerprint })
       if (!client) continue
       try {
-        const [system = '', machine = '', agent = ''] = (await run(client, question)).output.trim().split('\n')
-        return { trial: trial.id, system: `${system.replace(/ \(.*\)$/, '')}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent', hostKey: shown, reason: '' }
+        return { trial: trial.id, ...toldBy((await run(client, question)).output), hostKey: shown, reason: '' }
       } finally {
         client.end()
       }

@@ -2,7 +2,8 @@ import { reverse } from 'node:dns/promises'
 import { connect } from 'node:net'
 import type { SignInTrial } from '#contract/report'
 import { hostsOf, type Answering } from '#core'
-import { lookInside } from './lookInside'
+import { lookInside, lookInsideWindows } from './lookInside'
+import { wsmanPort } from './wsmanPort'
 
 /** Gentle with small routers: so many hosts at once, and so long for an answer. */
 const atOnce = 16
@@ -49,7 +50,9 @@ async function look(address: string, ports: readonly number[], { trials, hostKey
   const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
   const seen = answers.filter((one) => one.open)
   if (!seen.length) return null
-  const signedIn = trials.length && seen.some((one) => one.port === 22) ? await lookInside(address, trials, hostKeys[address] ?? null) : null
+  const isThere = (port: number) => trials.length > 0 && seen.some((one) => one.port === port)
+  const hostKey = hostKeys[address] ?? null
+  const signedIn = isThere(22) ? await lookInside(address, trials, hostKey) : isThere(wsmanPort) ? await lookInsideWindows(address, trials, hostKey) : null
   return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null, signedIn }
 }
 

@@ -4,12 +4,12 @@ import type { TLSSocket } from 'node:tls'
 import { XMLParser } from 'fast-xml-parser'
 import type { Millis } from '#core'
 import { Stopped } from './stopped'
+import { wsmanPort } from './wsmanPort'
 
 /**
  * Runs programs on Windows over WS-Management (DSP0226) as Windows does it ([MS-WSMV]): a shell is created, a command begun in
  * it, given its input, and asked for its output until it is done. Over TLS only: sign-ins go as Basic (RFC 7617).
  */
-export const wsmanPort = 5986
 const answerWithin: Millis = 20_000
 const shell = 'http://schemas.microsoft.com/wbem/wsman/1/windows/shell'
 const transfer = 'http://schemas.xmlsoap.org/ws/2004/09/transfer'

@@ -18,7 +18,7 @@ const board = {
   services: listOf(answerOf<BoardDevice['services'][number]>({ name: words, severity, held: Joi.boolean() })),
   updates: answerOf<NonNullable<BoardDevice['updates']>>({ security: count, other: count, oldestSecurityAt: instant.allow(null) }).allow(null),
   events: listOf(count).length(24), errors: listOf(count).length(24),
-  heardAt: instant.allow(null), interval: Joi.number().min(1), takesOrders: Joi.boolean(),
+  heardAt: instant.allow(null), interval: Joi.number().min(1), takesOrders: Joi.boolean(), addresses: listOf(words),
 }
 export const boardSchema = listOf(answerOf<BoardDevice>(board))
 

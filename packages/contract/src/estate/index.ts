@@ -52,6 +52,8 @@ export interface BoardDevice {
   interval: Millis
   /** It can be asked to sweep, or to bring agents to others. */
   takesOrders: boolean
+  /** Those that its agent told. */
+  addresses: string[]
 }
 
 export interface DevicePage extends BoardDevice {

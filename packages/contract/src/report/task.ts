@@ -4,7 +4,7 @@ import type { Answering, DeviceId, FailureKind, Millis } from '#core'
 /** A way to sign in, tried in order. */
 export interface SignInTrial { id: number; user: string; password?: string; privateKey?: string }
 /**
- * `trials`: where SSH answers, sign in with the first of them that is taken, and look what it is. `hostKeys`: by address, what
+ * `trials`: where SSH or Windows' remote management over TLS answers, sign in with the first of them that is taken, and look what it is. `hostKeys`: by address, what
  * was shown before; a host that shows another is left alone.
  */
 export interface SweepOrder { kind: 'sweep'; network: string; ports: number[]; trials?: SignInTrial[]; hostKeys?: Record<string, string> }

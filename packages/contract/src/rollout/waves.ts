@@ -44,6 +44,8 @@ export interface NewWaveRun {
   mostFailed: number
   hoursFrom: number | null
   hoursUntil: number | null
+  /** Machines named like devices of the client are those devices: their agents go on as them. */
+  takeOver: boolean
 }
 const hourOfDay = Joi.number().integer().min(0).max(23).allow(null)
 export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
@@ -59,6 +61,7 @@ export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
   mostFailed: Joi.number().min(0).max(1).required(),
   hoursFrom: hourOfDay.default(null),
   hoursUntil: hourOfDay.default(null),
+  takeOver: Joi.boolean().default(false),
 })
 
 export type RunState = 'running' | 'paused' | 'stopped' | 'done'

@@ -16,6 +16,7 @@ export interface BoardRow {
   roles: string[]
   tags: string[]
   takes_orders: boolean
+  addresses: string[]
   heard_at: number | null
   interval_ms: number
   reported_interval_ms: number | null
@@ -34,7 +35,7 @@ export interface BoardRow {
  * fact, open alerts, and a day of log events counted by the hour.
  */
 const select = `
-  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders,
+  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,
          d.heard_at, d.interval_ms, d.reported_interval_ms, u.value as updates, a.alerts, h.held, e.events, e.errors, r.at as report_at, l.series, r.value
   from device d
   join client c on c.id = d.client_id
@@ -89,6 +90,7 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     heardAt: row.heard_at,
     interval,
     takesOrders: row.takes_orders,
+    addresses: row.addresses,
   }
 }
 

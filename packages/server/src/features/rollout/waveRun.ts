@@ -36,7 +36,9 @@ export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId:
     [body.siteId, body.deviceId, body.name, body.kind, body.roles, body.tags, body.credentialIds, body.mostFailed, body.hoursFrom, body.hoursUntil, keyId, vault.seal(secret, keyContext(keyId)), Math.max(...waves), viewer.id]))!
   await tx.query('insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)',
     [id, body.machines.map((_, i) => i + 1), body.machines.map((one) => one.address), body.machines.map((one) => one.name), waves])
-  await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds } })
+  if (body.takeOver)
+    await tx.query('update device set reinstall_until = $3 where client_id = $1 and lower(name) = any($2) and retired_at is null', [clientId, body.machines.flatMap((one) => (one.name === null ? [] : [one.name.toLowerCase()])), time(Date.now() + day)])
+  await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds, takeOver: body.takeOver } })
   announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }

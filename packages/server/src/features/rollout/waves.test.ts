@@ -104,6 +104,20 @@ describe('a run of waves', () => {
     await turn()
     expect((await page(id)).machines[0]!.device).toMatchObject({ id: enrolment.deviceId, name: 'calls-itself-this' })
   })
+  it('to devices that are known makes their agents go on as those devices', async () => {
+    const known = await house.enrol(house.sites[0], 'tm-known')
+    await known.send([known.report(1)])
+    const { id } = (await start({ machines: [{ address: '192.0.2.90', name: 'TM-Known' }], waves: [], takeOver: true })).body
+    await turn()
+    const [one] = await orders(1)
+    const knock = () => house.nobody<Enrolment>('POST', '/api/agent/enrol', { version: 1, key: one!.order.enrolmentKey, name: 'TM-Known', osFamily: 'linux', osName: '', addresses: ['192.0.2.90'], sentAt: Date.now() })
+    expect((await knock()).body).toMatchObject({ deviceId: known.id, firstSeq: 2 })
+    await tell(one!.task.id, { state: 'done', step: 'installed' })
+    await turn()
+    expect((await page(id)).machines[0]!.device).toMatchObject({ id: known.id, name: 'tm-known' })
+    // Once; whoever knocks again under that name is somebody else.
+    expect((await knock()).status).not.toBe(200)
+  })
   it('paused goes to no more machines; stopped it does not even hand over what waits', async () => {
     const { id } = (await start({ waves: [] })).body
     await steer(id, 'pause')

@@ -9,7 +9,7 @@ const day = 86_400_000
 const device = (id: number, name: string, more: Partial<BoardDevice> = {}): BoardDevice => ({
   id, name, clientId: 1, clientName: 'Tidemill Ferries', siteName: 'Harbour', kind: 'server', osFamily: 'linux', osName: 'Debian 12', roles: ['web'], tags: [], worst: null, held: 0, silent: false,
   disks: [{ mount: '/', size: 100, free: 60, severity: null }], services: [], updates: { security: 0, other: 0, oldestSecurityAt: null }, events: Array<number>(24).fill(0), errors: Array<number>(24).fill(0),
-  heardAt: Date.now(), interval: 60_000, takesOrders: false, ...more,
+  heardAt: Date.now(), interval: 60_000, takesOrders: false, addresses: [], ...more,
 })
 const estate = [
   device(1, 'tm-a', { disks: [{ mount: '/', size: 100, free: 5, severity: null }, { mount: '/srv', size: 100, free: 90, severity: null }] }),
@@ -66,6 +66,19 @@ describe('the board', () => {
     expect((await open(403)).page.text()).toContain('refused with 403')
     answerWith({})
     expect((await show(EstatePlace)).page.text()).toContain('The server is not reached')
+  })
+  it('lets several be chosen, by mouse or key, and offers what can be done with them', async () => {
+    answerWith({ 'GET /session': { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }, 'GET /clients': [], 'GET /devices': estate, 'GET /roles': [] })
+    const { page, router } = await show(EstatePlace)
+    await useSession().load()
+    await page.findAll('button').find((one) => one.text() === 'choose several')!.trigger('click')
+    await page.findAll('tbody tr').find((one) => one.text().includes('bb-e'))!.trigger('click')
+    for (const key of ['j', 'x']) window.dispatchEvent(new KeyboardEvent('keydown', { key }))
+    await flushPromises()
+    expect(page.text()).toContain('2 chosen')
+    expect(router.currentRoute.value.path).toBe('/')
+    expect(page.findAll('a').find((one) => one.text() === 'Send agents to them anew')!.attributes('href')).toBe('/rollout?part=waves&devices=5,2')
+    page.unmount()
   })
   it('is walked with j and k, and a row opens its device', async () => {
     const { page, router, row } = await open()

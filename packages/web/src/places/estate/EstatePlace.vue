@@ -52,6 +52,13 @@ const inView = computed(() => (data.value ?? []).filter((one) => session.inView(
 const mark = (one: BoardDevice) => (one.silent ? 'silent' : one.worst ?? (one.held ? 'held' : null))
 const columns = [['name', 'Device'], ['client', 'Client and site'], ['role', 'Role'], ['system', 'System'], ['disks', 'Disks'], ['services', 'Services'], ['updates', 'Security'], ['oldest', 'Oldest'], ['log', 'Log, last day'], ['heard', 'Heard']] as const
 
+/** Devices chosen to do something with several of them; null: nobody is choosing. */
+const chosen = ref<number[] | null>(null)
+function toggle(id: number): void {
+  const ids = chosen.value ?? []
+  chosen.value = ids.includes(id) ? ids.filter((one) => one !== id) : [...ids, id]
+}
+const open = (id: number) => (chosen.value ? toggle(id) : void router.push(`/estate/${id}`))
 const row = ref(0)
 function move(by: number): void {
   row.value = Math.max(0, Math.min(shown.value.length - 1, row.value + by))
@@ -59,6 +66,7 @@ function move(by: number): void {
 }
 useKeys('Estate', [
   { key: 'j', does: 'next device', run: () => move(1) }, { key: 'k', does: 'previous device', run: () => move(-1) },
+  { key: 'x', does: 'choose the device', run: () => { const at = shown.value[row.value]; if (at) toggle(at.id) } },
   { key: 's', does: 'sort by what needs a person', run: () => { order.value = 'needs' } },
 ])
 </script>
@@ -66,7 +74,7 @@ useKeys('Estate', [
 <template>
   <div class="page">
     <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at {{ countText(new Set(inView.map((one) => one.clientId)).size, 'client') }}</span>
-      <span class="end muted">sorted by {{ orders[order]!.title }}</span></div>
+      <span class="end"><template v-if="chosen"><b>{{ chosen.length }} chosen</b><RouterLink v-if="chosen.length && session.mayChange" class="btn" :to="`/rollout?part=waves&devices=${chosen.join(',')}`">Send agents to them anew</RouterLink><button class="link" @click="chosen = shown.map((one) => one.id)">all {{ shown.length }}</button><button class="link" @click="chosen = null">none</button></template><button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button><span class="muted">sorted by {{ orders[order]!.title }}</span></span></div>
     <p class="sentence">Show <select v-model="kind" aria-label="Kind"><option value="">every kind of device</option><option value="server">servers</option><option value="workstation">workstations</option></select>
       of <b>{{ session.client?.name ?? 'every client' }}</b>, <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
       <select v-model="state" aria-label="State"><option value="">whatever their state</option><option value="needs">that need a person</option><option value="held">with something held</option><option value="silent">that are silent</option></select> <span class="muted">— {{ shown.length }} match</span></p>
@@ -74,8 +82,8 @@ useKeys('Estate', [
     <table v-if="shown.length" class="board">
       <thead><tr><th></th><th v-for="[key, title] in columns" :key="key" :class="{ num: key === 'heard' }" :aria-sort="order === key ? 'descending' : 'none'"><button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button></th></tr></thead>
       <tbody>
-        <tr v-for="one in shown" :key="one.id" @click="router.push(`/estate/${one.id}`)">
-          <td class="mark"><SeverityMark :state="mark(one)" /></td>
+        <tr v-for="one in shown" :key="one.id" @click="open(one.id)">
+          <td class="mark"><input v-if="chosen" type="checkbox" :checked="chosen.includes(one.id)" :aria-label="`Choose ${one.name}`" @click.stop="toggle(one.id)" /><SeverityMark v-else :state="mark(one)" /></td>
           <td class="name" :title="one.name"><RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink></td>
           <td class="muted place" :title="`${one.clientName} · ${one.siteName}`">{{ one.clientName }} · {{ one.siteName }}</td>
           <td class="role" :title="one.roles.join(', ')">{{ one.roles.join(', ') || one.kind }}</td>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import type { BoardDevice, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
-import { countText } from '#core'
+import { countText, inNetwork, readNetwork } from '#core'
 import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
@@ -32,6 +33,24 @@ async function fromSweep(id: number): Promise<void> {
   siteId.value = sweep.siteId
   csv.value = ['name,address', ...sweep.hosts.filter((one) => !one.device && (one.ports.includes(22) || one.ports.includes(5986))).map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`)].join('\n')
 }
+/** Devices chosen in Estate, of one site at a time, by the first of their addresses that lies in its networks. */
+const takeOver = ref(false)
+const leftOut = ref('')
+const chosenIds = useRoute().query.devices
+watch(devices.data, (list) => {
+  if (typeof chosenIds !== 'string' || !list || csv.value) return
+  const ids = chosenIds.split(',').map(Number)
+  const chosen = list.filter((one) => ids.includes(one.id))
+  const first = sites.value.find((one) => one.clientId === chosen[0]?.clientId && one.name === chosen[0].siteName)
+  if (!first) return
+  siteId.value = first.id
+  const networks = first.networks.map(readNetwork).filter((one) => one !== null)
+  const reachable = chosen.filter((one) => one.clientId === first.clientId && one.siteName === first.name)
+    .map((one) => ({ name: one.name, address: one.addresses.find((address) => networks.some((network) => inNetwork(address, network))) })).filter((one) => one.address !== undefined)
+  csv.value = ['name,address', ...reachable.map((one) => `${one.name},${one.address}`)].join('\n')
+  takeOver.value = true
+  if (reachable.length < chosen.length) leftOut.value = `${countText(chosen.length - reachable.length, 'chosen device')} left out: a run goes to one site, and only to addresses within its networks that an agent has told.`
+})
 const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
 const trials = ref<number[]>([])
 const name = ref('')
@@ -44,7 +63,7 @@ async function start(): Promise<void> {
   const [from, until] = hours.value ? hours.value.split('-').map(Number) : [null, null]
   const body: NewWaveRun = {
     siteId: siteId.value, deviceId: deviceId.value ?? 0, name: name.value.trim() || `Agents for ${site.value?.name}`, kind: 'server', roles: role.value ? [role.value] : [], tags: tags.value.split(',').map((one) => one.trim()).filter(Boolean),
-    machines: read.value.machines, credentialIds: trials.value, waves: sizes.value.split(/[\s,]+/).map(Number).filter((one) => one > 0), mostFailed: mostFailed.value / 100, hoursFrom: from ?? null, hoursUntil: until ?? null,
+    machines: read.value.machines, credentialIds: trials.value, waves: sizes.value.split(/[\s,]+/).map(Number).filter((one) => one > 0), mostFailed: mostFailed.value / 100, hoursFrom: from ?? null, hoursUntil: until ?? null, takeOver: takeOver.value,
   }
   const made = await attempt(() => api.post<Made>('/wave-runs', body))
   if (made) emit('started', made.id)
@@ -61,6 +80,7 @@ async function start(): Promise<void> {
       They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
     <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
       <div><p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="one.id"><button type="button" class="link" @click="fromSweep(one.id)">{{ one.network }} of {{ one.siteName }}, {{ one.unknown }}</button></p>
+        <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
         <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="one in read.faults.slice(0, 6)" :key="one.line" class="critical" role="alert">line {{ one.line }}: {{ one.message }}</p></div></div>
     <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
   </form>

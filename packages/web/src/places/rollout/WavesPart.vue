@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import type { WaveRunView } from '#contract'
 import { api } from '../../parts/api'
 import { useResource } from '../../parts/resource'
@@ -14,7 +15,7 @@ import WaveRun from './WaveRun.vue'
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<WaveRunView[]>('/wave-runs'), { topics: ['estate'] })
 const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
-const making = ref(false)
+const making = ref(useRoute().query.devices !== undefined)
 const chosen = ref<number | null>(null)
 watch(data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
 async function started(id: number): Promise<void> {
