@@ -4,14 +4,14 @@ import type { SignedIn } from '#core'
 import { run, signIn } from './ssh'
 
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
-const question = '(. /etc/os-release 2>/dev/null && echo "$PRETTY_NAME" || uname -s); uname -m; [ -e /usr/local/lib/custode-agent/custode-agent ] && echo agent || echo none'
+const question = 'if [ "$(uname -s)" = Linux ] && [ -r /etc/os-release ]; then . /etc/os-release; echo "$PRETTY_NAME"; else uname -s; fi; uname -m; [ -e /usr/local/lib/custode-agent/custode-agent ] && echo agent || echo none'
 
 const windowsQuestion = `(Get-CimInstance Win32_OperatingSystem).Caption; $env:PROCESSOR_ARCHITECTURE; if (Test-Path "$env:ProgramFiles\\Custode Agent\\custode-agent.exe") { 'agent' } else { 'none' }`
 
 /** What a host told, line by line: its system, its architecture, whether an agent is there. */
 function toldBy(output: string): Pick<SignedIn, 'system' | 'agent'> {
   const [system = '', machine = '', agent = ''] = output.trim().split(/\r?\n/)
-  return { system: `${system.replace(/ \(.*\)$/, '').replace(/^Microsoft /, '').trim()}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent' }
+  return { system: `${system.replace(/ \(.*\)$/, '').replace(/^Debian GNU\/Linux/, 'Debian').replace(/^Microsoft /, '').trim()}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent' }
 }
 
 /** The same over Windows' remote management; a certificate stands where a host key does. */

@@ -36,7 +36,11 @@ async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage>
            case when h.signed_in is null then null else jsonb_build_object('with', (select name from credential where id = (h.signed_in->>'trial')::int), 'system', h.signed_in->>'system', 'agent', (h.signed_in->>'agent')::bool, 'reason', h.signed_in->>'reason') end as "signedIn",
            (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(h.address) = any(k.addresses) order by k.id limit 1) as device
     from sweep_host h where h.sweep_id = $1 order by h.address limit 5000`, [id, sweep.clientId])
-  return { ...sweep, hosts: found.map((one) => ({ ...one, seems: seemsToBe(one) })) }
+  return {
+    ...sweep,
+    // What was seen inside is no guess.
+    hosts: found.map((one) => ({ ...one, seems: one.signedIn?.system ? (/windows/i.test(one.signedIn.system) ? 'Windows' : 'Linux or Unix') : seemsToBe(one) })),
+  }
 }
 
 interface Place { zone: string; networks: string[]; client_id: number }
