@@ -5,7 +5,9 @@ export default defineConfig({
   test: {
     projects: [
       { test: { name: 'core', include: ['packages/{core,contract,agent,standins}/src/**/*.test.ts'] } },
-      { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom' } },
+      { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom',
+        // Its style sheets are modules that only a bundler understands.
+        server: { deps: { inline: [/element-plus/] } } } },
       { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000, fileParallelism: false } },
     ],
   },

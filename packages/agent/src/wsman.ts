@@ -11,6 +11,7 @@ import { wsmanPort } from './wsmanPort'
  * it, given its input, and asked for its output until it is done. Over TLS only: sign-ins go as Basic (RFC 7617).
  */
 const answerWithin: Millis = 20_000
+const mostBytes = 8e6
 const shell = 'http://schemas.microsoft.com/wbem/wsman/1/windows/shell'
 const transfer = 'http://schemas.xmlsoap.org/ws/2004/09/transfer'
 
@@ -50,7 +51,12 @@ export class Wsman {
     return new Promise((resolve, reject) => {
       const asking = request(this.#url, { method: 'POST', rejectUnauthorized: false, timeout: answerWithin, agent: false }, (response) => {
         const chunks: Buffer[] = []
-        response.on('data', (chunk: Buffer) => chunks.push(chunk))
+        let size = 0
+        response.on('data', (chunk: Buffer) => {
+          chunks.push(chunk)
+          size += chunk.length
+          if (size > mostBytes) asking.destroy(new Stopped('something else', 'It answers without end.'))
+        })
         response.on('end', () => resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8') }))
         response.on('error', reject)
       })
@@ -71,18 +77,20 @@ export class Wsman {
     })
   }
 
-  async #call(action: string, body: string, shellId: string | null): Promise<Element | null> {
-    const { status, text } = await this.#post(envelope(this.#url, action, body, shellId))
+  async #call(action: string, words: string, shellId: string | null): Promise<Element | null> {
+    const { status, text } = await this.#post(envelope(this.#url, action, words, shellId))
     if (status === 401) return null
-    const { Envelope } = parser.parse(text) as { Envelope?: { Body?: Element & { Fault?: { Reason?: { Text?: unknown }; Detail?: { WSManFault?: Record<string, string> } } } } }
-    const fault = Envelope?.Body?.Fault
+    const { Envelope } = parser.parse(text) as { Envelope?: { Body?: '' | Element & { Fault?: { Reason?: { Text?: unknown }; Detail?: { WSManFault?: Record<string, string> } } } } }
+    // An empty body, as the answer to some actions has, is read as an empty text.
+    const body = Envelope?.Body === '' ? {} : Envelope?.Body
+    const fault = body?.Fault
     if (fault) {
       if (fault.Detail?.WSManFault?.['@Code'] === stillGoing) throw new Fault(stillGoing)
       const words = fault.Reason?.Text
       throw new Stopped('something else', `It answered: ${(typeof words === 'string' ? words : JSON.stringify(words ?? '')).slice(0, 300)}`)
     }
-    if (status !== 200 || !Envelope?.Body) throw new Stopped('no answer', `What answers at port ${wsmanPort} does not speak WS-Management (status ${status}).`)
-    return Envelope.Body
+    if (status !== 200 || !body) throw new Stopped('no answer', `What answers at port ${wsmanPort} does not speak WS-Management (status ${status}).`)
+    return body
   }
 
   /** @returns the number of the shell, or null when the sign-in is refused */

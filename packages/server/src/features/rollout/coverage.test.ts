@@ -51,6 +51,13 @@ describe('coverage', () => {
     const made = (await house.lead<TemplateSummary[]>('GET', '/api/templates')).body.filter((template) => template.name === 'What a web server needs')
     expect(made.map((template) => [template.watchCount, template.revision])).toEqual([[2, 2]])
   })
+  it('is refused to a technician where a template would change devices that were not chosen', async () => {
+    const certificates = on('certificates', 'web.certificates', false, two)
+    const refused = await house.technician('POST', '/api/coverage/preview', certificates)
+    expect([refused.status, refused.body.detail]).toEqual([403, 'The template for this is assigned elsewhere, too: 1 device that you did not choose would change. That is decided by a lead.'])
+    expect((await house.technician('POST', '/api/coverage/fill', certificates)).status).toBe(403)
+    expect((await house.lead('POST', '/api/coverage/preview', certificates)).status).toBe(200)
+  })
   it('that is closed already says so and adds nothing', async () => {
     const again = await house.lead('POST', '/api/coverage/fill', on('nginx', 'web.service', true, one))
     expect([again.status, again.body.detail]).toEqual([400, 'Nothing is missing there any more. Somebody may have added it meanwhile.'])

@@ -1,5 +1,5 @@
 import { filledSchema, gapRemedySchema, gapsSchema, gapWaiverSchema, madeSchema, remedyPreviewSchema, waiversSchema, type Filled, type GapDevice, type GapRemedy, type GapView, type RemedyPreview, type WaiverView } from '#contract'
-import { collectingFor, coverageGaps, matchesAny, remedyFor, resolveRoster, roleNeed, roleNeeds, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type Remedy, type Target } from '#core'
+import { collectingFor, countText, coverageGaps, matchesAny, remedyFor, resolveRoster, roleNeed, roleNeeds, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type Remedy, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -88,7 +88,17 @@ async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: Polic
     worked.push({ remedy, after: policy })
   }
   if (!worked.length) throw new ProblemError('invalid', 'Nothing is missing there any more. Somebody may have added it meanwhile.', [{ at: 'gaps', message: 'no such gap' }])
+  if (viewer.access !== 'lead' || viewer.clientIds !== null) await needOnly(db, devices, before, policy)
   return { worked, devices: devices.size }
+}
+
+/**
+ * A template that gets one more watch may be assigned elsewhere, too.
+ * @throws ProblemError not-allowed when devices change that were not chosen
+ */
+async function needOnly(db: Db, chosen: ReadonlySet<number>, before: Policy, after: Policy): Promise<void> {
+  const others = changesBetween(await allTraits(db), before, after).filter((one) => !chosen.has(one.device.id)).length
+  if (others) throw new ProblemError('not-allowed', `The template for this is assigned elsewhere, too: ${countText(others, 'device')} that you did not choose would change. That is decided by a lead.`)
 }
 
 async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyPreview> {
