@@ -47,6 +47,6 @@ async function started(id: number): Promise<void> {
 <style scoped>
 .head { margin-top: 12px; } .version { width: 130px; } .count { width: 60px; } .share { width: 240px; } .share i { display: block; height: 6px; background: var(--bar); min-width: 2px; }
 .fixed { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .name { margin-right: 12px; }
-.two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 18px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td { padding-top: 6px; padding-bottom: 6px; } .list td:first-child { padding-left: 8px; }
+.two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 18px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td { padding-top: 6px; padding-bottom: 6px; } .list td:first-child { padding-left: 8px; } .list .num { white-space: nowrap; }
 small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); }
 </style>

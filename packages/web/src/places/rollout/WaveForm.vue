@@ -18,12 +18,18 @@ const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const sweeps = useResource(() => api.get<SweepView[]>('/sweeps'))
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const sites = computed(() => session.clients.filter((one) => session.inView(one.id)).flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))))
+const csv = ref('')
 const siteId = ref<number>(sites.value.find((one) => one.networks.length)?.id ?? sites.value[0]?.id ?? 0)
 const site = computed(() => sites.value.find((one) => one.id === siteId.value))
+/** Begins where there is somebody to go. */
+const touched = ref(false)
+watch(devices.data, (list) => {
+  if (touched.value || csv.value || !list) return
+  siteId.value = sites.value.find((one) => one.networks.length && list.some((device) => device.clientId === one.clientId && device.takesOrders && !device.silent))?.id ?? siteId.value
+})
 const ofClient = computed(() => (devices.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent))
 const deviceId = ref<number | null>(null)
 watch(ofClient, (list) => { if (!list.some((one) => one.id === deviceId.value)) deviceId.value = (list.find((one) => one.siteName === site.value?.name) ?? list[0])?.id ?? null }, { immediate: true })
-const csv = ref('')
 const read = ref<MachinesRead>({ machines: [], faults: [] })
 watchDebounced(csv, async () => { read.value = csv.value.trim() ? (await attempt(() => api.post<MachinesRead>('/machine-lists', { csv: csv.value }))) ?? read.value : { machines: [], faults: [] } }, { debounce: 150 })
 /** What a sweep found without an agent and with a way in, SSH or Windows' remote management over TLS, as lines to edit. */
@@ -72,7 +78,7 @@ async function start(): Promise<void> {
 
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
-    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select>
+    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select>
       from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="one in ofClient" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
       <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
       first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,

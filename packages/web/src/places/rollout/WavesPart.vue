@@ -42,6 +42,6 @@ const stateText = (one: WaveRunView) => (one.state === 'running' ? `wave ${one.w
 </template>
 
 <style scoped>
-.head { margin-top: 12px; } .two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 8px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td:first-child { padding-left: 8px; } .list td { padding-top: 6px; padding-bottom: 6px; }
+.head { margin-top: 12px; } .two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 8px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td:first-child { padding-left: 8px; } .list .num { white-space: nowrap; } .list td { padding-top: 6px; padding-bottom: 6px; }
 small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); }
 </style>
