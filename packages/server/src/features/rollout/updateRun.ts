@@ -5,6 +5,7 @@ import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { audit, type Viewer } from '../access'
 import type { Releases } from './releases'
+import { steer } from './steering'
 import { addTask } from './tasks'
 
 /** Agents that fetch their program at the same time. */
@@ -43,20 +44,7 @@ const isWholly = `($2::int[] is null or not exists (select from update_device u 
 export async function steerUpdates(tx: Db, viewer: Viewer, id: number, action: UpdateAction): Promise<void> {
   const run = await firstRow<RunRow>(tx, `select r.* from update_run r where r.id = $1 and ${isWholly} for update`, [id, viewer.clientIds])
   if (!run) throw new ProblemError('not-found')
-  const allowed: Record<UpdateAction, string[]> = { pause: ['running'], 'go-on': ['paused'], stop: ['running', 'paused'], retry: ['running', 'paused', 'stopped', 'done'] }
-  if (!allowed[action].includes(run.state)) throw new ProblemError('already-ended', `This update is ${run.state}.`)
-  if (action === 'retry') {
-    const again = await rows<{ wave: number }>(tx, `update update_device set state = 'waiting', step = '', reason = '', changed_at = now() where run_id = $1 and state = 'failed' returning wave`, [id])
-    if (!again.length) throw new ProblemError('invalid', 'Nothing failed in this update, so there is nothing to try again.')
-    await tx.query(`update update_run set state = 'running', reason = '', ended_at = null, wave = $2 where id = $1`, [id, Math.min(run.wave, ...again.map((one) => one.wave))])
-  } else if (action === 'go-on') {
-    const { left } = (await firstRow<{ left: number }>(tx, `select count(*)::int as left from update_device where run_id = $1 and wave = $2 and state in ('waiting', 'going')`, [id, run.wave]))!
-    await tx.query(`update update_run set state = 'running', reason = '', wave = $2 where id = $1`, [id, left || run.wave >= run.waves ? run.wave : run.wave + 1])
-  } else await tx.query(`update update_run set state = $2, reason = $3, ended_at = case when $2 = 'stopped' then now() end where id = $1`, [id, action === 'pause' ? 'paused' : 'stopped', `${action === 'pause' ? 'paused' : 'stopped'} by ${viewer.name}`])
-  if (action === 'stop')
-    await tx.query(`
-      with taken_back as (update device_task t set state = 'over' from update_device u where u.run_id = $1 and t.id = u.task_id and t.state = 'queued' and u.state = 'going' returning t.id)
-      update update_device set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [id])
+  await steer(tx, { runs: 'update_run', members: 'update_device', forget: '' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'agent update', id })
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }

@@ -6,6 +6,7 @@ import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { audit, digest, makeSecret, type Viewer } from '../access'
 import { openCredentials } from './credentials'
+import { steer } from './steering'
 import { addTask } from './tasks'
 import type { Vault } from './vault'
 
@@ -47,22 +48,7 @@ export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId:
 export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
   const run = await firstRow<RunRow>(tx, `${runSelect} where r.id = $1 and ($2::int[] is null or s.client_id = any($2)) for update of r`, [id, viewer.clientIds])
   if (!run) throw new ProblemError('not-found')
-  const allowed: Record<RunAction, string[]> = { pause: ['running'], 'go-on': ['paused'], stop: ['running', 'paused'], retry: ['running', 'paused', 'stopped', 'done'] }
-  if (!allowed[action].includes(run.state)) throw new ProblemError('already-ended', `This run is ${run.state}; it cannot ${action === 'go-on' ? 'go on' : `be ${action === 'pause' ? 'paused' : 'stopped'}`}.`)
-  if (action === 'retry') {
-    const again = await rows<{ wave: number }>(tx, `update wave_machine set state = 'waiting', step = '', failure = null, reason = '', changed_at = now() where run_id = $1 and state = 'failed' returning wave`, [id])
-    if (!again.length) throw new ProblemError('invalid', 'Nothing failed in this run, so there is nothing to try again.')
-    await tx.query(`update wave_run set state = 'running', reason = '', wave = $2, ended_at = null where id = $1`, [id, Math.min(run.wave, ...again.map((one) => one.wave))])
-  } else if (action === 'go-on') {
-    // Whoever goes on has looked: the wave counts as well enough.
-    const { left } = (await firstRow<{ left: number }>(tx, `select count(*)::int as left from wave_machine where run_id = $1 and wave = $2 and state in ('waiting', 'going')`, [id, run.wave]))!
-    await tx.query(`update wave_run set state = 'running', reason = '', wave = $2 where id = $1`, [id, left || run.wave >= run.waves ? run.wave : run.wave + 1])
-  } else await tx.query(`update wave_run set state = $2, reason = $3, ended_at = case when $2 = 'stopped' then now() end where id = $1`, [id, action === 'pause' ? 'paused' : 'stopped', `${action === 'pause' ? 'paused' : 'stopped'} by ${viewer.name}`])
-  if (action === 'stop')
-    // What no device has taken yet goes nowhere.
-    await tx.query(`
-      with taken_back as (update device_task t set state = 'over' from wave_machine m where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
-      update wave_machine set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [id])
+  await steer(tx, { runs: 'wave_run', members: 'wave_machine', forget: 'failure = null,' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })
   announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }

@@ -6,6 +6,7 @@ import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
+import RunHead from './RunHead.vue'
 
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/update-runs/${props.id}`), { topics: ['estate'] })
@@ -24,9 +25,7 @@ const far = (one: UpdateDeviceView) => ({ waiting: 'waits', going: one.step, upd
   <section aria-label="Update">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <div class="head"><h2>Update to {{ data.version }}</h2><span class="muted">{{ data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state }}; {{ data.minutes }} min to report</span>
-        <span class="end"><button v-if="data.state === 'running'" class="btn" @click="steer('pause')">Pause</button><button v-if="data.state === 'paused'" class="btn main" @click="steer('go-on')">Go on</button><button v-if="['running', 'paused'].includes(data.state)" class="btn" @click="steer('stop')">Stop</button></span></div>
-      <p v-if="data.reason" :class="data.state === 'paused' ? 'warning' : 'muted'">{{ data.reason }}</p>
+      <RunHead :title="`Update to ${data.version}`" :standing="`${data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @steer="steer" />
       <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
         <tbody><tr v-for="one in data.devices" :key="one.id" :class="one.state"><td>{{ one.wave }}</td><td><RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></td><td class="muted">{{ one.clientName }}</td><td class="mono">{{ one.fromVersion }}</td><td class="far" :title="one.reason">{{ far(one) }}</td></tr></tbody></table>

@@ -6,6 +6,7 @@ import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
+import RunHead from './RunHead.vue'
 
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<WaveRunPage>(`/wave-runs/${props.id}`), { topics: ['estate', 'reports'] })
@@ -25,9 +26,7 @@ const progress = (one: WaveMachineView) => (one.state === 'failed' ? one.failure
   <section aria-label="Run">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <div class="head"><h2>{{ data.name }}</h2><span class="muted">{{ data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state }}, from {{ data.deviceName }}</span>
-        <span class="end"><button v-if="data.state === 'running'" class="btn" @click="steer('pause')">Pause</button><button v-if="data.state === 'paused'" class="btn main" @click="steer('go-on')">Go on</button><button v-if="['running', 'paused'].includes(data.state)" class="btn" @click="steer('stop')">Stop</button></span></div>
-      <p v-if="data.reason" :class="data.state === 'paused' ? 'warning' : 'muted'">{{ data.reason }}</p>
+      <RunHead :title="data.name" :standing="`${data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @steer="steer" />
       <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th>Device</th><th class="num">Tries</th></tr></thead>
         <tbody><tr v-for="one in data.machines" :key="one.n" :class="one.state"><td>{{ one.wave }}</td><td class="mono">{{ one.name }}</td><td class="mono">{{ one.address }}</td><td class="far" :title="one.reason">{{ progress(one) }}</td>
