@@ -33,7 +33,7 @@ async function started(id: number): Promise<void> {
   <div>
     <div class="head"><h2>Who runs which</h2><span v-if="data" class="muted">this server hands out {{ data.releases.map((one) => `${one.version} (${one.architectures.join(', ')})`).join(', ') || 'no agent' }}</span><span class="end"><button v-if="!making && data?.releases.length" class="btn main" @click="making = true">Update agents</button></span></div>
     <StateNotice :error="error" :loading="!data" :empty="data && !devices.length ? 'No device reports here yet.' : ''" @again="refresh" />
-    <table v-if="counts.length" class="board"><tbody><tr v-for="one in counts" :key="one.version"><td class="mono version">{{ one.version || 'not told yet' }}</td><td class="num count"><b>{{ one.total }}</b></td><td class="share"><i :style="{ width: `${(100 * one.total) / devices.length}%` }" /></td><td class="muted">{{ one.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</td><td class="num faint">{{ known(one.version) ? '' : 'no longer handed out' }}</td></tr></tbody></table>
+    <table v-if="counts.length" class="board"><tbody><tr v-for="one in counts" :key="one.version"><td class="mono version">{{ one.version || 'not told yet' }}</td><td class="num count"><b>{{ one.total }}</b></td><td class="share"><i :style="{ width: `${(100 * one.total) / devices.length}%` }" /></td><td class="muted">{{ one.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</td><td class="num faint old">{{ known(one.version) || !one.version ? '' : 'no longer handed out' }}</td></tr></tbody></table>
     <details v-if="fixed.length" class="fixed"><summary>{{ countText(fixed.length, 'agent') }} cannot be updated from here</summary><p class="muted">They were not started by the agent’s starter, so nothing would go back if an update failed, or they run on a system that this server has no program for. The command under “By hand” installs with the starter.</p><p><RouterLink v-for="one in fixed.slice(0, 100)" :key="one.id" class="mono name" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></p></details>
     <UpdateForm v-if="making && data" :releases="data.releases" :devices="devices" @started="started" @close="making = false" />
     <div v-if="runs.data.value?.length" class="two">
@@ -45,7 +45,7 @@ async function started(id: number): Promise<void> {
 </template>
 
 <style scoped>
-.head { margin-top: 12px; } .version { width: 130px; } .count { width: 60px; } .share { width: 240px; } .share i { display: block; height: 6px; background: var(--bar); min-width: 2px; }
+.head { margin-top: 12px; } .version { width: 130px; } .count { width: 60px; } .old { white-space: nowrap; } .share { width: 240px; } .share i { display: block; height: 6px; background: var(--bar); min-width: 2px; }
 .fixed { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .name { margin-right: 12px; }
 .two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 18px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td { padding-top: 6px; padding-bottom: 6px; } .list td:first-child { padding-left: 8px; } .list .num { white-space: nowrap; }
 small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); }
