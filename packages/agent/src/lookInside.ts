@@ -1,4 +1,3 @@
-import type { Client as SshClient } from 'ssh2'
 import type { SignInTrial } from '#contract/report'
 import type { SignedIn } from '#core'
 import { run, signIn } from './ssh'
@@ -14,25 +13,16 @@ function toldBy(output: string): Pick<SignedIn, 'system' | 'agent'> {
   return { system: `${system.replace(/ \(.*\)$/, '').replace(/^Debian GNU\/Linux/, 'Debian').replace(/^Microsoft /, '').trim()}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent' }
 }
 
-/** The same over Windows' remote management; a certificate stands where a host key does. */
-export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+/** Asks with one sign-in after the other. `ask` gives null when that one is refused, and tells the key that the machine shows. */
+async function askWithEach(trials: readonly SignInTrial[], hostKey: string | null, ask: (trial: SignInTrial, met: (key: string | null) => void) => Promise<string | null>): Promise<SignedIn> {
   let shown = hostKey
-  const passwords = trials.filter((one) => one.password !== undefined)
   const nothing = (reason: string): SignedIn => ({ trial: null, system: '', agent: false, hostKey: shown, reason: reason.slice(0, 300) })
-  const { Wsman } = await import('./wsman')
   try {
-    for (const trial of passwords) {
-      const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey })
-      const shell = await machine.open()
-      shown = machine.certificate
-      if (shell === null) continue
-      try {
-        return { trial: trial.id, ...toldBy((await machine.powershell(shell, windowsQuestion)).output), hostKey: shown, reason: '' }
-      } finally {
-        await machine.close(shell)
-      }
+    for (const trial of trials) {
+      const output = await ask(trial, (key) => { shown = key })
+      if (output !== null) return { trial: trial.id, ...toldBy(output), hostKey: shown, reason: '' }
     }
-    return nothing(passwords.length ? `It refused ${passwords.map((one) => one.user).join(', then ')}.` : 'Windows takes passwords, and no sign-in given here has one.')
+    return nothing(trials.length ? `It refused ${trials.map((one) => one.user).join(', then ')}.` : 'Windows takes passwords, and no sign-in given here has one.')
   } catch (error) {
     return nothing((error as Error).message)
   }
@@ -43,21 +33,30 @@ export async function lookInsideWindows(address: string, trials: readonly SignIn
  * shows another key than before gets nothing secret.
  * @param hostKey what it showed before, or null
  */
-export async function lookInside(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
-  let shown = hostKey
-  const nothing = (reason: string): SignedIn => ({ trial: null, system: '', agent: false, hostKey: shown, reason: reason.slice(0, 300) })
-  try {
-    for (const trial of trials) {
-      const client: SshClient | null = await signIn({ address, hostKey }, trial, (fingerprint) => { shown = fingerprint })
-      if (!client) continue
-      try {
-        return { trial: trial.id, ...toldBy((await run(client, question)).output), hostKey: shown, reason: '' }
-      } finally {
-        client.end()
-      }
+export function lookInside(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+  return askWithEach(trials, hostKey, async (trial, met) => {
+    const client = await signIn({ address, hostKey }, trial, met)
+    if (!client) return null
+    try {
+      return (await run(client, question)).output
+    } finally {
+      client.end()
     }
-    return nothing(`It refused ${trials.map((one) => one.user).join(', then ')}.`)
-  } catch (error) {
-    return nothing((error as Error).message)
-  }
+  })
+}
+
+/** The same over Windows' remote management; a certificate stands where a host key does. */
+export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+  const { Wsman } = await import('./wsman')
+  return askWithEach(trials.filter((one) => one.password !== undefined), hostKey, async (trial, met) => {
+    const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey })
+    const shell = await machine.open()
+    met(machine.certificate)
+    if (shell === null) return null
+    try {
+      return (await machine.powershell(shell, windowsQuestion)).output
+    } finally {
+      await machine.close(shell)
+    }
+  })
 }

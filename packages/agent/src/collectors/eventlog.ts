@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { matchesAny, minute, type LogChannel, type LogEvent, type Millis } from '#core'
 import { NotHere, type Collect } from './collector'
 import { command } from './command'
-import { parseJournalLine, parseLogLine, readFreeLine } from './logLine'
+import { parseJournalLine, parseLogLine, readProgramLine } from './logLine'
 
 const most = 400
 interface Position { inode: number; offset: number }
@@ -59,6 +59,7 @@ export function eventlogCollector(home: string, wanted: () => readonly string[] 
   const save = () => writeFileSync(file, JSON.stringify(kept), { mode: 0o600 })
   let logs: string[] = []
   let lookedAt: Millis = -Infinity
+  let saved = JSON.stringify(positions)
 
   async function journal(): Promise<LogEvent[]> {
     const where = kept.cursor ? [`--after-cursor=${kept.cursor}`] : ['--lines=50']
@@ -71,8 +72,11 @@ export function eventlogCollector(home: string, wanted: () => readonly string[] 
     return lines.map(parseJournalLine).filter((one) => one !== null)
   }
   function fromFile(name: string, now: Millis): LogEvent[] {
-    const free = !ordinary.includes(name)
-    return appended(join(folder, name), positions).split('\n').map((line) => parseLogLine(line, name, now) ?? (free ? readFreeLine(line, name, now) : null)).filter((one) => one !== null)
+    const path = join(folder, name)
+    // What stood there before the first look was not written now.
+    const seen = path in positions ? now : null
+    const read = ordinary.includes(name) ? (line: string) => parseLogLine(line, name, now) : (line: string) => readProgramLine(line, name, now, seen)
+    return appended(path, positions).split('\n').map(read).filter((one) => one !== null)
   }
   return {
     name: 'eventlog',
@@ -94,7 +98,10 @@ export function eventlogCollector(home: string, wanted: () => readonly string[] 
           // It was rotated away this moment, or is not ours to read: the others count.
           troubles.set(name, (error as Error).message.slice(0, 200))
         }
-      if (events.length) save()
+      // Also where nothing was kept: what was passed by once is not read again.
+      const places = JSON.stringify(positions)
+      if (places !== saved) save()
+      saved = places
       return { events: events.slice(-most), facts: { logs: told.map((one) => (troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one)) } }
     },
   }

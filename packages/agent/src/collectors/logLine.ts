@@ -42,18 +42,29 @@ export function parseLogLine(line: string, channel: string, now: Millis): LogEve
   if (priority && modern) return event(modern[1] === '-' ? now : Date.parse(modern[1]!), modern[2] === '-' ? '' : modern[2]!, (modern[3] ?? '').replace(/^\uFEFF/, ''))
   const tagged = /^(?:([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d)|(\d{4}-\d\d-\d\dT[\d:.,]+(?:Z|[+-]\d\d:\d\d))) \S+ ([^\s:[]+)(?:\[\d+\])?: ?(.*)$/.exec(rest)
   if (tagged) return event(tagged[1] ? bsdTime(tagged[1], tagged[2]!, tagged[3]!, now) : Date.parse(tagged[4]!), tagged[5]!, tagged[6]!)
-  const dpkg = /^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) (.+)$/.exec(rest)
+  // Other programs begin their lines in the same way.
+  const dpkg = channel === 'dpkg.log' ? /^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) (.+)$/.exec(rest) : null
   return dpkg ? event(new Date(dpkg[1]!.replace(' ', 'T')).getTime(), 'dpkg', dpkg[2]!) : null
 }
 
 const words: [RegExp, LogLevel][] = [[/\b(emerg|panic)\b/i, 'emergency'], [/\balert\b/i, 'alert'], [/\b(crit|critical|fatal)\b/i, 'critical'], [/\b(err|error)\b/i, 'error'], [/\b(warn|warning)\b/i, 'warning'], [/\bnotice\b/i, 'notice']]
 
+/** As urgent as the name of the log says, or the first words of the line, where programs put the level. */
+function apparentLevel(line: string, channel: string): LogLevel {
+  if (/\.err$/.test(channel)) return 'error'
+  if (/\.warn$/.test(channel)) return 'warning'
+  return words.find(([word]) => word.test(line.slice(0, 80)))?.[1] ?? 'informational'
+}
+
 /**
- * A line of a program's own log in a form of its own: read when it was seen, and as urgent as the first words say, where
- * programs put the level.
+ * A line of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a priority,
+ * the apparent level stands for it.
+ * @param seen when it was written, where the line itself does not tell; null: before anybody read here, so that it is left out
  */
-export function readFreeLine(line: string, channel: string, now: Millis): LogEvent | null {
+export function readProgramLine(line: string, channel: string, now: Millis, seen: Millis | null): LogEvent | null {
   if (!line.trim()) return null
-  const level = words.find(([word]) => word.test(line.slice(0, 80)))?.[1] ?? 'informational'
-  return { at: now, channel, source: channel.split('/')[0]!.replace(/\.\w+$/, ''), id: null, level, text: cut(line) }
+  const level = apparentLevel(line, channel)
+  const known = parseLogLine(line, channel, now)
+  if (known) return known.level === 'informational' && !line.startsWith('<') ? { ...known, level: apparentLevel(known.text, channel) } : known
+  return seen === null ? null : { at: seen, channel, source: channel.split('/')[0]!.replace(/\.\w+$/, ''), id: null, level, text: cut(line) }
 }

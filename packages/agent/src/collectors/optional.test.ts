@@ -11,6 +11,7 @@ import type { SignedTask } from '#contract/report'
 import type { Identity } from '../identity'
 import { certificateEnd } from '../optional/certificates'
 import { eventlogCollector, logsBelow } from './eventlog'
+import { readProgramLine } from './logLine'
 import { OptionalCollectors } from './optional'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-optional-'))
@@ -106,11 +107,22 @@ describe('logs beyond the ordinary', () => {
     const collector = eventlogCollector(home, () => wanted, logs)
     const first = await collector.collect(1000)
     expect(first.facts!.logs!.filter((one) => one.name.startsWith('nginx'))).toEqual([{ name: 'nginx/access.log', collected: false }, { name: 'nginx/error.log', collected: false }])
-    wanted = ['nginx/err*']
-    await collector.collect(2000)
-    writeFileSync(join(logs, 'nginx/error.log'), '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n')
+    wanted = ['nginx/err*', 'mail.err']
+    // What stood there before was not written now, and says so only where the line itself has a time.
+    const before = '2026/11/01 10:00:00 [error] 12#12: long ago\n'
+    writeFileSync(join(logs, 'nginx/error.log'), before)
+    expect((await collector.collect(2000)).events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([])
+    writeFileSync(join(logs, 'nginx/error.log'), before + '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n')
     const next = await collector.collect(3000)
     expect(next.facts!.logs!.find((one) => one.name === 'nginx/error.log')).toEqual({ name: 'nginx/error.log', collected: true })
     expect(next.events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([{ at: 3000, channel: 'nginx/error.log', source: 'nginx', id: null, level: 'error', text: expect.stringContaining('Connection refused') as string }])
+  })
+  it('that tell no priority are as urgent as their name or their first words say', () => {
+    const level = (line: string, channel: string) => readProgramLine(line, channel, 0, 0)!.level
+    expect(level('Nov 23 10:00:00 host postfix/smtp[1]: no route to host', 'mail.err')).toBe('error')
+    expect(level('2026-11-23 10:00:00 0 [ERROR] InnoDB: page corrupted', 'mariadb/error.log')).toBe('error')
+    expect(readProgramLine('2026-11-23 10:00:00 0 [ERROR] InnoDB: page corrupted', 'mariadb/error.log', 0, 5)).toMatchObject({ at: 5, source: 'mariadb' })
+    expect(level('2026-11-23 10:00:00.123 UTC [7] FATAL:  the database is starting up', 'postgresql/main.log')).toBe('critical')
+    expect(level('<190>Nov 23 10:00:00 host app: error counter is 0', 'app.log')).toBe('informational')
   })
 })
