@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { DeviceTraits } from '../estate'
 import { coverOf, covers, isCalledOff, isOver, type MaintenanceWindow } from './cover'
 
-const device: DeviceTraits = { id: 7, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
+const device: DeviceTraits = { id: 7, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
 const post = { device, watch: 'disk.space', family: 'disk' as const }
 const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({ id: 1, name: 'w', target: { on: 'everyone' }, subject: { of: 'all' }, from: 100, until: 200, endedAt: null, ...more })
 

@@ -1,3 +1,5 @@
-export { compareRosters, resolveRoster, type ChainLink, type EffectiveWatch, type Policy, type Source, type WatchChange } from './roster'
+export { compareRosters, rosterChanges, type RosterChange, type WatchChange } from './change'
+export { compilePolicy, type CompiledPolicy } from './compile'
+export { resolveRoster, type ChainLink, type EffectiveWatch, type Policy, type Roster, type Source } from './roster'
 export { templateFaults, valueFaults, type Assignment, type Exception, type Fault, type Template, type WatchSpec } from './template'
 export { starterTemplates, type StarterTemplate } from './starter'

@@ -20,6 +20,8 @@ export interface Template {
   name: string
   description: string
   revision: number
+  /** Templates whose watches it brings too; where both speak about a thing, its own word counts. */
+  includes: readonly number[]
   watches: readonly WatchSpec[]
 }
 
@@ -33,6 +35,8 @@ export interface Assignment {
   values: Readonly<Record<string, Values>>
   dormant: boolean
   reason: string
+  /** When somebody should ask whether it is still wanted. */
+  reviewAt: Millis | null
   createdAt: Millis
 }
 
@@ -44,6 +48,9 @@ export interface Exception {
   values: Values
   leftOut: boolean
   reason: string
+  /** The person who answers for it. */
+  ownerId: number | null
+  reviewAt: Millis | null
   createdAt: Millis
 }
 

@@ -5,10 +5,10 @@ import { sentenceText, watchKind } from '../watch'
 import { collectingFor } from './collecting'
 import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
 
-const device: DeviceTraits = { id: 1, clientId: 1, siteId: 1, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
+const device: DeviceTraits = { id: 1, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 1, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
 const policyOf = (...names: string[]): Policy => ({
-  templates: starterTemplates.map((one, i) => ({ ...one, id: i + 1, revision: 1 })),
-  assignments: starterTemplates.flatMap((one, i) => (names.includes(one.name) ? [{ id: i + 1, templateId: i + 1, target: { on: 'everyone' as const }, rank: 100, values: {}, dormant: false, reason: '', createdAt: 0 }] : [])),
+  templates: starterTemplates.map((one, i) => ({ ...one, id: i + 1, revision: 1, includes: [] })),
+  assignments: starterTemplates.flatMap((one, i) => (names.includes(one.name) ? [{ id: i + 1, templateId: i + 1, target: { on: 'everyone' as const }, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, createdAt: 0 }] : [])),
   exceptions: [],
 })
 const nginx = (start: 'automatic' | 'manual' = 'automatic') => ({ name: 'nginx', title: '', start, state: 'running' as const })
@@ -25,7 +25,7 @@ describe('what roles need', () => {
   })
   it('what an exception leaves out on purpose is no gap; what is dormant is one', () => {
     const policy = policyOf('Web server')
-    expect(gaps({ services: [nginx()] }, { ...policy, exceptions: [{ id: 9, target: { on: 'role', role: 'web' }, watch: 'services.web', values: {}, leftOut: true, reason: 'replaced', createdAt: 0 }] })).toEqual([])
+    expect(gaps({ services: [nginx()] }, { ...policy, exceptions: [{ id: 9, target: { on: 'role', role: 'web' }, watch: 'services.web', values: {}, leftOut: true, reason: 'replaced', ownerId: null, reviewAt: null, createdAt: 0 }] })).toEqual([])
     expect(gaps({ services: [nginx()] }, { ...policy, assignments: policy.assignments.map((one) => ({ ...one, dormant: true })) })).toEqual([['nginx', false, true]])
   })
   it('nothing that is not there, is another role’s, or is for the other OS family is missed', () => {

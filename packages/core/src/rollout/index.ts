@@ -1,7 +1,6 @@
 export { collectingFor, type Collecting, type CollectRule } from './collecting'
 export { coverageGaps, remedyFor, roleNeed, roleNeeds, withRemedy, type CoverageGap, type Remedy, type RoleNeed } from './coverage'
 export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './detect'
-export { contains, inNetwork, placeByAddress, readNetwork, type DeclaredNetworks, type Network, type Placement } from './network'
 export { concerns, welcome, type NewcomerCondition, type Newcomer, type StandingRule, type Welcome } from './standing'
 export { hostsOf, largestSweep, seemsToBe, sweepFault, sweptPorts, type Answering, type Seems, type SignedIn } from './sweep'
 export { byVersion } from './version'

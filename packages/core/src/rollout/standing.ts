@@ -1,7 +1,6 @@
-import type { DeviceKind, OsFamily } from '../estate'
+import { inNetwork, readNetwork, type DeviceKind, type OsFamily } from '../estate'
 import { matchesPattern } from '../text'
 import type { ClientId, RoleId, SiteId } from '../units'
-import { inNetwork, readNetwork } from './network'
 
 /** What is known of a device when it appears. */
 export interface Newcomer { name: string; clientId: ClientId; siteId: SiteId; kind: DeviceKind; osFamily: OsFamily; addresses: readonly string[] }

@@ -1,2 +1,2 @@
-export { chosen, matchesAny, matchesPattern } from './pattern'
+export { chosen, matchesAny, matchesPattern, patternFault } from './pattern'
 export { ageText, bytesText, countText, durationText, parseBytes, parseDuration, percentText } from './quantity'

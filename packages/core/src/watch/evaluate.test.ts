@@ -15,7 +15,7 @@ function watch(key: string, kind: string, values: Values = {}): EffectiveWatch {
   const defaults = Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default]))
   return { key, kind, name: key, why: '', standing: 'active', values: { ...defaults, ...values }, chains: {}, broughtBy: [], leftOutBy: null }
 }
-const observed = (at: number, more: Partial<Observed> = {}): Observed => ({ at, interval: minute, heardAt: at, readings: [], facts: {}, events: [], failed: [], ...more })
+const observed = (at: number, more: Partial<Observed> = {}): Observed => ({ at, interval: minute, heardAt: at, readings: [], facts: {}, events: [], failed: [], zone: 'UTC', ...more })
 const disk = (free: number, size: number): Reading[] => [['disk.size', '/srv', size], ['disk.free', '/srv', free]]
 const service = (name: string, state: Service['state'], start: Service['start'] = 'automatic'): Service => ({ name, title: name, start, state })
 const event = (at: number, text = 'completed', more: Partial<LogEvent> = {}): LogEvent => ({ at, channel: 'syslog', source: 'nightly-backup', id: null, level: 'informational', text, ...more })

@@ -1,5 +1,6 @@
 import type { EffectiveWatch } from '../policy'
 import type { Millis } from '../units'
+import { looksAt } from './hours'
 import { watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
 import { read, type Observation, type Observed } from './kind'
@@ -54,10 +55,11 @@ export function evaluate(
 ): Evaluated {
   const state = new Map(before)
   const transitions: PostTransition[] = []
-  const gap = silentIntervals * Math.max(observed.interval, previousInterval)
+  const reported = silentIntervals * Math.max(observed.interval, previousInterval)
   for (const watch of roster) {
     if (watch.standing !== 'active' || !only(watch)) continue
     const kind = watchKind(watch.kind)
+    const gap = Math.max(reported, silentIntervals * (read.optional(watch.values, 'every') ?? 0))
     const prefix = `${watch.key}|`
     const kept = [...before.keys()].filter((key) => key.startsWith(prefix))
     const put = (key: string, step: { state: PostState; transitions: Transition[] }) => {
@@ -66,6 +68,16 @@ export function evaluate(
       for (const one of step.transitions) transitions.push({ ...one, ...splitPostKey(key) })
     }
     if (kind.collector && observed.failed.includes(kind.collector)) {
+      for (const key of kept) put(key, miss(before.get(key)!, observed.at, gap))
+      continue
+    }
+    const hours = read.text(watch.values, 'hours')
+    if (hours !== '' && !looksAt(hours, observed.at, observed.zone)) {
+      // Nothing is known of the time between, so no hold goes on over it; what is open stays as it is.
+      for (const key of kept) put(key, { state: { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }, transitions: [] })
+      continue
+    }
+    if (kind.collector && observed.rested?.includes(kind.collector)) {
       for (const key of kept) put(key, miss(before.get(key)!, observed.at, gap))
       continue
     }

@@ -29,6 +29,10 @@ export interface Observed {
   facts: Facts
   events: readonly LogEvent[]
   failed: readonly Collector[]
+  /** Collectors whose turn it was not. */
+  rested?: readonly Collector[]
+  /** The clocks that the hours of watches go by. */
+  zone: string
 }
 
 /**

@@ -1,10 +1,11 @@
-import { durationText, bytesText, percentText } from '../text'
+import { bytesText, durationText, patternFault, percentText } from '../text'
+import { readHours } from './hours'
 
 export type ParameterValue = number | string | boolean | readonly string[] | null
 /** Values by parameter name. A name that is absent leaves the value to a less specific source. */
 export type Values = Readonly<Record<string, ParameterValue>>
 
-export type ParameterType = 'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns'
+export type ParameterType = 'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns' | 'hours'
 
 export interface Parameter {
   name: string
@@ -28,7 +29,13 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
     case 'patterns':
       if (!Array.isArray(value) || !value.every((one) => typeof one === 'string')) return `${name} needs a list of names or patterns.`
       if (value.length > 100) return `${name} takes at most 100 patterns; use * to say more with fewer.`
-      return value.some((one) => one.trim() === '' || one.length > 200) ? `${name}: a pattern has 1 to 200 characters.` : null
+      for (const one of value) {
+        const fault = patternFault(one)
+        if (fault) return `${name}: ${fault}`
+      }
+      return null
+    case 'hours':
+      return value === '' || (typeof value === 'string' && value.length <= 100 && readHours(value)) ? null : `${name} are written like Mon–Fri 08:00–20:00, or Sat, Sun 22:00–06:00.`
     case 'choice':
       return parameter.choices?.includes(value as string) ? null : `${name} must be one of ${parameter.choices?.join(', ')}.`
     case 'text':
@@ -45,7 +52,7 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
 
 /** A value as it stands in a sentence. */
 export function valueText(parameter: Parameter, value: ParameterValue): string {
-  if (value === null || value === '') return parameter.type === 'text' || parameter.type === 'choice' ? 'any' : 'off'
+  if (value === null || value === '') return parameter.type === 'hours' ? 'at all hours' : parameter.type === 'text' || parameter.type === 'choice' ? 'any' : 'off'
   switch (parameter.type) {
     case 'percent': return percentText(value as number)
     case 'bytes': return bytesText(value as number)

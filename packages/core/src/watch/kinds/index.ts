@@ -1,3 +1,4 @@
+import { withCommon } from '../everyKind'
 import type { WatchKind } from '../kind'
 import { certificateLeft } from './certificateLeft'
 import { diskSpace } from './diskSpace'
@@ -9,7 +10,7 @@ import { updates } from './updates'
 
 const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut, certificateLeft]
 
-export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, kind]))
+export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, withCommon(kind)]))
 
 /** @throws RangeError when there is no such kind. */
 export function watchKind(name: string): WatchKind {

@@ -1,0 +1,88 @@
+import type { DeviceKind } from './facts'
+import { isGroup, type Condition, type Target } from './target'
+
+/** How things are called, for sentences. */
+export interface EstateNames {
+  client(id: number): string | null
+  site(id: number): string | null
+  role(id: string): string | null
+  device(id: number): string | null
+}
+
+export const noNames: EstateNames = { client: () => null, site: () => null, role: () => null, device: () => null }
+
+/** A part of a phrase: the thing itself (“server”), or what is said of it (“at Tidemill Ferries”). */
+interface Phrase { noun?: string; more?: string }
+
+const kindNoun = (kind: DeviceKind) => (kind === 'server' || kind === 'workstation' ? kind : `${kind} device`)
+const either = (parts: readonly string[], word = 'or') => (parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${word} ${parts.at(-1)!}`)
+
+function devicesText(ids: readonly number[], names: EstateNames): string {
+  const listed = ids.slice(0, 3).map((id) => names.device(id) ?? 'a device that is gone')
+  return ids.length > 3 ? `${listed.join(', ')} and ${ids.length - 3} more` : either(listed, 'and')
+}
+
+function conditionPhrase(one: Condition, names: EstateNames): Phrase {
+  switch (one.on) {
+    case 'everyone': return {}
+    case 'kind': return { noun: kindNoun(one.kind) }
+    case 'os': return { more: `running ${one.osFamily === 'linux' ? 'Linux' : 'Windows'}` }
+    case 'osName': return { more: `running ${one.pattern}` }
+    case 'role': return { noun: names.role(one.role) ?? (one.role || '…') }
+    case 'fact': return { more: one.fact === 'port' ? `listening on port ${one.pattern}` : `with the ${one.fact} ${one.pattern}` }
+    case 'client': return { more: `at ${names.client(one.clientId) ?? 'a client that is gone'}` }
+    case 'site': return { more: `at ${names.site(one.siteId) ?? 'a site that is gone'}` }
+    case 'network': return { more: `in ${one.network}` }
+    case 'tag': return { more: `tagged ${one.tag}` }
+    case 'name': return { more: `named ${one.pattern}` }
+    case 'devices': return { more: one.deviceIds.length === 1 ? `that is ${devicesText(one.deviceIds, names)}` : `among ${devicesText(one.deviceIds, names)}` }
+  }
+}
+
+const article = (noun: string) => (/^[aeiou]/i.test(noun) ? 'an' : 'a')
+
+/** As a clause behind “that is”: “a server at Quay Street”. */
+function clause(target: Target, names: EstateNames): string {
+  const { noun, more } = phrase(target, names)
+  if (noun === undefined) return more ?? 'any device'
+  return [article(noun), noun, more].filter(Boolean).join(' ')
+}
+
+function phrase(target: Target, names: EstateNames): Phrase {
+  if (!isGroup(target)) return conditionPhrase(target, names)
+  if (target.on === 'any') {
+    const parts = target.of.map((one) => phrase(one, names))
+    if (parts.length === 1) return parts[0]!
+    // “server or workstation” is a thing; “at Mill Lane or tagged shop” is said of one; a mixture is told apart.
+    if (parts.every((one) => one.noun !== undefined && one.more === undefined)) return { noun: either(parts.map((one) => one.noun!)) }
+    if (parts.every((one) => one.noun === undefined)) return { more: either(parts.map((one) => one.more ?? 'of any sort')) }
+    return { more: `that is ${either(target.of.map((one) => clause(one, names)))}` }
+  }
+  if (target.on === 'except') return { more: `except ${either(target.of.map((one) => left(one, names)), 'and')}` }
+  const plain = target.of.filter((one) => one.on !== 'except').map((one) => phrase(one, names))
+  const nouns = plain.flatMap((one) => (one.noun === undefined ? [] : [one.noun]))
+  const more = plain.flatMap((one) => (one.more === undefined ? [] : [one.more]))
+  const also = nouns.slice(1).map((noun) => `that is also ${article(noun)} ${noun}`)
+  const except = target.of.filter((one) => one.on === 'except').map((one) => `, ${phrase(one, names).more!}`).join('')
+  const said = [...more, ...also].join(' ') + except
+  return { ...(nouns[0] === undefined ? {} : { noun: nouns[0] }), ...(said ? { more: said } : {}) }
+}
+
+/** What is left out, as short as it can be said: “tag lab”, “those at Quay Street”. */
+function left(target: Target, names: EstateNames): string {
+  if (target.on === 'devices') return devicesText(target.deviceIds, names)
+  const { noun, more } = phrase(target, names)
+  if (noun === undefined) return more === undefined ? 'every device' : `those ${more}`
+  return `every ${noun}${more ? ` ${more}` : ''}`
+}
+
+/**
+ * A target as it reads in a sentence.
+ * @example targetSentence({ on: 'all', of: [{ on: 'kind', kind: 'server' }, { on: 'os', osFamily: 'linux' }, { on: 'except', of: [{ on: 'tag', tag: 'lab' }] }] }, noNames)
+ * // 'every server running Linux, except those tagged lab'
+ */
+export function targetSentence(target: Target, names: EstateNames): string {
+  if (target.on === 'devices') return devicesText(target.deviceIds, names)
+  const { noun, more } = phrase(target, names)
+  return `every ${noun ?? 'device'}${more ? (more.startsWith(', ') ? more : ` ${more}`) : ''}`
+}

@@ -1,0 +1,119 @@
+import { matcher, type DeviceTraits, type Match } from '../estate'
+import { compilePolicy, type CompiledPolicy } from './compile'
+import type { EffectiveWatch, Policy, Roster } from './roster'
+import type { Template } from './template'
+
+/** What becomes of one watch on a device; `before` and `after` as far as it is evaluated. */
+export interface WatchChange {
+  key: string
+  name: string
+  change: 'added' | 'removed' | 'altered'
+  parameters: string[]
+  before: EffectiveWatch | null
+  after: EffectiveWatch | null
+}
+
+const sameValue = (a: unknown, b: unknown) => a === b || JSON.stringify(a) === JSON.stringify(b)
+
+function compareWatches(before: EffectiveWatch | null, after: EffectiveWatch | null): WatchChange | null {
+  const [was, is] = [before, after].map((one) => (one?.standing === 'active' ? one : null)) as [EffectiveWatch | null, EffectiveWatch | null]
+  const seen = { before: was, after: is }
+  if (!was) return is && { ...seen, key: is.key, name: is.name, change: 'added', parameters: [] }
+  if (!is) return { ...seen, key: was.key, name: was.name, change: 'removed', parameters: [] }
+  const parameters = Object.keys(is.values).filter((name) => !sameValue(is.values[name], was.values[name]))
+  return parameters.length || was.kind !== is.kind ? { ...seen, key: is.key, name: is.name, change: 'altered', parameters } : null
+}
+
+/** Remembers what it found: rosters share their watches, so that the same two meet again on thousands of devices. */
+class Comparison {
+  readonly #watches = new Map<EffectiveWatch | null, Map<EffectiveWatch | null, WatchChange | null>>()
+  readonly #rosters = new Map<Roster, Map<Roster, readonly WatchChange[]>>()
+
+  #watch(before: EffectiveWatch | null, after: EffectiveWatch | null): WatchChange | null {
+    let known = this.#watches.get(before)
+    if (!known) this.#watches.set(before, (known = new Map()))
+    let change = known.get(after)
+    if (change === undefined) known.set(after, (change = compareWatches(before, after)))
+    return change
+  }
+
+  /** Both lists are sorted by key, and are walked side by side. */
+  rosters(before: Roster, after: Roster): readonly WatchChange[] {
+    let known = this.#rosters.get(before)
+    if (!known) this.#rosters.set(before, (known = new Map()))
+    let changes = known.get(after)
+    if (changes) return changes
+    const found: WatchChange[] = []
+    for (let i = 0, j = 0; i < before.length || j < after.length; ) {
+      const [was, is] = [before[i], after[j]]
+      const both = was && is && was.key === is.key
+      const first = both || (was && (!is || was.key < is.key))
+      const change = both ? this.#watch(was, is) : first ? this.#watch(was!, null) : this.#watch(null, is!)
+      if (change) found.push(change)
+      if (both || first) i++
+      if (both || !first) j++
+    }
+    known.set(after, (changes = found))
+    return changes
+  }
+}
+
+/** What differs between two rosters of a device, as far as it is evaluated. */
+export function compareRosters(before: Roster, after: Roster): readonly WatchChange[] {
+  return new Comparison().rosters(before, after)
+}
+
+function changedIds<T extends { id: number }>(before: readonly T[], after: readonly T[]): Set<number> {
+  const was = new Map(before.map((one) => [one.id, one]))
+  const changed = new Set<number>()
+  for (const one of after) {
+    const old = was.get(one.id)
+    was.delete(one.id)
+    if (!old || (old !== one && !sameValue(old, one))) changed.add(one.id)
+  }
+  for (const id of was.keys()) changed.add(id)
+  return changed
+}
+
+function included(template: number, byId: ReadonlyMap<number, Template>): Set<number> {
+  const all = new Set([template])
+  for (const id of all) for (const next of byId.get(id)?.includes ?? []) all.add(next)
+  return all
+}
+
+/** Tells which devices a change can touch: those that something that differs reaches, or did. */
+export function touchedBy(before: Policy, after: Policy): Match {
+  const templates = changedIds(before.templates, after.templates)
+  const assignments = changedIds(before.assignments, after.assignments)
+  const exceptions = changedIds(before.exceptions, after.exceptions)
+  const matches: Match[] = []
+  const chosen = new Set<number>()
+  for (const policy of [before, after]) {
+    const byId = new Map(policy.templates.map((one) => [one.id, one]))
+    for (const one of policy.assignments)
+      if (assignments.has(one.id) || [...included(one.templateId, byId)].some((id) => templates.has(id))) matches.push(matcher(one.target))
+    for (const one of policy.exceptions)
+      if (exceptions.has(one.id)) {
+        if (one.target.on === 'devices') for (const id of one.target.deviceIds) chosen.add(id)
+        else matches.push(matcher(one.target))
+      }
+  }
+  return (device) => chosen.has(device.id) || matches.some((match) => match(device))
+}
+
+export interface RosterChange<Device extends DeviceTraits> { device: Device; changes: readonly WatchChange[]; before: Roster; after: Roster }
+
+/** The devices whose roster a change moves, with what becomes of their watches; rosters it cannot touch are not looked at. */
+export function rosterChanges<Device extends DeviceTraits>(devices: readonly Device[], before: CompiledPolicy, after: Policy | CompiledPolicy): RosterChange<Device>[] {
+  const compiled = 'roster' in after ? after : compilePolicy(after)
+  const touched = touchedBy(before.policy, compiled.policy)
+  const comparison = new Comparison()
+  const changed: RosterChange<Device>[] = []
+  for (const device of devices) {
+    if (!touched(device)) continue
+    const [was, is] = [before.roster(device), compiled.roster(device)]
+    const changes = comparison.rosters(was, is)
+    if (changes.length) changed.push({ device, changes, before: was, after: is })
+  }
+  return changed
+}
