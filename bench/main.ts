@@ -46,8 +46,8 @@ try {
   await post('/api/session', lead)
   const { id: clientId } = await post<{ id: number }>('/api/clients', { name: 'Bench', code: 'bn' })
   const { id: siteId } = await post<{ id: number }>('/api/sites', { clientId, name: 'Bench', zone: 'UTC' })
-  const { starterTemplates } = await import('#core')
-  const { id: templateId } = await post<{ id: number }>('/api/templates', starterTemplates[0])
+  const { fromLibrary, starterTemplates } = await import('#core')
+  const { id: templateId } = await post<{ id: number }>('/api/templates', fromLibrary(starterTemplates[0]!))
   await post('/api/assignments', { templateId, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
   const { key } = await post<{ key: string }>('/api/enrolment-keys', { siteId, label: '', uses: 100, days: 1, kind: 'server', roles: [], tags: [] })
   const senders: Sender[] = []

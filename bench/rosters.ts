@@ -59,9 +59,9 @@ function policyFor(devices: readonly DeviceTraits[]): Policy {
   const assignments: Assignment[] = Array.from({ length: 60 }, (_, n) => {
     const templateId = n === 0 ? 1 : (n % 40) + 1
     const target: Target = n === 0 ? { on: 'kind', kind: 'server' } : n === 1 ? { on: 'role', role: 'web' } : sorts[n % sorts.length]!(n)
-    return { id: n + 1, templateId, target, rank: 100, values: {}, dormant: n % 20 === 19, reason: '', reviewAt: null, createdAt: n }
+    return { id: n + 1, templateId, target, rank: 100, values: {}, dormant: n % 20 === 19, reason: '', reviewAt: null, revision: 1, createdAt: n }
   })
-  const exception = (id: number, target: Target): Exception => ({ id, target, watch: pick(templates[0]!.watches).key, values: { hold: 60_000 }, leftOut: false, reason: 'so', ownerId: null, reviewAt: null, createdAt: id })
+  const exception = (id: number, target: Target): Exception => ({ id, target, watch: pick(templates[0]!.watches).key, values: { hold: 60_000 }, leftOut: false, reason: 'so', ownerId: null, reviewAt: null, revision: 1, createdAt: id })
   const exceptions = [...devices.filter((_, i) => i % 30 === 0).map((device, i) => exception(1000 + i, { on: 'devices', deviceIds: [device.id] })), ...[1, 2, 3].map((clientId) => exception(clientId, { on: 'client', clientId }))]
   return { templates, assignments, exceptions }
 }

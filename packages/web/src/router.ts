@@ -12,6 +12,7 @@ export const router = createRouter({
     { path: '/estate/:id(\\d+)', component: () => import('./places/estate/DevicePlace.vue'), meta: { place: 'Estate' } },
     { path: '/rollout', component: () => import('./places/rollout/RolloutPlace.vue'), meta: { place: 'Rollout' } },
     { path: '/policy', component: () => import('./places/policy/PolicyPlace.vue'), meta: { place: 'Policy' } },
+    { path: '/policy/compare', component: () => import('./places/policy/ComparePlace.vue'), meta: { place: 'Policy' } },
     { path: '/policy/:id(\\d+)', component: () => import('./places/policy/TemplatePlace.vue'), meta: { place: 'Policy' } },
     { path: '/maintenance', component: () => import('./places/maintenance/MaintenancePlace.vue'), meta: { place: 'Maintenance' } },
     { path: '/maintenance/:id(\\d+)', component: () => import('./places/maintenance/WindowPlace.vue'), meta: { place: 'Maintenance' } },

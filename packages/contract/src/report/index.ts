@@ -25,6 +25,8 @@ export interface Report {
   facts?: Facts
   events?: LogEvent[]
   failed?: CollectorFailure[]
+  /** Collectors whose turn it was not; their last word stands. */
+  rested?: Collector[]
 }
 
 export interface ReportBatch {

@@ -67,6 +67,7 @@ export const reportSchema = Joi.object<Report, true>({
   readings: Joi.array().max(batchLimits.readings).required(),
   facts: factsSchema,
   events: Joi.array().max(batchLimits.events),
+  rested: Joi.array().max(collectors.length).items(Joi.string().valid(...collectors)),
   failed: Joi.array().max(collectors.length).items(
     Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required() })),
 })

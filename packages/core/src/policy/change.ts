@@ -1,7 +1,7 @@
 import { matcher, type DeviceTraits, type Match } from '../estate'
 import { compilePolicy, type CompiledPolicy } from './compile'
 import type { EffectiveWatch, Policy, Roster } from './roster'
-import type { Template } from './template'
+import { withIncluded } from './template'
 
 /** What becomes of one watch on a device; `before` and `after` as far as it is evaluated. */
 export interface WatchChange {
@@ -75,12 +75,6 @@ function changedIds<T extends { id: number }>(before: readonly T[], after: reado
   return changed
 }
 
-function included(template: number, byId: ReadonlyMap<number, Template>): Set<number> {
-  const all = new Set([template])
-  for (const id of all) for (const next of byId.get(id)?.includes ?? []) all.add(next)
-  return all
-}
-
 /** Tells which devices a change can touch: those that something that differs reaches, or did. */
 export function touchedBy(before: Policy, after: Policy): Match {
   const templates = changedIds(before.templates, after.templates)
@@ -90,8 +84,11 @@ export function touchedBy(before: Policy, after: Policy): Match {
   const chosen = new Set<number>()
   for (const policy of [before, after]) {
     const byId = new Map(policy.templates.map((one) => [one.id, one]))
-    for (const one of policy.assignments)
-      if (assignments.has(one.id) || [...included(one.templateId, byId)].some((id) => templates.has(id))) matches.push(matcher(one.target))
+    for (const one of policy.assignments) {
+      const template = byId.get(one.templateId)
+      const brings = template ? withIncluded(template, byId).some((each) => templates.has(each.id)) : false
+      if (brings || assignments.has(one.id)) matches.push(matcher(one.target))
+    }
     for (const one of policy.exceptions)
       if (exceptions.has(one.id)) {
         if (one.target.on === 'devices') for (const id of one.target.deviceIds) chosen.add(id)

@@ -2,7 +2,7 @@ import { matcher, mostSpecific, specificity, type DeviceTraits, type Match, type
 import type { DeviceId, Millis } from '../units'
 import { watchKinds, type ParameterValue, type Values, type WatchKind } from '../watch'
 import type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
-import type { Template, WatchSpec } from './template'
+import { withIncluded, type WatchSpec } from './template'
 
 /** One voice about a watch: a template's, an assignment's or an exception's, with all that decides whether it wins. */
 interface Claim {
@@ -40,17 +40,6 @@ function byPrecedence(a: Claim, b: Claim): number {
     b.id - a.id ||
     a.depth - b.depth
   )
-}
-
-/** The template and those it includes, the nearer first, each once. What is missing is left out, and a ring ends where it closes. */
-function withIncluded(template: Template, byId: ReadonlyMap<number, Template>): Template[] {
-  const all = [template]
-  for (let i = 0; i < all.length; i++)
-    for (const id of all[i]!.includes) {
-      const included = byId.get(id)
-      if (included && !all.includes(included)) all.push(included)
-    }
-  return all
 }
 
 /** Watches of one key merged from the claims that count, in their order; null where none of them brings it. */

@@ -13,8 +13,8 @@ const device: DeviceTraits = {
 }
 const template = (id: number, values: Template['watches'][number]['values'], more: Partial<Template['watches'][number]> = {}, includes: number[] = []): Template =>
   ({ id, name: `t${id}`, description: '', revision: 3, includes, watches: [{ key: 'disk', kind: 'disk-space', name: 'Disk', why: '', osFamilies: [], values, ...more }] })
-const assign = (id: number, templateId: number, target: Target, more: Partial<Assignment> = {}): Assignment => ({ id, templateId, target, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, createdAt: id, ...more })
-const except = (id: number, target: Target, values: Exception['values'], more: Partial<Exception> = {}): Exception => ({ id, target, watch: 'disk', values, leftOut: false, reason: 'so', ownerId: null, reviewAt: null, createdAt: id, ...more })
+const assign = (id: number, templateId: number, target: Target, more: Partial<Assignment> = {}): Assignment => ({ id, templateId, target, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, revision: 1, createdAt: id, ...more })
+const except = (id: number, target: Target, values: Exception['values'], more: Partial<Exception> = {}): Exception => ({ id, target, watch: 'disk', values, leftOut: false, reason: 'so', ownerId: null, reviewAt: null, revision: 1, createdAt: id, ...more })
 const percent = (policy: Policy, of = device) => resolveRoster(of, policy)[0]?.values['warning.percent']
 const t = (share: number) => ({ 'warning.percent': share })
 

@@ -1,69 +1,149 @@
+import type { Target } from '../estate'
 import { day, gigabyte, hour, minute } from '../units'
-import type { WatchSpec } from './template'
+import type { TemplateBody, WatchSpec } from './template'
 
-export interface StarterTemplate { name: string; description: string; watches: readonly WatchSpec[] }
+/** A watch of the library, with the reason for each value that differs from, or confirms, the kind's default. */
+export interface LibraryWatch extends WatchSpec { reasons: Readonly<Record<string, string>> }
+export interface StarterTemplate { name: string; description: string; /** Where it is meant to go. */ suits: Target; watches: LibraryWatch[] }
 
 const any: WatchSpec['osFamilies'] = []
 const linux: WatchSpec['osFamilies'] = ['linux']
 const windows: WatchSpec['osFamilies'] = ['windows']
+const role = (id: string): Target => ({ on: 'role', role: id })
+const kind = (name: 'server' | 'workstation' | 'network' | 'power'): Target => ({ on: 'kind', kind: name })
+
+/** A service that the role is nothing without. */
+function service(key: string, name: string, why: string, names: string[], osFamilies = any): LibraryWatch {
+  return {
+    key, kind: 'service-state', name, why, osFamilies, values: { which: 'named', names, expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute },
+    reasons: { which: 'Named, because it counts whatever its start is set to.', names: 'As Debian and Windows Server call it; leave out what you do not run.', severity: 'Its users are without it at once.', hold: 'A restart passes within a minute (common practice, no source).' },
+  }
+}
 
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
 export const starterTemplates: readonly StarterTemplate[] = [
   {
     name: 'Base server',
     description: 'What any server needs, and nothing that does not lead to an action.',
+    suits: kind('server'),
     watches: [
-      { key: 'silence', kind: 'silence', name: 'Silence', why: 'A server that stops reporting may be down.', osFamilies: any, values: { after: 5 * minute, severity: 'critical' } },
+      { key: 'silence', kind: 'silence', name: 'Silence', why: 'A server that stops reporting may be down.', osFamilies: any, values: { after: 5 * minute, severity: 'critical' },
+        reasons: { after: 'Longer than a restart with its checks of disks usually takes.', severity: 'Nothing else of it can be seen any more.' } },
       { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'Percentage alone cries wolf on large disks, so both must be true.', osFamilies: any,
-        values: { except: ['/boot*', '/snap/*'], 'warning.percent': 0.1, 'warning.bytes': 20 * gigabyte, 'critical.percent': 0.05, 'critical.bytes': 10 * gigabyte, hold: 15 * minute, 'clear.percent': 0.12, 'clear.bytes': 24 * gigabyte } },
+        values: { except: ['/boot*', '/snap/*'], 'warning.percent': 0.1, 'warning.bytes': 20 * gigabyte, 'critical.percent': 0.05, 'critical.bytes': 10 * gigabyte, hold: 15 * minute, 'clear.percent': 0.12, 'clear.bytes': 24 * gigabyte },
+        reasons: { except: 'Boot partitions are small and do not grow; snap images are always full.', 'warning.percent': '10 % is common practice, no source.', 'warning.bytes': '8 % of a very large disk is plenty.', 'critical.bytes': 'Room for a night of logs, usually.', hold: 'A copy that is deleted again raises nothing.', 'clear.percent': 'A little above, so that it does not come and go.' } },
       { key: 'services', kind: 'service-state', name: 'Services', why: 'Starts that happen on demand or late do not count as stopped.', osFamilies: any,
-        values: { except: ['*updater*', '*edgeupdate*'], severity: 'critical', hold: minute, 'clear.hold': minute } },
+        values: { except: ['*updater*', '*edgeupdate*'], severity: 'critical', hold: minute, 'clear.hold': minute },
+        reasons: { except: 'Updaters stop themselves when they are done.', hold: '60 s is common practice, no source; a restart passes within it.', severity: 'A server does its work through its services.' } },
       { key: 'updates', kind: 'updates', name: 'Updates', why: 'A security update that waits for a week is a decision nobody took.', osFamilies: any,
-        values: { security: 'critical', 'security.after': 7 * day, other: 'notice', 'other.after': 30 * day } },
-      { key: 'cpu', kind: 'cpu-busy', name: 'CPU', why: 'A quarter of an hour at the limit is felt by users.', osFamilies: any, values: {} },
-      { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'Little left means swapping next.', osFamilies: any, values: {} },
-      { key: 'paging', kind: 'paging', name: 'Swapping', why: 'A machine that swaps is slow at once.', osFamilies: any, values: {} },
-      { key: 'load', kind: 'load', name: 'Load', why: 'More work than cores, for long.', osFamilies: linux, values: {} },
+        values: { security: 'critical', 'security.after': 7 * day, other: 'notice', 'other.after': 30 * day },
+        reasons: { security: 'Critical is common practice, no source.', 'security.after': 'One weekly round of maintenance fits in.', other: 'They hurt nobody by waiting.', 'other.after': 'One monthly round fits in.' } },
+      { key: 'cpu', kind: 'cpu-busy', name: 'CPU', why: 'A quarter of an hour at the limit is felt by users.', osFamilies: any, values: {}, reasons: {} },
+      { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'Little left means swapping next.', osFamilies: any, values: {}, reasons: {} },
+      { key: 'paging', kind: 'paging', name: 'Swapping', why: 'A machine that swaps is slow at once.', osFamilies: any, values: {}, reasons: {} },
+      { key: 'load', kind: 'load', name: 'Load', why: 'More work than cores, for long.', osFamilies: linux, values: {}, reasons: {} },
       { key: 'log.disk-errors', kind: 'log-match', name: 'Disk errors in the log', why: 'The driver complains before the disk fails.', osFamilies: windows,
-        values: { channel: 'System', source: 'disk', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour } },
+        values: { channel: 'System', source: 'disk', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour },
+        reasons: { count: 'One can be a loose stick; three are a disk.', quiet: 'One alert a shift is enough to order a disk.' } },
       { key: 'log.kernel', kind: 'log-match', name: 'Kernel errors in the log', why: 'I/O errors and killed processes show here first.', osFamilies: linux,
-        values: { source: 'kernel', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour } },
+        values: { source: 'kernel', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour },
+        reasons: { level: 'Warnings of the kernel are many and mean little.', count: 'Single ones happen while hardware is found.' } },
     ],
   },
   {
     name: 'Base workstation',
     description: 'Workstations are switched off at night; only what a technician would act on.',
+    suits: kind('workstation'),
     watches: [
       { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'A full system disk stops updates first.', osFamilies: any,
-        values: { 'warning.percent': 0.08, 'warning.bytes': 10 * gigabyte, 'critical.percent': 0.03, 'critical.bytes': 4 * gigabyte, hold: 30 * minute, 'clear.percent': 0.1, 'clear.bytes': 14 * gigabyte } },
+        values: { 'warning.percent': 0.08, 'warning.bytes': 10 * gigabyte, 'critical.percent': 0.03, 'critical.bytes': 4 * gigabyte, hold: 30 * minute, 'clear.percent': 0.1, 'clear.bytes': 14 * gigabyte },
+        reasons: { 'warning.bytes': 'A feature update of Windows needs about that much.', hold: 'People copy things and delete them again.' } },
       { key: 'updates', kind: 'updates', name: 'Updates', why: 'Two weeks leave room for a holiday.', osFamilies: any,
-        values: { security: 'warning', 'security.after': 14 * day, other: 'nothing' } },
+        values: { security: 'warning', 'security.after': 14 * day, other: 'nothing' },
+        reasons: { 'security.after': 'A machine that was off for a holiday catches up by itself.', other: 'Nobody drives out for them.' } },
     ],
   },
   {
     name: 'Web server',
     description: 'The service that answers, and the room its logs need.',
-    watches: [
-      { key: 'services.web', kind: 'service-state', name: 'Web service', why: 'Nobody is served without it, whatever its start is set to.', osFamilies: any,
-        values: { which: 'named', names: ['nginx', 'apache2', 'W3SVC'], expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute } },
-    ],
+    suits: role('web'),
+    watches: [service('services.web', 'Web service', 'Nobody is served without it, whatever its start is set to.', ['nginx', 'apache2', 'W3SVC'])],
   },
   {
     name: 'Database server',
     description: 'Databases stop hard when their disk is full, so it is said earlier.',
+    suits: role('database'),
     watches: [
       { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'A database needs room to recover in.', osFamilies: any,
-        values: { 'warning.percent': 0.2, 'warning.bytes': 50 * gigabyte, 'clear.percent': 0.22, 'clear.bytes': 60 * gigabyte } },
-      { key: 'services.database', kind: 'service-state', name: 'Database service', why: 'Everything else waits for it.', osFamilies: any,
-        values: { which: 'named', names: ['postgresql*', 'mariadb*', 'MSSQL*'], expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute } },
+        values: { 'warning.percent': 0.2, 'warning.bytes': 50 * gigabyte, 'clear.percent': 0.22, 'clear.bytes': 60 * gigabyte },
+        reasons: { 'warning.percent': 'A vacuum or a rebuilt index needs a copy of the largest table.', 'clear.percent': 'A little above the threshold.' } },
+      service('services.database', 'Database service', 'Everything else waits for it.', ['postgresql*', 'mariadb*', 'MSSQL*']),
+    ],
+  },
+  {
+    name: 'Directory server',
+    description: 'Nobody signs in and no name is found without it.',
+    suits: role('directory'),
+    watches: [
+      service('services.directory', 'Directory service', 'Sign-in, names and policies of the whole site come from here.', ['NTDS', 'DNS', 'Kdc', 'Netlogon', 'slapd', 'samba-ad-dc']),
+      { key: 'log.directory', kind: 'log-match', name: 'Errors of the directory', why: 'Replication that fails shows here long before users notice.', osFamilies: windows,
+        values: { channel: 'Directory Service', level: 'error', count: 3, within: hour, severity: 'warning', quiet: 12 * hour },
+        reasons: { count: 'A partner that restarts leaves one or two.', within: 'Replication is tried again every quarter of an hour or so.' } },
+    ],
+  },
+  {
+    name: 'Print server',
+    description: 'The spooler, and room for what waits in it.',
+    suits: role('print'),
+    watches: [service('services.print', 'Print service', 'Paper is how some shops work.', ['Spooler', 'cups'])],
+  },
+  {
+    name: 'File server',
+    description: 'The share, and a disk that fills by what people put on it.',
+    suits: role('file'),
+    watches: [
+      service('services.file', 'File service', 'Everybody’s work is on it.', ['LanmanServer', 'smbd', 'nfs-server', 'nfs-kernel-server']),
+      { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'People fill shares by themselves, a little every day.', osFamilies: any,
+        values: { 'warning.percent': 0.12, 'warning.bytes': 100 * gigabyte, 'clear.percent': 0.14, 'clear.bytes': 120 * gigabyte },
+        reasons: { 'warning.bytes': 'Time to talk with the client about it before it is needed.' } },
     ],
   },
   {
     name: 'Backup host',
     description: 'The nightly run has to say that it went well.',
+    suits: role('backup'),
     watches: [
       { key: 'log.backup', kind: 'log-absence', name: 'Nightly backup', why: 'A backup that fails silently is found on the day it is needed.', osFamilies: any,
-        values: { source: 'nightly-backup', text: 'completed', period: day + 2 * hour, severity: 'critical' } },
+        values: { source: 'nightly-backup', text: 'completed', period: day + 2 * hour, severity: 'critical' },
+        reasons: { period: 'A day, and two hours for a night with more to do.', text: 'Only success counts: a run that says nothing has failed.' } },
     ],
   },
+  {
+    name: 'Virtualisation host',
+    description: 'Many machines stand on it, so it is told early.',
+    suits: role('virtualisation'),
+    watches: [
+      service('services.virtualisation', 'Virtualisation service', 'No machine on it can be started or moved without it.', ['libvirtd', 'virtqemud', 'vmms', 'vmcompute']),
+      { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'A host that swaps slows down every machine on it.', osFamilies: any, values: { warning: 0.08, critical: 0.04 },
+        reasons: { warning: 'Room to start one more machine after another host fails.', critical: 'From here on the host takes memory from its machines.' } },
+    ],
+  },
+  {
+    name: 'Network gear',
+    description: 'Gear that stops being heard takes everything behind it along.',
+    suits: kind('network'),
+    watches: [{ key: 'silence', kind: 'silence', name: 'Silence', why: 'A switch that is not heard is down, or what leads to it is.', osFamilies: any, values: { after: 3 * minute, severity: 'critical' }, reasons: { after: 'Gear restarts faster than servers.' } }],
+  },
+  {
+    name: 'Power supply',
+    description: 'It has to be heard when the lights go out, not only before.',
+    suits: kind('power'),
+    watches: [{ key: 'silence', kind: 'silence', name: 'Silence', why: 'One that is not heard protects nobody that one could count on.', osFamilies: any, values: { after: 10 * minute, severity: 'warning' }, reasons: { after: 'Management cards restart by themselves now and then.', severity: 'The machines behind it still run.' } }],
+  },
 ]
+
+
+/** A template of the library as it is saved: the reasons stay behind. */
+export function fromLibrary({ name, description, watches }: StarterTemplate): TemplateBody {
+  return { name, description, includes: [], watches: watches.map(({ reasons: _left, ...watch }) => watch) }
+}

@@ -15,19 +15,18 @@ export interface WatchSpec {
   values: Values
 }
 
-export interface Template {
-  id: number
+/** What a person writes of a template. */
+export interface TemplateBody {
   name: string
   description: string
-  revision: number
   /** Templates whose watches it brings too; where both speak about a thing, its own word counts. */
-  includes: readonly number[]
-  watches: readonly WatchSpec[]
+  includes: number[]
+  watches: WatchSpec[]
 }
+export interface Template extends TemplateBody { id: number; revision: number }
 
 /** Puts a template on a target, with values of its own by watch key. */
-export interface Assignment {
-  id: number
+export interface AssignmentBody {
   templateId: number
   target: Target
   /** Among equally specific ones the lower number wins. */
@@ -37,12 +36,11 @@ export interface Assignment {
   reason: string
   /** When somebody should ask whether it is still wanted. */
   reviewAt: Millis | null
-  createdAt: Millis
 }
+export interface Assignment extends AssignmentBody { id: number; revision: number; createdAt: Millis }
 
 /** A value changed, or a watch left out, with a reason. */
-export interface Exception {
-  id: number
+export interface ExceptionBody {
   target: Target
   watch: string
   values: Values
@@ -51,8 +49,8 @@ export interface Exception {
   /** The person who answers for it. */
   ownerId: number | null
   reviewAt: Millis | null
-  createdAt: Millis
 }
+export interface Exception extends ExceptionBody { id: number; revision: number; createdAt: Millis }
 
 export interface Fault { at: string; message: string }
 
@@ -92,4 +90,15 @@ export function templateFaults(watches: readonly WatchSpec[]): Fault[] {
     for (const fault of valueFaults(watch.kind, watch.values)) faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
   }
   return faults
+}
+
+/** The template and those it includes, the nearer first, each once. What is missing is left out, and a ring ends where it closes. */
+export function withIncluded(template: Template, byId: ReadonlyMap<number, Template>): Template[] {
+  const all = [template]
+  for (let i = 0; i < all.length; i++)
+    for (const id of all[i]!.includes) {
+      const included = byId.get(id)
+      if (included && !all.includes(included)) all.push(included)
+    }
+  return all
 }

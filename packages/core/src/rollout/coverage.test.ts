@@ -8,7 +8,7 @@ import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
 const device: DeviceTraits = { id: 1, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 1, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
 const policyOf = (...names: string[]): Policy => ({
   templates: starterTemplates.map((one, i) => ({ ...one, id: i + 1, revision: 1, includes: [] })),
-  assignments: starterTemplates.flatMap((one, i) => (names.includes(one.name) ? [{ id: i + 1, templateId: i + 1, target: { on: 'everyone' as const }, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, createdAt: 0 }] : [])),
+  assignments: starterTemplates.flatMap((one, i) => (names.includes(one.name) ? [{ id: i + 1, templateId: i + 1, target: { on: 'everyone' as const }, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, revision: 1, createdAt: 0 }] : [])),
   exceptions: [],
 })
 const nginx = (start: 'automatic' | 'manual' = 'automatic') => ({ name: 'nginx', title: '', start, state: 'running' as const })
@@ -25,7 +25,7 @@ describe('what roles need', () => {
   })
   it('what an exception leaves out on purpose is no gap; what is dormant is one', () => {
     const policy = policyOf('Web server')
-    expect(gaps({ services: [nginx()] }, { ...policy, exceptions: [{ id: 9, target: { on: 'role', role: 'web' }, watch: 'services.web', values: {}, leftOut: true, reason: 'replaced', ownerId: null, reviewAt: null, createdAt: 0 }] })).toEqual([])
+    expect(gaps({ services: [nginx()] }, { ...policy, exceptions: [{ id: 9, target: { on: 'role', role: 'web' }, watch: 'services.web', values: {}, leftOut: true, reason: 'replaced', ownerId: null, reviewAt: null, revision: 1, createdAt: 0 }] })).toEqual([])
     expect(gaps({ services: [nginx()] }, { ...policy, assignments: policy.assignments.map((one) => ({ ...one, dormant: true })) })).toEqual([['nginx', false, true]])
   })
   it('nothing that is not there, is another role’s, or is for the other OS family is missed', () => {
@@ -66,7 +66,7 @@ describe('the remedy', () => {
       policy = withRemedy(policy, remedy, round)
       // Numbers as the database would give them.
       policy = { ...policy, templates: policy.templates.map((one) => (one.id > 1000 ? { ...one, id: 50 } : one)), assignments: policy.assignments.map((one) => (one.id > 1000 ? { ...one, id: 60 + round, templateId: one.templateId > 1000 ? 50 : one.templateId } : one)) }
-      const collecting = collectingFor(device, remedy.collect ? [{ id: 1, target, ...remedy.collect }] : [])
+      const collecting = collectingFor(device, remedy.collect ? [{ id: 1, target, ...remedy.collect }] : [], [])
       facts = { ...facts, logs: facts.logs!.map((one) => ({ ...one, collected: one.collected || collecting.logs.includes(one.name) })), system: { ...facts.system!, optional: [...facts.system!.optional!, ...collecting.collectors] } }
     }
     expect(coverageGaps(device, facts, resolveRoster(device, policy))).toEqual([])
@@ -99,7 +99,7 @@ describe('what is collected beyond the ordinary', () => {
       { id: 2, target: { on: 'client' as const, clientId: 1 }, logs: ['app.log', 'nginx/*.log'], collectors: [] },
       { id: 3, target: { on: 'client' as const, clientId: 2 }, logs: ['other.log'], collectors: [] },
     ]
-    expect(collectingFor(device, rules)).toEqual({ logs: ['app.log', 'nginx/*.log'], collectors: ['certificates'] })
-    expect(collectingFor(device, rules.toReversed())).toEqual(collectingFor(device, rules))
+    expect(collectingFor(device, rules, [])).toEqual({ logs: ['app.log', 'nginx/*.log'], collectors: ['certificates'] })
+    expect(collectingFor(device, rules.toReversed(), [])).toEqual(collectingFor(device, rules, []))
   })
 })

@@ -136,7 +136,7 @@ export function remedyFor(gap: Omit<CoverageGap, 'trouble'>, target: Target, pol
 export function withRemedy(policy: Policy, { target, template }: Remedy, at: Millis): Policy {
   if (!template) return policy
   const id = template.id ?? 2_147_483_647
-  const assignment: Assignment = { id: 2_147_483_647, templateId: id, target, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, createdAt: at }
+  const assignment: Assignment = { id: 2_147_483_647, templateId: id, target, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, revision: 1, createdAt: at }
   const extended = (one: Template): Template => (one.id === id && template.add ? { ...one, watches: [...one.watches.filter((watch) => watch.key !== template.add!.key), template.add] } : one)
   const templates = template.id === null ? [...policy.templates, { id, name: template.name, description: '', revision: 1, includes: [], watches: template.add ? [template.add] : [] }] : policy.templates.map(extended)
   return { ...policy, templates, assignments: [...policy.assignments, assignment] }

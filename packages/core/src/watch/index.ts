@@ -1,7 +1,7 @@
 export { evaluate, postKey, splitPostKey, type DeviceState, type Evaluated, type PostTransition } from './evaluate'
 export { isPaced, pacedCollectors, type PacedCollector } from './everyKind'
 export { readHours, withinHours, type Hours } from './hours'
-export { collectors, optionalCollectors, subjects, type Collector, type Evidence, type Hold, type Observation, type Observed, type OptionalCollector, type Subject, type WatchKind } from './kind'
+export { collectors, optionalCollectors, subjects, type Choosing, type Collector, type Evidence, type Hold, type Observation, type Observed, type OptionalCollector, type Subject, type WatchKind } from './kind'
 export { silentIntervals, watchKind, watchKinds } from './kinds'
 export { parameterFault, valueText, type Parameter, type ParameterType, type ParameterValue, type Values } from './parameter'
 export { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition, type TransitionKind } from './post'

@@ -61,6 +61,9 @@ export interface Observation {
 
 export type Hold = { for: Millis } | { checks: number }
 
+/** How a watch chooses among the things of a device: two of its parameters, and what there is to choose from. */
+export interface Choosing { include: string; except: string; of(facts: Facts): { name: string; title: string }[] }
+
 export interface WatchKind {
   name: string
   title: string
@@ -69,6 +72,7 @@ export interface WatchKind {
   collector: Collector | null
   /** The series to draw beside an alert of this kind, where there is one. */
   metric?: MetricName
+  choosing?: Choosing
   parameters: readonly Parameter[]
   sentence(values: Values): SentencePart[]
   hold(values: Values, severity: Severity): Hold

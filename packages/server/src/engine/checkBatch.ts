@@ -1,5 +1,5 @@
 import { batchLimits, logEventSchema, protocolVersion, reportBatchSchema, reportSchema, type CollectorFailure, type Refusal, type Report, type ReportBatch } from '#contract'
-import { day, readingFault, second, type Facts, type LogEvent, type Millis, type Reading } from '#core'
+import { day, readingFault, second, type Collector, type Facts, type LogEvent, type Millis, type Reading } from '#core'
 import { ProblemError } from '../http/problems'
 
 /** A report that passed every check, its times corrected to the server's clock. */
@@ -12,6 +12,7 @@ export interface CheckedReport {
   facts: Facts
   events: LogEvent[]
   failed: CollectorFailure[]
+  rested: Collector[]
 }
 
 export interface CheckedBatch {
@@ -106,6 +107,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
       facts: report.facts ?? {},
       events: checkEvents(report, pointer, offset, at, refuse),
       failed: report.failed ?? [],
+      rested: report.rested ?? [],
     })
   })
   reports.sort((a, b) => a.seq - b.seq)

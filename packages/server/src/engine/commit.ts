@@ -1,7 +1,10 @@
 import { createHash } from 'node:crypto'
-import { isAtRest, logLevelCode, splitPostKey, type DeviceState, type PostState, type PostTransition, type Reading } from '#core'
+import { isAtRest, logLevelCode, splitPostKey, targets, type DeviceState, type DeviceTraits, type PostState, type PostTransition, type Reading } from '#core'
 import { inTransaction, rows, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
+import { windowsSince } from '../features/maintenance/store'
+import { policyInForce } from '../features/policy/store'
+import { collectRules } from '../features/rollout/collecting'
 import { noteFindings, speaksForRoles } from '../features/rollout/findings'
 import type { CheckedReport } from './checkBatch'
 import type { Plan } from './plan'
@@ -128,6 +131,22 @@ function stateMoved(before: DeviceState, after: DeviceState): boolean {
   return before.size !== after.size || [...after].some(([key, state]) => mustWrite(before.get(key), state))
 }
 
+/** What the device's traits are with the facts of a plan. */
+export function traitsAfter({ traits }: DeviceContext, { facts }: Plan): DeviceTraits {
+  return { ...traits, facts, osName: facts.system?.osName ?? traits.osName, addresses: facts.system?.addresses ?? traits.addresses }
+}
+
+/** Whether what it told about itself changes what of policy, windows and collecting reaches it. */
+async function reachMoved(tx: Db, context: DeviceContext, plan: Plan): Promise<boolean> {
+  if (plan.stored.every((one) => Object.keys(one.facts).length === 0)) return false
+  const traits = traitsAfter(context, plan)
+  const policy = await policyInForce(tx)
+  // Rosters are shared: another one is another object.
+  if (policy.compiled.roster(traits) !== policy.compiled.roster(context.traits)) return true
+  const others = [...(await windowsSince(tx, context.lastAt)), ...(await collectRules(tx, policy.version))]
+  return others.some(({ target }) => targets(target, traits) !== targets(target, context.traits))
+}
+
 /** Writes a plan, all or nothing. False: the device has moved on meanwhile, and nothing was written. */
 export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
   const plain = plan.moments.length === 0 && !stateMoved(context.state, plan.state) && plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
@@ -143,6 +162,9 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
       if (plan.moments.length) await settleMoments(tx, context, plan)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
+        await reconsider(tx, id, now)
+        announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
+      } else if (await reachMoved(tx, context, plan)) {
         await reconsider(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }

@@ -1,5 +1,5 @@
 import type { CollectorFailure } from '#contract'
-import { collectingFor, postKey, resolveRoster, targets, type DeviceState, type Facts, type PostState } from '#core'
+import { collectingFor, postKey, targets, type DeviceState, type Facts, type PostState } from '#core'
 import { firstRow, rows, type Db } from '../db'
 import { traitsOf, type TraitsRow } from '../features/estate/traits'
 import { windowsSince } from '../features/maintenance/store'
@@ -10,6 +10,7 @@ import type { DeviceContext } from './types'
 interface DeviceRow extends TraitsRow {
   client_name: string
   site_name: string
+  zone: string
   key_digest: Buffer
   interval_ms: number
   last_seq: number
@@ -42,20 +43,22 @@ export async function readState(db: Db, deviceId: number): Promise<DeviceState> 
 /** All that is needed to evaluate a device, read from the database; null when there is no such device in use. */
 export async function loadContext(db: Db, deviceId: number, lock = false): Promise<DeviceContext | null> {
   const row = await firstRow<DeviceRow>(db, `
-    select d.*, c.name as client_name, s.name as site_name
+    select d.*, c.name as client_name, s.name as site_name, s.zone
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
     where d.id = $1 and d.retired_at is null${lock ? ' for update of d' : ''}`, [deviceId])
   if (!row) return null
-  const traits = traitsOf(row)
   const policy = await policyInForce(db)
   // One that never reported has told nothing: of many that come in at once this saves a third of the looks.
   const facts = row.last_seq === 0 ? {} : (await readFacts(db, deviceId)).facts
+  const traits = traitsOf(row, facts)
   const windows = await windowsSince(db, row.last_at)
+  const roster = policy.compiled.roster(traits)
   return {
     traits,
     name: row.name,
     clientName: row.client_name,
     siteName: row.site_name,
+    zone: row.zone,
     keyDigest: row.key_digest,
     interval: row.interval_ms,
     lastSeq: row.last_seq,
@@ -68,8 +71,8 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     policyVersion: policy.version,
     facts,
     state: row.last_seq === 0 ? new Map() : await readState(db, deviceId),
-    roster: resolveRoster(traits, policy),
+    roster,
     windows: windows.filter((window) => targets(window.target, traits)),
-    collecting: collectingFor(traits, await collectRules(db, policy.version)),
+    collecting: collectingFor(traits, await collectRules(db, policy.version), roster),
   }
 }

@@ -5,7 +5,7 @@ import type { Pool } from '../db'
 import { digest } from '../features/access/secret'
 import { ProblemError } from '../http/problems'
 import { checkBatch, checkEnvelope } from './checkBatch'
-import { commitPlan } from './commit'
+import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
 import { planBatch } from './plan'
 import type { DeviceContext } from './types'
@@ -110,6 +110,7 @@ export class Engine {
         clockOffset: plan.clockOffset,
         failed: last?.failed ?? context.failed,
         facts: plan.facts,
+        traits: traitsAfter(context, plan),
         state: plan.state,
       })
       this.onReport(deviceId, context.traits.clientId)

@@ -128,12 +128,12 @@ describe('policy', () => {
     await house.technician('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [other.id] }, watch: 'services', values: { hold: 5 * minute }, leftOut: false, reason: 'starts slowly' })
     const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
     const watches = page.watches.map((one) => (one.key === 'services' ? { ...one, values: { ...one.values, hold: 2 * minute } } : one))
-    const edit = { name: page.name, description: page.description, watches, basedOn: page.revision, note: 'longer' }
-    const impact = (await house.lead<Impact>('POST', `/api/templates/${templateId}/impact`, edit)).body
+    const edit = { steps: [{ of: 'template', id: templateId, basedOn: page.revision, note: 'longer', to: { name: page.name, description: page.description, includes: [], watches } }] }
+    const impact = (await house.lead<Impact>('POST', '/api/policy/impact', edit)).body
     expect(impact).toMatchObject({ added: 0, removed: 0, altered: impact.devices })
     expect(impact.examples.some((one) => one.deviceId === agent.id)).toBe(true)
     expect(impact.examples.some((one) => one.deviceId === other.id)).toBe(false)
-    expect((await house.lead('PUT', `/api/templates/${templateId}`, edit)).status).toBe(200)
+    expect((await house.lead('POST', '/api/policy/changes', edit)).body).toEqual({ ids: [templateId] })
     const holdOf = async (one: Agent) => (await rosterOf(one)).find((watch) => watch.key === 'services')!
     expect((await holdOf(agent)).chains.hold![0]).toMatchObject({ value: 2 * minute, source: { from: 'template', revision: 2 } })
     expect((await holdOf(other)).values.hold).toBe(5 * minute)
@@ -141,7 +141,7 @@ describe('policy', () => {
     expect(await alertsOf(agent)).toEqual([])
     await agent.send([agent.report(3)])
     expect(await alertsOf(agent)).toHaveLength(1)
-    const overtaken = await house.lead('PUT', `/api/templates/${templateId}`, edit)
+    const overtaken = await house.lead('POST', '/api/policy/changes', edit)
     expect([overtaken.status, overtaken.body.code]).toEqual([409, 'changed-meanwhile'])
   })
   it('leaving a watch out closes its alert, and says so', async () => {
@@ -153,7 +153,7 @@ describe('policy', () => {
   it('a wrong value is refused at its field and nothing is saved', async () => {
     const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
     const watches = page.watches.map((one) => (one.key === 'disk.space' ? { ...one, values: { ...one.values, 'warning.percent': 8 } } : one))
-    const answer = await house.lead('PUT', `/api/templates/${templateId}`, { name: page.name, description: '', watches, basedOn: page.revision, note: '' })
+    const answer = await house.lead('POST', '/api/policy/changes', { steps: [{ of: 'template', id: templateId, basedOn: page.revision, note: '', to: { name: page.name, description: '', includes: [], watches } }] })
     expect([answer.status, answer.body.faults?.[0]?.at]).toEqual([400, 'disk.space.warning.percent'])
     expect((await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body.revision).toBe(page.revision)
   })

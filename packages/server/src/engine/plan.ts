@@ -50,7 +50,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch): Plan {
     const at: Millis = lastAt === null ? report.at : Math.max(report.at, lastAt + 1)
     facts = { ...facts, ...report.facts }
     const result = evaluate(state, context.roster,
-      { at, interval: report.interval, heardAt: at, readings: report.readings, facts, events: report.events, failed: report.failed.map((one) => one.collector) },
+      { at, interval: report.interval, heardAt: at, readings: report.readings, facts, events: report.events, failed: report.failed.map((one) => one.collector), rested: report.rested, zone: context.zone },
       interval ?? report.interval)
     if (result.transitions.length || (lastAt !== null && windowTurned(context.windows, lastAt, at))) moments.push({ at, transitions: result.transitions, state: result.state })
     state = result.state

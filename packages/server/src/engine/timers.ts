@@ -1,4 +1,4 @@
-import { evaluate, hour, second, silentIntervals, targets, windowEnd, type DeviceId, type Millis } from '#core'
+import { evaluate, hour, matcher, second, silentIntervals, windowEnd, type DeviceId, type Millis } from '#core'
 import { ensurePartitions, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { allTraits } from '../features/estate/traits'
 import { windowOf, type WindowRow } from '../features/maintenance/store'
@@ -27,12 +27,12 @@ export async function turnWindows(pool: Pool, now: Millis): Promise<number> {
     if (!locked) return 0
     const due = await dueWindows(tx, now)
     if (!due.length) return 0
-    const devices = await allTraits(tx)
+    const devices = await allTraits(tx, due.map((row) => row.target))
     for (const row of due) {
       const window = windowOf(row)
       const end = windowEnd(window)
       const over = end !== null && end <= now
-      const touched = devices.filter((device) => targets(window.target, device))
+      const touched = devices.filter(matcher(window.target))
       await reconsiderAll(tx, touched.map((device) => device.id), over ? end : now)
       await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
       announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
@@ -43,7 +43,7 @@ export async function turnWindows(pool: Pool, now: Millis): Promise<number> {
 
 function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
   const interval = context.reportedInterval ?? context.interval
-  return evaluate(context.state, context.roster, { at: now, interval, heardAt, readings: [], facts: context.facts, events: [], failed: [] }, interval, (watch) => watch.kind === 'silence')
+  return evaluate(context.state, context.roster, { at: now, interval, heardAt, readings: [], facts: context.facts, events: [], failed: [], zone: context.zone }, interval, (watch) => watch.kind === 'silence')
 }
 
 /**

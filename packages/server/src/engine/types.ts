@@ -7,6 +7,8 @@ export interface DeviceContext {
   name: string
   clientName: string
   siteName: string
+  /** The clocks of its site. */
+  zone: string
   keyDigest: Buffer
   interval: Millis
   lastSeq: number

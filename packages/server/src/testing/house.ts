@@ -5,7 +5,7 @@ import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
 import type { Enrolment, Problem, Report, ReportReceipt } from '#contract'
-import { minute, starterTemplates } from '#core'
+import { fromLibrary, minute, starterTemplates } from '#core'
 import { buildApp } from '../app'
 import { migrate, openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
@@ -125,7 +125,7 @@ export async function openHouse(agentFolder = ''): Promise<House> {
 
 /** Assigns a starter template to every device; gives its id. */
 export async function assignStarter(house: House, name: string): Promise<number> {
-  const template = starterTemplates.find((one) => one.name === name)!
+  const template = fromLibrary(starterTemplates.find((one) => one.name === name)!)
   const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
   await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
   return id

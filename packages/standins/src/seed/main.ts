@@ -1,4 +1,4 @@
-import { hour, starterTemplates, type Target, type Values, type WatchSpec } from '#core'
+import { day, fromLibrary, hour, starterTemplates, type Target, type Values, type WatchSpec } from '#core'
 import { wantedEstate } from '../estate'
 
 /**
@@ -37,7 +37,9 @@ await add('/api/people', { email: 'ines@lanternfield.example', name: 'Ines Vanto
 await add('/api/people', { email: 'harbour@tidemill.example', name: 'Odile Marrek', password, access: 'contact', clientIds: [clientIds.tm] })
 
 const templateIds: Record<string, number> = {}
-for (const template of starterTemplates) templateIds[template.name] = await add('/api/templates', template)
+// The others wait in the library.
+const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host']
+for (const template of starterTemplates) if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
 const tillWatches: WatchSpec[] = [{ key: 'services.till', kind: 'service-state', name: 'Till services', why: 'A till that cannot sync or print closes the shop.', osFamilies: ['windows'], values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' } }]
 templateIds.Till = await add('/api/templates', { name: 'Till', description: 'What a shop notices first.', watches: tillWatches })
 
@@ -52,7 +54,7 @@ await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Till', { on: 'role', role: 'till' })
 await add('/api/exceptions', {
   target: { on: 'client', clientId: clientIds.sv }, watch: 'disk.space', values: { 'warning.bytes': 50e9, 'clear.bytes': 60e9 }, leftOut: false,
-  reason: 'Imaging grows fast; they want to hear earlier.',
+  reason: 'Imaging grows fast; they want to hear earlier.', reviewAt: Date.now() + 90 * day,
 })
 
 const now = Date.now()

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { bytesText, durationText, parameterFault, parseBytes, parseDuration, type Parameter, type ParameterValue } from '#core'
+import { bytesText, durationText, parameterFault, parseBytes, parseDuration, valueText, type Parameter, type ParameterValue } from '#core'
 
 /** One value, typed as it reads in the sentence: 8 %, 20 GB, 15 min, names one a line. */
 const props = defineProps<{ parameter: Parameter; value: ParameterValue }>()
-const emit = defineEmits<{ change: [value: ParameterValue]; cancel: [] }>()
+const emit = defineEmits<{ change: [value: ParameterValue]; cancel: []; typing: [value: ParameterValue] }>()
 
 const shown = (value: ParameterValue): string => {
   if (value === null) return ''
@@ -21,7 +21,7 @@ watch(() => [props.parameter.name, props.value], () => { text.value = shown(prop
 
 function parsed(): ParameterValue | undefined {
   const typed = text.value.trim()
-  if (typed === '' && props.parameter.type !== 'patterns') return props.parameter.type === 'text' ? '' : null
+  if (typed === '' && props.parameter.type !== 'patterns') return props.parameter.type === 'text' || props.parameter.type === 'hours' ? '' : null
   switch (props.parameter.type) {
     case 'percent': { const match = /^(\d+(?:\.\d+)?)\s*%?$/.exec(typed); return match ? Number(match[1]) / 100 : undefined }
     case 'bytes': return parseBytes(typed) ?? undefined
@@ -31,12 +31,19 @@ function parsed(): ParameterValue | undefined {
     default: return typed
   }
 }
-const examples: Partial<Record<Parameter['type'], string>> = { percent: '8 %', bytes: '20 GB', duration: '90 s, 15 min, 2 h, 7 days', count: '3', number: '2.5' }
+const examples: Partial<Record<Parameter['type'], string>> = { percent: '8 %', bytes: '20 GB', duration: '90 s, 15 min, 2 h, 7 days', hours: 'Mon–Fri 08:00–20:00', count: '3', number: '2.5' }
+const range = computed(() => {
+  const { min, max, type } = props.parameter
+  if (type === 'choice' || type === 'text' || type === 'patterns' || type === 'hours' || (min === undefined && max === undefined)) return ''
+  const ends = [min ?? 0, max].map((one) => (one === undefined || one >= Number.MAX_SAFE_INTEGER || one >= 1e18 ? null : valueText(props.parameter, one)))
+  return ends[1] ? `${ends[0]} to ${ends[1]}.` : `From ${ends[0]} on.`
+})
 const fault = computed(() => {
   const value = parsed()
   if (value === undefined) return `Write it like ${examples[props.parameter.type] ?? 'a value'}.`
   return parameterFault(props.parameter, value)
 })
+watch(text, () => { if (!fault.value) emit('typing', parsed()!) })
 function save(): void {
   if (!fault.value) emit('change', parsed()!)
 }
@@ -51,7 +58,8 @@ function save(): void {
       <textarea v-else-if="parameter.type === 'patterns'" v-model="text" rows="4" spellcheck="false" autofocus class="mono" />
       <input v-else v-model="text" spellcheck="false" autofocus :aria-invalid="!!fault" />
     </label>
-    <p class="faint">{{ parameter.explains }}</p>
+    <p class="faint">{{ parameter.explains }}<template v-if="range"> {{ range }}</template></p>
+    <slot />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Leave</button></div>
   </form>

@@ -10,6 +10,7 @@ const format = (options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(
 const clock = format({ hour: '2-digit', minute: '2-digit' })
 const weekday = format({ weekday: 'short' })
 const dayMonth = format({ day: 'numeric', month: 'short' })
+const day = format({ day: 'numeric', month: 'short', year: 'numeric' })
 const exact = format({ weekday: 'short', day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit', timeZoneName: 'short' })
 const full = format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 
@@ -21,6 +22,8 @@ export function exactText(at: Millis, zone?: string): string {
   if (!zone || zone === here) return mine
   return `${mine} · ${format({ weekday: 'short', hour: '2-digit', minute: '2-digit', timeZone: zone }).format(at)} in ${zone}`
 }
+/** The day alone, with its year. */
+export const dayText = (at: Millis) => day.format(at)
 export const age = (at: Millis, to: Millis = now.value) => ageText(to - at)
 
 /** Short time: the hour today, the day within a week, else the date. */

@@ -35,6 +35,7 @@ export const diskSpace: WatchKind = {
   subject: 'disk',
   collector: 'disks',
   metric: 'disk.free',
+  choosing: { include: 'disks', except: 'except', of: (facts) => (facts.disks ?? []).map((disk) => ({ name: disk.mount, title: disk.removable ? 'removable' : '' })) },
   parameters,
   sentence(values) {
     const say = sayer(parameters, values)

@@ -25,6 +25,7 @@ export const serviceState: WatchKind = {
   title: 'Service state',
   subject: 'service',
   collector: 'services',
+  choosing: { include: 'names', except: 'except', of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })) },
   parameters,
   sentence(values) {
     const say = sayer(parameters, values)

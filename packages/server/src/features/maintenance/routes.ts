@@ -1,5 +1,5 @@
 import { madeSchema, newWindowSchema, watchlineSchema, windowListSchema, windowPageSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
-import { hour, isOver, targets, type DeviceTraits, type Target } from '#core'
+import { hour, isOver, matcher, targets, targetSentence, type DeviceTraits, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { outdate, reconsiderAll } from '../../engine'
@@ -9,7 +9,7 @@ import { announce } from '../../live'
 import { audit, mayChangeAll, needClient, type Viewer } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
 import { allTraits, needDevice } from '../estate'
-import { matching, readNames, targetText, type Names } from '../policy'
+import { matching, readEstate, type Estate } from '../policy'
 import { windowOf, type WindowRow } from './store'
 import { watchline } from './watchline'
 
@@ -21,9 +21,9 @@ const listSelect = `
          (select count(*) from held h where h.window_id = w.id)::int as held_total
   from maintenance_window w left join person p on p.id = w.created_by left join person e on e.id = w.saved_by`
 
-function view(row: ListedRow, names: Names, devices: readonly DeviceTraits[]): WindowView {
+function view(row: ListedRow, estate: Estate, devices: readonly DeviceTraits[]): WindowView {
   return {
-    ...windowOf(row), reason: row.reason, targetText: targetText(row.target, names), clientId: row.client_id, deviceCount: matching(row.target, devices),
+    ...windowOf(row), reason: row.reason, targetText: targetSentence(row.target, estate), clientId: row.client_id, deviceCount: matching(row.target, devices),
     createdBy: row.created_by_name ?? '', createdAt: row.created_at, endedBy: row.ended_by_name, heldNow: row.held_now, heldTotal: row.held_total,
   }
 }
@@ -31,15 +31,21 @@ function view(row: ListedRow, names: Names, devices: readonly DeviceTraits[]): W
 async function listWindows(db: Db, viewer: Viewer, id: number | null = null): Promise<WindowView[]> {
   const found = await rows<ListedRow>(db, `${listSelect}
     where ($1::int[] is null or w.client_id = any($1)) and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`, [viewer.clientIds, id])
-  const names = await readNames(db)
-  const devices = await allTraits(db)
-  return found.map((row) => view(row, names, devices))
+  const estate = await readEstate(db)
+  const devices = await allTraits(db, found.map((row) => row.target))
+  return found.map((row) => view(row, estate, devices))
 }
 
 /** The one client that a target belongs to, or null when it may reach several. */
 async function clientOf(db: Db, target: Target): Promise<number | null> {
   if (target.on === 'client') return target.clientId
   if (target.on === 'site') return (await firstRow<{ client_id: number }>(db, 'select client_id from site where id = $1', [target.siteId]))?.client_id ?? null
+  if (target.on === 'all') {
+    for (const part of target.of) {
+      const client = await clientOf(db, part)
+      if (client !== null) return client
+    }
+  }
   if (target.on !== 'devices') return null
   const found = await rows<{ client_id: number }>(db, 'select distinct client_id from device where id = any($1)', [target.deviceIds])
   return found.length === 1 ? found[0]!.client_id : null
@@ -59,7 +65,7 @@ async function openWindow(tx: Db, body: NewWindow, viewer: Viewer, now: number, 
     values ($1, 1, $2, $3, $4, $5, $6, $7, $8, $9, now(), $9)`,
     [id, body.name, body.reason, clientId, JSON.stringify(body.target), JSON.stringify(body.subject), time(from), time(body.until), viewer.id])
   await tx.query('insert into window_progress (window_id) values ($1)', [id])
-  const touched = (await allTraits(tx)).filter((device) => targets(body.target, device))
+  const touched = (await allTraits(tx, [body.target])).filter(matcher(body.target))
   await outdate(tx, touched.map((device) => device.id))
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'window', id, clientId, detail: { ...body } })
   announce(tx, { topic: 'windows', clientIds: clientId === null ? null : [clientId], deviceIds: touched.map((device) => device.id) })
@@ -78,7 +84,7 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
     select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3 from maintenance_window where id = $1`,
     [id, time(Math.max(now, window.from)), viewer.id])
   await tx.query('update window_progress set over = true where window_id = $1', [id])
-  const touched = (await allTraits(tx)).filter((device) => targets(window.target, device))
+  const touched = (await allTraits(tx, [window.target])).filter(matcher(window.target))
   await reconsiderAll(tx, touched.map((device) => device.id), now)
   await audit(tx, { personId: viewer.id, action: 'ended', kind: 'window', id, clientId: row.client_id })
   announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: touched.map((device) => device.id) })
@@ -100,9 +106,10 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     method: 'GET', url: '/api/devices/:id/windows', access: 'contact', summary: 'Windows that reach a device', answer: windowListSchema,
     async handle({ viewer, id }): Promise<WindowView[]> {
       await needDevice(pool, viewer, id())
-      const device = (await allTraits(pool)).find((one) => one.id === id())!
       // A window for every client reaches this one too, so a contact sees it at the device.
-      return (await listWindows(pool, { ...viewer, clientIds: null })).filter((window) => targets(window.target, device))
+      const windows = await listWindows(pool, { ...viewer, clientIds: null })
+      const device = (await allTraits(pool, windows.map((window) => window.target))).find((one) => one.id === id())!
+      return windows.filter((window) => targets(window.target, device))
     },
   })
   route(app, {

@@ -1,43 +1,82 @@
-import type { Impact } from '#contract'
-import { compareRosters, resolveRoster, type DeviceTraits, type Policy, type WatchChange } from '#core'
-import type { Db } from '../../db'
+import type { Impact, ImpactWatch } from '#contract'
+import { matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type RosterChange, type WatchChange } from '#core'
+import { rows, type Db } from '../../db'
 import { reconsiderAll } from '../../engine'
 import { announce } from '../../live'
 import { allTraits } from '../estate'
-import { policyAsChanged, policyInForce } from './store'
+import { costOf } from './cost'
+import { policyAsChanged, policyInForce, targetsOf, type PolicyInForce } from './store'
 
-export interface DeviceChange { device: DeviceTraits & { name: string }; changes: WatchChange[] }
+export type DeviceChange = RosterChange<DeviceTraits>
 
-/** What differs for every device between two policies. */
-export function changesBetween(devices: readonly (DeviceTraits & { name: string })[], before: Policy, after: Policy): DeviceChange[] {
-  return devices
-    .map((device) => ({ device, changes: compareRosters(resolveRoster(device, before), resolveRoster(device, after)) }))
-    .filter((one) => one.changes.length > 0)
+/** What differs for every device between the policy in force and another. */
+export async function changesTo(db: Db, before: PolicyInForce, after: Policy): Promise<DeviceChange[]> {
+  return rosterChanges(await allTraits(db, [...targetsOf(before), ...targetsOf(after)]), before.compiled, after)
 }
 
-/** @param keepOwn devices that get the template but keep a value of their own, so that the edit does not reach them there */
-export function impactOf(changed: readonly DeviceChange[], keepOwn: number): Impact {
-  const count = (kind: WatchChange['change']) => changed.reduce((sum, one) => sum + one.changes.filter((change) => change.change === kind).length, 0)
+/** Devices that get a template that is edited but keep a value of their own on one of its watches. */
+function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps: readonly PolicyStep[]): number {
+  const edited = new Set(steps.flatMap((step) => (step.of === 'template' && step.id > 0 ? [step.id] : [])))
+  if (!edited.size) return 0
+  const byId = new Map(policy.templates.map((one) => [one.id, one]))
+  const keys = new Set(policy.templates.filter((one) => edited.has(one.id)).flatMap((one) => one.watches.map((watch) => watch.key)))
+  const placed = policy.assignments.filter((one) => { const template = byId.get(one.templateId); return template && withIncluded(template, byId).some((each) => edited.has(each.id)) }).map((one) => matcher(one.target))
+  const own = policy.exceptions.filter((one) => keys.has(one.watch)).map((one) => matcher(one.target))
+  return devices.filter((device) => own.some((match) => match(device)) && placed.some((match) => match(device))).length
+}
+
+const sentenceOf = (watch: EffectiveWatch | null) => watch && watchKind(watch.kind).sentence(watch.values)
+const listed = 200
+
+/** @param clientIds the clients that the viewer may see; null: all. What happens at others is not told. */
+export async function impactOf(db: Db, changed: readonly DeviceChange[], clientIds: readonly ClientId[] | null, keepOwn = 0): Promise<Impact> {
+  const seen = changed.filter((one) => clientIds?.includes(one.device.clientId) ?? true)
+  const positions = new Map<WatchChange, number>()
+  const watches: ImpactWatch[] = []
+  const count = { added: 0, removed: 0, altered: 0 }
+  for (const { changes } of seen)
+    for (const change of changes) {
+      count[change.change]++
+      let position = positions.get(change)
+      if (position === undefined) {
+        positions.set(change, (position = watches.length))
+        watches.push({ key: change.key, name: change.name, change: change.change, parameters: change.parameters, devices: 0, before: sentenceOf(change.before), after: sentenceOf(change.after) })
+      }
+      watches[position]!.devices++
+    }
+  const clientNames = new Map((await rows<{ id: number; name: string }>(db, 'select id, name from client where id = any($1)', [[...new Set(seen.map((one) => one.device.clientId))]])).map((row) => [row.id, row.name]))
   return {
-    devices: changed.length,
-    clients: new Set(changed.map((one) => one.device.clientId)).size,
+    devices: seen.length,
+    clients: clientNames.size,
     keepOwn,
-    added: count('added'), removed: count('removed'), altered: count('altered'),
-    examples: changed.slice(0, 200).map(({ device, changes }) => ({ deviceId: device.id, deviceName: device.name, clientId: device.clientId, changes })),
+    ...count,
+    watches: watches.slice(0, listed),
+    examples: seen.slice(0, listed).map(({ device, changes }) => ({
+      deviceId: device.id, deviceName: device.name, clientId: device.clientId, clientName: clientNames.get(device.clientId) ?? '',
+      watches: changes.map((change) => positions.get(change)!).filter((position) => position < listed),
+    })),
+    cost: await costOf(db, seen),
   }
+}
+
+/** What steps would do, worked out and not saved. */
+export async function impactOfSteps(db: Db, before: PolicyInForce, after: Policy, steps: readonly PolicyStep[], clientIds: readonly ClientId[] | null): Promise<Impact> {
+  const devices = await allTraits(db, [...targetsOf(before), ...targetsOf(after)])
+  const seen = clientIds ? devices.filter((device) => clientIds.includes(device.clientId)) : devices
+  return impactOf(db, rosterChanges(seen, before.compiled, after), clientIds, keepingTheirOwn(seen, before, steps))
 }
 
 /**
  * Makes a change of policy count: runs `write`, then looks again at exactly the devices whose roster it moved, all in one
  * transaction. Agents and browsers have it with the commit.
  */
-export async function changePolicy<T>(tx: Db, now: number, write: () => Promise<T>): Promise<T> {
+export async function changePolicy<T>(tx: Db, now: number, write: (before: PolicyInForce) => Promise<T>): Promise<T> {
   // One change at a time: the second compares with what the first has made.
   await tx.query('select version from policy_mark for update')
   const before = await policyInForce(tx)
-  const result = await write()
+  const result = await write(before)
   const after = await policyAsChanged(tx)
-  const changed = changesBetween(await allTraits(tx), before, after)
+  const changed = rosterChanges(await allTraits(tx, [...targetsOf(before), ...targetsOf(after)]), before.compiled, after.compiled)
   await reconsiderAll(tx, changed.map((one) => one.device.id), now)
   announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
   return result

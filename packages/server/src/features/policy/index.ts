@@ -1,3 +1,3 @@
-export { policyInForce } from './store'
+export { matching, readEstate, type Estate } from './names'
+export { policyInForce, targetsOf } from './store'
 export { policyRoutes } from './routes'
-export { matching, readNames, targetText, type Names } from './words'

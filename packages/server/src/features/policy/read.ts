@@ -1,77 +1,165 @@
-import type { AssignmentView, ExceptionView, PolicyGrid, TemplatePage, TemplateRevision, TemplateSummary } from '#contract'
-import { targets, type DeviceTraits, type Exception, type Policy } from '#core'
+import type { AssignmentView, ExceptionView, ListedTemplate, PolicyGrid, PolicyListing, TemplatePage, TemplateRevision, TemplateSummary } from '#contract'
+import { conditionsOf, exceptionUses, matcher, targetSentence, templateChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type ExceptionUse, type TemplateBody, type WatchSpec } from '#core'
 import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
+import type { Viewer } from '../access'
 import { allTraits } from '../estate'
-import { policyInForce } from './store'
-import { matching, readNames, targetText } from './words'
+import { matching, readEstate, type Estate } from './names'
+import { policyInForce, targetsOf, type PolicyInForce } from './store'
 
 interface Saved { id: number; saved_at: number; saved_by: string | null }
 
 async function savedBy(db: Db, view: 'template' | 'assignment' | 'exception'): Promise<Map<number, Saved>> {
   // The view's name is one of three constants.
-  const found = await rows<Saved>(db, `select v.id, v.saved_at, p.name as saved_by from ${view} v left join person p on p.id = v.saved_by limit 30000`)
+  const found = await rows<Saved>(db, `select v.id, v.saved_at, p.name as saved_by from ${view} v left join person p on p.id = v.saved_by limit 60000`)
   return new Map(found.map((row) => [row.id, row]))
 }
 
-/** Devices that get a template through any of its assignments that is awake. */
-function reached(policy: Policy, templateId: number, devices: readonly DeviceTraits[]): DeviceTraits[] {
-  const placed = policy.assignments.filter((one) => one.templateId === templateId && !one.dormant)
-  return devices.filter((device) => placed.some((one) => targets(one.target, device)))
+/** All that the views of policy are made of, read once; devices are those that the viewer may see. */
+interface Sight {
+  policy: PolicyInForce
+  devices: readonly DeviceTraits[]
+  estate: Estate
+  uses: ReadonlyMap<number, ExceptionUse>
+  people: ReadonlyMap<number, string>
+  saved: Record<'template' | 'assignment' | 'exception', Map<number, Saved>>
+  /** Devices that get each template through any of its assignments that is awake. */
+  reached: ReadonlyMap<number, readonly DeviceTraits[]>
 }
 
-function exceptionsOn(policy: Policy, templateId: number): Exception[] {
-  const keys = new Set(policy.templates.find((one) => one.id === templateId)?.watches.map((watch) => watch.key))
-  return policy.exceptions.filter((one) => keys.has(one.watch))
-}
-
-export async function templateSummaries(db: Db): Promise<TemplateSummary[]> {
+async function look(db: Db, viewer: Viewer): Promise<Sight> {
   const policy = await policyInForce(db)
-  const devices = await allTraits(db)
-  const saved = await savedBy(db, 'template')
-  return policy.templates.map((template) => ({
-    id: template.id, name: template.name, description: template.description, revision: template.revision, watchCount: template.watches.length,
-    deviceCount: reached(policy, template.id, devices).length,
-    exceptionCount: exceptionsOn(policy, template.id).length,
-    savedAt: saved.get(template.id)!.saved_at, savedBy: saved.get(template.id)!.saved_by ?? 'the first start',
-  }))
-}
-
-export async function templatePage(db: Db, id: number): Promise<TemplatePage> {
-  const policy = await policyInForce(db)
-  const template = policy.templates.find((one) => one.id === id)
-  if (!template) throw new ProblemError('not-found')
-  const summary = (await templateSummaries(db)).find((one) => one.id === id)!
-  const names = await readNames(db)
-  const devices = await allTraits(db)
-  const assignmentSaved = await savedBy(db, 'assignment')
-  const exceptionSaved = await savedBy(db, 'exception')
-  const assignments: AssignmentView[] = policy.assignments.filter((one) => one.templateId === id).map((one) => ({
-    ...one, templateName: template.name, targetText: targetText(one.target, names), deviceCount: matching(one.target, devices),
-    createdBy: assignmentSaved.get(one.id)?.saved_by ?? '',
-  }))
-  const exceptions: ExceptionView[] = exceptionsOn(policy, id).map((one) => ({ ...one, targetText: targetText(one.target, names), createdBy: exceptionSaved.get(one.id)?.saved_by ?? '' }))
-  const revisions = await rows<TemplateRevision>(db, `
-    select r.revision, r.saved_at as "savedAt", coalesce(p.name, '') as "savedBy", r.note from template_revision r left join person p on p.id = r.saved_by
-    where r.id = $1 order by r.revision desc limit 200`, [id])
-  return { ...summary, watches: [...template.watches], assignments, exceptions, revisions }
-}
-
-export async function policyGrid(db: Db): Promise<PolicyGrid> {
-  const policy = await policyInForce(db)
-  const devices = await allTraits(db)
-  const templates = await templateSummaries(db)
-  const roles = await rows<{ id: string; name: string }>(db, 'select id, name from role order by name limit 500')
-  const used = roles.map((role) => ({ ...role, devices: devices.filter((device) => device.roles.includes(role.id)).length }))
+  const all = await allTraits(db, targetsOf(policy))
+  const devices = viewer.clientIds === null ? all : all.filter((one) => viewer.clientIds!.includes(one.clientId))
+  const byId = new Map(policy.templates.map((one) => [one.id, one]))
+  const placed = new Map<number, ((device: DeviceTraits) => boolean)[]>()
+  for (const one of policy.assignments) {
+    const template = byId.get(one.templateId)
+    if (!template || one.dormant) continue
+    const match = matcher(one.target)
+    for (const { id } of withIncluded(template, byId)) placed.set(id, [...(placed.get(id) ?? []), match])
+  }
   return {
-    roles: used.filter((role) => role.devices > 0 || policy.assignments.some((one) => one.target.on === 'role' && one.target.role === role.id)),
-    templates,
-    cells: used.flatMap((role) => templates.flatMap((template) => {
-      const inRole = reached(policy, template.id, devices).filter((device) => device.roles.includes(role.id))
-      const assigned = policy.assignments.some((one) => one.templateId === template.id && one.target.on === 'role' && one.target.role === role.id)
-      if (!inRole.length && !assigned) return []
-      const exceptions = exceptionsOn(policy, template.id).filter((one) => inRole.some((device) => targets(one.target, device))).length
-      return [{ role: role.id, templateId: template.id, devices: inRole.length, exceptions, assigned }]
-    })),
+    policy, devices,
+    estate: await readEstate(db),
+    uses: new Map(exceptionUses(policy.compiled, devices, Date.now()).map((use) => [use.exception.id, use])),
+    people: new Map((await rows<{ id: number; name: string }>(db, 'select id, name from person limit 10000')).map((row) => [row.id, row.name])),
+    saved: { template: await savedBy(db, 'template'), assignment: await savedBy(db, 'assignment'), exception: await savedBy(db, 'exception') },
+    reached: new Map(policy.templates.map((one) => [one.id, devices.filter((device) => placed.get(one.id)?.some((match) => match(device)))])),
+  }
+}
+
+const by = (sight: Sight, of: keyof Sight['saved'], id: number) => sight.saved[of].get(id)?.saved_by ?? 'the first start'
+
+function summary(sight: Sight, id: number): TemplateSummary {
+  const { name, description, revision, watches, includes } = sight.policy.templates.find((one) => one.id === id)!
+  const keys = new Set(watches.map((watch) => watch.key))
+  return {
+    id, name, description, revision, includes, watchCount: watches.length,
+    deviceCount: sight.reached.get(id)!.length,
+    exceptionCount: sight.policy.exceptions.filter((one) => keys.has(one.watch)).length,
+    savedAt: sight.saved.template.get(id)?.saved_at ?? 0, savedBy: by(sight, 'template', id),
+  }
+}
+
+function assignmentViews(sight: Sight): AssignmentView[] {
+  return sight.policy.assignments.map((one) => ({
+    ...one, templateName: sight.policy.templates.find((template) => template.id === one.templateId)?.name ?? '', targetText: targetSentence(one.target, sight.estate),
+    deviceCount: matching(one.target, sight.devices), createdBy: by(sight, 'assignment', one.id),
+  }))
+}
+
+function exceptionViews(sight: Sight): ExceptionView[] {
+  const withWatch = new Map<string, { id: number; name: string; watch: WatchSpec }[]>()
+  for (const { id, name, watches } of sight.policy.templates) for (const watch of watches) withWatch.set(watch.key, [...(withWatch.get(watch.key) ?? []), { id, name, watch }])
+  return sight.policy.exceptions.map((one) => {
+    const having = withWatch.get(one.watch) ?? []
+    const use = sight.uses.get(one.id)!
+    return {
+      ...one, targetText: targetSentence(one.target, sight.estate), watchName: having[0]?.watch.name ?? one.watch, kind: having[0]?.watch.kind ?? '', deviceCount: use.devices, doubts: use.doubts,
+      templates: having.map(({ id, name }) => ({ id, name })), ownerName: one.ownerId === null ? '' : (sight.people.get(one.ownerId) ?? ''), createdBy: by(sight, 'exception', one.id),
+    }
+  })
+}
+
+/** Whoever is limited to some clients is not told what others have. */
+function seen<T extends { target: AssignmentView['target']; deviceCount: number }>(views: T[], sight: Sight, clientIds: readonly ClientId[] | null): T[] {
+  if (clientIds === null) return views
+  const foreign = (one: T) => one.deviceCount === 0 && conditionsOf(one.target).some((condition) =>
+    (condition.on === 'client' && !clientIds.includes(condition.clientId)) || (condition.on === 'site' && !clientIds.includes(sight.estate.siteClient(condition.siteId) ?? 0)) ||
+    (condition.on === 'devices' && condition.deviceIds.some((id) => !clientIds.includes(sight.estate.devices.get(id)?.client_id ?? 0))))
+  return views.filter((one) => !foreign(one))
+}
+
+interface RevisionRow extends TemplateBody { revision: number; saved_at: number; saved_by: string | null; note: string }
+
+async function revisionsOf(db: Db, id: number, templateName: (id: number) => string): Promise<TemplateRevision[]> {
+  const found = await rows<RevisionRow>(db, `
+    select r.revision, r.saved_at, p.name as saved_by, r.note, r.name, r.description, r.includes, r.watches from template_revision r left join person p on p.id = r.saved_by
+    where r.id = $1 order by r.revision desc limit 200`, [id])
+  return found.map(({ revision, saved_at, saved_by, note, ...body }, i) => {
+    const before = found[i + 1]
+    return { revision, savedAt: saved_at, savedBy: saved_by ?? 'the first start', note, body, changes: before ? templateChanges(before, body, templateName) : [] }
+  })
+}
+
+export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<TemplatePage> {
+  const sight = await look(db, viewer)
+  const template = sight.policy.templates.find((one) => one.id === id)
+  if (!template) throw new ProblemError('not-found')
+  const nameOf = (one: number) => sight.policy.templates.find((each) => each.id === one)?.name ?? 'a template that is gone'
+  const keys = new Set(template.watches.map((watch) => watch.key))
+  return {
+    ...summary(sight, id), watches: template.watches,
+    assignments: seen(assignmentViews(sight).filter((one) => one.templateId === id), sight, viewer.clientIds),
+    exceptions: seen(exceptionViews(sight).filter((one) => keys.has(one.watch)), sight, viewer.clientIds),
+    includedBy: sight.policy.templates.filter((one) => one.includes.includes(id)).map(({ id: by, name }) => ({ id: by, name })),
+    revisions: await revisionsOf(db, id, nameOf),
+  }
+}
+
+export async function templateSummaries(db: Db, viewer: Viewer): Promise<TemplateSummary[]> {
+  const sight = await look(db, viewer)
+  return sight.policy.templates.map((one) => summary(sight, one.id))
+}
+
+export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListing> {
+  const sight = await look(db, viewer)
+  const assignments = seen(assignmentViews(sight), sight, viewer.clientIds)
+  const owners = new Map((await rows<{ id: number; name: string }>(db, `select r.id, p.name from template_revision r join person p on p.id = r.saved_by where r.revision = 1 limit 5000`)).map((row) => [row.id, row.name]))
+  const templates = sight.policy.templates.map((one): ListedTemplate => ({
+    ...summary(sight, one.id),
+    kinds: [...new Set(one.watches.map((watch) => watch.kind))],
+    roles: [...new Set(assignments.filter((each) => each.templateId === one.id).flatMap((each) => conditionsOf(each.target)).flatMap((each) => (each.on === 'role' ? [each.role] : [])))],
+    owner: owners.get(one.id) ?? '',
+    text: [one.name, one.description, ...one.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title])].join('\n'),
+  }))
+  return { templates, assignments, exceptions: seen(exceptionViews(sight), sight, viewer.clientIds) }
+}
+
+export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
+  const sight = await look(db, viewer)
+  const { policy, devices, reached } = sight
+  const inRole = (role: string) => (device: DeviceTraits) => device.roles.includes(role)
+  const isFor = (role: string, templateId: number) => policy.assignments.some((one) => one.templateId === templateId && conditionsOf(one.target).some((condition) => condition.on === 'role' && condition.role === role))
+  const roles = [...sight.estate.roles].map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length })).sort((a, b) => a.name.localeCompare(b.name))
+    .filter((role) => role.devices > 0 || policy.templates.some((one) => isFor(role.id, one.id)))
+  // A device without a role gets policy, too, and would be nowhere in the grid.
+  const without = devices.filter((device) => device.roles.length === 0)
+  const matches = new Map(policy.exceptions.map((one) => [one.id, matcher(one.target)]))
+  const cell = (role: string, templateId: number, of: readonly DeviceTraits[]) => {
+    const assigned = role !== '' && isFor(role, templateId)
+    if (!of.length && !assigned) return []
+    const keys = new Set(policy.templates.find((one) => one.id === templateId)!.watches.map((watch) => watch.key))
+    const exceptions = policy.exceptions.filter((one) => keys.has(one.watch) && of.some(matches.get(one.id)!)).length
+    return [{ role, templateId, devices: of.length, exceptions, assigned }]
+  }
+  return {
+    roles: [...roles, ...(without.length ? [{ id: '', name: 'no role', devices: without.length }] : [])],
+    templates: policy.templates.map((one) => summary(sight, one.id)),
+    cells: policy.templates.flatMap((template) => [
+      ...roles.flatMap((role) => cell(role.id, template.id, reached.get(template.id)!.filter(inRole(role.id)))),
+      ...cell('', template.id, reached.get(template.id)!.filter((device) => device.roles.length === 0)),
+    ]),
   }
 }

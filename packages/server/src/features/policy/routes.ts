@@ -1,92 +1,121 @@
-import { impactSchema, madeSchema, newAssignmentSchema, newExceptionSchema, newTemplateSchema, policyGridSchema, rosterSchema, templateEditSchema, templatePageSchema, templateSummariesSchema, type Impact, type RosterWatch } from '#contract'
-import { resolveRoster, targets, templateFaults, watchKind, type Policy, type Template } from '#core'
+import {
+  impactSchema, keepValueSchema, keptValueSchema, madeSchema, newAssignmentSchema, newExceptionSchema, newTemplateSchema, policyChangedSchema, policyChangeSchema, policyGridSchema, policyListingSchema, rosterSchema, targetMatchesSchema, targetTrialSchema,
+  templatePageSchema, templateSummariesSchema, whatIfSchema, type Impact, type PolicyChanged, type RosterWatch, type TargetMatches,
+} from '#contract'
+import { compareRosters, keepForPresent, matcher, targetFaults, targetSentence, watchKind, withSteps, type DeviceTraits, type PolicyStep, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { allTraits, needDevice, traitsOf, type TraitsRow } from '../estate'
-import { changePolicy, changesBetween, impactOf } from './change'
-import { policyGrid, templatePage, templateSummaries } from './read'
-import { policyInForce } from './store'
-import { addAssignment, addException, addTemplate, editTemplate, refuseFaults, removeAssignment, removeException } from './write'
+import { needClient, type Viewer } from '../access'
+import { allTraits, needDevice } from '../estate'
+import { changePolicy, impactOf, impactOfSteps } from './change'
+import { readEstate } from './names'
+import { policyGrid, policyListing, templatePage, templateSummaries } from './read'
+import { needSteps, writeSteps } from './steps'
+import { policyInForce, targetsOf } from './store'
+
+/** One device with the facts that policy asks for. */
+async function deviceTraits(pool: Pool, id: number): Promise<DeviceTraits> {
+  const [device] = await allTraits(pool, targetsOf(await policyInForce(pool)), [id])
+  if (!device) throw new ProblemError('not-found')
+  return device
+}
+
+async function matches(pool: Pool, viewer: Viewer, target: Target): Promise<TargetMatches> {
+  const estate = await readEstate(pool)
+  const faults = targetFaults(target, (siteId) => estate.siteClient(siteId)).map(({ at, message }) => ({ at: [...at], message }))
+  const sentence = targetSentence(target, estate)
+  if (faults.length) return { sentence, faults, devices: 0, clients: 0, sample: [] }
+  const match = matcher(target)
+  const found = (await allTraits(pool, [target])).filter((device) => (viewer.clientIds?.includes(device.clientId) ?? true) && match(device))
+  const sample = found.map((device) => ({ deviceId: device.id, deviceName: device.name, clientName: estate.client(device.clientId) ?? '', siteName: estate.sites.get(device.siteId)?.name ?? '' }))
+    .sort((a, b) => a.clientName.localeCompare(b.clientName) || a.deviceName.localeCompare(b.deviceName)).slice(0, 200)
+  return { sentence, faults, devices: found.length, clients: new Set(found.map((device) => device.clientId)).size, sample }
+}
 
 export function policyRoutes(app: FastifyInstance, pool: Pool): void {
-  const change = <T>(write: (tx: Parameters<typeof changePolicy>[0], policy: Policy) => Promise<T>) =>
-    inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async () => write(tx, await policyInForce(tx))))
+  const change = (steps: readonly PolicyStep[], viewer: Viewer): Promise<number[]> => inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async (before) => {
+    await needSteps(tx, before, steps, viewer)
+    return writeSteps(tx, before, steps, viewer, Date.now())
+  }))
+  const one = async (step: PolicyStep, viewer: Viewer) => ({ id: (await change([step], viewer))[0]! })
 
-  const impact = async (after: (policy: Policy) => Policy, keepOwn: (policy: Policy, device: ReturnType<typeof traitsOf>) => boolean = () => false): Promise<Impact> => {
-    const policy = await policyInForce(pool)
-    const devices = await allTraits(pool)
-    return impactOf(changesBetween(devices, policy, after(policy)), devices.filter((device) => keepOwn(policy, device)).length)
-  }
+  route(app, { method: 'GET', url: '/api/policy/grid', access: 'technician', summary: 'Roles × templates', answer: policyGridSchema, handle: ({ viewer }) => policyGrid(pool, viewer) })
+  route(app, { method: 'GET', url: '/api/policy', access: 'technician', summary: 'All templates, assignments and exceptions', answer: policyListingSchema, handle: ({ viewer }) => policyListing(pool, viewer) })
+  route(app, { method: 'GET', url: '/api/templates', access: 'technician', summary: 'Policy templates', answer: templateSummariesSchema, handle: ({ viewer }) => templateSummaries(pool, viewer) })
+  route(app, { method: 'GET', url: '/api/templates/:id', access: 'technician', summary: 'One template with its watches, assignments, exceptions and revisions', answer: templatePageSchema, handle: ({ id, viewer }) => templatePage(pool, viewer, id()) })
 
-  route(app, { method: 'GET', url: '/api/policy/grid', access: 'technician', summary: 'Roles × templates', answer: policyGridSchema, handle: () => policyGrid(pool) })
-  route(app, { method: 'GET', url: '/api/templates', access: 'technician', summary: 'Policy templates', answer: templateSummariesSchema, handle: () => templateSummaries(pool) })
-  route(app, { method: 'GET', url: '/api/templates/:id', access: 'technician', summary: 'One template with its watches, assignments, exceptions and revisions', answer: templatePageSchema, handle: ({ id }) => templatePage(pool, id()) })
+  route(app, {
+    method: 'POST', url: '/api/policy/changes', access: 'technician', summary: 'Change policy: all of the steps, or none', answer: policyChangedSchema, body: policyChangeSchema,
+    handle: async ({ body, viewer }): Promise<PolicyChanged> => ({ ids: await change(body.steps, viewer) }),
+  })
+  route(app, {
+    method: 'POST', url: '/api/policy/impact', access: 'technician', summary: 'What a change would do to which devices; saves nothing', answer: impactSchema, body: policyChangeSchema,
+    async handle({ body, viewer }): Promise<Impact> {
+      const before = await policyInForce(pool)
+      await needSteps(pool, before, body.steps, viewer)
+      return impactOfSteps(pool, before, withSteps(before, body.steps, Date.now()), body.steps, viewer.clientIds)
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/targets/matches', access: 'technician', summary: 'What a target says, what is wrong with it, and which devices it reaches now', answer: targetMatchesSchema, body: targetTrialSchema,
+    handle: ({ body, viewer }) => matches(pool, viewer, body.target),
+  })
+
   route(app, {
     method: 'POST', url: '/api/templates', access: 'lead', summary: 'Make a template', answer: madeSchema, body: newTemplateSchema,
-    handle: ({ body, viewer }) => change((tx) => addTemplate(tx, body, viewer)),
+    handle: ({ body, viewer }) => one({ of: 'template', id: -1, basedOn: 0, note: '', to: body }, viewer),
   })
-  route(app, {
-    method: 'PUT', url: '/api/templates/:id', access: 'lead', summary: 'Save a new revision of a template', answer: templatePageSchema, body: templateEditSchema,
-    async handle({ id, body, viewer }) {
-      await change((tx) => editTemplate(tx, id(), body, viewer))
-      return templatePage(pool, id())
-    },
-  })
-  route(app, {
-    method: 'POST', url: '/api/templates/:id/impact', access: 'technician', summary: 'What an edit would do to which devices; saves nothing', answer: impactSchema, body: templateEditSchema,
-    async handle({ id, body }) {
-      refuseFaults(templateFaults(body.watches))
-      const templateId = id()
-      const edited: Template = { id: templateId, name: body.name, description: body.description, revision: body.basedOn + 1, watches: body.watches }
-      const keys = new Set(body.watches.map((watch) => watch.key))
-      return impact(
-        (policy) => ({ ...policy, templates: policy.templates.map((one) => (one.id === templateId ? edited : one)) }),
-        (policy, device) => policy.assignments.some((one) => one.templateId === templateId && targets(one.target, device)) && policy.exceptions.some((one) => keys.has(one.watch) && targets(one.target, device)),
-      )
-    },
-  })
-
   route(app, {
     method: 'POST', url: '/api/assignments', access: 'lead', summary: 'Assign a template to a target', answer: madeSchema, body: newAssignmentSchema,
-    handle: ({ body, viewer }) => change((tx, policy) => addAssignment(tx, body, policy, viewer)),
+    handle: ({ body, viewer }) => one({ of: 'assignment', id: -1, basedOn: 0, to: body }, viewer),
   })
-  route(app, {
-    method: 'POST', url: '/api/assignments/impact', access: 'technician', summary: 'What an assignment would do; saves nothing', answer: impactSchema, body: newAssignmentSchema,
-    handle: ({ body }) => impact((policy) => ({ ...policy, assignments: [...policy.assignments, { ...body, id: 2_147_483_647, createdAt: Date.now() }] })),
-  })
-  route(app, {
-    method: 'DELETE', url: '/api/assignments/:id', access: 'lead', summary: 'Take an assignment away', answer: madeSchema,
-    handle: ({ id, viewer }) => change((tx) => removeAssignment(tx, id(), viewer)),
-  })
-
   route(app, {
     method: 'POST', url: '/api/exceptions', access: 'technician', summary: 'Make an exception for a device or a target', answer: madeSchema, body: newExceptionSchema,
-    async handle({ body, viewer }) {
-      // A technician speaks for single devices; what reaches further is a lead's decision.
-      if (body.target.on !== 'devices' && viewer.access !== 'lead') throw new ProblemError('not-allowed', 'Exceptions for more than chosen devices are made by a lead.')
-      if (body.target.on === 'devices') for (const deviceId of body.target.deviceIds) await needDevice(pool, viewer, deviceId)
-      return change((tx, policy) => addException(tx, body, policy, viewer))
-    },
+    handle: ({ body, viewer }) => one({ of: 'exception', id: -1, basedOn: 0, to: body }, viewer),
   })
   route(app, {
-    method: 'DELETE', url: '/api/exceptions/:id', access: 'technician', summary: 'Take an exception away', answer: madeSchema,
-    async handle({ id, viewer }) {
-      const found = (await policyInForce(pool)).exceptions.find((one) => one.id === id())
-      if (!found) throw new ProblemError('not-found')
-      if (found.target.on === 'devices') for (const deviceId of found.target.deviceIds) await needDevice(pool, viewer, deviceId)
-      else if (viewer.access !== 'lead') throw new ProblemError('not-allowed')
-      return change((tx) => removeException(tx, id(), viewer))
-    },
+    method: 'POST', url: '/api/templates/:id/keep', access: 'lead', summary: 'Make a value of a template an exception for the devices that follow it now', answer: keptValueSchema, body: keepValueSchema,
+    handle: ({ id, body, viewer }) => inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async (before) => {
+      const steps = keepForPresent(before.compiled, await allTraits(tx, targetsOf(before)), id(), body.watch, body.parameter, body.reason, viewer.id)
+      if (!steps.length) throw new ProblemError('invalid', 'No device follows this value now, so there is nothing to keep.', [{ at: 'parameter', message: 'followed by nothing' }])
+      await needSteps(tx, before, steps, viewer)
+      await writeSteps(tx, before, steps, viewer, Date.now())
+      const target = steps[0]!.to && 'target' in steps[0]!.to ? steps[0]!.to.target : null
+      return { devices: target?.on === 'devices' ? target.deviceIds.length : 0 }
+    })),
   })
+  const taken = async (of: 'assignment' | 'exception', id: number, viewer: Viewer) => {
+    const policy = await policyInForce(pool)
+    const found = (of === 'assignment' ? policy.assignments : policy.exceptions).find((each) => each.id === id)
+    if (!found) throw new ProblemError('not-found')
+    return one({ of, id, basedOn: found.revision, to: null }, viewer)
+  }
+  route(app, { method: 'DELETE', url: '/api/assignments/:id', access: 'lead', summary: 'Take an assignment away', answer: madeSchema, handle: ({ id, viewer }) => taken('assignment', id(), viewer) })
+  route(app, { method: 'DELETE', url: '/api/exceptions/:id', access: 'technician', summary: 'Take an exception away', answer: madeSchema, handle: ({ id, viewer }) => taken('exception', id(), viewer) })
 
   route(app, {
     method: 'GET', url: '/api/devices/:id/roster', access: 'contact', summary: 'What a device really gets, each value with where it comes from', answer: rosterSchema,
     async handle({ id, viewer }): Promise<RosterWatch[]> {
       await needDevice(pool, viewer, id())
-      const row = (await firstRow<TraitsRow>(pool, 'select id, client_id, site_id, kind, os_family, roles, tags, name from device where id = $1', [id()]))!
-      return resolveRoster(traitsOf(row), await policyInForce(pool)).map((watch) => ({ ...watch, sentence: watchKind(watch.kind).sentence(watch.values) }))
+      const device = await deviceTraits(pool, id())
+      return (await policyInForce(pool)).compiled.roster(device).map((watch) => ({ ...watch, sentence: watchKind(watch.kind).sentence(watch.values) }))
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/devices/:id/roster/what-if', access: 'technician', summary: 'What the device would get with other roles, at another site, with other tags; saves nothing', answer: impactSchema, body: whatIfSchema,
+    async handle({ id, viewer, body }): Promise<Impact> {
+      await needDevice(pool, viewer, id())
+      const device = await deviceTraits(pool, id())
+      const site = body.siteId === undefined ? null : await firstRow<{ client_id: number }>(pool, 'select client_id from site where id = $1', [body.siteId])
+      if (body.siteId !== undefined && !site) throw new ProblemError('invalid', 'There is no such site (any more).', [{ at: 'siteId', message: 'no such site' }])
+      if (site) needClient(viewer, site.client_id)
+      const moved: DeviceTraits = { ...device, roles: body.roles ?? device.roles, tags: body.tags ?? device.tags, ...(site ? { siteId: body.siteId!, clientId: site.client_id } : {}) }
+      const { compiled } = await policyInForce(pool)
+      const [before, after] = [compiled.roster(device), compiled.roster(moved)]
+      const changes = compareRosters(before, after)
+      return impactOf(pool, changes.length ? [{ device, changes, before, after }] : [], viewer.clientIds)
     },
   })
 }

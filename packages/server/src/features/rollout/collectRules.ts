@@ -1,5 +1,5 @@
 import { collectRulesSchema, madeSchema, type CollectRuleView } from '#contract'
-import { targets, type Collecting, type Target } from '#core'
+import { matcher, targetSentence, type Collecting, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Db, type Pool } from '../../db'
 import { outdate } from '../../engine'
@@ -8,13 +8,13 @@ import { route } from '../../http/route'
 import { audit, type Viewer } from '../access'
 import { allTraits, needDevice } from '../estate'
 import { changePolicy } from '../policy/change'
-import { matching, readNames, targetText } from '../policy/words'
+import { matching, readEstate } from '../policy/names'
 import { collectRuleRows } from './collecting'
 
 /** Within a change of policy: adds a rule, and has the agents that it reaches told with their next report. */
 export async function addCollectRule(tx: Db, target: Target, collect: Collecting, reason: string, viewer: Viewer): Promise<void> {
   const { id } = (await firstRow<{ id: number }>(tx, 'insert into collect_rule (target, logs, collectors, reason, created_by) values ($1, $2, $3, $4, $5) returning id', [JSON.stringify(target), collect.logs, collect.collectors, reason, viewer.id]))!
-  await outdate(tx, (await allTraits(tx)).filter((device) => targets(target, device)).map((device) => device.id))
+  await outdate(tx, (await allTraits(tx, [target])).filter(matcher(target)).map((device) => device.id))
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'collecting', id, detail: { target, ...collect } })
 }
 
@@ -28,9 +28,10 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'GET', url: '/api/collect-rules', access: 'technician', summary: 'What is collected beyond the ordinary, and where', answer: collectRulesSchema,
     async handle({ viewer }) {
-      const [names, devices] = [await readNames(pool), (await allTraits(pool)).filter((one) => viewer.clientIds?.includes(one.clientId) ?? true)]
-      return (await collectRuleRows(pool)).map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
-        id, targetText: targetText(target, names), logs, collectors, reason, at: created_at, by: created_by ?? '', devices: matching(target, devices),
+      const [estate, rules] = [await readEstate(pool), await collectRuleRows(pool)]
+      const devices = (await allTraits(pool, rules.map((one) => one.target))).filter((one) => viewer.clientIds?.includes(one.clientId) ?? true)
+      return rules.map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
+        id, targetText: targetSentence(target, estate), logs, collectors, reason, at: created_at, by: created_by ?? '', devices: matching(target, devices),
       }))
     },
   })
@@ -40,7 +41,7 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
       const row = await firstRow<{ target: Target }>(tx, 'update collect_rule set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null returning target', [id(), viewer.id])
       if (!row) throw new ProblemError('not-found')
       await needTarget(tx, viewer, row.target)
-      await outdate(tx, (await allTraits(tx)).filter((device) => targets(row.target, device)).map((device) => device.id))
+      await outdate(tx, (await allTraits(tx, [row.target])).filter(matcher(row.target)).map((device) => device.id))
       await audit(tx, { personId: viewer.id, action: 'removed', kind: 'collecting', id: id() })
       return { id: id() }
     })),

@@ -1,30 +1,30 @@
 import { filledSchema, gapRemedySchema, gapsSchema, gapWaiverSchema, madeSchema, remedyPreviewSchema, waiversSchema, type Filled, type GapDevice, type GapRemedy, type GapView, type RemedyPreview, type WaiverView } from '#contract'
-import { collectingFor, countText, coverageGaps, matchesAny, remedyFor, resolveRoster, roleNeed, roleNeeds, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type Remedy, type Target } from '#core'
+import { collectingFor, countText, coverageGaps, factsAsked, matchesAny, remedyFor, roleNeed, roleNeeds, targetSentence, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type PolicyStep, type Remedy, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { audit, type Viewer } from '../access'
-import { allTraits, needDevice, traitsOf, type TraitsRow } from '../estate'
-import { changePolicy, changesBetween, impactOf } from '../policy/change'
-import { policyInForce } from '../policy/store'
-import { readNames, targetText } from '../policy/words'
-import { addAssignment, addTemplate, editTemplate } from '../policy/write'
+import { needDevice, traitColumns, traitsOf, type TraitsRow } from '../estate'
+import { changePolicy, changesTo, impactOf } from '../policy/change'
+import { readEstate } from '../policy/names'
+import { writeSteps } from '../policy/steps'
+import { policyInForce, targetsOf, type PolicyInForce } from '../policy/store'
 import { collectRules } from './collecting'
 import { addCollectRule, needTarget } from './collectRules'
 
 interface DeviceRow extends TraitsRow { client_name: string; site_name: string; facts: Facts }
 
 /** Devices whose roles have needs, with the facts that tell whether they are met. */
-async function devicesWithNeeds(db: Db, viewer: Viewer, deviceId: number | null): Promise<DeviceRow[]> {
+async function devicesWithNeeds(db: Db, viewer: Viewer, deviceId: number | null, asked: readonly (keyof Facts)[]): Promise<DeviceRow[]> {
   // The key (device, subject, at) is walked backwards once a subject: three short looks a device.
   return rows<DeviceRow>(db, `
-    select d.id, d.client_id, d.site_id, d.kind, d.os_family, d.roles, d.tags, d.name, c.name as client_name, s.name as site_name,
-           (select coalesce(jsonb_object_agg(w.subject, f.value), '{}') from unnest(array['services', 'logs', 'system']) w (subject)
+    select ${traitColumns}, c.name as client_name, s.name as site_name,
+           (select coalesce(jsonb_object_agg(w.subject, f.value), '{}') from unnest($4::text[]) w (subject)
             cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc limit 1) f) as facts
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
     where d.retired_at is null and d.roles && $2 and ($1::int[] is null or d.client_id = any($1)) and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
-    [viewer.clientIds, [...new Set(roleNeeds.map((one) => one.role))], deviceId])
+    [viewer.clientIds, [...new Set(roleNeeds.map((one) => one.role))], deviceId, [...new Set(['services', 'logs', 'system', ...asked])]])
 }
 
 /** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
@@ -37,19 +37,20 @@ type DeviceGap = CoverageGap & { device: GapDevice }
 
 async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): Promise<DeviceGap[]> {
   const policy = await policyInForce(db)
-  const devices = await devicesWithNeeds(db, viewer, deviceId)
+  const devices = await devicesWithNeeds(db, viewer, deviceId, factsAsked(targetsOf(policy)))
   const waived = new Set((await rows<{ key: string }>(db, `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`, [devices.map((one) => one.id)])).map((row) => row.key))
   const rules = await collectRules(db, policy.version)
   return devices.flatMap((row) => {
-    const traits = traitsOf(row)
-    const collecting = collectingFor(traits, rules)
+    const traits = traitsOf(row, row.facts)
+    const roster = policy.compiled.roster(traits)
+    const collecting = collectingFor(traits, rules, roster)
     const device: GapDevice = { id: row.id, name: row.name, clientId: row.client_id, clientName: row.client_name, siteName: row.site_name }
-    return coverageGaps(traits, row.facts, resolveRoster(traits, policy)).filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`)).map((gap) => ({ ...asAsked(gap, collecting), device }))
+    return coverageGaps(traits, row.facts, roster).filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`)).map((gap) => ({ ...asAsked(gap, collecting), device }))
   })
 }
 
 async function roleNames(db: Db): Promise<Map<string, string>> {
-  return (await readNames(db)).roles
+  return new Map((await rows<{ id: string; name: string }>(db, 'select id, name from role limit 1000')).map((row) => [row.id, row.name]))
 }
 
 function grouped(gaps: readonly DeviceGap[], names: ReadonlyMap<string, string>): GapView[] {
@@ -70,12 +71,12 @@ interface Worked { remedy: Remedy; /** The policy with it, and with those before
  * Works the remedies out anew from how things are now, each on top of the one before.
  * @throws ProblemError when nothing is missing (any more)
  */
-async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: Policy): Promise<{ worked: Worked[]; devices: number }> {
+async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: PolicyInForce): Promise<{ worked: Worked[]; devices: number }> {
   const open = await gapsOf(db, viewer)
   const names = await roleNames(db)
   const devices = new Set<number>()
   const worked: Worked[] = []
-  let policy = before
+  let policy: Policy = before
   for (const { need: needId, instance } of body.gaps) {
     const found = open.filter((one) => one.need === needId && one.instance === instance && body.deviceIds.includes(one.device.id))
     if (!found.length) continue
@@ -96,8 +97,8 @@ async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: Polic
  * A template that gets one more watch may be assigned elsewhere, too.
  * @throws ProblemError not-allowed when devices change that were not chosen
  */
-async function needOnly(db: Db, chosen: ReadonlySet<number>, before: Policy, after: Policy): Promise<void> {
-  const others = changesBetween(await allTraits(db), before, after).filter((one) => !chosen.has(one.device.id)).length
+async function needOnly(db: Db, chosen: ReadonlySet<number>, before: PolicyInForce, after: Policy): Promise<void> {
+  const others = (await changesTo(db, before, after)).filter((one) => !chosen.has(one.device.id)).length
   if (others) throw new ProblemError('not-allowed', `The template for this is assigned elsewhere, too: ${countText(others, 'device')} that you did not choose would change. That is decided by a lead.`)
 }
 
@@ -105,19 +106,19 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
   const policy = await policyInForce(db)
   const { worked } = await remediesOf(db, viewer, body, policy)
   const { after } = worked.at(-1)!
-  const changed = changesBetween(await allTraits(db), policy, after)
+  const changed = await changesTo(db, policy, after)
   const keys = new Set(changed.flatMap((one) => one.changes.map((change) => change.key)))
-  const names = await readNames(db)
+  const estate = await readEstate(db)
   const placed = new Map(worked.flatMap(({ remedy: { template, target } }) => (template ? [[`${template.name} ${JSON.stringify(target)}`, { name: template.name, target }]] : [])))
   const specs = after.templates.filter((one) => [...placed.values()].some(({ name }) => name === one.name)).flatMap((one) => one.watches)
   return {
     collect: { logs: worked.flatMap((one) => one.remedy.collect?.logs ?? []), collectors: worked.flatMap((one) => one.remedy.collect?.collectors ?? []) },
-    templates: [...placed.values()].map(({ name, target }) => ({ name, made: !policy.templates.some((one) => one.name === name), targetText: targetText(target, names) })),
+    templates: [...placed.values()].map(({ name, target }) => ({ name, made: !policy.templates.some((one) => one.name === name), targetText: targetSentence(target, estate) })),
     watches: specs.filter((spec) => keys.has(spec.key)).map((spec) => {
       const kind = watchKind(spec.kind)
       return { name: spec.name, sentence: kind.sentence({ ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), ...spec.values }) }
     }),
-    impact: impactOf(changed, 0),
+    impact: await impactOf(db, changed, viewer.clientIds),
   }
 }
 
@@ -128,20 +129,23 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
   for (const { remedy: { collect, target } } of worked) if (collect) await addCollectRule(tx, target, collect, reason, viewer)
   const { after } = worked.at(-1)!
   const placed = new Map(worked.flatMap(({ remedy: { template, target } }) => (template ? [[`${template.name} ${JSON.stringify(target)}`, { template, target }]] : [])))
+  const steps: PolicyStep[] = []
   const ids = new Map<string, number>()
   for (const { template, target } of placed.values()) {
     const wanted = after.templates.find((one) => one.name === template.name)!
     const known = before.templates.find((one) => one.name === template.name)
+    let templateId = known?.id ?? ids.get(template.name)
     if (!ids.has(template.name)) {
-      const added = wanted.watches.filter((watch) => known?.watches.every((one) => one.key !== watch.key))
-      if (known && added.length) await editTemplate(tx, known.id, { name: known.name, description: known.description, watches: [...wanted.watches], basedOn: known.revision, note: `Added: ${added.map((one) => one.name).join(', ')}` }, viewer)
-      const made = known ?? (await addTemplate(tx, { name: template.name, description: 'Watches for what was found on devices with this role and nothing looked at.', watches: [...wanted.watches] }, viewer))
-      ids.set(template.name, made.id)
+      const added = wanted.watches.filter((watch) => known?.watches.every((one) => one.key !== watch.key) ?? true)
+      templateId ??= -1 - ids.size
+      ids.set(template.name, templateId)
+      const body = { name: template.name, description: known?.description ?? 'Watches for what was found on devices with this role and nothing looked at.', includes: known?.includes ?? [], watches: [...wanted.watches] }
+      if (added.length || !known) steps.push({ of: 'template', id: templateId, basedOn: known?.revision ?? 0, note: known ? `Added: ${added.map((one) => one.name).join(', ')}` : '', to: body })
     }
-    const templateId = ids.get(template.name)!
-    // Who may say so was decided with the target.
-    await addAssignment(tx, { templateId, target, rank: 100, values: {}, dormant: false, reason }, { ...after, templates: [{ ...wanted, id: templateId }] }, { ...viewer, clientIds: null })
+    steps.push({ of: 'assignment', id: -1000 - steps.length, basedOn: 0, to: { templateId: templateId!, target, rank: 100, values: {}, dormant: false, reason, reviewAt: null } })
   }
+  // Who may say so was decided with the target.
+  if (steps.length) await writeSteps(tx, before, steps, viewer, Date.now())
   return { devices }
 }
 

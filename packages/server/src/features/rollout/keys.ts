@@ -1,12 +1,12 @@
 import { enrolmentAttemptsSchema, enrolmentKeyPageSchema, enrolmentKeysSchema, madeEnrolmentKeySchema, newEnrolmentKeySchema, revokedSchema, type EnrolledDevice, type EnrolmentAttempt, type EnrolmentKeyPage, type EnrolmentKeyView, type NewEnrolmentKey } from '#contract'
-import { day, resolveRoster, type Millis } from '#core'
+import { day, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { audit, digest, makeSecret, mayChangeAll, needClient, type Viewer } from '../access'
-import { traitsOf, type TraitsRow } from '../estate'
-import { policyInForce } from '../policy'
+import { allTraits } from '../estate'
+import { policyInForce, targetsOf } from '../policy'
 
 const keySelect = `
   select k.id, k.site_id as "siteId", s.name as "siteName", k.client_id as "clientId", c.name as "clientName", k.label, k.uses, k.uses_left as "usesLeft", k.expires_at as "expiresAt",
@@ -15,7 +15,7 @@ const keySelect = `
   from enrolment_key k left join site s on s.id = k.site_id left join client c on c.id = k.client_id left join person p on p.id = k.created_by
   where ($1::int[] is null or k.client_id = any($1))`
 
-interface AttemptRow extends Omit<EnrolmentAttempt, 'device'>, Omit<TraitsRow, 'id' | 'name'> {
+interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
   device_id: number | null
   device_name: string
   client_name: string
@@ -26,16 +26,17 @@ interface AttemptRow extends Omit<EnrolmentAttempt, 'device'>, Omit<TraitsRow, '
 
 const attemptSelect = `
   select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.reason,
-         a.device_id, d.name as device_name, d.client_id, d.site_id, d.kind, d.os_family, d.roles, d.tags, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
+         a.device_id, d.name as device_name, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
   from enrolment_attempt a left join device d on d.id = a.device_id left join client c on c.id = d.client_id left join site s on s.id = d.site_id`
 
 /** Attempts with how far each machine has come: the watches are those of its roster as it is now. */
 async function withProgress(db: Db, found: readonly AttemptRow[]): Promise<EnrolmentAttempt[]> {
   const policy = await policyInForce(db)
+  const enrolled = new Map((await allTraits(db, targetsOf(policy), found.flatMap((row) => row.device_id ?? []))).map((one) => [one.id, one] as const))
   return found.map(({ id, at, name, osName, address, clockOffset, outcome, reason, ...row }) => {
     const device: EnrolledDevice | null = row.device_id === null ? null : {
       id: row.device_id, name: row.device_name, clientName: row.client_name, siteName: row.site_name, heardAt: row.heard_at, startsAtBoot: row.starts_at_boot,
-      watches: resolveRoster(traitsOf({ ...row, id: row.device_id, name: row.device_name }), policy).filter((watch) => watch.standing === 'active').length,
+      watches: enrolled.has(row.device_id) ? policy.compiled.roster(enrolled.get(row.device_id)!).filter((watch) => watch.standing === 'active').length : 0,
     }
     return { id, at, name, osName, address, clockOffset, outcome, reason, device }
   })

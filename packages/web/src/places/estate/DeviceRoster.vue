@@ -3,8 +3,9 @@ import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
 import type { DevicePage, GapView, RosterWatch } from '#contract'
-import { valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
+import { targetSentence, valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
 import { api } from '../../parts/api'
+import { useEstateNames } from '../../parts/estateNames'
 import { useKeys } from '../../parts/keys'
 import { attempt, done } from '../../parts/notify'
 import ParameterEditor from '../../parts/ParameterEditor.vue'
@@ -13,26 +14,15 @@ import RuleSentence from '../../parts/RuleSentence.vue'
 import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
 import { gapWords } from '../rollout/gapWords'
+import WhatIf from './WhatIf.vue'
 
 const props = defineProps<{ device: DevicePage }>()
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), { topics: ['policy', 'estate'] })
 const gaps = useResource(() => (session.mayChange ? api.get<GapView[]>(`/devices/${props.device.id}/coverage`) : Promise.resolve([])), { topics: ['policy', 'estate'] })
 
-const target = (source: Source) => {
-  const on = source.target
-  if (!on) return ''
-  switch (on.on) {
-    case 'everyone': return 'every device'
-    case 'kind': return `every ${on.kind}`
-    case 'os': return on.osFamily
-    case 'role': return `role ${on.role}`
-    case 'client': return props.device.clientName
-    case 'site': return props.device.siteName
-    case 'tag': return `tag ${on.tag}`
-    case 'devices': return on.deviceIds.length === 1 ? 'this device' : `${on.deviceIds.length} chosen devices`
-  }
-}
+const names = useEstateNames(() => new Map([[props.device.id, 'this device']]))
+const target = (source: Source) => (source.target ? targetSentence(source.target, names.value) : '')
 const sourceText = (source: Source) => ({
   default: 'the default of the watch', template: `${source.name}, revision ${source.revision}, for ${target(source)}`,
   assignment: `the assignment of ${source.name} to ${target(source)}`, exception: `an exception for ${target(source)}: ${source.name}`,
@@ -71,10 +61,12 @@ async function takeBack(id: number): Promise<void> {
   }
 }
 const leaving = ref<string | null>(null)
+const asking = ref(false)
 </script>
 
 <template>
-  <p class="muted intro">What this device really gets. Point at a value for where it comes from, click it for the whole chain.</p>
+  <p class="muted intro">What this device really gets. Point at a value for where it comes from, click it for the whole chain. <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get if…</button></p>
+  <WhatIf v-if="asking" :device="device" />
   <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has: {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}. <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
   <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />
   <div v-for="watch in data" :key="watch.key" class="watch" :class="{ asleep: watch.standing !== 'active' }">

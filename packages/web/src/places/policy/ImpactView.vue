@@ -1,8 +1,22 @@
 <script setup lang="ts">
-import { countText } from '#core'
-import type { Impact } from '#contract'
+import { computed, ref } from 'vue'
+import type { Impact, ImpactWatch } from '#contract'
+import { countText, sentenceText } from '#core'
 
-defineProps<{ impact: Impact | null; title: string }>()
+/** What a change would do: how many devices, which watches, each as a sentence, and what it costs. */
+const props = defineProps<{ impact: Impact | null; title: string; busy?: boolean }>()
+const open = ref<number | null>(null)
+const shown = computed(() => (props.impact?.watches ?? []).map((watch, i) => ({ ...watch, i })).sort((a, b) => b.devices - a.devices).slice(0, 60))
+const devicesOf = (i: number) => (props.impact?.examples ?? []).filter((one) => one.watches.includes(i))
+const sign: Record<ImpactWatch['change'], string> = { added: '+', removed: '−', altered: '→' }
+const whole = new Intl.NumberFormat('en-GB')
+const cost = computed(() => {
+  const { readings: [before, after], events, logs } = props.impact!.cost
+  const lines: string[] = []
+  if (before !== after) lines.push(`${whole.format(Math.abs(after - before))} readings a day ${after > before ? 'more' : 'less'} (${whole.format(before)} → ${whole.format(after)})`)
+  if (logs.length) lines.push(`${logs.join(', ')} read anew: ${events === null ? 'nobody knows yet how many entries a day' : `about ${whole.format(Math.round(events))} entries a day more`}`)
+  return lines
+})
 </script>
 
 <template>
@@ -11,15 +25,28 @@ defineProps<{ impact: Impact | null; title: string }>()
     <template v-if="impact">
       <p class="big">{{ countText(impact.devices, 'device') }}</p>
       <p class="muted"><template v-if="impact.devices">at {{ countText(impact.clients, 'client') }}<template v-if="impact.keepOwn">; {{ impact.keepOwn }} with exceptions of their own</template></template><template v-else>No device would change. It may be saved all the same.</template></p>
-      <table v-if="impact.devices"><tbody><tr><td>Watches added</td><td>{{ impact.added }}</td></tr><tr><td>removed</td><td>{{ impact.removed }}</td></tr><tr><td>altered</td><td>{{ impact.altered }}</td></tr></tbody></table>
-      <details v-if="impact.examples.length"><summary>Which devices</summary>
-        <p v-for="one in impact.examples.slice(0, 60)" :key="one.deviceId"><RouterLink class="mono" :to="`/estate/${one.deviceId}#roster`">{{ one.deviceName }}</RouterLink> <span class="muted">{{ one.changes.map((change) => `${change.name} ${change.change}`).join(', ') }}</span></p>
-      </details>
+      <p v-if="impact.devices" class="counts"><span v-if="impact.added"><b>{{ impact.added }}</b> {{ impact.added === 1 ? 'watch' : 'watches' }} added</span><span v-if="impact.removed"><b>{{ impact.removed }}</b> removed</span><span v-if="impact.altered"><b>{{ impact.altered }}</b> altered</span></p>
+      <template v-if="impact.devices">
+        <p v-for="line in cost" :key="line" class="muted">{{ line }}</p>
+        <p v-if="!cost.length" class="faint">No more and no fewer readings or log entries than now.</p>
+      </template>
+      <ul v-if="shown.length" class="watches">
+        <li v-for="one in shown" :key="one.i">
+          <button class="link" :aria-expanded="open === one.i" @click="open = open === one.i ? null : one.i"><span class="sign">{{ sign[one.change] }}</span> {{ one.name }} <span class="muted">on {{ countText(one.devices, 'device') }}</span></button>
+          <div v-if="open === one.i" class="detail">
+            <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p>
+            <p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p>
+            <p class="names"><template v-for="(device, n) in devicesOf(one.i).slice(0, 40)" :key="device.deviceId"><template v-if="n">, </template><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink></template><span v-if="one.devices > Math.min(40, devicesOf(one.i).length)" class="muted"> and {{ one.devices - Math.min(40, devicesOf(one.i).length) }} more</span></p>
+          </div>
+        </li>
+      </ul>
     </template>
-    <p v-else class="faint">Counting…</p>
+    <p v-else-if="busy !== false" class="faint">Counting…</p>
   </div>
 </template>
 
 <style scoped>
-.big { font: 600 28px/36px var(--serif); } table { margin: 10px 0; width: 100%; } td:last-child { text-align: right; font-weight: 600; } summary { cursor: pointer; color: var(--act); }
+.big { font: 600 28px/36px var(--serif); } .counts { display: flex; gap: 14px; flex-wrap: wrap; }
+.watches { list-style: none; margin: 10px 0 0; padding: 0; border-top: 1px solid var(--rule); } .watches li { border-bottom: 1px solid var(--rule2); padding: 4px 0; } .watches button { text-align: left; }
+.sign { display: inline-block; width: 14px; font-weight: 600; } .detail { padding: 4px 0 6px 18px; } .rule { font: 15px/21px var(--serif); } .gone { color: var(--ink2); text-decoration: line-through; text-decoration-color: var(--ink3); } .names { font-size: 13px; line-height: 19px; }
 </style>

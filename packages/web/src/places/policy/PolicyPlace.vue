@@ -1,53 +1,47 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useRouter } from 'vue-router'
-import { countText } from '#core'
-import type { GridCell, PolicyGrid } from '#contract'
+import { useRoute, useRouter } from 'vue-router'
+import type { PolicyGrid, PolicyListing } from '#contract'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
 import { useResource } from '../../parts/resource'
 import { useSession } from '../../parts/session'
-import StateNotice from '../../parts/StateNotice.vue'
-import { shortText } from '../../parts/time'
 import AssignDialog from './AssignDialog.vue'
+import AssignmentsPart from './AssignmentsPart.vue'
+import ExceptionsPart from './ExceptionsPart.vue'
+import GridPart from './GridPart.vue'
+import LibraryPart from './LibraryPart.vue'
+import TemplatesPart from './TemplatesPart.vue'
+import TextPart from './TextPart.vue'
 
 const session = useSession()
+const route = useRoute()
 const router = useRouter()
-const { data, error, refresh } = useResource(() => api.get<PolicyGrid>('/policy/grid'), { topics: ['policy', 'estate'] })
-const cells = computed(() => new Map((data.value?.cells ?? []).map((cell) => [`${cell.role}|${cell.templateId}`, cell])))
-const cell = (role: string, templateId: number): GridCell | undefined => cells.value.get(`${role}|${templateId}`)
+const parts = [
+  { name: 'grid', title: 'Grid', key: '1' }, { name: 'templates', title: 'Templates', key: '2' }, { name: 'assignments', title: 'Assignments', key: '3' }, { name: 'exceptions', title: 'Exceptions', key: '4' }, { name: 'library', title: 'Library', key: '5' }, { name: 'text', title: 'As text', key: '6' },
+] as const
+const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'grid')
+const go = (name: string) => void router.replace({ query: name === 'grid' ? {} : { part: name } })
+const grid = useResource(() => api.get<PolicyGrid>('/policy/grid'), { topics: ['policy', 'estate'] })
+const listing = useResource(() => api.get<PolicyListing>('/policy'), { topics: ['policy', 'estate'] })
+const doubtful = computed(() => (listing.data.value?.exceptions ?? []).filter((one) => one.doubts.length).length)
+const countOf = (name: string) => ({ templates: listing.data.value?.templates.length, assignments: listing.data.value?.assignments.length, exceptions: listing.data.value?.exceptions.length })[name] ?? ''
 const assigning = ref<{ templateId: number; role?: string } | null>(null)
-function pick(role: string, templateId: number): void {
-  if (cell(role, templateId) || !session.isLead) void router.push(`/policy/${templateId}`)
-  else assigning.value = { templateId, role }
-}
-useKeys('Policy', [{ key: 'a', does: 'assign a template', run: () => { if (session.isLead && data.value?.templates[0]) assigning.value = { templateId: data.value.templates[0].id } } }])
+const begin = () => { if (session.isLead && grid.data.value?.templates[0]) assigning.value = { templateId: grid.data.value.templates[0].id } }
+useKeys('Policy', [...parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })), { key: 'a', does: 'assign a template', run: begin }])
 </script>
 
 <template>
   <div class="page">
-    <div class="head"><h1>Policy</h1><span class="muted">which role gets which template, on how many devices</span>
-      <span class="end"><button v-if="session.isLead && data?.templates.length" class="btn main" @click="assigning = { templateId: data.templates[0]!.id }">Assign a template <kbd>a</kbd></button></span></div>
-    <StateNotice :error="error" :loading="!data" :empty="data && !data.templates.length ? 'There is no template yet.' : ''" @again="refresh" />
-    <template v-if="data?.templates.length">
-      <table class="board grid">
-        <thead><tr><th>Role</th><th class="num">Devices</th><th v-for="template in data.templates" :key="template.id"><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></th></tr></thead>
-        <tbody><tr v-for="role in data.roles" :key="role.id"><td>{{ role.name }}</td><td class="num muted">{{ role.devices }}</td>
-          <td v-for="template in data.templates" :key="template.id"><button class="cell" :class="{ own: cell(role.id, template.id)?.assigned }" @click="pick(role.id, template.id)">
-            <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b><span v-if="cell(role.id, template.id)!.exceptions" class="muted">, {{ countText(cell(role.id, template.id)!.exceptions, 'exception') }}</span></template><span v-else class="none" aria-label="not assigned">·</span>
-          </button></td></tr></tbody>
-      </table>
-      <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come through kind, client or another target.</p>
-      <h2>Templates</h2>
-      <table class="board"><thead><tr><th>Template</th><th>What for</th><th class="num">Watches</th><th class="num">Devices</th><th class="num">Exceptions</th><th>Revision</th></tr></thead>
-        <tbody><tr v-for="template in data.templates" :key="template.id"><td><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></td><td class="muted">{{ template.description }}</td><td class="num">{{ template.watchCount }}</td><td class="num">{{ template.deviceCount }}</td><td class="num">{{ template.exceptionCount || '' }}</td><td class="muted">{{ template.revision }}, {{ shortText(template.savedAt) }} by {{ template.savedBy }}</td></tr></tbody></table>
-    </template>
-    <AssignDialog v-if="assigning && data" :templates="data.templates" :template-id="assigning.templateId" :role="assigning.role" @close="assigning = null" />
+    <div class="head"><h1>Policy</h1><span class="muted">who gets which watches, and why</span>
+      <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception wants' : `${doubtful} exceptions want` }} a look</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
+    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
+    <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
+    <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />
+    <AssignmentsPart v-else-if="part === 'assignments'" :listing="listing" />
+    <ExceptionsPart v-else-if="part === 'exceptions'" :listing="listing" />
+    <LibraryPart v-else-if="part === 'library'" :taken="listing.data.value?.templates ?? []" />
+    <TextPart v-else />
+    <AssignDialog v-if="assigning && grid.data.value" :templates="grid.data.value.templates" :template-id="assigning.templateId" :role="assigning.role" @close="assigning = null" />
   </div>
 </template>
-
-<style scoped>
-.cell { border: 0; background: none; padding: 2px 0; cursor: pointer; min-width: 40px; text-align: left; } .own { border-bottom: 1.5px solid var(--act); } .none { color: var(--ink3); }
-.cell:hover .none { color: var(--act); } .legend { padding: 8px 0 18px; } .legend .cell { padding: 0; cursor: default; }
-.grid { width: auto; } .grid th, .grid td { padding-right: 26px; }
-</style>

@@ -1,38 +1,41 @@
 <script setup lang="ts">
-import type { TemplatePage } from '#contract'
+import { ref } from 'vue'
+import type { AssignmentView, TemplatePage, TemplateRevision } from '#contract'
 import { api } from '../../parts/api'
 import { attempt, done } from '../../parts/notify'
 import { useSession } from '../../parts/session'
-import { fullText } from '../../parts/time'
+import { exactText, fullText } from '../../parts/time'
+import AssignmentTable from './AssignmentTable.vue'
+import ExceptionTable from './ExceptionTable.vue'
 
 defineProps<{ page: TemplatePage; tab: string }>()
-const emit = defineEmits<{ changed: [] }>()
+const emit = defineEmits<{ changed: []; back: [revision: TemplateRevision] }>()
 const session = useSession()
-async function remove(path: string, said: string): Promise<void> {
+const open = ref<number | null>(null)
+async function remove(one: AssignmentView): Promise<void> {
   if (!confirm('Take it away? The devices follow at once.')) return
-  if (await attempt(() => api.delete(path))) {
-    done(said)
+  if (await attempt(() => api.delete(`/assignments/${one.id}`))) {
+    done('Taken away.')
     emit('changed')
   }
 }
-const valuesText = (values: Record<string, unknown>) => Object.entries(values).map(([name, value]) => `${name} ${JSON.stringify(value)}`).join(', ')
 </script>
 
 <template>
   <template v-if="tab === 'Where it applies'">
-    <table v-if="page.assignments.length" class="board"><thead><tr><th>Target</th><th class="num">Devices</th><th>Own values</th><th>Why</th><th>By</th><th></th></tr></thead>
-      <tbody><tr v-for="one in page.assignments" :key="one.id"><td>{{ one.targetText }}<span v-if="one.dormant" class="muted"> (dormant)</span></td><td class="num">{{ one.deviceCount }}</td><td class="muted">{{ Object.entries(one.values).map(([key, values]) => `${key}: ${valuesText(values)}`).join('; ') }}</td><td class="muted">{{ one.reason }}</td><td class="muted">{{ one.createdBy }}</td><td class="num"><button v-if="session.isLead" class="link" @click="remove(`/assignments/${one.id}`, 'Taken away.')">take away</button></td></tr></tbody></table>
-    <p v-else class="muted pad">It is assigned to nothing, so no device gets it.</p>
+    <AssignmentTable v-if="page.assignments.length" :assignments="page.assignments" :templates="[page]" @remove="remove" @changed="emit('changed')" />
+    <p v-else class="muted pad">It is assigned to nothing, so no device gets it<template v-if="page.includedBy.length"> but through {{ page.includedBy.map((one) => one.name).join(', ') }}</template>.</p>
   </template>
   <template v-else-if="tab === 'Exceptions'">
-    <table v-if="page.exceptions.length" class="board"><thead><tr><th>For</th><th>Watch</th><th>What</th><th>Why</th><th>By</th><th></th></tr></thead>
-      <tbody><tr v-for="one in page.exceptions" :key="one.id"><td>{{ one.targetText }}</td><td class="mono">{{ one.watch }}</td><td>{{ one.leftOut ? 'left out' : valuesText(one.values) }}</td><td class="muted">{{ one.reason }}</td><td class="muted">{{ one.createdBy }}, {{ fullText(one.createdAt) }}</td><td class="num"><button class="link" @click="remove(`/exceptions/${one.id}`, 'The exception is gone.')">take back</button></td></tr></tbody></table>
+    <ExceptionTable v-if="page.exceptions.length" :exceptions="page.exceptions" @changed="emit('changed')" />
     <p v-else class="muted pad">No exception stands on its watches.</p>
   </template>
-  <table v-else class="board"><thead><tr><th class="num">Revision</th><th>When</th><th>By</th><th>What</th></tr></thead>
-    <tbody><tr v-for="one in page.revisions" :key="one.revision"><td class="num">{{ one.revision }}</td><td>{{ fullText(one.savedAt) }}</td><td>{{ one.savedBy }}</td><td class="muted">{{ one.note }}</td></tr></tbody></table>
+  <table v-else class="board"><thead><tr><th class="num">Revision</th><th>When</th><th>By</th><th>Why</th><th>What changed</th><th></th></tr></thead>
+    <tbody><tr v-for="(one, i) in page.revisions" :key="one.revision"><td class="num">{{ one.revision }}</td><td :title="exactText(one.savedAt)">{{ fullText(one.savedAt) }}</td><td>{{ one.savedBy }}</td><td class="muted">{{ one.note }}</td>
+      <td><template v-if="one.changes.length"><span v-for="(text, n) in one.changes.slice(0, open === i ? 99 : 3)" :key="n" class="line">{{ text }}</span><button v-if="one.changes.length > 3 && open !== i" class="link" @click="open = i">and {{ one.changes.length - 3 }} more</button></template><span v-else class="muted">{{ i === page.revisions.length - 1 ? `made, with ${one.body.watches.map((watch) => watch.name).join(', ') || 'no watches'}` : 'nothing of what it watches' }}</span></td>
+      <td class="num"><button v-if="session.isLead && i > 0" class="link" @click="emit('back', one)">go back to it</button></td></tr></tbody></table>
 </template>
 
 <style scoped>
-.pad { padding: 14px 0; }
+.pad { padding: 14px 0; } .line { display: block; } td { vertical-align: top; }
 </style>

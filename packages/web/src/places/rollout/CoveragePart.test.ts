@@ -11,7 +11,7 @@ const gap = (instance: string, more: Partial<GapView> = {}): GapView => ({ need:
 const preview: RemedyPreview = {
   collect: { logs: ['nginx/error.log'], collectors: [] }, templates: [{ name: 'What a web server needs', made: true, targetText: 'tm-gate-1, tm-gate-2' }],
   watches: [{ name: 'Errors', sentence: [{ text: 'In the log, when ' }, { parameter: 'level', text: 'error' }, { text: ' appears.' }] }],
-  impact: { devices: 2, clients: 1, keepOwn: 0, added: 2, removed: 0, altered: 0, examples: [] },
+  impact: { devices: 2, clients: 1, keepOwn: 0, added: 2, removed: 0, altered: 0, watches: [], examples: [], cost: { readings: [0, 0], events: 0, logs: [] } },
 }
 const person = { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }
 

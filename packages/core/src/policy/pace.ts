@@ -1,0 +1,41 @@
+import { day, type Millis } from '../units'
+import { pacedCollectors, watchKinds, type PacedCollector } from '../watch'
+import type { EffectiveWatch, Roster } from './roster'
+
+/** How often an agent reads what, and which logs it reads, so that the watches of its roster have what they look at. */
+export interface Pace { every: Readonly<Record<PacedCollector, Millis>>; logs: readonly string[] }
+
+const active = (roster: Roster) => roster.filter((watch) => watch.standing === 'active')
+const collectorOf = (watch: EffectiveWatch) => watchKinds.get(watch.kind)?.collector
+
+/** The logs that watches of the roster name; one that looks into any log asks for none that is not read anyway. */
+export function logsWatched(roster: Roster): string[] {
+  const logs = active(roster).filter((watch) => collectorOf(watch) === 'eventlog').map((watch) => watch.values.channel)
+  return [...new Set(logs.filter((one): one is string => typeof one === 'string' && one !== '' && one !== '*'))].sort()
+}
+
+/**
+ * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how often,
+ * or nothing is watched: charts need readings, too.
+ */
+export function paceOf(roster: Roster, interval: Millis): Pace {
+  const watches = active(roster)
+  const every = Object.fromEntries(pacedCollectors.map((collector) => {
+    const wanted = watches.filter((watch) => collectorOf(watch) === collector).map((watch) => (watch.values.every as Millis | null | undefined) ?? interval)
+    return [collector, wanted.length ? Math.min(...wanted) : interval]
+  })) as Record<PacedCollector, Millis>
+  return { every, logs: logsWatched(roster) }
+}
+
+/** Which collector a metric comes from; null for those that keep their own time. */
+export function collectorOfMetric(metric: string): PacedCollector | null {
+  const family = metric.slice(0, metric.indexOf('.'))
+  if (family === 'disk') return 'disks'
+  if (family === 'net') return 'network'
+  return family === 'certificate' ? null : 'performance'
+}
+
+/** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
+export function readingsPerDay({ every }: Pace, series: Readonly<Partial<Record<PacedCollector, number>>>): number {
+  return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], 0)
+}

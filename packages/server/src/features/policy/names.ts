@@ -1,0 +1,32 @@
+import { matcher, type DeviceTraits, type KnownEstate, type Target } from '#core'
+import { rows, type Db } from '../../db'
+
+/** What there is in the estate and what it is called. `clientOf`: whose device it is. */
+export interface Estate extends KnownEstate { roles: ReadonlyMap<string, string>; sites: ReadonlyMap<number, SiteRow>; clients: ReadonlyMap<number, string>; devices: ReadonlyMap<number, DeviceRow> }
+interface SiteRow { id: number; name: string; client_id: number; client_name: string }
+interface DeviceRow { id: number; name: string; client_id: number; site_id: number }
+
+export async function readEstate(db: Db): Promise<Estate> {
+  const named = async <K>(sql: string) => new Map((await rows<{ id: K; name: string }>(db, sql)).map((row) => [row.id, row.name]))
+  const byId = <T extends { id: number }>(found: readonly T[]) => new Map(found.map((row) => [row.id, row]))
+  const clients = await named<number>('select id, name from client limit 5000')
+  const roles = await named<string>('select id, name from role limit 1000')
+  const sites = byId(await rows<SiteRow>(db, 'select s.id, s.name, s.client_id, c.name as client_name from site s join client c on c.id = s.client_id limit 20000'))
+  const devices = byId(await rows<DeviceRow>(db, 'select id, name, client_id, site_id from device where retired_at is null limit 100000'))
+  return {
+    clients, roles, sites, devices,
+    client: (id) => clients.get(id) ?? null,
+    role: (id) => roles.get(id) ?? null,
+    device: (id) => devices.get(id)?.name ?? null,
+    site: (id) => {
+      const found = sites.get(id)
+      return found ? `${found.client_name} · ${found.name}` : null
+    },
+    siteClient: (id) => sites.get(id)?.client_id ?? null,
+  }
+}
+
+export function matching(target: Target, devices: readonly DeviceTraits[]): number {
+  const match = matcher(target)
+  return devices.reduce((sum, device) => sum + Number(match(device)), 0)
+}
