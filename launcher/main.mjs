@@ -8,6 +8,7 @@ const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
   build: async () => (await import('./build.mjs')).buildAll(),
   stop: async () => (await import('./demo.mjs')).stopDemo(),
   reset: async () => (await import('./demo.mjs')).reset(),
+  policy: async () => (await import('./policy.mjs')).policy(),
 })
 
 const usage = `usage: ./custode COMMAND
@@ -17,6 +18,8 @@ const usage = `usage: ./custode COMMAND
   dev     like demo, and the web application reloads as you change it
   stop    end what a broken-off run left behind
   reset   forget the demo's data
+  policy check FILE   what is wrong with policy as text, by line, and what it would change; 0 when nothing is wrong, else 1
+  policy export       print the policy in force as text
 `
 const name = process.argv[2] ?? ''
 const command = commands[name]

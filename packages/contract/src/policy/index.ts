@@ -132,6 +132,9 @@ export interface KeptValue { devices: number }
 /** Policy as text, looked at before it counts; with faults nothing can be applied. */
 export interface PolicyText { text: string; note: string }
 export const policyTextSchema = Joi.object<PolicyText, true>({ text: Joi.string().max(2_000_000).required(), note: Joi.string().allow('').max(500).default('') })
+/** Which templates: their numbers, with commas between; absent: everything. */
+export interface ExportSelection { templates?: string }
+export const exportSelectionSchema = Joi.object<ExportSelection, true>({ templates: Joi.string().pattern(/^\d{1,9}(,\d{1,9})*$/, 'numbers with commas between') })
 export interface TextFault extends Fault { line: number }
 export interface TextTrial { faults: TextFault[]; steps: { of: PolicyStep['of']; change: 'made' | 'changed' | 'taken away'; name: string; words: string[] }[]; impact: Impact | null }
 export interface ExportedPolicy { text: string }

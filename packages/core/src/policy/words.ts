@@ -61,7 +61,7 @@ export function templatesBeside(a: TemplateBody, b: TemplateBody): WatchPair[] {
   const keys = [...new Set([...a.watches, ...b.watches].map((one) => one.key))]
   return keys.map((key) => {
     const [left, right] = [a, b].map((one) => one.watches.find((watch) => watch.key === key) ?? null) as [WatchSpec | null, WatchSpec | null]
-    const names = [...new Set([...Object.keys(left?.values ?? {}), ...Object.keys(right?.values ?? {})])]
+    const names = (watchKinds.get((left ?? right)!.kind)?.parameters ?? []).map((one) => one.name).filter((name) => left?.values[name] !== undefined || right?.values[name] !== undefined)
     return { key, a: left, b: right, differs: left && right ? names.filter((name) => !same(left.values[name], right.values[name])) : names }
   })
 }

@@ -13,12 +13,12 @@ const parameters: readonly Parameter[] = [
   { name: 'except', type: 'patterns', label: 'Disks left out', default: [], explains: 'These stay out even when the first list names them.' },
   { name: 'media', type: 'choice', label: 'Media', choices: ['fixed', 'fixed or removable'], default: 'fixed', explains: 'Removable disks come and go, so they stay out unless wanted.' },
   { ...share, name: 'warning.percent', label: 'Warning below', default: 0.1, explains: 'Free space as a share. 10 % is common practice, no source.' },
-  { ...size, name: 'warning.bytes', label: 'and below', default: 20 * gigabyte, explains: 'Percentage alone cries wolf on large disks, so both must be true. Off: the share decides alone.' },
+  { ...size, name: 'warning.bytes', label: 'Warning and below', default: 20 * gigabyte, explains: 'Percentage alone cries wolf on large disks, so both must be true. Off: the share decides alone.' },
   { ...share, name: 'critical.percent', label: 'Critical below', default: 0.05, explains: 'Free space as a share.' },
-  { ...size, name: 'critical.bytes', label: 'and below', default: 10 * gigabyte, explains: 'As for the warning.' },
+  { ...size, name: 'critical.bytes', label: 'Critical and below', default: 10 * gigabyte, explains: 'As for the warning.' },
   { name: 'hold', type: 'duration', label: 'Hold', default: 15 * minute, max: 86_400_000, explains: 'How long it must be so without a gap; a copy that is deleted again raises nothing.' },
   { name: 'clear.percent', type: 'percent', label: 'Clear above', default: 0.12, min: 0, max: 1, explains: 'A little above the threshold, so that the alert does not come and go.' },
-  { ...size, name: 'clear.bytes', label: 'or above', default: 24 * gigabyte, explains: 'Either is enough: on a large disk the bytes say that it is well long before the share does.' },
+  { ...size, name: 'clear.bytes', label: 'Clear or above', default: 24 * gigabyte, explains: 'Either is enough: on a large disk the bytes say that it is well long before the share does.' },
   { name: 'clear.hold', type: 'duration', label: 'Clear after', default: 5 * minute, max: 86_400_000, explains: 'How long it must be well again.' },
 ]
 

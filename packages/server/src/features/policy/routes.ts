@@ -1,19 +1,26 @@
 import {
-  impactSchema, keepValueSchema, keptValueSchema, madeSchema, newAssignmentSchema, newExceptionSchema, newTemplateSchema, policyChangedSchema, policyChangeSchema, policyGridSchema, policyListingSchema, rosterSchema, targetMatchesSchema, targetTrialSchema,
-  templatePageSchema, templateSummariesSchema, whatIfSchema, type Impact, type PolicyChanged, type RosterWatch, type TargetMatches,
+  exportedPolicySchema, exportSelectionSchema, impactSchema, keepValueSchema, keptValueSchema, madeSchema, newAssignmentSchema, newExceptionSchema, newTemplateSchema, policyChangedSchema,
+  policyChangeSchema, policyGridSchema, policyListingSchema, policyTextSchema, rosterSchema, targetMatchesSchema, targetTrialSchema, templatePageSchema, templateSummariesSchema, textTrialSchema,
+  whatIfSchema, type ExportedPolicy, type Impact, type PolicyChanged, type RosterWatch, type TargetMatches, type TextTrial,
 } from '#contract'
 import { compareRosters, keepForPresent, matcher, targetFaults, targetSentence, watchKind, withSteps, type DeviceTraits, type PolicyStep, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { needClient, type Viewer } from '../access'
+import { mayChangeAll, needClient, type Viewer } from '../access'
 import { allTraits, needDevice } from '../estate'
 import { changePolicy, impactOf, impactOfSteps } from './change'
 import { readEstate } from './names'
 import { policyGrid, policyListing, templatePage, templateSummaries } from './read'
 import { needSteps, writeSteps } from './steps'
 import { policyInForce, targetsOf } from './store'
+import { exportPolicy, tryText } from './text'
+
+/** Policy as text speaks about every client. @throws ProblemError not-allowed */
+function needAll(viewer: Viewer): void {
+  if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Policy as text is for every client; a lead of all of them writes and reads it.')
+}
 
 /** One device with the facts that policy asks for. */
 async function deviceTraits(pool: Pool, id: number): Promise<DeviceTraits> {
@@ -56,6 +63,32 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
       const before = await policyInForce(pool)
       await needSteps(pool, before, body.steps, viewer)
       return impactOfSteps(pool, before, withSteps(before, body.steps, Date.now()), body.steps, viewer.clientIds)
+    },
+  })
+  route(app, {
+    method: 'GET', url: '/api/policy/text', access: 'lead', summary: 'Policy as YAML: everything, or some templates with what belongs to them', answer: exportedPolicySchema, query: exportSelectionSchema,
+    async handle({ query, viewer }): Promise<ExportedPolicy> {
+      needAll(viewer)
+      return { text: await exportPolicy(pool, query.templates ? query.templates.split(',').map(Number) : null) }
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/policy/text/check', access: 'lead', summary: 'What a text of policy would do; saves nothing', answer: textTrialSchema, body: policyTextSchema,
+    async handle({ body, viewer }): Promise<TextTrial> {
+      needAll(viewer)
+      return (await tryText(pool, viewer, body.text, body.note)).trial
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/policy/text/apply', access: 'lead', summary: 'Make policy what the text says: all of it, or nothing', answer: textTrialSchema, body: policyTextSchema,
+    async handle({ body, viewer }): Promise<TextTrial> {
+      needAll(viewer)
+      return inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async (before) => {
+        const { trial, steps } = await tryText(tx, viewer, body.text, body.note)
+        if (trial.faults.length) throw new ProblemError('invalid', `Line ${trial.faults[0]!.line}: ${trial.faults[0]!.message}`, trial.faults.map(({ line, message }) => ({ at: `line ${line}`, message })))
+        if (steps.length) await writeSteps(tx, before, steps, viewer, Date.now())
+        return trial
+      }))
     },
   })
   route(app, {

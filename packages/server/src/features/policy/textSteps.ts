@@ -1,0 +1,19 @@
+import { fromDocument, stepFaults, type KnownEstate, type Policy, type PolicyStep, type References } from '#core'
+import { readYaml, type TextFault } from './yaml'
+
+/** Steps that a text stands for, with every fault at its line. */
+export function stepsOfText(text: string, policy: Policy, refs: References, estate: KnownEstate, note: string): { steps: PolicyStep[]; faults: TextFault[] } {
+  const { document, faults, lineOf } = readYaml(text)
+  if (faults.length) return { steps: [], faults }
+  const read = fromDocument(document, policy, refs, note)
+  if (read.faults.length) return { steps: [], faults: read.faults.map(({ at, message }) => ({ line: lineOf(at), at: at.join('.'), message })) }
+  const wrong = stepFaults(policy, read.steps, estate).map(({ at, message }): TextFault => {
+    const [, n = '0', field = ''] = /^steps\.(\d+)\.?(.*)$/.exec(at) ?? []
+    const step = read.steps[Number(n)]!
+    const place = read.places[Number(n)]
+    if (!place) return { line: 1, at: '', message: `What is not in the text any more would be taken away, but: ${message}` }
+    const named = step.of === 'template' ? (['name', 'includes'].includes(field) ? field : `watches.${field}`) : field.replace(/^target/, step.of === 'assignment' ? 'to' : 'for').replace(/^templateId/, 'template').replace(/^reason/, 'why').replace(/\.(\d+)(?=\.|$)/g, '')
+    return { line: lineOf(place, named), at: [...place, named].join('.'), message }
+  })
+  return { steps: read.steps, faults: wrong.sort((a, b) => a.line - b.line) }
+}
