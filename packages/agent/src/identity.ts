@@ -1,8 +1,8 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { CollectSettings } from '#contract/report'
+import type { AgentSettings, CollectSettings } from '#contract/report'
 
-export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string; /** What to collect beyond the ordinary. */ collect?: CollectSettings }
+export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string; /** What to collect beyond the ordinary. */ collect?: CollectSettings; /** Collectors with a time of their own. */ every?: AgentSettings['every']; /** Mark of the roster that it works by. */ roster?: string }
 
 const fileOf = (home: string) => join(home, 'identity.json')
 

@@ -1,11 +1,13 @@
 import { createHash } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { protocolVersion, type AgentSettings, type CollectorFailure, type Report, type ReportReceipt, type SignedTask } from '#contract/report'
-import type { Facts, FactSubject, LogEvent, Millis, Reading } from '#core'
+import type { Collector, Facts, FactSubject, LogEvent, Millis, Reading } from '#core'
+import { attend } from './attend'
 import { allCollectors, OptionalCollectors, systemFacts, type Collect, type Collected } from './collectors'
 import { Orders } from './orders'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { Spool } from './spool'
+import { Turns } from './pace'
 import { Proof } from './update'
 import { call, Refused } from './uplink'
 
@@ -91,12 +93,21 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   const spool = new Spool(home)
   const told = new Map<FactSubject, string>()
   const optional = new OptionalCollectors(home, identity)
-  const follow = async ({ interval, collect = identity.collect ?? { logs: [], collectors: [] } }: AgentSettings): Promise<void> => {
+  const apply = async ({ interval, collect = identity.collect ?? { logs: [], collectors: [] }, every = {}, roster = '' }: AgentSettings): Promise<void> => {
     await optional.follow(collect.collectors)
-    if (interval === identity.interval && JSON.stringify(collect) === JSON.stringify(identity.collect)) return
-    Object.assign(identity, { interval, collect })
+    const told = { interval, collect, every, roster }
+    if (Object.entries(told).every(([name, value]) => JSON.stringify(value) === JSON.stringify(identity[name as keyof typeof told]))) return
+    Object.assign(identity, told)
     writeIdentity(home, identity)
   }
+  let following: Promise<void> = Promise.resolve()
+  /** What the receipt of a report says and what came while waiting, one after the other. */
+  const follow = (settings: AgentSettings): Promise<void> => {
+    const applied = following.then(() => apply(settings))
+    following = applied.catch(() => undefined)
+    return applied
+  }
+  const turns = new Turns()
   const stop = new AbortController()
   let anew = false
   const orders = new Orders(home, identity, say, () => {
@@ -108,17 +119,31 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   process.on('SIGINT', () => stop.abort())
   let trouble = ''
   let next = Date.now()
+  let wake = new AbortController()
+  void attend(identity, async (settings) => {
+    const before = Turns.tick(identity)
+    await follow(settings)
+    // What is to be read sooner than it was does not wait for the old time to pass.
+    if (Turns.tick(identity) < before) wake.abort()
+  }, () => { wake.abort() }, stop.signal)
   // Rates need a first look; the report of it would be half empty.
   await observe(collectors.filter((one) => one.name === 'performance' || one.name === 'network'), Date.now())
   await wait(1000, undefined, { signal: stop.signal }).catch(() => undefined)
   while (!stop.signal.aborted) {
     const now = Date.now()
-    const { readings, facts, events, failed } = await observe([...collectors, ...optional.collectors], now, identity.serverKey !== undefined, optional.names)
+    const rested: Collector[] = []
+    const due = [...collectors, ...optional.collectors].filter((one) => {
+      if (turns.take(one.name, now, identity)) return true
+      rested.push(one.name)
+      return false
+    })
+    const { readings, facts, events, failed } = await observe(due, now, identity.serverKey !== undefined, optional.names)
     failed.push(...optional.troubles)
     const changed = onlyChanged(facts, told)
     spool.add({
       at: now, interval: identity.interval, readings: readings.map(([...one]) => one),
       ...(Object.keys(changed).length ? { facts: changed } : {}), ...(events.length ? { events } : {}), ...(failed.length ? { failed } : {}),
+      ...(rested.length ? { rested } : {}), ...(identity.roster ? { roster: identity.roster } : {}),
     })
     spool.giveUpOld(now)
     try {
@@ -136,8 +161,11 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
       trouble = reason
     }
     // Steady by the clock, whatever the collecting took; after a pause of the machine it begins anew.
-    next = Math.max(next + identity.interval, Date.now() + Math.min(1000, identity.interval))
-    await wait(next - Date.now(), undefined, { signal: stop.signal }).catch(() => undefined)
+    const tick = Turns.tick(identity)
+    next = Math.max(next + tick, Date.now() + Math.min(1000, tick))
+    wake = new AbortController()
+    await wait(next - Date.now(), undefined, { signal: AbortSignal.any([stop.signal, wake.signal]) }).catch(() => undefined)
+    if (wake.signal.aborted) next = Date.now()
   }
   return anew ? 'start anew' : 'stopped'
 }

@@ -58,6 +58,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   const signer = openSigner(keyFolder)
   const programs = collectorPrograms(agentFolder ?? '')
   const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId), new Map([...programs].map(([name, { digest }]) => [name, digest])))
+  live.onEvent = ({ topic }) => { if (topic !== 'reports' && topic !== 'alerts') engine.attendance.changed() }
 
   accessRoutes(app, pool)
   estateRoutes(app, pool)

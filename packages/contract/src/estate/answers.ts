@@ -27,7 +27,7 @@ export const devicePageSchema = answerOf<DevicePage>({
   factTimes: Joi.object<DevicePage['factTimes']>().pattern(Joi.string(), instant),
   latest: answerOf<NonNullable<DevicePage['latest']>>({ at: instant, readings: listOf(Joi.array<[string, string, number]>().ordered(words, words, Joi.number())) }).allow(null),
   failed: listOf(answerOf<DevicePage['failed'][number]>({ collector: Joi.string().valid(...collectors), reason: words })),
-  lostReports: count,
+  lostReports: count, roster: answerOf<DevicePage['roster']>({ sentAt: instant.allow(null), confirmedAt: instant.allow(null) }),
 })
 export const deviceEventsSchema = listOf(answerOf<DeviceEvent>({ at: instant, channel: words, source: words, id: count.allow(null), level: Joi.string().valid(...logLevels), text: words }))
 

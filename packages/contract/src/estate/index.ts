@@ -67,6 +67,8 @@ export interface DevicePage extends BoardDevice {
   latest: { at: Millis; readings: [string, string, number][] } | null
   failed: { collector: Collector; reason: string }[]
   lostReports: number
+  /** When the agent was told the roster as it is now, and when it said that it works by it; null: not yet. */
+  roster: { sentAt: Millis | null; confirmedAt: Millis | null }
 }
 
 export interface DeviceEvent { at: Millis; channel: string; source: string; id: number | null; level: LogLevel; text: string }

@@ -1,11 +1,12 @@
 import Joi from 'joi'
-import { optionalCollectors } from '#core'
+import { optionalCollectors, pacedCollectors } from '#core'
 import { answerOf, count, id, listOf, words } from '../answer'
-import type { AgentSettings, CollectSettings, Enrolment, Refusal, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
+import type { AgentSettings, Attended, CollectSettings, Enrolment, Refusal, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
 
 const length = Joi.number().description('Milliseconds.')
 const collect = answerOf<CollectSettings>({ logs: listOf(words), collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })) })
-export const agentSettingsSchema = answerOf<AgentSettings>({ interval: length, deviceName: words, clientName: words, siteName: words, collect })
+export const agentSettingsSchema = answerOf<AgentSettings>({ interval: length, deviceName: words, clientName: words, siteName: words, collect, every: Joi.object<AgentSettings['every']>().pattern(Joi.string().valid(...pacedCollectors), length), roster: words })
+export const attendedSchema = answerOf<Attended>({ settings: agentSettingsSchema, work: Joi.boolean() })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 
 export const signedSchema = answerOf<SignedTask>({ text: words, signature: words })

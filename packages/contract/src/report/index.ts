@@ -1,4 +1,4 @@
-import type { Collector, Facts, LogEvent, Millis, OptionalCollector } from '#core'
+import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector } from '#core'
 import type { SignedTask } from './task'
 
 export type { DeployNews, DeployOrder, Order, SignedTask, SignInTrial, SweepNews, SweepOrder, ReleaseFile, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
@@ -27,6 +27,8 @@ export interface Report {
   failed?: CollectorFailure[]
   /** Collectors whose turn it was not; their last word stands. */
   rested?: Collector[]
+  /** Mark of the roster that it works by. */
+  roster?: string
 }
 
 export interface ReportBatch {
@@ -52,7 +54,16 @@ export interface Refusal {
 export interface WantedCollector { name: OptionalCollector; digest: string }
 /** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
 export interface CollectSettings { logs: string[]; collectors: WantedCollector[] }
-export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string; collect: CollectSettings }
+/**
+ * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a mark of
+ * the watches that this is for; the agent says it back, so that the server knows that it works by them.
+ */
+export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string; collect: CollectSettings; every: Partial<Record<PacedCollector, Millis>>; roster: string }
+
+/** An agent waits to be told of a change; it says which roster it works by. */
+export interface AttendRequest { roster: string }
+/** `work`: there is an order for it, which it gets with the receipt of a report. */
+export interface Attended { settings: AgentSettings; work: boolean }
 
 export interface ReportReceipt {
   /** Everything up to and including this number is committed, or was refused for good. */

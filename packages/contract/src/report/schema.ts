@@ -1,6 +1,6 @@
 import Joi from 'joi'
 import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
-import { batchLimits, protocolVersion, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews, type UpdateNews } from './index'
+import { batchLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews, type UpdateNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
 const time = Joi.number().integer().min(0).max(8.64e15)
@@ -67,6 +67,7 @@ export const reportSchema = Joi.object<Report, true>({
   readings: Joi.array().max(batchLimits.readings).required(),
   facts: factsSchema,
   events: Joi.array().max(batchLimits.events),
+  roster: Joi.string().allow('').max(40),
   rested: Joi.array().max(collectors.length).items(Joi.string().valid(...collectors)),
   failed: Joi.array().max(collectors.length).items(
     Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required() })),
@@ -78,6 +79,8 @@ export const reportBatchSchema = Joi.object<ReportBatch, true>({
   oldest: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
   reports: Joi.array().min(1).max(batchLimits.reports).required(),
 })
+
+export const attendRequestSchema = Joi.object<AttendRequest, true>({ roster: Joi.string().allow('').max(40).required() })
 
 const plainName = Joi.string().trim().pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens')
 

@@ -1,7 +1,7 @@
 export { compareRosters, rosterChanges, type RosterChange, type WatchChange } from './change'
 export { compilePolicy, type CompiledPolicy } from './compile'
 export { fromDocument, toDocument, type DocumentFault, type FromDocument, type Path, type References } from './document'
-export { collectorOfMetric, logsWatched, paceOf, readingsPerDay, type Pace } from './pace'
+export { collectorOfMetric, hurryOf, logsWatched, paceOf, readingsPerDay, type Pace } from './pace'
 export { rebaseTemplate, type Rebased } from './rebase'
 export { resolveRoster, type ChainLink, type EffectiveWatch, type Policy, type Roster, type Source } from './roster'
 export { fromLibrary, starterTemplates, type LibraryWatch, type StarterTemplate } from './starter'

@@ -1,5 +1,6 @@
+import { urgency, type Severity } from '../severity'
 import { day, type Millis } from '../units'
-import { pacedCollectors, watchKinds, type PacedCollector } from '../watch'
+import { isPaced, pacedCollectors, splitPostKey, watchKinds, type DeviceState, type PacedCollector } from '../watch'
 import type { EffectiveWatch, Roster } from './roster'
 
 /** How often an agent reads what, and which logs it reads, so that the watches of its roster have what they look at. */
@@ -38,4 +39,20 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
 export function readingsPerDay({ every }: Pace, series: Readonly<Partial<Record<PacedCollector, number>>>): number {
   return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], 0)
+}
+
+/**
+ * What is read more often for now: collectors of watches that look again sooner, of which a post fails and is not yet
+ * confirmed.
+ */
+export function hurryOf(roster: Roster, state: DeviceState): Partial<Record<PacedCollector, Millis>> {
+  const hurry: Partial<Record<PacedCollector, Millis>> = {}
+  for (const watch of active(roster)) {
+    const collector = collectorOf(watch)
+    const recheck = watch.values.recheck
+    if (!collector || !isPaced(collector) || typeof recheck !== 'number') continue
+    const unsure = [...state].some(([key, post]) => splitPostKey(key).watch === watch.key && Object.keys(post.runs).some((severity) => post.level === null || urgency(severity as Severity) > urgency(post.level)))
+    if (unsure) hurry[collector] = Math.min(recheck, hurry[collector] ?? Infinity)
+  }
+  return hurry
 }

@@ -1,4 +1,4 @@
-import { day, second } from '../units'
+import { hour, second } from '../units'
 import type { Collector, WatchKind } from './kind'
 import type { Parameter, Values } from './parameter'
 import { sayer, sentence, type SentencePart } from './sentence'
@@ -12,8 +12,8 @@ export function isPaced(collector: Collector | null): collector is PacedCollecto
 }
 
 const pace: readonly Parameter[] = [
-  { name: 'every', type: 'duration', label: 'Look every', default: null, optional: true, min: 10 * second, max: day, explains: 'How often the agent reads it. Off: with each of its reports. Reading less often costs less and sees short troubles less.' },
-  { name: 'recheck', type: 'duration', label: 'Look again every', default: null, optional: true, min: 10 * second, max: day, explains: 'Once a check fails, until it is confirmed or well again. Every minute is common practice, no source.' },
+  { name: 'every', type: 'duration', label: 'Look every', default: null, optional: true, min: 10 * second, max: hour, explains: 'How often the agent reads it. Off: with each of its reports. Reading less often costs less and sees short troubles less.' },
+  { name: 'recheck', type: 'duration', label: 'Look again every', default: null, optional: true, min: 10 * second, max: hour, explains: 'Once a check fails, until it is confirmed or well again. Every minute is common practice, no source.' },
 ]
 
 const always: readonly Parameter[] = [

@@ -13,6 +13,7 @@ export interface CheckedReport {
   events: LogEvent[]
   failed: CollectorFailure[]
   rested: Collector[]
+  roster: string | null
 }
 
 export interface CheckedBatch {
@@ -108,6 +109,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
       events: checkEvents(report, pointer, offset, at, refuse),
       failed: report.failed ?? [],
       rested: report.rested ?? [],
+      roster: report.roster ?? null,
     })
   })
   reports.sort((a, b) => a.seq - b.seq)

@@ -20,6 +20,8 @@ interface DeviceRow extends TraitsRow {
   clock_offset_ms: number
   failed: CollectorFailure[]
   version: number
+  roster_sent: string | null
+  roster_confirmed: string | null
 }
 
 export async function readFacts(db: Db, deviceId: number): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, number>> }> {
@@ -68,6 +70,8 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     clockOffset: row.clock_offset_ms,
     failed: row.failed,
     version: row.version,
+    rosterSent: row.roster_sent,
+    rosterConfirmed: row.roster_confirmed,
     policyVersion: policy.version,
     facts,
     state: row.last_seq === 0 ? new Map() : await readState(db, deviceId),

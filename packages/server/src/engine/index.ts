@@ -1,4 +1,5 @@
-export { readFacts } from './context'
-export { Engine, readDeviceKey, settingsOf, type CollectorDigests } from './ingest'
+export { loadContext, readFacts } from './context'
+export { Engine, readDeviceKey } from './ingest'
+export { rosterMark, settingsOf } from './settings'
 export { outdate, reconsider, reconsiderAll } from './reconsider'
 export { startTimers } from './timers'

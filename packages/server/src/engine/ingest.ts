@@ -1,13 +1,15 @@
 import { timingSafeEqual } from 'node:crypto'
-import type { AgentSettings, ReportReceipt } from '#contract'
-import type { DeviceId, Millis, OptionalCollector } from '#core'
+import type { AgentSettings, Attended, ReportReceipt } from '#contract'
+import { second, type DeviceId, type Millis } from '#core'
 import type { Pool } from '../db'
 import { digest } from '../features/access/secret'
 import { ProblemError } from '../http/problems'
+import { Attendance } from './attendance'
 import { checkBatch, checkEnvelope } from './checkBatch'
 import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
 import { planBatch } from './plan'
+import { rosterMark, settingsOf, type CollectorDigests } from './settings'
 import type { DeviceContext } from './types'
 
 const kept = 20_000
@@ -40,22 +42,16 @@ export function readDeviceKey(authorization: string | undefined): { deviceId: De
   return { deviceId: Number(match[1]), secret: match[2]! }
 }
 
-/** The optional collectors that can be handed out, with the digests of their programs. */
-export type CollectorDigests = ReadonlyMap<OptionalCollector, string>
-
-export function settingsOf(context: Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting'>, digests: CollectorDigests = new Map()): AgentSettings {
-  const { interval, name, clientName, siteName, collecting } = context
-  const collectors = collecting.collectors.flatMap((one) => {
-    const digest = digests.get(one)
-    return digest === undefined ? [] : [{ name: one, digest }]
-  })
-  return { interval, deviceName: name, clientName, siteName, collect: { logs: collecting.logs, collectors } }
-}
+/** How long an agent is left waiting before it is answered that nothing changed. */
+const attendFor = 20 * second
 
 export class Engine {
   readonly #cache = new ContextCache()
+  readonly attendance: Attendance
 
-  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map()) {}
+  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map()) {
+    this.attendance = new Attendance(pool)
+  }
 
   /** What a device is told about itself; also how an agent finds out whether its key is taken. */
   async self(authorization: string | undefined): Promise<AgentSettings> {
@@ -72,6 +68,41 @@ export class Engine {
     const context = await loadContext(this.pool, deviceId)
     if (!context || !timingSafeEqual(context.keyDigest, digest(secret))) throw new ProblemError('device-key-refused')
     return context
+  }
+
+  /**
+   * Answers when there is something to tell an agent: another roster than the one it works by, or work; else after a while.
+   * @param hasWork whether an order is waiting for the device
+   */
+  async attend(authorization: string | undefined, roster: string, hasWork: (id: DeviceId) => boolean, gone: AbortSignal): Promise<Attended> {
+    let context = await this.#contextOf(authorization)
+    const { id, clientId } = context.traits
+    await this.#noteRoster(context, null, roster)
+    if (rosterMark(context.roster) === roster && !hasWork(id)) {
+      await this.attendance.wait(id, context.version, attendFor, gone)
+      if (gone.aborted) return { settings: settingsOf(context, this.digests), work: false }
+      context = await this.#contextOf(authorization)
+    }
+    const settings = settingsOf(context, this.digests)
+    await this.#noteRoster(context, settings.roster, null)
+    if (settings.roster !== roster) this.onReport(id, clientId)
+    return { settings, work: hasWork(id) }
+  }
+
+  /** Remembers, where it is news, what roster the agent was told and what it said that it works by. */
+  async #noteRoster(context: DeviceContext, sent: string | null, confirmed: string | null): Promise<void> {
+    const newlySent = sent !== null && sent !== context.rosterSent ? sent : null
+    const newlyConfirmed = confirmed !== null && confirmed !== context.rosterConfirmed && confirmed === rosterMark(context.roster) ? confirmed : null
+    if (newlySent === null && newlyConfirmed === null) return
+    await this.pool.query(`
+      update device set roster_sent = coalesce($2, roster_sent), roster_sent_at = case when $2::text is null then roster_sent_at else now() end,
+        roster_confirmed = coalesce($3, roster_confirmed), roster_confirmed_at = case when $3::text is null then roster_confirmed_at else now() end
+      where id = $1`, [context.traits.id, newlySent, newlyConfirmed])
+    if (newlySent !== null) context.rosterSent = newlySent
+    if (newlyConfirmed !== null) {
+      context.rosterConfirmed = newlyConfirmed
+      this.onReport(context.traits.id, context.traits.clientId)
+    }
   }
 
   /** From a batch as it came to a receipt: what is acknowledged is on disk. */
@@ -101,7 +132,7 @@ export class Engine {
         continue
       }
       const last = plan.stored.at(-1)
-      this.#cache.put({
+      const next: DeviceContext = {
         ...context,
         lastSeq: plan.lastSeq,
         lastAt: plan.lastAt,
@@ -112,9 +143,12 @@ export class Engine {
         facts: plan.facts,
         traits: traitsAfter(context, plan),
         state: plan.state,
-      })
+      }
+      const settings = settingsOf(next, this.digests)
+      await this.#noteRoster(next, settings.roster, last?.roster ?? null)
+      this.#cache.put(next)
       this.onReport(deviceId, context.traits.clientId)
-      return { acknowledged: plan.lastSeq, refused: batch.refused, clockOffset: plan.clockOffset, settings: settingsOf(context, this.digests) }
+      return { acknowledged: plan.lastSeq, refused: batch.refused, clockOffset: plan.clockOffset, settings }
     }
     throw new ProblemError('busy')
   }

@@ -21,6 +21,9 @@ export interface DeviceContext {
   policyVersion: number
   facts: Facts
   state: DeviceState
+  /** Marks of the rosters that its agent was told, and said that it works by. */
+  rosterSent: string | null
+  rosterConfirmed: string | null
   roster: readonly EffectiveWatch[]
   windows: readonly MaintenanceWindow[]
   /** What its agent collects beyond the ordinary. */

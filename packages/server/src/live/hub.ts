@@ -13,6 +13,8 @@ interface Listener { viewer: Viewer; send(event: LiveEvent): void }
 export class LiveHub {
   readonly #listeners = new Set<Listener>()
   readonly #reported = new Map<number, number>()
+  /** Called with all that is announced. */
+  onEvent: (event: LiveEvent) => void = () => undefined
   #connection: pg.Client | null = null
   #closed = false
   #flush: NodeJS.Timeout | null = null
@@ -51,6 +53,7 @@ export class LiveHub {
   }
 
   #pass(event: LiveEvent): void {
+    this.onEvent(event)
     for (const { viewer, send } of this.#listeners) {
       const seen = viewer.clientIds === null || event.clientIds === null || event.clientIds.some((id) => viewer.clientIds!.includes(id))
       // A contact hears that something of theirs changed, not which devices of others did.

@@ -12,10 +12,11 @@ interface Kept { historyEnd: Millis; identities: Record<string, Identity> }
 const [serverUrl, stateFile] = process.argv.slice(2)
 if (!serverUrl || !stateFile) throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
 const server = new Pool(serverUrl, { connections: 12 })
+const patience = new Pool(serverUrl)
 const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 36) * hour
 
 const kept: Kept = existsSync(stateFile) ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept) : { historyEnd: Date.now(), identities: {} }
-const stations = wantedEstate(Object.keys(kept.identities).length).devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, kept.identities[plan.name] ?? null))
+const stations = wantedEstate(Object.keys(kept.identities).length).devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, patience, kept.identities[plan.name] ?? null))
 
 function save(): void {
   for (const station of stations) if (station.identity) kept.identities[station.device.plan.name] = station.identity
@@ -55,10 +56,24 @@ async function report(station: Station, first: number): Promise<void> {
   }
 }
 
+/** Each has a connection of its own open while it waits; those for reports are not taken by them. */
+async function attend(station: Station, first: number): Promise<void> {
+  await wait(first)
+  while (!stopping) {
+    const began = Date.now()
+    await station.attend().catch(() => undefined)
+    // An answer at once means that there was something to follow; then the next call is its confirmation.
+    if (Date.now() - began < 50) await wait(2000)
+  }
+}
+
 await bringHistory()
 const panel = startPanel(stations, Number(process.env.CUSTODE_PANEL_PORT ?? 7701))
 process.stdout.write('ready\n')
-stations.forEach((station, i) => void report(station, (i / stations.length) * station.identity!.interval))
+stations.forEach((station, i) => {
+  void report(station, (i / stations.length) * station.identity!.interval)
+  void attend(station, (i / stations.length) * 2000)
+})
 const saving = setInterval(save, 2000)
 
 function stop(): void {

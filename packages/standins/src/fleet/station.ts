@@ -2,8 +2,8 @@ import { createPublicKey, verify } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
-import { protocolVersion, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type SignedTask, type Task, type UpdateNews } from '#contract/report'
-import { second, type Facts, type Millis } from '#core'
+import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type SignedTask, type Task, type UpdateNews } from '#contract/report'
+import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
 
@@ -25,8 +25,10 @@ export class Station {
   #queue: Report[] = []
   #told: Partial<Record<keyof Facts, string>> = {}
   #sending = false
+  #settings: Pick<AgentSettings, 'every' | 'roster'> = { every: {}, roster: '' }
+  readonly #ran = new Map<PacedCollector, Millis>()
 
-  constructor(readonly device: SimulatedDevice, private readonly server: Pool, public identity: Identity | null = null) {
+  constructor(readonly device: SimulatedDevice, private readonly server: Pool, private readonly patience: Pool, public identity: Identity | null = null) {
     if (identity?.version) device.version = identity.version
   }
 
@@ -45,7 +47,10 @@ export class Station {
   observe(at: Millis, interval: Millis): void {
     const identity = this.identity!
     if (!this.device.reportsAt(at)) return
+    const rested = pacedCollectors.filter((one) => at - (this.#ran.get(one) ?? 0) < (this.#settings.every[one] ?? interval) - interval / 2)
+    for (const one of pacedCollectors) if (!rested.includes(one)) this.#ran.set(one, at)
     const all = this.device.facts(at)
+    if (rested.includes('services')) delete all.services
     const facts: Facts = {}
     for (const subject of Object.keys(all) as (keyof Facts)[]) {
       const text = JSON.stringify(all[subject])
@@ -54,7 +59,8 @@ export class Station {
     }
     const events = this.device.events(identity.reportedAt || at - interval, at).map((event) => ({ ...event, at: this.#clock(event.at) }))
     this.#queue.push({
-      seq: ++identity.seq, at: this.#clock(at), interval, readings: this.device.readings(at).map(([...one]) => one),
+      seq: ++identity.seq, at: this.#clock(at), interval, readings: this.device.readings(at).filter(([metric]) => !rested.some((one) => one === collectorOfMetric(metric))).map(([...one]) => one),
+      ...(rested.length ? { rested } : {}), ...(this.#settings.roster ? { roster: this.#settings.roster } : {}),
       ...(Object.keys(facts).length ? { facts } : {}), ...(events.length ? { events: events.slice(-500) } : {}),
     })
     identity.reportedAt = at
@@ -86,6 +92,19 @@ export class Station {
     await tell({ state: 'done', step: '', reason: 'reported 1 s after its start' })
   }
 
+  #follow(settings: AgentSettings): void {
+    this.identity!.interval = settings.interval
+    this.device.collect = settings.collect
+    this.#settings = settings
+  }
+
+  /** Waits at the server for another roster, as an agent does; one that is off, or cut off, does not. */
+  async attend(): Promise<void> {
+    if (!this.identity || !this.device.reportsAt(Date.now())) return
+    const { settings } = await post<Attended>(this.patience, '/api/agent/attend', { roster: this.#settings.roster }, this.identity.deviceKey)
+    this.#follow(settings)
+  }
+
   /** Sends what waits, oldest first. A failure leaves it waiting. */
   async send(): Promise<void> {
     if (this.#sending || !this.identity) return
@@ -95,8 +114,7 @@ export class Station {
         const batch: ReportBatch = { version: protocolVersion, sentAt: this.#clock(Date.now()), oldest: this.#queue[0]!.seq, reports: this.#queue.slice(0, 120) }
         const receipt = await post<ReportReceipt>(this.server, '/api/agent/reports', batch, this.identity.deviceKey)
         this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
-        this.identity.interval = receipt.settings.interval
-        this.device.collect = receipt.settings.collect
+        this.#follow(receipt.settings)
         for (const task of receipt.tasks ?? []) void this.#update(task).catch(() => undefined)
       }
     } finally {

@@ -25,18 +25,17 @@ export interface BoardRow {
   held: { key: string; severity: Severity; kind: string }[] | null
   events: number[] | null
   errors: number[] | null
-  report_at: number | null
-  series: [string, string][] | null
-  value: number[] | null
+  disk_series: [string, string][] | null
+  disk_value: number[] | null
 }
 
 /**
- * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report, newest
- * fact, open alerts, and a day of log events counted by the hour.
+ * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report with disks
+ * in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log events counted by the hour.
  */
 const select = `
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,
-         d.heard_at, d.interval_ms, d.reported_interval_ms, u.value as updates, a.alerts, h.held, e.events, e.errors, r.at as report_at, l.series, r.value
+         d.heard_at, d.interval_ms, d.reported_interval_ms, u.value as updates, a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
   from device d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
@@ -50,18 +49,19 @@ const select = `
       from generate_series(0, 23) hour
       left join log_event x on x.device_id = d.id and x.at > now() - interval '24 hours' and 23 - floor(extract(epoch from now() - x.at) / 3600)::int = hour
       group by hour) by_hour) e on true
-  left join lateral (select at, layout_id, value from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1) r on true
-  left join layout l on l.id = r.layout_id
+  left join lateral (select at from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1) r on true
+  left join lateral (select l.series as disk_series, p.value as disk_value from report p join layout l on l.id = p.layout_id
+                     where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]' order by p.at desc limit 1) k on true
   where d.retired_at is null and ($1::int[] is null or d.client_id = any($1)) and ($2::int is null or d.id = $2)
   order by d.name limit 5000`
 
 function disksOf(row: BoardRow): BoardDisk[] {
   const sizes = new Map<string, number>()
-  row.series?.forEach(([metric, mount], i) => { if (metric === 'disk.size') sizes.set(mount, row.value![i]!) })
+  row.disk_series?.forEach(([metric, mount], i) => { if (metric === 'disk.size') sizes.set(mount, row.disk_value![i]!) })
   const alerting = new Map((row.alerts ?? []).filter((one) => one.kind === 'disk-space').map((one) => [splitPostKey(one.key).instance, one.severity]))
   const disks: BoardDisk[] = []
-  row.series?.forEach(([metric, mount], i) => {
-    if (metric === 'disk.free') disks.push({ mount, size: sizes.get(mount) ?? 0, free: row.value![i]!, severity: alerting.get(mount) ?? null })
+  row.disk_series?.forEach(([metric, mount], i) => {
+    if (metric === 'disk.free') disks.push({ mount, size: sizes.get(mount) ?? 0, free: row.disk_value![i]!, severity: alerting.get(mount) ?? null })
   })
   return disks
 }

@@ -1,10 +1,10 @@
 import { boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type Found, type Role, type Site } from '#contract'
-import { logLevels, readNetwork } from '#core'
+import { collectorOfMetric, logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import { readFacts, reconsider } from '../../engine'
+import { loadContext, readFacts, reconsider, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
@@ -20,16 +20,42 @@ export async function needDevice(db: Db, viewer: Viewer, id: number): Promise<{ 
   return device
 }
 
+interface MoreRow {
+  agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number
+  roster_sent: string | null; roster_sent_at: number | null; roster_confirmed: string | null; roster_confirmed_at: number | null
+}
+
+/** The newest value of each series. Not all are read with each report, but each once an hour. */
+async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
+  // Backwards along the key of one device, within the partition of this week or two.
+  const found = await rows<{ at: number; series: [string, string][]; value: number[] }>(db, `
+    with newest as (select at from report where device_id = $1 order by at desc limit 1)
+    select distinct on (p.layout_id) p.at, l.series, p.value from newest join report p on p.device_id = $1 and p.at > newest.at - interval '2 hours' join layout l on l.id = p.layout_id
+    order by p.layout_id, p.at desc`, [id])
+  const newestFirst = found.sort((a, b) => b.at - a.at)
+  // Of each collector what it read last, so that a disk that is gone does not stay in sight.
+  const told = new Set<string>()
+  const readings = newestFirst.flatMap(({ series, value }) => {
+    const of = ([metric]: [string, string]) => collectorOfMetric(metric) ?? metric
+    const mine = series.map((one, i): [string, string, string, number] => [of(one), ...one, value[i]!]).filter(([collector]) => !told.has(collector))
+    for (const [collector] of mine) told.add(collector)
+    return mine.map(([, metric, instance, number]): [string, string, number] => [metric, instance, number])
+  })
+  return newestFirst[0] ? { at: newestFirst[0].at, readings } : null
+}
+
 async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
   const [row] = await boardRows(pool, viewer.clientIds, id)
   if (!row) throw new ProblemError('not-found')
-  const more = (await firstRow<{ agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number }>(
-    pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports from device where id = $1', [id]))!
+  const more = (await firstRow<MoreRow>(pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1', [id]))!
+  const context = await loadContext(pool, id)
+  const mark = context && rosterMark(context.roster)
   const { facts, times } = await readFacts(pool, id)
   return {
     ...boardDevice(row, Date.now()), siteId: row.site_id, zone: row.zone, agentVersion: more.agent_version, clockOffset: more.clock_offset_ms,
     enrolledAt: more.enrolled_at, facts, factTimes: times, failed: more.failed, lostReports: more.lost_reports,
-    latest: row.series && { at: row.report_at!, readings: row.series.map(([metric, instance], i) => [metric, instance, row.value![i]!]) },
+    latest: await latestOf(pool, id),
+    roster: { sentAt: mark === more.roster_sent ? more.roster_sent_at : null, confirmedAt: mark === more.roster_confirmed ? more.roster_confirmed_at : null },
   }
 }
 

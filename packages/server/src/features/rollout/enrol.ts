@@ -86,7 +86,7 @@ async function enrol(tx: Db, request: EnrolmentRequest, key: Key, interval: Mill
     enrolment: {
       deviceId, deviceKey: `cdk.${deviceId}.${secret}`, firstSeq, serverKey, clockOffset: request.sentAt - Date.now(),
       // What else it is to collect it hears with its first report.
-      settings: settingsOf({ interval, name, clientName: place.clientName, siteName: place.siteName, collecting: { logs: [], collectors: [] } }),
+      settings: settingsOf({ interval, name, clientName: place.clientName, siteName: place.siteName, collecting: { logs: [], collectors: [] }, roster: [], state: new Map() }),
     },
   }
 }

@@ -1,4 +1,4 @@
-import { agentSettingsSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema } from '#contract'
+import { agentSettingsSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema } from '#contract'
 import { minute, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
@@ -30,8 +30,13 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
     if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
     return order.kind === 'update' ? updateOrder(tx, releases, order.runId) : sweepOrder(tx, vault, taskId, order)
-  })
+  }, (deviceIds) => { engine.attendance.wake(deviceIds) })
   app.addHook('onClose', () => board.stop())
+  // Before the connections are closed: who waits is answered.
+  app.addHook('preClose', (done) => {
+    engine.attendance.stop()
+    done()
+  })
   route(app, {
     method: 'POST', url: '/api/agent/enrol', access: 'public', summary: 'An agent enrols its device with a key', answer: enrolmentSchema, body: enrolmentRequestSchema,
     handle: ({ body, request }) => knock(pool, body, request.ip, interval, signer.publicKey),
@@ -46,6 +51,14 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
       const receipt = await engine.take(request.headers.authorization, request.body, Date.now())
       const tasks = await board.take(readDeviceKey(request.headers.authorization).deviceId)
       return tasks.length ? { ...receipt, tasks } : receipt
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/agent/attend', access: 'device', summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest', answer: attendedSchema, body: attendRequestSchema,
+    handle({ request, reply, body }) {
+      const gone = new AbortController()
+      reply.raw.once('close', () => { gone.abort() })
+      return engine.attend(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
     },
   })
   keyRoutes(app, pool)

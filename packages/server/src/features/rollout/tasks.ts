@@ -26,13 +26,18 @@ export class TaskBoard {
   #waiting = new Set<DeviceId>()
   readonly #timer: NodeJS.Timeout
 
-  constructor(private readonly pool: Pool, private readonly signer: Signer, private readonly complete: (tx: Db, order: StoredOrder, taskId: number) => Promise<Order | null>) {
+  constructor(private readonly pool: Pool, private readonly signer: Signer, private readonly complete: (tx: Db, order: StoredOrder, taskId: number) => Promise<Order | null>, private readonly waiting: (deviceIds: Iterable<DeviceId>) => void = () => undefined) {
     this.#timer = setInterval(() => void this.look().catch(() => undefined), lookEvery).unref()
   }
 
   async look(): Promise<void> {
     const found = await rows<{ device_id: DeviceId }>(this.pool, `select distinct device_id from device_task where state = 'queued' limit 100000`)
     this.#waiting = new Set(found.map((row) => row.device_id))
+    if (this.#waiting.size) this.waiting(this.#waiting)
+  }
+
+  has(deviceId: DeviceId): boolean {
+    return this.#waiting.has(deviceId)
   }
 
   /** Takes the work of a device off the board, signed. */

@@ -13,6 +13,7 @@ import { useResource } from '../../parts/resource'
 import RuleSentence from '../../parts/RuleSentence.vue'
 import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
+import { exactText, shortText } from '../../parts/time'
 import { gapWords } from '../rollout/gapWords'
 import WhatIf from './WhatIf.vue'
 
@@ -62,10 +63,15 @@ async function takeBack(id: number): Promise<void> {
 }
 const leaving = ref<string | null>(null)
 const asking = ref(false)
+const told = computed(() => {
+  const { sentAt, confirmedAt } = props.device.roster
+  if (confirmedAt !== null) return { text: `Confirmed by the agent ${shortText(confirmedAt)}.`, exact: sentAt === null ? exactText(confirmedAt) : `sent ${exactText(sentAt)}, confirmed ${exactText(confirmedAt)}` }
+  return sentAt === null ? { text: 'Not sent to the agent yet.', exact: 'It is sent as soon as the agent asks, which it does all the time while it runs.' } : { text: `Sent ${shortText(sentAt)}, not confirmed by the agent yet.`, exact: exactText(sentAt) }
+})
 </script>
 
 <template>
-  <p class="muted intro">What this device really gets. Point at a value for where it comes from, click it for the whole chain. <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get if…</button></p>
+  <p class="muted intro"><span data-told :title="told.exact">{{ told.text }}</span> What this device really gets. Point at a value for where it comes from, click it for the whole chain. <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get if…</button></p>
   <WhatIf v-if="asking" :device="device" />
   <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has: {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}. <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
   <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />

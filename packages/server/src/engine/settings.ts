@@ -1,0 +1,34 @@
+import { createHash } from 'node:crypto'
+import type { AgentSettings } from '#contract'
+import { hurryOf, pacedCollectors, paceOf, type Millis, type OptionalCollector, type PacedCollector, type Roster } from '#core'
+import type { DeviceContext } from './types'
+
+/** The optional collectors that can be handed out, with the digests of their programs. */
+export type CollectorDigests = ReadonlyMap<OptionalCollector, string>
+
+const marks = new WeakMap<Roster, string>()
+
+/** A short name for what a roster evaluates: the same for the same watches and values, on every server process. */
+export function rosterMark(roster: Roster): string {
+  let mark = marks.get(roster)
+  if (mark === undefined) {
+    const active = roster.filter((watch) => watch.standing === 'active').map(({ key, kind, values }) => [key, kind, values])
+    marks.set(roster, (mark = createHash('sha256').update(JSON.stringify(active)).digest('hex').slice(0, 16)))
+  }
+  return mark
+}
+
+type Told = Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state'>
+
+/** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
+export function settingsOf(context: Told, digests: CollectorDigests = new Map()): AgentSettings {
+  const { interval, name, clientName, siteName, collecting, roster, state } = context
+  const collectors = collecting.collectors.flatMap((one) => {
+    const digest = digests.get(one)
+    return digest === undefined ? [] : [{ name: one, digest }]
+  })
+  const wanted: Partial<Record<PacedCollector, Millis>> = { ...paceOf(roster, interval).every }
+  for (const [collector, often] of Object.entries(hurryOf(roster, state)) as [PacedCollector, Millis][]) wanted[collector] = Math.min(often, wanted[collector]!)
+  const every = Object.fromEntries(pacedCollectors.flatMap((one) => (wanted[one] === interval ? [] : [[one, wanted[one]]])))
+  return { interval, deviceName: name, clientName, siteName, collect: { logs: collecting.logs, collectors }, every, roster: rosterMark(roster) }
+}
