@@ -176,8 +176,8 @@ describe('for any policy', () => {
         const watch = compiled.roster(of).find((one) => one.key === 'disk' && one.standing === 'active')
         expect(watch?.values['warning.percent']).toBe(read(policy, of))
       }
-    }), { numRuns: 500 })
-  })
+    }), { numRuns: 200 })
+  }, 60_000)
   it('rosters do not depend on the order of the input', () => {
     fc.assert(fc.property(anyPolicy, fc.nat(), (policy, turn) => {
       const rotate = <T>(list: readonly T[]) => [...list.slice(turn % (list.length || 1)), ...list.slice(0, turn % (list.length || 1))].reverse()

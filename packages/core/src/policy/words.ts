@@ -45,7 +45,7 @@ export function templateChanges(before: TemplateBody, after: TemplateBody, templ
     if (!was) lines.push(`${watch.name}: added`)
     else {
       const words = watchWords(was, watch)
-      if (words.length) lines.push(`${watch.name}: ${words.join('; ')}`)
+      if (words.length) lines.push(`${was.name}: ${words.join('; ')}`)
     }
   }
   for (const watch of before.watches) if (!after.watches.some((one) => one.key === watch.key)) lines.push(`${watch.name}: removed`)

@@ -1,16 +1,16 @@
 import type { ImpactCost } from '#contract'
-import { collectorOfMetric, matchesPattern, paceOf, readingsPerDay, type DeviceId, type LogChannel, type Pace, type PacedCollector, type Roster } from '#core'
+import { collectorOfMetric, matchesPattern, pacedCollectors, paceOf, readingsPerDay, type DeviceId, type LogChannel, type Pace, type PacedCollector, type Roster } from '#core'
 import { rows, type Db } from '../../db'
 import type { DeviceChange } from './change'
 
 type SeriesCounts = Partial<Record<PacedCollector, number>>
 
-/** How many values each collector of a device gave in its newest report. */
+/** How many values each collector of a device gives. Not all are in each report, but each once an hour. */
 async function seriesOf(db: Db, deviceIds: readonly DeviceId[]): Promise<ReadonlyMap<DeviceId, SeriesCounts>> {
-  // The newest report of each device by the key's order; layouts are few, and each is read once.
+  // The newest reports of each device by the key's order; layouts are few, and each is read once.
   const found = await rows<{ device_id: DeviceId; layout_id: number }>(db, `
-    select d.id as device_id, r.layout_id from unnest($1::int[]) d (id)
-    cross join lateral (select layout_id from report where device_id = d.id and at > now() - interval '2 days' order by at desc limit 1) r`, [deviceIds])
+    select distinct d.id as device_id, r.layout_id from unnest($1::int[]) d (id)
+    cross join lateral (select layout_id from report where device_id = d.id and at > now() - interval '2 days' order by at desc limit 70) r`, [deviceIds])
   const layouts = new Map((await rows<{ id: number; series: [string, string][] }>(db, 'select id, series from layout where id = any($1)', [[...new Set(found.map((row) => row.layout_id))]]))
     .map(({ id, series }) => {
       const counts: SeriesCounts = {}
@@ -20,7 +20,13 @@ async function seriesOf(db: Db, deviceIds: readonly DeviceId[]): Promise<Readonl
       }
       return [id, counts]
     }))
-  return new Map(found.map((row) => [row.device_id, layouts.get(row.layout_id) ?? {}]))
+  const most = new Map<DeviceId, SeriesCounts>()
+  for (const row of found) {
+    const counts = most.get(row.device_id) ?? {}
+    for (const [collector, count] of Object.entries(layouts.get(row.layout_id) ?? {}) as [PacedCollector, number][]) counts[collector] = Math.max(count, counts[collector] ?? 0)
+    most.set(row.device_id, counts)
+  }
+  return most
 }
 
 interface NewLog { deviceId: DeviceId; pattern: string }
@@ -41,7 +47,7 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
   return { events: unread.every((name) => means.has(name)) ? unread.reduce((sum, name) => sum + means.get(name)!, 0) : null, logs }
 }
 
-/** What a change costs: readings of the devices that it moves, and entries of logs that it makes them read. */
+/** What a change costs: readings a day of the devices that read more or less often with it, and entries of logs that it makes them read. */
 export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<ImpactCost> {
   if (!changed.length) return { readings: [0, 0], events: 0, logs: [] }
   const intervals = new Map((await rows<{ id: DeviceId; interval_ms: number }>(db, 'select id, interval_ms from device where id = any($1)', [changed.map((one) => one.device.id)])).map((row) => [row.id, row.interval_ms]))
@@ -55,8 +61,10 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
     return pace
   }
   const moved = changed.map((one) => ({ id: one.device.id, before: paceFor(one.before, intervals.get(one.device.id) ?? 60_000), after: paceFor(one.after, intervals.get(one.device.id) ?? 60_000) }))
-  const series = await seriesOf(db, moved.map((one) => one.id))
-  const sum = (of: 'before' | 'after') => Math.round(moved.reduce((total, one) => total + readingsPerDay(one[of], series.get(one.id) ?? {}), 0))
+  // Most changes leave the pace alone; then there is nothing to look up.
+  const paced = moved.filter((one) => pacedCollectors.some((collector) => one.before.every[collector] !== one.after.every[collector]))
+  const series = await seriesOf(db, paced.map((one) => one.id))
+  const sum = (of: 'before' | 'after') => Math.round(paced.reduce((total, one) => total + readingsPerDay(one[of], series.get(one.id) ?? {}), 0))
   const added = moved.flatMap(({ id, before, after }) => after.logs.filter((log) => !before.logs.includes(log)).map((pattern) => ({ deviceId: id, pattern })))
   return { readings: [sum('before'), sum('after')], ...(await eventsOf(db, added)) }
 }

@@ -148,9 +148,9 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
       <template v-if="dirty">
         <ul class="words"><li v-for="one in words" :key="one">{{ one }}</li></ul>
         <ImpactView :impact="impact" title="If you save this" :busy="!fault" />
-        <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
-        <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div></div>
       </template>
       <template v-else-if="data">
         <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
@@ -172,7 +172,7 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
 
 <style scoped>
 .split { display: grid; grid-template-columns: 1fr 340px; height: 100%; } aside { background: var(--sheet); border-left: 1px solid var(--rule); padding: 16px 20px; display: grid; gap: 12px; align-content: start; overflow: auto; }
-.big { font: 600 28px/36px var(--serif); } .row { display: flex; gap: 8px; } .words { margin: 0; padding-left: 16px; } .overtaken { border-left: 3px solid var(--warning); padding: 4px 0 4px 12px; margin: 8px 0; } .overtaken ul { margin: 4px 0; padding-left: 18px; }
+.big { font: 600 28px/36px var(--serif); } .row { display: flex; gap: 8px; } .foot { position: sticky; bottom: -16px; background: var(--sheet); border-top: 1px solid var(--rule); padding: 10px 0 12px; display: grid; gap: 10px; } .words { margin: 0; padding-left: 16px; } .overtaken { border-left: 3px solid var(--warning); padding: 4px 0 4px 12px; margin: 8px 0; } .overtaken ul { margin: 4px 0; padding-left: 18px; }
 .title { font: inherit; color: var(--ink); background: none; border: 0; border-bottom: 1px dotted transparent; padding: 0; field-sizing: content; max-width: 520px; } .title:hover, .describe:hover { border-bottom-color: var(--ink3); } .describe { font: inherit; color: var(--ink2); background: none; border: 0; border-bottom: 1px dotted transparent; padding: 0; width: 100%; }
 aside input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; }
 .includes select, .add select { font: inherit; color: var(--ink2); background: none; border: 0; border-bottom: 1px dotted var(--ink3); max-width: 210px; } .add { padding: 10px 0; font: 16.5px/25px var(--serif); }
