@@ -1,3 +1,4 @@
+import { sameData } from '../same'
 import { patternFault } from '../text'
 import { readNetwork } from './network'
 import { isGroup, maxTargetDepth, maxTargetParts, type Condition, type Group, type Target } from './target'
@@ -34,8 +35,6 @@ function single(one: Condition): { what: string; value: string | number } | null
   }
 }
 
-const sameText = (a: Target, b: Target) => JSON.stringify(a) === JSON.stringify(b)
-
 /** What must all be true in a group of `all`, with that of the groups of `all` in it, and where each stands. */
 function together(group: Group, at: readonly number[]): { part: Target; at: readonly number[] }[] {
   return group.of.flatMap((part, i) => (part.on === 'all' ? together(part, [...at, i]) : [{ part, at: [...at, i] }]))
@@ -55,7 +54,7 @@ function contradictions(group: Group, at: readonly number[], siteClient: (siteId
         if (owner !== null && owner !== client.clientId) faults.push({ at: here, message: 'The site is another client’s, so no device is at both.' })
       }
     }
-    const left = part.on === 'except' ? part.of.find((one) => parts.some(({ part: other }) => sameText(one, other))) : undefined
+    const left = part.on === 'except' ? part.of.find((one) => parts.some(({ part: other }) => sameData(one, other))) : undefined
     if (left) faults.push({ at: here, message: 'What is asked for is left out again here, so nothing is left.' })
   })
   return faults

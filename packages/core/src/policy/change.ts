@@ -1,4 +1,5 @@
 import { matcher, type DeviceTraits, type Match } from '../estate'
+import { sameData } from '../same'
 import { compilePolicy, type CompiledPolicy } from './compile'
 import type { EffectiveWatch, Policy, Roster } from './roster'
 import { withIncluded } from './template'
@@ -13,14 +14,12 @@ export interface WatchChange {
   after: EffectiveWatch | null
 }
 
-const sameValue = (a: unknown, b: unknown) => a === b || JSON.stringify(a) === JSON.stringify(b)
-
 function compareWatches(before: EffectiveWatch | null, after: EffectiveWatch | null): WatchChange | null {
   const [was, is] = [before, after].map((one) => (one?.standing === 'active' ? one : null)) as [EffectiveWatch | null, EffectiveWatch | null]
   const seen = { before: was, after: is }
   if (!was) return is && { ...seen, key: is.key, name: is.name, change: 'added', parameters: [] }
   if (!is) return { ...seen, key: was.key, name: was.name, change: 'removed', parameters: [] }
-  const parameters = Object.keys(is.values).filter((name) => !sameValue(is.values[name], was.values[name]))
+  const parameters = Object.keys(is.values).filter((name) => !sameData(is.values[name], was.values[name]))
   return parameters.length || was.kind !== is.kind ? { ...seen, key: is.key, name: is.name, change: 'altered', parameters } : null
 }
 
@@ -69,7 +68,7 @@ function changedIds<T extends { id: number }>(before: readonly T[], after: reado
   for (const one of after) {
     const old = was.get(one.id)
     was.delete(one.id)
-    if (!old || (old !== one && !sameValue(old, one))) changed.add(one.id)
+    if (!old || !sameData(old, one)) changed.add(one.id)
   }
   for (const id of was.keys()) changed.add(id)
   return changed

@@ -1,14 +1,14 @@
+import { sameData } from '../same'
 import { valueText, watchKinds, type ParameterValue, type Values } from '../watch'
 import type { TemplateBody, WatchSpec } from './template'
 
 export interface Rebased { body: TemplateBody; /** Where both changed the same thing differently: mine is taken, and said. */ clashes: string[] }
 
-const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /** Of three: what only one side changed is that side's; what both changed is mine, and a clash where they differ. */
 function choose<T>(base: T, mine: T, theirs: T, clash: () => void): T {
-  if (same(base, mine)) return theirs
-  if (!same(base, theirs) && !same(mine, theirs)) clash()
+  if (sameData(base, mine)) return theirs
+  if (!sameData(base, theirs) && !sameData(mine, theirs)) clash()
   return mine
 }
 
@@ -28,7 +28,7 @@ function rebaseValues(kind: string, base: Values, mine: Values, theirs: Values, 
 
 function rebaseWatch(base: WatchSpec, mine: WatchSpec, theirs: WatchSpec, clash: (text: string) => void): WatchSpec {
   const field = <K extends 'name' | 'why' | 'osFamilies'>(name: K) => choose(base[name], mine[name], theirs[name], () => { clash({ name: 'its name', why: 'its explanation', osFamilies: 'its systems' }[name]) })
-  if (mine.kind !== theirs.kind) return same(base, mine) ? theirs : mine
+  if (mine.kind !== theirs.kind) return sameData(base, mine) ? theirs : mine
   return { key: mine.key, kind: mine.kind, name: field('name'), why: field('why'), osFamilies: field('osFamilies'), values: rebaseValues(mine.kind, base.values, mine.values, theirs.values, clash) }
 }
 
@@ -46,10 +46,10 @@ export function rebaseTemplate(base: TemplateBody, mine: TemplateBody, theirs: T
     if (my && their) watches.push(was ? rebaseWatch(was, my, their, clash) : choose<WatchSpec>(their, my, their, () => undefined))
     else if (my && !was) watches.push(my)
     else if (their && !was) watches.push(their)
-    else if (my && !same(was, my)) {
+    else if (my && !sameData(was, my)) {
       clash('you changed it, they took it away; it stays')
       watches.push(my)
-    } else if (their && !same(was, their)) {
+    } else if (their && !sameData(was, their)) {
       clash('you took it away, they changed it; it stays')
       watches.push(their)
     }

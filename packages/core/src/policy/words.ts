@@ -1,7 +1,7 @@
+import { sameData } from '../same'
 import { valueText, watchKinds, type Values } from '../watch'
 import type { TemplateBody, WatchSpec } from './template'
 
-const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 const systems = (watch: WatchSpec) => (watch.osFamilies.length ? `only on ${watch.osFamilies.map((one) => (one === 'linux' ? 'Linux' : 'Windows')).join(' and ')}` : 'on every system')
 
 /** Names and values of what is set: “Hold 5 min, Severity critical”. */
@@ -16,7 +16,7 @@ export function valuesText(kindName: string, values: Values): string {
 function watchWords(before: WatchSpec, after: WatchSpec): string[] {
   const kind = watchKinds.get(after.kind)
   if (before.kind !== after.kind) return [`is another kind of watch now: ${kind?.title ?? after.kind}`]
-  const names = (kind?.parameters ?? []).map((one) => one.name).filter((name) => !same(before.values[name], after.values[name]))
+  const names = (kind?.parameters ?? []).map((one) => one.name).filter((name) => !sameData(before.values[name], after.values[name]))
   return [
     ...(before.name === after.name ? [] : [`is called “${after.name}” now`]),
     ...names.map((name) => {
@@ -24,7 +24,7 @@ function watchWords(before: WatchSpec, after: WatchSpec): string[] {
       const text = (values: Values) => (values[name] === undefined ? 'left open' : valueText(parameter, values[name]))
       return `${parameter.label} ${text(before.values)} → ${text(after.values)}`
     }),
-    ...(same(before.osFamilies, after.osFamilies) ? [] : [`${systems(before)} → ${systems(after)}`]),
+    ...(sameData(before.osFamilies, after.osFamilies) ? [] : [`${systems(before)} → ${systems(after)}`]),
     ...(before.why === after.why ? [] : ['explained anew']),
   ]
 }
@@ -50,7 +50,7 @@ export function templateChanges(before: TemplateBody, after: TemplateBody, templ
   }
   for (const watch of before.watches) if (!after.watches.some((one) => one.key === watch.key)) lines.push(`${watch.name}: removed`)
   const order = (watches: readonly WatchSpec[]) => watches.map((one) => one.key)
-  if (!lines.length && !same(order(before.watches), order(after.watches))) lines.push('put in another order')
+  if (!lines.length && !sameData(order(before.watches), order(after.watches))) lines.push('put in another order')
   return lines
 }
 
@@ -62,6 +62,6 @@ export function templatesBeside(a: TemplateBody, b: TemplateBody): WatchPair[] {
   return keys.map((key) => {
     const [left, right] = [a, b].map((one) => one.watches.find((watch) => watch.key === key) ?? null) as [WatchSpec | null, WatchSpec | null]
     const names = (watchKinds.get((left ?? right)!.kind)?.parameters ?? []).map((one) => one.name).filter((name) => left?.values[name] !== undefined || right?.values[name] !== undefined)
-    return { key, a: left, b: right, differs: left && right ? names.filter((name) => !same(left.values[name], right.values[name])) : names }
+    return { key, a: left, b: right, differs: left && right ? names.filter((name) => !sameData(left.values[name], right.values[name])) : names }
   })
 }

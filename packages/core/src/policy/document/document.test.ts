@@ -1,11 +1,11 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import type { Target } from '../estate'
-import { fromDocument, toDocument, type References } from './document'
-import type { Policy } from './roster'
-import { fromLibrary, starterTemplates } from './starter'
-import { withSteps } from './steps'
-import type { Assignment, Exception } from './template'
+import type { Target } from '../../estate'
+import { fromDocument, toDocument, type References } from '.'
+import type { Policy } from '../roster'
+import { fromLibrary, starterTemplates } from '../starter'
+import { withSteps } from '../steps'
+import type { Assignment, Exception } from '../template'
 
 const refs: References = {
   client: (id) => ['', 'tm', 'bb'][id] ?? null, site: (id) => (id === 11 ? 'tm/Harbour' : null), device: (id) => (id >= 100 ? `tm/d${id}` : null), person: (id) => (id === 3 ? 'ines@lanternfield.example' : null),
