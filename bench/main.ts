@@ -6,6 +6,7 @@ import type { Enrolment } from '#contract/report'
 import { agentCost } from './agent'
 import { enrolments } from './enrolments'
 import { throughput, type Sender } from './load'
+import { rosterFigures } from './rosters'
 
 const { CUSTODE_ROOT: root = '' } = process.env
 const say = (text: string) => process.stdout.write(`${text}\n`)
@@ -36,6 +37,22 @@ async function post<T>(path: string, body: unknown): Promise<T> {
   return (await response.json()) as T
 }
 const median = (values: number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!
+
+/** Before anything else runs on this machine. */
+function rosters() {
+  say('Rosters on one core: 60 assignments of 40 templates with 400 watches, and an exception for every thirtieth device.')
+  rosterFigures(1000)
+  const [few, many] = [rosterFigures(1000), rosterFigures(10_000)]
+  const millis = (seconds: number) => `${(seconds * 1000).toFixed(seconds < 0.01 ? 2 : 0)} ms`
+  for (const one of [few, many])
+    say(`  ${one.devices} devices, ${one.watches.toFixed(0)} watches each, ${one.distinct} with a roster of their own: all in ${millis(one.all)} (trying the targets alone ${millis(one.bare)}, so ${(one.all / one.bare).toFixed(1)} times that); impact of an edit for every server ${millis(one.wide)}, for one role ${millis(one.narrow)}`)
+  for (const [what, one] of [['that has seen the others', many.next], ['that has seen none before', many.first]] as const)
+    say(`  one device of a policy ${what}: ${millis(one.median)} in the median, ${millis(one.worst)} for the slowest but three of 300 (limit 1 ms)`)
+  const growth = { all: many.all / few.all, wide: many.wide / few.wide }
+  say(`  from 1,000 to 10,000 devices: all rosters × ${growth.all.toFixed(1)}, impact × ${growth.wide.toFixed(1)} (limit 11; limits at 10,000 devices 1 s each)`)
+  return { few, many, growth }
+}
+const rosterResults = rosters()
 
 const home = mkdtempSync(join(tmpdir(), 'custode-bench-'))
 try {
@@ -82,7 +99,7 @@ try {
   say(`  ${agent.residentMegabytes.toFixed(0)} MB resident, ${agent.peakMegabytes.toFixed(0)} MB at its peak (limit 60 MB)`)
 
   const at = process.argv.indexOf('--json')
-  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ reports: { rounds, ratio }, enrolments: { ...crowd, ratio: crowd.perSecond / bareRate }, agent }, null, 2))
+  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ rosters: rosterResults, reports: { rounds, ratio }, enrolments: { ...crowd, ratio: crowd.perSecond / bareRate }, agent }, null, 2))
 } finally {
   for (const child of running) child.kill()
   rmSync(home, { recursive: true })

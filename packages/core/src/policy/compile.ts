@@ -44,19 +44,18 @@ function byPrecedence(a: Claim, b: Claim): number {
 
 /** Watches of one key merged from the claims that count, in their order; null where none of them brings it. */
 function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
-  const placed = claims.filter((claim) => claim.layer === 0)
-  const kind = placed[0] && watchKinds.get(placed[0].spec!.kind)
+  const lead = claims.find((claim) => claim.layer === 0)
+  const kind = lead && watchKinds.get(lead.spec!.kind)
   if (!kind) return null
-  // A less specific template may use the same key for another kind of watch; its values would mean something else.
-  const spoken = new Set<number>()
-  const heard = claims.filter((claim) => {
-    if (claim.spec !== null && claim.spec.kind !== kind.name) return false
+  const placed: Claim[] = []
+  const heard: Claim[] = []
+  for (const claim of claims) {
+    if (claim.layer === 0) placed.push(claim)
+    // A less specific template may use the same key for another kind of watch; its values would mean something else.
+    if (claim.spec !== null && claim.spec.kind !== kind.name) continue
     // The values of an assignment count once, however many of the included templates bring the watch.
-    if (claim.layer !== 1) return true
-    const again = spoken.has(claim.by)
-    spoken.add(claim.by)
-    return !again
-  })
+    if (claim.layer !== 1 || !heard.some((one) => one.layer === 1 && one.by === claim.by)) heard.push(claim)
+  }
   const asleep = placed.every((claim) => claim.dormant)
   const leftOutBy = heard.find((claim) => claim.leftOut)?.source ?? null
   const defaults = defaultsFor(kind)
