@@ -4,13 +4,11 @@ import type { TemplateBody, WatchSpec } from './template'
 
 const systems = (watch: WatchSpec) => (watch.osFamilies.length ? `only on ${watch.osFamilies.map((one) => (one === 'linux' ? 'Linux' : 'Windows')).join(' and ')}` : 'on every system')
 
-/** Names and values of what is set: “Hold 5 min, Severity critical”. */
+/** Names and values of what is set, in the order of the kind’s parameters: “Hold 5 min, Severity critical”. */
 export function valuesText(kindName: string, values: Values): string {
   const parameters = watchKinds.get(kindName)?.parameters ?? []
-  return Object.entries(values).map(([name, value]) => {
-    const parameter = parameters.find((one) => one.name === name)
-    return parameter ? `${parameter.label} ${valueText(parameter, value)}` : name
-  }).join(', ')
+  const unknown = Object.keys(values).filter((name) => !parameters.some((one) => one.name === name))
+  return [...parameters.flatMap((one) => (values[one.name] === undefined ? [] : [`${one.label} ${valueText(one, values[one.name]!)}`])), ...unknown].join(', ')
 }
 
 function watchWords(before: WatchSpec, after: WatchSpec): string[] {

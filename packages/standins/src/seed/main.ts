@@ -38,7 +38,7 @@ await add('/api/people', { email: 'harbour@tidemill.example', name: 'Odile Marre
 
 const templateIds: Record<string, number> = {}
 // The others wait in the library.
-const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host']
+const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host', 'File server']
 for (const template of starterTemplates) if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
 const tillWatches: WatchSpec[] = [{ key: 'services.till', kind: 'service-state', name: 'Till services', why: 'A till that cannot sync or print closes the shop.', osFamilies: ['windows'], values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' } }]
 templateIds.Till = await add('/api/templates', { name: 'Till', description: 'What a shop notices first.', watches: tillWatches })
@@ -52,9 +52,15 @@ await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
 await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Till', { on: 'role', role: 'till' })
+await assign('File server', { on: 'all', of: [{ on: 'role', role: 'file' }, { on: 'except', of: [{ on: 'client', clientId: clientIds.sv! }] }] }, {}, 'Saltmarsh keeps its files with its images; see the exception')
 await add('/api/exceptions', {
   target: { on: 'client', clientId: clientIds.sv }, watch: 'disk.space', values: { 'warning.bytes': 50e9, 'clear.bytes': 60e9 }, leftOut: false,
   reason: 'Imaging grows fast; they want to hear earlier.', reviewAt: Date.now() + 90 * day,
+})
+
+await add('/api/exceptions', {
+  target: { on: 'client', clientId: clientIds.tm }, watch: 'updates', values: { 'other.after': 30 * day }, leftOut: false,
+  reason: 'No updates in the holiday season', reviewAt: Date.now() - 40 * day,
 })
 
 const now = Date.now()
