@@ -1,7 +1,7 @@
 import type { DeviceId, Millis } from '#core'
 import { rows, type Pool } from '../db'
 
-interface Waiting { version: number; wake(): void }
+interface Waiting { version: number; wake(changed: boolean): void }
 
 const lookEvery = 3000
 
@@ -27,7 +27,7 @@ export class Attendance {
   }
 
   wake(deviceIds: Iterable<DeviceId>): void {
-    for (const id of deviceIds) for (const one of this.#waiting.get(id) ?? []) one.wake()
+    for (const id of deviceIds) for (const one of this.#waiting.get(id) ?? []) one.wake(true)
   }
 
   async #look(): Promise<void> {
@@ -40,27 +40,27 @@ export class Attendance {
     this.wake(moved.map((one) => one.id))
   }
 
-  /** Until the device is no longer as it was at this version, or the time is over. */
-  wait(id: DeviceId, version: number, length: Millis, gone: AbortSignal): Promise<void> {
+  /** Until the device is no longer as it was at this version, or the time is over. @returns whether it was woken */
+  wait(id: DeviceId, version: number, length: Millis, gone: AbortSignal): Promise<boolean> {
     return new Promise((resolve) => {
       const set = this.#waiting.get(id) ?? new Set<Waiting>()
       this.#waiting.set(id, set)
-      const end = () => {
+      const end = (changed: boolean) => {
         clearTimeout(timer)
         set.delete(waiting)
         if (!set.size) this.#waiting.delete(id)
-        resolve()
+        resolve(changed)
       }
-      const timer = setTimeout(end, length)
+      const timer = setTimeout(() => { end(false) }, length)
       const waiting: Waiting = { version, wake: end }
       set.add(waiting)
-      gone.addEventListener('abort', end, { once: true })
+      gone.addEventListener('abort', () => { end(false) }, { once: true })
     })
   }
 
   stop(): void {
     clearInterval(this.#timer)
     if (this.#looking) clearTimeout(this.#looking)
-    for (const set of this.#waiting.values()) for (const one of [...set]) one.wake()
+    for (const set of this.#waiting.values()) for (const one of [...set]) one.wake(false)
   }
 }

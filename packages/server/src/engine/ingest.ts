@@ -75,18 +75,26 @@ export class Engine {
    * @param hasWork whether an order is waiting for the device
    */
   async attend(authorization: string | undefined, roster: string, hasWork: (id: DeviceId) => boolean, gone: AbortSignal): Promise<Attended> {
-    let context = await this.#contextOf(authorization)
+    // A copy will do: should the device have changed, the look at all that wait sees it by its version.
+    let context = this.#cachedFor(authorization)
+    if (!context || rosterMark(context.roster) !== roster) context = await this.#contextOf(authorization)
     const { id, clientId } = context.traits
     await this.#noteRoster(context, null, roster)
     if (rosterMark(context.roster) === roster && !hasWork(id)) {
-      await this.attendance.wait(id, context.version, attendFor, gone)
+      const changed = await this.attendance.wait(id, context.version, attendFor, gone)
       if (gone.aborted) return { settings: settingsOf(context, this.digests), work: false }
-      context = await this.#contextOf(authorization)
+      if (changed) context = await this.#contextOf(authorization)
     }
     const settings = settingsOf(context, this.digests)
     await this.#noteRoster(context, settings.roster, null)
     if (settings.roster !== roster) this.onReport(id, clientId)
     return { settings, work: hasWork(id) }
+  }
+
+  #cachedFor(authorization: string | undefined): DeviceContext | null {
+    const { deviceId, secret } = readDeviceKey(authorization)
+    const cached = this.#cache.get(deviceId)
+    return cached && timingSafeEqual(cached.keyDigest, digest(secret)) ? cached : null
   }
 
   /** Remembers, where it is news, what roster the agent was told and what it said that it works by. */

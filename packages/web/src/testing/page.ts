@@ -40,11 +40,11 @@ export function answerWith(answers: Answers): Asked[] {
   return asked
 }
 
-/** Shows a component in an application as the real one, at an address. */
-export async function show(component: Component, props: Record<string, unknown> = {}, at = '/'): Promise<{ page: VueWrapper; router: Router }> {
+/** Shows a component in an application as the real one, at an address; `path`: how the address is read. */
+export async function show(component: Component, props: Record<string, unknown> = {}, at = '/', path = '/:path(.*)*'): Promise<{ page: VueWrapper; router: Router }> {
   const pinia = createPinia()
   setActivePinia(pinia)
-  const router = createRouter({ history: createMemoryHistory(), routes: [{ path: '/:path(.*)*', component: defineComponent({ render: () => h('i') }) }] })
+  const router = createRouter({ history: createMemoryHistory(), routes: [{ path, component: defineComponent({ render: () => h('i') }) }] })
   await router.push(at)
   const page = mount(component, { props, global: { plugins: [pinia, router] }, attachTo: document.body })
   await flushPromises()

@@ -6,7 +6,9 @@ export interface Estate extends KnownEstate { roles: ReadonlyMap<string, string>
 interface SiteRow { id: number; name: string; client_id: number; client_name: string }
 interface DeviceRow { id: number; name: string; client_id: number; site_id: number }
 
-export async function readEstate(db: Db): Promise<Estate> {
+/** @param clientIds those that the viewer may see; null: all. What is of others is called so, and not by its name. */
+export async function readEstate(db: Db, clientIds: readonly number[] | null): Promise<Estate> {
+  const mine = (clientId: number) => clientIds?.includes(clientId) ?? true
   const named = async <K>(sql: string) => new Map((await rows<{ id: K; name: string }>(db, sql)).map((row) => [row.id, row.name]))
   const byId = <T extends { id: number }>(found: readonly T[]) => new Map(found.map((row) => [row.id, row]))
   const clients = await named<number>('select id, name from client limit 5000')
@@ -15,12 +17,15 @@ export async function readEstate(db: Db): Promise<Estate> {
   const devices = byId(await rows<DeviceRow>(db, 'select id, name, client_id, site_id from device where retired_at is null limit 100000'))
   return {
     clients, roles, sites, devices,
-    client: (id) => clients.get(id) ?? null,
+    client: (id) => (clients.has(id) && !mine(id) ? 'another client' : (clients.get(id) ?? null)),
     role: (id) => roles.get(id) ?? null,
-    device: (id) => devices.get(id)?.name ?? null,
+    device: (id) => {
+      const found = devices.get(id)
+      return found && !mine(found.client_id) ? 'a device of another client' : (found?.name ?? null)
+    },
     site: (id) => {
       const found = sites.get(id)
-      return found ? `${found.client_name} · ${found.name}` : null
+      return found ? (mine(found.client_id) ? `${found.client_name} · ${found.name}` : 'a site of another client') : null
     },
     siteClient: (id) => sites.get(id)?.client_id ?? null,
   }

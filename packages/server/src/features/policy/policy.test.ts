@@ -35,6 +35,7 @@ describe('a target while it is built', () => {
     const cookie = String((await house.app.inject({ method: 'POST', url: '/api/session', payload: { email: 'north@lanternfield.example', password: 'correct horse battery' } })).headers['set-cookie']).split(';')[0]
     const seen = (path: string, payload: object) => house.app.inject({ method: 'POST', url: path, headers: { cookie }, payload })
     expect((await seen('/api/targets/matches', { target: { on: 'role', role: 'web' } })).json()).toMatchObject({ devices: 1 })
+    expect((await seen('/api/targets/matches', { target: { on: 'devices', deviceIds: [web.id, plant.id] } })).json()).toMatchObject({ devices: 1, sentence: 'tm-web-1 and a device of another client' })
     const edit = { steps: [{ of: 'exception', id: -1, basedOn: 0, to: { target: { on: 'devices', deviceIds: [plant.id] }, watch: 'services', values: { hold: 1000 }, leftOut: false, reason: 'not mine', ownerId: null, reviewAt: null } }] }
     expect((await seen('/api/policy/changes', edit)).statusCode).toBe(404)
   })

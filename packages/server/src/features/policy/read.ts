@@ -41,7 +41,7 @@ async function look(db: Db, viewer: Viewer): Promise<Sight> {
   }
   return {
     policy, devices,
-    estate: await readEstate(db),
+    estate: await readEstate(db, viewer.clientIds),
     uses: new Map(exceptionUses(policy.compiled, devices, Date.now()).map((use) => [use.exception.id, use])),
     people: new Map((await rows<{ id: number; name: string }>(db, 'select id, name from person limit 10000')).map((row) => [row.id, row.name])),
     saved: { template: await savedBy(db, 'template'), assignment: await savedBy(db, 'assignment'), exception: await savedBy(db, 'exception') },

@@ -30,7 +30,7 @@ async function deviceTraits(pool: Pool, id: number): Promise<DeviceTraits> {
 }
 
 async function matches(pool: Pool, viewer: Viewer, target: Target): Promise<TargetMatches> {
-  const estate = await readEstate(pool)
+  const estate = await readEstate(pool, viewer.clientIds)
   const faults = targetFaults(target, (siteId) => estate.siteClient(siteId)).map(({ at, message }) => ({ at: [...at], message }))
   const sentence = targetSentence(target, estate)
   if (faults.length) return { sentence, faults, devices: 0, clients: 0, sample: [] }

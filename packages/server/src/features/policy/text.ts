@@ -25,7 +25,7 @@ async function readReferences(db: Db, estate: Estate): Promise<References> {
 
 /** @param only these templates and what belongs to them; null: everything */
 export async function exportPolicy(db: Db, only: readonly number[] | null): Promise<string> {
-  return writeYaml(toDocument(await policyInForce(db), await readReferences(db, await readEstate(db)), only))
+  return writeYaml(toDocument(await policyInForce(db), await readReferences(db, await readEstate(db, null)), only))
 }
 
 function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: KnownEstate): TextTrial['steps'][number] {
@@ -47,7 +47,7 @@ function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: Known
 /** What a text would do: its faults, or its steps in words with their impact. Saves nothing. */
 export async function tryText(db: Db, viewer: Viewer, text: string, note: string): Promise<{ trial: TextTrial; steps: PolicyStep[]; before: PolicyInForce }> {
   const before = await policyInForce(db)
-  const estate = await readEstate(db)
+  const estate = await readEstate(db, null)
   const { steps, faults } = stepsOfText(text, before, await readReferences(db, estate), estate, note)
   if (faults.length) return { trial: { faults, steps: [], impact: null }, steps: [], before }
   if (steps.length) await needSteps(db, before, steps, viewer)

@@ -28,7 +28,7 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'GET', url: '/api/collect-rules', access: 'technician', summary: 'What is collected beyond the ordinary, and where', answer: collectRulesSchema,
     async handle({ viewer }) {
-      const [estate, rules] = [await readEstate(pool), await collectRuleRows(pool)]
+      const [estate, rules] = [await readEstate(pool, viewer.clientIds), await collectRuleRows(pool)]
       const devices = (await allTraits(pool, rules.map((one) => one.target))).filter((one) => viewer.clientIds?.includes(one.clientId) ?? true)
       return rules.map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
         id, targetText: targetSentence(target, estate), logs, collectors, reason, at: created_at, by: created_by ?? '', devices: matching(target, devices),

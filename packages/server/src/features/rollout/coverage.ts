@@ -108,7 +108,7 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
   const { after } = worked.at(-1)!
   const changed = await changesTo(db, policy, after)
   const keys = new Set(changed.flatMap((one) => one.changes.map((change) => change.key)))
-  const estate = await readEstate(db)
+  const estate = await readEstate(db, viewer.clientIds)
   const placed = new Map(worked.flatMap(({ remedy: { template, target } }) => (template ? [[`${template.name} ${JSON.stringify(target)}`, { name: template.name, target }]] : [])))
   const specs = after.templates.filter((one) => [...placed.values()].some(({ name }) => name === one.name)).flatMap((one) => one.watches)
   return {
