@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import type { Enrolment } from '#contract/report'
 import { agentCost } from './agent'
 import { enrolments } from './enrolments'
+import { impactOverApi } from './impact'
 import { throughput, type Sender } from './load'
 import { rosterFigures } from './rosters'
 
@@ -93,13 +94,16 @@ try {
   say(`  ${crowd.enrolled} in, ${crowd.distinct} devices, all within ${(crowd.millisToAll / 1000).toFixed(1)} s: ${crowd.perSecond.toFixed(0)}/s, ratio to the bare route ${(crowd.perSecond / bareRate).toFixed(3)}`)
   say(`  roster in force (${crowd.watches} watches) after ${(crowd.rosterMillis.median / 1000).toFixed(1)} s in the median, ${(crowd.rosterMillis.worst / 1000).toFixed(1)} s at worst (limit 10 s)`)
 
+  const asked = await impactOverApi(url, cookie, templateId, 10_000)
+  say(`An edit of a template that ${asked.devices} devices get, over the API: its impact after ${asked.impactMillis.toFixed(0)} ms (limit 1 s), saved and in force after ${asked.changeMillis.toFixed(0)} ms`)
+
   say('The real agent on this machine, a report every 2 s for 40 s:')
   const agent = await agentCost(root, home, url, key, 2000, 40)
   say(`  ${agent.cpuMillisPerReport.toFixed(1)} ms of CPU a report, so ${(agent.cpuShareAt60s * 100).toFixed(3)} % of one core at an interval of 60 s (limit 1 %), with the daily look for updates (${(agent.dailyLookMillis / 1000).toFixed(1)} s of CPU) in it`)
   say(`  ${agent.residentMegabytes.toFixed(0)} MB resident, ${agent.peakMegabytes.toFixed(0)} MB at its peak (limit 60 MB)`)
 
   const at = process.argv.indexOf('--json')
-  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ rosters: rosterResults, reports: { rounds, ratio }, enrolments: { ...crowd, ratio: crowd.perSecond / bareRate }, agent }, null, 2))
+  if (at > 0 && process.argv[at + 1]) writeFileSync(process.argv[at + 1]!, JSON.stringify({ rosters: rosterResults, reports: { rounds, ratio }, enrolments: { ...crowd, ratio: crowd.perSecond / bareRate }, impact: asked, agent }, null, 2))
 } finally {
   for (const child of running) child.kill()
   rmSync(home, { recursive: true })

@@ -50,6 +50,14 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
   }
 }
 
+/** What a number may be, as a sentence; empty for what is no number, and where everything may be. */
+export function rangeText(parameter: Parameter): string {
+  const { min, max, type } = parameter
+  if (type === 'choice' || type === 'text' || type === 'patterns' || type === 'hours' || (min === undefined && max === undefined)) return ''
+  const [low, high] = [min ?? 0, max].map((one) => (one === undefined || one >= 1e15 ? null : valueText(parameter, one)))
+  return high ? `${low} to ${high}.` : `From ${low} on.`
+}
+
 /** A value as it stands in a sentence. */
 export function valueText(parameter: Parameter, value: ParameterValue): string {
   if (value === null || value === '') return parameter.type === 'hours' ? 'at all hours' : parameter.type === 'text' || parameter.type === 'choice' ? 'any' : 'off'

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { bytesText, durationText, parameterFault, parseBytes, parseDuration, valueText, type Parameter, type ParameterValue } from '#core'
+import { bytesText, durationText, parameterFault, parseBytes, parseDuration, rangeText, type Parameter, type ParameterValue } from '#core'
 
 /** One value, typed as it reads in the sentence: 8 %, 20 GB, 15 min, names one a line. */
 const props = defineProps<{ parameter: Parameter; value: ParameterValue }>()
@@ -32,12 +32,6 @@ function parsed(): ParameterValue | undefined {
   }
 }
 const examples: Partial<Record<Parameter['type'], string>> = { percent: '8 %', bytes: '20 GB', duration: '90 s, 15 min, 2 h, 7 days', hours: 'Mon–Fri 08:00–20:00', count: '3', number: '2.5' }
-const range = computed(() => {
-  const { min, max, type } = props.parameter
-  if (type === 'choice' || type === 'text' || type === 'patterns' || type === 'hours' || (min === undefined && max === undefined)) return ''
-  const ends = [min ?? 0, max].map((one) => (one === undefined || one >= Number.MAX_SAFE_INTEGER || one >= 1e18 ? null : valueText(props.parameter, one)))
-  return ends[1] ? `${ends[0]} to ${ends[1]}.` : `From ${ends[0]} on.`
-})
 const fault = computed(() => {
   const value = parsed()
   if (value === undefined) return `Write it like ${examples[props.parameter.type] ?? 'a value'}.`
@@ -58,7 +52,7 @@ function save(): void {
       <textarea v-else-if="parameter.type === 'patterns'" v-model="text" rows="4" spellcheck="false" autofocus class="mono" />
       <input v-else v-model="text" spellcheck="false" autofocus :aria-invalid="!!fault" />
     </label>
-    <p class="faint">{{ `${parameter.explains} ${range}` }}</p>
+    <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
     <slot />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Leave</button></div>

@@ -2,8 +2,8 @@
 import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
-import type { DevicePage, GapView, RosterWatch } from '#contract'
-import { targetSentence, valueText, watchKind, type ChainLink, type ParameterValue, type Source } from '#core'
+import type { DevicePage, GapView, PolicyListing, RosterWatch } from '#contract'
+import { targetSentence, valueText, watchKind, type ChainLink, type ParameterValue, type PolicyStep, type Source } from '#core'
 import { api } from '../../parts/api'
 import { useEstateNames } from '../../parts/estateNames'
 import { useKeys } from '../../parts/keys'
@@ -14,6 +14,7 @@ import RuleSentence from '../../parts/RuleSentence.vue'
 import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
 import { exactText, shortText } from '../../parts/time'
+import ConfirmChange from '../policy/ConfirmChange.vue'
 import { gapWords } from '../rollout/gapWords'
 import WhatIf from './WhatIf.vue'
 
@@ -47,15 +48,23 @@ function show(watch: RosterWatch, name: string, element: HTMLElement): void {
 // The chain stands beside the page; the focus may be on the value that opened it.
 useKeys('Roster', [{ key: 'Escape', does: 'close the chain of a value', run: () => { open.value = null } }])
 async function except(body: object, said: string): Promise<void> {
-  if (await attempt(() => api.post('/exceptions', { target: { on: 'devices', deviceIds: [props.device.id] }, values: {}, leftOut: false, reason: reason.value, ...body }))) {
+  if (await attempt(() => api.post('/exceptions', { target: { on: 'devices', deviceIds: [props.device.id] }, values: {}, leftOut: false, reason: reason.value, ownerId: session.person?.id ?? null, ...body }))) {
     open.value = null
     leaving.value = null
     done(said)
     await refresh()
   }
 }
-async function takeBack(id: number): Promise<void> {
-  if (await attempt(() => api.delete(`/exceptions/${id}`))) {
+const takingBack = ref<{ title: string; steps: PolicyStep[] } | null>(null)
+async function takeBack(source: Source): Promise<void> {
+  if (source.target?.on !== 'devices' || source.target.deviceIds.length > 1) {
+    // It reaches others too: what that does is shown first.
+    const found = (await attempt(() => api.get<PolicyListing>('/policy')))?.exceptions.find((one) => one.id === source.id)
+    if (found) takingBack.value = { title: `Take the exception for ${found.targetText} back`, steps: [{ of: 'exception', id: found.id, basedOn: found.revision, to: null }] }
+    open.value = null
+    return
+  }
+  if (await attempt(() => api.delete(`/exceptions/${source.id}`))) {
     open.value = null
     done('The exception is gone; the value follows the template again.')
     await refresh()
@@ -79,7 +88,7 @@ const told = computed(() => {
     <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />
       <p class="faint">{{ watch.why }}</p></div>
     <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
-      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!.id)">put back</button></span>
+      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!)">put back</button></span>
       <span v-else-if="watch.standing === 'dormant'" class="muted">dormant</span>
       <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
         <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
@@ -88,7 +97,7 @@ const told = computed(() => {
   <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
-      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="takeBack(link.source.id)">take back</button></li></ol>
+      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="takeBack(link.source)">take back</button></li></ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
         <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(one) => { value = one; typed = true }" @cancel="editing = false" />
@@ -99,6 +108,7 @@ const told = computed(() => {
       </template>
     </div>
   </ElPopover>
+  <ConfirmChange v-if="takingBack" v-bind="takingBack" verb="Take it back" said="The exception is gone; the devices follow the template again." @close="takingBack = null; refresh()" />
 </template>
 
 <style scoped>

@@ -1,8 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { AssignmentView, PolicyListing } from '#contract'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
+import type { PolicyListing } from '#contract'
 import type { Resource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
 import AssignmentTable from './AssignmentTable.vue'
@@ -14,19 +12,12 @@ const only = ref<'all' | 'dormant' | 'nothing' | 'due'>('all')
 const all = computed(() => props.listing.data.value?.assignments ?? [])
 const found = computed(() => all.value.filter((one) => `${one.templateName} ${one.targetText} ${one.reason}`.toLowerCase().includes(words.value.toLowerCase())
   && (only.value === 'all' || (only.value === 'dormant' ? one.dormant : only.value === 'nothing' ? one.deviceCount === 0 : one.reviewAt !== null && one.reviewAt <= Date.now()))))
-async function remove(one: AssignmentView): Promise<void> {
-  if (!confirm(`Take “${one.templateName}” away from ${one.targetText}? The devices follow at once.`)) return
-  if (await attempt(() => api.delete(`/assignments/${one.id}`))) {
-    done('Taken away.')
-    await props.listing.refresh()
-  }
-}
 </script>
 
 <template>
   <p class="find"><input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" /><select v-model="only" aria-label="Which"><option value="all">all</option><option value="dormant">dormant ones</option><option value="nothing">those that reach nothing</option><option value="due">those to look at again</option></select></p>
   <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? 'No assignment is like that.' : ''" @again="listing.refresh" />
-  <AssignmentTable v-if="found.length" :assignments="found" :templates="listing.data.value?.templates ?? []" named @remove="remove" @changed="listing.refresh" />
+  <AssignmentTable v-if="found.length" :assignments="found" :templates="listing.data.value?.templates ?? []" named @changed="listing.refresh" />
 </template>
 
 <style scoped>

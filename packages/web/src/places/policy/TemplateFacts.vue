@@ -1,8 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import type { AssignmentView, TemplatePage, TemplateRevision } from '#contract'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
+import type { TemplatePage, TemplateRevision } from '#contract'
 import { useSession } from '../../parts/session'
 import { exactText, fullText } from '../../parts/time'
 import AssignmentTable from './AssignmentTable.vue'
@@ -12,18 +10,11 @@ defineProps<{ page: TemplatePage; tab: string }>()
 const emit = defineEmits<{ changed: []; back: [revision: TemplateRevision] }>()
 const session = useSession()
 const open = ref<number | null>(null)
-async function remove(one: AssignmentView): Promise<void> {
-  if (!confirm('Take it away? The devices follow at once.')) return
-  if (await attempt(() => api.delete(`/assignments/${one.id}`))) {
-    done('Taken away.')
-    emit('changed')
-  }
-}
 </script>
 
 <template>
   <template v-if="tab === 'Where it applies'">
-    <AssignmentTable v-if="page.assignments.length" :assignments="page.assignments" :templates="[page]" @remove="remove" @changed="emit('changed')" />
+    <AssignmentTable v-if="page.assignments.length" :assignments="page.assignments" :templates="[page]" @changed="emit('changed')" />
     <p v-else class="muted pad">It is assigned to nothing, so no device gets it<template v-if="page.includedBy.length"> but through {{ page.includedBy.map((one) => one.name).join(', ') }}</template>.</p>
   </template>
   <template v-else-if="tab === 'Exceptions'">

@@ -112,7 +112,8 @@ const stay = () => !dirty.value || confirm('Your change is not saved. Leave it?'
 onBeforeRouteLeave(stay)
 onBeforeRouteUpdate((to, from) => to.params.id === from.params.id || stay())
 const assigning = ref(false)
-const tab = ref<'Watches' | 'Where it applies' | 'Exceptions' | 'Revisions'>('Watches')
+const tabs = { where: 'Where it applies', exceptions: 'Exceptions', revisions: 'Revisions' } as const
+const tab = ref<'Watches' | 'Where it applies' | 'Exceptions' | 'Revisions'>(tabs[route.query.tab as keyof typeof tabs] ?? 'Watches')
 const counts = computed(() => ({ Watches: body.value?.watches.length, 'Where it applies': data.value?.assignments.length, Exceptions: data.value?.exceptions.length, Revisions: data.value?.revisions.length }))
 useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save() }, { key: 'a', does: 'assign it', run: () => { assigning.value = session.isLead } }])
 </script>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { osFamilies, valueText, watchKind, type OsFamily, type ParameterType, type WatchSpec } from '#core'
+import { osFamilies, rangeText, valueText, watchKind, type OsFamily, type ParameterType, type WatchSpec } from '#core'
 import RuleSentence from '../../parts/RuleSentence.vue'
 import { valuesOf } from './draft'
 
@@ -39,7 +39,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
           <tbody><tr v-for="one in kind.parameters" :key="one.name"><td>{{ one.label }}</td>
             <td><button v-if="editable" class="link" :class="{ set: spec.values[one.name] !== undefined }" :data-parameter="one.name" @click="emit('pick', one.name, $event.currentTarget as HTMLElement)">{{ valueText(one, values[one.name] ?? null) }}</button><span v-else>{{ valueText(one, values[one.name] ?? null) }}</span>
               <button v-if="editable && spec.values[one.name] !== undefined" class="link faint" :aria-label="`Leave ${one.label} open`" title="Leave it to less specific templates, at last to the default" @click="emit('open', one.name)">leave open</button></td>
-            <td class="muted">{{ valueText(one, one.default) }}</td><td class="muted">{{ units[one.type] ?? '' }}</td><td class="muted">{{ one.explains }}</td></tr></tbody></table>
+            <td class="muted">{{ valueText(one, one.default) }}</td><td class="muted">{{ units[one.type] ?? '' }}</td><td class="muted">{{ `${one.explains} ${rangeText(one)}` }}</td></tr></tbody></table>
         <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a device.
           <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">take this watch away</button></template></p>
       </div>
