@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { osFamilies, type AssignmentBody, type ClientId, type DeviceId, type EffectiveWatch, type ExceptionBody, type ExceptionDoubt, type Fault, type Millis, type PolicyStep, type SentencePart, type Target, type TemplateBody, type Values, type WatchChange, type WatchSpec } from '#core'
+import { osFamilies, type AssignmentBody, type ClientId, type DeviceId, type EffectiveWatch, type ExceptionBody, type ExceptionDoubt, type Millis, type PolicyStep, type SentencePart, type Target, type TemplateBody, type Values, type WatchChange, type WatchSpec } from '#core'
 import { targetSchema } from '../estate/target'
 
 const value = Joi.alternatives().try(Joi.number(), Joi.string().allow('').max(500), Joi.boolean(), Joi.array().items(Joi.string().max(200)).max(100)).allow(null)
@@ -135,6 +135,6 @@ export const policyTextSchema = Joi.object<PolicyText, true>({ text: Joi.string(
 /** Which templates: their numbers, with commas between; absent: everything. */
 export interface ExportSelection { templates?: string }
 export const exportSelectionSchema = Joi.object<ExportSelection, true>({ templates: Joi.string().pattern(/^\d{1,9}(,\d{1,9})*$/, 'numbers with commas between') })
-export interface TextFault extends Fault { line: number }
+export interface TextFault { line: number; at: string; message: string }
 export interface TextTrial { faults: TextFault[]; steps: { of: PolicyStep['of']; change: 'made' | 'changed' | 'taken away'; name: string; words: string[] }[]; impact: Impact | null }
 export interface ExportedPolicy { text: string }

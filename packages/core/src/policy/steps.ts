@@ -56,7 +56,7 @@ function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[
   const byId = new Map(after.templates.map((one) => [one.id, one]))
   const faults: Fault[] = [...templateFaults(to.watches)]
   if (!to.name.trim()) faults.push({ at: 'name', message: 'A template needs a name: later there are hundreds.' })
-  if (after.templates.some((one) => one.id !== id && one.name.toLowerCase() === to.name.trim().toLowerCase())) faults.push({ at: 'name', message: `There is a template “${to.name}” already. Choose another name.` })
+  if (after.templates.some((one) => one.id !== id && one.name.toLowerCase() === to.name.trim().toLowerCase())) faults.push({ at: 'name', message: `There is a template “${to.name}” already. Choose another name.`, code: 'already-exists' })
   for (const included of to.includes) if (!byId.has(included)) faults.push({ at: 'includes', message: 'It includes a template that does not exist (any more). Leave it out, or make it first.' })
   const round = ring(byId.get(id)!, byId)
   if (round) faults.push({ at: 'includes', message: `It includes itself: ${round.join(' → ')}. Leave one of them out.` })
@@ -108,8 +108,8 @@ function removalFaults(id: number, before: Policy, after: Policy): Fault[] {
   const assigned = after.assignments.filter((one) => one.templateId === id).length
   const including = after.templates.filter((one) => one.includes.includes(id)).map((one) => `“${one.name}”`)
   return [
-    ...(assigned ? [{ at: '', message: `“${name}” is still assigned (${countText(assigned, 'assignment')}). Take those away first.` }] : []),
-    ...(including.length ? [{ at: '', message: `“${name}” is included by ${including.join(', ')}. Leave it out there first.` }] : []),
+    ...(assigned ? [{ at: '', message: `“${name}” is still assigned (${countText(assigned, 'assignment')}). Take those away first.`, code: 'still-used' as const }] : []),
+    ...(including.length ? [{ at: '', message: `“${name}” is included by ${including.join(', ')}. Leave it out there first.`, code: 'still-used' as const }] : []),
   ]
 }
 
@@ -122,6 +122,6 @@ export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate:
       : step.of === 'template' ? templateStepFaults(step.id, step.to, after)
         : step.of === 'assignment' ? assignmentFaults(step.to, after, estate)
           : exceptionFaults(step.to, after, estate)
-    return faults.map((fault) => ({ at: [`steps.${i}`, fault.at].filter(Boolean).join('.'), message: fault.message }))
+    return faults.map((fault) => ({ ...fault, at: [`steps.${i}`, fault.at].filter(Boolean).join('.') }))
   })
 }

@@ -52,7 +52,8 @@ export interface ExceptionBody {
 }
 export interface Exception extends ExceptionBody { id: number; revision: number; createdAt: Millis }
 
-export interface Fault { at: string; message: string }
+/** `code`: where it is more than a wrong field: the name is taken, or something still refers to it. */
+export interface Fault { at: string; message: string; code?: 'already-exists' | 'still-used' }
 
 const levelPairs: Record<string, readonly (readonly [worse: string, milder: string, direction: 1 | -1])[]> = {
   'disk-space': [['critical.percent', 'warning.percent', -1], ['critical.bytes', 'warning.bytes', -1]],

@@ -173,6 +173,34 @@ describe('evaluation', () => {
   })
 })
 
+describe('when a watch looks', () => {
+  const full = disk(1 * gigabyte, 100 * gigabyte)
+  const monday = Date.UTC(2026, 10, 23)
+  it('outside its hours nothing is raised or cleared, and no hold goes on; on the clocks of the site', () => {
+    const office = [watch('disk', 'disk-space', { hold: 2 * minute, hours: 'Mon–Fri 08:00–20:00' })]
+    const looked = (from: number, zone: string, free = full) => Array.from({ length: 5 }, (_, i) => observed(monday + from + i * minute, { readings: free, zone }))
+    const hour = 60 * minute
+    expect(run(office, looked(3 * hour, 'UTC')).short).toEqual([])
+    // 07:58 in Lisbon in winter: the hold begins at eight.
+    expect(run(office, looked(8 * hour - 2 * minute, 'Europe/Lisbon')).transitions.map((one) => [one.kind, one.began])).toEqual([['raised', monday + 8 * hour]])
+    // The same moments are 08:58 in Vienna.
+    expect(run(office, looked(8 * hour - 2 * minute, 'Europe/Vienna')).transitions[0]!.began).toBe(monday + 8 * hour - 2 * minute)
+    const open = looked(19 * hour, 'UTC')
+    const night = looked(20 * hour, 'UTC', disk(90 * gigabyte, 100 * gigabyte))
+    expect(run(office, [...open, ...night]).short).toHaveLength(1)
+  })
+  it('a collector whose turn it is not says nothing: the post waits, and its hold goes on', () => {
+    const slow = [watch('disk', 'disk-space', { hold: 8 * minute, every: 5 * minute })]
+    const reports = Array.from({ length: 16 }, (_, i) => observed(i * minute, i % 5 === 0 ? { readings: full } : { rested: ['disks'] }))
+    expect(run(slow, reports).transitions.map((one) => [one.kind, one.at, one.began])).toEqual([['raised', 10 * minute, 0]])
+  })
+  it('and is silent when its turn never comes', () => {
+    const slow = [watch('disk', 'disk-space', { hold: 0, every: 5 * minute })]
+    const reports = Array.from({ length: 20 }, (_, i) => observed(i * minute, i === 0 ? { readings: full } : { rested: ['disks'] }))
+    expect(run(slow, reports).transitions.map((one) => [one.kind, one.at])).toEqual([['raised', 0], ['silent', 13 * minute]])
+  })
+})
+
 describe('a rule as a sentence', () => {
   it('reads as one', () => {
     expect(sentenceText(watchKind('disk-space').sentence(watch('d', 'disk-space', { except: ['/boot*'] }).values)))

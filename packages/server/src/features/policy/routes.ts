@@ -17,6 +17,9 @@ import { needSteps, writeSteps } from './steps'
 import { policyInForce, targetsOf } from './store'
 import { exportPolicy, tryText } from './text'
 
+/** Two million characters of text, as JSON may write them. */
+const textLimit = 8 * 1024 * 1024
+
 /** Policy as text speaks about every client. @throws ProblemError not-allowed */
 function needAll(viewer: Viewer): void {
   if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Policy as text is for every client; a lead of all of them writes and reads it.')
@@ -73,14 +76,14 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     },
   })
   route(app, {
-    method: 'POST', url: '/api/policy/text/check', access: 'lead', summary: 'What a text of policy would do; saves nothing', answer: textTrialSchema, body: policyTextSchema,
+    method: 'POST', url: '/api/policy/text/check', access: 'lead', summary: 'What a text of policy would do; saves nothing', answer: textTrialSchema, body: policyTextSchema, bodyLimit: textLimit,
     async handle({ body, viewer }): Promise<TextTrial> {
       needAll(viewer)
       return (await tryText(pool, viewer, body.text, body.note)).trial
     },
   })
   route(app, {
-    method: 'POST', url: '/api/policy/text/apply', access: 'lead', summary: 'Make policy what the text says: all of it, or nothing', answer: textTrialSchema, body: policyTextSchema,
+    method: 'POST', url: '/api/policy/text/apply', access: 'lead', summary: 'Make policy what the text says: all of it, or nothing', answer: textTrialSchema, body: policyTextSchema, bodyLimit: textLimit,
     async handle({ body, viewer }): Promise<TextTrial> {
       needAll(viewer)
       return inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async (before) => {

@@ -5,10 +5,6 @@ import { audit, type Viewer } from '../access'
 import { readEstate, type Estate } from './names'
 import type { PolicyInForce } from './store'
 
-export function refuseFaults(faults: readonly Fault[]): void {
-  if (faults.length) throw new ProblemError('invalid', faults[0]!.message, [...faults])
-}
-
 /** Whether all that a target can reach belongs to these clients, so that whoever speaks for them may speak for it. */
 function within(target: Target, clientIds: readonly number[], estate: Estate): boolean {
   const condition = (one: Condition): boolean => {
@@ -57,14 +53,13 @@ export async function needSteps(db: Db, before: PolicyInForce, steps: readonly P
     needCurrent(step, before)
   }
   const people = new Set((await rows<{ id: number }>(db, 'select id from person limit 10000')).map((row) => row.id))
-  const faults = [...stepFaults(before, steps, estate), ...steps.flatMap((step, i) =>
+  const faults: Fault[] = [...stepFaults(before, steps, estate), ...steps.flatMap((step, i) =>
     step.of === 'exception' && step.to && step.to.ownerId !== null && !people.has(step.to.ownerId) ? [{ at: `steps.${i}.ownerId`, message: 'There is no such person. Choose somebody who answers for it.' }] : [])]
   // Of one step the fields are said as they are.
-  const told = steps.length === 1 ? faults.map((fault) => ({ ...fault, at: fault.at.replace(/^steps\.0\.?/, '') })) : faults
-  const taken = told.find((fault) => fault.message.startsWith('There is a template “'))
-  if (taken && told.length === 1) throw new ProblemError('already-exists', taken.message, told)
-  if (faults.some((fault) => fault.message.includes('Take those away first') || fault.message.includes('Leave it out there first'))) throw new ProblemError('still-used', told[0]!.message, told)
-  refuseFaults(told)
+  const told = faults.map(({ at, message }) => ({ at: steps.length === 1 ? at.replace(/^steps\.0\.?/, '') : at, message }))
+  const code = faults[0]?.code
+  if (code && faults.every((fault) => fault.code === code)) throw new ProblemError(code, told[0]!.message, told)
+  if (told.length) throw new ProblemError('invalid', told[0]!.message, told)
 }
 
 const nextId = async (tx: Db) => (await firstRow<{ id: number }>(tx, `select nextval('policy_object_id')::int as id`))!.id
