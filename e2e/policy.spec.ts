@@ -99,7 +99,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await impact.getByRole('button', { name: /Print service on 63 devices/ }).click()
   await expect(impact.locator('.rule.gone')).toContainText('stopped for 60 s')
   await expect(impact.locator('.rule').last()).toContainText('stopped for 7 min')
-  await expect(impact.locator('.names')).toContainText('print-12')
+  await expect(impact.locator('.detail .names')).toContainText('print-12')
   await page.getByLabel('Note').fill('Spoolers restart slowly')
   await page.getByRole('button', { name: 'Save for 63 devices' }).click()
   await expect(page.getByText('Saved as revision 2')).toBeVisible()

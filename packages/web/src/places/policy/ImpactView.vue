@@ -40,6 +40,9 @@ const cost = computed(() => {
           </div>
         </li>
       </ul>
+      <details v-if="impact.examples.length"><summary>Device by device</summary>
+        <p v-for="device in impact.examples.slice(0, 100)" :key="device.deviceId" class="names"><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`">{{ device.deviceName }}</RouterLink> <span class="faint">{{ device.clientName }}</span> <span class="muted">{{ device.watches.map((i) => `${sign[impact!.watches[i]!.change]} ${impact!.watches[i]!.name}`).join(', ') }}</span></p>
+        <p v-if="impact.devices > Math.min(100, impact.examples.length)" class="muted">and {{ impact.devices - Math.min(100, impact.examples.length) }} more</p></details>
     </template>
     <p v-else-if="busy !== false" class="faint">Counting…</p>
   </div>
@@ -48,5 +51,5 @@ const cost = computed(() => {
 <style scoped>
 .big { font: 600 28px/36px var(--serif); } .counts { display: flex; gap: 14px; flex-wrap: wrap; }
 .watches { list-style: none; margin: 10px 0 0; padding: 0; border-top: 1px solid var(--rule); } .watches li { border-bottom: 1px solid var(--rule2); padding: 4px 0; } .watches button { text-align: left; }
-.sign { display: inline-block; width: 14px; font-weight: 600; } .detail { padding: 4px 0 6px 18px; } .rule { font: 15px/21px var(--serif); } .gone { color: var(--ink2); text-decoration: line-through; text-decoration-color: var(--ink3); } .names { font-size: 13px; line-height: 19px; }
+details { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .sign { display: inline-block; width: 14px; font-weight: 600; } .detail { padding: 4px 0 6px 18px; } .rule { font: 15px/21px var(--serif); } .gone { color: var(--ink2); text-decoration: line-through; text-decoration-color: var(--ink3); } .names { font-size: 13px; line-height: 19px; }
 </style>

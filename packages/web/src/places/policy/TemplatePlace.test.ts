@@ -72,7 +72,8 @@ it('an impact says how many, what it costs, and on request each watch before and
   expect(page.text()).toContain('3,000 readings a day less (5,000 → 2,000)')
   expect(page.text()).toContain('System read anew: nobody knows yet how many entries a day')
   await page.get('.watches button').trigger('click')
-  expect([page.get('.gone').text(), page.get('.names').text()]).toEqual(['when stopped for 60 s', 'tm-web-1 and 2 more'])
+  expect([page.get('.gone').text(), page.get('.detail .names').text()]).toEqual(['when stopped for 60 s', 'tm-web-1 and 2 more'])
+  expect(page.get('details').text()).toContain('tm-web-1 Tidemill Ferries → Web service')
 })
 it('an impact on nobody says that it may be saved all the same', async () => {
   answerWith({})
