@@ -60,7 +60,7 @@ test('a target is built of nested conditions, and the count of devices follows',
   await expect(dialog.getByText('every server at Saltmarsh Veterinary or named tm-tickets-*, except tm-tickets-2')).toBeVisible()
   await expect(count).toHaveText(`${atOne + 1} devices`)
   await dialog.getByRole('button', { name: 'which?' }).click()
-  await expect(dialog.locator('.names')).toContainText('tm-tickets-1')
+  await expect(dialog.locator('.found .names')).toContainText('tm-tickets-1')
   await dialog.getByLabel('dormant').check()
   await dialog.getByLabel('Reason', { exact: true }).fill('Tried before it counts')
   await dialog.getByRole('button', { name: `Place dormant on ${atOne + 1} devices` }).click()
