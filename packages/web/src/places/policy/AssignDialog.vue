@@ -68,7 +68,7 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Place d
     <div class="two">
       <form @submit.prevent="save">
         <p class="sentence">Give <select v-if="!before" v-model.number="templateId" aria-label="Template"><option v-for="one in templates" :key="one.id" :value="one.id">{{ one.name }}</option></select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
-        <TargetBuilder :target="target" @change="(one) => { target = one }" @matches="(one) => { matches = one }" />
+        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
         <p v-for="one in own" :key="`${one.key}.${one.name}`">Here <b>{{ one.text }}</b> <button type="button" class="link" @click="dropValue(one.key, one.name)">take back</button></p>
         <p class="sentence">With its own <select v-model="watchKey" aria-label="Watch"><option value="">value…</option><option v-for="one in template.data.value?.watches" :key="one.key" :value="one.key">{{ one.name }}</option></select>
           <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="one in watchKind(spec.kind).parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>

@@ -65,7 +65,7 @@ function drop(one: string): void {
       <form @submit.prevent="save">
         <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="one in watches" :key="one.key" :value="one.key">{{ one.name }} ({{ one.key }})</option></select><b v-else>{{ before.watchName }}</b>
           <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
-        <TargetBuilder :target="target" @change="(one) => { target = one }" @matches="(one) => { matches = one }" />
+        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
         <template v-if="!leftOut">
           <p v-for="one in set" :key="one.name"><b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button></p>
           <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
