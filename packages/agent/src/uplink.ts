@@ -13,10 +13,10 @@ export interface Answer<T> { body: T; date: number | null }
 interface Response { status: number; text: string; date: number | null }
 
 /** One request. Rejects with an Error when the server was not reached. */
-function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer): Promise<Response> {
+function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer, stop?: AbortSignal): Promise<Response> {
   const send = url.protocol === 'https:' ? tlsRequest : plainRequest
   return new Promise((resolve, reject) => {
-    const request = send(url, { method, timeout: 30_000, headers }, (response) => {
+    const request = send(url, { method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) }, (response) => {
       const chunks: Buffer[] = []
       response.on('data', (chunk: Buffer) => chunks.push(chunk))
       response.on('error', reject)
@@ -28,14 +28,14 @@ function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | 
   })
 }
 
-/** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached. */
-export async function call<T>(server: string, method: 'GET' | 'POST', path: string, body?: unknown, key?: string): Promise<Answer<T>> {
+/** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached or `stop` came first. */
+export async function call<T>(server: string, method: 'GET' | 'POST', path: string, body?: unknown, key?: string, stop?: AbortSignal): Promise<Answer<T>> {
   const url = new URL(path, server)
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
   const { status, text, date } = await ask(url, method, {
     ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
     ...(key ? { authorization: `Bearer ${key}` } : {}),
-  }, bytes)
+  }, bytes, stop)
   let answer: T & { code?: string; detail?: string }
   try {
     answer = JSON.parse(text) as typeof answer

@@ -63,6 +63,8 @@ describe('policy as a document', () => {
     [{ format: 'custode policy 1', covers: 'everything', exceptions: [{ watch: 'a', for: { client: 'zz' }, why: 'so' }] }, 'exceptions.0.for.client: There is no client “zz”.'],
     [{ format: 'custode policy 1', covers: 'everything', exceptions: [{ watch: 'a', for: { rôle: 'web' }, why: 'so' }] }, 'exceptions.0.for.rôle: “rôle” is no condition.'],
     [{ format: 'custode policy 1', covers: 'everything', exceptions: [{ watch: 'a', for: { kind: 'fridge' }, why: 'so', review: 'soon' }] }, 'exceptions.0.for.kind: “fridge” is no kind.'],
+    [{ format: 'custode policy 1', covers: 'everything', assignments: [{ template: 'a', to: { os: 'beos' }, dormant: 'yes' }] }, 'assignments.0.dormant: “dormant” is true or false.'],
+    [{ format: 'custode policy 1', covers: 'everything', assignments: [{ template: 'a', to: { os: 'beos' } }] }, 'assignments.0.to.os: “beos” is no OS family. Known are linux, windows.'],
     [{ format: 'custode policy 1', covers: 'everything', templates: [{ name: 'a' }, { name: 'A' }] }, 'templates.1.name: “A” stands here twice.'],
   ])('says where it is wrong: %j', (document, fault) => {
     expect(fromDocument(document, empty, refs, '').faults.map(({ at, message }) => `${at.join('.')}: ${message}`)).toContainEqual(expect.stringContaining(fault))

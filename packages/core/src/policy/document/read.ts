@@ -65,7 +65,7 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     if (typeof rank !== 'number' || !Number.isInteger(rank) || rank < 0 || rank > 1000) reader.fault([...at, 'rank'], 'A rank is a whole number from 0 to 1000; without one it is 100.')
     const own = fields.values === undefined ? {} : reader.fields(fields.values, [...at, 'values'], 'Own values')
     const to: AssignmentBody = {
-      templateId: templateId(fields.template, 'template' in fields ? [...at, 'template'] : at), target, rank: rank as number, dormant: fields.dormant === true,
+      templateId: templateId(fields.template, 'template' in fields ? [...at, 'template'] : at), target, rank: rank as number, dormant: reader.flag(fields, 'dormant', at),
       values: Object.fromEntries(Object.entries(own).map(([key, values]) => [key, reader.values(values, kindOf(key), [...at, 'values', key])])),
       reason: reader.text(fields, 'why', at, ''), reviewAt: reader.day(fields, 'review', at),
     }
@@ -88,7 +88,7 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     kindFaults(target, [...at, 'for'], reader)
     const watch = reader.text(fields, 'watch', at)
     const to: ExceptionBody = {
-      target, watch, values: reader.values(fields.values, kindOf(watch), [...at, 'values']), leftOut: fields['left out'] === true, reason: reader.text(fields, 'why', at),
+      target, watch, values: reader.values(fields.values, kindOf(watch), [...at, 'values']), leftOut: reader.flag(fields, 'left out', at), reason: reader.text(fields, 'why', at),
       ownerId: fields.owner === undefined ? null : reader.number(refs.personOf(String(fields.owner)), [...at, 'owner'], 'person', fields.owner), reviewAt: reader.day(fields, 'review', at),
     }
     const n = oldExceptions.findIndex((one) => one.watch === watch && sameData(one.target, normal(target, one.target)))

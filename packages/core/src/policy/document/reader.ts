@@ -1,4 +1,4 @@
-import { isGroup, targetFacts, type DeviceKind, type OsFamily, type Target, type TargetFact } from '../../estate'
+import { deviceKinds, isGroup, osFamilies, targetFacts, type DeviceKind, type OsFamily, type Target, type TargetFact } from '../../estate'
 import type { Values } from '../../watch'
 import type { WatchSpec } from '../template'
 import { everything, parameterOf, readValue, type References } from './form'
@@ -36,6 +36,15 @@ export class Reader {
   }
   only(fields: Fields, known: readonly string[], at: Path): void {
     for (const name of Object.keys(fields)) if (!known.includes(name)) this.fault([...at, name], `“${name}” means nothing here. Known are ${known.join(', ')}.`)
+  }
+  flag(fields: Fields, name: string, at: Path): boolean {
+    const value = fields[name] ?? false
+    if (typeof value === 'boolean') return value
+    this.fault([...at, name], `“${name}” is true or false.`)
+    return false
+  }
+  known(value: string, of: readonly string[], at: Path, what: string): void {
+    if (!of.includes(value)) this.fault(at, `“${String(value)}” is no ${what}. Known are ${of.join(', ')}.`)
   }
   day(fields: Fields, name: string, at: Path): number | null {
     const value = fields[name]
@@ -84,17 +93,17 @@ export class Reader {
   }
   watch(key: string, value: unknown, at: Path): WatchSpec {
     const { kind: _kind, name: _name, why: _why, only, ...values } = this.fields(value, at, 'A watch')
-    const fields = value as Fields
-    const kind = isFields(value) ? this.text(fields, 'kind', at) : ''
-    const osFamilies = this.list(only, [...at, 'only']).map(String) as OsFamily[]
-    osFamilies.forEach((one, i) => { if (one !== 'linux' && one !== 'windows') this.fault([...at, 'only', i], `“${String(one)}” is no OS family. Known are linux and windows.`) })
-    return { key, kind, name: isFields(value) ? this.text(fields, 'name', at) : '', why: isFields(value) ? this.text(fields, 'why', at, '') : '', osFamilies, values: this.values(values, kind, at) }
+    if (!isFields(value)) return { key, kind: '', name: '', why: '', osFamilies: [], values: {} }
+    const kind = this.text(value, 'kind', at)
+    const systems = this.list(only, [...at, 'only']) as OsFamily[]
+    systems.forEach((one, i) => { this.known(one, osFamilies, [...at, 'only', i], 'OS family') })
+    return { key, kind, name: this.text(value, 'name', at), why: this.text(value, 'why', at, ''), osFamilies: systems, values: this.values(values, kind, at) }
   }
 }
 
-const kinds: readonly string[] = ['server', 'workstation', 'network', 'power']
+/** Kinds and systems that do not exist, however deep they stand. */
 export function kindFaults(target: Target, at: Path, reader: Reader): void {
   if (isGroup(target)) target.of.forEach((one, i) => { kindFaults(one, [...at, target.on, i], reader) })
-  else if (target.on === 'kind' && !kinds.includes(target.kind)) reader.fault([...at, 'kind'], `“${target.kind}” is no kind. Known are ${kinds.join(', ')}.`)
-  else if (target.on === 'os' && target.osFamily !== 'linux' && target.osFamily !== 'windows') reader.fault([...at, 'os'], `“${String(target.osFamily)}” is no OS family. Known are linux and windows.`)
+  else if (target.on === 'kind') reader.known(target.kind, deviceKinds, [...at, 'kind'], 'kind')
+  else if (target.on === 'os') reader.known(target.osFamily, osFamilies, [...at, 'os'], 'OS family')
 }

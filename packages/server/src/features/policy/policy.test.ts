@@ -161,6 +161,15 @@ describe('policy as text', () => {
     expect([refused.status, refused.body.detail]).toEqual([400, `Line ${line}: Warning below must lie between 0 % and 100 %; 400 % does not.`])
     expect(await text()).toBe(good)
   })
+  it('is bounded as forms are', async () => {
+    const good = await text()
+    const lineOf = (words: string) => good.split('\n').findIndex((one) => one.includes(words)) + 1
+    const much = 'very '.repeat(500)
+    expect((await check(good.replace('for: What any', `for: ${much}What any`).replace('name: Silence', `name: ${much}long`))).faults).toMatchObject([
+      { line: lineOf('for: What any'), at: 'templates.0.for', message: expect.stringContaining('2000 characters') as string },
+      { line: lineOf('name: Silence'), at: 'templates.0.watches.silence.name', message: expect.stringContaining('100 characters') as string },
+    ])
+  })
   it.each([['templates: [', 'Flow sequence'], ['a: 1\na: 2', 'unique'], ['a: &x 1\nb: *x', 'alias'], ['"', 'quote']])('that is no YAML, or more than plain data, is refused: %s', async (broken, words) => {
     const [fault] = (await check(broken)).faults
     expect(fault!.line).toBeGreaterThan(0)

@@ -1,5 +1,8 @@
+import { newAssignmentSchema, newExceptionSchema, newTemplateSchema } from '#contract'
 import { fromDocument, stepFaults, type KnownEstate, type Policy, type PolicyStep, type References } from '#core'
 import { readYaml, type TextFault } from './yaml'
+
+const bodies = { template: newTemplateSchema, assignment: newAssignmentSchema, exception: newExceptionSchema }
 
 /** Steps that a text stands for, with every fault at its line. */
 export function stepsOfText(text: string, policy: Policy, refs: References, estate: KnownEstate, note: string): { steps: PolicyStep[]; faults: TextFault[] } {
@@ -14,6 +17,17 @@ export function stepsOfText(text: string, policy: Policy, refs: References, esta
     if (!place) return { line: 1, at: '', message: `What is not in the text any more would be taken away, but: ${message}` }
     const named = step.of === 'template' ? (['name', 'includes'].includes(field) ? field : `watches.${field}`) : field.replace(/^target/, step.of === 'assignment' ? 'to' : 'for').replace(/^templateId/, 'template').replace(/^reason/, 'why').replace(/\.(\d+)(?=\.|$)/g, '')
     return { line: lineOf(place, named), at: [...place, named].join('.'), message }
+  })
+  // What the steps say is right; now whether it is as long and as large as the forms allow.
+  if (!wrong.length) read.steps.forEach((step, n) => {
+    const place = read.places[n]
+    const details = step.to && place ? (bodies[step.of].validate(step.to, { convert: false, abortEarly: false }).error?.details ?? []) : []
+    for (const { path, message } of details) {
+      // In the text watches stand under their keys, not in a list.
+      const key = step.of === 'template' && path[0] === 'watches' ? step.to?.watches[Number(path[1])]?.key : undefined
+      const field = (key === undefined ? path : ['watches', key, ...path.slice(2)]).join('.').replace(/^description/, 'for').replace(/^reason/, 'why')
+      wrong.push({ line: lineOf(place!, field), at: [...place!, field].join('.'), message })
+    }
   })
   return { steps: read.steps, faults: wrong.sort((a, b) => a.line - b.line) }
 }
