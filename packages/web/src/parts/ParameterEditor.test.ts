@@ -22,6 +22,19 @@ describe('a value, typed as it reads in the sentence', () => {
   ] as const)('%s: %s', async (kind, typed, saved) => {
     expect(await type({ type: kind, default: 0 }, 1, typed)).toEqual({ saved, fault: '' })
   })
+  it.each([['percent', '12.5 %', 0.125], ['duration', '15 min', 900_000], ['patterns', 'nginx\napache2', ['nginx', 'apache2']]] as const)('%s, letter by letter, is not written anew under the fingers by whoever follows it', async (kind, typed, value) => {
+    const { page } = await show(ParameterEditor, { parameter: parameter({ type: kind, default: null, optional: true }), value: null })
+    const field = page.find<HTMLInputElement>('input, textarea')
+    for (let n = 1; n <= typed.length; n++) {
+      await field.setValue(field.element.value + typed[n - 1]!)
+      const followed = page.emitted('typing')?.at(-1)?.[0] as ParameterValue | undefined
+      if (followed !== undefined) await page.setProps({ value: followed })
+    }
+    expect([field.element.value, page.emitted('typing')!.at(-1)![0]]).toEqual([typed, value])
+    await page.setProps({ value: null })
+    expect(field.element.value).toBe('')
+    page.unmount()
+  })
   it('names: one a line or with commas, blanks dropped', async () => {
     expect((await type({ type: 'patterns', default: [] }, ['a'], 'nginx\n apache2 ,, *updater* ')).saved).toEqual(['nginx', 'apache2', '*updater*'])
   })

@@ -17,7 +17,10 @@ const shown = (value: ParameterValue): string => {
   }
 }
 const text = ref(shown(props.value))
-watch(() => [props.parameter.name, props.value], () => { text.value = shown(props.value) })
+watch(() => [props.parameter.name, props.value], () => {
+  // What is being typed may come back as the value: it is not to be written anew under the fingers.
+  if (JSON.stringify(parsed()) !== JSON.stringify(props.value)) text.value = shown(props.value)
+})
 
 function parsed(): ParameterValue | undefined {
   const typed = text.value.trim()
