@@ -169,7 +169,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (context.lastSeq > 0 && plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
+      if (plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true
   } catch (error) {

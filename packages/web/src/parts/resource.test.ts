@@ -73,4 +73,17 @@ describe('a resource', () => {
     await vi.advanceTimersByTimeAsync(5000)
     expect(asked).toHaveLength(2)
   })
+  it('what took long is looked at less often, however much happens', async () => {
+    vi.useFakeTimers()
+    let asked = 0
+    const { leave } = inPage(() => useResource(() => { asked++; return new Promise((resolve) => setTimeout(resolve, 2000)) }, { topics: ['estate'] }))
+    await vi.advanceTimersByTimeAsync(2500)
+    for (let i = 0; i < 120; i++) {
+      announce({ topic: 'estate', clientIds: null, deviceIds: [i] })
+      await vi.advanceTimersByTimeAsync(100)
+    }
+    leave()
+    // Twelve seconds of changes: every 60 ms would be 200 looks, each four seconds after the last is three.
+    expect(asked).toBe(4)
+  })
 })

@@ -20,8 +20,10 @@ export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, 
   const error = shallowRef<ApiError | null>(null)
   let turn = 0
   let timer: ReturnType<typeof setTimeout> | null = null
+  let took = 0
   async function refresh(): Promise<void> {
     const mine = ++turn
+    const began = Date.now()
     try {
       const answer = await read()
       if (mine !== turn) return
@@ -32,11 +34,12 @@ export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, 
       const away = (problem as ApiError).problem?.code === 'unreachable' && data.value !== null
       if (mine === turn && !away) error.value = problem as ApiError
     }
+    took = Date.now() - began
   }
   onLive((event) => {
     const wanted = event === 'again' || (topics.includes(event.topic) && (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
-    // Several changes within a moment are one look.
-    if (wanted) timer ??= setTimeout(() => { timer = null; void refresh() }, event === 'again' || event.topic !== 'reports' ? 60 : 1500)
+    // Several changes within a moment are one look; what took long is looked at less often, however much happens.
+    if (wanted) timer ??= setTimeout(() => { timer = null; void refresh() }, Math.max(2 * took, event === 'again' || event.topic !== 'reports' ? 60 : 1500))
   })
   onScopeDispose(() => { if (timer) clearTimeout(timer) })
   if (sources.length) watch(sources, () => { data.value = null; void refresh() })

@@ -1,5 +1,6 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { CollectRuleView, Filled, GapView, RemedyPreview, RosterWatch, TemplateSummary, WaiverView } from '#contract'
+import pg from 'pg'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import type { CollectRuleView, Filled, GapView, LiveEvent, RemedyPreview, RosterWatch, TemplateSummary, WaiverView } from '#contract'
 import { sentenceText, type Facts } from '#core'
 import { openHouse, type Agent, type House } from '../../testing/house'
 
@@ -26,6 +27,22 @@ describe('coverage', () => {
     expect(await needs()).toEqual(['certificates: bb-plant-web tm-gate-1', 'nginx/error.log: bb-plant-web tm-gate-1', 'nginx: bb-plant-web tm-gate-1'])
     const mine = (await house.technician<GapView[]>('GET', `/api/devices/${one.id}/coverage`)).body
     expect(mine.map((gap) => gap.devices.map((device) => device.id))).toEqual([[one.id], [one.id], [one.id]])
+  })
+  it('what a device tells first of itself is announced, so that an open page shows its gaps without being asked', async () => {
+    const listener = new pg.Client({ connectionString: house.url })
+    await listener.connect()
+    const heard: LiveEvent[] = []
+    listener.on('notification', ({ payload }) => { heard.push(JSON.parse(payload!) as LiveEvent) })
+    await listener.query('listen custode_live')
+    const three = await house.enrol(house.sites[1], 'bb-plant-plain', { roles: ['web'] })
+    const told = () => vi.waitFor(() => expect(heard.some((event) => event.topic === 'estate' && event.deviceIds.includes(three.id))).toBe(true))
+    await told()
+    heard.length = 0
+    await three.send([three.report(1, { facts: { system } })])
+    await told()
+    expect((await gaps()).find((gap) => gap.instance === 'certificates')!.devices.map((device) => device.id)).toContain(three.id)
+    await listener.end()
+    await house.lead('POST', `/api/devices/${three.id}/retire`, { reason: 'was only seen' })
   })
   it('shows what a remedy adds and saves nothing', async () => {
     const { body } = await house.technician<RemedyPreview>('POST', '/api/coverage/preview', on('nginx/error.log', 'web.log.linux', false, one))
