@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from '
 import { join } from 'node:path'
 import type { AgentSettings, CollectSettings } from '#contract/report'
 
-export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string; /** What to collect beyond the ordinary. */ collect?: CollectSettings; /** Collectors with a time of their own. */ every?: AgentSettings['every']; /** Mark of the roster that it works by. */ roster?: string }
+export interface Identity { server: string; deviceId: number; deviceKey: string; name: string; interval: number; /** Absent on machines that were enrolled before orders were signed: they take none. */ serverKey?: string; /** What to collect beyond the ordinary. */ collect?: CollectSettings; /** Collectors with a time of their own. */ every?: AgentSettings['every']; /** Mark of the roster that it works by. */ roster?: string; /** It was installed never to change anything on its machine. */ looksOnly?: boolean }
 
 const fileOf = (home: string) => join(home, 'identity.json')
 

@@ -4,8 +4,9 @@ import { dirname } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { serviceManager } from './collectors'
 import { enroll } from './enroll'
-import { readIdentity } from './identity'
+import { readIdentity, writeIdentity } from './identity'
 import { onWindows, placeAt, unitName, user, type Place } from './place'
+import { polkitRule } from './polkit'
 import { run } from './run'
 import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
@@ -69,7 +70,7 @@ async function enrolPatiently(tries: number, enrol: () => Promise<string>): Prom
   }
 }
 
-export interface InstallOptions { server: string; key: string; name: string | undefined; root: string; /** How often a server that is not reached is tried. */ tries?: number }
+export interface InstallOptions { server: string; key: string; name: string | undefined; root: string; /** How often a server that is not reached is tried. */ tries?: number; /** It shall never start or stop anything on this machine. */ looksOnly?: boolean }
 
 /**
  * Installs this program as a service, or, where no systemd runs, says so and goes on in the foreground. Done again on a
@@ -77,7 +78,7 @@ export interface InstallOptions { server: string; key: string; name: string | un
  */
 export async function install(options: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
   if (onWindows) return installOnWindows(options, say)
-  const { server, key, name, root, tries = 6 } = options
+  const { server, key, name, root, tries = 6, looksOnly = false } = options
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
@@ -96,6 +97,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   say(`The program is in place: ${place.program}`)
   const known = readIdentity(place.home)
   say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+  noteWhatItMay(place.home, looksOnly, say)
   if (serviceManager() !== 'systemd' || ownRoot) {
     say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${foreground ? 'It now runs in the foreground; end it with Ctrl-C, or have' : 'Have'} your own service manager run:`)
     say(`  /bin/sh ${place.starter} ${place.home}`)
@@ -104,19 +106,38 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   }
   give(place.home, makeUser())
   writeFileSync(place.unit, unitText(place.starter), { mode: 0o644 })
+  writeRights(place, looksOnly, say)
   tool('systemctl', 'daemon-reload')
   tool('systemctl', 'enable', unitName)
   tool('systemctl', 'restart', unitName)
   say('The agent runs, and starts at boot.')
 }
 
+function noteWhatItMay(home: string, looksOnly: boolean, say: (text: string) => void): void {
+  writeIdentity(home, { ...readIdentity(home)!, looksOnly })
+  if (looksOnly) say('It looks only: it never starts or stops anything here.')
+}
+
+/** Lets its user start and stop services, where that can be said. */
+function writeRights({ rights }: Place, looksOnly: boolean, say: (text: string) => void): void {
+  rmSync(rights, { force: true })
+  if (looksOnly) return
+  if (!existsSync(dirname(rights))) {
+    say('It may start and stop no services here: that needs polkit (Debian’s package polkitd). Install it and run this command again, or leave it so.')
+    return
+  }
+  writeFileSync(rights, polkitRule, { mode: 0o644 })
+  say(`It may start and stop services when its server asks: ${rights}`)
+}
+
 /** On Windows a task starts it at boot; the rest is as on Linux. */
-async function installOnWindows({ server, key, name, tries = 6 }: InstallOptions, say: (text: string) => void): Promise<void> {
+async function installOnWindows({ server, key, name, tries = 6, looksOnly = false }: InstallOptions, say: (text: string) => void): Promise<void> {
   const place = windowsPlace()
   placeProgram(place)
   say(`The program is in place: ${place.program}`)
   const known = readIdentity(place.home)
   say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+  noteWhatItMay(place.home, looksOnly, say)
   startAtBoot(place)
   say('The agent runs, and starts at boot.')
 }
@@ -132,7 +153,7 @@ export function uninstall(root: string, say: (text: string) => void): void {
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Uninstalling needs root: run the command with sudo.')
   if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit)) tool('systemctl', 'disable', '--now', unitName)
-  for (const path of [place.wanted, place.unit, place.home]) rmSync(path, { recursive: true, force: true })
+  for (const path of [place.wanted, place.unit, place.rights, place.home]) rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })
   if (ownRoot) removeEmpty(root)
   else {

@@ -1,9 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder } from '#contract/report'
+import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder, ServiceOrder } from '#contract/report'
 import { deploy } from './deploy'
 import { writeWhole, type Identity } from './identity'
 import { isSignedBy, NotOurs } from './signature'
+import { actOnService } from './service'
 import { sweep } from './sweep'
 import { tell } from './tell'
 import { prepareUpdate } from './update'
@@ -13,25 +14,27 @@ import { prepareUpdate } from './update'
  * @param now by this device's clock; an order that has expired by an hour more than clocks differ is old
  * @throws NotOurs
  */
-export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId'>, now: number): Task {
+export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId' | 'looksOnly'>, now: number): Task {
   if (!identity.serverKey) throw new NotOurs('this machine was enrolled before orders were signed: enrol it anew')
   if (!isSignedBy(signed, identity.serverKey)) throw new NotOurs('its signature is not the server’s')
   const task = JSON.parse(signed.text) as Task
   if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
   if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
-  if (!['sweep', 'deploy', 'update'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
+  if (task.order.kind === 'service' && identity.looksOnly) throw new NotOurs('this agent was installed to look only')
+  if (!['sweep', 'deploy', 'update', 'service'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
   return task
 }
 
 const tellEvery = 1500
 
-/** Carries out what the server asks for, beside the collecting; sweeps one after the other, machines as many as it asks for. Nothing is done twice. */
+/** Carries out what the server asks for, beside the collecting; sweeps and services one after the other, machines as many as it asks for. `changed`: what was read before is no longer so. Nothing is done twice. */
 export class Orders {
   readonly #file: string
   #last: number
   #queue: Promise<void> = Promise.resolve()
+  #services: Promise<void> = Promise.resolve()
 
-  constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly restart: () => void = () => undefined) {
+  constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly restart: () => void = () => undefined, private readonly changed: () => void = () => undefined) {
     this.#file = join(home, 'last-order')
     this.#last = existsSync(this.#file) ? Number(readFileSync(this.#file, 'utf8')) : 0
   }
@@ -46,6 +49,7 @@ export class Orders {
       const { order } = task
       const failed = (error: unknown) => this.say(`order ${task.id}: ${(error as Error).message}`)
       if (order.kind === 'update') void this.#update(task, order).catch(failed)
+      else if (order.kind === 'service') this.#services = this.#services.then(() => this.#service(task, order)).catch(failed)
       else if (order.kind === 'deploy') void this.#deploy(task, order).catch(failed)
       else this.#queue = this.#queue.then(() => this.#sweep(task, order)).catch(failed)
     } catch (error) {
@@ -67,6 +71,14 @@ export class Orders {
       return
     }
     this.restart()
+  }
+
+  async #service(task: Task, order: ServiceOrder): Promise<void> {
+    this.say(`order ${task.id}: ${order.verb} ${order.service}`)
+    const news = await actOnService(order)
+    this.say(`order ${task.id}: ${news.state === 'done' ? `${order.service} is ${news.after}` : news.reason}`)
+    this.changed()
+    await this.#tell(task, { service: news })
   }
 
   async #deploy(task: Task, order: DeployOrder): Promise<void> {

@@ -11,6 +11,11 @@ export class Turns {
     return Math.min(interval, ...Object.values(every))
   }
 
+  /** What it said before no longer holds: it is its turn. */
+  forget(collector: Collector): void {
+    this.#last.delete(collector)
+  }
+
   /** @returns whether it is the collector's turn; if so, it counts as having run. */
   take(collector: Collector, now: Millis, pacing: Pacing): boolean {
     const own = (isPaced(collector) ? pacing.every?.[collector] : undefined) ?? pacing.interval

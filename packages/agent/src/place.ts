@@ -11,6 +11,8 @@ export interface Place {
   home: string
   unit: string
   wanted: string
+  /** What the service manager lets it do. */
+  rights: string
 }
 
 export const user = 'custode-agent'
@@ -27,5 +29,6 @@ export function placeAt(root: string): Place {
     home: join(root, linuxHome),
     unit: join(root, `/etc/systemd/system/${unitName}`),
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
+    rights: join(root, '/etc/polkit-1/rules.d/50-custode-agent.rules'),
   }
 }

@@ -14,11 +14,11 @@ import { call, Refused } from './uplink'
 const batchSize = 60
 
 /** Runs every collector; one that fails is named with its reason, and costs only its own part. */
-export async function observe(collectors: readonly Collect[], now: Millis, takesOrders = false, optional: readonly string[] = []): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
+export async function observe(collectors: readonly Collect[], now: Millis, takesOrders = false, optional: readonly string[] = [], looksOnly = false): Promise<{ readings: Reading[]; facts: Facts; events: LogEvent[]; failed: CollectorFailure[] }> {
   const readings: Reading[] = []
   const events: LogEvent[] = []
   const failed: CollectorFailure[] = []
-  let facts: Facts = { system: systemFacts(takesOrders, optional) }
+  let facts: Facts = { system: systemFacts(takesOrders, optional, looksOnly) }
   for (const collector of collectors) {
     try {
       const part = await collector.collect(now)
@@ -110,34 +110,44 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
   const turns = new Turns()
   const stop = new AbortController()
   let anew = false
+  let wake = new AbortController()
+  /** Asked for while a report was being made: the next one follows at once. */
+  let soon = false
+  const reportSoon = () => {
+    soon = true
+    wake.abort()
+  }
   const orders = new Orders(home, identity, say, () => {
     anew = true
     stop.abort()
+  }, () => {
+    turns.forget('services')
+    reportSoon()
   })
   const proof = new Proof(home, identity, say)
   process.on('SIGTERM', () => stop.abort())
   process.on('SIGINT', () => stop.abort())
   let trouble = ''
   let next = Date.now()
-  let wake = new AbortController()
   void attend(identity, async (settings) => {
     const before = Turns.tick(identity)
     await follow(settings)
     // What is to be read sooner than it was does not wait for the old time to pass.
-    if (Turns.tick(identity) < before) wake.abort()
-  }, () => { wake.abort() }, stop.signal)
+    if (Turns.tick(identity) < before) reportSoon()
+  }, reportSoon, stop.signal)
   // Rates need a first look; the report of it would be half empty.
   await observe(collectors.filter((one) => one.name === 'performance' || one.name === 'network'), Date.now())
   await wait(1000, undefined, { signal: stop.signal }).catch(() => undefined)
   while (!stop.signal.aborted) {
     const now = Date.now()
+    soon = false
     const rested: Collector[] = []
     const due = [...collectors, ...optional.collectors].filter((one) => {
       if (turns.take(one.name, now, identity)) return true
       rested.push(one.name)
       return false
     })
-    const { readings, facts, events, failed } = await observe(due, now, identity.serverKey !== undefined, optional.names)
+    const { readings, facts, events, failed } = await observe(due, now, identity.serverKey !== undefined, optional.names, identity.looksOnly)
     failed.push(...optional.troubles)
     const changed = onlyChanged(facts, told)
     spool.add({
@@ -164,8 +174,8 @@ export async function run(home: string, refresh: boolean, say: (text: string) =>
     const tick = Turns.tick(identity)
     next = Math.max(next + tick, Date.now() + Math.min(1000, tick))
     wake = new AbortController()
-    await wait(next - Date.now(), undefined, { signal: AbortSignal.any([stop.signal, wake.signal]) }).catch(() => undefined)
-    if (wake.signal.aborted) next = Date.now()
+    if (!soon) await wait(next - Date.now(), undefined, { signal: AbortSignal.any([stop.signal, wake.signal]) }).catch(() => undefined)
+    if (soon) next = Date.now()
   }
   return anew ? 'start anew' : 'stopped'
 }

@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { cpus, hostname, networkInterfaces, version } from 'node:os'
 import type { System } from '#core'
 import { onWindows, placeAt } from '../place'
+import { mayMend } from '../service'
 import { startedByStarter } from '../start'
 import { agentVersion } from '../version'
 import { windowsPlace } from '../windows/install'
@@ -20,9 +21,10 @@ export function ownAddresses(): string[] {
   return Object.values(networkInterfaces()).flatMap((one) => one ?? []).filter((one) => !one.internal && !one.address.startsWith('fe80:')).map((one) => one.address).slice(0, 64)
 }
 
-export function systemFacts(takesOrders: boolean, optional: readonly string[]): System {
+/** @param looksOnly nobody may have it change anything here */
+export function systemFacts(takesOrders: boolean, optional: readonly string[], looksOnly = false): System {
   const here = onWindows
     ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
     : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
-  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), addresses: ownAddresses() }
+  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), mends: takesOrders && !looksOnly && mayMend(), addresses: ownAddresses() }
 }

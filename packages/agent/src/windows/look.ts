@@ -1,4 +1,5 @@
 import { levelOfWindowsEvent, type LogChannel, type LogEvent, type Service, type ServiceStart, type ServiceState } from '#core'
+import { told } from './powershell'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
 export interface Look {
@@ -61,10 +62,16 @@ function stateOf(state: string): ServiceState {
 }
 
 /** Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending, Running and so on. */
-export function servicesOf(look: Look): Service[] {
+export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[] {
   const triggered = new Set(look.triggered.map((one) => one.toLowerCase()))
   return look.services.map((one) => ({ name: one.Name, title: one.DisplayName ?? '', start: startOf(one, triggered.has(one.Name.toLowerCase())), state: stateOf(one.State) }))
     .sort((a, b) => (a.name < b.name ? -1 : 1))
+}
+
+/** The services of this machine as they are now. */
+export async function windowsServices(): Promise<Service[]> {
+  const script = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object Name, DisplayName, State, StartMode, DelayedAutoStart) } | ConvertTo-Json -Compress -Depth 4`
+  return servicesOf(await told<Pick<Look, 'services' | 'triggered'>>(script, { services: [], triggered: [] }))
 }
 
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)

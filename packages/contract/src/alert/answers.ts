@@ -1,8 +1,8 @@
-import { severities, type Evidence } from '#core'
+import { serviceVerbs, severities, type Evidence, type ServiceAction } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
-import type { AlertEntry, AlertPage, AlertRule, AlertView, HeldView, Looked, Rounds } from './index'
+import type { AlertEntry, AlertPage, AlertRule, AlertView, HeldView, Looked, MendingView, Rounds, TryView } from './index'
 
 const severity = Joi.string().valid(...severities)
 const evidence = answerOf<Evidence>({ text: words, value: Joi.number().optional() })
@@ -20,10 +20,17 @@ const held = answerOf<HeldView>({
   ...post, id, windowId: id, windowName: words, windowEnd: instant.allow(null), heldAt: instant, endedAt: instant.allow(null), outcome: words.allow(null), alertId: id.allow(null),
 })
 
+const action = { verb: Joi.string().valid(...serviceVerbs), service: words }
+const mending = answerOf<MendingView>({
+  ...post, id, startedAt: instant, endedAt: instant.allow(null), outcome: words.allow(null), alertId: id.allow(null),
+  tries: listOf(answerOf<TryView>({ ...action, at: instant, state: Joi.string().valid('asked', 'done', 'failed'), endedAt: instant.allow(null), text: words })),
+})
+export const mendingListSchema = listOf(mending)
+
 export const alertListSchema = listOf(answerOf<AlertView>(alert))
 export const heldListSchema = listOf(held)
 export const alertPageSchema = answerOf<AlertPage>({
-  ...alert, entries: listOf(answerOf<AlertEntry>({ at: instant, what: words, by: words.allow(null), text: words })),
+  ...alert, entries: listOf(answerOf<AlertEntry>({ at: instant, what: words, by: words.allow(null), text: words })), actions: listOf(answerOf<ServiceAction>(action)),
 })
-export const roundsSchema = answerOf<Rounds>({ lookedAt: instant, todo: alertListSchema, working: alertListSchema, held: heldListSchema, settled: alertListSchema })
+export const roundsSchema = answerOf<Rounds>({ lookedAt: instant, todo: alertListSchema, working: alertListSchema, mending: mendingListSchema, held: heldListSchema, settled: alertListSchema, mended: mendingListSchema })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })

@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import type { ClientId, DeviceId, Evidence, Millis, SentencePart, Severity, Source } from '#core'
+import { serviceVerbs, type ClientId, type DeviceId, type Evidence, type Millis, type SentencePart, type ServiceAction, type Severity, type Source } from '#core'
 
 export type AlertStatus = 'open' | 'taken' | 'closed'
 
@@ -35,7 +35,8 @@ export interface AlertView {
 }
 
 export interface AlertEntry { at: Millis; what: string; by: string | null; text: string }
-export interface AlertPage extends AlertView { entries: AlertEntry[] }
+/** `actions`: what its agent can be asked to do about it, the likeliest first. */
+export interface AlertPage extends AlertView { entries: AlertEntry[]; actions: ServiceAction[] }
 
 export interface HeldView {
   id: number
@@ -59,8 +60,32 @@ export interface HeldView {
   rule: AlertRule
 }
 
-/** What needs a person, in four groups. */
-export interface Rounds { lookedAt: Millis; todo: AlertView[]; working: AlertView[]; held: HeldView[]; settled: AlertView[] }
+/** One go of an agent at putting something right; `text`: how it went. */
+export interface TryView extends ServiceAction { at: Millis; state: 'asked' | 'done' | 'failed'; endedAt: Millis | null; text: string }
+/** A trouble that an agent is at, or was, before anybody was told. */
+export interface MendingView {
+  id: number
+  deviceId: DeviceId
+  deviceName: string
+  clientId: ClientId
+  clientName: string
+  siteName: string
+  watch: string
+  instance: string
+  severity: Severity
+  began: Millis
+  startedAt: Millis
+  endedAt: Millis | null
+  /** How it ended: the post was well, a person was told, maintenance began, or it is not watched any more. */
+  outcome: string | null
+  alertId: number | null
+  evidence: Evidence | null
+  rule: AlertRule
+  tries: TryView[]
+}
+
+/** What needs a person, in four groups; what an agent is at itself stands with what is being worked on, and what it put right with what settled. */
+export interface Rounds { lookedAt: Millis; todo: AlertView[]; working: AlertView[]; mending: MendingView[]; held: HeldView[]; settled: AlertView[]; mended: MendingView[] }
 
 export interface Looked { looked: boolean }
 
@@ -68,3 +93,5 @@ export interface AlertNote { text: string }
 export const alertNoteSchema = Joi.object<AlertNote, true>({ text: Joi.string().trim().min(1).max(4000).required() })
 export interface AlertClose { reason: string }
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
+export interface AlertRespond { verb: ServiceAction['verb'] }
+export const alertRespondSchema = Joi.object<AlertRespond, true>({ verb: Joi.string().valid(...serviceVerbs).required() })

@@ -1,7 +1,7 @@
 import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector } from '#core'
 import type { SignedTask } from './task'
 
-export type { DeployNews, DeployOrder, Order, SignedTask, SignInTrial, SweepNews, SweepOrder, ReleaseFile, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
+export type { DeployNews, DeployOrder, Order, ServiceNews, ServiceOrder, SignedTask, SignInTrial, SweepNews, SweepOrder, ReleaseFile, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
 
 /** Version of the agent's protocol. A server answers another version with what it speaks. */
 export const protocolVersion = 1

@@ -1,6 +1,6 @@
 import Joi from 'joi'
 import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
-import { batchLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type SweepNews, type TaskNews, type UpdateNews } from './index'
+import { batchLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type ServiceNews, type SweepNews, type TaskNews, type UpdateNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
 const time = Joi.number().integer().min(0).max(8.64e15)
@@ -42,6 +42,7 @@ const system = Joi.object<System, true>({
   takesOrders: Joi.boolean(),
   optional: Joi.array().items(text(60)).max(50),
   updatable: Joi.boolean(),
+  mends: Joi.boolean(),
   addresses,
 })
 const port = Joi.object<ListeningPort, true>({ port: Joi.number().integer().min(1).max(65_535).required(), protocol: Joi.string().valid('tcp', 'udp').required() })
@@ -116,6 +117,7 @@ const deployNews = Joi.object<DeployNews, true>({
   trial: Joi.number().integer().allow(null).required(),
 })
 const updateNews = Joi.object<UpdateNews, true>({ state, step: text(100).required(), reason: text(1000).required() })
-export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews, update: updateNews }).xor('sweep', 'deploy', 'update')
+const serviceNews = Joi.object<ServiceNews, true>({ state: Joi.string().valid('done', 'failed').required(), before: text(40).required(), after: text(40).required(), reason: text(1000).required(), hopeless: Joi.boolean().required() })
+export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews, update: updateNews, service: serviceNews }).xor('sweep', 'deploy', 'update', 'service')
 
 export const deviceKindSchema = Joi.string().valid(...deviceKinds)

@@ -1,4 +1,4 @@
-import type { Answering, DeviceId, FailureKind, Millis } from '#core'
+import type { Answering, DeviceId, FailureKind, Millis, ServiceAction } from '#core'
 
 /** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
 /** A way to sign in, tried in order. */
@@ -24,7 +24,9 @@ export interface DeployOrder {
 export interface ReleaseFile { path: string; sha256: string }
 /** Run another version. One that does not report within the time is given up, and the one before goes on. */
 export interface UpdateOrder { kind: 'update'; version: string; files: Partial<Record<'x64' | 'arm64', ReleaseFile>>; within: Millis }
-export type Order = SweepOrder | DeployOrder | UpdateOrder
+/** Start, stop or restart one service of the device itself. */
+export interface ServiceOrder extends ServiceAction { kind: 'service' }
+export type Order = SweepOrder | DeployOrder | UpdateOrder | ServiceOrder
 
 export interface Task { id: number; deviceId: DeviceId; expiresAt: Millis; order: Order }
 
@@ -36,5 +38,7 @@ export interface SweepNews { state: 'running' | 'done' | 'failed'; reason: strin
 /** `trial`: the sign-in that worked. */
 export interface DeployNews { state: 'running' | 'done' | 'failed'; step: string; failure: FailureKind | null; reason: string; hostKey: string | null; trial: number | null }
 export interface UpdateNews { state: 'running' | 'done' | 'failed'; step: string; reason: string }
-export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews } | { update: UpdateNews }
+/** How the service was before and is now. `hopeless`: it failed for a reason that another try would meet again. */
+export interface ServiceNews { state: 'done' | 'failed'; before: string; after: string; reason: string; hopeless: boolean }
+export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews } | { update: UpdateNews } | { service: ServiceNews }
 export interface TaskHeard { heard: boolean }

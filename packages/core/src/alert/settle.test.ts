@@ -5,7 +5,7 @@ import { settle, type Situation } from './settle'
 
 const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({ level, began, evidence: { text: 'x' } })
 const well: Situation['standing'] = { level: null, began: null, evidence: null }
-const situation = (more: Partial<Situation>): Situation => ({ standing: well, cover: null, alert: null, held: null, dismissed: null, ...more })
+const situation = (more: Partial<Situation>): Situation => ({ standing: well, cover: null, alert: null, held: null, dismissed: null, mending: null, mayMend: false, ...more })
 const doing = (more: Partial<Situation>) => settle(situation(more)).map((one) => one.do)
 
 describe('an alert', () => {
@@ -39,13 +39,29 @@ describe('an alert', () => {
     expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([{ do: 'close', because: 'not watched any more' }])
   })
 
+  it('waits while something is tried first, and has the true beginning when that did not help', () => {
+    expect(doing({ standing: failing(), mayMend: true })).toEqual(['mend'])
+    const mending = { severity: 'critical' as const, began: 5 }
+    expect(doing({ standing: failing(), mayMend: true, mending })).toEqual([])
+    expect(settle(situation({ standing: failing('critical', 9), mending }))).toMatchObject([{ do: 'end mending', outcome: 'raised' }, { do: 'raise', began: 5 }])
+    expect(settle(situation({ mending }))).toEqual([{ do: 'end mending', outcome: 'cleared' }])
+    expect(settle(situation({ standing: failing('warning'), mayMend: true, mending }))).toMatchObject([{ do: 'change mending', severity: 'warning' }])
+  })
+  it('nothing is tried while a window covers the post, nor when it comes out of one, nor once a person was told', () => {
+    const mending = { severity: 'critical' as const, began: 5 }
+    expect(settle(situation({ standing: failing('critical', 9), mayMend: true, mending, cover: { id: 3 } }))).toMatchObject([{ do: 'end mending', outcome: 'held' }, { do: 'hold', began: 5 }])
+    expect(doing({ standing: failing(), mayMend: true, held: { windowId: 3, severity: 'critical', began: 5 } })).toEqual(['end held', 'raise'])
+    expect(doing({ standing: failing(), mayMend: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
+  })
+
   it('whatever happens: a covered post never raises, never two are open, and nothing is done twice', () => {
-    const step = fc.record({ level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'), cover: fc.constantFrom<(number | null)[]>(null, 1, 2), watched: fc.boolean() })
+    const step = fc.record({ level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'), cover: fc.constantFrom<(number | null)[]>(null, 1, 2), watched: fc.boolean(), mayMend: fc.boolean() })
     fc.assert(fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
       let alert: Situation['alert'] = null
       let held: Situation['held'] = null
-      steps.forEach(({ level, cover, watched }, at) => {
-        const now = situation({ standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null, cover: cover ? { id: cover as number } : null, alert, held })
+      let mending: Situation['mending'] = null
+      steps.forEach(({ level, cover, watched, mayMend }, at) => {
+        const now = situation({ standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null, cover: cover ? { id: cover as number } : null, alert, held, mending, mayMend })
         for (const action of settle(now)) {
           if (action.do === 'raise') { expect(cover).toBeNull(); expect(alert).toBeNull(); alert = { severity: action.severity, began: action.began } }
           if (action.do === 'change') alert = { ...alert!, severity: action.severity }
@@ -53,9 +69,12 @@ describe('an alert', () => {
           if (action.do === 'hold') { expect(held).toBeNull(); held = { windowId: action.windowId, severity: action.severity, began: action.began } }
           if (action.do === 'change held') held = { ...held!, severity: action.severity }
           if (action.do === 'end held') held = null
+          if (action.do === 'mend') { expect(cover ?? alert ?? held ?? mending).toBeNull(); mending = { severity: action.severity, began: action.began } }
+          if (action.do === 'change mending') mending = { ...mending!, severity: action.severity }
+          if (action.do === 'end mending') mending = null
         }
-        expect(alert && held).toBeNull()
-        expect(settle({ ...now, alert, held })).toEqual([])
+        expect([alert, held, mending].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
+        expect(settle({ ...now, alert, held, mending })).toEqual([])
       })
     }))
   })

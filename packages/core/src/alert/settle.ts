@@ -11,6 +11,8 @@ export interface PostStanding {
 
 export interface OpenAlert { severity: Severity; began: Millis }
 export interface HeldRecord { windowId: number; severity: Severity; began: Millis }
+/** Something is tried before anybody is told. */
+export interface Mending { severity: Severity; began: Millis }
 /** An alert that a person closed although the post still failed: it stays closed until it is well, or worse. */
 export interface Dismissal { began: Millis; severity: Severity }
 
@@ -21,6 +23,9 @@ export type AlertAction =
   | { do: 'hold'; windowId: number; severity: Severity; began: Millis; evidence: Evidence | null }
   | { do: 'change held'; severity: Severity; evidence: Evidence | null }
   | { do: 'end held'; outcome: 'raised' | 'cleared' | 'passed on' | 'not watched any more' }
+  | { do: 'mend'; severity: Severity; began: Millis; evidence: Evidence | null }
+  | { do: 'change mending'; severity: Severity; evidence: Evidence | null }
+  | { do: 'end mending'; outcome: 'raised' | 'cleared' | 'held' | 'not watched any more' }
 
 export interface Situation {
   standing: PostStanding | null
@@ -29,24 +34,30 @@ export interface Situation {
   alert: OpenAlert | null
   held: HeldRecord | null
   dismissed: Dismissal | null
+  mending: Mending | null
+  /** There is still something to try, or to wait for, before a person is told. */
+  mayMend: boolean
 }
 
 /**
  * What has to happen so that alert and held record of one post agree with its standing and its cover. Called after any
  * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open before
- * the window stays; when cover ends, what still fails is raised with its true beginning.
+ * the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while a window
+ * covers the post, because somebody is at work there, and nothing once a person was told.
  */
-export function settle({ standing, cover, alert, held, dismissed }: Situation): AlertAction[] {
+export function settle({ standing, cover, alert, held, dismissed, mending, mayMend }: Situation): AlertAction[] {
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
     const because = standing === null ? 'not watched any more' : 'cleared'
     if (alert) actions.push({ do: 'close', because })
     if (held) actions.push({ do: 'end held', outcome: because })
+    if (mending) actions.push({ do: 'end mending', outcome: because })
     return actions
   }
   const { level, evidence } = standing
   const began = standing.began!
   if (alert) {
+    if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
     if (held) actions.push({ do: 'end held', outcome: 'raised' })
     if (alert.severity !== level) actions.push({ do: 'change', severity: level, evidence })
     return actions
@@ -56,14 +67,24 @@ export function settle({ standing, cover, alert, held, dismissed }: Situation): 
       if (held.severity !== level) actions.push({ do: 'change held', severity: level, evidence })
       return actions
     }
+    if (mending) actions.push({ do: 'end mending', outcome: 'held' })
     if (held) actions.push({ do: 'end held', outcome: 'passed on' })
     else if (isDismissed(dismissed, began, level)) return actions
-    actions.push({ do: 'hold', windowId: cover.id, severity: level, began: held?.began ?? began, evidence })
+    actions.push({ do: 'hold', windowId: cover.id, severity: level, began: held?.began ?? mending?.began ?? began, evidence })
     return actions
   }
-  if (!held && isDismissed(dismissed, began, level)) return actions
+  if (!held && isDismissed(dismissed, began, level)) {
+    if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
+    return actions
+  }
+  if (mayMend && !held) {
+    if (!mending) actions.push({ do: 'mend', severity: level, began, evidence })
+    else if (mending.severity !== level) actions.push({ do: 'change mending', severity: level, evidence })
+    return actions
+  }
+  if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
-  actions.push({ do: 'raise', severity: level, began: held?.began ?? began, evidence, fromHeld: held !== null })
+  actions.push({ do: 'raise', severity: level, began: held?.began ?? mending?.began ?? began, evidence, fromHeld: held !== null })
   return actions
 }
 

@@ -33,6 +33,8 @@ export interface System {
   startsAtBoot?: boolean
   /** Whether it carries out the server's signed orders. */
   takesOrders?: boolean
+  /** Whether it starts and stops services when it is asked to. Older agents do not. */
+  mends?: boolean
   /** Optional collectors that it has. Older agents do not tell. */
   optional?: string[]
   /** Whether its program can be replaced by the server's signed order. */

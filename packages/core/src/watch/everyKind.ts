@@ -1,5 +1,5 @@
-import { hour, second } from '../units'
-import type { Collector, WatchKind } from './kind'
+import { hour, minute, second } from '../units'
+import { read, type Collector, type Subject, type WatchKind } from './kind'
 import type { Parameter, Values } from './parameter'
 import { sayer, sentence, type SentencePart } from './sentence'
 
@@ -21,12 +21,34 @@ const always: readonly Parameter[] = [
   { name: 'todo', type: 'text', label: 'What to do', default: '', explains: 'Stands in the alert, for whoever takes it.' },
 ]
 
+const explainsTries = 'A person is told when the tries of an hour did not help, and at once when it cannot be tried.'
+const itself: readonly Parameter[] = [
+  { name: 'tries', type: 'count', label: 'First put right', default: null, optional: true, min: 1, max: 5, explains: `How often in an hour the agent starts it, or stops it, before anybody is told. Off: never. 3 is common practice, no source. ${explainsTries}` },
+  { name: 'tries.wait', type: 'duration', label: 'Give each try', default: minute, min: 10 * second, max: hour, explains: 'So long it has to show whether it helped.' },
+]
+const another: readonly Parameter[] = [
+  { name: 'restart.service', type: 'text', label: 'First restart', default: '', form: { is: /^[^\s/\\*?"'`-][^/\\*?"'`\n]{0,200}$/, says: 'the name of one service, as the system calls it' }, explains: `A service that the agent restarts before anybody is told. Empty: none. ${explainsTries}` },
+  { name: 'tries', type: 'count', label: 'Times an hour', default: 1, min: 1, max: 5, explains: 'More than a few restarts hide that something does not stay well.' },
+  { name: 'tries.wait', type: 'duration', label: 'Give each try', default: 2 * minute, min: 10 * second, max: hour, explains: 'So long it has to show whether it helped.' },
+]
+/** Where restarting a service may help; an agent that is not heard cannot be asked. */
+const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'certificate']
+
 function common(kind: WatchKind): readonly Parameter[] {
-  return isPaced(kind.collector) ? [...pace, ...always] : always
+  const tried = kind.acts ? itself : restartable.includes(kind.subject) ? another : []
+  return [...(isPaced(kind.collector) ? pace : []), ...always, ...tried]
+}
+
+/** What is tried before anybody is told, as a sentence of its own. */
+function triesSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
+  const say = sayer(parameters, values)
+  const often = () => sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, each time with ${say('tries.wait')} to show`
+  if (!kind.acts) return values['restart.service'] ? sentence` First its agent restarts ${say('restart.service')}, ${often()}.` : []
+  return values.tries ? sentence` First its agent ${kind.acts(values, '')!.verb}s it, ${often()}.` : []
 }
 
 /** What is set of the parameters that every kind has, as a sentence of its own; nothing where nothing is set. */
-function commonSentence(parameters: readonly Parameter[], values: Values): SentencePart[] {
+function commonSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
   const set = (name: string) => values[name] !== undefined && values[name] !== null && values[name] !== ''
   const parts: SentencePart[][] = []
@@ -34,11 +56,15 @@ function commonSentence(parameters: readonly Parameter[], values: Values): Sente
   if (set('recheck')) parts.push(sentence`every ${say('recheck')} once it fails`)
   if (set('hours')) parts.push(sentence`only ${say('hours')}`)
   const looks = parts.flatMap((part, i) => (i === 0 ? part : [{ text: ', ' }, ...part]))
-  return [...(looks.length ? sentence` It looks ${looks}.` : []), ...(set('todo') ? sentence` Then: ${say('todo')}` : [])]
+  return [...(looks.length ? sentence` It looks ${looks}.` : []), ...triesSentence(kind, parameters, values), ...(set('todo') ? sentence` Then: ${say('todo')}` : [])]
 }
 
-/** A kind with the parameters that every watch has: how often and at which hours it looks, and what to do. */
+/**
+ * A kind with the parameters that every watch has: how often and at which hours it looks, what is tried first, and what to
+ * do then.
+ */
 export function withCommon(kind: WatchKind): WatchKind {
   const added = common(kind)
-  return { ...kind, parameters: [...kind.parameters, ...added], sentence: (values) => [...kind.sentence(values), ...commonSentence(added, values)] }
+  const restarts: Pick<WatchKind, 'acts'> = added.some((one) => one.name === 'restart.service') ? { acts: (values) => (values['restart.service'] ? { verb: 'restart', service: read.text(values, 'restart.service') } : null) } : {}
+  return { ...kind, ...restarts, parameters: [...kind.parameters, ...added], sentence: (values) => [...kind.sentence(values), ...commonSentence(kind, added, values)] }
 }

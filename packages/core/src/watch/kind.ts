@@ -64,6 +64,10 @@ export type Hold = { for: Millis } | { checks: number }
 /** How a watch chooses among the things of a device: two of its parameters, and what there is to choose from. */
 export interface Choosing { include: string; except: string; of(facts: Facts): { name: string; title: string }[] }
 
+export const serviceVerbs = ['start', 'stop', 'restart'] as const
+/** What an agent can do to a service of its device. */
+export interface ServiceAction { verb: (typeof serviceVerbs)[number]; service: string }
+
 export interface WatchKind {
   name: string
   title: string
@@ -73,6 +77,8 @@ export interface WatchKind {
   /** The series to draw beside an alert of this kind, where there is one. */
   metric?: MetricName
   choosing?: Choosing
+  /** What can be done about one of its posts. Kinds that are not about a service name one in a parameter. */
+  acts?(values: Values, instance: string): ServiceAction | null
   parameters: readonly Parameter[]
   sentence(values: Values): SentencePart[]
   hold(values: Values, severity: Severity): Hold

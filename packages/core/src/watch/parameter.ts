@@ -17,6 +17,8 @@ export interface Parameter {
   min?: number
   max?: number
   choices?: readonly string[]
+  /** How a text has to be, and how that is said. */
+  form?: { is: RegExp; says: string }
   /** May be null: this part of the rule is then not used. */
   optional?: boolean
 }
@@ -39,7 +41,8 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
     case 'choice':
       return parameter.choices?.includes(value as string) ? null : `${name} must be one of ${parameter.choices?.join(', ')}.`
     case 'text':
-      return typeof value === 'string' && value.length <= 500 ? null : `${name} needs a text of at most 500 characters.`
+      if (typeof value !== 'string' || value.length > 500) return `${name} needs a text of at most 500 characters.`
+      return value === '' || !parameter.form || parameter.form.is.test(value) ? null : `${name} needs ${parameter.form.says}; “${value}” is none.`
     default: {
       if (typeof value !== 'number' || !Number.isFinite(value)) return `${name} needs a number.`
       const { min = 0, max = Number.MAX_SAFE_INTEGER } = parameter

@@ -160,7 +160,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       await writeEvents(tx, id, plan.stored)
       await writeState(tx, id, context.state, plan.state)
       await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
-      if (plan.moments.length) await settleMoments(tx, context, plan)
+      if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts }, plan, now)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
         await reconsider(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
@@ -178,10 +178,10 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
   }
 }
 
-async function settleMoments(tx: Db, context: DeviceContext, plan: Plan): Promise<void> {
+async function settleMoments(tx: Db, context: DeviceContext, plan: Plan, now: number): Promise<void> {
   const { id, clientId } = context.traits
   const alerting = await readAlerting(tx, id)
   let changed = false
-  for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at)) || changed
+  for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at, now)) || changed
   if (changed) announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
 }

@@ -1,4 +1,6 @@
 export { loadContext, readFacts } from './context'
+export { hearService } from './mending'
+export { askAgent, triedText } from './tries'
 export { Engine, readDeviceKey } from './ingest'
 export { rosterMark, settingsOf } from './settings'
 export { outdate, reconsider, reconsiderAll } from './reconsider'

@@ -17,7 +17,7 @@ export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promis
   const active = new Set(context.roster.filter((watch) => watch.standing === 'active').map((watch) => watch.key))
   const state = new Map([...context.state].filter(([key]) => active.has(splitPostKey(key).watch)))
   await writeState(tx, deviceId, context.state, state)
-  const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at)
+  const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at, Date.now())
   if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
 }
 

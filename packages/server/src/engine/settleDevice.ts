@@ -1,19 +1,22 @@
 import type { AlertRule } from '#contract'
-import { coverOf, postKey, settle, splitPostKey, watchKind, type AlertAction, type DeviceState, type Dismissal, type EffectiveWatch, type Evidence, type HeldRecord, type Millis, type OpenAlert } from '#core'
+import { coverOf, minute, postKey, responseOf, settle, splitPostKey, watchKind, type AlertAction, type DeviceState, type Dismissal, type EffectiveWatch, type Evidence, type HeldRecord, type Mending, type Millis, type OpenAlert, type Try } from '#core'
 import { firstRow, rows, time, type Db } from '../db'
+import { callOff, readTries, stillTrying, triedText, wentWell } from './tries'
 import type { DeviceContext } from './types'
 
 interface Alerting {
   alerts: Map<string, OpenAlert & { id: number }>
   held: Map<string, HeldRecord & { id: number; evidence: Evidence | null }>
+  mending: Map<string, Mending & { id: number }>
   dismissed: Map<string, Dismissal>
 }
 
-/** Open alerts and held records of a device, and what people closed by hand of late. */
+/** Open alerts, held records and what is being tried on a device, and what people closed by hand of late. */
 export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> {
   type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number }
   const open = await rows<Row>(db, `select id, watch, instance, severity, began from alert where device_id = $1 and status <> 'closed'`, [deviceId])
   const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, 'select id, watch, instance, severity, began, window_id, evidence from held where device_id = $1 and ended_at is null', [deviceId])
+  const mending = await rows<Row>(db, 'select id, watch, instance, severity, began from mending where device_id = $1 and ended_at is null', [deviceId])
   const last = await rows<Row & { close_reason: string }>(db, `
     select distinct on (watch, instance) id, watch, instance, severity, began, close_reason from alert
     where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`, [deviceId])
@@ -21,6 +24,7 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
   return {
     alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
     held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, evidence: row.evidence }])),
+    mending: new Map(mending.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
     dismissed: new Map(last.filter((row) => row.close_reason === 'by hand').map((row) => [key(row), { began: row.began, severity: row.severity }])),
   }
 }
@@ -42,6 +46,7 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
   const rule = () => JSON.stringify(ruleOf(context.roster.find((one) => one.key === watch)!))
   let endedHeld: number | null = null
   let fromWindow: number | null = null
+  let endedMending: number | null = null
   for (const action of actions) {
     switch (action.do) {
       case 'raise': {
@@ -52,6 +57,10 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
         const { id } = row!
         alerting.alerts.set(key, { id, severity: action.severity, began: action.began })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
+        if (endedMending !== null) {
+          await tx.query('update mending set alert_id = $2 where id = $1', [endedMending, id])
+          for (const one of await triesOf(tx, endedMending)) await entry(tx, id, one.at, one.what, one.text)
+        }
         await entry(tx, id, at, action.fromHeld ? 'raised at the end of maintenance' : 'raised', action.evidence?.text)
         break
       }
@@ -91,19 +100,54 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
         fromWindow = held.windowId
         break
       }
+      case 'mend': {
+        const row = await firstRow<{ id: number }>(tx, `
+          insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
+          values ($1, $2, $3, $4, $5, $6, $7, $7, $8, $9) returning id`,
+          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule()])
+        alerting.mending.set(key, { id: row!.id, severity: action.severity, began: action.began })
+        break
+      }
+      case 'change mending': {
+        const mending = alerting.mending.get(key)!
+        await tx.query('update mending set severity = $2, evidence = coalesce($3, evidence) where id = $1', [mending.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        mending.severity = action.severity
+        break
+      }
+      case 'end mending': {
+        const { id } = alerting.mending.get(key)!
+        await callOff(tx, id, at, `called off: ${{ cleared: 'it was well by itself', raised: 'a person was told', held: 'maintenance began' }[action.outcome as string] ?? action.outcome}`)
+        await tx.query('update mending set ended_at = $2, outcome = $3 where id = $1', [id, time(at), action.outcome])
+        alerting.mending.delete(key)
+        endedMending = id
+        break
+      }
     }
   }
 }
 
+/** What was tried in a mending, as entries of the alert that it led to. */
+async function triesOf(tx: Db, mendingId: number): Promise<{ at: Millis; what: string; text: string }[]> {
+  const tries = await rows<{ at: Millis; verb: string; service: string; before: string; after: string; reason: string; state: string }>(tx, `
+    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where mending_id = $1 order by id`, [mendingId])
+  return tries.map((one) => ({ at: one.at, what: `its agent ${one.state === 'done' ? `${wentWell[one.verb as keyof typeof wentWell]} ${one.service}` : `tried to ${one.verb} ${one.service}`}`, text: triedText(one) }))
+}
+
+/** A post that failed longer ago than this is not mended any more: what was late has had its time. */
+const atHand: Millis = 10 * minute
+
 /**
  * Makes alerts and held records of a device agree with its posts at one moment. Posts that are no longer watched lose
  * their alert. Returns whether anything changed.
+ * @param now of the server, which is later than `at` for reports that were kept
  */
-export async function settlePosts(tx: Db, context: DeviceContext, alerting: Alerting, state: DeviceState, at: Millis): Promise<boolean> {
+export async function settlePosts(tx: Db, context: DeviceContext, alerting: Alerting, state: DeviceState, at: Millis, now: Millis): Promise<boolean> {
   const active = new Map(context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
   const failing = [...state].filter(([, post]) => post.level !== null).map(([key]) => key)
+  const mendable = new Set(now - at < atHand && failing.some((key) => active.has(splitPostKey(key).watch) && responseOf(active.get(splitPostKey(key).watch)!, splitPostKey(key).instance)) ? failing : [])
+  const tries = mendable.size ? await readTries(tx, context.traits.id, now) : new Map<string, Try[]>()
   let changed = false
-  for (const key of new Set([...failing, ...alerting.alerts.keys(), ...alerting.held.keys()])) {
+  for (const key of new Set([...failing, ...alerting.alerts.keys(), ...alerting.held.keys(), ...alerting.mending.keys()])) {
     const watch = active.get(splitPostKey(key).watch)
     const post = state.get(key)
     const actions = settle({
@@ -112,6 +156,8 @@ export async function settlePosts(tx: Db, context: DeviceContext, alerting: Aler
       alert: alerting.alerts.get(key) ?? null,
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
+      mending: alerting.mending.get(key) ?? null,
+      mayMend: mendable.has(key) && stillTrying({ ...context, state }, key, tries, now) !== null,
     })
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at)

@@ -8,6 +8,7 @@ import { turnRuns, turnsEvery } from '../features/rollout/waveRun'
 import { announce } from '../live'
 import { writeChanges, writeState } from './commit'
 import { loadContext } from './context'
+import { turnMendings } from './mending'
 import { reconsiderAll } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
@@ -59,7 +60,7 @@ async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Milli
   const result = judgeSilence(context, context.heardAt, now)
   await writeState(tx, deviceId, context.state, result.state)
   await writeChanges(tx, context, result.transitions)
-  await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now)
+  await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now, now)
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
   return true
@@ -116,6 +117,7 @@ export function startTimers(pool: Pool, log: { error(fields: object, text: strin
   const timers = new Map<string, NodeJS.Timeout>()
   timers.set('windows', every(second, 'windows', () => turnWindows(pool, Date.now())))
   timers.set('silence', every(2 * second, 'silence', () => noticeSilence(Date.now())))
+  timers.set('mendings', every(second, 'mendings', () => turnMendings(pool, Date.now())))
   timers.set('sweeps', every(5 * second, 'sweeps', () => turnSweeps(pool, Date.now())))
   timers.set('waves', every(turnsEvery, 'waves', () => turnRuns(pool, Date.now())))
   timers.set('updates', every(turnsEvery, 'updates', () => turnUpdates(pool, Date.now())))

@@ -25,7 +25,7 @@ describe('the description of the API', () => {
     expect(silent.sort()).toEqual(['get /agent/install.ps1', 'get /agent/install.sh', 'get /agent/releases/{version}/{file}', 'get /agent/{file}', 'get /api/live', 'get /api/openapi.json'])
   })
   it('says which fields are always there', () => {
-    expect(answerTo('get', '/api/rounds').required).toEqual(['lookedAt', 'todo', 'working', 'held', 'settled'])
+    expect(answerTo('get', '/api/rounds').required).toEqual(['lookedAt', 'todo', 'working', 'mending', 'held', 'settled', 'mended'])
     expect(answerTo('post', '/api/agent/reports').required).toEqual(['acknowledged', 'refused', 'clockOffset', 'settings'])
     expect(answerTo('get', '/api/devices').type).toBe('array')
   })

@@ -25,6 +25,7 @@ const table = {
   'already-closed': [409, 'Already closed', 'This alert is closed. If the problem is back, there is a newer alert.'],
   'already-ended': [409, 'Already over', 'This window is over already.'],
   'still-used': [409, 'Still used', 'Something still refers to this.'],
+  'asked-already': [409, 'Asked already', 'Its agent was asked already. Wait for its answer, or for two minutes; then ask again.'],
   busy: [503, 'Busy', 'The same device is reporting through another connection. Try again.'],
   'database-away': [503, 'Database away', 'The database is not reached just now. Try again in a moment; if it goes on, tell whoever runs the server.'],
   internal: [500, 'A fault of the server', 'The server made a mistake; it is in its log. Try again, and tell whoever runs it.'],

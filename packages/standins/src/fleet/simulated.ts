@@ -126,7 +126,7 @@ export class SimulatedDevice {
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
     return {
-      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: this.version, serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name), updatable: osFamily === 'linux' },
+      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: this.version, serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name), updatable: osFamily === 'linux', mends: true },
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
       services: this.services(at),
       updates: this.#updates(at),

@@ -2,7 +2,7 @@ import { createPublicKey, verify } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
-import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type SignedTask, type Task, type UpdateNews } from '#contract/report'
+import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type ServiceNews, type ServiceOrder, type SignedTask, type Task, type UpdateNews, type UpdateOrder } from '#contract/report'
 import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
@@ -70,12 +70,33 @@ export class Station {
     return this.#queue.length
   }
 
-  /** Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes back. */
-  async #update({ text, signature }: SignedTask): Promise<void> {
+  /** Carries out what the server has signed. */
+  async #obey({ text, signature }: SignedTask): Promise<void> {
     const identity = this.identity!
     const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
+    if (!verify(null, Buffer.from(text), key, Buffer.from(signature, 'base64'))) return
     const { id, order } = JSON.parse(text) as Task
-    if (!verify(null, Buffer.from(text), key, Buffer.from(signature, 'base64')) || order.kind !== 'update') return
+    if (order.kind === 'update') await this.#update(id, order)
+    if (order.kind === 'service') await this.#act(id, order)
+  }
+
+  /** Starts or stops a service of the stand-in; one that its story keeps down does not come up. */
+  async #act(id: number, { verb, service }: ServiceOrder): Promise<void> {
+    const stateOf = () => this.device.services(Date.now()).find((one) => one.name === service)?.state ?? ''
+    const before = stateOf()
+    await wait(700)
+    const broken = this.device.plan.story?.broken === service
+    if (verb === 'stop') this.device.stop(service)
+    else if (!broken) this.device.start(service)
+    const news: ServiceNews = broken && verb !== 'stop' ? { state: 'failed', before, after: stateOf(), reason: `Job for ${service}.service failed because the control process exited with error code.`, hopeless: false } : { state: 'done', before, after: stateOf(), reason: '', hopeless: false }
+    await post(this.server, `/api/agent/tasks/${id}`, { service: news }, this.identity!.deviceKey)
+    this.observe(Date.now(), this.identity!.interval)
+    await this.send()
+  }
+
+  /** Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes back. */
+  async #update(id: number, order: UpdateOrder): Promise<void> {
+    const identity = this.identity!
     const tell = (update: UpdateNews) => post(this.server, `/api/agent/tasks/${id}`, { update }, identity.deviceKey)
     for (const step of ['downloading', 'unpacking', 'starting anew']) {
       await tell({ state: 'running', step, reason: '' })
@@ -101,8 +122,12 @@ export class Station {
   /** Waits at the server for another roster, as an agent does; one that is off, or cut off, does not. */
   async attend(): Promise<void> {
     if (!this.identity || !this.device.reportsAt(Date.now())) return
-    const { settings } = await post<Attended>(this.patience, '/api/agent/attend', { roster: this.#settings.roster }, this.identity.deviceKey)
+    const { settings, work } = await post<Attended>(this.patience, '/api/agent/attend', { roster: this.#settings.roster }, this.identity.deviceKey)
     this.#follow(settings)
+    // What is to be done comes with the receipt of a report.
+    if (!work) return
+    this.observe(Date.now(), this.identity.interval)
+    await this.send()
   }
 
   /** Sends what waits, oldest first. A failure leaves it waiting. */
@@ -115,7 +140,7 @@ export class Station {
         const receipt = await post<ReportReceipt>(this.server, '/api/agent/reports', batch, this.identity.deviceKey)
         this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
         this.#follow(receipt.settings)
-        for (const task of receipt.tasks ?? []) void this.#update(task).catch(() => undefined)
+        for (const task of receipt.tasks ?? []) void this.#obey(task).catch(() => undefined)
       }
     } finally {
       this.#sending = false

@@ -1,5 +1,6 @@
 import { withCommon } from '../everyKind'
-import type { WatchKind } from '../kind'
+import type { ServiceAction, WatchKind } from '../kind'
+import type { Values } from '../parameter'
 import { certificateLeft } from './certificateLeft'
 import { diskSpace } from './diskSpace'
 import { logAbsence, logMatch } from './eventLog'
@@ -19,3 +20,8 @@ export function watchKind(name: string): WatchKind {
   return kind
 }
 export { silentIntervals } from './silence'
+
+/** What can be done about a post; null: nothing that an agent could do. */
+export function actionOf(kind: string, values: Values, instance: string): ServiceAction | null {
+  return watchKinds.get(kind)?.acts?.(values, instance) ?? null
+}

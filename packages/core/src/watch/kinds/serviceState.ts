@@ -27,6 +27,7 @@ export const serviceState: WatchKind = {
   collector: 'services',
   choosing: { include: 'names', except: 'except', of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })) },
   parameters,
+  acts: (values, instance) => ({ verb: read.text(values, 'which') === 'named' && read.text(values, 'expected') === 'stopped' ? 'stop' : 'start', service: instance }),
   sentence(values) {
     const say = sayer(parameters, values)
     const all = read.text(values, 'which') === 'that should be running'

@@ -1,23 +1,53 @@
-import { alertCloseSchema, alertListSchema, alertNoteSchema, alertPageSchema, heldListSchema, lookedSchema, roundsSchema, type AlertEntry, type AlertPage, type Rounds } from '#contract'
+import { alertCloseSchema, alertListSchema, alertNoteSchema, alertPageSchema, alertRespondSchema, heldListSchema, lookedSchema, mendingListSchema, roundsSchema, type AlertEntry, type AlertPage, type Rounds } from '#contract'
+import { actionsFor, answerWithin, type ServiceAction } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { askAgent, loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, type Viewer } from '../access'
 import { needDevice } from '../estate'
-import { alertSelect, heldSelect, type AlertRow, type HeldRow } from './views'
+import { alertSelect, heldSelect, mendingViews, type AlertRow, type HeldRow } from './views'
 
 const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
 
 async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
   const mine = 'and ($1::int[] is null or a.client_id = any($1))'
-  const [unclosed, held, settled] = await Promise.all([
+  const [unclosed, held, settled, mending, mended] = await Promise.all([
     rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [viewer.clientIds]),
     rows<HeldRow>(pool, `${heldSelect} where h.ended_at is null and ($1::int[] is null or h.client_id = any($1)) order by h.held_at desc limit 1000`, [viewer.clientIds]),
     rows<AlertRow>(pool, `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
+    mendingViews(pool, 'where m.ended_at is null and ($1::int[] is null or m.client_id = any($1)) order by m.started_at desc limit 1000', [viewer.clientIds]),
+    mendingViews(pool, `where m.outcome = 'cleared' and m.ended_at > $2 and ($1::int[] is null or m.client_id = any($1)) order by m.ended_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
   ])
-  return { lookedAt: viewer.lookedAt, todo: unclosed.filter((one) => one.status === 'open'), working: unclosed.filter((one) => one.status === 'taken'), held, settled }
+  return { lookedAt: viewer.lookedAt, todo: unclosed.filter((one) => one.status === 'open'), working: unclosed.filter((one) => one.status === 'taken'), mending, held, settled, mended }
+}
+
+/** What the device's agent can be asked to do about an alert; nothing where it cannot, or what it was about is watched no more. */
+async function actionsOn(db: Db, { deviceId, watch, instance }: Pick<AlertRow, 'deviceId' | 'watch' | 'instance'>): Promise<ServiceAction[]> {
+  const context = await loadContext(db, deviceId)
+  const effective = context?.facts.system?.mends ? context.roster.find((one) => one.key === watch && one.standing === 'active') : undefined
+  return effective ? actionsFor(effective, instance) : []
+}
+
+/** Asks the device's agent to do something about an alert; the answer stands in the alert when it comes. */
+async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceAction['verb']): Promise<AlertPage> {
+  return inTransaction(pool, async (tx) => {
+    // The device first, as everything that changes what is open on it.
+    await tx.query('select from device where id = (select device_id from alert where id = $1) for update', [id])
+    const alert = await alertPage(tx, viewer, id)
+    if (alert.status === 'closed') throw new ProblemError('already-closed')
+    const action = alert.actions.find((one) => one.verb === verb)
+    if (!action) throw new ProblemError('invalid', `The agent of ${alert.deviceName} cannot be asked to do that about this alert.`, [{ at: 'verb', message: 'not possible' }])
+    const asked = await firstRow(tx, `select from response where device_id = $1 and watch = $2 and instance = $3 and state = 'asked' and at > $4`, [alert.deviceId, alert.watch, alert.instance, time(Date.now() - answerWithin)])
+    if (asked) throw new ProblemError('asked-already')
+    await askAgent(tx, { id: alert.deviceId, clientId: alert.clientId }, { watch: alert.watch, instance: alert.instance, action, from: { alertId: id, personId: viewer.id } }, Date.now())
+    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, `asked its agent to ${verb} ${action.service}`, viewer.id, ''])
+    await audit(tx, { personId: viewer.id, action: `asked to ${verb}`, kind: 'service', id: alert.deviceId, clientId: alert.clientId, detail: { service: action.service, alert: id } })
+    announce(tx, { topic: 'alerts', clientIds: [alert.clientId], deviceIds: [alert.deviceId] })
+    return alertPage(tx, viewer, id)
+  })
 }
 
 async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage> {
@@ -25,7 +55,7 @@ async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage>
   if (!alert) throw new ProblemError('not-found')
   const entries = await rows<AlertEntry>(db, `
     select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`, [id])
-  return { ...alert, entries }
+  return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
 }
 
 /** Changes an alert that is not closed and that the viewer may see, with its entry, audit line and announcement. */
@@ -71,6 +101,17 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       await needDevice(pool, viewer, id())
       return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
     },
+  })
+  route(app, {
+    method: 'GET', url: '/api/devices/:id/mendings', access: 'contact', summary: 'What the agent of a device put right, or tried to, newest first', answer: mendingListSchema,
+    async handle({ viewer, id }) {
+      await needDevice(pool, viewer, id())
+      return mendingViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
+    },
+  })
+  route(app, {
+    method: 'POST', url: '/api/alerts/:id/respond', access: 'technician', summary: 'Have the device’s agent start, stop or restart the service that an alert is about', answer: alertPageSchema, body: alertRespondSchema,
+    handle: ({ viewer, id, body }) => respond(pool, viewer, id(), body.verb),
   })
   route(app, {
     method: 'POST', url: '/api/alerts/:id/take', access: 'technician', summary: 'Take an alert', answer: alertPageSchema,

@@ -1,4 +1,6 @@
-import type { AlertView, HeldView } from '#contract'
+import type { AlertView, HeldView, MendingView, TryView } from '#contract'
+import { rows, type Db } from '../../db'
+import { triedText } from '../../engine'
 
 /** Columns of an alert as people see it; the evidence is the latest while the post still fails. */
 export const alertSelect = `
@@ -29,3 +31,24 @@ export const heldSelect = `
   join maintenance_window w on w.id = h.window_id`
 
 export type HeldRow = HeldView
+
+const mendingSelect = `
+  select m.id, m.device_id as "deviceId", d.name as "deviceName", m.client_id as "clientId", c.name as "clientName", s.name as "siteName", m.watch, m.instance, m.severity, m.began,
+         m.started_at as "startedAt", m.ended_at as "endedAt", m.outcome, m.alert_id as "alertId",
+         case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence) else m.evidence end as evidence, m.rule
+  from mending m
+  join device d on d.id = m.device_id
+  join client c on c.id = m.client_id
+  join site s on s.id = d.site_id
+  left join post_state p on p.device_id = m.device_id and p.watch = m.watch and p.instance = m.instance`
+
+type TryRow = Omit<TryView, 'text'> & { mendingId: number; before: string; after: string; reason: string }
+
+/** What agents are or were at, with each try. @param where and order, in the text of this program alone */
+export async function mendingViews(db: Db, where: string, values: unknown[]): Promise<MendingView[]> {
+  const found = await rows<Omit<MendingView, 'tries'>>(db, `${mendingSelect} ${where}`, values)
+  if (!found.length) return []
+  const tries = await rows<TryRow>(db, `
+    select mending_id as "mendingId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where mending_id = any($1) order by id`, [found.map((one) => one.id)])
+  return found.map((one) => ({ ...one, tries: tries.filter((row) => row.mendingId === one.id).map(({ mendingId: _of, before, after, reason, ...row }) => ({ ...row, text: triedText({ before, after, reason }) })) }))
+}

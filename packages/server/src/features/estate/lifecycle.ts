@@ -6,6 +6,7 @@ import { reconsider } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
+import { takeBack } from '../rollout/tasks'
 import { audit, digest, makeSecret, needClient, type Viewer } from '../access'
 
 interface DeviceRow { id: DeviceId; name: string; client_id: ClientId; site_id: number; retired_at: number | null; merged_into: DeviceId | null }
@@ -25,6 +26,8 @@ async function refuseTakenName(tx: Db, clientId: ClientId, name: string, id: Dev
 
 /** What is open ends with the device: nobody needs to do anything about it any more. */
 async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
+  await takeBack(tx, (await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])).map((one) => one.task_id))
+  await tx.query(`update mending set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [id, reason])
   await tx.query(`update held set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [id, reason])
   await tx.query(`
     with closed as (update alert set status = 'closed', closed_at = now(), close_reason = $2 where device_id = $1 and status <> 'closed' returning id)
@@ -43,6 +46,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
     // What is open goes along; what is over stays in the books of the client where it happened.
     await tx.query(`update alert set client_id = $2 where device_id = $1 and status <> 'closed'`, [id, site.client_id])
     await tx.query('update held set client_id = $2 where device_id = $1 and ended_at is null', [id, site.client_id])
+    await tx.query('update mending set client_id = $2 where device_id = $1 and ended_at is null', [id, site.client_id])
   }
   await reconsider(tx, id, Date.now())
   await audit(tx, { personId: viewer.id, action: 'changed', kind: 'device', id, clientId: site.client_id, detail: { ...body, was: { name: device.name, siteId: device.site_id } } })
@@ -90,7 +94,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
   if (old?.client_id !== device.client_id) throw new ProblemError('invalid', 'Both must be devices of the same client.', [{ at: 'from', message: 'of another client, or not there' }])
   if (old.merged_into !== null) throw new ProblemError('invalid', `${old.name} was merged into another device already.`, [{ at: 'from', message: 'merged already' }])
   await closeAll(tx, from, 'merged')
-  for (const table of ['report', 'post_change', 'alert', 'held'] as const) await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
+  for (const table of ['report', 'post_change', 'alert', 'held', 'mending', 'response'] as const) await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.
   await tx.query('insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event where device_id = $2 on conflict do nothing', [id, from])
   await tx.query('delete from log_event where device_id = $1', [from])

@@ -1,7 +1,7 @@
-import { agentSettingsSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema } from '#contract'
+import { agentSettingsSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema, taskHeardSchema, taskNewsSchema } from '#contract'
 import { minute, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
-import type { Pool } from '../../db'
+import { inTransaction, type Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
 import { collectingRoutes } from './collectRules'
@@ -10,6 +10,7 @@ import { credentialRoutes } from './credentials'
 import { knock } from './enrol'
 import { keyRoutes } from './keys'
 import { handOutReleases, Releases } from './releases'
+import { hearNews } from './news'
 import { noticeRoutes } from './notices'
 import { roleRoutes } from './roles'
 import type { Signer } from './signer'
@@ -29,7 +30,8 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   const releases = new Releases(agentFolder)
   const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
     if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
-    return order.kind === 'update' ? updateOrder(tx, releases, order.runId) : sweepOrder(tx, vault, taskId, order)
+    if (order.kind === 'update') return updateOrder(tx, releases, order.runId)
+    return order.kind === 'service' ? order : sweepOrder(tx, vault, taskId, order)
   }, (deviceIds) => { engine.attendance.wake(deviceIds) })
   app.addHook('onClose', () => board.stop())
   // Before the connections are closed: who waits is answered.
@@ -61,11 +63,19 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
       return engine.attend(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
     },
   })
+  route(app, {
+    method: 'POST', url: '/api/agent/tasks/:id', access: 'device', summary: 'An agent tells how its work goes', answer: taskHeardSchema, body: taskNewsSchema,
+    async handle({ request, id, body }) {
+      const deviceId = await engine.deviceOf(request.headers.authorization)
+      await inTransaction(pool, (tx) => hearNews(tx, deviceId, id(), body, Date.now()))
+      return { heard: true }
+    },
+  })
   keyRoutes(app, pool)
   standingRoutes(app, pool)
   roleRoutes(app, pool)
   noticeRoutes(app, pool)
-  sweepRoutes(app, pool, engine)
+  sweepRoutes(app, pool)
   credentialRoutes(app, pool, vault)
   waveRoutes(app, pool, vault)
   updateRoutes(app, pool, releases)

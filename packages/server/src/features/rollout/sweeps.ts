@@ -1,9 +1,8 @@
-import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, taskHeardSchema, taskNewsSchema, type NewSweep, type SweepOrder, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
+import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, type NewSweep, type SweepOrder, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
 import { ageText, hostsOf, minute, seemsToBe, sweepFault, sweptPorts, type Answering, type DeviceId, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import type { Engine } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
@@ -11,9 +10,7 @@ import { audit, needClient, type Viewer } from '../access'
 import { needCredentials, openCredentials } from './credentials'
 import { nextOf } from './recurrence'
 import { addTask, needWorker } from './tasks'
-import { hearUpdate } from './updateRun'
 import type { Vault } from './vault'
-import { hearDeploy } from './waveRun'
 
 /** An agent takes its work with its next report; one that has been silent for so long will not come for it. */
 const patience = 30 * minute
@@ -110,7 +107,7 @@ export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
 }
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
-async function hear(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
+export async function hearSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
   const sweep = await firstRow<{ id: number; client_id: number; site_id: number }>(tx, `
     update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
     from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, s.client_id`, [taskId, deviceId, news.state, news.reason, news.scanned])
@@ -127,7 +124,7 @@ async function hear(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews)
   announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
 }
 
-export function sweepRoutes(app: FastifyInstance, pool: Pool, engine: Engine): void {
+export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'POST', url: '/api/sweeps', access: 'technician', summary: 'Sweep a network of a site from a device there: now, or by a recurrence rule', answer: madeSchema, body: newSweepSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
@@ -159,16 +156,5 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool, engine: Engine): v
       await audit(tx, { personId: viewer.id, action: 'ended the plan of', kind: 'sweep', id: row.id, clientId: row.client_id })
       return { id: row.id }
     }),
-  })
-  route(app, {
-    method: 'POST', url: '/api/agent/tasks/:id', access: 'device', summary: 'An agent tells how its work goes', answer: taskHeardSchema, body: taskNewsSchema,
-    async handle({ request, id, body }) {
-      const deviceId = await engine.deviceOf(request.headers.authorization)
-      await inTransaction(pool, async (tx) => {
-        if ('sweep' in body) await hear(tx, deviceId, id(), body.sweep)
-        else if (!('deploy' in body ? await hearDeploy(tx, deviceId, id(), body.deploy) : await hearUpdate(tx, deviceId, id(), body.update))) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
-      })
-      return { heard: true }
-    },
   })
 }

@@ -1,11 +1,11 @@
-import type { Order, SignedTask, SweepOrder, Task } from '#contract'
+import type { Order, ServiceOrder, SignedTask, SweepOrder, Task } from '#contract'
 import type { ClientId, DeviceId, Millis } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Signer } from './signer'
 
 /** Work as it is kept: without secrets, which are put in when it is handed over. */
-export type StoredOrder = Omit<SweepOrder, 'trials' | 'hostKeys'> | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number }
+export type StoredOrder = Omit<SweepOrder, 'trials' | 'hostKeys'> | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number } | ServiceOrder
 
 /** @throws ProblemError invalid when this device cannot be asked to work in its client's network */
 export async function needWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {
@@ -17,6 +17,11 @@ export async function needWorker(tx: Db, deviceId: DeviceId, clientId: ClientId)
 /** Puts work up for a device; it is handed over with the receipt of its next report. */
 export async function addTask(tx: Db, deviceId: DeviceId, order: StoredOrder, expiresAt: Millis): Promise<number> {
   return (await firstRow<{ id: number }>(tx, 'insert into device_task (device_id, order_text, expires_at) values ($1, $2, $3) returning id', [deviceId, JSON.stringify(order), time(expiresAt)]))!.id
+}
+
+/** Takes back what no device has fetched yet. @returns those of the tasks that go nowhere now */
+export async function takeBack(tx: Db, taskIds: readonly number[]): Promise<number[]> {
+  return (await rows<{ id: number }>(tx, `update device_task set state = 'over' where id = any($1) and state = 'queued' returning id`, [taskIds])).map((one) => one.id)
 }
 
 const lookEvery = 2000

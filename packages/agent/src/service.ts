@@ -1,0 +1,61 @@
+import { setTimeout as wait } from 'node:timers/promises'
+import type { ServiceNews, ServiceOrder } from '#contract/report'
+import { second, type Millis, type Service, type ServiceAction } from '#core'
+import { command } from './collectors/command'
+import { serviceManager, servicesCollector } from './collectors/services'
+import { onWindows, user } from './place'
+import { powershell } from './windows/powershell'
+import { windowsServices } from './windows/look'
+
+/** How services are looked at and acted on here. */
+export interface ServiceHands {
+  list(): Promise<Service[]>
+  /** Rejects with the system's last words. */
+  act(action: ServiceAction): Promise<void>
+}
+
+const patience: Millis = 15 * second
+const lookEvery: Millis = second
+const noRights = /interactive authentication required|access (is )?denied|permission denied|not permitted|must be (run as )?root|superuser/i
+
+function isAs({ state }: Service, verb: ServiceAction['verb']): boolean {
+  return verb === 'stop' ? state === 'stopped' || state === 'failed' : state === 'running' || state === 'finished'
+}
+
+const hands: ServiceHands = onWindows
+  ? { list: windowsServices, act: async ({ verb, service }) => { await powershell(`$ErrorActionPreference = 'Stop'; ${{ start: 'Start', stop: 'Stop', restart: 'Restart' }[verb]}-Service -Name '${service.replaceAll("'", "''")}'`) } }
+  : {
+      list: async () => (await servicesCollector().collect(Date.now())).facts?.services ?? [],
+      async act({ verb, service }) {
+        if (serviceManager() === 'systemd') await command('systemctl', ['--no-ask-password', '--no-pager', verb, '--', `${service}.service`])
+        else await command('/usr/sbin/service', [service, verb])
+      },
+    }
+
+/** Starts, stops or restarts one service that there is on this machine, and tells how it was before and is after. */
+export async function actOnService({ verb, service }: ServiceOrder, { list, act }: ServiceHands = hands, within: Millis = patience): Promise<ServiceNews> {
+  const find = async () => (await list()).find((one) => one.name === service)
+  const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceNews => ({ state: 'failed', before, after, reason: reason.slice(0, 900), hopeless })
+  // Only what is on the machine's own list is ever handed to a program of the system.
+  const before = await find()
+  if (!before) return failed('', '', `there is no service “${service}” here`, true)
+  if (service === user) return failed(before.state, before.state, 'an agent does not stop itself', true)
+  let trouble = ''
+  try {
+    await act({ verb, service })
+  } catch (error) {
+    trouble = (error as Error).message
+    if (noRights.test(trouble)) return failed(before.state, before.state, `the agent has no right to: ${trouble}`, true)
+  }
+  for (const end = Date.now() + within; ;) {
+    const after = await find()
+    if (after && isAs(after, verb)) return { state: 'done', before: before.state, after: after.state, reason: '', hopeless: false }
+    if (trouble || Date.now() >= end) return failed(before.state, after?.state ?? 'gone', trouble || `it did not ${verb} within ${within / second} s`, false)
+    await wait(Math.min(lookEvery, within))
+  }
+}
+
+/** Whether this machine has something that starts and stops services, and this program may ask it. */
+export function mayMend(): boolean {
+  return onWindows || serviceManager() === 'systemd' || process.getuid?.() === 0
+}

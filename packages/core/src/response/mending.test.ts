@@ -1,0 +1,62 @@
+import { describe, expect, it } from 'vitest'
+import { hour, minute, second } from '../units'
+import { sentenceText, watchKind, type Values } from '../watch'
+import { actionsFor, answerWithin, mendingStep, responseOf, type Try } from './mending'
+
+const defaults = (kind: string, more: Values): Values => ({ ...Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default])), ...more })
+const now = 10 * hour
+const failing = { runs: { critical: { since: 0, checks: 3 } }, lastAt: now }
+const well = { runs: {}, lastAt: now }
+const thrice = { times: 3, wait: minute }
+const tried = (ago: number, more: Partial<Try> = {}): Try => ({ at: now - ago, state: 'done', endedAt: now - ago + second, hopeless: false, ...more })
+const next = (tries: Try[], post: { runs: object; lastAt: number } = failing, response = thrice) => mendingStep(response, tries, post, now).next
+
+describe('what a watch does by itself', () => {
+  it('is to start what should run, and to stop what should not; nothing unless it was told to', () => {
+    expect(responseOf({ kind: 'service-state', values: defaults('service-state', { tries: 3 }) }, 'nginx')).toEqual({ action: { verb: 'start', service: 'nginx' }, times: 3, wait: minute })
+    expect(responseOf({ kind: 'service-state', values: defaults('service-state', { which: 'named', expected: 'stopped', tries: 1 }) }, 'telnetd')?.action).toEqual({ verb: 'stop', service: 'telnetd' })
+    expect(responseOf({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx')).toBeNull()
+  })
+  it('or to restart a service that it names, for what is no service itself', () => {
+    expect(responseOf({ kind: 'memory-available', values: defaults('memory-available', { 'restart.service': 'tomcat10' }) }, '')).toEqual({ action: { verb: 'restart', service: 'tomcat10' }, times: 1, wait: 2 * minute })
+    expect(responseOf({ kind: 'memory-available', values: defaults('memory-available', {}) }, '')).toBeNull()
+    expect(responseOf({ kind: 'silence', values: defaults('silence', {}) }, '')).toBeNull()
+  })
+  it('stands in its sentence', () => {
+    expect(sentenceText(watchKind('service-state').sentence(defaults('service-state', { tries: 3, todo: 'call the vendor' })))).toBe(
+      'On every service that should be running, when stopped for 60 s, raise critical; clear after 60 s well. First its agent starts it, up to 3 times an hour, each time with 60 s to show. Then: call the vendor')
+    expect(sentenceText(watchKind('load').sentence(defaults('load', { 'restart.service': 'worker' })))).toContain(' First its agent restarts worker, up to once an hour, each time with 2 min to show.')
+  })
+  it('a person may ask for the same, and for a restart of what should run, whatever it does by itself', () => {
+    expect(actionsFor({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx').map((one) => one.verb)).toEqual(['start', 'restart'])
+    expect(actionsFor({ kind: 'load', values: defaults('load', {}) }, '')).toEqual([])
+  })
+})
+
+describe('before a person is told', () => {
+  it('it is tried at once, and again only after each try had its time', () => {
+    expect(next([])).toBe('try')
+    expect(mendingStep(thrice, [tried(30 * second)], failing, now)).toEqual({ next: 'wait', until: now + 31 * second })
+    expect(next([tried(2 * minute)])).toBe('try')
+  })
+  it('a person is told when the tries of an hour are used up; older ones do not count', () => {
+    expect(next([tried(50 * minute), tried(40 * minute), tried(2 * minute)])).toBe('tell')
+    expect(next([tried(61 * minute), tried(40 * minute), tried(2 * minute)])).toBe('try')
+  })
+  it('a try is judged only by what was seen after it', () => {
+    expect(next([tried(2 * minute)], { ...failing, lastAt: now - 3 * minute })).toBe('wait')
+  })
+  it('what is well and waits for its clear time is left alone', () => {
+    expect(next([tried(5 * minute)], well)).toBe('wait')
+    expect(next([tried(3 * minute), tried(4 * minute), tried(5 * minute)], well)).toBe('wait')
+  })
+  it('an agent that does not answer in time counts as one that tried', () => {
+    const asked = (ago: number) => tried(ago, { state: 'asked', endedAt: null })
+    expect(mendingStep(thrice, [asked(minute)], failing, now)).toEqual({ next: 'wait', until: now - minute + answerWithin })
+    expect(next([asked(2 * minute)])).toBe('try')
+    expect(next([asked(2 * minute)], failing, { times: 1, wait: minute })).toBe('tell')
+  })
+  it('what cannot help is not tried again: the person is told at once', () => {
+    expect(next([tried(second, { state: 'failed', hopeless: true })])).toBe('tell')
+  })
+})

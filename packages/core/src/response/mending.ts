@@ -1,0 +1,60 @@
+import type { EffectiveWatch } from '../policy'
+import { hour, minute, type Millis } from '../units'
+import { actionOf, watchKind, type PostState, type ServiceAction } from '../watch'
+
+/** What a watch has done before a person is told. */
+export interface Response {
+  action: ServiceAction
+  /** Tries within an hour; more of them would hide that it does not stay. */
+  times: number
+  /** What a try is given to show. */
+  wait: Millis
+}
+
+/** One go at it. */
+export interface Try {
+  at: Millis
+  state: 'asked' | 'done' | 'failed'
+  endedAt: Millis | null
+  /** It failed for a reason that another try would meet again, such as missing rights. */
+  hopeless: boolean
+}
+
+export type MendingStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
+
+/** Tries older than this are forgotten. */
+export const triesCountFor: Millis = hour
+/** An agent that has not answered by then counts as one that could not. */
+export const answerWithin: Millis = 2 * minute
+
+/** What a watch does about one of its posts by itself; null: nothing. */
+export function responseOf(watch: Pick<EffectiveWatch, 'kind' | 'values'>, instance: string): Response | null {
+  const action = actionOf(watch.kind, watch.values, instance)
+  const { tries, 'tries.wait': wait } = watch.values
+  return action && typeof tries === 'number' && typeof wait === 'number' ? { action, times: tries, wait } : null
+}
+
+/** What a person may ask for about a post, the likeliest first. */
+export function actionsFor(watch: Pick<EffectiveWatch, 'kind' | 'values'>, instance: string): ServiceAction[] {
+  const action = actionOf(watch.kind, watch.values, instance)
+  if (!action) return []
+  return watchKind(watch.kind).subject === 'service' && action.verb === 'start' ? [action, { ...action, verb: 'restart' }] : [action]
+}
+
+/**
+ * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after it,
+ * and not before its time is over; a post that is well and only waits for its clear time is left alone.
+ * @param tries of the last hour, in any order
+ */
+export function mendingStep({ times, wait }: Pick<Response, 'times' | 'wait'>, tries: readonly Try[], post: Pick<PostState, 'runs' | 'lastAt'>, now: Millis): MendingStep {
+  const counted = tries.filter((one) => now - one.at < triesCountFor)
+  const last = counted.reduce<Try | null>((newest, one) => (newest === null || one.at >= newest.at ? one : newest), null)
+  if (last) {
+    if (last.hopeless) return { next: 'tell' }
+    const until = last.endedAt === null ? last.at + answerWithin : last.endedAt + wait
+    if (now < until) return { next: 'wait', until }
+    if (last.endedAt !== null && post.lastAt <= last.endedAt) return { next: 'wait', until: now + wait }
+  }
+  if (Object.keys(post.runs).length === 0) return { next: 'wait', until: now + wait }
+  return counted.length < times ? { next: 'try' } : { next: 'tell' }
+}
