@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { expect, test, type Page } from '@playwright/test'
-import type { Client, MadeEnrolmentKey } from '#contract'
+import type { BoardDevice, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
 import { root } from '../launcher/place.mjs'
 import { group, signIn, url } from './day'
 
@@ -75,6 +75,40 @@ test('coverage: what roles need is shown before it is added, for stand-ins and f
   await expect(added).toContainText('Agents get the collector certificates, signed by this server.')
   await added.getByRole('button', { name: 'Add on 1 device' }).click()
   await expect(mine).toHaveCount(0)
+})
+
+test('a service stops on a machine with a real agent: told of the watch within 10 s, it starts the service, and nobody has to be told', async ({ page }) => {
+  const name = `lf-spooler-${process.pid}`
+  const [script, runs] = [`/etc/init.d/${name}`, join(folder, 'spooler-runs')]
+  writeFileSync(script, `#!/bin/sh\ncase "$1" in start) touch ${runs};; stop) rm -f ${runs};; status) [ -e ${runs} ] && echo running || { echo stopped; exit 3; };; esac\n`, { mode: 0o755 })
+  try {
+    await signIn(page)
+    const devices = await (await page.request.get(`${url()}/api/devices`)).json() as BoardDevice[]
+    const { id } = devices.find((one) => one.name === 'lf-upkeep-1')!
+    const watch = { key: 'services.spooler', kind: 'service-state', name: 'Spooler', why: '', osFamilies: [], values: { which: 'named', names: [name], expected: 'running', hold: 0, 'clear.hold': 0, tries: 2, 'tries.wait': 10_000 } }
+    const template = await (await page.request.post(`${url()}/api/templates`, { data: { name: 'Workshop spooler', description: '', includes: [], watches: [watch] } })).json() as { id: number }
+    execFileSync('/usr/sbin/service', [name, 'start'])
+    await page.goto(`${url()}/estate/${id}`)
+    await page.getByRole('tab', { name: 'Roster' }).click()
+    await page.request.post(`${url()}/api/assignments`, { data: { templateId: template.id, target: { on: 'devices', deviceIds: [id] }, rank: 100, values: {}, dormant: false, reason: '' } })
+    const assigned = Date.now()
+    await expect(page.getByText('First its agent starts it, up to')).toBeVisible()
+    await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 10_000 })
+    expect(Date.now() - assigned).toBeLessThan(10_000)
+
+    execFileSync('/usr/sbin/service', [name, 'stop'])
+    await page.getByRole('tab', { name: 'Alerts' }).click()
+    const row = page.getByRole('row', { name: new RegExp(name) })
+    await expect(row).toContainText(`put right: its agent started ${name}`, { timeout: 60_000 })
+    await expect(row).toHaveCount(1)
+    execFileSync('/usr/sbin/service', [name, 'status'])
+    await page.goto(url())
+    await expect(group(page, /Settled by itself/).getByRole('button', { name: new RegExp(name) })).toContainText('put right')
+    await expect(group(page, 'To do').getByRole('button', { name: new RegExp(name) })).toHaveCount(0)
+    await page.request.delete(`${url()}/api/assignments/${(await (await page.request.get(`${url()}/api/policy`)).json() as PolicyListing).assignments.find((one) => one.templateId === template.id)!.id}`)
+  } finally {
+    rmSync(script, { force: true })
+  }
 })
 
 test('a sweep that signs in: what is inside, by the first sign-in that is taken, and who refuses', async ({ page }) => {

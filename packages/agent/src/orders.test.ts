@@ -26,12 +26,13 @@ describe('an order', () => {
   it('of the server for this device is read', () => {
     expect(readOrder(signed(task()), me, now)).toEqual(task())
   })
-  it.each<[string, SignedTask, typeof me | { deviceId: number }, RegExp]>([
+  it.each<[string, SignedTask, { serverKey?: string; deviceId: number; looksOnly?: boolean }, RegExp]>([
     ['signed by another', signed(task(), theirs.privateKey), me, /signature/],
     ['changed on the way', { ...signed(task()), text: JSON.stringify(task({ id: 6 })) }, me, /signature/],
     ['for another device', signed(task({ deviceId: 8 })), me, /another device/],
     ['that has expired', signed(task({ expiresAt: now - 2 * 3_600_000 })), me, /expired/],
     ['for something that is not on the list', signed(task({ order: { kind: 'run', command: 'rm -rf /' } })), me, /does not do/],
+    ['to change something, on a machine where it was installed to look only', signed(task({ order: { kind: 'service', verb: 'start', service: 'nginx' } })), { ...me, looksOnly: true }, /look only/],
     ['to a machine that knows no key of the server', signed(task()), { deviceId: 7 }, /enrol it anew/],
     ['with a signature that is none', { ...signed(task()), signature: 'AAAA' }, me, /signature/],
   ])('%s is refused', (_, order, identity, words) => {

@@ -13,10 +13,10 @@ const role = (id: string): Target => ({ on: 'role', role: id })
 const kind = (name: 'server' | 'workstation' | 'network' | 'power'): Target => ({ on: 'kind', kind: name })
 
 /** A service that the role is nothing without. */
-function service(key: string, name: string, why: string, names: string[], osFamilies = any): LibraryWatch {
+function service(key: string, name: string, why: string, names: string[], tries: number | null = 3): LibraryWatch {
   return {
-    key, kind: 'service-state', name, why, osFamilies, values: { which: 'named', names, expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute },
-    reasons: { which: 'Named, because it counts whatever its start is set to.', names: 'As Debian and Windows Server call it; leave out what you do not run.', severity: 'Its users are without it at once.', hold: 'A restart passes within a minute (common practice, no source).' },
+    key, kind: 'service-state', name, why, osFamilies: any, values: { which: 'named', names, expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute, ...(tries === null ? {} : { tries }) },
+    reasons: { which: 'Named, because it counts whatever its start is set to.', names: 'As Debian and Windows Server call it; leave out what you do not run.', severity: 'Its users are without it at once.', hold: 'A restart passes within a minute (common practice, no source).', ...(tries === null ? {} : { tries: 'Three tries are common practice, no source; most of what stops comes up again, and nobody has to get up for it.' }) },
   }
 }
 
@@ -77,7 +77,7 @@ export const starterTemplates: readonly StarterTemplate[] = [
       { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'A database needs room to recover in.', osFamilies: any,
         values: { 'warning.percent': 0.2, 'warning.bytes': 50 * gigabyte, 'clear.percent': 0.22, 'clear.bytes': 60 * gigabyte },
         reasons: { 'warning.percent': 'A vacuum or a rebuilt index needs a copy of the largest table.', 'clear.percent': 'A little above the threshold.' } },
-      service('services.database', 'Database service', 'Everything else waits for it.', ['postgresql*', 'mariadb*', 'MSSQL*']),
+      service('services.database', 'Database service', 'Everything else waits for it. One that stopped is looked at before it is started: its files may be damaged.', ['postgresql*', 'mariadb*', 'MSSQL*'], null),
     ],
   },
   {

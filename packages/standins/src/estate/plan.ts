@@ -32,6 +32,8 @@ export interface Story {
   clock?: number
   /** Stopped reporting so many minutes ago. */
   silentFor?: number
+  /** A service that does not come up when it is started. */
+  broken?: string
   /** A new version of the agent does not work on it. */
   updateFails?: boolean
   /** Busy between these minutes. */
@@ -77,7 +79,7 @@ export const devices: readonly PlannedDevice[] = [
   plannedDevice('bb-plant-app', 'bb', 'Plant', server, ['application'], { 'C:': [120, 0.57], 'D:': [400, 0.62] }, ['bakery-orders', 'bakery-labels'],
     { down: [{ service: 'bakery-orders', from: 34, to: 0 }], errors: { source: 'disk', text: 'The device \\Device\\Harddisk1 has a bad block.', id: 7, times: 4, minutesAgo: 52 } }),
   plannedDevice('bb-plant-db', 'bb', 'Plant', debian, ['database'], { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] }, ['mariadb'], { updates: { security: 14, other: 17, oldestDays: 23, restart: true } }),
-  plannedDevice('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx']),
+  plannedDevice('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx'], { broken: 'nginx' }),
   plannedDevice('bb-shop-01', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.6] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 48, to: 0 }] }),
   plannedDevice('bb-shop-02', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.63] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 41, to: 0 }, { service: 'till-printer', from: 820, to: 770 }] }),
   plannedDevice('bb-shop-03', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.57] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-printer', from: 815, to: 690 }] }),

@@ -1,4 +1,4 @@
-import type { AlertRule } from '#contract'
+import type { AlertRule, MendingView, TryView } from '#contract'
 import type { Evidence } from '#core'
 
 export interface AlertWords { strong: string; rest: string }
@@ -13,4 +13,20 @@ export function alertWords(one: { instance: string; rule: AlertRule; evidence: E
     case 'updates': return { strong: text.split(' waiting')[0]!, rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '' }
     default: return { strong: one.rule.name, rest: text }
   }
+}
+
+const past = { start: 'started', stop: 'stopped', restart: 'restarted' } as const
+const going = { start: 'is starting', stop: 'is stopping', restart: 'is restarting' } as const
+
+/** One try, in words. */
+export function tryWords({ verb, service, state }: TryView): string {
+  return state === 'asked' ? `its agent ${going[verb]} ${service}` : state === 'done' ? `its agent ${past[verb]} ${service}` : `its agent could not ${verb} ${service}`
+}
+
+/** What its agent is at, or was. */
+export function mendingWords({ tries, outcome }: Pick<MendingView, 'tries' | 'outcome'>): string {
+  const last = tries.at(-1)
+  if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'was well before anything was tried'
+  if (!last) return 'its agent is asked next'
+  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${last.state === 'asked' ? '' : '; whether that helps is being looked at'}`
 }

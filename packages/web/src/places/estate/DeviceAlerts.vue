@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import type { AlertView, HeldView } from '#contract'
-import { alertWords } from '../../parts/alertWords'
+import type { AlertView, HeldView, MendingView } from '#contract'
+import { alertWords, mendingWords } from '../../parts/alertWords'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import { exactText, fullText } from '../../parts/time'
 
-defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null }>()
+defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null; mended: MendingView[] | null }>()
+const outcomes: Record<string, string> = { cleared: 'well', raised: 'a person was told', held: 'maintenance began' }
 </script>
 
 <template>
@@ -18,6 +19,12 @@ defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null }>()
     </tr></tbody>
   </table>
   <p v-else-if="alerts" class="muted pad">This device has never raised an alert.</p>
+  <template v-if="mended?.length"><h2>Tried before anybody was told</h2>
+    <table class="board"><tbody><tr v-for="one in mended" :key="one.id">
+      <td class="mark"><SeverityMark :state="one.outcome === 'cleared' ? 'settled' : one.endedAt ? null : one.severity" /></td><td><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</td><td :title="exactText(one.startedAt)">{{ fullText(one.startedAt) }}</td>
+      <td>{{ mendingWords(one) }}</td><td class="muted"><RouterLink v-if="one.alertId" :to="`/rounds?alert=${one.alertId}`">a person was told</RouterLink><template v-else>{{ outcomes[one.outcome ?? ''] ?? one.outcome ?? 'at it now' }}</template></td>
+    </tr></tbody></table>
+  </template>
   <template v-if="held?.length"><h2>Held back by windows</h2>
     <table class="board"><tbody><tr v-for="one in held" :key="one.id">
       <td class="mark"><SeverityMark :state="one.endedAt ? null : 'held'" /></td><td><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</td><td>{{ fullText(one.heldAt) }}</td>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import type { AlertView, DevicePage, HeldView, WindowView } from '#contract'
+import type { AlertView, DevicePage, HeldView, MendingView, WindowView } from '#contract'
 import { isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/AgeText.vue'
 import { api } from '../../parts/api'
@@ -27,6 +27,7 @@ const only = { deviceId: () => id }
 const { data: device, error, refresh } = useResource(() => api.get<DevicePage>(`/devices/${id}`), { topics: ['reports', 'alerts', 'estate', 'policy'], ...only })
 const alerts = useResource(() => api.get<AlertView[]>(`/devices/${id}/alerts`), { topics: ['alerts'], ...only })
 const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { topics: ['alerts', 'windows'], ...only })
+const mended = useResource(() => api.get<MendingView[]>(`/devices/${id}/mendings`), { topics: ['alerts'], ...only })
 const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
 const covering = computed(() => (windows.data.value ?? []).filter((one) => isOpen(one, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
@@ -68,7 +69,7 @@ const notCollected = computed(() => {
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
-      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" />
+      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" :mended="mended.data.value" />
       <template v-else><WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" /><p v-else class="muted pad">No window has reached this device.</p></template>
       <DeviceChange v-if="changing" :device="device" @close="changing = false" />
       <WindowDialog v-if="planning" :device-id="id" :device-name="device.name" :client-id="device.clientId" @close="planning = false" />

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { AlertView, HeldView } from '#contract'
-import { alertWords } from '../../parts/alertWords'
+import type { AlertView, HeldView, MendingView } from '#contract'
+import { alertWords, mendingWords } from '../../parts/alertWords'
 import AgeText from '../../parts/AgeText.vue'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import { clockText, shortText } from '../../parts/time'
 
-const props = defineProps<{ row: AlertView | HeldView; group: string; chosen: boolean }>()
+const props = defineProps<{ row: AlertView | HeldView | MendingView; group: string; chosen: boolean }>()
 defineEmits<{ choose: [] }>()
 const words = computed(() => {
   const { strong, rest } = alertWords(props.row)
@@ -14,6 +14,8 @@ const words = computed(() => {
 })
 const alert = computed(() => ('status' in props.row ? props.row : null))
 const held = computed(() => ('heldAt' in props.row ? props.row : null))
+const mending = computed(() => ('tries' in props.row ? props.row : null))
+const wellAt = computed(() => alert.value?.closedAt ?? mending.value?.endedAt ?? null)
 const mark = computed(() => (props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity))
 </script>
 
@@ -21,9 +23,9 @@ const mark = computed(() => (props.group === 'held' ? 'held' : props.group === '
   <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
     <SeverityMark :state="mark" />
     <span class="what"><b>{{ words.strong }}</b> {{ words.rest }}
-      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
+      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="mending"> · {{ mendingWords(mending) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
     </span>
-    <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && alert?.closedAt ? `well ${clockText(alert.closedAt)}` : shortText(row.began) }}</small></span>
+    <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small></span>
   </button>
 </template>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { AlertView, HeldView, Rounds } from '#contract'
+import type { AlertView, HeldView, MendingView, Rounds } from '#contract'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
 import { attempt, done } from '../../parts/notify'
@@ -27,27 +27,28 @@ const groups = computed(() => {
   const over = (one: AlertView) => one.closedAt
   return [
     { key: 'todo', title: 'To do', rows: shown(rounds?.todo, over), note: '' },
-    { key: 'working', title: 'Being worked on', rows: shown(rounds?.working, over), note: '' },
+    { key: 'working', title: 'Being worked on', rows: [...shown(rounds?.working, over), ...shown<MendingView>(rounds?.mending, (one) => one.endedAt)], note: '' },
     { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (one) => one.endedAt), note: '' },
-    { key: 'settled', title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`, rows: shown(rounds?.settled, over), note: '' },
+    { key: 'settled', title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`, rows: [...shown(rounds?.settled, over), ...shown<MendingView>(rounds?.mended, (one) => one.endedAt)], note: '' },
   ].filter((group) => group.key === 'todo' || group.rows.length > 0)
 })
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
-const keyOf = (group: string, id: number) => (group === 'held' ? `held-${id}` : `alert-${id}`)
+const keyOf = (group: string, row: AlertView | HeldView | MendingView) => (group === 'held' ? `held-${row.id}` : 'tries' in row ? `mending-${row.id}` : `alert-${row.id}`)
 const chosen = ref<string | null>(null)
 watch(() => route.query.alert, (id) => { if (id) chosen.value = `alert-${String(id)}` }, { immediate: true })
 watch(rows, (list) => {
-  if (chosen.value === null && list[0]) chosen.value = keyOf(list[0].group, list[0].row.id)
+  if (chosen.value === null && list[0]) chosen.value = keyOf(list[0].group, list[0].row)
 }, { immediate: true })
 const chosenAlert = computed(() => (chosen.value?.startsWith('alert-') ? Number(chosen.value.slice(6)) : null))
 const chosenHeld = computed(() => (chosen.value?.startsWith('held-') ? (data.value?.held.find((one) => one.id === Number(chosen.value!.slice(5))) ?? null) : null))
+const chosenMending = computed(() => (chosen.value?.startsWith('mending-') ? ([...(data.value?.mending ?? []), ...(data.value?.mended ?? [])].find((one) => one.id === Number(chosen.value!.slice(8))) ?? null) : null))
 const fresh = computed(() => data.value?.todo.filter((one) => session.inView(one.clientId) && one.raisedAt > data.value!.lookedAt).length ?? 0)
 
 function move(by: number): void {
-  const at = rows.value.findIndex((one) => keyOf(one.group, one.row.id) === chosen.value)
+  const at = rows.value.findIndex((one) => keyOf(one.group, one.row) === chosen.value)
   const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
   if (!next) return
-  chosen.value = keyOf(next.group, next.row.id)
+  chosen.value = keyOf(next.group, next.row)
   document.getElementById(chosen.value)?.scrollIntoView({ block: 'nearest' })
 }
 async function looked(): Promise<void> {
@@ -61,7 +62,7 @@ useKeys('Rounds', [
   { key: 'j', does: 'next', run: () => move(1) }, { key: 'ArrowDown', does: 'next', run: () => move(1) },
   { key: 'k', does: 'previous', run: () => move(-1) }, { key: 'ArrowUp', does: 'previous', run: () => move(-1) },
   { key: 'Enter', does: 'open the device', run: () => {
-    const one = rows.value.find((row) => keyOf(row.group, row.row.id) === chosen.value)
+    const one = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
     if (one) void router.push(`/estate/${one.row.deviceId}`)
   } },
   { key: '.', does: 'all of this is seen', run: () => void looked() },
@@ -83,11 +84,11 @@ useKeys('Rounds', [
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
         <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>
-        <RoundRow v-for="row in group.rows" :id="keyOf(group.key, row.id)" :key="row.id" :row="row" :group="group.key" :chosen="chosen === keyOf(group.key, row.id)" @choose="chosen = keyOf(group.key, row.id)" />
+        <RoundRow v-for="row in group.rows" :id="keyOf(group.key, row)" :key="keyOf(group.key, row)" :row="row" :group="group.key" :chosen="chosen === keyOf(group.key, row)" @choose="chosen = keyOf(group.key, row)" />
         <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ session.span ? ' in this span' : '' }}.</p>
       </section>
     </section>
-    <AlertPanel v-if="chosenAlert || chosenHeld" :key="chosen!" class="panel" :alert-id="chosenAlert" :held="chosenHeld" @changed="refresh" />
+    <AlertPanel v-if="chosenAlert || chosenHeld || chosenMending" :key="chosen!" class="panel" :alert-id="chosenAlert" :held="chosenHeld" :mending="chosenMending" @changed="refresh" />
   </div>
 </template>
 

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { AlertPage, HeldView } from '#contract'
+import type { AlertPage, HeldView, MendingView } from '#contract'
+import { tryWords } from '../../parts/alertWords'
 import { fullText } from '../../parts/time'
 
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
-const props = defineProps<{ alert: AlertPage | null; held: HeldView | null }>()
-const one = computed(() => props.alert ?? props.held!)
+const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; mending: MendingView | null }>()
+const one = computed(() => props.alert ?? props.held ?? props.mending!)
 const sources = computed(() => one.value.rule.sources.map((source) => ({
   ...source,
   words: source.from === 'template' ? `${source.name}, revision ${source.revision}` : source.from === 'assignment' ? `a value of its own where ${source.name} is assigned` : `an exception: ${source.name}`,
@@ -20,6 +21,11 @@ const others = computed(() => sources.value.filter((one) => one !== template.val
     <li v-if="template">the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
     <template v-if="held">
       <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
+    </template>
+    <template v-else-if="mending">
+      <li v-for="(one, i) in mending.tries" :key="i"><span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one) }}<template v-if="one.text">: {{ one.text }}</template></li>
+      <li v-if="mending.endedAt">{{ fullText(mending.endedAt) }} it was well, and nobody had to be told</li>
+      <li v-else>a person is told when that does not help</li>
     </template>
     <template v-else-if="alert">
       <li v-if="alert.windowId">it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that ended</li>
