@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { alertWords } from './alertWords'
+import { alertWords, mendingWords } from './alertWords'
 
 const words = (kind: string, instance: string, text: string) => {
   const { strong, rest } = alertWords({ instance, evidence: { text }, rule: { name: 'Rule', kind, sentence: [], sources: [] } })
@@ -13,5 +13,19 @@ describe('an alert in one sentence', () => {
     expect(words('updates', 'security', '14 security updates waiting, the oldest for 23 d')).toBe('[14 security updates] waiting, the oldest for 23 d')
     expect(words('silence', '', 'nothing heard for 7 min')).toBe('[Silent] nothing heard for 7 min')
     expect(words('cpu-busy', '', 'CPU busy 99 %')).toBe('[Rule] CPU busy 99 %')
+  })
+})
+
+describe('what an agent tries before anybody is told', () => {
+  const tried = (state: 'asked' | 'done' | 'failed') => ({ verb: 'start' as const, service: 'nginx', at: 1, endedAt: null, text: '', state })
+  it.each([
+    [[], null, 'its agent is asked next'],
+    [[tried('asked')], null, 'its agent is starting nginx'],
+    [[tried('failed'), tried('done')], null, 'its agent started nginx, try 2; whether that helps shows soon'],
+    [[tried('failed')], null, 'its agent could not start nginx; it is tried again, or a person is told'],
+    [[tried('done')], 'cleared', 'put right: its agent started nginx'],
+    [[], 'cleared', 'was well before anything was tried'],
+  ] as const)('%j, %s: %s', (tries, outcome, words) => {
+    expect(mendingWords({ tries: [...tries], outcome })).toBe(words)
   })
 })

@@ -23,10 +23,12 @@ export function tryWords({ verb, service, state }: TryView): string {
   return state === 'asked' ? `its agent ${going[verb]} ${service}` : state === 'done' ? `its agent ${past[verb]} ${service}` : `its agent could not ${verb} ${service}`
 }
 
+const after = { asked: '', done: '; whether that helps shows soon', failed: '; it is tried again, or a person is told' } as const
+
 /** What its agent is at, or was. */
 export function mendingWords({ tries, outcome }: Pick<MendingView, 'tries' | 'outcome'>): string {
   const last = tries.at(-1)
   if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'was well before anything was tried'
   if (!last) return 'its agent is asked next'
-  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${last.state === 'asked' ? '' : '; whether that helps is being looked at'}`
+  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${after[last.state]}`
 }

@@ -9,7 +9,7 @@ import { architectures, Releases } from './releases'
 export function installScript(server: string, digests: Readonly<Record<string, string>>): string {
   const known = Object.keys(digests)
   return `#!/bin/sh
-# Installs the Custode agent. Usage: sh -s -- KEY [--name NAME]
+# Installs the Custode agent. Usage: sh -s -- KEY [--name NAME] [--look-only]
 set -eu
 fail() { echo "custode-agent: $1" >&2; exit 1; }
 [ $# -ge 1 ] || fail 'the key is missing: copy the whole command'
@@ -45,8 +45,8 @@ chmod 755 "$folder/custode-agent"
 /** The same for Windows PowerShell. @param digest of the packed program, or null: there is none */
 export function installPowershell(server: string, digest: string | null): string {
   return `# Installs the Custode agent, in a PowerShell as administrator.
-# Usage: & ([scriptblock]::Create((irm '${server}/agent/install.ps1'))) KEY [-Name NAME]
-param([Parameter(Mandatory)][string] $Key, [string] $Name)
+# Usage: & ([scriptblock]::Create((irm '${server}/agent/install.ps1'))) KEY [-Name NAME] [-LookOnly]
+param([Parameter(Mandatory)][string] $Key, [string] $Name, [switch] $LookOnly)
 $ErrorActionPreference = 'Stop'
 $ProgressPreference = 'SilentlyContinue'
 function Fail([string] $text) { throw "custode-agent: $text" }
@@ -72,6 +72,7 @@ try {
   try { $stream.CopyTo($unpacked) } finally { $stream.Dispose(); $unpacked.Dispose() }
   $words = @('install', '--server', '${server}', '--key', $Key)
   if ($Name) { $words += '--name', $Name }
+  if ($LookOnly) { $words += '--look-only' }
   & $program @words
   if ($LASTEXITCODE -ne 0) { Fail 'it was not installed; the line above says why' }
 } finally { Remove-Item -Recurse -Force $folder }

@@ -25,7 +25,7 @@ const others = computed(() => sources.value.filter((one) => one !== template.val
     <template v-else-if="mending">
       <li v-for="(one, i) in mending.tries" :key="i"><span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one) }}<template v-if="one.text">: {{ one.text }}</template></li>
       <li v-if="mending.endedAt">{{ fullText(mending.endedAt) }} it was well, and nobody had to be told</li>
-      <li v-else>a person is told when that does not help</li>
+      <li v-else>a person is told when trying does not help</li>
     </template>
     <template v-else-if="alert">
       <li v-if="alert.windowId">it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that ended</li>
