@@ -38,49 +38,26 @@ export interface AlertEntry { at: Millis; what: string; by: string | null; text:
 /** `actions`: what its agent can be asked to do about it, the likeliest first. */
 export interface AlertPage extends AlertView { entries: AlertEntry[]; actions: ServiceAction[] }
 
-export interface HeldView {
-  id: number
+/** A post that failed, and that nobody was told of, or not yet. */
+interface Untold extends Pick<AlertView, 'id' | 'deviceId' | 'deviceName' | 'clientId' | 'clientName' | 'siteName' | 'watch' | 'instance' | 'severity' | 'began' | 'evidence' | 'rule'> {
+  endedAt: Millis | null
+  /** How it ended, in words of its own; raised: a person was told. */
+  outcome: string | null
+  /** What it led to. */
+  alertId: number | null
+}
+export interface HeldView extends Untold {
   windowId: number
   windowName: string
   windowEnd: Millis | null
-  deviceId: DeviceId
-  deviceName: string
-  clientId: ClientId
-  clientName: string
-  siteName: string
-  watch: string
-  instance: string
-  severity: Severity
-  began: Millis
   heldAt: Millis
-  endedAt: Millis | null
-  outcome: string | null
-  alertId: number | null
-  evidence: Evidence | null
-  rule: AlertRule
 }
 
 /** One go of an agent at putting something right; `text`: how it went. */
 export interface TryView extends ServiceAction { at: Millis; state: 'asked' | 'done' | 'failed'; endedAt: Millis | null; text: string }
 /** A trouble that an agent is at, or was, before anybody was told. */
-export interface MendingView {
-  id: number
-  deviceId: DeviceId
-  deviceName: string
-  clientId: ClientId
-  clientName: string
-  siteName: string
-  watch: string
-  instance: string
-  severity: Severity
-  began: Millis
+export interface MendingView extends Untold {
   startedAt: Millis
-  endedAt: Millis | null
-  /** How it ended: the post was well, a person was told, maintenance began, or it is not watched any more. */
-  outcome: string | null
-  alertId: number | null
-  evidence: Evidence | null
-  rule: AlertRule
   tries: TryView[]
 }
 
