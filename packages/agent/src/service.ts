@@ -4,8 +4,8 @@ import { second, type Millis, type Service, type ServiceAction } from '#core'
 import { command } from './collectors/command'
 import { serviceManager, servicesCollector } from './collectors/services'
 import { onWindows, user } from './place'
-import { powershell } from './windows/powershell'
 import { windowsServices } from './windows/look'
+import { powershell, quoted } from './windows/powershell'
 
 /** How services are looked at and acted on here. */
 export interface ServiceHands {
@@ -23,7 +23,7 @@ function isAs({ state }: Service, verb: ServiceAction['verb']): boolean {
 }
 
 const hands: ServiceHands = onWindows
-  ? { list: windowsServices, act: async ({ verb, service }) => { await powershell(`$ErrorActionPreference = 'Stop'; ${{ start: 'Start', stop: 'Stop', restart: 'Restart' }[verb]}-Service -Name '${service.replaceAll("'", "''")}'`) } }
+  ? { list: windowsServices, act: async ({ verb, service }) => { await powershell(`$ErrorActionPreference = 'Stop'; ${{ start: 'Start', stop: 'Stop', restart: 'Restart' }[verb]}-Service -Name ${quoted(service)}`) } }
   : {
       list: async () => (await servicesCollector().collect(Date.now())).facts?.services ?? [],
       async act({ verb, service }) {

@@ -1,5 +1,5 @@
 import { levelOfWindowsEvent, type LogChannel, type LogEvent, type Service, type ServiceStart, type ServiceState } from '#core'
-import { told } from './powershell'
+import { quoted, told } from './powershell'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
 export interface Look {
@@ -21,7 +21,6 @@ export interface Look {
 /** What changes seldom and costs more. */
 export interface LongLook { logs: string[]; packages: string[] }
 
-const quoted = (text: string) => `'${text.replaceAll("'", "''")}'`
 const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
 
 /** @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted */

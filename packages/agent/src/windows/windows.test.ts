@@ -2,11 +2,18 @@ import { XMLParser, XMLValidator } from 'fast-xml-parser'
 import { describe, expect, it } from 'vitest'
 import { taskXml } from './install'
 import { channelsOf, eventsOf, lookScript, recordsOf, servicesOf, type Look } from './look'
+import { quoted } from './powershell'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
 const look = (more: Partial<Look> = {}): Look => ({ services: [], triggered: [], events: [], disks: [], adapters: [], tcp: [], udp: [], paging: null, ...more })
 const service = (Name: string, StartMode: string, State: string, DelayedAutoStart = false) => ({ Name, DisplayName: `${Name} service`, StartMode, State, DelayedAutoStart })
+
+it('a text stays one text for PowerShell, whatever quotes are in it', () => {
+  expect(quoted('Print Spooler')).toBe(`'Print Spooler'`)
+  expect(quoted(`a'; Stop-Computer; '`)).toBe(`'a''; Stop-Computer; '''`)
+  expect(quoted('a’; Stop-Computer')).toBe(`'a’’; Stop-Computer'`)
+})
 
 describe('services of Win32_Service', () => {
   it('that start late or on a trigger are not expected to run; names of triggers are in any case', () => {

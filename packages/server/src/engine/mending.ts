@@ -48,6 +48,8 @@ export async function turnMendings(pool: Pool, now: Millis): Promise<number> {
 
 /** What an agent tells of an order: the record is settled, and what waited for it goes on. @returns whether there was such an order */
 export async function hearService(tx: Db, deviceId: DeviceId, taskId: number, news: ServiceNews, now: Millis): Promise<boolean> {
+  // The device first, as everything that changes what is open on it.
+  await tx.query('select from device where id = $1 for update', [deviceId])
   const found = await firstRow<{ mending_id: number | null; alert_id: number | null; person_id: number | null; client_id: number; verb: ServiceAction['verb']; service: string }>(tx, `
     update response set state = $3, ended_at = $4, hopeless = $5, before = $6, after = $7, reason = $8 where task_id = $1 and device_id = $2 and state = 'asked' returning *`,
     [taskId, deviceId, news.state, time(now), news.hopeless, news.before, news.after, news.reason])
