@@ -1,3 +1,4 @@
+export { tryChoice, type Choice } from './choosing'
 export { evaluate, postKey, splitPostKey, type DeviceState, type Evaluated, type PostTransition } from './evaluate'
 export { isPaced, pacedCollectors, type PacedCollector } from './everyKind'
 export { readHours, withinHours, type Hours } from './hours'

@@ -61,8 +61,8 @@ export interface Observation {
 
 export type Hold = { for: Millis } | { checks: number }
 
-/** How a watch chooses among the things of a device: two of its parameters, and what there is to choose from. */
-export interface Choosing { include: string; except: string; of(facts: Facts): { name: string; title: string }[] }
+/** How a watch chooses among the things of a device: one or two of its parameters, and what there is to choose from. */
+export interface Choosing { include: string; except?: string; of(facts: Facts): { name: string; title: string }[] }
 
 export const serviceVerbs = ['start', 'stop', 'restart'] as const
 /** What an agent can do to a service of its device. */

@@ -1,7 +1,7 @@
 import { logLevels, matchesLogFilter, type LogFilter, type LogLevel } from '../../eventlog'
 import { ageText, durationText } from '../../text'
 import { day, hour, minute, type Millis } from '../../units'
-import { read, type WatchKind } from '../kind'
+import { read, type Choosing, type WatchKind } from '../kind'
 import type { Parameter, Values } from '../parameter'
 import { sayer, sentence, type Say, type SentencePart } from '../sentence'
 
@@ -13,6 +13,8 @@ const filterParameters: readonly Parameter[] = [
   { name: 'text', type: 'text', label: 'Text', default: '', explains: 'Words in the entry, with * for any run of characters.' },
   { name: 'severity', type: 'choice', label: 'Severity', choices: ['notice', 'warning', 'critical'], default: 'warning', explains: 'How urgent it is for a person.' },
 ]
+
+const logs: Choosing = { include: 'channel', of: (facts) => (facts.logs ?? []).map(({ name, collected }) => ({ name, title: collected ? 'read already' : 'read from now on when it is chosen' })) }
 
 function filterOf(values: Values): LogFilter {
   return {
@@ -48,6 +50,7 @@ export const logMatch: WatchKind = {
   title: 'Log entry seen',
   subject: 'eventlog',
   collector: 'eventlog',
+  choosing: logs,
   parameters: matchParameters,
   sentence(values) {
     const say = sayer(matchParameters, values)
@@ -102,6 +105,7 @@ export const logAbsence: WatchKind = {
   title: 'Log entry missing',
   subject: 'eventlog',
   collector: 'eventlog',
+  choosing: logs,
   parameters: absenceParameters,
   sentence(values) {
     const say = sayer(absenceParameters, values)

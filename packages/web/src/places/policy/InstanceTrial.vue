@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { DevicePage, TargetMatches } from '#contract'
-import { chosen, type Choosing, type ParameterValue, type Target, type Values } from '#core'
+import { tryChoice, type Choosing, type ParameterValue, type Target, type Values } from '#core'
 import { api } from '../../parts/api'
 import { useResource } from '../../parts/resource'
 
@@ -13,8 +13,7 @@ const deviceId = ref<number | null>(null)
 const device = ref<DevicePage | null>(null)
 watch(() => devices.data.value?.sample, (sample) => { deviceId.value ??= sample?.[0]?.deviceId ?? null })
 watch(deviceId, async (id) => { device.value = id === null ? null : await api.get<DevicePage>(`/devices/${id}`).catch(() => null) }, { immediate: true })
-const list = (name: string): string[] => ((props.typing?.name === name ? props.typing.value : props.values[name]) as string[] | null | undefined) ?? []
-const things = computed(() => (device.value ? props.choosing.of(device.value.facts) : []).map((one) => ({ ...one, in: chosen(list(props.choosing.include), list(props.choosing.except), one.name) })).sort((a, b) => Number(b.in) - Number(a.in) || a.name.localeCompare(b.name)))
+const things = computed(() => (device.value ? tryChoice(props.choosing, props.typing ? { ...props.values, [props.typing.name]: props.typing.value } : props.values, device.value.facts) : []))
 const inside = computed(() => things.value.filter((one) => one.in).length)
 </script>
 

@@ -74,8 +74,12 @@ function use(value: ParameterValue): void {
   draft.setValue(open.value!.key, open.value!.name, value)
   open.value = null
 }
-/** Puts a name off the device into the list that is being typed. */
+/** Puts a name off the device into the list that is being typed, or in place of the one name. */
 function pick(name: string): void {
+  if (parameter.value?.type === 'text') {
+    typing.value = name
+    return
+  }
   const list = (typing.value as string[] | null) ?? []
   typing.value = list.includes(name) ? list.filter((one) => one !== name) : [...list.filter((one) => one !== '*'), name]
 }
