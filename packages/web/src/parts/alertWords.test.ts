@@ -24,7 +24,10 @@ describe('what an agent tries before anybody is told', () => {
     [[tried('failed'), tried('done')], null, 'its agent started nginx, try 2; whether that helps shows soon'],
     [[tried('failed')], null, 'its agent could not start nginx; it is tried again, or a person is told'],
     [[tried('done')], 'cleared', 'put right: its agent started nginx'],
-    [[], 'cleared', 'was well before anything was tried'],
+    [[], 'cleared', 'well by itself'],
+    [[tried('failed')], 'cleared', 'well by itself'],
+    [[tried('failed'), tried('failed')], 'raised', 'its agent could not start nginx, try 2'],
+    [[], 'held', 'nothing was tried'],
   ] as const)('%j, %s: %s', (tries, outcome, words) => {
     expect(mendingWords({ tries: [...tries], outcome })).toBe(words)
   })

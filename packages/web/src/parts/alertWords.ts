@@ -28,7 +28,7 @@ const after = { asked: '', done: '; whether that helps shows soon', failed: '; i
 /** What its agent is at, or was. */
 export function mendingWords({ tries, outcome }: Pick<MendingView, 'tries' | 'outcome'>): string {
   const last = tries.at(-1)
-  if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'was well before anything was tried'
-  if (!last) return 'its agent is asked next'
-  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${after[last.state]}`
+  if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'well by itself'
+  if (!last) return outcome === null ? 'its agent is asked next' : 'nothing was tried'
+  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${outcome === null ? after[last.state] : ''}`
 }

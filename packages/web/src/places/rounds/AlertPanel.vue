@@ -73,7 +73,7 @@ useKeys('Alert', [
     <template v-if="one && words">
       <p class="state"><SeverityMark :state="state" />
         <span class="muted"><template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
-          <template v-else-if="mending">{{ mending.severity }} · nobody was told yet</template>
+          <template v-else-if="mending">{{ mending.severity }} · {{ mending.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
           <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
       <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span></h1>
       <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /></p>
