@@ -8,6 +8,7 @@ export default defineConfig({
       { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom',
         // Its style sheets are modules that only a bundler understands.
         server: { deps: { inline: [/element-plus/] } } } },
+      { test: { name: 'hosts', include: ['e2e/realHosts/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 120_000, hookTimeout: 300_000, fileParallelism: false } },
       { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000, fileParallelism: false } },
     ],
   },

@@ -40,7 +40,7 @@ export async function buildPrograms() {
   const source = (/** @type {string} */ path) => join(root, 'packages', path)
   const common = /** @type {const} */ ({ bundle: true, platform: 'node', target: 'node20', format: 'esm', sourcemap: true, logLevel: 'warning' })
   await build({ ...common, packages: 'external', outdir: join(dist, 'programs'), outExtension: { '.js': '.mjs' },
-    entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), hosts: source('standins/src/hosts/main.ts'), seed: source('standins/src/seed/main.ts'), policy: source('server/src/policyText.ts') } })
+    entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), hosts: source('standins/src/hosts/main.ts'), realHosts: source('standins/src/realHosts/main.ts'), seed: source('standins/src/seed/main.ts'), policy: source('server/src/policyText.ts') } })
   // The agent is one file that needs nothing but Node: that is what gets copied to a device.
   await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], external: natives,
     banner: { js: "#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url), __dirname = import.meta.dirname;" } })

@@ -50,6 +50,23 @@ export function ensureChromium() {
   return '/usr/bin/chromium'
 }
 
+/**
+ * Installs what real hosts need: systemd-nspawn, mmdebstrap and ip, all of Debian's.
+ * @returns why they cannot be had here, or null
+ */
+export function ensureRealHosts() {
+  if (process.platform !== 'linux' || !isRoot) return 'real hosts need root on Linux: they are mounted, booted and connected'
+  const missing = Object.entries({ 'systemd-nspawn': 'systemd-container', mmdebstrap: 'mmdebstrap', ip: 'iproute2', 'mkfs.ext4': 'e2fsprogs', losetup: 'mount' })
+    .filter(([program]) => !['/usr/bin', '/usr/sbin', '/bin', '/sbin'].some((folder) => existsSync(`${folder}/${program}`))).map(([, name]) => name)
+  if (!missing.length) return null
+  try {
+    install('what real hosts need', missing)
+    return null
+  } catch (error) {
+    return /** @type {Error} */ (error).message
+  }
+}
+
 /** User and group that run the database when we are root, which PostgreSQL refuses to run as. */
 export function databaseUser() {
   if (!isRoot) return {}

@@ -1,13 +1,14 @@
-import { execFileSync } from 'node:child_process'
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { execFileSync, spawnSync } from 'node:child_process'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { buildAll, isBuilt } from './build.mjs'
+import { ensureRealHosts } from './debian.mjs'
 import { forget, makeFolder, placeOf, root } from './place.mjs'
 import { startPostgres, stopLeftover } from './postgres.mjs'
 import { agentPath, endLeftovers, lastWords, launcherOf, needPort, programPath, start, untilServing } from './programs.mjs'
 import { Plain, step } from './say.mjs'
 
-const names = ['agent', 'fleet', 'hosts', 'server']
+const names = ['agent', 'fleet', 'hosts', 'realHosts', 'server']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
 /** Everything that an environment of our own needs, for the demo and for tests alike. @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings */
@@ -38,6 +39,48 @@ export async function untilReporting(place, fleet, progress) {
   }
 }
 
+/** How many real hosts were asked for. */
+function realHostsWanted() {
+  const at = process.argv.indexOf('--real-hosts')
+  if (at < 0) return 0
+  const count = Number(process.argv[at + 1])
+  if (!Number.isInteger(count) || count < 1 || count > 9) throw new Plain('--real-hosts takes a number from 1 to 9, such as --real-hosts 3')
+  const why = ensureRealHosts()
+  if (why) throw new Plain(`There can be no real hosts here: ${why}`)
+  return count
+}
+
+/** @typedef {{ network: string, gateway: string, hosts: { name: string, address: string, system: string, user: string, password: string }[] }} RealHosts */
+
+/**
+ * Boots them, and makes their network known as a site, with their sign-ins, so that a sweep finds them and a wave reaches them.
+ * @param {string} place @param {string} url @param {number} count @param {import('./programs.mjs').Running[]} running @returns {Promise<RealHosts>}
+ */
+async function addRealHosts(place, url, count, running) {
+  step('booting real hosts (making their Debian takes some minutes, once)…')
+  const file = join(place, 'realHosts.json')
+  rmSync(file, { force: true })
+  const program = start(place, 'realHosts', [programPath('realHosts'), String(count), new URL(url).port, file])
+  running.push(program)
+  while (!existsSync(file)) {
+    if (program.exited()) throw new Plain(`The real hosts did not start: ${readFileSync(join(place, 'realHosts.log'), 'utf8').trim().split('\n').pop()}`)
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  }
+  const found = /** @type {RealHosts} */ (JSON.parse(readFileSync(file, 'utf8')))
+  const session = await fetch(`${url}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ email: demoLead.email, password: demoLead.password }) })
+  const cookie = session.headers.get('set-cookie')?.split(';')[0] ?? ''
+  /** @param {string} method @param {string} path @param {object} [body] @returns {Promise<any>} */
+  const call = async (method, path, body) => (await fetch(`${url}${path}`, { method, headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) }, ...(body ? { body: JSON.stringify(body) } : {}) })).json()
+  const client = (await call('GET', '/api/clients')).find((/** @type {{ code: string }} */ each) => each.code === 'lf')
+  if (!client) return found
+  const siteId = client.sites.find((/** @type {{ name: string }} */ each) => each.name === 'Real hosts')?.id ?? (await call('POST', '/api/sites', { clientId: client.id, name: 'Real hosts', zone: 'Europe/Lisbon' })).id
+  await call('PUT', `/api/sites/${siteId}/networks`, { networks: [found.network] })
+  // Each has a password of its own; those of an earlier run open nothing any more.
+  for (const old of await call('GET', '/api/credentials')) if (old.siteId === siteId) await call('DELETE', `/api/credentials/${old.id}`)
+  for (const host of found.hosts) await call('POST', '/api/credentials', { clientId: client.id, siteId, name: host.name, userName: host.user, kind: 'password', secret: host.password })
+  return found
+}
+
 export async function build() {
   if (isBuilt()) return
   step('building…')
@@ -45,6 +88,7 @@ export async function build() {
 }
 
 export async function demo() {
+  const wanted = realHostsWanted()
   const port = Number(process.env.CUSTODE_PORT ?? 7700)
   const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
   const place = placeOf('demo')
@@ -100,6 +144,7 @@ export async function demo() {
     await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
     if (tty) process.stdout.write('\n')
     running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
+    const real = wanted ? await addRealHosts(place, url, wanted, running) : null
     process.stdout.write(`
 Custode is running.
 
@@ -109,6 +154,7 @@ Custode is running.
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
   http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
 
+${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at http://${real.gateway}:${port}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.
 `)
     await Promise.race([stopped, server.ended.then(async (code) => {
@@ -132,6 +178,8 @@ export async function stopDemo() {
   }
   const count = existsSync(place) ? await endLeftovers(place, names) : 0
   await stopLeftover(join(place, 'database'))
+  // What a run that was killed left mounted or running.
+  if (existsSync(programPath('realHosts'))) spawnSync(process.execPath, [programPath('realHosts'), 'remove'])
   return count
 }
 

@@ -12,7 +12,7 @@ const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
 })
 
 const usage = `usage: ./custode COMMAND
-  demo    start Custode with demo data, one real agent and a fleet of stand-in devices
+  demo    start Custode with demo data, one real agent and a fleet of stand-in devices; --real-hosts N boots real Debian hosts beside them
   test    run every check and test
   bench   measure, as ratios to a bare ceiling; --json FILE writes the figures too
   dev     like demo, and the web application reloads as you change it

@@ -1,10 +1,11 @@
 import { existsSync, statSync } from 'node:fs'
-import type { AgentSettings } from '#contract/report'
-import { ageText } from '#core'
+import { join } from 'node:path'
+import type { AgentSelf } from '#contract/report'
+import { ageText, countText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
 import { identityFile, readIdentity } from './identity'
 import { onWindows, placeAt } from './place'
-import { Spool } from './spool'
+import { Spool } from './run'
 import { call, Refused } from './uplink'
 import { windowsPlace } from './windows/install'
 
@@ -21,10 +22,11 @@ function checkKeyFile(home: string): Finding {
 
 async function checkServer(server: string, deviceKey: string): Promise<Finding[]> {
   try {
-    const { body, date } = await call<AgentSettings>(server, 'GET', '/api/agent/self', undefined, deviceKey)
+    const { body, date } = await call<AgentSelf>(server, 'GET', '/api/agent/self', undefined, deviceKey)
     const findings = [{ good: true, text: `${server} knows this machine as ${body.deviceName} of ${body.clientName}, ${body.siteName}` }]
     const off = date === null ? 0 : Date.now() - date
     findings.push(Math.abs(off) > 5000 ? { good: false, text: `the clock is ${ageText(Math.abs(off))} ${off > 0 ? 'ahead of' : 'behind'} the server's: set it, or run a time service` } : { good: true, text: 'the clock agrees with the server' })
+    if (body.refusedCount) findings.push({ good: false, text: `the server has refused ${countText(body.refusedCount, 'part')} of what this machine sent, ${ageText(Date.now() - off - body.refused[0]!.at)} ago at last: ${body.refused[0]!.detail}` })
     return findings
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code
@@ -34,13 +36,22 @@ async function checkServer(server: string, deviceKey: string): Promise<Finding[]
   }
 }
 
+function checkSpool(home: string): Finding[] {
+  const spool = new Spool(home)
+  const waiting = spool.waiting().length
+  const refused = spool.refused().length
+  return [
+    waiting > 3 ? { good: false, text: `${waiting} reports wait to be sent` } : { good: true, text: 'no reports are waiting' },
+    ...(refused ? [{ good: false, text: `${countText(refused, 'report')} could not be taken by the server and lie in ${join(home, 'spool')}, named .refused` }] : []),
+  ]
+}
+
 /** Everything that has to be right for readings to arrive, each with what to do when it is not. */
 export async function check(home: string): Promise<Finding[]> {
   const identity = readIdentity(home)
   if (!identity) return [{ good: false, text: `not enrolled: there is no identity in ${home}. Run: custode-agent enroll --server URL --key KEY` }]
   const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity.server, identity.deviceKey))]
-  const waiting = new Spool(home).waiting().length
-  findings.push(waiting > 3 ? { good: false, text: `${waiting} reports wait to be sent` } : { good: true, text: 'no reports are waiting' })
+  findings.push(...checkSpool(home))
   const manager = onWindows ? 'windows' : serviceManager()
   if (onWindows) findings.push(existsSync(windowsPlace().task) ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: run custode-agent install again, as an administrator' })
   else if (manager === null) findings.push({ good: false, text: 'no service manager here: nothing starts the agent at boot, and no service is expected to run' })
@@ -48,7 +59,7 @@ export async function check(home: string): Promise<Finding[]> {
     const enabled = existsSync(placeAt('').wanted)
     findings.push(enabled ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: systemctl enable --now custode-agent' })
   }
-  for (const collector of allCollectors(home, false)) {
+  for (const collector of allCollectors(null, false)) {
     try {
       await collector.collect(Date.now())
       findings.push({ good: true, text: `${collector.name} can be read` })

@@ -3,7 +3,7 @@ import { protocolVersion, type Enrolment } from '#contract/report'
 import { osName, ownAddresses } from './collectors'
 import { readIdentity, writeIdentity } from './identity'
 import { onWindows } from './place'
-import { startCounting } from './spool'
+import { startCounting } from './run'
 import { call } from './uplink'
 
 export async function enroll(home: string, server: string, key: string, name: string | undefined): Promise<string> {

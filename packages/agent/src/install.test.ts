@@ -9,7 +9,7 @@ import { distinctPorts, parseSockets, softwareCollector } from './collectors/sof
 import { readIdentity } from './identity'
 import { install, uninstall } from './install'
 import { placeAt } from './place'
-import { Spool } from './spool'
+import { Spool } from './run'
 import { unitText } from './unit'
 
 let root: string
@@ -41,7 +41,7 @@ describe('installing', () => {
     expect(statSync(place.program).mode & 0o777).toBe(0o755)
     expect(readIdentity(place.home)).toMatchObject({ deviceId: 7, name: 'tm-x' })
     expect(statSync(place.home).mode & 0o777).toBe(0o700)
-    expect(new Spool(place.home).add({ at: 0, interval: 60_000, readings: [] })).toBe(41)
+    expect(new Spool(place.home).add({ at: 0, interval: 60_000, readings: [] }).seq).toBe(41)
     expect(said.join('\n')).toContain('Enrolled as tm-x of Tidemill Ferries, Harbour.')
     expect(said.join('\n')).toContain('nothing starts it at boot')
   })
@@ -67,6 +67,9 @@ describe('installing', () => {
 })
 
 describe('the unit', () => {
+  it('has a watchdog only where somebody can say that all is well', () => {
+    expect([unitText('/s').includes('WatchdogSec=300'), unitText('/s', false).includes('Watchdog')]).toEqual([true, false])
+  })
   it('is accepted by systemd’s own checker', () => {
     const file = join(root, 'custode-agent.service')
     writeFileSync(file, unitText('/bin/true'))

@@ -105,7 +105,8 @@ export async function install(options: InstallOptions, say: (text: string) => vo
     return
   }
   give(place.home, makeUser())
-  writeFileSync(place.unit, unitText(place.starter), { mode: 0o644 })
+  const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
+  writeFileSync(place.unit, unitText(place.starter, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)
   tool('systemctl', 'daemon-reload')
   tool('systemctl', 'enable', unitName)
@@ -122,6 +123,10 @@ function noteWhatItMay(home: string, looksOnly: boolean, say: (text: string) => 
 function writeRights({ rights }: Place, looksOnly: boolean, say: (text: string) => void): void {
   rmSync(rights, { force: true })
   if (looksOnly) return
+  if (existsSync('/etc/polkit-1/localauthority') && !existsSync(dirname(rights))) {
+    say('It may start and stop no services here: this polkit is older than 0.106, and knows no rule that would allow that and nothing else.')
+    return
+  }
   if (!existsSync(dirname(rights))) {
     say('It may start and stop no services here: that needs polkit (Debian’s package polkitd). Install it and run this command again, or leave it so.')
     return

@@ -2,7 +2,8 @@ import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder, ServiceOrder } from '#contract/report'
 import { deploy } from './deploy'
-import { writeWhole, type Identity } from './identity'
+import { writeWhole } from './files'
+import type { Identity } from './identity'
 import { isSignedBy, NotOurs } from './signature'
 import { actOnService } from './service'
 import { sweep } from './sweep'
@@ -11,7 +12,7 @@ import { prepareUpdate } from './update'
 
 /**
  * Reads an order, when it is the server's and for this device.
- * @param now by this device's clock; an order that has expired by an hour more than clocks differ is old
+ * @param now by the clock that set the time of expiry; an order that has expired by an hour more than clocks differ is old
  * @throws NotOurs
  */
 export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId' | 'looksOnly'>, now: number): Task {
@@ -36,12 +37,14 @@ export class Orders {
 
   constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly restart: () => void = () => undefined, private readonly changed: () => void = () => undefined) {
     this.#file = join(home, 'last-order')
-    this.#last = existsSync(this.#file) ? Number(readFileSync(this.#file, 'utf8')) : 0
+    // One that cannot be read counts as none: orders expire, and are not handed over twice.
+    this.#last = existsSync(this.#file) ? Number(readFileSync(this.#file, 'utf8')) || 0 : 0
   }
 
-  take(signed: SignedTask): void {
+  /** @param now by the server's clock, as far as it is known: this device's may be off by days */
+  take(signed: SignedTask, now = Date.now()): void {
     try {
-      const task = readOrder(signed, this.identity, Date.now())
+      const task = readOrder(signed, this.identity, now)
       // Numbers rise: one that is not greater was here before, sent again by whoever saw it pass.
       if (task.id <= this.#last) throw new NotOurs('it was here before')
       this.#last = task.id

@@ -1,9 +1,10 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import type { ServiceNews, ServiceOrder } from '#contract/report'
-import { second, type Millis, type Service, type ServiceAction } from '#core'
+import { hour, second, type Millis, type Service, type ServiceAction } from '#core'
+import { steady } from './clock'
 import { command } from './collectors/command'
 import { serviceManager, servicesCollector } from './collectors/services'
-import { onWindows, user } from './place'
+import { onWindows, unitName, user } from './place'
 import { windowsServices } from './windows/look'
 import { powershell, quoted } from './windows/powershell'
 
@@ -55,7 +56,41 @@ export async function actOnService({ verb, service }: ServiceOrder, { list, act 
   }
 }
 
-/** Whether this machine has something that starts and stops services, and this program may ask it. */
-export function mayMend(): boolean {
-  return onWindows || serviceManager() === 'systemd' || process.getuid?.() === 0
+/**
+ * Whether this program may start and stop services here, found out by asking for something that changes nothing: to start
+ * itself, which runs. Whatever gives or takes the right on a machine, it shows by this.
+ */
+export async function mayAct(): Promise<boolean> {
+  if (onWindows || process.getuid?.() === 0) return true
+  if (serviceManager() !== 'systemd') return false
+  try {
+    await command('systemctl', ['--no-ask-password', '--no-pager', '--job-mode=fail', 'start', '--', unitName])
+    return true
+  } catch {
+    return false
+  }
+}
+
+const askAgain: Millis = hour
+
+/** What the program knows of its rights; looked up at the start, and from time to time, because they can be given and taken. */
+export class Rights {
+  #may = false
+  #askedAt: Millis | null = null
+  #asking: Promise<void> | null = null
+
+  /** The newest answer; asks anew where that is old. The first is waited for. */
+  async mends(): Promise<boolean> {
+    if (this.#askedAt === null || steady() - this.#askedAt >= askAgain) {
+      const isFirst = this.#askedAt === null
+      this.#askedAt = steady()
+      this.#asking = mayAct().then((may) => { this.#may = may })
+      if (isFirst) await this.#asking
+    }
+    return this.#may
+  }
+
+  forget(): void {
+    this.#askedAt = null
+  }
 }

@@ -10,6 +10,9 @@ export class Refused extends Error {
 
 export interface Answer<T> { body: T; date: number | null }
 
+/** No answer of the server's is longer: the optional collectors are the largest. */
+const longestAnswer = 8 * 1024 * 1024
+
 interface Response { status: number; text: string; date: number | null }
 
 /** One request. Rejects with an Error when the server was not reached. */
@@ -18,7 +21,12 @@ function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | 
   return new Promise((resolve, reject) => {
     const request = send(url, { method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) }, (response) => {
       const chunks: Buffer[] = []
-      response.on('data', (chunk: Buffer) => chunks.push(chunk))
+      let length = 0
+      response.on('data', (chunk: Buffer) => {
+        chunks.push(chunk)
+        length += chunk.length
+        if (length > longestAnswer) request.destroy(new Error('the answer has no end'))
+      })
       response.on('error', reject)
       response.on('end', () => resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8'), date: response.headers.date ? Date.parse(response.headers.date) : null }))
     })
@@ -36,14 +44,21 @@ export async function call<T>(server: string, method: 'GET' | 'POST', path: stri
     ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
     ...(key ? { authorization: `Bearer ${key}` } : {}),
   }, bytes, stop)
-  let answer: T & { code?: string; detail?: string }
-  try {
-    answer = JSON.parse(text) as typeof answer
-  } catch {
-    throw new Error(`${url.origin} answered, but not as a Custode server does`)
-  }
-  if (status < 200 || status >= 300) throw new Refused(status, answer.code ?? '', answer.detail ?? `the server answered ${status}`)
+  const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
+  // Before the body: whoever stands between may refuse in words of its own.
+  if (status < 200 || status >= 300) throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${url.origin} answered ${status}`)
+  if (answer === null) throw new Error(`${url.origin} answered, but not as a Custode server does`)
   return { body: answer, date }
+}
+
+/** An object in JSON; null: it is none. */
+function parsed(text: string): object | null {
+  try {
+    const value = JSON.parse(text) as unknown
+    return typeof value === 'object' ? value : null
+  } catch {
+    return null
+  }
 }
 
 /** A text of the server's. */

@@ -1,2 +1,2 @@
 /** Rises with every agent that is handed out (semver.org). */
-export const agentVersion = '0.2.0'
+export const agentVersion = '0.3.0'

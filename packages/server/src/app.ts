@@ -57,7 +57,8 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   app.addHook('onClose', () => live.stop())
   const signer = openSigner(keyFolder)
   const programs = collectorPrograms(agentFolder ?? '')
-  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId), new Map([...programs].map(([name, { digest }]) => [name, digest])))
+  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId), new Map([...programs].map(([name, { digest }]) => [name, digest])),
+    (fault) => { app.log.error(fault, 'a watch could not be evaluated; its posts stay as they were') })
   live.onEvent = ({ topic }) => { if (topic !== 'reports' && topic !== 'alerts') engine.attendance.changed() }
 
   accessRoutes(app, pool)

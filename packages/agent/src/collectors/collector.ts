@@ -1,6 +1,14 @@
 import type { Collector, Facts, LogEvent, Millis, Reading } from '#core'
 
-export interface Collected { readings?: Reading[]; facts?: Facts; events?: LogEvent[] }
+export interface Collected {
+  readings?: Reading[]
+  facts?: Facts
+  events?: LogEvent[]
+  /** Log entries that were seen and not told, because there were too many. */
+  leftOut?: number
+  /** How far it has read. Kept with the report that this goes into, and given back after a restart. */
+  place?: unknown
+}
 
 /** Gathers one subject. Fails by throwing, with a reason for the technician; the others go on. */
 export interface Collect {

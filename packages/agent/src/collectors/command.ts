@@ -1,11 +1,48 @@
-import { execFile } from 'node:child_process'
+import { spawn, type ChildProcess } from 'node:child_process'
+import { durationText, type Millis } from '#core'
 
-/** Runs a program of the system in the C locale, so that its words are the documented ones. Rejects with its last words. */
-export function command(program: string, args: readonly string[], timeout = 60_000): Promise<string> {
+const mostOutput = 8 * 1024 * 1024
+
+/** In the C locale, so that its words are the documented ones. */
+export const plainEnvironment = (): NodeJS.ProcessEnv => ({ ...process.env, LC_ALL: 'C', DEBIAN_FRONTEND: 'noninteractive' })
+
+/** Ends a program with all that it has started: it leads a process group of its own. */
+export function endGroup(child: ChildProcess): void {
+  try {
+    if (child.pid !== undefined) process.kill(process.platform === 'win32' ? child.pid : -child.pid, 'SIGKILL')
+  } catch {
+    // It has just ended.
+  }
+}
+
+/** Runs a program of the system. Rejects with its last words, and when it does not end in its time. */
+export function command(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<string> {
   return new Promise((resolve, reject) => {
-    execFile(program, args, { timeout, maxBuffer: 16 * 1024 * 1024, env: { ...process.env, LC_ALL: 'C', DEBIAN_FRONTEND: 'noninteractive' } }, (error, stdout, stderr) => {
-      if (error) reject(new Error(`${program} ${args[0] ?? ''}: ${stderr.trim().split('\n').pop() || error.message}`))
-      else resolve(stdout)
+    const child = spawn(program, args, { detached: process.platform !== 'win32', windowsHide: true, stdio: ['ignore', 'pipe', 'pipe'], env: plainEnvironment() })
+    const named = `${program} ${args[0] ?? ''}`
+    const stdout: Buffer[] = []
+    let length = 0
+    let words = ''
+    const give = (reason: string) => {
+      clearTimeout(late)
+      endGroup(child)
+      // What it has started may still hold its output open; nobody waits for that.
+      child.stdout.destroy()
+      child.stderr.destroy()
+      reject(new Error(`${named}: ${reason}`))
+    }
+    const late = setTimeout(() => give(`it did not end within ${durationText(timeout)}`), timeout)
+    child.stdout.on('data', (chunk: Buffer) => {
+      stdout.push(chunk)
+      length += chunk.length
+      if (length > mostOutput) give('it said more than 8 MB')
+    })
+    child.stderr.on('data', (chunk: Buffer) => { words = (words + chunk.toString('utf8')).slice(-4000) })
+    child.on('error', (error) => give(error.message))
+    child.on('close', (code, signal) => {
+      clearTimeout(late)
+      if (code === 0) resolve(Buffer.concat(stdout).toString('utf8'))
+      else reject(new Error(`${named}: ${words.trim().split('\n').pop() || (signal ? `ended by ${signal}` : `exit status ${code}`)}`))
     })
   })
 }

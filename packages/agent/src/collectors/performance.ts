@@ -1,6 +1,8 @@
+import { execFileSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { cpus } from 'node:os'
 import type { Reading } from '#core'
+import { steady } from '../clock'
 import type { Collect } from './collector'
 
 /** Busy and total jiffies of all CPUs together: first line of /proc/stat (proc_stat(5)). */
@@ -22,13 +24,22 @@ export function parseSwap(vmstat: string): { in: number; out: number } {
   return { in: value('pswpin'), out: value('pswpout') }
 }
 
-const pageSize = 4096
+/** Of this machine (getconf(1)); pages are larger than 4096 bytes on some. */
+function readPageSize(): number {
+  try {
+    return Number(execFileSync('getconf', ['PAGESIZE'], { encoding: 'utf8', timeout: 5000 })) || 4096
+  } catch {
+    return 4096
+  }
+}
 
 export function performanceCollector(): Collect {
+  const pageSize = readPageSize()
   let before: { at: number; cpu: ReturnType<typeof parseCpu>; swap: ReturnType<typeof parseSwap> } | null = null
   return {
     name: 'performance',
-    collect(now) {
+    collect() {
+      const now = steady()
       const cpu = parseCpu(readFileSync('/proc/stat', 'utf8'))
       const swap = parseSwap(readFileSync('/proc/vmstat', 'utf8'))
       const memory = parseMemory(readFileSync('/proc/meminfo', 'utf8'))

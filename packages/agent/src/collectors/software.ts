@@ -1,7 +1,9 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { hour, type ListeningPort, type Millis } from '#core'
+import { steady } from '../clock'
 import type { Collect } from './collector'
 import { command } from './command'
+import { statusChangedAt } from './updates'
 
 const listening = '0A'
 /** A datagram socket that is bound and connected to nobody. */
@@ -36,17 +38,25 @@ function portsHere(): ListeningPort[] {
   return distinctPorts([...read('tcp', 'tcp'), ...read('tcp6', 'tcp'), ...udp]).slice(0, 2000)
 }
 
+/** Names of what is installed: the second letter of the status says so, whatever is wanted of it; `hi` is one that is held (dpkg-query(1)). */
+export function parsePackages(output: string): string[] {
+  return [...new Set([...output.matchAll(/^\wi\s+(\S+)$/gm)].map((match) => match[1]!))]
+}
+
 /** What is installed and what waits for others: the roles of a device are worked out from it. */
 export function softwareCollector(): Collect {
   let packages: string[] = []
-  let readAt: Millis = -Infinity
+  let readAt: Millis | null = null
+  let statusAt = 0
   return {
     name: 'software',
-    async collect(now) {
-      if (now - readAt >= hour && existsSync('/usr/bin/dpkg-query')) {
-        const output = await command('dpkg-query', ['--show', '--showformat', '${db:Status-Abbrev}${Package}\\n'])
-        packages = [...output.matchAll(/^ii (\S+)$/gm)].map((match) => match[1]!).slice(0, 20_000)
-        readAt = now
+    async collect() {
+      const changedAt = statusChangedAt()
+      if (existsSync('/usr/bin/dpkg-query') && (readAt === null || steady() - readAt >= hour || changedAt !== statusAt)) {
+        const output = await command('dpkg-query', ['--show', '--showformat', '${db:Status-Abbrev} ${Package}\\n'])
+        packages = parsePackages(output)
+        readAt = steady()
+        statusAt = changedAt
       }
       return { facts: { packages, ports: portsHere() } }
     },

@@ -2,7 +2,6 @@ import { existsSync, readFileSync } from 'node:fs'
 import { cpus, hostname, networkInterfaces, version } from 'node:os'
 import type { System } from '#core'
 import { onWindows, placeAt } from '../place'
-import { mayMend } from '../service'
 import { startedByStarter } from '../start'
 import { agentVersion } from '../version'
 import { windowsPlace } from '../windows/install'
@@ -21,10 +20,10 @@ export function ownAddresses(): string[] {
   return Object.values(networkInterfaces()).flatMap((one) => one ?? []).filter((one) => !one.internal && !one.address.startsWith('fe80:')).map((one) => one.address).slice(0, 64)
 }
 
-/** @param looksOnly nobody may have it change anything here */
-export function systemFacts(takesOrders: boolean, optional: readonly string[], looksOnly = false): System {
+/** @param mends it has the right to start and stop services here, and was not installed to look only */
+export function systemFacts(takesOrders: boolean, optional: readonly string[], mends: boolean): System {
   const here = onWindows
     ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
     : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
-  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), mends: takesOrders && !looksOnly && mayMend(), addresses: ownAddresses() }
+  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), mends: takesOrders && mends, addresses: ownAddresses() }
 }

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { connect } from 'node:tls'
 import type { Millis, Reading } from '#core'
+import { steady } from '../clock'
 import type { Collect } from '../collectors/collector'
 import { parseSockets } from '../collectors/software'
 
@@ -36,12 +37,12 @@ function listening(): number[] {
 /** How long the certificates that this machine shows stay valid, in seconds, by port. */
 export function collector(): Collect {
   let ends: [port: number, end: Millis][] = []
-  let lookedAt: Millis = -Infinity
+  let lookedAt: Millis | null = null
   return {
     name: 'certificates',
     async collect(now) {
-      if (now - lookedAt >= lookAgain) {
-        lookedAt = now
+      if (lookedAt === null || steady() - lookedAt >= lookAgain) {
+        lookedAt = steady()
         ends = []
         for (const port of listening()) {
           const end = await certificateEnd(port)

@@ -1,9 +1,10 @@
-import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { statfs } from 'node:fs/promises'
 import { cpus, freemem, totalmem, uptime } from 'node:os'
 import { join } from 'node:path'
-import { day, hour, matchesAny, type Disk, type Millis, type Reading, type Updates } from '#core'
+import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading, type Updates } from '#core'
+import { steady } from '../clock'
 import type { Collect } from '../collectors/collector'
+import { readJson, writeWhole } from '../files'
 import { parseUpdates, updatesScript } from './updates'
 import { channelsOf, eventsOf, longLookScript, lookScript, recordsOf, servicesOf, type LongLook, type Look } from './look'
 import { told } from './powershell'
@@ -14,37 +15,39 @@ const ordinary = ['System', 'Application']
 
 /** One run of PowerShell for all collectors of a round: it costs more to start than what it does. */
 class Glance {
+  /** Logs of which nothing was read before this look: what they held is old. */
+  firstRead: ReadonlySet<string> = new Set()
   #at: Millis = -Infinity
   #look: Promise<Look> = Promise.resolve(nothing)
-  #longAt: Millis = -Infinity
+  #longAt: Millis | null = null
   #long: Promise<LongLook> = Promise.resolve({ logs: [], packages: [] })
+  /** Number of the last record that was read of each log. */
   read: Record<string, number | null>
-  readonly #file: string
 
-  constructor(home: string, private readonly wanted: () => readonly string[]) {
-    this.#file = join(home, 'log-records.json')
-    this.read = existsSync(this.#file) ? (JSON.parse(readFileSync(this.#file, 'utf8')) as Record<string, number | null>) : {}
+  constructor(private readonly wanted: () => readonly string[], place: unknown) {
+    this.read = typeof place === 'object' && place !== null ? { ...(place as Record<string, number | null>) } : {}
   }
 
-  long(now: Millis): Promise<LongLook> {
-    if (now - this.#longAt >= hour) {
-      this.#longAt = now
+  long(): Promise<LongLook> {
+    if (this.#longAt === null || steady() - this.#longAt >= hour) {
+      this.#longAt = steady()
       this.#long = told<LongLook>(longLookScript, { logs: [], packages: [] }, 120_000)
     }
     return this.#long
   }
   /** Which logs are read. */
-  async logs(now: Millis): Promise<string[]> {
-    const { logs } = await this.long(now).catch((): LongLook => ({ logs: [], packages: [] }))
+  async logs(): Promise<string[]> {
+    const { logs } = await this.long().catch((): LongLook => ({ logs: [], packages: [] }))
     return [...new Set([...ordinary, ...logs.filter((name) => matchesAny(this.wanted(), name))])]
   }
   at(now: Millis): Promise<Look> {
     if (now === this.#at) return this.#look
     this.#at = now
     this.#look = (async () => {
-      const look = await told<Look>(lookScript(Object.fromEntries((await this.logs(now)).map((log) => [log, this.read[log] ?? null]))), nothing)
-      this.read = recordsOf(look, this.read)
-      if (look.events.length) writeFileSync(this.#file, JSON.stringify(this.read), { mode: 0o600 })
+      const before = this.read
+      const look = await told<Look>(lookScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))), nothing)
+      this.read = recordsOf(look, before)
+      this.firstRead = new Set(Object.keys(this.read).filter((log) => (before[log] ?? null) === null))
       return look
     })()
     return this.#look
@@ -63,10 +66,11 @@ function performance(glance: Glance): Collect {
   let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Look['paging'] } | null = null
   return {
     name: 'performance',
-    async collect(now) {
+    async collect(moment) {
       const cpu = times()
       // Without PowerShell the rest is still known.
-      const { paging } = await glance.at(now).catch(() => nothing)
+      const { paging } = await glance.at(moment).catch(() => nothing)
+      const now = steady()
       const readings: Reading[] = [['memory.size', '', totalmem()], ['memory.available', '', freemem()], ['uptime', '', Math.floor(uptime())]]
       if (before && now > before.at) {
         const seconds = (now - before.at) / 1000
@@ -105,8 +109,9 @@ function network(glance: Glance): Collect {
   let before: { at: Millis; adapters: Look['adapters'] } | null = null
   return {
     name: 'network',
-    async collect(now) {
-      const { adapters } = await glance.at(now)
+    async collect(moment) {
+      const { adapters } = await glance.at(moment)
+      const now = steady()
       const readings: Reading[] = []
       for (const one of adapters) {
         const was = before?.adapters.find((each) => each.Name === one.Name)
@@ -120,17 +125,19 @@ function network(glance: Glance): Collect {
   }
 }
 
-function updates(home: string): Collect {
-  const file = join(home, 'updates-seen.json')
+function updates(home: string | null): Collect {
+  const file = home === null ? null : join(home, 'updates-seen.json')
   let latest: Updates | null = null
+  let lookedAt: Millis = 0
   return {
     name: 'updates',
     async collect(now) {
-      if (!latest || now - latest.checkedAt >= day) {
-        const seen = existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as Record<string, Millis>) : {}
+      if (!latest || steady() - lookedAt >= day) {
+        const seen = (file === null ? null : readJson<Record<string, Millis>>(file)) ?? {}
         const { updates: found, seen: kept } = parseUpdates(await told(updatesScript, { updates: [], restart: false }, 600_000), seen, now)
         latest = found
-        writeFileSync(file, JSON.stringify(kept), { mode: 0o600 })
+        lookedAt = steady()
+        if (file !== null) writeWhole(file, JSON.stringify(kept))
       }
       return { facts: { updates: latest } }
     },
@@ -138,8 +145,8 @@ function updates(home: string): Collect {
 }
 
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
-export function windowsCollectors(home: string, logs: () => readonly string[]): Collect[] {
-  const glance = new Glance(home, logs)
+export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
+  const glance = new Glance(logs, place)
   return [
     performance(glance), disks(glance), network(glance),
     { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await glance.at(now)) } }) },
@@ -147,15 +154,16 @@ export function windowsCollectors(home: string, logs: () => readonly string[]): 
     {
       name: 'eventlog',
       async collect(now) {
-        const events = eventsOf(await glance.at(now)).slice(-400)
-        return { events, facts: { logs: channelsOf((await glance.long(now)).logs, await glance.logs(now)) } }
+        const all = eventsOf(await glance.at(now))
+        const events = all.slice(-400).map((event): LogEvent => (glance.firstRead.has(event.channel) ? { ...event, old: true } : event))
+        return { events, leftOut: all.length - events.length, place: glance.read, facts: { logs: channelsOf((await glance.long()).logs, await glance.logs()) } }
       },
     },
     {
       name: 'software',
       async collect(now) {
         const { tcp, udp } = await glance.at(now)
-        const { packages } = await glance.long(now)
+        const { packages } = await glance.long()
         return { facts: { packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000), ports: [...tcp.map((port) => ({ port, protocol: 'tcp' as const })), ...udp.map((port) => ({ port, protocol: 'udp' as const }))].sort((a, b) => a.port - b.port).slice(0, 2000) } }
       },
     },

@@ -1,4 +1,5 @@
 import Joi from 'joi'
+import type { CollectorFailure } from '../report'
 import type { ClientId, Collector, DeviceId, DeviceKind, Facts, LogLevel, Millis, OsFamily, Severity, SiteId } from '#core'
 export { targetSchema } from './target'
 
@@ -43,12 +44,19 @@ export interface BoardDevice {
   disks: BoardDisk[]
   /** Services not as they should be, by name. */
   services: { name: string; severity: Severity; held: boolean }[]
-  updates: { security: number; other: number; oldestSecurityAt: Millis | null } | null
+  /** `isKnown`: there are package lists from which to know. */
+  updates: { security: number; other: number; oldestSecurityAt: Millis | null; isKnown: boolean } | null
+  /** Whether its services were ever told: without, nobody knows how they are. */
+  servicesRead: boolean
+  /** Collectors that fail now: what they last told may be so no longer. */
+  failing: Collector[]
   /** Log events of the last 24 hours, one count an hour, oldest first. */
   events: number[]
   /** Of them those at level error or worse. */
   errors: number[]
   heardAt: Millis | null
+  /** When its newest report was made: what a page shows of it is as it was then. */
+  readAt: Millis | null
   interval: Millis
   /** It can be asked to sweep, or to bring agents to others. */
   takesOrders: boolean
@@ -65,11 +73,20 @@ export interface DevicePage extends BoardDevice {
   facts: Facts
   factTimes: Partial<Record<keyof Facts, Millis>>
   latest: { at: Millis; readings: [string, string, number][] } | null
-  failed: { collector: Collector; reason: string }[]
+  failed: CollectorFailure[]
   lostReports: number
+  /** Log entries that its agent left out because too many came at once, and such as were older than is kept. */
+  leftOutEntries: number
+  oldEntries: number
+  /** Parts of its reports that were refused: how many in all, and the newest. */
+  refusedCount: number
+  refused: RefusedPartView[]
   /** When the agent was told the roster as it is now, and when it said that it works by it; null: not yet. */
   roster: { sentAt: Millis | null; confirmedAt: Millis | null }
 }
+
+/** A part of a report that could not be kept. `body`: what was sent, as JSON, its beginning where that is long. */
+export interface RefusedPartView { id: number; at: Millis; seq: number | null; pointer: string; code: string; detail: string; body: string }
 
 export interface DeviceEvent { at: Millis; channel: string; source: string; id: number | null; level: LogLevel; text: string }
 

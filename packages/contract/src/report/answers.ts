@@ -1,11 +1,13 @@
 import Joi from 'joi'
 import { optionalCollectors, pacedCollectors } from '#core'
-import { answerOf, count, id, listOf, words } from '../answer'
-import type { AgentSettings, Attended, CollectSettings, Enrolment, Refusal, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
+import { answerOf, count, id, instant, listOf, words } from '../answer'
+import type { AgentSelf, AgentSettings, Attended, CollectSettings, Enrolment, Refusal, RefusedBrief, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
 
 const length = Joi.number().description('Milliseconds.')
 const collect = answerOf<CollectSettings>({ logs: listOf(words), collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })) })
-export const agentSettingsSchema = answerOf<AgentSettings>({ interval: length, deviceName: words, clientName: words, siteName: words, collect, every: Joi.object<AgentSettings['every']>().pattern(Joi.string().valid(...pacedCollectors), length), roster: words })
+const settings = { interval: length, deviceName: words, clientName: words, siteName: words, collect, every: Joi.object<AgentSettings['every']>().pattern(Joi.string().valid(...pacedCollectors), length), roster: words }
+const agentSettingsSchema = answerOf<AgentSettings>(settings)
+export const agentSelfSchema = answerOf<AgentSelf>({ ...settings, lastSeq: count, refusedCount: count, refused: listOf(answerOf<RefusedBrief>({ at: instant, detail: words })) })
 export const attendedSchema = answerOf<Attended>({ settings: agentSettingsSchema, work: Joi.boolean() })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 

@@ -9,8 +9,19 @@ export const protocolVersion = 1
 /** Bounds of a batch. A client that must send more sends several batches. */
 export const batchLimits = { reports: 120, readings: 2000, events: 500, bytes: 4 * 1024 * 1024 } as const
 
-/** A collector that could not do its part, and why, for the technician. */
-export interface CollectorFailure { collector: Collector; reason: string }
+/** Bounds of what is told as facts, in entries and characters. An agent cuts to them; a fact that is longer is refused. */
+export const factLimits = {
+  services: 3000, serviceName: 260, title: 300, disks: 500, mount: 400, fileSystem: 40, packages: 20_000, packageName: 200, ports: 2000,
+  logs: 500, logName: 200, trouble: 300, updateNames: 200, updateName: 200, osName: 120, hostName: 255, addresses: 64,
+} as const
+/** Bounds of a log entry, in characters. */
+export const eventLimits = { channel: 200, source: 200, text: 4000 } as const
+
+/**
+ * A collector that could not do its part, and why, for the technician. `notHere`: there is nothing of the kind on this machine,
+ * which is no trouble of the collector.
+ */
+export interface CollectorFailure { collector: Collector; reason: string; notHere?: true }
 
 /** What a device tells at one moment. Readings are checked one by one, so that a bad one does not cost the others. */
 export interface Report {
@@ -29,12 +40,25 @@ export interface Report {
   rested?: Collector[]
   /** Mark of the roster that it works by. */
   roster?: string
+  /** For how long the machine had been up then, sleep included: a clock that nobody sets. Older agents do not tell. */
+  up?: Millis
+  /** Which start of the machine `up` counts from. */
+  boot?: string
+  /** Log entries that were left out because more came at once than an agent tells. */
+  leftOut?: number
 }
 
 export interface ReportBatch {
   version: typeof protocolVersion
   /** By the device's own clock; shows how far it is off. */
   sentAt: Millis
+  /** As in a report, at the moment of sending. */
+  up?: Millis
+  boot?: string
+  /** Random, of this run of the agent: two machines that report as one device are told apart by it. */
+  instance?: string
+  /** Of the machine's own identifier (machine-id(5)), hashed so that it serves nothing else. */
+  machine?: string
   /** Least sequence number that the agent still has; what is missing before it is lost for good. */
   oldest: number
   reports: Report[]
@@ -59,6 +83,14 @@ export interface CollectSettings { logs: string[]; collectors: WantedCollector[]
  * the watches that this is for; the agent says it back, so that the server knows that it works by them.
  */
 export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string; collect: CollectSettings; every: Partial<Record<PacedCollector, Millis>>; roster: string }
+
+/** Something of this device's that was refused, for whoever looks on the machine itself. */
+export interface RefusedBrief { at: Millis; detail: string }
+/**
+ * What an agent hears of itself. `lastSeq`: the newest report that the server has seen. An agent that has not come so far was
+ * set back, by a restored snapshot say, and counts on from there.
+ */
+export interface AgentSelf extends AgentSettings { lastSeq: number; refusedCount: number; refused: RefusedBrief[] }
 
 /** An agent waits to be told of a change; it says which roster it works by. */
 export interface AttendRequest { roster: string }

@@ -1,24 +1,27 @@
 import Joi from 'joi'
-import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type Facts, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
-import { batchLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type ServiceNews, type SweepNews, type TaskNews, type UpdateNews } from './index'
+import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type FactSubject, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
+import { batchLimits, eventLimits, factLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type ServiceNews, type SweepNews, type TaskNews, type UpdateNews } from './index'
 
 const text = (max: number) => Joi.string().allow('').max(max)
-const time = Joi.number().integer().min(0).max(8.64e15)
+// What PostgreSQL takes as a time, and a machine's clock may say: from 1970 to the year 9999.
+const time = Joi.number().integer().min(0).max(253_402_300_799_999)
 const count = Joi.number().integer().min(0).max(1_000_000)
 const size = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
+const { services, serviceName, title, disks, mount, fileSystem, packages, packageName, ports, logs, logName, trouble, updateNames, updateName } = factLimits
 
 const service = Joi.object<Service, true>({
-  name: Joi.string().max(260).required(),
-  title: text(300).required(),
+  name: Joi.string().max(serviceName).required(),
+  title: text(title).required(),
   start: Joi.string().valid('automatic', 'late', 'on-demand', 'manual', 'disabled').required(),
-  state: Joi.string().valid('running', 'stopped', 'failed', 'finished', 'starting').required(),
+  state: Joi.string().valid('running', 'stopped', 'failed', 'finished', 'starting', 'skipped').required(),
 })
 const disk = Joi.object<Disk, true>({
-  mount: Joi.string().max(400).required(),
-  device: text(400).required(),
-  fileSystem: text(40).required(),
+  mount: Joi.string().max(mount).required(),
+  device: text(mount).required(),
+  fileSystem: text(fileSystem).required(),
   removable: Joi.boolean().required(),
   size: size.required(),
+  trouble: text(trouble),
 })
 const updates = Joi.object<Updates, true>({
   security: count.required(),
@@ -28,13 +31,14 @@ const updates = Joi.object<Updates, true>({
   oldestOtherAt: time.allow(null).required(),
   restartPending: Joi.boolean().required(),
   checkedAt: time.required(),
-  names: Joi.array().items(text(200)).max(200).required(),
+  listsAt: time.allow(null),
+  names: Joi.array().items(text(updateName)).max(updateNames).required(),
 })
-const addresses = Joi.array().items(Joi.string().ip()).max(64)
+const addresses = Joi.array().items(Joi.string().ip()).max(factLimits.addresses)
 const system = Joi.object<System, true>({
   osFamily: Joi.string().valid(...osFamilies).required(),
-  osName: text(120).required(),
-  hostName: text(255).required(),
+  osName: text(factLimits.osName).required(),
+  hostName: text(factLimits.hostName).required(),
   cores: Joi.number().integer().min(1).max(4096).required(),
   agentVersion: text(40).required(),
   serviceManager: text(40).allow(null).required(),
@@ -46,32 +50,51 @@ const system = Joi.object<System, true>({
   addresses,
 })
 const port = Joi.object<ListeningPort, true>({ port: Joi.number().integer().min(1).max(65_535).required(), protocol: Joi.string().valid('tcp', 'udp').required() })
-const logChannel = Joi.object<LogChannel, true>({ name: Joi.string().max(200).required(), collected: Joi.boolean().required(), trouble: text(300) })
-export const factsSchema = Joi.object<Facts, true>({ system, disks: Joi.array().items(disk).max(500), services: Joi.array().items(service).max(3000), updates,
-  packages: Joi.array().items(text(200)).max(20_000), ports: Joi.array().items(port).max(2000), logs: Joi.array().items(logChannel).max(500) })
+const logChannel = Joi.object<LogChannel, true>({ name: Joi.string().max(logName).required(), collected: Joi.boolean().required(), trouble: text(trouble) })
+
+/** Each subject is checked by itself, so that one that is wrong does not cost the others. */
+export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
+  system,
+  disks: Joi.array().items(disk).max(disks),
+  services: Joi.array().items(service).max(services),
+  updates,
+  packages: Joi.array().items(text(packageName)).max(packages),
+  ports: Joi.array().items(port).max(ports),
+  logs: Joi.array().items(logChannel).max(logs),
+}
+
+/** All of them together, for whoever is told what a device is. */
+export const factsSchema = Joi.object(factSchemas)
 
 /** One log event; checked singly, so that a bad one does not cost the others. */
 export const logEventSchema = Joi.object<LogEvent, true>({
   at: time.required(),
-  channel: Joi.string().max(200).required(),
-  source: text(200).required(),
+  channel: Joi.string().max(eventLimits.channel).required(),
+  source: text(eventLimits.source).required(),
   id: Joi.number().integer().min(0).max(4_294_967_295).allow(null).required(),
   level: Joi.string().valid(...logLevels).required(),
-  text: text(4000).required(),
+  text: text(eventLimits.text).required(),
+  old: Joi.boolean().valid(true),
 })
 
-/** A report without its readings and events, which are checked one by one. */
+const mark = Joi.string().max(100)
+const up = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
+
+/** A report without its readings, facts and events, which are checked one by one. */
 export const reportSchema = Joi.object<Report, true>({
   seq: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
   at: time.required(),
   interval: Joi.number().integer().min(1000).max(86_400_000).required(),
   readings: Joi.array().max(batchLimits.readings).required(),
-  facts: factsSchema,
+  facts: Joi.object(),
   events: Joi.array().max(batchLimits.events),
   roster: Joi.string().allow('').max(40),
   rested: Joi.array().max(collectors.length).items(Joi.string().valid(...collectors)),
   failed: Joi.array().max(collectors.length).items(
-    Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required() })),
+    Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required(), notHere: Joi.boolean().valid(true) })),
+  up,
+  boot: mark,
+  leftOut: count,
 })
 
 export const reportBatchSchema = Joi.object<ReportBatch, true>({
@@ -79,6 +102,10 @@ export const reportBatchSchema = Joi.object<ReportBatch, true>({
   sentAt: time.required(),
   oldest: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
   reports: Joi.array().min(1).max(batchLimits.reports).required(),
+  up,
+  boot: mark,
+  instance: mark,
+  machine: mark,
 })
 
 export const attendRequestSchema = Joi.object<AttendRequest, true>({ roster: Joi.string().allow('').max(40).required() })

@@ -2,11 +2,12 @@ import type { Bytes, Millis } from '../units'
 
 /** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
 export type ServiceStart = 'automatic' | 'late' | 'on-demand' | 'manual' | 'disabled'
-/** `finished`: a job that ran once, ended well and is not expected to stay. */
-export type ServiceState = 'running' | 'stopped' | 'failed' | 'finished' | 'starting'
+/** `finished`: a job that ran once, ended well and is not expected to stay. `skipped`: its own condition said that it is not needed here. */
+export type ServiceState = 'running' | 'stopped' | 'failed' | 'finished' | 'starting' | 'skipped'
 
 export interface Service { name: string; title: string; start: ServiceStart; state: ServiceState }
-export interface Disk { mount: string; device: string; fileSystem: string; removable: boolean; size: Bytes }
+/** `trouble`: it is there, and its agent cannot look into it. */
+export interface Disk { mount: string; device: string; fileSystem: string; removable: boolean; size: Bytes; trouble?: string }
 
 export interface Updates {
   security: number
@@ -18,6 +19,8 @@ export interface Updates {
   oldestOtherAt: Millis | null
   restartPending: boolean
   checkedAt: Millis
+  /** When the lists of packages that this was worked out from were fetched; null: unknown. Older agents do not tell. */
+  listsAt?: Millis | null
   /** Names, security updates first, at most 200. */
   names: string[]
 }

@@ -11,6 +11,8 @@ export interface LogEvent {
   id: number | null
   level: LogLevel
   text: string
+  /** It stood there before its agent first read this log: kept to be read, and no news to any watch. */
+  old?: true
 }
 
 /** Which entries are meant. Empty strings and null leave a field open; text is matched as a pattern. */

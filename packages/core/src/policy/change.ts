@@ -2,7 +2,7 @@ import { matcher, type DeviceTraits, type Match } from '../estate'
 import { sameData } from '../same'
 import { compilePolicy, type CompiledPolicy } from './compile'
 import type { EffectiveWatch, Policy, Roster } from './roster'
-import { withIncluded } from './template'
+import { levelFaults, withIncluded } from './template'
 
 /** What becomes of one watch on a device; `before` and `after` as far as it is evaluated. */
 export interface WatchChange {
@@ -95,6 +95,21 @@ export function touchedBy(before: Policy, after: Policy): Match {
       }
   }
   return (device) => chosen.has(device.id) || matches.some((match) => match(device))
+}
+
+/** A device on which a change would put a more urgent level before a milder one; what was so before is not the change's doing. */
+export interface LevelConflict<Device> { device: Device; watch: string; name: string; at: string; message: string }
+
+/** Each such watch once, with a device that would have it. */
+export function levelConflicts<Device extends DeviceTraits>(changed: readonly RosterChange<Device>[]): LevelConflict<Device>[] {
+  const looked = new Set<WatchChange>()
+  return changed.flatMap(({ device, changes }) => changes.flatMap((change) => {
+    const { before, after, key, name } = change
+    if (!after || looked.has(change)) return []
+    looked.add(change)
+    const old = new Set(before && before.kind === after.kind ? levelFaults(before.kind, before.values).map((fault) => fault.at) : [])
+    return levelFaults(after.kind, after.values).filter((fault) => !old.has(fault.at)).map(({ at, message }) => ({ device, watch: key, name, at, message }))
+  }))
 }
 
 export interface RosterChange<Device extends DeviceTraits> { device: Device; changes: readonly WatchChange[]; before: Roster; after: Roster }

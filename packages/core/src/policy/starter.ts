@@ -20,6 +20,14 @@ function service(key: string, name: string, why: string, names: string[], tries:
   }
 }
 
+/** What keeps all other watches from seeing anything: on by default wherever there is an agent. */
+const agentWatches: readonly LibraryWatch[] = [
+  { key: 'agent.collectors', kind: 'collector-fails', name: 'Parts that cannot be read', why: 'What is not read is not watched: no alert is no news then.', osFamilies: any, values: { severity: 'warning', hold: 10 * minute },
+    reasons: { severity: 'Nothing is known to be broken; nothing is known to be well either.', hold: 'A look may fail while packages are updated.' } },
+  { key: 'agent.identity', kind: 'identity-shared', name: 'Two machines as one', why: 'A clone reports in place of its original, and one of them is not watched.', osFamilies: any, values: { severity: 'critical' },
+    reasons: { severity: 'One machine is without any watch until somebody enrols it anew.' } },
+]
+
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
 export const starterTemplates: readonly StarterTemplate[] = [
   {
@@ -36,8 +44,8 @@ export const starterTemplates: readonly StarterTemplate[] = [
         values: { except: ['*updater*', '*edgeupdate*'], severity: 'critical', hold: minute, 'clear.hold': minute },
         reasons: { except: 'Updaters stop themselves when they are done.', hold: '60 s is common practice, no source; a restart passes within it.', severity: 'A server does its work through its services.' } },
       { key: 'updates', kind: 'updates', name: 'Updates', why: 'A security update that waits for a week is a decision nobody took.', osFamilies: any,
-        values: { security: 'critical', 'security.after': 7 * day, other: 'notice', 'other.after': 30 * day },
-        reasons: { security: 'Critical is common practice, no source.', 'security.after': 'One weekly round of maintenance fits in.', other: 'They hurt nobody by waiting.', 'other.after': 'One monthly round fits in.' } },
+        values: { security: 'critical', 'security.after': 7 * day, other: 'notice', 'other.after': 30 * day, lists: 'warning', 'lists.after': 7 * day },
+        reasons: { lists: 'From old lists nobody learns of new updates.', 'lists.after': 'Debian fetches them every day by itself; a week without is a fault.', security: 'Critical is common practice, no source.', 'security.after': 'One weekly round of maintenance fits in.', other: 'They hurt nobody by waiting.', 'other.after': 'One monthly round fits in.' } },
       { key: 'cpu', kind: 'cpu-busy', name: 'CPU', why: 'A quarter of an hour at the limit is felt by users.', osFamilies: any, values: {}, reasons: {} },
       { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'Little left means swapping next.', osFamilies: any, values: {}, reasons: {} },
       { key: 'paging', kind: 'paging', name: 'Swapping', why: 'A machine that swaps is slow at once.', osFamilies: any, values: {}, reasons: {} },
@@ -48,6 +56,7 @@ export const starterTemplates: readonly StarterTemplate[] = [
       { key: 'log.kernel', kind: 'log-match', name: 'Kernel errors in the log', why: 'I/O errors and killed processes show here first.', osFamilies: linux,
         values: { source: 'kernel', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour },
         reasons: { level: 'Warnings of the kernel are many and mean little.', count: 'Single ones happen while hardware is found.' } },
+      ...agentWatches,
     ],
   },
   {
@@ -61,6 +70,7 @@ export const starterTemplates: readonly StarterTemplate[] = [
       { key: 'updates', kind: 'updates', name: 'Updates', why: 'Two weeks leave room for a holiday.', osFamilies: any,
         values: { security: 'warning', 'security.after': 14 * day, other: 'nothing' },
         reasons: { 'security.after': 'A machine that was off for a holiday catches up by itself.', other: 'Nobody drives out for them.' } },
+      ...agentWatches,
     ],
   },
   {

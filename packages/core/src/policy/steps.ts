@@ -3,7 +3,7 @@ import { countText } from '../text'
 import type { Millis } from '../units'
 import { watchKinds } from '../watch'
 import type { Policy } from './roster'
-import { templateFaults, valueFaults, withIncluded, type AssignmentBody, type ExceptionBody, type Fault, type Template, type TemplateBody } from './template'
+import { levelFaults, templateFaults, valueFaults, withDefaults, withIncluded, type AssignmentBody, type ExceptionBody, type Fault, type Template, type TemplateBody } from './template'
 
 /**
  * One thing that a change of policy does; a change is a list of them and happens as a whole or not at all. `id` below
@@ -71,7 +71,7 @@ function assignmentFaults(to: AssignmentBody, after: Policy, estate: KnownEstate
   for (const [key, values] of Object.entries(to.values)) {
     const watch = watches.find((one) => one.key === key)
     if (!watch) faults.push({ at: `values.${key}`, message: `“${template.name}” has no watch “${key}”.` })
-    else for (const fault of valueFaults(watch.kind, values)) faults.push({ at: `values.${key}.${fault.at}`, message: fault.message })
+    else for (const fault of [...valueFaults(watch.kind, values), ...levelFaults(watch.kind, withDefaults(watch.kind, { ...watch.values, ...values }))]) faults.push({ at: `values.${key}.${fault.at}`, message: fault.message })
   }
   return faults
 }
@@ -83,6 +83,10 @@ function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate):
   else {
     const fitting = kinds.find((name) => Object.keys(to.values).every((value) => watchKinds.get(name)?.parameters.some((one) => one.name === value))) ?? kinds[0]!
     for (const fault of valueFaults(fitting, to.values)) faults.push({ at: `values.${fault.at}`, message: fault.message })
+    // Templates may use one key with different values: what fits one of them may be meant for its devices alone.
+    const wrong = after.templates.flatMap((one) => one.watches).filter((watch) => watch.key === to.watch && watch.kind === fitting)
+      .map((watch) => levelFaults(fitting, withDefaults(fitting, { ...watch.values, ...to.values })))
+    if (wrong.every((one) => one.length)) for (const fault of wrong[0] ?? []) faults.push({ at: `values.${fault.at}`, message: fault.message })
   }
   if (!to.leftOut && Object.keys(to.values).length === 0) faults.push({ at: 'values', message: 'An exception changes at least one value, or leaves the watch out.' })
   if (to.reason.trim().length < 3) faults.push({ at: 'reason', message: 'Say why: whoever finds this exception in a year needs it.' })

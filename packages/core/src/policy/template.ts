@@ -1,6 +1,6 @@
 import type { OsFamily, Target } from '../estate'
 import type { Millis } from '../units'
-import { parameterFault, watchKinds, type Values } from '../watch'
+import { parameterFault, valueText, watchKinds, type Values } from '../watch'
 
 /** One line of a template. Values that are absent are left to less specific sources, at last to the kind's default. */
 export interface WatchSpec {
@@ -61,6 +61,7 @@ const levelPairs: Record<string, readonly (readonly [worse: string, milder: stri
   load: [['critical', 'warning', 1], ['warning', 'notice', 1]],
   paging: [['critical', 'warning', 1], ['warning', 'notice', 1]],
   'memory-available': [['critical', 'warning', -1], ['warning', 'notice', -1]],
+  'certificate-left': [['critical', 'warning', -1]],
 }
 
 /** What is wrong with values for a watch of this kind; each fault names the parameter. */
@@ -73,12 +74,26 @@ export function valueFaults(kindName: string, values: Values): Fault[] {
     const message = parameter ? parameterFault(parameter, value) : `${kind.title} has no parameter “${name}”.`
     if (message) faults.push({ at: name, message })
   }
-  for (const [worse, milder, direction] of levelPairs[kindName] ?? []) {
-    const [a, b] = [values[worse], values[milder]]
-    if (typeof a === 'number' && typeof b === 'number' && (a - b) * direction < 0)
-      faults.push({ at: worse, message: `The more urgent level is reached before the milder one: make ${worse} ${direction > 0 ? 'larger' : 'smaller'} than ${milder}.` })
-  }
   return faults
+}
+
+/** Where of values as they are evaluated, defaults included, a more urgent level is reached before a milder one. */
+export function levelFaults(kindName: string, values: Values): Fault[] {
+  const kind = watchKinds.get(kindName)
+  return (levelPairs[kindName] ?? []).flatMap(([worse, milder, direction]) => {
+    const [a, b] = [values[worse], values[milder]]
+    if (typeof a !== 'number' || typeof b !== 'number' || (a - b) * direction >= 0) return []
+    const said = (name: string, value: number) => {
+      const parameter = kind?.parameters.find((one) => one.name === name)
+      return `${name} (${parameter ? valueText(parameter, value) : value})`
+    }
+    return [{ at: worse, message: `The more urgent level is reached before the milder one: make ${said(worse, a)} ${direction > 0 ? 'larger' : 'smaller'} than ${said(milder, b)}.` }]
+  })
+}
+
+/** Values of a watch with the defaults of its kind where it says nothing. */
+export function withDefaults(kindName: string, values: Values): Values {
+  return { ...Object.fromEntries((watchKinds.get(kindName)?.parameters ?? []).map((one) => [one.name, one.default])), ...values }
 }
 
 export function templateFaults(watches: readonly WatchSpec[]): Fault[] {
@@ -88,7 +103,7 @@ export function templateFaults(watches: readonly WatchSpec[]): Fault[] {
     if (seen.has(watch.key)) faults.push({ at: watch.key, message: `The key “${watch.key}” is used twice in this template.` })
     seen.add(watch.key)
     if (!/^[a-z0-9][a-z0-9.-]{0,60}$/.test(watch.key)) faults.push({ at: watch.key, message: 'A key has small letters, digits, dots and hyphens, 61 at most.' })
-    for (const fault of valueFaults(watch.kind, watch.values)) faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
+    for (const fault of [...valueFaults(watch.kind, watch.values), ...levelFaults(watch.kind, withDefaults(watch.kind, watch.values))]) faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
   }
   return faults
 }

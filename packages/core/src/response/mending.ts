@@ -22,7 +22,7 @@ export interface Try {
 
 export type MendingStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
 
-/** Tries older than this are forgotten. */
+/** Tries older than this are forgotten, unless they are of the trouble that is being tried. */
 export const triesCountFor: Millis = hour
 /** An agent that has not answered by then counts as one that could not. */
 export const answerWithin: Millis = 2 * minute
@@ -41,20 +41,38 @@ export function actionsFor(watch: Pick<EffectiveWatch, 'kind' | 'values'>, insta
   return watchKind(watch.kind).subject === 'service' && action.verb === 'start' ? [action, { ...action, verb: 'restart' }] : [action]
 }
 
+/** How long after a try's time something must have been seen of the post; without, nobody knows whether it helped. */
+const evidenceWithin: Millis = 5 * minute
+/** No trouble is kept from a person for longer, whatever its tries are given. */
+export const longestMending: Millis = 2 * hour
+
+/** How long a trouble may be tried, all in all, before a person is told. */
+function patienceFor({ times, wait }: Pick<Response, 'times' | 'wait'>): Millis {
+  return Math.min(longestMending, times * (answerWithin + wait) + evidenceWithin)
+}
+
+/** A trouble that is being tried: when that began, when its device was last heard, and from which silence on nobody hears it. */
+export interface Trouble { startedAt: Millis; heardAt: Millis; gap: Millis }
+
 /**
  * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after it,
- * and not before its time is over; a post that is well and only waits for its clear time is left alone.
- * @param tries of the last hour, in any order
+ * and not before its time is over; a post that is well and only waits for its clear time is left alone. What cannot be judged
+ * any more, and what takes longer than its tries together, goes to a person.
+ * @param tries of the last hour, and of this trouble, in any order
  */
-export function mendingStep({ times, wait }: Pick<Response, 'times' | 'wait'>, tries: readonly Try[], post: Pick<PostState, 'runs' | 'lastAt'>, now: Millis): MendingStep {
-  const counted = tries.filter((one) => now - one.at < triesCountFor)
+export function mendingStep(response: Pick<Response, 'times' | 'wait'>, tries: readonly Try[], post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>, { startedAt, heardAt, gap }: Trouble, now: Millis): MendingStep {
+  const { times, wait } = response
+  const patience = startedAt + patienceFor(response)
+  if (now >= patience || post.silent || now - heardAt > gap) return { next: 'tell' }
+  const until = (at: Millis): MendingStep => ({ next: 'wait', until: Math.min(at, patience) })
+  const counted = tries.filter((one) => now - one.at < triesCountFor || one.at >= startedAt)
   const last = counted.reduce<Try | null>((newest, one) => (newest === null || one.at >= newest.at ? one : newest), null)
   if (last) {
     if (last.hopeless) return { next: 'tell' }
-    const until = last.endedAt === null ? last.at + answerWithin : last.endedAt + wait
-    if (now < until) return { next: 'wait', until }
-    if (last.endedAt !== null && post.lastAt <= last.endedAt) return { next: 'wait', until: now + wait }
+    const shown = last.endedAt === null ? last.at + answerWithin : last.endedAt + wait
+    if (now < shown) return until(shown)
+    if (last.endedAt !== null && post.lastAt <= last.endedAt) return now < shown + evidenceWithin ? until(Math.min(now + wait, shown + evidenceWithin)) : { next: 'tell' }
   }
-  if (Object.keys(post.runs).length === 0) return { next: 'wait', until: now + wait }
+  if (Object.keys(post.runs).length === 0) return until(now + wait)
   return counted.length < times ? { next: 'try' } : { next: 'tell' }
 }

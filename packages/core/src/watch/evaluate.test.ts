@@ -201,7 +201,102 @@ describe('when a watch looks', () => {
   })
 })
 
+describe('what is not there', () => {
+  const cpu = [watch('cpu', 'cpu-busy', { critical: 0.9, warning: null, notice: null, hold: 2 * minute, 'clear.hold': 0 })]
+  const busy = (minutes: number, value: number | null) => observed(minutes * minute, { readings: value === null ? [] : [['cpu.busy', '', value]] })
+  it('is not well: one report without the value neither ends a hold nor closes an alert', () => {
+    expect(run(cpu, [busy(0, 0.95), busy(1, null), busy(2, 0.95)]).short).toEqual(['2 cpu| raised critical'])
+    expect(run(cpu, [busy(0, 0.95), busy(1, 0.95), busy(2, 0.95), busy(3, null), busy(4, null), busy(10, null)]).short).toEqual(['2 cpu| raised critical', '10 cpu| silent critical'])
+  })
+  it('is gone only where the facts say so: a disk of which no size came stays as it was', () => {
+    const roster = [watch('disk', 'disk-space', { hold: 0, 'clear.hold': 0 })]
+    const disks = [{ mount: '/srv', device: '/dev/sdb1', fileSystem: 'ext4', removable: false, size: 1 }]
+    const full = observed(minute, { readings: disk(1 * gigabyte, 100 * gigabyte), facts: { disks } })
+    expect(run(roster, [full, observed(2 * minute, { facts: { disks } })]).short).toHaveLength(1)
+    expect(run(roster, [full, observed(2 * minute, { facts: { disks: [] } })]).short).toEqual(['1 disk|/srv raised critical', '2 disk|/srv cleared well'])
+  })
+  it('is told as such by a watch of its own: a collector that fails for its time', () => {
+    const roster = [watch('agent', 'collector-fails', { hold: 10 * minute })]
+    const failing = (minutes: number, more: Partial<Observed> = {}) => observed(minutes * minute, { failed: ['services'], reasons: { services: 'systemctl hangs' }, ...more })
+    const { short, transitions } = run(roster, [...Array.from({ length: 11 }, (_, i) => failing(i)), observed(11 * minute)])
+    expect(short).toEqual(['10 agent|services raised warning', '11 agent|services cleared well'])
+    expect(transitions[0]!.evidence?.text).toBe('its services cannot be read: systemctl hangs')
+    expect(run(roster, Array.from({ length: 20 }, (_, i) => failing(i, { absent: ['services'] }))).short).toEqual([])
+  })
+})
+
+describe('state that outlives its meaning', () => {
+  const step = (state: DeviceState, roster: EffectiveWatch[], one: Observed) => evaluate(state, roster, one)
+  it('of another kind of watch under the same key is none', () => {
+    const before = step(new Map(), [watch('x', 'log-match', { count: 3 })], observed(minute, { events: [event(minute)] })).state
+    const { state, broken, transitions } = step(before, [watch('x', 'cpu-busy', { hold: 0 })], observed(2 * minute, { readings: [['cpu.busy', '', 0.995]] }))
+    expect([broken, transitions.map((one) => one.kind), state.get('x|')?.level]).toEqual([[], ['raised'], 'critical'])
+  })
+  it('a match under another filter is forgotten; absence then counts anew', () => {
+    const absence = (text: string) => [watch('b', 'log-absence', { text, period: hour })]
+    const before = step(new Map(), absence('completed'), observed(minute, { events: [event(minute)] })).state
+    const asked = step(before, absence('verified'), observed(30 * minute)).state
+    expect(run(absence('verified'), []).short).toEqual([])
+    expect(step(asked, absence('verified'), observed(80 * minute)).transitions).toEqual([])
+    expect(step(asked, absence('verified'), observed(91 * minute)).transitions.map((one) => one.kind)).toEqual(['raised'])
+  })
+  it('a hold under another threshold begins anew, and what is open goes on', () => {
+    const over = (critical: number) => [watch('cpu', 'cpu-busy', { critical, warning: null, notice: null, hold: 5 * minute })]
+    const busy = (minutes: number) => observed(minutes * minute, { readings: [['cpu.busy', '', 0.97]] })
+    let state: DeviceState = new Map()
+    for (let i = 0; i <= 4; i++) state = step(state, over(0.9), busy(i)).state
+    expect(step(state, over(0.95), busy(5)).transitions).toEqual([])
+    for (let i = 5; i <= 6; i++) state = step(state, over(0.9), busy(i)).state
+    expect(state.get('cpu|')?.level).toBe('critical')
+    const after = step(state, over(0.95), busy(7))
+    expect([after.transitions, after.state.get('cpu|')?.level, after.state.get('cpu|')?.began]).toEqual([[], 'critical', 0])
+  })
+  it('a watch that cannot be evaluated costs itself, and is named', () => {
+    const rotten: DeviceState = new Map([['log|', { lastAt: 0, level: null, began: null, runs: {}, clearRun: null, silent: false, memo: { times: 7 } }]])
+    const { broken, transitions } = evaluate(rotten, [watch('log', 'log-match'), watch('cpu', 'cpu-busy', { hold: 0 })], observed(minute, { events: [event(minute)], readings: [['cpu.busy', '', 1]] }))
+    expect([broken.map((one) => one.watch), transitions.map((one) => one.watch)]).toEqual([['log'], ['cpu']])
+  })
+})
+
+describe('a log watch with hours', () => {
+  const night = (at: number) => at - (at % day) + 2 * hour
+  it('remembers what came outside of them: a backup at two in the night is no missing backup at nine', () => {
+    const roster = [watch('backup', 'log-absence', { hours: 'Mon–Sun 08:00–20:00', period: day })]
+    const monday = Date.UTC(2026, 10, 23)
+    const steps = [observed(monday + 9 * hour), ...[1, 2].flatMap((n) => [observed(night(monday + n * day), { events: [event(night(monday + n * day))] }), observed(monday + n * day + 9 * hour), observed(monday + n * day + 19 * hour)])]
+    expect(run(roster, steps).short).toEqual([])
+    expect(run(roster, [...steps, observed(monday + 3 * day + 9 * hour)]).transitions.map((one) => one.kind)).toEqual(['raised'])
+  })
+})
+
+describe('a service', () => {
+  const roster = [watch('services', 'service-state', { hold: 0, 'clear.hold': 0 })]
+  const at = (minutes: number, ...services: Service[]) => observed(minutes * minute, { facts: { services } })
+  it('that has failed is a fault whatever starts it; stopped again, it is none', () => {
+    expect(run(roster, [at(1, service('nightly', 'failed', 'on-demand')), at(2, service('nightly', 'stopped', 'on-demand'))]).short).toEqual(['1 services|nightly raised critical', '2 services|nightly cleared well'])
+  })
+  it('that its own condition keeps from starting is no fault', () => {
+    expect(run(roster, [at(1, service('getty@tty1', 'skipped'))]).short).toEqual([])
+  })
+  it('is told by its name, which is what one types, and not by its long description', () => {
+    const nginx: Service = { name: 'nginx', title: 'A high performance web server and a reverse proxy server', start: 'automatic', state: 'failed' }
+    expect(run(roster, [at(1, nginx)]).transitions[0]!.evidence?.text).toBe('nginx has failed')
+  })
+})
+
+describe('package lists', () => {
+  it('that are old, or were never fetched, can be watched; where nobody tells, nothing is said', () => {
+    const roster = [watch('u', 'updates', { security: 'nothing', other: 'nothing', lists: 'warning', 'lists.after': 7 * day })]
+    const updates = (listsAt?: number | null) => observed(30 * day, { facts: { updates: { security: 0, other: 0, leftover: 0, oldestSecurityAt: null, oldestOtherAt: null, restartPending: false, checkedAt: 0, names: [], ...(listsAt === undefined ? {} : { listsAt }) } } })
+    expect([updates(22 * day), updates(24 * day), updates(null), updates()].map((one) => run(roster, [one]).short)).toEqual([['43200 u|lists raised warning'], [], ['43200 u|lists raised warning'], []])
+  })
+})
+
 describe('a rule as a sentence', () => {
+  it('names a log, or any', () => {
+    expect(sentenceText(watchKind('log-match').sentence(watch('l', 'log-match').values))).toMatch(/^In any log, when an entry from any source appears once/)
+    expect(sentenceText(watchKind('log-match').sentence(watch('l', 'log-match', { channel: 'System' }).values))).toMatch(/^In the System log, /)
+  })
   it('reads as one', () => {
     expect(sentenceText(watchKind('disk-space').sentence(watch('d', 'disk-space', { except: ['/boot*'] }).values)))
       .toBe('On every fixed disk except /boot*, when free space is below 10 % and below 20 GB for 15 min, raise warning; below 5 % and below 10 GB, critical; clear above 12 % or 24 GB for 5 min.')

@@ -3,9 +3,10 @@ import type { Millis } from '../units'
 import { looksAt } from './hours'
 import { watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
-import { read, type Observation, type Observed } from './kind'
+import { read, type Observation, type Observed, type WatchKind } from './kind'
 import type { Values } from './parameter'
-import { advance, isAtRest, miss, type Judgement, type PostState, type Transition } from './post'
+import { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition } from './post'
+import { markOf, stateFor } from './stateOf'
 
 /** The states of a device's posts that are not at rest, by `watch key|instance`. */
 export type DeviceState = ReadonlyMap<string, PostState>
@@ -25,9 +26,13 @@ function withoutNamed(watch: EffectiveWatch, roster: readonly EffectiveWatch[]):
   return named.length ? { ...watch.values, except: [...read.list(watch.values, 'except'), ...named] } : watch.values
 }
 
+/** A watch that could not be evaluated; its posts stay as they were, and the others count. */
+export interface BrokenWatch { watch: string; reason: string }
+
 export interface Evaluated {
   state: DeviceState
   transitions: PostTransition[]
+  broken: BrokenWatch[]
 }
 
 export function postKey(watch: string, instance: string): string {
@@ -43,8 +48,9 @@ const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence:
 
 /**
  * One moment of one device: every active watch of its roster looks at what was observed, every post takes its step. Pure
- * and deterministic; what is at rest is left out of the result. A post whose instance has gone from the device clears in
- * its clear time. `only` limits it to some watches, for a moment that is no report (the device is silent).
+ * and deterministic; what is at rest is left out of the result. A post whose instance the facts say is gone clears in its
+ * clear time; one that merely was not seen keeps its level. A watch that throws costs only itself. `only` limits it to some
+ * watches, for a moment that is no report (the device is silent).
  */
 export function evaluate(
   before: DeviceState,
@@ -55,45 +61,79 @@ export function evaluate(
 ): Evaluated {
   const state = new Map(before)
   const transitions: PostTransition[] = []
+  const broken: BrokenWatch[] = []
   const reported = silentIntervals * Math.max(observed.interval, previousInterval)
+  const keysOf = groupByWatch(before)
   for (const watch of roster) {
     if (watch.standing !== 'active' || !only(watch)) continue
-    const kind = watchKind(watch.kind)
-    const gap = Math.max(reported, silentIntervals * (read.optional(watch.values, 'every') ?? 0))
-    const prefix = `${watch.key}|`
-    const kept = [...before.keys()].filter((key) => key.startsWith(prefix))
-    const put = (key: string, step: { state: PostState; transitions: Transition[] }) => {
-      if (isAtRest(step.state)) state.delete(key)
-      else state.set(key, step.state)
-      for (const one of step.transitions) transitions.push({ ...one, ...splitPostKey(key) })
+    try {
+      const gap = Math.max(reported, silentIntervals * (read.optional(watch.values, 'every') ?? 0))
+      for (const [key, step] of stepsOf(watch, roster, observed, keysOf.get(watch.key) ?? [], before, gap)) {
+        if (isAtRest(step.state)) state.delete(key)
+        else state.set(key, step.state)
+        for (const one of step.transitions) transitions.push({ ...one, ...splitPostKey(key) })
+      }
+    } catch (error) {
+      broken.push({ watch: watch.key, reason: (error as Error).message })
     }
-    if (kind.collector && observed.failed.includes(kind.collector)) {
-      for (const key of kept) put(key, miss(before.get(key)!, observed.at, gap))
-      continue
-    }
-    const hours = read.text(watch.values, 'hours')
-    if (hours !== '' && !looksAt(hours, observed.at, observed.zone)) {
-      // Nothing is known of the time between, so no hold goes on over it; what is open stays as it is.
-      for (const key of kept) put(key, { state: { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }, transitions: [] })
-      continue
-    }
-    if (kind.collector && observed.rested?.includes(kind.collector)) {
-      for (const key of kept) put(key, miss(before.get(key)!, observed.at, gap))
-      continue
-    }
-    const judge: Judgement = { hold: (severity) => kind.hold(watch.values, severity), clearHold: kind.clearHold(watch.values), gap }
-    const seen = kind.observe(withoutNamed(watch, roster), observed, (instance) => before.get(postKey(watch.key, instance))?.memo)
-    const seenKeys = new Set<string>()
-    for (const one of seen) {
-      const key = postKey(watch.key, one.instance)
-      seenKeys.add(key)
-      const was = before.get(key) ?? null
-      // At rest and still well: nothing to do, and by far the most frequent case.
-      if (was === null && one.failing.length === 0 && one.memo === undefined) continue
-      put(key, advance(was, one, observed.at, judge))
-    }
-    for (const key of kept)
-      if (!seenKeys.has(key)) put(key, advance(before.get(key)!, { instance: splitPostKey(key).instance, ...gone }, observed.at, judge))
   }
-  return { state, transitions }
+  return { state, transitions, broken }
+}
+
+function groupByWatch(state: DeviceState): Map<string, string[]> {
+  const groups = new Map<string, string[]>()
+  for (const key of state.keys()) {
+    const { watch } = splitPostKey(key)
+    const group = groups.get(watch)
+    if (group) group.push(key)
+    else groups.set(watch, [key])
+  }
+  return groups
+}
+
+type Step = [key: string, step: { state: PostState; transitions: Transition[] }]
+
+/** What one watch makes of its posts. @param kept keys of its posts that have a state */
+function stepsOf(watch: EffectiveWatch, roster: readonly EffectiveWatch[], observed: Observed, kept: readonly string[], before: DeviceState, gap: Millis): Step[] {
+  const kind = watchKind(watch.kind)
+  const { collector } = kind
+  const stateAt = (key: string): PostState | null => stateFor(watch, before.get(key) ?? null)
+  const missing = () => kept.map((key): Step => [key, miss(before.get(key)!, observed.at, gap)])
+  if (collector && observed.failed.includes(collector)) return missing()
+  const hours = read.text(watch.values, 'hours')
+  if (hours !== '' && !looksAt(hours, observed.at, observed.zone)) return outsideHours(watch, kind, observed, kept, before)
+  if (collector && observed.rested?.includes(collector)) return missing()
+  const judge: Judgement = { hold: (severity) => kind.hold(watch.values, severity), clearHold: kind.clearHold(watch.values), gap, of: markOf(watch) }
+  const values = withoutNamed(watch, roster)
+  const seenKeys = new Set<string>()
+  const steps: Step[] = []
+  for (const one of kind.observe(values, observed, (instance) => stateAt(postKey(watch.key, instance))?.memo)) {
+    const key = postKey(watch.key, one.instance)
+    seenKeys.add(key)
+    const was = stateAt(key)
+    // At rest and still well: nothing to do, and by far the most frequent case.
+    if (was === null && one.failing.length === 0 && one.memo === undefined && !before.has(key)) continue
+    steps.push([key, advance(was, one, observed.at, judge)])
+  }
+  for (const key of kept) {
+    if (seenKeys.has(key)) continue
+    const was = stateAt(key)
+    const { instance } = splitPostKey(key)
+    // State of another kind of watch says nothing here, and so there is no such post.
+    const isGone = was === null || (kind.gone?.(values, observed, instance) ?? false)
+    steps.push([key, isGone ? advance(was, { instance, ...gone }, observed.at, judge) : miss(was, observed.at, gap)])
+  }
+  return steps
+}
+
+/** Nothing is known of the time between, so no hold goes on over it; what is open stays as it is, and only memories grow. */
+function outsideHours(watch: EffectiveWatch, kind: WatchKind, observed: Observed, kept: readonly string[], before: DeviceState): Step[] {
+  const paused = new Map<string, PostState>(kept.map((key) => [key, { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }]))
+  const deaf = kind.collector !== null && observed.rested?.includes(kind.collector)
+  if (kind.remembersAlways && !deaf)
+    for (const one of kind.observe(watch.values, observed, (instance) => stateFor(watch, before.get(postKey(watch.key, instance)) ?? null)?.memo)) {
+      const key = postKey(watch.key, one.instance)
+      if (one.memo !== undefined) paused.set(key, { ...(paused.get(key) ?? freshPost(observed.at)), of: markOf(watch), memo: one.memo })
+    }
+  return [...paused].map(([key, state]) => [key, { state, transitions: [] }])
 }

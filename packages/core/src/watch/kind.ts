@@ -7,7 +7,7 @@ import type { Parameter, Values } from './parameter'
 import type { SentencePart } from './sentence'
 
 /** What a watch is about; maintenance windows can name a whole family. */
-export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance', 'certificate'] as const
+export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance', 'certificate', 'agent'] as const
 export type Subject = (typeof subjects)[number]
 
 /** The agent's collectors, one for each thing that can fail alone. */
@@ -29,8 +29,14 @@ export interface Observed {
   facts: Facts
   events: readonly LogEvent[]
   failed: readonly Collector[]
+  /** Of those that failed, the ones that have nothing to read on this machine. */
+  absent?: readonly Collector[]
+  /** Why a collector failed, where that is known. */
+  reasons?: Readonly<Partial<Record<Collector, string>>>
   /** Collectors whose turn it was not. */
   rested?: readonly Collector[]
+  /** Another machine has reported as this device of late. */
+  shared?: boolean
   /** The clocks that the hours of watches go by. */
   zone: string
 }
@@ -83,7 +89,21 @@ export interface WatchKind {
   sentence(values: Values): SentencePart[]
   hold(values: Values, severity: Severity): Hold
   clearHold(values: Values): Hold
+  /**
+   * What the watch says of each of its posts now. A post that it says nothing of is not well: see `gone`.
+   * @param memo what the post remembered last time; never that of another kind, or of another filter (see `about`)
+   */
   observe(values: Values, observed: Observed, memo: (instance: string) => unknown): Observation[]
+  /**
+   * Whether the facts say that a post's thing is no longer there, or the watch no longer wants it. Without this, or where it
+   * says no, a post that nothing was seen of keeps its level, and counts as silent after a gap: a value that is missing is
+   * neither well nor gone.
+   */
+  gone?(values: Values, observed: Observed, instance: string): boolean
+  /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */
+  about: readonly string[]
+  /** Its memory goes on outside of its hours, when it neither raises nor clears. */
+  remembersAlways?: boolean
 }
 
 /** Reads values with their types; a missing one is a mistake in the caller, which resolves defaults first. */

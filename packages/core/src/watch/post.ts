@@ -7,6 +7,8 @@ interface Run { since: Millis; checks: number }
 
 /** What one post remembers between checks. */
 export interface PostState {
+  /** What this is the state of (see `markOf`): when the watch asks something else, it says nothing any more. */
+  of?: string
   /** The last check that said something. */
   lastAt: Millis
   /** The level that holds. */
@@ -40,6 +42,8 @@ export interface Judgement {
   clearHold: Hold
   /** Longest time between two checks that still counts as without a gap. */
   gap: Millis
+  /** What the state is of; see `markOf`. */
+  of?: string
 }
 
 export function freshPost(at: Millis): PostState {
@@ -95,7 +99,7 @@ export function advance(before: PostState | null, seen: Observation, at: Millis,
     note('cleared', from, null)
     began = null
   }
-  const next: PostState = { lastAt: at, level, began, runs, clearRun: level === null ? null : clearRun, silent: false }
+  const next: PostState = { ...(judge.of === undefined ? {} : { of: judge.of }), lastAt: at, level, began, runs, clearRun: level === null ? null : clearRun, silent: false }
   if (seen.memo !== undefined) next.memo = seen.memo
   if (level !== null) next.evidence = seen.failing.length ? seen.evidence() : (state.evidence ?? seen.evidence())
   return { state: next, transitions }

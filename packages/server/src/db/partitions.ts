@@ -4,6 +4,9 @@ import { inTransaction, type Pool } from './pool'
 const partitioned = ['report', 'log_event', 'post_change'] as const
 const week = 7 * day
 
+/** What was written longer ago than this is not kept any more, and not taken: there is always a partition for what is. */
+export const oldestKept: Millis = 30 * day
+
 /**
  * Weekly partitions from five weeks back (agents may catch up, and a demo brings history) to two weeks ahead. Called at
  * start and every few hours, so that no reading ever finds its partition missing.

@@ -1,8 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { minute, second } from '#core'
+import { day, hour, minute, second } from '#core'
 import { ProblemError } from '../http/problems'
-import { checkBatch, checkEnvelope, clockOffset } from './checkBatch'
+import { checkBatch, checkEnvelope, clockOffset, type CheckedReport } from './checkBatch'
 
 const now = Date.parse('2026-11-23T12:00:00Z')
 const batch = (reports: unknown[], more: object = {}) => checkBatch(checkEnvelope({ version: 1, sentAt: now, oldest: 1, reports, ...more }), now, 0)
@@ -38,7 +38,7 @@ describe('checking a batch', () => {
   })
   it('says where by a JSON pointer (RFC 6901)', () => {
     expect(batch([report(), report({ seq: 2, readings: [['disk.free', '/', 1], ['disk.free', '/', 2]] })]).refused).toEqual([
-      { seq: 2, pointer: '/reports/1/readings/1', code: 'reading-twice', detail: expect.stringContaining('the first was kept') as string },
+      { seq: 2, pointer: '/reports/1/readings/1', code: 'reading-twice', detail: expect.stringContaining('the first was kept') as string, body: ['disk.free', '/', 2] },
     ])
   })
   it('marks as late what waited, and not what took its ordinary time', () => {
@@ -51,6 +51,36 @@ describe('checking a batch', () => {
   it('lets no log entry be younger than the report that carries it', () => {
     const event = { at: now + 5 * minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
     expect((batch([report({ events: [event] })]).reports[0] as { events: { at: number }[] }).events[0]!.at).toBe(now)
+  })
+  it('keeps all facts but the one that is wrong', () => {
+    const { reports, refused } = batch([report({ facts: { ports: [{ port: 22, protocol: 'tcp' }], services: [{ name: 'x' }], moon: 'full' } })])
+    expect((reports[0] as CheckedReport).facts).toEqual({ ports: [{ port: 22, protocol: 'tcp' }] })
+    expect(refused.map((one) => `${one.pointer} ${one.code}`)).toEqual(['/reports/0/facts/services fact-not-valid', '/reports/0/facts/moon fact-not-valid'])
+  })
+  it('counts log entries that are older than is kept, and keeps the others', () => {
+    const event = (days: number) => ({ at: now - days * day, channel: 'dpkg.log', source: 'dpkg', id: null, level: 'informational', text: 't' })
+    const [checked] = batch([report({ events: [event(60), event(29), event(400)] })]).reports as CheckedReport[]
+    expect([checked!.tooOld, checked!.events.map((one) => one.at)]).toEqual([2, [now - 29 * day]])
+  })
+})
+
+describe('when a report was made', () => {
+  const made = (one: object, envelope: object = {}) => (batch([report(one)], envelope).reports[0] as CheckedReport).at
+  it('is known by the time since the machine started, whatever its clock was set to meanwhile', () => {
+    expect(made({ at: now + 2 * hour, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(now - 5 * minute)
+    expect(made({ at: now - 40 * day, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(now - 5 * minute)
+  })
+  it('is by its own clock after a restart, less what that is off now', () => {
+    expect(made({ at: now - hour, up: 99 * minute, boot: 'before' }, { up: minute, boot: 'now' })).toBe(now - hour)
+    expect(made({ at: now + 7 * minute - hour }, { sentAt: now + 7 * minute })).toBe(now - hour)
+  })
+  it('is never later than when it was sent: a clock that was set back is put right, not refused', () => {
+    expect(made({ at: now + 3 * hour })).toBe(now)
+  })
+  it('moves its log entries by what the clock was off then', () => {
+    const event = { at: now + 2 * hour - minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
+    const [checked] = batch([report({ at: now + 2 * hour, up: 10 * minute, boot: 'b', events: [event] })], { up: 15 * minute, boot: 'b' }).reports as CheckedReport[]
+    expect(checked!.events[0]!.at).toBe(now - 6 * minute)
   })
 })
 

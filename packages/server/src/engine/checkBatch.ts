@@ -1,5 +1,6 @@
-import { batchLimits, logEventSchema, protocolVersion, reportBatchSchema, reportSchema, type CollectorFailure, type Refusal, type Report, type ReportBatch } from '#contract'
-import { day, readingFault, second, type Collector, type Facts, type LogEvent, type Millis, type Reading } from '#core'
+import { factSchemas, logEventSchema, protocolVersion, reportBatchSchema, reportSchema, type CollectorFailure, type Refusal, type Report, type ReportBatch } from '#contract'
+import { readingFault, second, type Collector, type Facts, type FactSubject, type LogEvent, type Millis, type Reading } from '#core'
+import { oldestKept } from '../db'
 import { ProblemError } from '../http/problems'
 
 /** A report that passed every check, its times corrected to the server's clock. */
@@ -11,24 +12,31 @@ export interface CheckedReport {
   readings: Reading[]
   facts: Facts
   events: LogEvent[]
+  /** Log entries that the agent left out, and those that were older than is kept. */
+  leftOut: number
+  tooOld: number
   failed: CollectorFailure[]
   rested: Collector[]
   roster: string | null
+  raw: unknown
 }
+
+/** One that was not kept; its number counts as seen. */
+export interface RefusedReport { seq: number; refused: true }
+
+/** A part of a batch, or all of a report, that was refused, with what was sent. */
+export interface RefusedPart extends Refusal { body: unknown }
 
 export interface CheckedBatch {
   oldest: number
   clockOffset: Millis
   /** In order of sequence number; refused ones are missing, but count as seen. */
-  reports: (CheckedReport | { seq: number; refused: true })[]
-  refused: Refusal[]
+  reports: (CheckedReport | RefusedReport)[]
+  refused: RefusedPart[]
 }
 
 /** A clock is called off from here on; less is delay on the way. */
 const clockTolerance = 5 * second
-/** How far ahead of the batch's own sending time an entry may be. */
-const aheadTolerance = 2 * second
-const oldestKept = 30 * day
 
 /**
  * The device's clock minus ours. A steady offset is kept as it is, so that corrected times do not shake with the network.
@@ -48,33 +56,64 @@ export function checkEnvelope(body: unknown): ReportBatch {
   return value
 }
 
-function checkEvents(report: Report, pointer: string, offset: Millis, at: Millis, refuse: (pointer: string, code: string, detail: string) => void): LogEvent[] {
-  const events: LogEvent[] = []
-  report.events?.forEach((event, i) => {
-    const { error } = logEventSchema.validate(event, { convert: false })
-    if (error) refuse(`${pointer}/events/${i}`, 'event-not-valid', error.message)
-    // An entry cannot be younger than the report that carries it.
-    else events.push({ ...event, text: event.text.replaceAll('\0', ''), at: Math.min(event.at - offset, at) })
-  })
-  return events
+/**
+ * When a report was made, by our clock. Where machine and start of it are the same as of the sending, the time between the
+ * two is known by a clock that nobody sets; else the device's own clock says it, less what that is off by now. One that is
+ * dated later than it was sent, because the clock was set back meanwhile, was made at the latest when it was sent.
+ */
+function madeAt(report: Report, batch: ReportBatch, offset: Millis, now: Millis): Millis {
+  if (report.boot !== undefined && report.boot === batch.boot && report.up !== undefined && batch.up !== undefined && report.up <= batch.up)
+    return Math.round(now - (batch.up - report.up))
+  return Math.min(report.at - offset, now)
 }
 
-function checkReadings(report: Report, pointer: string, refuse: (pointer: string, code: string, detail: string) => void): Reading[] {
+type Refuse = (pointer: string, code: string, detail: string, body: unknown) => void
+
+/** @param shift what the device's clock was ahead of ours when the report was made */
+function checkEvents(report: Report, pointer: string, shift: Millis, at: Millis, now: Millis, refuse: Refuse): { events: LogEvent[]; tooOld: number } {
+  const events: LogEvent[] = []
+  let tooOld = 0
+  report.events?.forEach((event, i) => {
+    const { error } = logEventSchema.validate(event, { convert: false })
+    if (error) return refuse(`${pointer}/events/${i}`, 'event-not-valid', error.message, event)
+    // An entry cannot be younger than the report that carries it.
+    const written = Math.min(event.at - shift, at)
+    if (now - written > oldestKept) tooOld++
+    else events.push({ ...event, at: written })
+  })
+  return { events, tooOld }
+}
+
+function checkReadings(report: Report, pointer: string, refuse: Refuse): Reading[] {
   const readings: Reading[] = []
   const seen = new Set<string>()
   report.readings.forEach((entry: unknown, i) => {
     const here = `${pointer}/readings/${i}`
     if (!Array.isArray(entry) || typeof entry[0] !== 'string' || typeof entry[1] !== 'string' || entry[1].length > 400)
-      return refuse(here, 'reading-not-valid', 'A reading is [metric, instance, value].')
+      return refuse(here, 'reading-not-valid', 'A reading is [metric, instance, value].', entry)
     const [metric, instance, value] = entry as [string, string, unknown]
     const fault = readingFault(metric, instance, value)
-    if (fault) return refuse(here, 'reading-not-valid', fault)
-    if (seen.has(`${metric}|${instance}`)) return refuse(here, 'reading-twice', `“${metric}” of “${instance}” stands twice in this report; the first was kept.`)
+    if (fault) return refuse(here, 'reading-not-valid', fault, entry)
+    if (seen.has(`${metric}|${instance}`)) return refuse(here, 'reading-twice', `“${metric}” of “${instance}” stands twice in this report; the first was kept.`, entry)
     seen.add(`${metric}|${instance}`)
     readings.push([metric, instance, value] as Reading)
   })
   return readings
 }
+
+function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
+  const facts: Facts = {}
+  for (const [subject, value] of Object.entries(report.facts ?? {})) {
+    const schema = Object.hasOwn(factSchemas, subject) ? factSchemas[subject as FactSubject] : null
+    const message = schema ? schema.validate(value, { convert: false }).error?.message : `There is no fact “${subject}”. Update the server.`
+    if (message !== undefined) refuse(`${pointer}/facts/${subject}`, 'fact-not-valid', message, value)
+    else Object.assign(facts, { [subject]: value })
+  }
+  return facts
+}
+
+/** More refusals than these are not told one by one: an agent that sends such has one fault, not many. */
+const mostRefusals = 100
 
 /**
  * Checks a batch part by part: what is wrong is refused with its place and reason, the rest is kept.
@@ -82,22 +121,21 @@ function checkReadings(report: Report, pointer: string, refuse: (pointer: string
  */
 export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): CheckedBatch {
   const offset = clockOffset(batch.sentAt, now, before)
-  const refused: Refusal[] = []
+  const refused: RefusedPart[] = []
   const reports: CheckedBatch['reports'] = []
   batch.reports.forEach((raw: unknown, i) => {
     const pointer = `/reports/${i}`
     const seq = (raw as { seq?: unknown } | null)?.seq
     const known = Number.isSafeInteger(seq) && (seq as number) >= 1 ? (seq as number) : null
-    const refuse = (at: string, code: string, detail: string) => void refused.push({ seq: known, pointer: at, code, detail })
+    const refuse: Refuse = (at, code, detail, body) => void refused.push({ seq: known, pointer: at, code, detail, body })
     const refuseAll = (code: string, detail: string) => {
-      refuse(pointer, code, detail)
+      refuse(pointer, code, detail, raw)
       if (known !== null) reports.push({ seq: known, refused: true })
     }
     const { error } = reportSchema.validate(raw, { convert: false })
     if (error) return refuseAll('report-not-valid', error.message)
     const report = raw as Report
-    if (report.at > batch.sentAt + aheadTolerance) return refuseAll('time-in-the-future', 'The report is dated later than the moment it was sent, by the same clock.')
-    const at = Math.min(report.at - offset, now)
+    const at = madeAt(report, batch, offset, now)
     if (now - at > oldestKept) return refuseAll('too-old', 'Readings older than 30 days are not taken any more.')
     reports.push({
       seq: report.seq,
@@ -105,14 +143,16 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
       interval: report.interval,
       late: now - at > 2 * report.interval + 10 * second,
       readings: checkReadings(report, pointer, refuse),
-      facts: report.facts ?? {},
-      events: checkEvents(report, pointer, offset, at, refuse),
+      facts: checkFacts(report, pointer, refuse),
+      ...checkEvents(report, pointer, report.boot === undefined ? offset : report.at - at, at, now, refuse),
+      leftOut: report.leftOut ?? 0,
       failed: report.failed ?? [],
       rested: report.rested ?? [],
       roster: report.roster ?? null,
+      raw,
     })
   })
   reports.sort((a, b) => a.seq - b.seq)
-  if (refused.length > batchLimits.readings) refused.length = batchLimits.readings
+  if (refused.length > mostRefusals) refused.length = mostRefusals
   return { oldest: batch.oldest, clockOffset: offset, reports, refused }
 }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
-import { isAtRest, logLevelCode, splitPostKey, targets, type DeviceState, type DeviceTraits, type PostState, type PostTransition, type Reading } from '#core'
-import { inTransaction, rows, time, type Db, type Pool } from '../db'
+import { isAtRest, logLevelCode, sameData, splitPostKey, targets, type DeviceState, type DeviceTraits, type Facts, type PostState, type PostTransition } from '#core'
+import { firstRow, inTransaction, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
 import { windowsSince } from '../features/maintenance/store'
 import { policyInForce } from '../features/policy/store'
@@ -14,24 +14,32 @@ import type { DeviceContext } from './types'
 
 const layouts = new Map<string, number>()
 
-/** The number under which these names of values are known; the same on every server process. */
-async function layoutOf(db: Db, readings: readonly Reading[]): Promise<number> {
-  const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
-  const known = layouts.get(series)
-  if (known !== undefined) return known
-  const digest = createHash('sha256').update(series).digest()
-  // The update that changes nothing makes the row come back when it was there already.
-  const [row] = await rows<{ id: number }>(db, `
-    insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`, [digest, series])
-  if (layouts.size > 50_000) layouts.clear()
-  layouts.set(series, row!.id)
-  return row!.id
+/**
+ * The numbers under which these names of values are known; the same on every server process. They are made outside of the
+ * report's transaction: a number that was rolled back must not be remembered, and agents do not wait for each other.
+ */
+async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise<number[]> {
+  const ids: number[] = []
+  for (const { readings } of reports) {
+    const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
+    let id = layouts.get(series)
+    if (id === undefined) {
+      const digest = createHash('sha256').update(series).digest()
+      // The update that changes nothing makes the row come back when it was there already.
+      id = (await firstRow<{ id: number }>(pool, `
+        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`, [digest, series]))!.id
+      if (layouts.size > 50_000) layouts.clear()
+      layouts.set(series, id)
+    }
+    ids.push(id)
+  }
+  return ids
 }
 
 /**
  * Stores the reports and moves the device on, in one statement, provided the device still is as the plan assumed: same
- * key, same version, same last report. One round trip and one flush to disk for the usual report that changes nothing.
- * The update goes by primary key, the insert into one weekly partition.
+ * key, same version, same last report, and the policy that it was evaluated by is in force. One round trip and one flush to
+ * disk for the usual report that changes nothing. The update goes by primary key, the insert into one weekly partition.
  */
 const store = {
   name: 'store-reports',
@@ -39,8 +47,10 @@ const store = {
     with guard as (
       update device set
         last_seq = $5, last_at = coalesce($6, last_at), heard_at = $7, lost_reports = lost_reports + $8, clock_offset_ms = $9,
-        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed)
+        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed), first_at = coalesce(first_at, $17),
+        left_out_entries = left_out_entries + $18, old_entries = old_entries + $19, refused_count = refused_count + $20
       where id = $1 and key_digest = $2 and version = $3 and last_seq = $4 and retired_at is null
+        and (select version from policy_mark) = $21
       returning id
     ), stored as (
       insert into report (device_id, at, seq, received_at, late, layout_id, value)
@@ -50,9 +60,9 @@ const store = {
     select id from guard`,
 }
 
-async function storeReports(db: Db, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
-  const layoutIds: number[] = []
-  for (const report of plan.stored) layoutIds.push(await layoutOf(db, report.readings))
+const sum = (numbers: readonly number[]) => numbers.reduce((a, b) => a + b, 0)
+
+async function storeReports(db: Db, context: DeviceContext, plan: Plan, layoutIds: readonly number[], now: number): Promise<boolean> {
   const last = plan.stored.at(-1)
   const failed = last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null
   const result = await db.query({
@@ -62,9 +72,27 @@ async function storeReports(db: Db, context: DeviceContext, plan: Plan, now: num
       last?.interval ?? null, failed,
       plan.stored.map((one) => time(one.at)), plan.stored.map((one) => one.seq), plan.stored.map((one) => one.late), layoutIds,
       plan.stored.map((one) => `{${one.readings.map((reading) => reading[2]).join(',')}}`),
+      time(plan.firstAt), sum(plan.stored.map((one) => one.leftOut)), sum(plan.stored.map((one) => one.tooOld)), plan.refused.length, context.policyVersion,
     ],
   })
   return result.rowCount === 1
+}
+
+/** The newest so many refusals of a device are kept, and no more than so many characters of them. */
+const refusalsKept = 50
+const refusedCharacters = 8_000_000
+
+/** What was refused is kept whole, so that whoever mends the cause can see it. */
+async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], now: number): Promise<void> {
+  if (!refused.length) return
+  await tx.query(`
+    insert into refused_report (device_id, received_at, seq, pointer, code, detail, body)
+    select $1, $2, r.seq, r.pointer, r.code, r.detail, r.body from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[]) r (seq, pointer, code, detail, body)`,
+    [deviceId, time(now), refused.map((one) => one.seq), refused.map((one) => one.pointer), refused.map((one) => one.code), refused.map((one) => one.detail.slice(0, 1000)), refused.map((one) => JSON.stringify(one.body) ?? 'null')])
+  await tx.query(`
+    delete from refused_report where device_id = $1 and id in (
+      select id from (select id, row_number() over w as n, sum(length(body)) over w as characters from refused_report where device_id = $1 window w as (order by id desc)) kept
+      where n > $2 or (characters > $3 and n > 1))`, [deviceId, refusalsKept, refusedCharacters])
 }
 
 /** Changed in a way that must outlive the process: for a post without level and runs its last time is no such thing. */
@@ -104,12 +132,18 @@ export async function writeChanges(tx: Db, context: DeviceContext, transitions: 
       transitions.map((one) => JSON.stringify(one.evidence)), context.policyVersion])
 }
 
-async function writeFacts(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
-  const facts = reports.flatMap((report) => Object.entries(report.facts).map(([subject, value]) => ({ subject, at: report.at, value })))
-  if (!facts.length) return
-  await tx.query(`
-    insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
-    [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
+/** @param known as they stood before these reports: what is told again and is the same is not written again */
+async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
+  const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
+  const facts = reports.flatMap((report) => Object.entries(report.facts).flatMap(([subject, value]) => {
+    if (sameData(told.get(subject), value)) return []
+    told.set(subject, value)
+    return [{ subject, at: report.at, value }]
+  }))
+  if (facts.length)
+    await tx.query(`
+      insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
+      [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
   const system = reports.map((report) => report.facts.system).filter((one) => one !== undefined).at(-1)
   if (system)
     await tx.query('update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6, updatable = $7 where id = $1',
@@ -147,20 +181,28 @@ async function reachMoved(tx: Db, context: DeviceContext, plan: Plan): Promise<b
   return others.some(({ target }) => targets(target, traits) !== targets(target, context.traits))
 }
 
-/** Writes a plan, all or nothing. False: the device has moved on meanwhile, and nothing was written. */
+/** Whether a plan has nothing to write but reports. */
+function isPlain(context: DeviceContext, plan: Plan): boolean {
+  return plan.moments.length === 0 && plan.refused.length === 0 && !stateMoved(context.state, plan.state) && plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
+}
+
+/** Writes a plan, all or nothing. False: the device or the policy has moved on meanwhile, and nothing was written. */
 export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
-  const plain = plan.moments.length === 0 && !stateMoved(context.state, plan.state) && plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
-  if (plain) return storeReports(pool, context, plan, now)
+  const layoutIds = await layoutsOf(pool, plan.stored)
+  if (isPlain(context, plan)) return storeReports(pool, context, plan, layoutIds, now)
   const moved = new Error('the device moved on')
   try {
     await inTransaction(pool, async (tx) => {
-      if (!(await storeReports(tx, context, plan, now))) throw moved
+      // A change of policy looks at what devices have told; what they tell meanwhile waits for it, or it for this.
+      if (plan.stored.some((one) => Object.keys(one.facts).length > 0)) await tx.query('select from policy_mark for share')
+      if (!(await storeReports(tx, context, plan, layoutIds, now))) throw moved
       const { id, clientId } = context.traits
-      await writeFacts(tx, id, plan.stored)
+      await writeRefused(tx, id, plan.refused, now)
+      await writeFacts(tx, id, context.facts, plan.stored)
       await writeEvents(tx, id, plan.stored)
       await writeState(tx, id, context.state, plan.state)
       await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
-      if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts }, plan, now)
+      if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
         await reconsider(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
@@ -169,7 +211,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
+      if (plan.refused.length || plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true
   } catch (error) {

@@ -18,6 +18,13 @@ interface DeviceRow extends TraitsRow {
   heard_at: number | null
   reported_interval_ms: number | null
   clock_offset_ms: number
+  first_at: number | null
+  instance: string | null
+  instance_since: number | null
+  past_instances: string[]
+  barred_instances: string[]
+  machine: string | null
+  shared_at: number | null
   failed: CollectorFailure[]
   version: number
   roster_sent: string | null
@@ -66,6 +73,8 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     lastSeq: row.last_seq,
     lastAt: row.last_at,
     heardAt: row.heard_at,
+    firstAt: row.first_at,
+    identity: { instance: row.instance, instanceSince: row.instance_since, past: row.past_instances, barred: row.barred_instances, machine: row.machine, sharedAt: row.shared_at },
     reportedInterval: row.reported_interval_ms,
     clockOffset: row.clock_offset_ms,
     failed: row.failed,

@@ -1,14 +1,16 @@
 import { timingSafeEqual } from 'node:crypto'
-import type { AgentSettings, Attended, ReportReceipt } from '#contract'
+import type { AgentSelf, Attended, Refusal, RefusedBrief, Report, ReportBatch, ReportReceipt } from '#contract'
 import { second, type DeviceId, type Millis } from '#core'
-import type { Pool } from '../db'
+import { inTransaction, refusedByDatabase, rows, type Pool } from '../db'
 import { digest } from '../features/access/secret'
 import { ProblemError } from '../http/problems'
 import { Attendance } from './attendance'
-import { checkBatch, checkEnvelope } from './checkBatch'
+import { checkBatch, checkEnvelope, type CheckedBatch, type RefusedPart } from './checkBatch'
 import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
+import { noteClaim } from './identity'
 import { planBatch } from './plan'
+import { reconsider } from './reconsider'
 import { rosterMark, settingsOf, type CollectorDigests } from './settings'
 import type { DeviceContext } from './types'
 
@@ -49,13 +51,17 @@ export class Engine {
   readonly #cache = new ContextCache()
   readonly attendance: Attendance
 
-  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map()) {
+  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map(), private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined) {
     this.attendance = new Attendance(pool)
   }
 
   /** What a device is told about itself; also how an agent finds out whether its key is taken. */
-  async self(authorization: string | undefined): Promise<AgentSettings> {
-    return settingsOf(await this.#contextOf(authorization), this.digests)
+  async self(authorization: string | undefined): Promise<AgentSelf> {
+    const context = await this.#contextOf(authorization)
+    const { id } = context.traits
+    const refused = await rows<RefusedBrief & { total: number }>(this.pool, `
+      select r.received_at as at, r.detail, d.refused_count as total from refused_report r join device d on d.id = r.device_id where r.device_id = $1 order by r.id desc limit 3`, [id])
+    return { ...settingsOf(context, this.digests), lastSeq: context.lastSeq, refusedCount: refused[0]?.total ?? 0, refused: refused.map(({ at, detail }) => ({ at, detail })) }
   }
 
   /** The device that a key speaks for. @throws ProblemError device-key-refused */
@@ -113,37 +119,76 @@ export class Engine {
     }
   }
 
-  /** From a batch as it came to a receipt: what is acknowledged is on disk. */
+  /**
+   * From a batch as it came to a receipt: what is acknowledged is on disk. Where PostgreSQL refuses something of it, the
+   * reports are stored one by one, so that the one at fault costs only itself; it is kept beside them, with the reason.
+   */
   async take(authorization: string | undefined, body: unknown, now: Millis): Promise<ReportReceipt> {
     const { deviceId, secret } = readDeviceKey(authorization)
     const keyDigest = digest(secret)
     const envelope = checkEnvelope(body)
+    const take = (batch: ReportBatch, refusal?: string) => this.#takeBatch(deviceId, keyDigest, batch, now, refusal)
+    try {
+      return await take(envelope)
+    } catch (error) {
+      if (refusedByDatabase(error) === null) throw error
+    }
+    const refused: Refusal[] = []
+    let receipt: ReportReceipt | null = null
+    for (const [i, report] of inOrder(envelope.reports).entries()) {
+      const alone: ReportBatch = { ...envelope, ...(i > 0 ? { oldest: report.seq } : {}), reports: [report] }
+      try {
+        receipt = await take(alone)
+      } catch (error) {
+        const words = refusedByDatabase(error)
+        if (words === null) throw error
+        receipt = await take(alone, `The database does not take it: ${words}`)
+      }
+      refused.push(...receipt.refused)
+    }
+    return { ...receipt!, refused }
+  }
+
+  /** @param refusal why none of it is to be kept: it is put aside whole */
+  async #takeBatch(deviceId: DeviceId, keyDigest: Buffer, envelope: ReportBatch, now: Millis, refusal?: string): Promise<ReportReceipt> {
+    let before: DeviceContext | null = null
     for (let attempt = 0; attempt < 6; attempt++) {
       const cached = attempt === 0 ? this.#cache.get(deviceId) : undefined
       const context = cached ?? (await loadContext(this.pool, deviceId))
+      if (before && context && (await this.#followPolicy(before, context, now))) {
+        before = null
+        continue
+      }
       const known = context !== null && timingSafeEqual(context.keyDigest, keyDigest)
       if (!known) {
         // What is cached may be from before the device was enrolled anew; what was just read is the truth.
         if (cached) continue
         throw new ProblemError('device-key-refused')
       }
-      const batch = checkBatch(envelope, now, context.clockOffset)
+      const batch = refuseAllOf(checkBatch(envelope, now, context.clockOffset), refusal)
       let plan
       try {
-        plan = planBatch(context, batch)
+        if (await noteClaim(this.pool, context, envelope, newestOf(batch), now)) {
+          this.#cache.drop(deviceId)
+          continue
+        }
+        plan = planBatch(context, batch, now)
       } catch (error) {
         if (cached) continue
         throw error
       }
       if (!(await commitPlan(this.pool, context, plan, now))) {
         this.#cache.drop(deviceId)
+        before = context
         continue
       }
+      for (const [watch, reason] of plan.broken) this.onBroken({ deviceId, watch, reason })
       const last = plan.stored.at(-1)
       const next: DeviceContext = {
         ...context,
         lastSeq: plan.lastSeq,
         lastAt: plan.lastAt,
+        firstAt: plan.firstAt,
         heardAt: now,
         reportedInterval: last?.interval ?? context.reportedInterval,
         clockOffset: plan.clockOffset,
@@ -156,8 +201,33 @@ export class Engine {
       await this.#noteRoster(next, settings.roster, last?.roster ?? null)
       this.#cache.put(next)
       this.onReport(deviceId, context.traits.clientId)
-      return { acknowledged: plan.lastSeq, refused: batch.refused, clockOffset: plan.clockOffset, settings }
+      return { acknowledged: plan.lastSeq, refused: batch.refused.map(({ body: _kept, ...one }) => one), clockOffset: plan.clockOffset, settings }
     }
     throw new ProblemError('busy')
   }
+
+  /**
+   * A change of policy looks again at the devices that it reaches. One that came in, or told of itself, at the same moment
+   * may have been missed: what it was evaluated by until now is not what it gets, and nobody has looked.
+   */
+  async #followPolicy(before: DeviceContext, context: DeviceContext, now: Millis): Promise<boolean> {
+    if (before.version !== context.version || before.policyVersion === context.policyVersion || rosterMark(before.roster) === rosterMark(context.roster)) return false
+    await inTransaction(this.pool, (tx) => reconsider(tx, context.traits.id, now))
+    return true
+  }
+}
+
+function inOrder(reports: readonly Report[]): Report[] {
+  const seqOf = (report: unknown) => Number((report as { seq?: unknown } | null)?.seq) || 0
+  return [...reports].sort((a, b) => seqOf(a) - seqOf(b))
+}
+
+function newestOf(batch: CheckedBatch): Millis {
+  return Math.max(0, ...batch.reports.map((one) => ('refused' in one ? 0 : one.at)))
+}
+
+function refuseAllOf(batch: CheckedBatch, refusal: string | undefined): CheckedBatch {
+  if (refusal === undefined) return batch
+  const refused = batch.reports.flatMap((one): RefusedPart[] => ('refused' in one ? [] : [{ seq: one.seq, pointer: '/reports/0', code: 'not-kept', detail: refusal, body: one.raw }]))
+  return { ...batch, reports: batch.reports.map(({ seq }) => ({ seq, refused: true as const })), refused: [...batch.refused, ...refused] }
 }

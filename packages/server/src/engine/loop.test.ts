@@ -20,6 +20,9 @@ const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `
 const windowFor = async (agent: Agent, from: number | null, until: number | null) =>
   (await house.lead<{ id: number }>('POST', '/api/windows', { name: 'w', reason: '', target: { on: 'devices', deviceIds: [agent.id] }, subject: { of: 'all' }, from, until })).body.id
 
+/** As if server processes had been there without a break from then on. */
+const heardSince = (at: number) => house.pool.query('insert into hearing (since, last) values ($1, now()) on conflict (id) do update set since = $1, last = now()', [new Date(at)])
+
 describe('from a report to an alert', () => {
   it('a stopped service raises after its hold, is taken, and closes by itself after its clear time', async () => {
     const agent = await device()
@@ -53,8 +56,10 @@ describe('from a report to an alert', () => {
     const agent = await device()
     await agent.send([agent.report(30)])
     const { heard_at: heard } = (await firstRow<{ heard_at: number }>(house.pool, `update device set heard_at = now() - interval '10 minutes' where id = $1 returning heard_at`, [agent.id]))!
-    expect(await silenceRound(house.pool, Date.now() - minute)(Date.now())).toBe(0)
-    const round = silenceRound(house.pool, heard)
+    await heardSince(Date.now() - minute)
+    const round = silenceRound(house.pool)
+    expect(await round(Date.now())).toBe(0)
+    await heardSince(heard)
     await round(Date.now())
     await round(Date.now())
     expect(await alertsOf(agent)).toMatchObject([{ watch: 'silence', status: 'open', began: heard }])
@@ -63,7 +68,8 @@ describe('from a report to an alert', () => {
   })
   it('a device that may be silent, such as a workstation at night, is never raised, until its policy says otherwise', async () => {
     const agent = await device()
-    const round = silenceRound(house.pool, Date.now() - hour)
+    await heardSince(Date.now() - hour)
+    const round = silenceRound(house.pool)
     const leave = await house.lead<{ id: number }>('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [agent.id] }, watch: 'silence', values: {}, leftOut: true, reason: 'switched off at night' })
     await agent.send([agent.report(30)])
     await house.pool.query(`update device set heard_at = now() - interval '10 minutes' where id = $1`, [agent.id])
@@ -74,6 +80,89 @@ describe('from a report to an alert', () => {
     await round(Date.now())
     await round(Date.now() + minute)
     expect(await alertsOf(agent)).toMatchObject([{ watch: 'silence', status: 'open' }])
+  })
+})
+
+describe('windows that end at the same moment', () => {
+  it('end each by itself: one that fails keeps no other from ending, and is tried again', async () => {
+    const windowFor = async (agent: Agent) => (await house.technician<{ id: number }>('POST', '/api/windows', { name: `Work on ${agent.id}`, reason: '', target: { on: 'devices', deviceIds: [agent.id] }, subject: { of: 'all' }, from: Date.now() - hour, until: Date.now() + minute })).body.id
+    const [bad, good] = [await windowFor(await device()), await windowFor(await device())]
+    await turnWindows(house.pool, Date.now())
+    await house.pool.query(`alter table window_progress add constraint odd check (window_id <> ${bad} or not over) not valid`)
+    await expect(turnWindows(house.pool, Date.now() + 2 * minute)).rejects.toThrow('1 of 2 failed')
+    await house.pool.query('alter table window_progress drop constraint odd')
+    const { over } = (await firstRow<{ over: boolean }>(house.pool, 'select over from window_progress where window_id = $1', [good]))!
+    expect([over, await turnWindows(house.pool, Date.now() + 2 * minute)]).toEqual([true, 1])
+  })
+})
+
+describe('silence', () => {
+  const openOf = async (agent: Agent) => (await alertsOf(agent)).filter((one) => one.status !== 'closed').map((one) => one.watch).sort()
+  it('of a device with two watches raises each in its time, however often it is looked at', async () => {
+    const later = { key: 'silence.later', kind: 'silence', name: 'Silent for long', why: '', osFamilies: [], values: { after: 20 * minute, severity: 'warning' } }
+    const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', { name: 'Later', description: '', includes: [], watches: [later] })).body
+    const agent = await device()
+    await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'devices', deviceIds: [agent.id] }, rank: 100, values: {}, dormant: false, reason: '' })
+    await agent.send([agent.report(30)])
+    const heard = Date.now()
+    await house.pool.query('update device set heard_at = $2 where id = $1', [agent.id, new Date(heard)])
+    await heardSince(heard - hour)
+    const round = silenceRound(house.pool)
+    // Rounds go on all the time: each says that somebody listens.
+    const until = async (minutes: number) => {
+      await house.pool.query('update hearing set last = $1', [new Date(heard + minutes * minute)])
+      await round(heard + minutes * minute)
+    }
+    await until(4)
+    expect(await openOf(agent)).toEqual([])
+    for (const minutes of [6, 6.1, 10]) await until(minutes)
+    expect(await openOf(agent)).toEqual(['silence'])
+    for (const minutes of [21, 21.1]) await until(minutes)
+    expect(await openOf(agent)).toEqual(['silence', 'silence.later'])
+  })
+  it('is none while nobody could be heard: after an outage of the database every device has its time anew', async () => {
+    const agent = await device()
+    await agent.send([agent.report(30)])
+    const heard = Date.now()
+    await house.pool.query('update device set heard_at = $2 where id = $1', [agent.id, new Date(heard)])
+    await heardSince(heard - hour)
+    await house.pool.query('update hearing set last = $1', [new Date(heard)])
+    const round = silenceRound(house.pool)
+    // The first round after an hour in which no process could look.
+    await round(heard + hour)
+    expect(await openOf(agent)).toEqual([])
+    await house.pool.query('update hearing set last = $1', [new Date(heard + hour + 6 * minute)])
+    await round(heard + hour + 6 * minute)
+    expect(await openOf(agent)).toEqual(['silence'])
+  })
+})
+
+describe('a watch that becomes one of another kind', () => {
+  it('leaves nothing open that it no longer watches', async () => {
+    const watch = (kind: string, values: object) => ({ name: 'Turning', description: '', includes: [], watches: [{ key: 'turning', kind, name: 'Turning', why: '', osFamilies: [], values }] })
+    const made = await house.lead<{ id: number }>('POST', '/api/templates', watch('log-match', { text: 'broken', quiet: hour }))
+    const agent = await device()
+    await house.lead('POST', '/api/assignments', { templateId: made.body.id, target: { on: 'devices', deviceIds: [agent.id] }, rank: 100, values: {}, dormant: false, reason: '' })
+    await agent.send([agent.report(1), agent.report(2, { events: [{ at: agent.at(2), channel: 'syslog', source: 'x', id: null, level: 'error', text: 'broken' }] })])
+    expect((await alertsOf(agent)).map((one) => [one.watch, one.status])).toEqual([['turning', 'open']])
+    await house.lead('POST', '/api/policy/changes', { steps: [{ of: 'template', id: made.body.id, basedOn: 1, note: '', to: watch('cpu-busy', { hold: 0 }) }] })
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'not watched any more' }])
+    const { status } = await agent.send([agent.report(3, { readings: [['cpu.busy', '', 0.999]] })])
+    expect([status, (await alertsOf(agent)).filter((one) => one.status === 'open').map((one) => one.rule.kind)]).toEqual([200, ['cpu-busy']])
+  })
+})
+
+describe('a device that comes in while policy changes', () => {
+  it('follows the new policy with its next report, although the change did not see it', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1)])
+    // As if the change had looked at the devices a moment before this one was there: nobody has raised its version.
+    const { body } = await house.lead<{ id: number }>('POST', '/api/templates', { name: 'Unseen', description: '', includes: [], watches: [{ key: 'unseen', kind: 'cpu-busy', name: 'Unseen', why: '', osFamilies: [], values: { notice: null, warning: null, critical: 0.5, hold: 0, clear: 0.4 } }] })
+    const { version } = (await firstRow<{ version: number }>(house.pool, 'select version from device where id = $1', [agent.id]))!
+    await house.lead('POST', '/api/assignments', { templateId: body.id, target: { on: 'devices', deviceIds: [agent.id] }, rank: 100, values: {}, dormant: false, reason: '' })
+    await house.pool.query('update device set version = $2 where id = $1', [agent.id, version])
+    await agent.send([agent.report(2, { readings: [['cpu.busy', '', 0.9]] })])
+    expect((await alertsOf(agent)).map((one) => one.watch)).toContain('unseen')
   })
 })
 

@@ -56,6 +56,16 @@ describe('a stopped service that its agent may start', () => {
     expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'cleared', tries: [{ state: 'done', text: 'was stopped, is running' }] }])
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({ mending: [], mended: [{ deviceId: agent.id }] })
   })
+  it('goes back to a person when its device falls silent: nobody can judge any more whether a try helped', async () => {
+    const agent = await stopped()
+    await later(0)
+    expect(await alertsOf(agent)).toEqual([])
+    await house.pool.query(`update device set heard_at = now() - interval '3 minutes' where id = $1`, [agent.id])
+    // Looked at again within half a minute, however long the try has to show.
+    await later(31 * second)
+    expect(await alertsOf(agent)).toMatchObject([{ instance: 'nginx', status: 'open' }])
+    expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'raised' }])
+  })
   it('raises when the tries did not help, with its true beginning and what was tried', async () => {
     const agent = await stopped()
     for (const turn of [0, 1]) {

@@ -1,12 +1,16 @@
 import type { ServiceNews } from '#contract'
-import { answerWithin, durationText, mendingStep, postKey, type DeviceId, type Millis, type ServiceAction } from '#core'
+import { answerWithin, durationText, postKey, second, type DeviceId, type Millis, type ServiceAction } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
+import { eachAlone } from './alone'
 import { loadContext } from './context'
 import { readAlerting, settlePosts } from './settleDevice'
 import { askAgent, readTries, stillTrying, triedText, wentWell } from './tries'
 
-interface Due { id: number; device_id: DeviceId; client_id: number; watch: string; instance: string }
+interface Due { id: number; device_id: DeviceId; client_id: number; watch: string; instance: string; started_at: Millis }
+
+/** Whether its device is still heard is looked at so often. */
+const lookAgain: Millis = 30 * second
 
 async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   // The device first, as everything that changes what is open on it.
@@ -22,14 +26,12 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
     [due.id, answerWithin / 1000, `no answer from the agent within ${durationText(answerWithin)}`, time(now - answerWithin)])
   const key = postKey(due.watch, due.instance)
   const tries = await readTries(tx, due.device_id, now)
-  const response = stillTrying(context, key, tries, now)
-  const post = context.state.get(key)
-  const step = response && post ? mendingStep(response, tries.get(key) ?? [], post, now) : null
-  if (step?.next === 'try') {
-    await askAgent(tx, { id: due.device_id, clientId: due.client_id }, { ...due, action: response!.action, from: { mendingId: due.id } }, now)
-    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(now + answerWithin)])
-  } else if (step?.next === 'wait') {
-    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(step.until)])
+  const trying = stillTrying(context, key, tries, due.started_at, now)
+  if (trying?.step.next === 'try') {
+    await askAgent(tx, { id: due.device_id, clientId: due.client_id }, { ...due, action: trying.response.action, from: { mendingId: due.id } }, now)
+    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(now + lookAgain)])
+  } else if (trying?.step.next === 'wait') {
+    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(Math.min(trying.step.until, now + lookAgain))])
     return
   } else {
     // Nothing more to try: the person is told.
@@ -41,8 +43,8 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
 
 /** Moves on what is being tried, wherever its time has come. */
 export async function turnMendings(pool: Pool, now: Millis): Promise<number> {
-  const due = await rows<Due>(pool, 'select id, device_id, client_id, watch, instance from mending where ended_at is null and next_at <= $1 order by next_at limit 500', [time(now)])
-  for (const one of due) await inTransaction(pool, (tx) => turn(tx, one, now))
+  const due = await rows<Due>(pool, 'select id, device_id, client_id, watch, instance, started_at from mending where ended_at is null and next_at <= $1 order by next_at limit 500', [time(now)])
+  await eachAlone(due, (one) => inTransaction(pool, (tx) => turn(tx, one, now)))
   return due.length
 }
 

@@ -1,4 +1,4 @@
-import { splitPostKey, type DeviceId, type Millis } from '#core'
+import { splitPostKey, stateFor, type DeviceId, type Millis } from '#core'
 import type { Db } from '../db'
 import { announce } from '../live'
 import { writeState } from './commit'
@@ -14,8 +14,11 @@ export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promis
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   const context = await loadContext(tx, deviceId, true)
   if (!context) return
-  const active = new Set(context.roster.filter((watch) => watch.standing === 'active').map((watch) => watch.key))
-  const state = new Map([...context.state].filter(([key]) => active.has(splitPostKey(key).watch)))
+  const active = new Map(context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
+  const state = new Map([...context.state].filter(([key, post]) => {
+    const watch = active.get(splitPostKey(key).watch)
+    return watch !== undefined && stateFor(watch, post) !== null
+  }))
   await writeState(tx, deviceId, context.state, state)
   const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at, Date.now())
   if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })

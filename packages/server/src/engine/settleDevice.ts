@@ -5,26 +5,26 @@ import { callOff, readTries, stillTrying, triedText, wentWell } from './tries'
 import type { DeviceContext } from './types'
 
 interface Alerting {
-  alerts: Map<string, OpenAlert & { id: number }>
-  held: Map<string, HeldRecord & { id: number; evidence: Evidence | null }>
-  mending: Map<string, Mending & { id: number }>
+  alerts: Map<string, OpenAlert & { id: number; kind: string }>
+  held: Map<string, HeldRecord & { id: number; kind: string; evidence: Evidence | null }>
+  mending: Map<string, Mending & { id: number; kind: string; startedAt: Millis }>
   dismissed: Map<string, Dismissal>
 }
 
 /** Open alerts, held records and what is being tried on a device, and what people closed by hand of late. */
 export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> {
-  type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number }
-  const open = await rows<Row>(db, `select id, watch, instance, severity, began from alert where device_id = $1 and status <> 'closed'`, [deviceId])
-  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, 'select id, watch, instance, severity, began, window_id, evidence from held where device_id = $1 and ended_at is null', [deviceId])
-  const mending = await rows<Row>(db, 'select id, watch, instance, severity, began from mending where device_id = $1 and ended_at is null', [deviceId])
+  type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number; kind: string }
+  const open = await rows<Row>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind from alert where device_id = $1 and status <> 'closed'`, [deviceId])
+  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held where device_id = $1 and ended_at is null`, [deviceId])
+  const mending = await rows<Row & { started_at: Millis }>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from mending where device_id = $1 and ended_at is null`, [deviceId])
   const last = await rows<Row & { close_reason: string }>(db, `
     select distinct on (watch, instance) id, watch, instance, severity, began, close_reason from alert
     where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`, [deviceId])
   const key = (row: Row) => postKey(row.watch, row.instance)
   return {
-    alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
-    held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, evidence: row.evidence }])),
-    mending: new Map(mending.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began }])),
+    alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind }])),
+    held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, kind: row.kind, evidence: row.evidence }])),
+    mending: new Map(mending.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind, startedAt: row.started_at }])),
     dismissed: new Map(last.filter((row) => row.close_reason === 'by hand').map((row) => [key(row), { began: row.began, severity: row.severity }])),
   }
 }
@@ -40,10 +40,12 @@ async function entry(tx: Db, alertId: number, at: Millis, what: string, text = '
 }
 
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
-async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: string, actions: readonly AlertAction[], at: Millis): Promise<void> {
+async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: string, actions: readonly AlertAction[], at: Millis, now: Millis): Promise<void> {
   const { watch, instance } = splitPostKey(key)
   const { id: deviceId, clientId } = context.traits
-  const rule = () => JSON.stringify(ruleOf(context.roster.find((one) => one.key === watch)!))
+  const effective = context.roster.find((one) => one.key === watch)
+  const kind = effective?.kind ?? ''
+  const rule = () => JSON.stringify(ruleOf(effective!))
   let endedHeld: number | null = null
   let fromWindow: number | null = null
   let endedMending: number | null = null
@@ -55,7 +57,7 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
           values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10) returning id`,
           [deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule(), fromWindow])
         const { id } = row!
-        alerting.alerts.set(key, { id, severity: action.severity, began: action.began })
+        alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedMending !== null) {
           await tx.query('update mending set alert_id = $2 where id = $1', [endedMending, id])
@@ -83,7 +85,7 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
           insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, evidence, rule)
           values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
           [action.windowId, deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule()])
-        alerting.held.set(key, { id: row!.id, windowId: action.windowId, severity: action.severity, began: action.began, evidence: action.evidence })
+        alerting.held.set(key, { id: row!.id, kind, windowId: action.windowId, severity: action.severity, began: action.began, evidence: action.evidence })
         break
       }
       case 'change held': {
@@ -104,8 +106,8 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
         const row = await firstRow<{ id: number }>(tx, `
           insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
           values ($1, $2, $3, $4, $5, $6, $7, $7, $8, $9) returning id`,
-          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule()])
-        alerting.mending.set(key, { id: row!.id, severity: action.severity, began: action.began })
+          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(now), JSON.stringify(action.evidence), rule()])
+        alerting.mending.set(key, { id: row!.id, kind, startedAt: now, severity: action.severity, began: action.began })
         break
       }
       case 'change mending': {
@@ -150,6 +152,13 @@ export async function settlePosts(tx: Db, context: DeviceContext, alerting: Aler
   for (const key of new Set([...failing, ...alerting.alerts.keys(), ...alerting.held.keys(), ...alerting.mending.keys()])) {
     const watch = active.get(splitPostKey(key).watch)
     const post = state.get(key)
+    // What another kind of watch under the same key has left open is not this one's: that is watched no more.
+    const others = [alerting.alerts, alerting.held, alerting.mending].some((open) => open.has(key) && open.get(key)!.kind !== watch?.kind)
+    if (watch && others) {
+      const left = settle({ standing: null, cover: null, alert: alerting.alerts.get(key) ?? null, held: alerting.held.get(key) ?? null, dismissed: null, mending: alerting.mending.get(key) ?? null, mayMend: false })
+      await apply(tx, context, alerting, key, left, at, now)
+      changed = true
+    }
     const actions = settle({
       standing: watch ? { level: post?.level ?? null, began: post?.began ?? null, evidence: post?.evidence ?? null } : null,
       cover: watch ? coverOf(context.windows, { device: context.traits, watch: watch.key, family: watchKind(watch.kind).subject }, at) : null,
@@ -157,10 +166,10 @@ export async function settlePosts(tx: Db, context: DeviceContext, alerting: Aler
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
       mending: alerting.mending.get(key) ?? null,
-      mayMend: mendable.has(key) && stillTrying({ ...context, state }, key, tries, now) !== null,
+      mayMend: mendable.has(key) && stillTrying({ ...context, state }, key, tries, alerting.mending.get(key)?.startedAt ?? now, now) !== null,
     })
     changed ||= actions.length > 0
-    await apply(tx, context, alerting, key, actions, at)
+    await apply(tx, context, alerting, key, actions, at, now)
   }
   return changed
 }

@@ -1,5 +1,5 @@
-import { evaluate, hour, matcher, second, silentIntervals, windowEnd, type DeviceId, type Millis } from '#core'
-import { ensurePartitions, inTransaction, rows, time, type Db, type Pool } from '../db'
+import { evaluate, hour, matcher, minute, postKey, second, silentIntervals, windowEnd, type DeviceId, type Millis } from '#core'
+import { ensurePartitions, firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { allTraits } from '../features/estate/traits'
 import { windowOf, type WindowRow } from '../features/maintenance/store'
 import { turnSweeps } from '../features/rollout/sweeps'
@@ -7,39 +7,44 @@ import { turnUpdates } from '../features/rollout/updateRun'
 import { turnRuns, turnsEvery } from '../features/rollout/waveRun'
 import { announce } from '../live'
 import { writeChanges, writeState } from './commit'
+import { eachAlone } from './alone'
 import { loadContext } from './context'
 import { turnMendings } from './mending'
 import { reconsiderAll } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
 
-/** Windows whose beginning or end has come and was not carried out yet; locked, so that one process does each. */
-async function dueWindows(tx: Db, now: Millis): Promise<WindowRow[]> {
-  return rows<WindowRow>(tx, `
+/** Windows whose beginning or end has come and was not carried out yet. */
+function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<WindowRow[]> {
+  return rows<WindowRow>(db, `
     select w.* from window_progress p join maintenance_window w on w.id = p.window_id
-    where not p.over and ((not p.begun and w.from_at <= $1) or least(w.until_at, w.ended_at) <= $1)
-    order by p.window_id limit 50`, [time(now)])
+    where not p.over and ((not p.begun and w.from_at <= $1) or least(w.until_at, w.ended_at) <= $1) and ($2::int is null or p.window_id = $2)
+    order by p.window_id limit 50`, [time(now), id])
 }
 
-/** Begins and ends windows on time. What still fails at the end is raised then. */
+/** Begins or ends one window, unless another process has just done so. */
+async function turnWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
+  if (!(await firstRow(tx, 'select from window_progress where window_id = $1 for update skip locked', [id]))) return false
+  // As it is now: it may have been ended, extended or carried out a moment ago.
+  const [row] = await dueWindows(tx, now, id)
+  if (!row) return false
+  const window = windowOf(row)
+  const end = windowEnd(window)
+  const over = end !== null && end <= now
+  const touched = (await allTraits(tx, [row.target])).filter(matcher(window.target))
+  await reconsiderAll(tx, touched.map((device) => device.id), over ? end : now)
+  await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
+  announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
+  return true
+}
+
+/** Begins and ends windows on time, each by itself. What still fails at the end is raised then. */
 export async function turnWindows(pool: Pool, now: Millis): Promise<number> {
-  return inTransaction(pool, async (tx) => {
-    const { locked } = (await rows<{ locked: boolean }>(tx, `select pg_try_advisory_xact_lock(hashtext('custode windows')) as locked`))[0]!
-    if (!locked) return 0
-    const due = await dueWindows(tx, now)
-    if (!due.length) return 0
-    const devices = await allTraits(tx, due.map((row) => row.target))
-    for (const row of due) {
-      const window = windowOf(row)
-      const end = windowEnd(window)
-      const over = end !== null && end <= now
-      const touched = devices.filter(matcher(window.target))
-      await reconsiderAll(tx, touched.map((device) => device.id), over ? end : now)
-      await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
-      announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
-    }
-    return due.length
+  let turned = 0
+  await eachAlone(await dueWindows(pool, now), async ({ id }) => {
+    if (await inTransaction(pool, (tx) => turnWindow(tx, id, now))) turned++
   })
+  return turned
 }
 
 function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
@@ -48,62 +53,94 @@ function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
 }
 
 /**
- * Raises silence. Only reports can end it. After a start the devices get their time anew: while the server was away nobody
- * could be heard, and that is not their silence.
+ * Raises silence. Only reports can end it. Devices get their time anew whenever nobody could be heard: that is not their
+ * silence. @returns when the next silence watch of the device may have to raise; null: none will while it stays as it is
  */
-async function silenceOf(tx: Db, deviceId: number, startedAt: Millis, now: Millis): Promise<boolean | 'unwatched'> {
+async function silenceOf(tx: Db, deviceId: DeviceId, hearingSince: Millis, now: Millis): Promise<{ raised: boolean; next: Millis | null }> {
   const context = await loadContext(tx, deviceId, true)
-  if (!context || context.heardAt === null) return false
-  if (!context.roster.some((watch) => watch.kind === 'silence' && watch.standing === 'active')) return 'unwatched'
-  const grace = judgeSilence(context, Math.max(context.heardAt, startedAt), now)
-  if (!grace.transitions.some((one) => one.kind === 'raised')) return false
-  const result = judgeSilence(context, context.heardAt, now)
+  if (!context || context.heardAt === null) return { raised: false, next: null }
+  const watches = context.roster.filter((watch) => watch.kind === 'silence' && watch.standing === 'active')
+  const from = Math.max(context.heardAt, hearingSince)
+  const gap = silentIntervals * (context.reportedInterval ?? context.interval)
+  const due = watches.map((watch) => ({ watch, at: from + Math.max(gap, Number(watch.values.after)) + 1, failing: (context.state.get(postKey(watch.key, ''))?.level ?? null) !== null }))
+  const open = due.filter((one) => !one.failing)
+  // A watch with hours may look only later: it is asked again every minute until it has spoken.
+  const nextOf = (rest: typeof due) => (rest.length ? Math.min(...rest.map((one) => (one.at > now ? one.at : now + minute))) : null)
+  if (!open.some((one) => one.at <= now)) return { raised: false, next: nextOf(open) }
+  const ready = new Set(open.filter((one) => one.at <= now).map((one) => one.watch.key))
+  const result = judgeSilence({ ...context, roster: context.roster.filter((watch) => watch.kind !== 'silence' || ready.has(watch.key)) }, context.heardAt, now)
+  const raised = new Set(result.transitions.filter((one) => one.kind === 'raised').map((one) => one.watch))
+  if (!raised.size) return { raised: false, next: nextOf(open) }
   await writeState(tx, deviceId, context.state, result.state)
   await writeChanges(tx, context, result.transitions)
   await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now, now)
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
-  return true
+  return { raised: true, next: nextOf(open.filter((one) => !raised.has(one.watch.key))) }
 }
 
+/** Without a sign of any server process for so long, nobody could be heard. */
+const deafAfter: Millis = 15 * second
+
 /**
- * Makes the round that notices silence, for one process that began at `startedAt`. It remembers, until they change, the
- * devices that may be silent, such as workstations at night: they cost nothing in the rounds after.
+ * Since when devices can be heard without a break, by any server process: each round says that it is there. While the
+ * database or all servers were away, no round could. @param now of the round that asks
  */
-export function silenceRound(pool: Pool, startedAt: Millis): (now: Millis) => Promise<number> {
-  const unwatched = new Map<DeviceId, number>()
+export async function hearingSince(pool: Pool, now: Millis): Promise<Millis> {
+  const row = await firstRow<{ since: Millis }>(pool, `
+    insert into hearing (since, last) values ($1, $1)
+    on conflict (id) do update set since = case when hearing.last < $1::timestamptz - make_interval(secs => $2) then $1 else hearing.since end, last = greatest(hearing.last, $1)
+    returning since`, [time(now), deafAfter / second])
+  return row!.since
+}
+
+interface QuietDevice { id: DeviceId; version: number; heardAt: Millis }
+
+/**
+ * Makes the round that notices silence, for one process. It remembers of each quiet device, until that changes, when it has
+ * to be looked at again: workstations at night, which may be silent, cost nothing in the rounds after.
+ */
+export function silenceRound(pool: Pool): (now: Millis) => Promise<number> {
+  let settled = new Map<DeviceId, QuietDevice & { next: Millis; since: Millis }>()
   return async (now) => {
+    const since = await hearingSince(pool, now)
     let raised = 0
+    const still: typeof settled = new Map()
     for (let after = 0; ;) {
       const quiet = await quietDevices(pool, now, after)
-      for (const { id, version } of quiet) {
-        if (unwatched.get(id) === version) continue
-        const result = await inTransaction(pool, (tx) => silenceOf(tx, id, startedAt, now))
-        if (result === 'unwatched') unwatched.set(id, version)
-        else if (result) raised++
-      }
-      if (quiet.length < quietAtOnce) return raised
+      const due = quiet.filter(({ id, version, heardAt }) => {
+        const known = settled.get(id)
+        if (!known || known.version !== version || known.heardAt !== heardAt || known.since !== since || known.next <= now) return true
+        still.set(id, known)
+        return false
+      })
+      await eachAlone(due, async (device) => {
+        const result = await inTransaction(pool, (tx) => silenceOf(tx, device.id, since, now))
+        if (result.raised) raised++
+        // One that was raised has another version now, and is read once more in the next round.
+        else still.set(device.id, { ...device, since, next: result.next ?? Infinity })
+      })
+      if (quiet.length < quietAtOnce) break
       after = quiet.at(-1)!.id
     }
+    settled = still
+    return raised
   }
 }
 
 const quietAtOnce = 1000
 
-function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<{ id: DeviceId; version: number }[]> {
-  // Scans the devices in use; those already known to be silent are left out by their alert or
-  // held record.
+function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<QuietDevice[]> {
+  // Scans the devices in use by primary key.
   return rows(db, `
-    select d.id, d.version from device d
+    select d.id, d.version, d.heard_at as "heardAt" from device d
     where d.id > $3 and d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
-      and not exists (select from alert a where a.device_id = d.id and a.status <> 'closed' and a.rule->>'kind' = 'silence')
-      and not exists (select from held h where h.device_id = d.id and h.ended_at is null and h.rule->>'kind' = 'silence')
     order by d.id limit $4`, [time(now), silentIntervals, after, quietAtOnce])
 }
 
 /** Runs what must happen without a report. A round that fails is logged and tried again. */
 export function startTimers(pool: Pool, log: { error(fields: object, text: string): void }): () => Promise<void> {
-  const noticeSilence = silenceRound(pool, Date.now())
+  const noticeSilence = silenceRound(pool)
   let stopped = false
   let running: Promise<unknown> = Promise.resolve()
   const every = (length: Millis, name: string, work: () => Promise<unknown>): NodeJS.Timeout => {

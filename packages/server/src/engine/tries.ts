@@ -1,13 +1,13 @@
 import type { ServiceNews } from '#contract'
-import { answerWithin, mendingStep, postKey, responseOf, splitPostKey, triesCountFor, type DeviceId, type Millis, type Response, type ServiceAction, type Try } from '#core'
+import { answerWithin, longestMending, mendingStep, minute, postKey, responseOf, silentIntervals, splitPostKey, triesCountFor, type DeviceId, type Millis, type MendingStep, type Response, type ServiceAction, type Try } from '#core'
 import { rows, time, type Db } from '../db'
 import { addTask, takeBack } from '../features/rollout/tasks'
 import type { DeviceContext } from './types'
 
-/** Tries of the last hour that were made by themselves, by post. */
+/** Tries that were made by themselves and may still count, by post. */
 export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promise<Map<string, Try[]>> {
   const found = await rows<Try & { watch: string; instance: string }>(db, `
-    select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`, [deviceId, time(now - triesCountFor)])
+    select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`, [deviceId, time(now - triesCountFor - longestMending)])
   const tries = new Map<string, Try[]>()
   for (const { watch, instance, ...one } of found) {
     const key = postKey(watch, instance)
@@ -17,12 +17,16 @@ export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promis
 }
 
 /** What a post's watch would still do before a person is told; null where it does nothing, or its agent cannot. */
-export function stillTrying(context: DeviceContext, key: string, tries: ReadonlyMap<string, readonly Try[]>, now: Millis): Response | null {
+export function stillTrying(context: DeviceContext, key: string, tries: ReadonlyMap<string, readonly Try[]>, startedAt: Millis, now: Millis): { response: Response; step: MendingStep } | null {
   const { watch, instance } = splitPostKey(key)
   const effective = context.roster.find((one) => one.key === watch && one.standing === 'active')
   const post = context.state.get(key)
   const response = effective && context.facts.system?.mends ? responseOf(effective, instance) : null
-  return response && post && mendingStep(response, tries.get(key) ?? [], post, now).next !== 'tell' ? response : null
+  if (!response || !post) return null
+  // Devices that report every few seconds are late now and then; that is no reason to give up on them.
+  const gap = Math.max(minute, silentIntervals * (context.reportedInterval ?? context.interval))
+  const step = mendingStep(response, tries.get(key) ?? [], post, { startedAt, heardAt: context.heardAt ?? startedAt, gap }, now)
+  return step.next === 'tell' ? null : { response, step }
 }
 
 export interface Asked { watch: string; instance: string; action: ServiceAction; from: { mendingId: number } | { alertId: number; personId: number } }

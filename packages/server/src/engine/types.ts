@@ -1,4 +1,5 @@
 import type { CollectorFailure } from '#contract'
+import type { DeviceIdentity } from './identity'
 import type { Collecting, DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
 
 /** A device as the engine needs it: a copy of the database at `version` and `lastSeq`, and worthless at any others. */
@@ -14,6 +15,10 @@ export interface DeviceContext {
   lastSeq: number
   lastAt: Millis | null
   heardAt: Millis | null
+  /** Of its first report; older log entries are no news. */
+  firstAt: Millis | null
+  /** Which runs of agents report, or did; see identity.ts. */
+  identity: DeviceIdentity
   reportedInterval: Millis | null
   clockOffset: Millis
   failed: CollectorFailure[]

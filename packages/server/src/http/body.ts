@@ -3,6 +3,7 @@ import { gunzip } from 'node:zlib'
 import { batchLimits } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { ProblemError } from './problems'
+import { parseWellFormed } from './wellFormed'
 
 const unpack = promisify(gunzip)
 
@@ -17,7 +18,7 @@ export function readJsonBodies(app: FastifyInstance): void {
       })
     if (bytes.length === 0) return undefined
     try {
-      return JSON.parse(bytes.toString('utf8')) as unknown
+      return parseWellFormed(bytes.toString('utf8'))
     } catch {
       throw new ProblemError('not-json')
     }

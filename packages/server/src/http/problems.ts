@@ -26,6 +26,8 @@ const table = {
   'already-ended': [409, 'Already over', 'This window is over already.'],
   'still-used': [409, 'Still used', 'Something still refers to this.'],
   'asked-already': [409, 'Asked already', 'Its agent was asked already. Wait for its answer, or for two minutes; then ask again.'],
+  'identity-shared': [409, 'Two machines as one', 'Another machine reports as this device: one is a copy of the other, or a restored snapshot runs beside its original. Enrol this one anew.'],
+  'counted-by-another': [409, 'Counted by another', 'Another machine has used the numbers of these reports. Ask what the server has seen, and send them under numbers behind that.'],
   busy: [503, 'Busy', 'The same device is reporting through another connection. Try again.'],
   'database-away': [503, 'Database away', 'The database is not reached just now. Try again in a moment; if it goes on, tell whoever runs the server.'],
   internal: [500, 'A fault of the server', 'The server made a mistake; it is in its log. Try again, and tell whoever runs it.'],

@@ -3,6 +3,7 @@ import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from 
 import type { AnySchema, ObjectSchema } from 'joi'
 import type { Viewer } from '../features/access'
 import { ProblemError } from './problems'
+import { cleanValues } from './wellFormed'
 
 /** Who may call a route: anybody, a device with its key, or a signed-in person of at least this level. */
 export type Access = 'public' | 'device' | AccessLevel
@@ -53,7 +54,7 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(app
     handler: (request, reply) =>
       spec.handle({
         body: checked(spec.body, request.body, false),
-        query: checked(spec.query, request.query, true),
+        query: checked(spec.query, cleanValues(request.query), true),
         viewer: request.viewer as Viewer,
         request,
         reply,

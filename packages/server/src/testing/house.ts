@@ -7,8 +7,9 @@ import { inject } from 'vitest'
 import type { Enrolment, Problem, Report, ReportReceipt } from '#contract'
 import { fromLibrary, minute, starterTemplates } from '#core'
 import { buildApp } from '../app'
-import { migrate, openPool, type Pool } from '../db'
+import { openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
+import { templateDatabase } from './postgres'
 
 export interface Answer<T = unknown> { status: number; body: T & Problem; type: string }
 export type Caller = <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, body?: unknown) => Promise<Answer<T>>
@@ -71,18 +72,20 @@ function holdAnswersToTheirSchemas(app: FastifyInstance): string[] {
 
 const password = 'correct horse battery'
 
-/** @param agentFolder of packaged agents */
-export async function openHouse(agentFolder = ''): Promise<House> {
+/**
+ * @param agentFolder of packaged agents
+ * @param interval report interval that enrolled agents are told
+ */
+export async function openHouse(agentFolder = '', interval?: number): Promise<House> {
   const base = inject('databaseUrl')
   const name = `house_${randomBytes(6).toString('hex')}`
   const admin = new pg.Client({ connectionString: base })
   await admin.connect()
-  await admin.query(`create database ${name}`)
+  await admin.query(`create database ${name} template ${templateDatabase}`)
   const url = base.replace(/\/postgres$/, `/${name}`)
   const pool = openPool(url, 6)
-  await migrate(pool, new URL('../db/migrations', import.meta.url).pathname, Date.now())
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
-  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true })
+  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true, ...(interval ? { interval } : {}) })
   const misfits = holdAnswersToTheirSchemas(app)
 
   const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {

@@ -9,6 +9,10 @@ const words = (kind: string, instance: string, text: string) => {
 describe('an alert in one sentence', () => {
   it('names what it is about first', () => {
     expect(words('service-state', 'orders', 'orders is stopped')).toBe('[orders] is stopped')
+    expect(words('service-state', 'nginx', 'nginx has failed')).toBe('[nginx] has failed')
+    expect(words('service-state', 'nginx', 'A high performance web server and a reverse proxy server is failed')).toBe('[nginx] is failed')
+    expect(words('collector-fails', 'services', 'its services cannot be read: systemctl show: it did not end within 30 s')).toBe('[Its services] cannot be read: systemctl show: it did not end within 30 s')
+    expect(words('identity-shared', '', 'two machines report as this device: one is a copy of the other. Enrol the copy anew')).toBe('[Two machines] report as this device: one is a copy of the other. Enrol the copy anew')
     expect(words('disk-space', '/srv', '4.2 % and 7.6 GB free of 180 GB')).toBe('[/srv] has 4.2 % and 7.6 GB free of 180 GB')
     expect(words('updates', 'security', '14 security updates waiting, the oldest for 23 d')).toBe('[14 security updates] waiting, the oldest for 23 d')
     expect(words('silence', '', 'nothing heard for 7 min')).toBe('[Silent] nothing heard for 7 min')

@@ -7,12 +7,26 @@ export interface AlertWords { strong: string; rest: string }
 export function alertWords(one: { instance: string; rule: AlertRule; evidence: Evidence | null }): AlertWords {
   const text = one.evidence?.text ?? ''
   switch (one.rule.kind) {
-    case 'service-state': return { strong: one.instance, rest: text.replace(one.instance, '').replace(/^ is/, 'is') }
+    case 'service-state': return { strong: one.instance, rest: serviceRest(one.instance, text) }
+    case 'collector-fails': return cutBefore(text, / (?:cannot|are) /)
+    case 'identity-shared': return cutBefore(text, / reports? /)
     case 'disk-space': return { strong: one.instance, rest: `has ${text}` }
     case 'silence': return { strong: 'Silent', rest: text }
     case 'updates': return { strong: text.split(' waiting')[0]!, rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '' }
     default: return { strong: one.rule.name, rest: text }
   }
+}
+
+/** What is said of a service, without its name. Evidence of before named it by its description. */
+function serviceRest(name: string, text: string): string {
+  if (text.startsWith(`${name} `)) return text.slice(name.length + 1)
+  return text.slice(Math.max(0, text.lastIndexOf(' is ') + 1))
+}
+
+/** A sentence cut where its verb begins. */
+function cutBefore(text: string, verb: RegExp): AlertWords {
+  const at = Math.max(0, text.search(verb))
+  return { strong: text.charAt(0).toUpperCase() + text.slice(1, at), rest: text.slice(at + 1) }
 }
 
 const past = { start: 'started', stop: 'stopped', restart: 'restarted' } as const

@@ -20,6 +20,7 @@ export const certificateLeft: WatchKind = {
   subject: 'certificate',
   collector: 'certificates',
   metric: 'certificate.left',
+  about: ['warning', 'critical'],
   choosing: { include: 'names', except: 'except', of: (facts) => (facts.ports ?? []).filter((one) => one.protocol === 'tcp').map(({ port }) => ({ name: String(port), title: '' })) },
   parameters,
   sentence(values) {
@@ -33,6 +34,7 @@ export const certificateLeft: WatchKind = {
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: () => ({ for: 0 }),
+  gone: (values, { facts }, port) => !chosen(read.list(values, 'names'), read.list(values, 'except'), port) || (facts.ports !== undefined && !facts.ports.some((one) => String(one.port) === port)),
   observe(values, { readings }) {
     return readings.filter(([metric, port]) => metric === 'certificate.left' && chosen(read.list(values, 'names'), read.list(values, 'except'), port)).map(([, instance, seconds]) => {
       const left = seconds * second

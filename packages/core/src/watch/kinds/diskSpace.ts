@@ -35,6 +35,7 @@ export const diskSpace: WatchKind = {
   subject: 'disk',
   collector: 'disks',
   metric: 'disk.free',
+  about: ['warning.percent', 'warning.bytes', 'critical.percent', 'critical.bytes', 'clear.percent', 'clear.bytes'],
   choosing: { include: 'disks', except: 'except', of: (facts) => (facts.disks ?? []).map((disk) => ({ name: disk.mount, title: disk.removable ? 'removable' : '' })) },
   parameters,
   sentence(values) {
@@ -62,6 +63,11 @@ export const diskSpace: WatchKind = {
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
+  gone(values, { facts }, mount) {
+    if (!chosen(read.list(values, 'disks'), read.list(values, 'except'), mount)) return true
+    const disk = facts.disks?.find((one) => one.mount === mount)
+    return facts.disks !== undefined && (!disk || (disk.removable && read.text(values, 'media') === 'fixed'))
+  },
   observe(values, { readings, facts }) {
     const removable = new Set(facts.disks?.filter((disk) => disk.removable).map((disk) => disk.mount))
     const disks = read.list(values, 'disks')

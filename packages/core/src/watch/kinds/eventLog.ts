@@ -33,7 +33,7 @@ function filterPhrase(values: Values, say: Say): SentencePart[] {
   return sentence`${say('level', level ? `${level} or worse` : 'an entry')} from ${say('source', read.text(values, 'source') || 'any source')}${id}${text}`
 }
 
-const logName = (values: Values, say: Say) => say('channel', read.text(values, 'channel') || 'any')
+const logName = (values: Values, say: Say) => say('channel', read.text(values, 'channel') ? `the ${read.text(values, 'channel')} log` : 'any log')
 
 const matchParameters: readonly Parameter[] = [
   ...filterParameters,
@@ -51,12 +51,14 @@ export const logMatch: WatchKind = {
   subject: 'eventlog',
   collector: 'eventlog',
   choosing: logs,
+  about: ['channel', 'source', 'id', 'level', 'text'],
+  remembersAlways: true,
   parameters: matchParameters,
   sentence(values) {
     const say = sayer(matchParameters, values)
     const count = read.number(values, 'count')
     const times = count === 1 ? sentence`${say('count', 'once')}` : sentence`${say('count', `${count} times`)} within ${say('within')}`
-    return sentence`In the ${logName(values, say)} log, when ${filterPhrase(values, say)} appears ${times}, raise ${say('severity')}; clear after ${say('quiet')} without.`
+    return sentence`In ${logName(values, say)}, when ${filterPhrase(values, say)} appears ${times}, raise ${say('severity')}; clear after ${say('quiet')} without.`
   },
   hold: () => ({ for: 0 }),
   clearHold: () => ({ for: 0 }),
@@ -106,10 +108,12 @@ export const logAbsence: WatchKind = {
   subject: 'eventlog',
   collector: 'eventlog',
   choosing: logs,
+  about: ['channel', 'source', 'id', 'level', 'text'],
+  remembersAlways: true,
   parameters: absenceParameters,
   sentence(values) {
     const say = sayer(absenceParameters, values)
-    return sentence`In the ${logName(values, say)} log, when ${filterPhrase(values, say)} has not appeared for ${say('period')}, raise ${say('severity')}; clear when it does.`
+    return sentence`In ${logName(values, say)}, when ${filterPhrase(values, say)} has not appeared for ${say('period')}, raise ${say('severity')}; clear when it does.`
   },
   hold: () => ({ for: 0 }),
   clearHold: () => ({ for: 0 }),

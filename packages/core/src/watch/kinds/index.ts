@@ -1,6 +1,7 @@
 import { withCommon } from '../everyKind'
 import type { ServiceAction, WatchKind } from '../kind'
 import type { Values } from '../parameter'
+import { collectorFails, identityShared } from './agentHealth'
 import { certificateLeft } from './certificateLeft'
 import { diskSpace } from './diskSpace'
 import { logAbsence, logMatch } from './eventLog'
@@ -9,7 +10,7 @@ import { silence } from './silence'
 import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
 import { updates } from './updates'
 
-const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut, certificateLeft]
+const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut, certificateLeft, collectorFails, identityShared]
 
 export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, withCommon(kind)]))
 
@@ -19,6 +20,7 @@ export function watchKind(name: string): WatchKind {
   if (!kind) throw new RangeError(`There is no watch kind “${name}”.`)
   return kind
 }
+export { collectorWords, sharedFor } from './agentHealth'
 export { silentIntervals } from './silence'
 
 /** What can be done about a post; null: nothing that an agent could do. */

@@ -15,16 +15,30 @@ const parameters: readonly Parameter[] = [
   { name: 'clear.hold', type: 'duration', label: 'Clear after', default: minute, max: 86_400_000, explains: 'How long it must be as expected again; a service that flaps stays one alert.' },
 ]
 
-/** Starts that happen on demand or late are left out: for them “automatic and stopped” is no fault. */
-function shouldRun(service: Service): boolean {
-  return service.start === 'automatic'
+/**
+ * Whether it is as it should be, without anybody having named it: null where nothing is known yet. Starts that happen on
+ * demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here. What has
+ * failed is a fault however it is started.
+ */
+function isWell({ start, state }: Service): boolean | null {
+  if (state === 'failed') return false
+  if (start !== 'automatic') return true
+  return state === 'starting' ? null : state !== 'stopped'
 }
+
+function isAsNamed({ state }: Service, expected: string): boolean | null {
+  if (state === 'starting') return null
+  return (state === 'running' || state === 'finished') === (expected === 'running')
+}
+
+const stateWords: Record<Service['state'], string> = { running: 'is running', stopped: 'is stopped', failed: 'has failed', finished: 'has finished', starting: 'is starting', skipped: 'is not needed here, by its own condition' }
 
 export const serviceState: WatchKind = {
   name: 'service-state',
   title: 'Service state',
   subject: 'service',
   collector: 'services',
+  about: ['which', 'expected'],
   choosing: { include: 'names', except: 'except', of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })) },
   parameters,
   acts: (values, instance) => ({ verb: read.text(values, 'which') === 'named' && read.text(values, 'expected') === 'stopped' ? 'stop' : 'start', service: instance }),
@@ -39,26 +53,24 @@ export const serviceState: WatchKind = {
       : sentence`the ${say('which', 'service')} ${say('names')}`
     const except = read.list(values, 'except').length ? sentence` except ${say('except')}` : []
     const wrong = all || read.text(values, 'expected') === 'running' ? 'stopped' : 'running'
-    const state = all ? sentence`stopped` : [say('expected', wrong)]
+    const state = all ? sentence`stopped or failed` : [say('expected', wrong)]
     return sentence`On ${which}${except}, when ${state} for ${say('hold')}, raise ${say('severity')}; clear after ${say('clear.hold')} well.`
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
+  gone: (values, { facts }, name) => !chosen(read.list(values, 'names'), read.list(values, 'except'), name) || (facts.services !== undefined && !facts.services.some((one) => one.name === name)),
   observe(values, { facts }) {
     const severity = read.severity(values, 'severity')!
     const named = read.text(values, 'which') === 'named'
-    const wanted = named ? read.text(values, 'expected') : 'running'
     const observations: Observation[] = []
     for (const service of facts.services ?? []) {
       if (!chosen(read.list(values, 'names'), read.list(values, 'except'), service.name)) continue
-      if (!named && !shouldRun(service)) continue
-      const up = service.state === 'running' || service.state === 'finished'
-      const well = service.state === 'starting' ? false : up === (wanted === 'running')
+      const well = named ? isAsNamed(service, read.text(values, 'expected')) : isWell(service)
       observations.push({
         instance: service.name,
-        failing: well || service.state === 'starting' ? [] : [severity],
-        well,
-        evidence: () => ({ text: `${service.title || service.name} is ${service.state}` }),
+        failing: well === false ? [severity] : [],
+        well: well === true,
+        evidence: () => ({ text: `${service.name} ${stateWords[service.state]}` }),
       })
     }
     return observations

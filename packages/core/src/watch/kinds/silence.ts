@@ -17,6 +17,7 @@ export const silence: WatchKind = {
   title: 'Device silent',
   subject: 'silence',
   collector: null,
+  about: [],
   parameters,
   sentence(values) {
     const say = sayer(parameters, values)

@@ -43,6 +43,7 @@ function threshold(gauge: Gauge): WatchKind {
     subject: 'performance',
     collector: 'performance',
     metric: gauge.metric,
+    about: [...order, 'clear'],
     parameters,
     sentence(values) {
       const say = sayer(parameters, values)

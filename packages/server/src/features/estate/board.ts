@@ -1,4 +1,4 @@
-import type { BoardDevice, BoardDisk } from '#contract'
+import type { BoardDevice, BoardDisk, CollectorFailure } from '#contract'
 import { mostUrgent, silentIntervals, splitPostKey, watchKinds, type ClientId, type DeviceId, type DeviceKind, type OsFamily, type Severity, type Updates } from '#core'
 import { rows, type Db } from '../../db'
 
@@ -18,9 +18,12 @@ export interface BoardRow {
   takes_orders: boolean
   addresses: string[]
   heard_at: number | null
+  last_at: number | null
   interval_ms: number
   reported_interval_ms: number | null
   updates: Updates | null
+  services_read: boolean
+  failed: CollectorFailure[]
   alerts: { key: string; severity: Severity; kind: string }[] | null
   held: { key: string; severity: Severity; kind: string }[] | null
   events: number[] | null
@@ -35,7 +38,7 @@ export interface BoardRow {
  */
 const select = `
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,
-         d.heard_at, d.interval_ms, d.reported_interval_ms, u.value as updates, a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
+         d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed, exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read, a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
   from device d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
@@ -84,10 +87,13 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     disks: disksOf(row),
     // Two watches may look at one service; it is named once.
     services: services.filter((one, i) => services.findIndex((other) => other.name === one.name) === i),
-    updates: row.updates && { security: row.updates.security, other: row.updates.other, oldestSecurityAt: row.updates.oldestSecurityAt },
+    updates: row.updates && { security: row.updates.security, other: row.updates.other, oldestSecurityAt: row.updates.oldestSecurityAt, isKnown: row.updates.listsAt !== null },
+    servicesRead: row.services_read,
+    failing: row.failed.filter((one) => !one.notHere).map((one) => one.collector),
     events: row.events ?? [],
     errors: row.errors ?? [],
     heardAt: row.heard_at,
+    readAt: row.last_at,
     interval,
     takesOrders: row.takes_orders,
     addresses: row.addresses,

@@ -1,4 +1,4 @@
-import { boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type Found, type Role, type Site } from '#contract'
+import { boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type RefusedPartView, type Found, type Role, type Site } from '#contract'
 import { collectorOfMetric, logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
@@ -21,7 +21,7 @@ export async function needDevice(db: Db, viewer: Viewer, id: number): Promise<{ 
 }
 
 interface MoreRow {
-  agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number
+  agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number; left_out_entries: number; old_entries: number; refused_count: number
   roster_sent: string | null; roster_sent_at: number | null; roster_confirmed: string | null; roster_confirmed_at: number | null
 }
 
@@ -44,16 +44,22 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
   return newestFirst[0] ? { at: newestFirst[0].at, readings } : null
 }
 
+/** The newest parts of a device's reports that were refused; of a long one its beginning is enough to know it again. */
+function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
+  return rows(db, 'select id, received_at as at, seq, pointer, code, detail, left(body, 2000) as body from refused_report where device_id = $1 order by id desc limit 20', [id])
+}
+
 async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
   const [row] = await boardRows(pool, viewer.clientIds, id)
   if (!row) throw new ProblemError('not-found')
-  const more = (await firstRow<MoreRow>(pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1', [id]))!
+  const more = (await firstRow<MoreRow>(pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries, refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1', [id]))!
   const context = await loadContext(pool, id)
   const mark = context && rosterMark(context.roster)
   const { facts, times } = await readFacts(pool, id)
   return {
     ...boardDevice(row, Date.now()), siteId: row.site_id, zone: row.zone, agentVersion: more.agent_version, clockOffset: more.clock_offset_ms,
-    enrolledAt: more.enrolled_at, facts, factTimes: times, failed: more.failed, lostReports: more.lost_reports,
+    enrolledAt: more.enrolled_at, facts, factTimes: times, failed: more.failed, lostReports: more.lost_reports, leftOutEntries: more.left_out_entries, oldEntries: more.old_entries,
+    refusedCount: more.refused_count, refused: more.refused_count && viewer.access !== 'contact' ? await refusedOf(pool, id) : [],
     latest: await latestOf(pool, id),
     roster: { sentAt: mark === more.roster_sent ? more.roster_sent_at : null, confirmedAt: mark === more.roster_confirmed ? more.roster_confirmed_at : null },
   }

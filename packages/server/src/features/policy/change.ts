@@ -1,7 +1,8 @@
 import type { Impact, ImpactWatch } from '#contract'
-import { matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type RosterChange, type WatchChange } from '#core'
+import { levelConflicts, matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type RosterChange, type WatchChange } from '#core'
 import { rows, type Db } from '../../db'
 import { reconsiderAll } from '../../engine'
+import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { allTraits } from '../estate'
 import { costOf } from './cost'
@@ -23,6 +24,12 @@ function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps
   const placed = policy.assignments.filter((one) => { const template = byId.get(one.templateId); return template && withIncluded(template, byId).some((each) => edited.has(each.id)) }).map((one) => matcher(one.target))
   const own = policy.exceptions.filter((one) => keys.has(one.watch)).map((one) => matcher(one.target))
   return devices.filter((device) => own.some((match) => match(device)) && placed.some((match) => match(device))).length
+}
+
+/** @throws ProblemError invalid when a device would get a more urgent level that is reached before a milder one */
+function needLevelsInOrder(changed: readonly DeviceChange[]): void {
+  const [first] = levelConflicts(changed)
+  if (first) throw new ProblemError('invalid', `“${first.name}” on one of the devices that this reaches: ${first.message}`, [{ at: `values.${first.at}`, message: first.message }])
 }
 
 const sentenceOf = (watch: EffectiveWatch | null) => watch && watchKind(watch.kind).sentence(watch.values)
@@ -63,7 +70,9 @@ export async function impactOf(db: Db, changed: readonly DeviceChange[], clientI
 export async function impactOfSteps(db: Db, before: PolicyInForce, after: Policy, steps: readonly PolicyStep[], clientIds: readonly ClientId[] | null): Promise<Impact> {
   const devices = await allTraits(db, [...targetsOf(before), ...targetsOf(after)])
   const seen = clientIds ? devices.filter((device) => clientIds.includes(device.clientId)) : devices
-  return impactOf(db, rosterChanges(seen, before.compiled, after), clientIds, keepingTheirOwn(seen, before, steps))
+  const changed = rosterChanges(seen, before.compiled, after)
+  needLevelsInOrder(changed)
+  return impactOf(db, changed, clientIds, keepingTheirOwn(seen, before, steps))
 }
 
 /**
@@ -77,6 +86,7 @@ export async function changePolicy<T>(tx: Db, now: number, write: (before: Polic
   const result = await write(before)
   const after = await policyAsChanged(tx)
   const changed = rosterChanges(await allTraits(tx, [...targetsOf(before), ...targetsOf(after)]), before.compiled, after.compiled)
+  needLevelsInOrder(changed)
   await reconsiderAll(tx, changed.map((one) => one.device.id), now)
   announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
   return result

@@ -210,3 +210,27 @@ describe('the agent', () => {
     expect([latest!.readings.find(([metric]) => metric === 'disk.free'), disks[0]?.free]).toEqual([['disk.free', '/', 1e9], 1e9])
   })
 })
+
+describe('levels in the wrong order', () => {
+  it('are refused by every way in: template, assignment, exception and text', async () => {
+    const watch = { key: 'cpu.order', kind: 'cpu-busy', name: 'CPU order', why: '', osFamilies: [], values: { notice: null, warning: 0.97, critical: 0.99 } }
+    const template = (values: object) => ({ name: `Order ${JSON.stringify(values).length}`, description: '', includes: [], watches: [{ ...watch, values: { ...watch.values, ...values } }] })
+    expect((await house.lead('POST', '/api/templates', template({ critical: 0.96 }))).body.code).toBe('invalid')
+    // Against the default of the kind, too.
+    expect((await house.lead('POST', '/api/templates', { ...template({}), watches: [{ ...watch, values: { critical: 0.96 } }] })).body.code).toBe('invalid')
+    const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template({}))).body
+    const assignment = { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' }
+    expect((await house.lead('POST', '/api/assignments', { ...assignment, values: { 'cpu.order': { critical: 0.96 } } })).body.code).toBe('invalid')
+    const assigned = (await house.lead<{ id: number }>('POST', '/api/assignments', assignment)).body.id
+    const agent = await house.enrol(house.sites[0], 'tm-order-1')
+    const exception = { target: { on: 'devices', deviceIds: [agent.id] }, watch: 'cpu.order', values: { critical: 0.96 }, leftOut: false, reason: 'because' }
+    const refused = await house.lead('POST', '/api/exceptions', exception)
+    expect([refused.status, refused.body.code, refused.body.detail]).toEqual([400, 'invalid', expect.stringContaining('make critical (96 %) larger than warning (97 %)')])
+    expect((await house.lead('POST', '/api/policy/impact', { steps: [{ of: 'exception', id: -1, basedOn: 0, to: { ...exception, ownerId: null, reviewAt: null } }] })).status).toBe(400)
+    // An exception that stands keeps a template from overtaking it.
+    const made = (await house.lead<{ id: number }>('POST', '/api/exceptions', { ...exception, values: { critical: 0.98 } })).body.id
+    const overtaking = await house.lead('POST', '/api/policy/changes', { steps: [{ of: 'template', id, basedOn: 1, note: '', to: template({ warning: 0.985 }) }] })
+    expect([overtaking.status, overtaking.body.detail]).toEqual([400, expect.stringContaining('The more urgent level is reached before the milder one')])
+    for (const path of [`/api/exceptions/${made}`, `/api/assignments/${assigned}`]) await house.lead('DELETE', path)
+  })
+})

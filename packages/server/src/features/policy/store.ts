@@ -21,11 +21,21 @@ async function readPolicy(db: Db, version: number): Promise<PolicyInForce> {
   return { ...policy, version, compiled: compilePolicy(policy) }
 }
 
-/** The policy in force. Kept between calls for as long as its number in the database stays the same. */
+const versionNow = async (db: Db) => (await firstRow<{ version: number }>(db, 'select version from policy_mark'))!.version
+
+/**
+ * The policy in force. Kept between calls for as long as its number in the database stays the same. It is read in several
+ * statements: one that was changed meanwhile is read again, so that two policies never mix.
+ */
 export async function policyInForce(db: Db): Promise<PolicyInForce> {
-  const { version } = (await firstRow<{ version: number }>(db, 'select version from policy_mark'))!
-  if (cached?.version !== version) cached = await readPolicy(db, version)
-  return cached
+  for (let version = await versionNow(db); ;) {
+    const known = cached
+    if (known?.version === version) return known
+    const policy = await readPolicy(db, version)
+    const after = await versionNow(db)
+    if (after === version) return (cached = policy)
+    version = after
+  }
 }
 
 /** Inside the transaction of a change: sees its own uncommitted rows and leaves the cache alone. */

@@ -1,6 +1,7 @@
 import type { TextTrial } from '#contract'
 import { targetSentence, templateChanges, toDocument, valuesText, withSteps, type KnownEstate, type Policy, type PolicyStep, type References } from '#core'
 import { rows, type Db } from '../../db'
+import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
 import { impactOfSteps } from './change'
 import { readEstate, type Estate } from './names'
@@ -52,5 +53,12 @@ export async function tryText(db: Db, viewer: Viewer, text: string, note: string
   if (faults.length) return { trial: { faults, steps: [], impact: null }, steps: [], before }
   if (steps.length) await needSteps(db, before, steps, viewer)
   const after = withSteps(before, steps, Date.now())
-  return { trial: { faults: [], steps: steps.map((step) => toldStep(step, before, after, estate)), impact: await impactOfSteps(db, before, after, steps, viewer.clientIds) }, steps, before }
+  try {
+    const impact = await impactOfSteps(db, before, after, steps, viewer.clientIds)
+    return { trial: { faults: [], steps: steps.map((step) => toldStep(step, before, after, estate)), impact }, steps, before }
+  } catch (error) {
+    // What only shows on devices, where several templates meet, has no line of its own.
+    if (!(error instanceof ProblemError)) throw error
+    return { trial: { faults: [{ line: 1, at: '', message: error.detail }], steps: [], impact: null }, steps: [], before }
+  }
 }

@@ -1,4 +1,4 @@
-import { agentSettingsSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema, taskHeardSchema, taskNewsSchema } from '#contract'
+import { agentSelfSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema, taskHeardSchema, taskNewsSchema } from '#contract'
 import { minute, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, type Pool } from '../../db'
@@ -44,7 +44,7 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
     handle: ({ body, request }) => knock(pool, body, request.ip, interval, signer.publicKey),
   })
   route(app, {
-    method: 'GET', url: '/api/agent/self', access: 'device', summary: 'What a device is told about itself; says whether its key is taken', answer: agentSettingsSchema,
+    method: 'GET', url: '/api/agent/self', access: 'device', summary: 'What a device is told about itself; says whether its key is taken', answer: agentSelfSchema,
     handle: ({ request }) => engine.self(request.headers.authorization),
   })
   route(app, {

@@ -8,6 +8,7 @@ import { bytesText, hour, metrics, percentText, type MetricName } from '#core'
 import { api } from '../../parts/api'
 import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
+import { bandOf } from './band'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
 Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
@@ -34,7 +35,7 @@ const charts = computed(() => subjects.map((subject) => {
 }).filter((one) => one.series.length))
 const label = (one: SeriesView) => [metrics[one.metric as MetricName].title, one.instance].filter(Boolean).join(' ')
 function chartData(series: SeriesView[]): ChartData<'line', { x: number; y: number }[]> {
-  return { datasets: series.map((one, i) => ({ label: label(one), data: one.buckets.map((bucket) => ({ x: bucket.at, y: bucket.mean })), borderColor: css(colours[i % colours.length]!), backgroundColor: 'transparent', borderWidth: 1.4, pointRadius: 0, spanGaps: 4 * data.value!.width })) }
+  return { datasets: series.flatMap((one, i) => bandOf(one, label(one), css(colours[i % colours.length]!), 4 * data.value!.width)) }
 }
 function options(metric: string): ChartOptions<'line'> {
   const grid = { color: css('--rule2') }

@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AlertView, DevicePage, HeldView, MendingView, WindowView } from '#contract'
-import { isOpen, windowEnd } from '#core'
+import { collectorWords, isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/AgeText.vue'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -18,6 +18,7 @@ import DeviceChange from './DeviceChange.vue'
 import DeviceCharts from './DeviceCharts.vue'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
+import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
 
 const route = useRoute()
@@ -45,7 +46,7 @@ useKeys('Device', [
 /** What one cause keeps from being collected is one line. */
 const notCollected = computed(() => {
   const reasons = new Map<string, string[]>()
-  for (const { collector, reason } of device.value?.failed ?? []) reasons.set(reason, [...(reasons.get(reason) ?? []), collector])
+  for (const { collector, reason } of device.value?.failed ?? []) reasons.set(reason, [...(reasons.get(reason) ?? []), collectorWords[collector]])
   return reasons
 })
 </script>
@@ -63,7 +64,8 @@ const notCollected = computed(() => {
       </div>
       <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
       <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
-      <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not collected: {{ names.join(', ') }}, because {{ reason }}</p>
+      <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not read: {{ names.join(', ') }}. {{ reason }}</p>
+      <DeviceRefused :device="device" />
       <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button></div>
       <DeviceNow v-if="tab === 'Now'" :device="device" :alerts="alerts.data.value ?? []" :held="held.data.value ?? []" />
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />

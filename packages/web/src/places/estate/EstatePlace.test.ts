@@ -8,12 +8,12 @@ import EstatePlace from './EstatePlace.vue'
 const day = 86_400_000
 const device = (id: number, name: string, more: Partial<BoardDevice> = {}): BoardDevice => ({
   id, name, clientId: 1, clientName: 'Tidemill Ferries', siteName: 'Harbour', kind: 'server', osFamily: 'linux', osName: 'Debian 12', roles: ['web'], tags: [], worst: null, held: 0, silent: false,
-  disks: [{ mount: '/', size: 100, free: 60, severity: null }], services: [], updates: { security: 0, other: 0, oldestSecurityAt: null }, events: Array<number>(24).fill(0), errors: Array<number>(24).fill(0),
-  heardAt: Date.now(), interval: 60_000, takesOrders: false, addresses: [], ...more,
+  disks: [{ mount: '/', size: 100, free: 60, severity: null }], services: [], updates: { security: 0, other: 0, oldestSecurityAt: null, isKnown: true }, servicesRead: true, failing: [], events: Array<number>(24).fill(0), errors: Array<number>(24).fill(0),
+  heardAt: Date.now(), readAt: null, interval: 60_000, takesOrders: false, addresses: [], ...more,
 })
 const estate = [
   device(1, 'tm-a', { disks: [{ mount: '/', size: 100, free: 5, severity: null }, { mount: '/srv', size: 100, free: 90, severity: null }] }),
-  device(2, 'tm-b', { worst: 'warning', updates: { security: 3, other: 1, oldestSecurityAt: Date.now() - 20.5 * day } }),
+  device(2, 'tm-b', { worst: 'warning', updates: { security: 3, other: 1, oldestSecurityAt: Date.now() - 20.5 * day, isKnown: true } }),
   device(3, 'tm-c', { worst: 'critical', services: ['orders', 'labels', 'scales'].map((name) => ({ name, severity: 'critical', held: name === 'labels' })) }),
   device(4, 'bb-d', { clientId: 2, clientName: 'Brindle Bakeries', kind: 'workstation', roles: [], silent: true, updates: null, heardAt: Date.now() - 3_610_000 }),
   device(5, 'bb-e', { clientId: 2, clientName: 'Brindle Bakeries', held: 1 }),
@@ -46,6 +46,17 @@ describe('the board', () => {
     expect(page.text()).toContain('No device matches this sentence.')
     await page.find('select[aria-label=Kind]').setValue('')
     expect(names()).toEqual(['bb-e'])
+  })
+  it('says nothing of services that nobody knows: never heard, never read, or silent since then', async () => {
+    const { row } = await open([
+      device(1, 'tm-never', { heardAt: null, servicesRead: false }), device(2, 'tm-unread', { servicesRead: false }),
+      device(3, 'tm-silent', { silent: true, heardAt: Date.now() - 3_600_000 }), device(4, 'tm-well'),
+    ])
+    expect(row('tm-never').text()).toContain('not known')
+    expect(row('tm-unread').text()).toContain('not read')
+    expect(row('tm-silent').text()).toContain('as of ')
+    for (const name of ['tm-never', 'tm-unread', 'tm-silent']) expect(row(name).text()).not.toContain('as they should be')
+    expect(row('tm-well').text()).toContain('as they should be')
   })
   it('shows the client in view alone', async () => {
     const { page, names } = await open()

@@ -12,6 +12,8 @@ import { useSession } from '../../parts/session'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import StateNotice from '../../parts/StateNotice.vue'
 import { age, exactText } from '../../parts/time'
+import DoubtText from './DoubtText.vue'
+import { doubtOf, updatesDoubt } from './known'
 
 const session = useSession()
 const route = useRoute()
@@ -88,9 +90,9 @@ useKeys('Estate', [
           <td class="muted place" :title="`${one.clientName} · ${one.siteName}`">{{ one.clientName }} · {{ one.siteName }}</td>
           <td class="role" :title="one.roles.join(', ')">{{ one.roles.join(', ') || one.kind }}</td>
           <td class="muted">{{ one.osName.replace('Windows Server', 'Server') }}</td>
-          <td class="disks"><DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="one.disks.length > 4" class="muted">+{{ one.disks.length - 4 }}</span></td>
-          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service" :title="service.name">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else class="muted">as they should be</span></td>
-          <td><template v-if="one.updates?.security"><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template><span v-else class="faint">{{ one.updates ? 'none' : 'not read' }}</span></td>
+          <td class="disks"><DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="one.disks.length > 4" class="muted">+{{ one.disks.length - 4 }}</span><DoubtText :doubt="doubtOf(one, 'disks', one.disks.length > 0)" /></td>
+          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service" :title="service.name">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else-if="!doubtOf(one, 'services', one.servicesRead)" class="muted">as they should be</span><DoubtText :doubt="doubtOf(one, 'services', one.servicesRead)" /></td>
+          <td><template v-if="one.updates?.security"><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template><span v-else-if="!updatesDoubt(one)" class="faint">none</span><DoubtText :doubt="updatesDoubt(one)" /></td>
           <td><span v-if="one.updates?.oldestSecurityAt" :class="{ warning: Date.now() - one.updates.oldestSecurityAt > 7 * 86_400_000 }">{{ age(one.updates.oldestSecurityAt) }}</span></td>
           <td><EventBars :events="one.events" :errors="one.errors" /></td>
           <td class="num" :title="one.heardAt ? exactText(one.heardAt) : ''"><b v-if="one.silent">{{ one.heardAt ? age(one.heardAt) : 'never' }}</b><span v-else class="muted">{{ one.heardAt ? age(one.heardAt) : 'never' }}</span></td>

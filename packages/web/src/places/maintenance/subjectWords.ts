@@ -1,6 +1,6 @@
 import type { Subject, WindowSubject } from '#core'
 
-export const familyWords: Record<Subject, string> = { silence: 'silence', service: 'services', disk: 'disks', update: 'updates', eventlog: 'event logs', performance: 'performance', certificate: 'certificates' }
+export const familyWords: Record<Subject, string> = { silence: 'silence', service: 'services', disk: 'disks', update: 'updates', eventlog: 'event logs', performance: 'performance', certificate: 'certificates', agent: 'the agent itself' }
 
 /** What a window holds back, as it stands in a sentence. */
 export function subjectText(subject: WindowSubject): string {

@@ -1,0 +1,2 @@
+export { run } from './run'
+export { Spool, startCounting } from './spool'

@@ -1,0 +1,190 @@
+import { setTimeout as wait } from 'node:timers/promises'
+import type { AgentSettings } from '#contract/report'
+import type { Collector, Millis } from '#core'
+import { attend } from '../attend'
+import { sinceStart, steady } from '../clock'
+import { allCollectors, OptionalCollectors, systemFacts } from '../collectors'
+import { mendIdentity, writeIdentity, type Identity } from '../identity'
+import { Orders } from '../orders'
+import { Rights } from '../service'
+import { Proof } from '../update'
+import { inBackground, observe, Observer } from './observe'
+import { Turns } from './pace'
+import { Sender } from './sending'
+import { Spool } from './spool'
+import { Told } from './told'
+import { endOnWhatNobodyHandles, Watchdog } from './watchdog'
+
+/** Follows what the server says, one word after the other; what cannot be written down counts all the same, until the next start. */
+class Settings {
+  #following: Promise<void> = Promise.resolve()
+
+  constructor(private readonly home: string, private readonly identity: Identity, private readonly optional: OptionalCollectors, private readonly say: (text: string) => void) {}
+
+  follow(settings: AgentSettings): Promise<void> {
+    const applied = this.#following.then(() => this.#apply(settings))
+    this.#following = applied.catch(() => undefined)
+    return applied
+  }
+
+  async #apply({ interval, collect = this.identity.collect ?? { logs: [], collectors: [] }, every = {}, roster = '' }: AgentSettings): Promise<void> {
+    await this.optional.follow(collect.collectors)
+    const said = { interval, collect, every, roster }
+    if (Object.entries(said).every(([name, value]) => JSON.stringify(value) === JSON.stringify(this.identity[name as keyof typeof said]))) return
+    Object.assign(this.identity, said)
+    try {
+      writeIdentity(this.home, this.identity)
+    } catch (error) {
+      this.say(`settings were not written: ${(error as Error).message}`)
+    }
+  }
+}
+
+/** A report waits so long for collectors that take their time, at the least and at the most. */
+const shortestWait: Millis = 500
+const longestWait: Millis = 15_000
+
+/** One run of the agent: it observes, keeps and sends, turn by turn, until it is stopped or to be started anew. */
+class Run {
+  readonly #spool: Spool
+  readonly #sender: Sender
+  readonly #told = new Told()
+  readonly #observer = new Observer()
+  readonly #turns = new Turns()
+  readonly #rights = new Rights()
+  readonly #optional: OptionalCollectors
+  readonly #settings: Settings
+  readonly #proof: Proof
+  readonly #orders: Orders
+  readonly #collectors: ReturnType<typeof allCollectors>
+  readonly #stop = new AbortController()
+  #wake = new AbortController()
+  /** Asked for while a report was being made: the next one follows at once. */
+  #soon = false
+  #anew = false
+  #trouble = ''
+
+  constructor(home: string, private readonly identity: Identity, refresh: boolean, private readonly say: (text: string) => void) {
+    this.#spool = new Spool(home)
+    this.#sender = new Sender(this.#spool, identity, say)
+    // Apt takes its time; the first report does not wait for it.
+    this.#collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? [], this.#spool.places).map((one) => (one.name === 'updates' ? inBackground(one) : one))
+    this.#optional = new OptionalCollectors(home, identity)
+    this.#settings = new Settings(home, identity, this.#optional, say)
+    this.#proof = new Proof(home, identity, say)
+    this.#orders = new Orders(home, identity, say, () => {
+      this.#anew = true
+      this.#stop.abort()
+    }, () => {
+      this.#turns.forget('services')
+      this.#rights.forget()
+      this.#reportSoon()
+    })
+  }
+
+  stop(): void {
+    this.#stop.abort()
+  }
+
+  #reportSoon(): void {
+    this.#soon = true
+    this.#wake.abort()
+  }
+
+  async #attend(): Promise<void> {
+    await attend(this.identity, async (settings) => {
+      const before = Turns.tick(this.identity)
+      await this.#settings.follow(settings)
+      // What is to be read sooner than it was does not wait for the old time to pass.
+      if (Turns.tick(this.identity) < before) this.#reportSoon()
+    }, () => this.#reportSoon(), this.#stop.signal)
+  }
+
+  /** What is there now, as a report in the spool. */
+  async #report(): Promise<void> {
+    const { identity } = this
+    const rested: Collector[] = []
+    const at = steady()
+    const due = [...this.#collectors, ...this.#optional.collectors].filter((one) => {
+      if (this.#turns.take(one.name, at, identity)) return true
+      rested.push(one.name)
+      return false
+    })
+    const now = Date.now()
+    const { readings, facts, events, leftOut, failed, places, busy, answered } = await this.#observer.observe(due, now, Math.min(longestWait, Math.max(shortestWait, Turns.tick(identity) / 4)))
+    // One whose turn it was not may have ended what it was at; one whose turn it was may still be at it.
+    const silent = [...rested.filter((name) => !answered.has(name)), ...busy.filter((name) => !rested.includes(name))]
+    failed.push(...this.#optional.troubles)
+    const system = systemFacts(identity.serverKey !== undefined, this.#optional.names, !identity.looksOnly && (await this.#rights.mends()))
+    const news = this.#told.news({ system, ...facts }, steady())
+    const { seq } = this.#spool.add({
+      at: now, interval: identity.interval, readings: readings.map(([...one]) => one), ...sinceStart(),
+      ...(Object.keys(news).length ? { facts: news } : {}), ...(events.length ? { events } : {}), ...(leftOut ? { leftOut } : {}), ...(failed.length ? { failed } : {}),
+      ...(silent.length ? { rested: silent } : {}), ...(identity.roster ? { roster: identity.roster } : {}),
+    }, places)
+    this.#told.send(seq, news)
+    this.#spool.giveUpOld(now, sinceStart())
+    if (this.#spool.takeLost()) this.#told.forget()
+  }
+
+  async #send(): Promise<void> {
+    const { receipt, hasRefusals } = await this.#sender.sendAll()
+    if (this.#trouble) this.say('the server takes reports again')
+    this.#trouble = ''
+    if (!receipt) return
+    this.#told.acknowledged(receipt.acknowledged)
+    if (hasRefusals) this.#told.forget()
+    for (const task of receipt.tasks ?? []) this.#orders.take(task, Date.now() - receipt.clockOffset)
+    await this.#proof.reported()
+    await this.#settings.follow(receipt.settings)
+  }
+
+  /** @returns the time from this turn to the next */
+  async #turn(): Promise<Millis> {
+    this.#soon = false
+    try {
+      await this.#report()
+      await this.#send()
+    } catch (error) {
+      const reason = (error as Error).message
+      if (reason !== this.#trouble) this.say(`not sent, kept for later: ${reason}`)
+      this.#trouble = reason
+    }
+    return Turns.tick(this.identity)
+  }
+
+  async loop(watchdog: Watchdog): Promise<'stopped' | 'start anew'> {
+    // Whoever waits for the server handles what goes wrong there; anything else ends the program.
+    void this.#attend()
+    // Rates need a first look; the report of it would be half empty.
+    await observe(this.#collectors.filter((one) => one.name === 'performance' || one.name === 'network'), Date.now())
+    await wait(1000, undefined, { signal: this.#stop.signal }).catch(() => undefined)
+    let next = steady()
+    while (!this.#stop.signal.aborted) {
+      const tick = await this.#turn()
+      watchdog.turned(tick)
+      // Steady, whatever the collecting took; after a pause of the machine it begins anew.
+      next = Math.max(next + tick, steady() + Math.min(1000, tick))
+      this.#wake = new AbortController()
+      if (!this.#soon) await wait(next - steady(), undefined, { signal: AbortSignal.any([this.#stop.signal, this.#wake.signal]) }).catch(() => undefined)
+      if (this.#soon) next = steady()
+    }
+    return this.#anew ? 'start anew' : 'stopped'
+  }
+}
+
+/** @returns whether it is to be started anew, as another version */
+export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<'stopped' | 'start anew'> {
+  const identity = mendIdentity(home)
+  if (!identity) throw new Error(`This machine is not enrolled: no identity can be read in ${home}. Run: custode-agent enroll --server URL --key KEY`)
+  endOnWhatNobodyHandles(say)
+  const watchdog = new Watchdog(say)
+  const agent = new Run(home, identity, refresh, say)
+  process.on('SIGTERM', () => agent.stop())
+  process.on('SIGINT', () => agent.stop())
+  try {
+    return await agent.loop(watchdog)
+  } finally {
+    watchdog.stop()
+  }
+}

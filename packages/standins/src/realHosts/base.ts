@@ -1,0 +1,58 @@
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { basesFolder, startOf } from './place'
+import { runTool } from './tools'
+
+export const releases = ['bullseye', 'bookworm', 'trixie'] as const
+export type Release = (typeof releases)[number]
+
+export const debianOf: Record<Release, number> = { bullseye: 11, bookworm: 12, trixie: 13 }
+
+/** What an ordinary small server has; `libfaketime` lets a test turn the clock of one program. */
+function packagesOf(release: Release): string[] {
+  const polkit = release === 'bullseye' ? 'policykit-1' : 'polkitd'
+  return ['systemd', 'systemd-sysv', 'libpam-systemd', 'dbus', polkit, 'openssh-server', 'iproute2', 'procps', 'rsyslog', 'cron', 'nginx-light', 'curl', 'ca-certificates', 'passwd', 'libfaketime']
+}
+
+/** Takes a lock that ends with its holder, waiting for whoever has it. */
+async function withLock<T>(folder: string, work: () => Promise<T>): Promise<T> {
+  for (;;) {
+    try {
+      mkdirSync(folder)
+      break
+    } catch {
+      const [holder] = readdirSync(folder, { encoding: 'utf8' })
+      const [pid, start] = (holder ?? '').split('-')
+      if (holder && startOf(Number(pid)) !== start) rmSync(folder, { recursive: true, force: true })
+      else await wait(500)
+    }
+  }
+  writeFileSync(join(folder, `${process.pid}-${startOf(process.pid)}`), '')
+  try {
+    return await work()
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
+  }
+}
+
+/**
+ * The folder of a small Debian of this release, made from Debian's packages at the first call: about a minute.
+ * @throws Error with the last words of mmdebstrap
+ */
+export async function ensureBase(release: Release): Promise<string> {
+  const packages = packagesOf(release)
+  const folder = join(basesFolder, `${release}-${createHash('sha256').update(packages.join()).digest('hex').slice(0, 8)}`)
+  mkdirSync(basesFolder, { recursive: true, mode: 0o755 })
+  if (existsSync(folder)) return folder
+  return withLock(`${folder}.lock`, async () => {
+    if (existsSync(folder)) return folder
+    const fresh = `${folder}.new`
+    rmSync(fresh, { recursive: true, force: true })
+    const made = await runTool('mmdebstrap', ['--variant=minbase', '--quiet', `--include=${packages.join(',')}`, release, fresh], { timeout: 900_000 })
+    if (made.code !== 0) throw new Error(`Debian ${debianOf[release]} (${release}) could not be made: ${made.stderr.trim().split('\n').pop()}`)
+    renameSync(fresh, folder)
+    return folder
+  })
+}

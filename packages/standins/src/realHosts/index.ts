@@ -1,0 +1,4 @@
+export { debianOf, ensureBase, releases, type Release } from './base'
+export { RealHost } from './host'
+export { Lan, removeLeftLans } from './lan'
+export { whyNoRealHosts } from './place'
