@@ -1,15 +1,18 @@
+import { availableParallelism } from 'node:os'
 import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
   test: {
+    // Much of what they do is waiting: for PostgreSQL, for machines. Left alone, there would be one on two cores.
+    maxWorkers: Math.max(2, availableParallelism() - 1),
     projects: [
       { test: { name: 'core', include: ['packages/{core,contract,agent,standins}/src/**/*.test.ts'] } },
       { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom',
         // Its style sheets are modules that only a bundler understands.
         server: { deps: { inline: [/element-plus/] } } } },
-      { test: { name: 'hosts', include: ['e2e/realHosts/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 120_000, hookTimeout: 300_000, fileParallelism: false } },
-      { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000, fileParallelism: false } },
+      { test: { name: 'hosts', include: ['e2e/realHosts/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 120_000, hookTimeout: 300_000 } },
+      { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000 } },
     ],
   },
 })

@@ -95,8 +95,9 @@ describe('the spool', { timeout: 30_000 }, () => {
     const spool = new Spool(home)
     for (let i = 0; i < 3; i++) spool.add(report())
     answer = (batch) => (batch.reports.length > 1 ? [413, '<html>too large</html>'] : accept(batch))
-    const { hasRefusals } = await new Sender(spool, identity()).sendAll()
-    expect([hasRefusals, spool.waiting(), spool.refused()]).toEqual([true, [], []])
+    const sender = new Sender(spool, identity())
+    await sender.sendAll()
+    expect([sender.takeRefusals(), spool.waiting(), spool.refused()]).toEqual([true, [], []])
   })
   it('splits by size, too: reports of 400 long entries go one by one, in batches of a megabyte', async () => {
     const spool = new Spool(home)
@@ -114,7 +115,8 @@ describe('the spool', { timeout: 30_000 }, () => {
     for (let i = 0; i < 5; i++) await expect(sender.sendAll()).rejects.toThrow('oh')
     expect(spool.waiting()).toEqual([1, 2, 3, 4])
     answer = (batch) => (batch.reports.some((one) => one.seq === 1) ? [500, { code: 'internal', detail: 'oh' }] : accept(batch))
-    expect((await sender.sendAll()).hasRefusals).toBe(true)
+    await sender.sendAll()
+    expect([sender.takeRefusals(), sender.takeRefusals()]).toEqual([true, false])
     expect([spool.waiting(), spool.refused()]).toEqual([[], [1]])
   })
   it('does not tell everything again for a part that is refused each time', async () => {
@@ -122,7 +124,9 @@ describe('the spool', { timeout: 30_000 }, () => {
     const refusing = async (pointer: string) => {
       spool.add(report())
       answer = (batch) => [200, { ...(accept(batch)[1] as object), refused: [{ seq: 1, pointer, code: 'x', detail: 'y' }] }]
-      return (await new Sender(spool, identity()).sendAll()).hasRefusals
+      const sender = new Sender(spool, identity())
+      await sender.sendAll()
+      return sender.takeRefusals()
     }
     expect([await refusing('/reports/0/readings/3'), await refusing('/reports/0')]).toEqual([false, true])
   })
@@ -156,8 +160,18 @@ describe('the spool', { timeout: 30_000 }, () => {
       seen = 2
       return [409, { code: 'counted-by-another', detail: 'no' }]
     }
-    expect((await new Sender(spool, identity()).sendAll()).hasRefusals).toBe(true)
-    expect([received, spool.waiting(), spool.refused()]).toEqual([[[1, 2], [3, 4]], [], []])
+    const sender = new Sender(spool, identity())
+    await sender.sendAll()
+    expect([sender.takeRefusals(), received, spool.waiting(), spool.refused()]).toEqual([true, [[1, 2], [3, 4]], [], []])
+  })
+  it('knows of what was refused, also when the server went away before the rest was taken', async () => {
+    const spool = new Spool(home)
+    spool.add(report())
+    let turn = 0
+    answer = () => (turn++ === 0 ? [409, { code: 'counted-by-another', detail: 'no' }] : [503, { code: 'busy', detail: 'busy' }])
+    const sender = new Sender(spool, identity())
+    await expect(sender.sendAll()).rejects.toThrow('busy')
+    expect(sender.takeRefusals()).toBe(true)
   })
   it('keeps in memory what it cannot write, sends it, and goes on writing', async () => {
     const spool = new Spool(home)

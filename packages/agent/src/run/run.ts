@@ -128,12 +128,12 @@ class Run {
   }
 
   async #send(): Promise<void> {
-    const { receipt, hasRefusals } = await this.#sender.sendAll()
+    // Also when the rest has to wait: what was refused before that is refused.
+    const receipt = await this.#sender.sendAll().finally(() => { if (this.#sender.takeRefusals()) this.#told.forget() })
     if (this.#trouble) this.say('the server takes reports again')
     this.#trouble = ''
     if (!receipt) return
     this.#told.acknowledged(receipt.acknowledged)
-    if (hasRefusals) this.#told.forget()
     for (const task of receipt.tasks ?? []) this.#orders.take(task, Date.now() - receipt.clockOffset)
     await this.#proof.reported()
     await this.#settings.follow(receipt.settings)

@@ -10,12 +10,6 @@ const batchCharacters = 1_000_000
 /** A report that the server fails at so often, in rounds of their own, is passed by when the one behind it is taken. */
 const failuresBeforeAside = 3
 
-export interface Sent {
-  receipt: ReportReceipt | null
-  /** Something was refused, so that nobody knows what facts the server has. */
-  hasRefusals: boolean
-}
-
 /** Reports from the front of what waits, as many as go into one batch. */
 function nextBatch(spool: Spool, most: number): Report[] {
   const reports: Report[] = []
@@ -41,6 +35,7 @@ const isServersFault = ({ status }: Refused) => status === 500
 export class Sender {
   #resumed = false
   #failures = new Map<number, number>()
+  #hasRefusals = false
 
   constructor(private readonly spool: Spool, private readonly identity: Identity, private readonly say: (text: string) => void = () => undefined) {}
 
@@ -78,21 +73,31 @@ export class Sender {
     this.spool.jumpTo(body.lastSeq, true)
   }
 
-  /** @throws Refused or Error when the rest has to wait */
-  async sendAll(): Promise<Sent> {
+  /** Whether something was refused since this was asked the last time, so that nobody knows what facts the server has. */
+  takeRefusals(): boolean {
+    const had = this.#hasRefusals
+    this.#hasRefusals = false
+    return had
+  }
+
+  /**
+   * @returns what the server said last; null when nothing waited
+   * @throws Refused or Error when the rest has to wait
+   */
+  async sendAll(): Promise<ReportReceipt | null> {
     await this.#resume()
-    const sent: Sent = { receipt: null, hasRefusals: false }
+    let last: ReportReceipt | null = null
     const tasks: SignedTask[] = []
     let most = batchSize
     let hasCountedAnew = false
     for (;;) {
       const reports = nextBatch(this.spool, most)
-      if (!reports.length) return sent
+      if (!reports.length) return last
       try {
         const receipt = await this.#post(reports)
         tasks.push(...(receipt.tasks ?? []))
-        sent.receipt = { ...receipt, tasks }
-        sent.hasRefusals ||= receipt.refused.some(isWholeReport)
+        last = { ...receipt, tasks }
+        this.#hasRefusals ||= receipt.refused.some(isWholeReport)
         this.spool.drop(receipt.acknowledged)
         // It has heard of none of these, and says so with a success: then it counts differently, and must be asked.
         if (receipt.acknowledged < reports[0]!.seq) throw new Error(`the server acknowledges ${receipt.acknowledged} when it was sent ${reports[0]!.seq}`)
@@ -102,17 +107,17 @@ export class Sender {
         if (!(error instanceof Refused)) throw error
         if (error.code === 'counted-by-another' && !hasCountedAnew) {
           hasCountedAnew = true
-          sent.hasRefusals = true
+          this.#hasRefusals = true
           await this.#countAnew()
           continue
         }
         if (isFault(error)) {
-          sent.hasRefusals = true
+          this.#hasRefusals = true
           if (reports.length === 1) this.#aside(reports[0]!.seq, error.message)
           most = Math.max(1, Math.floor(reports.length / 2))
         } else if (isServersFault(error)) {
           if (reports.length > 1) most = 1
-          else if (await this.#passBy(reports[0]!.seq, error)) sent.hasRefusals = true
+          else if (await this.#passBy(reports[0]!.seq, error)) this.#hasRefusals = true
           else throw error
         } else throw error
       }

@@ -1,4 +1,4 @@
-import { serviceVerbs, severities, type Evidence, type ServiceAction } from '#core'
+import { collectors, serviceVerbs, severities, type Evidence, type ServiceAction } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
@@ -11,6 +11,7 @@ const rule = answerOf<AlertRule>({ name: words, kind: words, sentence: listOf(se
 /** Which post it is about, in the words of a technician. */
 const post = {
   deviceId: id, deviceName: words, clientId: id, clientName: words, siteName: words, watch: words, instance: words, severity, began: instant, evidence: evidence.allow(null), rule,
+  silent: Joi.boolean(), readAt: instant.allow(null), failing: listOf(Joi.string().valid(...collectors)),
 }
 const alert = {
   ...post, id, zone: words, status: Joi.string().valid('open', 'taken', 'closed'), raisedAt: instant, closedAt: instant.allow(null), closeReason: words.allow(null),

@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { serviceVerbs, type ClientId, type DeviceId, type Evidence, type Millis, type SentencePart, type ServiceAction, type Severity, type Source } from '#core'
+import { serviceVerbs, type ClientId, type Collector, type DeviceId, type Evidence, type Millis, type SentencePart, type ServiceAction, type Severity, type Source } from '#core'
 
 export type AlertStatus = 'open' | 'taken' | 'closed'
 
@@ -32,6 +32,11 @@ export interface AlertView {
   windowId: number | null
   windowName: string | null
   notes: number
+  /** Whether its device has fallen silent since, so that what is told of it was so at `readAt`, when its newest report was made. */
+  silent: boolean
+  readAt: Millis | null
+  /** Collectors that fail on its device: what they told last may be so no longer. */
+  failing: Collector[]
 }
 
 export interface AlertEntry { at: Millis; what: string; by: string | null; text: string }
@@ -39,7 +44,7 @@ export interface AlertEntry { at: Millis; what: string; by: string | null; text:
 export interface AlertPage extends AlertView { entries: AlertEntry[]; actions: ServiceAction[] }
 
 /** A post that failed, and that nobody was told of, or not yet. */
-interface Untold extends Pick<AlertView, 'id' | 'deviceId' | 'deviceName' | 'clientId' | 'clientName' | 'siteName' | 'watch' | 'instance' | 'severity' | 'began' | 'evidence' | 'rule'> {
+interface Untold extends Pick<AlertView, 'id' | 'deviceId' | 'deviceName' | 'clientId' | 'clientName' | 'siteName' | 'watch' | 'instance' | 'severity' | 'began' | 'evidence' | 'rule' | 'silent' | 'readAt' | 'failing'> {
   endedAt: Millis | null
   /** How it ended, in words of its own; raised: a person was told. */
   outcome: string | null

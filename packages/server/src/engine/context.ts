@@ -23,6 +23,7 @@ interface DeviceRow extends TraitsRow {
   instance_since: number | null
   past_instances: string[]
   barred_instances: string[]
+  count_above: number | null
   machine: string | null
   shared_at: number | null
   failed: CollectorFailure[]
@@ -74,7 +75,7 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     lastAt: row.last_at,
     heardAt: row.heard_at,
     firstAt: row.first_at,
-    identity: { instance: row.instance, instanceSince: row.instance_since, past: row.past_instances, barred: row.barred_instances, machine: row.machine, sharedAt: row.shared_at },
+    identity: { instance: row.instance, instanceSince: row.instance_since, past: row.past_instances, barred: row.barred_instances, countAbove: row.count_above, machine: row.machine, sharedAt: row.shared_at },
     reportedInterval: row.reported_interval_ms,
     clockOffset: row.clock_offset_ms,
     failed: row.failed,

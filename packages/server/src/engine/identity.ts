@@ -9,6 +9,8 @@ export interface DeviceIdentity {
   instanceSince: Millis | null
   past: readonly string[]
   barred: readonly string[]
+  /** Numbers up to here were used by another machine. */
+  countAbove: number | null
   machine: string | null
   sharedAt: Millis | null
 }
@@ -36,17 +38,29 @@ export function isShared({ sharedAt }: DeviceIdentity, now: Millis): boolean {
   return sharedAt !== null && now - sharedAt < sharedFor
 }
 
+/** Whether a run sends numbers that another machine has used meanwhile; it may not have heard that it was told so. */
+export function mustCountAnew({ instance: known, countAbove }: DeviceIdentity, instance: string | undefined, firstSeq: number): boolean {
+  return countAbove !== null && instance !== undefined && instance === known && firstSeq <= countAbove
+}
+
 const remembered = 20
+
+/** Who says that they are the device, and what they send: the least number, and when the newest of it was made. */
+export interface Claimant { instance?: string | undefined; machine?: string | undefined; firstSeq: number; madeAt: Millis }
 
 /**
  * Notes who reports. The device's version rises with it, so that no server process goes on with an old copy.
+ * @param context just read: what is cached may be of before another machine took over
  * @returns whether something was noted, and the context is to be read again
- * @throws ProblemError identity-shared for the machine that came second; counted-by-another for the first, once: the second has
- *   used numbers of its own reports, which are to come again under others
+ * @throws ProblemError identity-shared for the machine that came second; counted-by-another for the first, until it counts on above
+ *   the numbers that the second has used: its reports are to come again under others
  */
-export async function noteClaim(pool: Pool, { traits: { id }, identity }: DeviceContext, { instance, machine }: { instance?: string; machine?: string }, madeAt: Millis, now: Millis): Promise<boolean> {
+export async function noteClaim(pool: Pool, { traits: { id }, identity }: DeviceContext, { instance, machine, firstSeq, madeAt }: Claimant, now: Millis): Promise<boolean> {
   const claim = claimOf(identity, instance, madeAt)
-  if (claim === 'same') return false
+  if (claim === 'same') {
+    if (mustCountAnew(identity, instance, firstSeq)) throw new ProblemError('counted-by-another')
+    return false
+  }
   if (claim === 'barred') {
     // Once a minute is enough to know that it still goes on.
     if (identity.sharedAt === null || now - identity.sharedAt > 60 * second) await pool.query('update device set shared_at = $2, version = version + 1 where id = $1', [id, time(now)])
@@ -57,7 +71,7 @@ export async function noteClaim(pool: Pool, { traits: { id }, identity }: Device
   const barred = keep(identity.barred, claim === 'back' ? identity.instance : null)
   await pool.query(`
     update device set instance = $2, instance_since = $3, past_instances = $4, barred_instances = $5, machine = coalesce($6, machine),
-      shared_at = case when $7 then $3 else shared_at end, version = version + 1
+      shared_at = case when $7 then $3 else shared_at end, count_above = case when $7 then last_seq end, version = version + 1
     where id = $1 and instance is not distinct from $8`,
     [id, instance, time(now), past, barred, machine ?? null, claim === 'back', identity.instance])
   if (claim === 'back') throw new ProblemError('counted-by-another')

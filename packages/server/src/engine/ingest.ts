@@ -8,7 +8,7 @@ import { Attendance } from './attendance'
 import { checkBatch, checkEnvelope, type CheckedBatch, type RefusedPart } from './checkBatch'
 import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
-import { noteClaim } from './identity'
+import { claimOf, noteClaim, type Claimant } from './identity'
 import { planBatch } from './plan'
 import { reconsider } from './reconsider'
 import { rosterMark, settingsOf, type CollectorDigests } from './settings'
@@ -168,7 +168,11 @@ export class Engine {
       const batch = refuseAllOf(checkBatch(envelope, now, context.clockOffset), refusal)
       let plan
       try {
-        if (await noteClaim(this.pool, context, envelope, newestOf(batch), now)) {
+        const claimant: Claimant = { instance: envelope.instance, machine: envelope.machine, firstSeq: batch.reports[0]?.seq ?? Infinity, madeAt: newestOf(batch) }
+        const isAsBefore = claimOf(context.identity, claimant.instance, claimant.madeAt) === 'same'
+        // A claim is judged, and noted, by what is true now.
+        if (cached && !isAsBefore) continue
+        if (await noteClaim(this.pool, context, claimant, now)) {
           this.#cache.drop(deviceId)
           continue
         }

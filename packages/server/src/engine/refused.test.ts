@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { AgentSelf, DeviceEvent, DevicePage, Report } from '#contract'
 import { day, minute, type LogEvent } from '#core'
 import { firstRow, rows } from '../db'
@@ -137,6 +137,9 @@ describe('two machines as one device', () => {
     await house.pool.query(`update device set instance_since = now() - interval '10 seconds', version = version + 1 where id = $1`, [agent.id])
     // The clone has used numbers that the first gave, too: it is asked to count anew, and to tell all again.
     expect((await spoken(agent, 'a')).body.code).toBe('counted-by-another')
+    // That answer may have been lost on the way.
+    agent.seq = 1
+    expect((await spoken(agent, 'a')).body.code).toBe('counted-by-another')
     expect(await selfOf(agent)).toMatchObject({ lastSeq: 2 })
     agent.seq = 2
     expect((await spoken(agent, 'a')).body.acknowledged).toBe(3)
@@ -145,6 +148,18 @@ describe('two machines as one device', () => {
     agent.seq--
     expect((await spoken(agent, 'a')).status).toBe(200)
     expect((await house.lead<{ watch: string; severity: string }[]>('GET', `/api/devices/${agent.id}/alerts`)).body).toMatchObject([{ watch: 'agent.identity', severity: 'critical' }])
+  })
+  it('are told apart at once, whatever this server remembers of the device', async () => {
+    const agent = await fresh()
+    await spoken(agent, 'a')
+    await spoken(agent, 'b')
+    vi.useFakeTimers({ toFake: ['Date'], now: Date.now() + 10_000 })
+    try {
+      agent.seq = 1
+      expect((await spoken(agent, 'a')).body.code).toBe('counted-by-another')
+    } finally {
+      vi.useRealTimers()
+    }
   })
   it('are not seen in a restart, nor in what was late on the way', async () => {
     const agent = await fresh()

@@ -13,6 +13,8 @@ alter table device
   add column instance_since timestamptz,
   add column past_instances text[] not null default '{}',
   add column barred_instances text[] not null default '{}',
+  -- Numbers that another machine used while it reported as this one: the run that is listened to again counts on above them.
+  add column count_above bigint,
   add column machine text,
   add column shared_at timestamptz;
 update device set first_at = enrolled_at where last_seq > 0;

@@ -1,6 +1,12 @@
 import type { AlertView, HeldView, MendingView, TryView } from '#contract'
+import { silentIntervals } from '#core'
 import { rows, type Db } from '../../db'
 import { triedText } from '../../engine'
+
+/** How far what is told of a post can be believed now, by its device `d`. */
+const freshness = `
+         d.heard_at is not null and now() - d.heard_at > make_interval(secs => (${silentIntervals}::float8 * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000) as silent, d.last_at as "readAt",
+         (select coalesce(jsonb_agg(f->'collector'), '[]') from jsonb_array_elements(d.failed) f where not coalesce((f->>'notHere')::boolean, false)) as failing`
 
 /** Columns of an alert as people see it; the evidence is the latest while the post still fails. */
 export const alertSelect = `
@@ -9,7 +15,7 @@ export const alertSelect = `
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",
          case when a.status = 'closed' then a.evidence else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
-         (select count(*) from alert_entry n where n.alert_id = a.id and n.what = 'note')::int as notes
+         (select count(*) from alert_entry n where n.alert_id = a.id and n.what = 'note')::int as notes, ${freshness}
   from alert a
   join device d on d.id = a.device_id
   join client c on c.id = a.client_id
@@ -23,7 +29,7 @@ export type AlertRow = AlertView & { zone: string }
 export const heldSelect = `
   select h.id, h.window_id as "windowId", w.name as "windowName", least(w.until_at, w.ended_at) as "windowEnd", h.device_id as "deviceId", d.name as "deviceName",
          h.client_id as "clientId", c.name as "clientName", s.name as "siteName", h.watch, h.instance, h.severity, h.began, h.held_at as "heldAt",
-         h.ended_at as "endedAt", h.outcome, h.alert_id as "alertId", h.evidence, h.rule
+         h.ended_at as "endedAt", h.outcome, h.alert_id as "alertId", h.evidence, h.rule, ${freshness}
   from held h
   join device d on d.id = h.device_id
   join client c on c.id = h.client_id
@@ -35,7 +41,7 @@ export type HeldRow = HeldView
 const mendingSelect = `
   select m.id, m.device_id as "deviceId", d.name as "deviceName", m.client_id as "clientId", c.name as "clientName", s.name as "siteName", m.watch, m.instance, m.severity, m.began,
          m.started_at as "startedAt", m.ended_at as "endedAt", m.outcome, m.alert_id as "alertId",
-         case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence) else m.evidence end as evidence, m.rule
+         case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence) else m.evidence end as evidence, m.rule, ${freshness}
   from mending m
   join device d on d.id = m.device_id
   join client c on c.id = m.client_id

@@ -10,8 +10,8 @@ import ReadingLine from '../../parts/ReadingLine.vue'
 import { useResource } from '../../parts/resource'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import { age } from '../../parts/time'
-import DoubtText from './DoubtText.vue'
-import { doubtOf, updatesDoubt } from './known'
+import DoubtText from '../../parts/DoubtText.vue'
+import { doubtOf, postDoubt, updatesDoubt } from '../../parts/known'
 import type { SeriesPage, SeriesView } from '#contract'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
@@ -36,8 +36,8 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
   <div class="now">
     <section>
       <template v-if="open.length || heldNow.length"><h2>Needs a person</h2>
-        <p v-for="one in open" :key="one.id" class="line"><SeverityMark :state="one.severity" /><RouterLink :to="`/rounds?alert=${one.id}`"><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</RouterLink><span class="muted"><AgeText :at="one.began" /></span></p>
-        <p v-for="one in heldNow" :key="`h${one.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <span class="held">held</span></span><span class="muted"><AgeText :at="one.began" /></span></p>
+        <p v-for="one in open" :key="one.id" class="line"><SeverityMark :state="one.severity" /><RouterLink :to="`/rounds?alert=${one.id}`"><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</RouterLink> <DoubtText :doubt="postDoubt(one)" /><span class="muted"><AgeText :at="one.began" /></span></p>
+        <p v-for="one in heldNow" :key="`h${one.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(one)" /></span><span class="muted"><AgeText :at="one.began" /></span></p>
       </template>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
       <p v-for="disk in device.disks" :key="disk.mount" class="line disk"><DiskBar :disk="disk" /><span class="mono">{{ disk.mount }}</span><span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }}, {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span></p>

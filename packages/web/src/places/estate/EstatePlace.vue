@@ -12,8 +12,8 @@ import { useSession } from '../../parts/session'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import StateNotice from '../../parts/StateNotice.vue'
 import { age, exactText } from '../../parts/time'
-import DoubtText from './DoubtText.vue'
-import { doubtOf, updatesDoubt } from './known'
+import DoubtText from '../../parts/DoubtText.vue'
+import { doubtOf, updatesDoubt } from '../../parts/known'
 
 const session = useSession()
 const route = useRoute()

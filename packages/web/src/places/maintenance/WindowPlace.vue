@@ -3,6 +3,8 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { WindowPage } from '#contract'
 import { alertWords } from '../../parts/alertWords'
+import DoubtText from '../../parts/DoubtText.vue'
+import { postDoubt } from '../../parts/known'
 import { api } from '../../parts/api'
 import { useResource } from '../../parts/resource'
 import SeverityMark from '../../parts/SeverityMark.vue'
@@ -33,7 +35,7 @@ const outcomes: Record<string, string> = { raised: 'still failed at the end: rai
         <thead><tr><th></th><th>What</th><th>Device</th><th>Began</th><th>Held</th><th>Over</th><th>How it ended</th></tr></thead>
         <tbody><tr v-for="one in data.record" :key="one.id">
           <td class="mark"><SeverityMark :state="one.outcome === null ? 'held' : one.outcome === 'raised' ? one.severity : 'settled'" /></td>
-          <td><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</td>
+          <td><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <DoubtText :doubt="postDoubt(one)" /></td>
           <td><RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></td>
           <td :title="exactText(one.began)">{{ fullText(one.began) }}</td><td>{{ fullText(one.heldAt) }}</td><td>{{ one.endedAt ? fullText(one.endedAt) : '' }}</td>
           <td><RouterLink v-if="one.alertId" :to="`/rounds?alert=${one.alertId}`">{{ outcomes[one.outcome!] }}</RouterLink><template v-else>{{ one.outcome ? outcomes[one.outcome] : 'still failing, held' }}</template></td>

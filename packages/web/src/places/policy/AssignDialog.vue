@@ -33,7 +33,7 @@ const steps = computed((): PolicyStep[] | null => {
   return [{ of: 'assignment', id: before?.id ?? -1, basedOn: before?.revision ?? 0, to: { templateId: templateId.value, target: target.value, rank: rank.value, values: values.value, dormant: dormant.value, reason: reason.value, reviewAt: reviewAt.value } }]
 })
 const change = usePolicyChange(steps)
-const { impact, fault, busy } = change
+const { impact, counting, fault, busy } = change
 
 const watchKey = ref('')
 const parameterName = ref('')
@@ -79,7 +79,7 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Place d
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div class="row"><button class="btn main" :disabled="!impact || busy">{{ verb }} {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
-      <ImpactView :impact="impact" :title="before ? 'If you save this' : 'If you assign this'" :busy="steps !== null && !fault" />
+      <ImpactView :impact="impact" :counting="counting" :title="before ? 'If you save this' : 'If you assign this'" :busy="steps !== null && !fault" />
     </div>
   </ElDialog>
 </template>

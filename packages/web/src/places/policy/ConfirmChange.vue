@@ -11,7 +11,7 @@ import ImpactView from './ImpactView.vue'
 const props = defineProps<{ title: string; steps: PolicyStep[]; verb: string; said: string }>()
 const emit = defineEmits<{ close: [done: boolean] }>()
 const change = usePolicyChange(toRef(props, 'steps'))
-const { impact, fault, busy } = change
+const { impact, counting, fault, busy } = change
 async function save(): Promise<void> {
   const saved = await change.save()
   if ('code' in saved) return
@@ -22,7 +22,7 @@ async function save(): Promise<void> {
 
 <template>
   <ElDialog :model-value="true" :title="title" width="560" append-to-body @close="emit('close', false)">
-    <ImpactView :impact="impact" title="If you do this" :busy="!fault" />
+    <ImpactView :impact="impact" :counting="counting" title="If you do this" :busy="!fault" />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">{{ verb }}, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close', false)">Leave</button></p>
   </ElDialog>

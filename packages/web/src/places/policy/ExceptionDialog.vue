@@ -45,7 +45,7 @@ const steps = computed((): PolicyStep[] | null => (complete.value
   ? [{ of: 'exception', id: before?.id ?? -1, basedOn: before?.revision ?? 0, to: { target: target.value, watch: key.value, values: leftOut.value ? {} : values.value, leftOut: leftOut.value, reason: reason.value, ownerId: ownerId.value, reviewAt: reviewAt.value } }]
   : null))
 const change = usePolicyChange(steps)
-const { impact, fault, busy } = change
+const { impact, counting, fault, busy } = change
 async function save(): Promise<void> {
   if (!impact.value) return
   const saved = await change.save()
@@ -76,7 +76,7 @@ function drop(one: string): void {
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
-      <ImpactView :impact="impact" title="If you save this" :busy="complete && !fault" />
+      <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="complete && !fault" />
     </div>
   </ElDialog>
 </template>

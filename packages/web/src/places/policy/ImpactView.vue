@@ -4,7 +4,7 @@ import type { Impact, ImpactWatch } from '#contract'
 import { countText, sentenceText } from '#core'
 
 /** What a change would do: how many devices, which watches, each as a sentence, and what it costs. */
-const props = defineProps<{ impact: Impact | null; title: string; busy?: boolean }>()
+const props = defineProps<{ impact: Impact | null; title: string; busy?: boolean; /** What is shown is of a moment ago. */ counting?: boolean }>()
 const open = ref<number | null>(null)
 const shown = computed(() => (props.impact?.watches ?? []).map((watch, i) => ({ ...watch, i })).sort((a, b) => b.devices - a.devices).slice(0, 60))
 const devicesOf = (i: number) => (props.impact?.examples ?? []).filter((one) => one.watches.includes(i))
@@ -20,7 +20,7 @@ const cost = computed(() => {
 </script>
 
 <template>
-  <div class="impact" aria-live="polite">
+  <div class="impact" :class="{ counting }" :aria-busy="counting" aria-live="polite">
     <p class="muted">{{ title }}</p>
     <template v-if="impact">
       <p class="big">{{ countText(impact.devices, 'device') }}</p>
@@ -49,6 +49,8 @@ const cost = computed(() => {
 </template>
 
 <style scoped>
+/* Only a count that takes its time is worth a sign. */
+.impact { transition: opacity 0s; } .counting { opacity: .5; transition-delay: .3s; }
 .big { font: 600 28px/36px var(--serif); } .counts { display: flex; gap: 14px; flex-wrap: wrap; }
 .watches { list-style: none; margin: 10px 0 0; padding: 0; border-top: 1px solid var(--rule); } .watches li { border-bottom: 1px solid var(--rule2); padding: 4px 0; } .watches button { text-align: left; }
 details { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .sign { display: inline-block; width: 14px; font-weight: 600; } .detail { padding: 4px 0 6px 18px; } .rule { font: 15px/21px var(--serif); } .gone { color: var(--ink2); text-decoration: line-through; text-decoration-color: var(--ink3); } .names { font-size: 13px; line-height: 19px; }

@@ -31,7 +31,7 @@ const steps = computed((): PolicyStep[] | null => {
   return takenAs.value ? [assignment] : [{ of: 'template', id: -1, basedOn: 0, note: 'From the library', to: fromLibrary(open.value) }, assignment]
 })
 const change = usePolicyChange(steps)
-const { impact, fault, busy } = change
+const { impact, counting, fault, busy } = change
 async function apply(): Promise<void> {
   if (!impact.value) return
   const saved = await change.save()
@@ -54,7 +54,7 @@ const reasonsOf = (watch: StarterTemplate['watches'][number]) => watchKind(watch
     <aside v-if="session.isLead">
       <button v-if="!applying" class="btn main" @click="applying = true">Apply it…</button>
       <form v-else @submit.prevent="apply"><p class="muted">To every device that matches</p><TargetBuilder :key="open.name" :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
-        <ImpactView :impact="impact" title="It would add" :busy="steps !== null && !fault" /><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" /><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <p class="row"><button class="btn main" :disabled="!impact || busy">Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button><button type="button" class="btn" @click="applying = false">Leave</button></p></form>
     </aside>
   </div>

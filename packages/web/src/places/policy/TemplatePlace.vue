@@ -32,7 +32,7 @@ const draft = useDraft(templateName)
 const { base, body, dirty, steps, note, words } = draft
 watch(data, (page) => { if (page && (!dirty.value || base.value?.id !== page.id)) draft.begin(page) }, { immediate: true })
 const change = usePolicyChange(steps)
-const { impact, fault, faults, busy } = change
+const { impact, counting, fault, faults, busy } = change
 /** What somebody else saved while this was edited, in words. */
 const overtaken = computed(() => (dirty.value && data.value && base.value && data.value.id === base.value.id && data.value.revision !== base.value.revision ? templateChanges(base.value, data.value, templateName) : null))
 const clashes = ref<string[]>([])
@@ -152,7 +152,7 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
     <aside>
       <template v-if="dirty">
         <ul class="words"><li v-for="one in words" :key="one">{{ one }}</li></ul>
-        <ImpactView :impact="impact" title="If you save this" :busy="!fault" />
+        <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
         <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
         <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div></div>

@@ -3,6 +3,8 @@ import { computed, ref } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, MendingView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords } from '../../parts/alertWords'
+import DoubtText from '../../parts/DoubtText.vue'
+import { postDoubt } from '../../parts/known'
 import AgeText from '../../parts/AgeText.vue'
 import { api } from '../../parts/api'
 import { useKeys } from '../../parts/keys'
@@ -76,7 +78,7 @@ useKeys('Alert', [
           <template v-else-if="mending">{{ mending.severity }} · {{ mending.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
           <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
       <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span></h1>
-      <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /></p>
+      <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /> <DoubtText :doubt="postDoubt(one)" /></p>
       <RuleSentence :parts="one.rule.sentence" class="rule" />
       <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="one.began" :severity="one.severity" />
       <h3>Why</h3>

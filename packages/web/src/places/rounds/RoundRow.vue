@@ -2,6 +2,8 @@
 import { computed } from 'vue'
 import type { AlertView, HeldView, MendingView } from '#contract'
 import { alertWords, mendingWords } from '../../parts/alertWords'
+import DoubtText from '../../parts/DoubtText.vue'
+import { postDoubt } from '../../parts/known'
 import AgeText from '../../parts/AgeText.vue'
 import SeverityMark from '../../parts/SeverityMark.vue'
 import { clockText, shortText } from '../../parts/time'
@@ -22,7 +24,7 @@ const mark = computed(() => (props.group === 'held' ? 'held' : props.group === '
 <template>
   <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
     <SeverityMark :state="mark" />
-    <span class="what"><b>{{ words.strong }}</b> {{ words.rest }}
+    <span class="what"><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
       <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="mending"> · {{ mendingWords(mending) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
     </span>
     <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small></span>

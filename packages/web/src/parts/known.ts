@@ -1,6 +1,6 @@
-import type { BoardDevice } from '#contract'
-import type { Collector } from '#core'
-import { clockText, exactText, shortText } from '../../parts/time'
+import type { AlertView, BoardDevice, HeldView, MendingView } from '#contract'
+import { watchKinds, type Collector } from '#core'
+import { clockText, exactText, shortText } from './time'
 
 /** What stands beside a state that may be so no longer, or in its place where nobody knows it; null: it is as the page says. */
 export interface Doubt { text: string; title: string; /** There is no state to show. */ isUnknown: boolean }
@@ -23,6 +23,15 @@ export function doubtOf(device: Pick<BoardDevice, 'heardAt' | 'readAt' | 'silent
 export function updatesDoubt(device: Pick<BoardDevice, 'heardAt' | 'readAt' | 'silent' | 'failing' | 'updates'>): Doubt | null {
   if (device.updates && !device.updates.isKnown) return { text: 'not known', title: 'No package lists were ever fetched on it, so it knows of no updates.', isUnknown: true }
   return doubtOf(device, 'updates', device.updates !== null)
+}
+
+/** The same for a post that is told of as failing now; what is over was seen to be over. */
+export function postDoubt(row: AlertView | HeldView | MendingView): Doubt | null {
+  const isOver = ('status' in row ? row.closedAt : row.endedAt) !== null
+  const kind = watchKinds.get(row.rule.kind)
+  if (isOver || row.readAt === null || kind?.subject === 'silence') return null
+  const failing = kind?.collector ? row.failing : []
+  return doubtOf({ heardAt: row.readAt, readAt: row.readAt, silent: row.silent, failing }, kind?.collector ?? 'performance', true)
 }
 
 const sameDay = (at: number) => new Date(at).toDateString() === new Date().toDateString()

@@ -1,7 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import type { BoardDevice } from '#contract'
-import { bandOf } from './band'
-import { doubtOf, updatesDoubt } from './known'
+import type { AlertView, BoardDevice, HeldView } from '#contract'
+import { doubtOf, postDoubt, updatesDoubt } from './known'
 
 const at = new Date(2026, 10, 25, 15, 43).getTime()
 const device = (more: object = {}) => ({ heardAt: Date.now(), readAt: null, silent: false, failing: [], ...more })
@@ -32,13 +31,18 @@ describe('updates', () => {
   })
 })
 
-describe('a chart', () => {
-  it('keeps every peak, however long its time: what the table calls most is drawn', () => {
-    // A fortnight in spans of an hour: one minute at 100 %, 59 at 64 %.
-    const buckets = [{ at: 0, min: 0.64, mean: 0.646, max: 1 }, { at: 3_600_000, min: 0.6, mean: 0.62, max: 0.65 }]
-    const drawn = bandOf({ buckets }, 'CPU busy', 'black', 1)
-    expect(Math.max(...drawn.flatMap((set) => set.data.map((point) => point.y)))).toBe(1)
-    expect(Math.min(...drawn.flatMap((set) => set.data.map((point) => point.y)))).toBe(0.6)
-    expect(drawn[1]!.fill).toBe('+1')
+describe('an alert', () => {
+  const alert = (kind: string, more: Partial<AlertView> = {}) => ({ status: 'open', closedAt: null, rule: { name: 'x', kind, sentence: [], sources: [] }, silent: false, readAt: at, failing: [], ...more }) as unknown as AlertView
+  const told = (row: AlertView | HeldView) => postDoubt(row)?.text ?? null
+  it('is as of the newest report where its device has fallen silent since, unless that is what it is about, or it is over', () => {
+    const silent = { silent: true, readAt: new Date().setHours(0, 1, 0, 0) }
+    expect([told(alert('service-state')), told(alert('service-state', silent))]).toEqual([null, 'as of 00:01'])
+    expect([told(alert('silence', silent)), told(alert('service-state', { ...silent, status: 'closed', closedAt: at }))]).toEqual([null, null])
+    const held = { endedAt: null, rule: alert('service-state').rule, failing: [], ...silent } as unknown as HeldView
+    expect([told(held), told({ ...held, endedAt: at })]).toEqual(['as of 00:01', null])
+  })
+  it('says where what it was seen by cannot be read now', () => {
+    const failing: AlertView['failing'] = ['services']
+    expect([told(alert('service-state', { failing })), told(alert('disk-space', { failing })), told(alert('collector-fails', { failing }))]).toEqual(['cannot be read now', null, null])
   })
 })
