@@ -31,3 +31,9 @@ export async function setValue(page: Page, sentence: Locator, parameter: string,
   await page.locator('.editor input').fill(value)
   await page.getByRole('button', { name: 'Use', exact: true }).click()
 }
+
+/** Saves once what it would do is counted, as somebody does who reads it first. */
+export async function saveBy(button: Locator): Promise<void> {
+  await expect(button.page().locator('.impact[aria-busy="true"]')).toHaveCount(0)
+  await button.click()
+}

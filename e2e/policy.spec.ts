@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { expect, test, type Locator, type Page } from '@playwright/test'
 import type { BoardDevice, RosterWatch } from '#contract'
-import { setValue, signIn, url } from './day'
+import { saveBy, setValue, signIn, url } from './day'
 
 const run = promisify(execFile)
 test.describe.configure({ mode: 'serial' })
@@ -63,7 +63,7 @@ test('a target is built of nested conditions, and the count of devices follows',
   await expect(dialog.locator('.found .names')).toContainText('tm-tickets-1')
   await dialog.getByLabel('dormant').check()
   await dialog.getByLabel('Reason', { exact: true }).fill('Tried before it counts')
-  await dialog.getByRole('button', { name: `Place dormant on ${atOne + 1} devices` }).click()
+  await saveBy(dialog.getByRole('button', { name: `Place dormant on ${atOne + 1} devices` }))
   await expect(page.getByText('Assigned. The devices have it.')).toBeVisible()
   await openRoster(page, 'tm-tickets-1')
   await expect(watch(page, 'Nightly backup')).toContainText('dormant')
@@ -71,7 +71,7 @@ test('a target is built of nested conditions, and the count of devices follows',
   const row = page.getByRole('row', { name: /Tried before it counts/ })
   await row.getByRole('button', { name: 'wake it' }).click()
   await expect(page.getByRole('dialog').locator('.impact')).toContainText('watches added')
-  await page.getByRole('button', { name: /^Wake it, for \d+ devices$/ }).click()
+  await saveBy(page.getByRole('button', { name: /^Wake it, for \d+ devices$/ }))
   await expect(row.getByRole('button', { name: 'let it sleep' })).toBeVisible()
   await openRoster(page, 'tm-tickets-1')
   await expect(watch(page, 'Nightly backup')).not.toContainText('dormant')
@@ -88,7 +88,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await condition(page, 1).selectOption('is tagged')
   await page.getByLabel('Tag', { exact: true }).fill('many')
   await expect(page.locator('.impact')).toContainText('63 watches added')
-  await page.getByRole('button', { name: 'Apply to 63 devices' }).click()
+  await saveBy(page.getByRole('button', { name: 'Apply to 63 devices' }))
   await expect(page.getByLabel('Name of the template')).toHaveValue('Print server')
 
   const service = watch(page, 'Print service')
@@ -101,7 +101,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await expect(impact.locator('.rule').last()).toContainText('stopped for 7 min')
   await expect(impact.locator('.detail .names')).toContainText('print-12')
   await page.getByLabel('Note').fill('Spoolers restart slowly')
-  await page.getByRole('button', { name: 'Save for 63 devices' }).click()
+  await saveBy(page.getByRole('button', { name: 'Save for 63 devices' }))
   await expect(page.getByText('Saved as revision 2')).toBeVisible()
   await page.getByRole('button', { name: /Revisions/ }).click()
   await expect(page.getByRole('row', { name: /Spoolers restart slowly/ })).toContainText('Print service: Hold 60 s → 7 min')
@@ -113,7 +113,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await page.getByRole('button', { name: 'More of Free disk space' }).click()
   await setValue(page, watch(page, 'Free disk space').locator('.all'), 'every', '10 s')
   await expect(watch(page, 'Free disk space')).toContainText('It looks every 10 s.')
-  await page.getByRole('button', { name: /Save for/ }).click()
+  await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision')).toBeVisible()
   const saved = Date.now()
   await openRoster(page, 'tm-tickets-1')
@@ -129,14 +129,14 @@ test('an exception survives the next edit of the template, and shows in the grid
   await page.locator('.editor input').fill('20 min')
   await page.getByRole('button', { name: 'Use', exact: true }).click()
   await page.getByLabel('Reason').fill('The plotter takes its time')
-  await page.getByRole('button', { name: 'Make the exception' }).click()
+  await saveBy(page.getByRole('button', { name: 'Make the exception' }))
   await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText('20 min')
 
   await openTemplate(page, 'Print server')
   await setValue(page, watch(page, 'Print service'), 'hold', '3 min')
   await expect(page.locator('.impact')).toContainText('62 devices')
   await expect(page.locator('.impact')).toContainText('1 with exceptions of their own')
-  await page.getByRole('button', { name: 'Save for 62 devices' }).click()
+  await saveBy(page.getByRole('button', { name: 'Save for 62 devices' }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
   for (const [device, hold] of [['print-7', '20 min'], ['print-8', '3 min']] as const) {
     await openRoster(page, device)
@@ -164,14 +164,14 @@ test('of two people at one template the second is told and shown the difference,
   await openTemplate(other, 'Web server')
   await setValue(page, watch(page, 'Web service'), 'hold', '4 min')
   await setValue(other, watch(other, 'Web service'), 'clear.hold', '9 min')
-  await other.getByRole('button', { name: /Save for/ }).click()
+  await saveBy(other.getByRole('button', { name: /Save for/ }))
   await expect(other.getByText('Saved as revision 2')).toBeVisible()
   const told = page.getByRole('alert').filter({ hasText: 'Revision 2 was saved by Mara Velde while you edited' })
   await expect(told).toContainText('Web service: Clear after 60 s → 9 min')
   await expect(page.getByRole('button', { name: /Save for/ })).toBeDisabled()
   await page.getByRole('button', { name: 'Put my change on top of it' }).click()
   await expect(watch(page, 'Web service').locator('.sentence [data-parameter="clear.hold"]')).toHaveText('9 min')
-  await page.getByRole('button', { name: /Save for/ }).click()
+  await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
   await page.getByRole('button', { name: /Revisions/ }).click()
   await page.getByRole('row', { name: /^1 / }).getByRole('button', { name: 'go back to it' }).click()
@@ -202,7 +202,7 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   await expect(page.getByText('There is no watch kind “service-stat”.').first()).toBeVisible()
   await field.fill(edited)
   await expect(page.getByText('Print service: Hold 20 min → 11 min')).toBeVisible()
-  await page.getByRole('button', { name: 'Apply to 63 devices' }).click()
+  await saveBy(page.getByRole('button', { name: 'Apply to 63 devices' }))
   await expect(page.getByText('1 thing changed. The devices have it.')).toBeVisible()
   await expect(field).toHaveValue(edited)
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]

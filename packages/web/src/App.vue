@@ -6,6 +6,7 @@ import TopBar from './parts/TopBar.vue'
 import WatchLine from './parts/WatchLine.vue'
 import { connected } from './parts/live'
 import { useSession } from './parts/session'
+import { stuckAt } from './router'
 
 const route = useRoute()
 const session = useSession()
@@ -13,6 +14,7 @@ const inside = computed(() => !route.meta.open && session.person !== null)
 </script>
 
 <template>
+  <p v-if="stuckAt !== null" class="apart" role="status">This place could not be opened: the server is not reached, or it could not answer. Trying again…</p>
   <div v-if="inside" class="frame">
     <TopBar />
     <WatchLine />

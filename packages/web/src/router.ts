@@ -1,4 +1,5 @@
-import { createRouter, createWebHistory } from 'vue-router'
+import { ref } from 'vue'
+import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
 import { useSession } from './parts/session'
 import RoundsPlace from './places/rounds/RoundsPlace.vue'
 
@@ -25,3 +26,27 @@ router.beforeEach(async (to) => {
   return (await useSession().load()) ? true : { path: '/sign-in', query: { to: to.fullPath } }
 })
 router.afterEach((to) => { document.title = to.meta.place ? `${to.meta.place as string} · Custode` : 'Custode' })
+
+/** The address of a place that could not be opened; null: none. */
+export const stuckAt = ref<string | null>(null)
+const retryEvery = 2000
+
+/**
+ * A place whose program or whose first answer did not come is tried again until it does, by loading the page anew: the
+ * programs may be of another version by now.
+ */
+router.onError((error: unknown, to: RouteLocationNormalized) => {
+  reportError(error)
+  const isWaiting = stuckAt.value !== null
+  stuckAt.value = to.fullPath
+  if (!isWaiting) setTimeout(() => void tryAgain(), retryEvery)
+})
+
+export async function tryAgain(): Promise<void> {
+  const path = stuckAt.value
+  if (path === null) return
+  const isThere = await fetch('/api/session', { cache: 'no-store' }).then(({ status }) => status < 500, () => false)
+  if (isThere) location.assign(path)
+  else setTimeout(() => void tryAgain(), retryEvery)
+}
+router.afterEach((_to, _from, failure) => { if (!failure) stuckAt.value = null })

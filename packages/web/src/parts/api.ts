@@ -7,11 +7,39 @@ export class ApiError extends Error {
 
 const unreachable: Problem = { type: 'about:blank', title: 'Server not reached', status: 0, code: 'unreachable', detail: 'The server is not reached. What you typed is kept; try again in a moment.' }
 
+interface Answered { response: Response; answer: unknown }
+
+/** Null: the server was not reached, or the connection broke before its answer was whole. */
+async function ask(method: string, path: string, body: unknown): Promise<Answered | null> {
+  try {
+    const response = await fetch(`/api${path}`, { method, headers: body === undefined ? {} : { 'content-type': 'application/json' }, body: body === undefined ? null : JSON.stringify(body) })
+    const text = await response.text()
+    return { response, answer: parsed(text) }
+  } catch {
+    return null
+  }
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text) as unknown
+  } catch {
+    return null
+  }
+}
+
+/** A browser drops what is under way when its network changes; asking once more costs nothing. */
+const pause = 400
+
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const response = await fetch(`/api${path}`, { method, headers: body === undefined ? {} : { 'content-type': 'application/json' }, body: body === undefined ? null : JSON.stringify(body) }).catch(() => null)
-  if (!response) throw new ApiError(unreachable)
-  const answer: unknown = await response.json().catch(() => null)
-  if (!response.ok) throw new ApiError((answer as Problem | null) ?? { ...unreachable, status: response.status, detail: `The server answered ${response.status}.` })
+  let answered = await ask(method, path, body)
+  if (!answered && method === 'GET') {
+    await new Promise((resolve) => { setTimeout(resolve, pause) })
+    answered = await ask(method, path, body)
+  }
+  if (!answered) throw new ApiError(unreachable)
+  const { response, answer } = answered
+  if (!response.ok || answer === null) throw new ApiError((answer as Problem | null) ?? { ...unreachable, status: response.status, detail: `The server answered ${response.status}, and not in words that this page knows.` })
   return answer as T
 }
 

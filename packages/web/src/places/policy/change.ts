@@ -1,5 +1,5 @@
 import { refDebounced } from '@vueuse/core'
-import { ref, watch, type Ref } from 'vue'
+import { computed, ref, watch, type Ref } from 'vue'
 import type { Impact, PolicyChanged } from '#contract'
 import type { PolicyStep } from '#core'
 import { api, type ApiError } from '../../parts/api'
@@ -7,8 +7,8 @@ import { api, type ApiError } from '../../parts/api'
 export interface PendingChange {
   /** Null: there is nothing to save, or it was not counted yet. */
   impact: Ref<Impact | null>
-  /** Another count is under way: what stands in `impact` is of the change as it was a moment ago. */
-  counting: Ref<boolean>
+  /** What stands in `impact` is of the change as it was a moment ago; another count is under way, or about to be. */
+  counting: Readonly<Ref<boolean>>
   fault: Ref<string>
   /** What is wrong, by the field it is about. */
   faults: Ref<{ at: string; message: string }[]>
@@ -20,19 +20,18 @@ export interface PendingChange {
 /** A change of policy while it is made: what it would do is counted anew whenever it rests for a moment. */
 export function usePolicyChange(steps: Ref<readonly PolicyStep[] | null>): PendingChange {
   const impact = ref<Impact | null>(null)
-  const counting = ref(false)
   const fault = ref('')
   const faults = ref<{ at: string; message: string }[]>([])
   const busy = ref(false)
   let turn = 0
-  /** The steps that `impact` is of. */
-  let counted = ''
+  /** The steps that `impact`, or `fault`, is of. */
+  const counted = ref('')
+  const counting = computed(() => Boolean(steps.value?.length) && JSON.stringify(steps.value) !== counted.value)
   const ask = (wanted: readonly PolicyStep[]) => api.post<Impact>('/policy/impact', { steps: wanted })
   const show = (found: Impact | null, of = '') => {
     turn++
     impact.value = found
-    counted = of
-    counting.value = false
+    counted.value = of
   }
   const refuse = (problem: ApiError) => {
     fault.value = problem.message
@@ -40,18 +39,17 @@ export function usePolicyChange(steps: Ref<readonly PolicyStep[] | null>): Pendi
   }
   watch(refDebounced(steps, 200), async (wanted) => {
     const text = JSON.stringify(wanted)
-    if (impact.value && text === counted) return show(impact.value, text)
+    if (impact.value && text === counted.value) return show(impact.value, text)
     fault.value = ''
     faults.value = []
     if (!wanted?.length) return show(null)
     const mine = ++turn
-    counting.value = true
     try {
       const found = await ask(wanted)
       if (mine === turn) show(found, text)
     } catch (problem) {
       if (mine !== turn) return
-      show(null)
+      show(null, text)
       refuse(problem as ApiError)
     }
   }, { immediate: true, deep: true })
@@ -59,7 +57,7 @@ export function usePolicyChange(steps: Ref<readonly PolicyStep[] | null>): Pendi
   /** Whoever saves before the newest count has come must not get anything else than what they saw. */
   async function doesWhatWasShown(wanted: readonly PolicyStep[]): Promise<boolean> {
     const text = JSON.stringify(wanted)
-    if (impact.value && text === counted) return true
+    if (impact.value && text === counted.value) return true
     const seen = JSON.stringify(impact.value)
     const found = await ask(wanted)
     show(found, text)
