@@ -1,6 +1,7 @@
 import Joi from 'joi'
 import type { CollectorFailure } from '../report'
 import type { ClientId, Collector, DeviceId, DeviceKind, Facts, LogLevel, Millis, OsFamily, Severity, SiteId } from '#core'
+import { aNumber } from '../bounds'
 export { targetSchema } from './target'
 
 export interface Client { id: ClientId; name: string; code: string; deviceCount: number; sites: Site[] }
@@ -16,7 +17,7 @@ export const newClientSchema = Joi.object<NewClient, true>({
 const networks = Joi.array().items(Joi.string().trim().max(60)).max(50).unique()
 export interface NewSite { clientId: ClientId; name: string; zone: string; networks: string[] }
 export const newSiteSchema = Joi.object<NewSite, true>({
-  clientId: Joi.number().integer().required(),
+  clientId: aNumber.required(),
   name: Joi.string().trim().min(1).max(100).required(),
   zone: Joi.string().max(60).required(),
   networks: networks.default([]),
@@ -97,13 +98,13 @@ export const deviceRolesSchema = Joi.object<DeviceRoles, true>({ roles: Joi.arra
 export interface DeviceMove { name?: string; siteId?: SiteId; tags?: string[] }
 export const deviceMoveSchema = Joi.object<DeviceMove, true>({
   name: Joi.string().trim().pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens'),
-  siteId: Joi.number().integer(),
+  siteId: aNumber,
   tags: Joi.array().items(Joi.string().trim().min(1).max(60)).max(20).unique(),
 }).min(1)
 
 /** The device as it was, whose history this one takes over. */
 export interface DeviceMerge { from: DeviceId }
-export const deviceMergeSchema = Joi.object<DeviceMerge, true>({ from: Joi.number().integer().required() })
+export const deviceMergeSchema = Joi.object<DeviceMerge, true>({ from: aNumber.required() })
 
 /** A device that is out of use: its history is kept, its key is not. */
 export interface RetiredDevice { id: DeviceId; name: string; clientId: ClientId; clientName: string; siteName: string; retiredAt: Millis; mergedInto: DeviceId | null }

@@ -2,6 +2,7 @@ import Joi from 'joi'
 import { subjects, type ClientId, type MaintenanceWindow, type Millis, type Severity, type Target, type WindowSubject } from '#core'
 import { targetSchema } from '../estate/target'
 import type { HeldView } from '../alert'
+import { aTime } from '../bounds'
 
 /** `from` null: from now. `until` null: no end, until someone ends it. */
 export interface NewWindow { name: string; reason: string; target: Target; subject: WindowSubject; from: Millis | null; until: Millis | null }
@@ -17,8 +18,8 @@ export const newWindowSchema = Joi.object<NewWindow, true>({
   reason: Joi.string().allow('').max(500).default(''),
   target: targetSchema.required(),
   subject: windowSubjectSchema.required(),
-  from: Joi.number().integer().allow(null).required(),
-  until: Joi.number().integer().allow(null).required(),
+  from: aTime.allow(null).required(),
+  until: aTime.allow(null).required(),
 })
 
 export interface WindowView extends MaintenanceWindow {

@@ -1,11 +1,13 @@
 import Joi from 'joi'
 import { osFamilies, type AssignmentBody, type ClientId, type DeviceId, type EffectiveWatch, type ExceptionBody, type ExceptionDoubt, type Millis, type PolicyStep, type SentencePart, type Target, type TemplateBody, type Values, type WatchChange, type WatchSpec } from '#core'
 import { targetSchema } from '../estate/target'
+import { aTime } from '../bounds'
 
 const value = Joi.alternatives().try(Joi.number(), Joi.string().allow('').max(500), Joi.boolean(), Joi.array().items(Joi.string().max(200)).max(100)).allow(null)
 export const valuesSchema = Joi.object<Values>().pattern(Joi.string().max(60), value).max(60)
-const number = Joi.number().integer()
-const instant = Joi.number().integer().min(0).allow(null).default(null)
+/** New things have numbers below nothing until they are stored. */
+const number = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647)
+const instant = aTime.allow(null).default(null)
 
 const watchSpecSchema = Joi.object<WatchSpec, true>({
   key: Joi.string().max(61).required(),

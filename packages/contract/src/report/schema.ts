@@ -1,10 +1,11 @@
 import Joi from 'joi'
 import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type FactSubject, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
 import { batchLimits, eventLimits, factLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type ServiceNews, type SweepNews, type TaskNews, type UpdateNews } from './index'
+import { aNumber, aTime } from '../bounds'
 
 const text = (max: number) => Joi.string().allow('').max(max)
 // What PostgreSQL takes as a time, and a machine's clock may say: from 1970 to the year 9999.
-const time = Joi.number().integer().min(0).max(253_402_300_799_999)
+const time = aTime
 const count = Joi.number().integer().min(0).max(1_000_000)
 const size = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
 const { services, serviceName, title, disks, mount, fileSystem, packages, packageName, ports, logs, logName, trouble, updateNames, updateName } = factLimits
@@ -132,7 +133,7 @@ const sweepNews = Joi.object<SweepNews, true>({
     name: text(255).allow(null).required(),
     ports: Joi.array().items(Joi.number().integer().min(1).max(65_535)).max(100).required(),
     banner: text(255).allow(null).required(),
-    signedIn: Joi.object<SignedIn, true>({ trial: Joi.number().integer().allow(null).required(), system: text(120).required(), agent: Joi.boolean().required(), hostKey: text(100).allow(null).required(), reason: text(300).required() }).allow(null),
+    signedIn: Joi.object<SignedIn, true>({ trial: aNumber.allow(null).required(), system: text(120).required(), agent: Joi.boolean().required(), hostKey: text(100).allow(null).required(), reason: text(300).required() }).allow(null),
   })),
 })
 const deployNews = Joi.object<DeployNews, true>({
@@ -141,7 +142,7 @@ const deployNews = Joi.object<DeployNews, true>({
   failure: Joi.string().valid(...failureKinds).allow(null).required(),
   reason: text(1000).required(),
   hostKey: text(100).allow(null).required(),
-  trial: Joi.number().integer().allow(null).required(),
+  trial: aNumber.allow(null).required(),
 })
 const updateNews = Joi.object<UpdateNews, true>({ state, step: text(100).required(), reason: text(1000).required() })
 const serviceNews = Joi.object<ServiceNews, true>({ state: Joi.string().valid('done', 'failed').required(), before: text(40).required(), after: text(40).required(), reason: text(1000).required(), hopeless: Joi.boolean().required() })

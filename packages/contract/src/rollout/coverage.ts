@@ -3,8 +3,9 @@ import { optionalCollectors, type ClientId, type Collecting, type DeviceId, type
 import { answerOf, id, instant, listOf, words } from '../answer'
 import { impactSchema, sentencePartSchema } from '../policy/answers'
 import type { Impact } from '../policy'
+import { aNumber } from '../bounds'
 
-const anId = Joi.number().integer().min(1).max(2_147_483_647)
+const anId = aNumber
 
 export interface GapDevice { id: DeviceId; name: string; clientId: ClientId; clientName: string; siteName: string }
 /** The same thing missing on some devices for the same reason. */

@@ -1,15 +1,16 @@
 import Joi from 'joi'
 import { deviceKinds, osFamilies, type ClientId, type DeviceId, type DeviceKind, type Millis, type NewcomerCondition, type RoleId, type SiteId, type StandingRule } from '#core'
 import { deviceKindSchema } from '../report/schema'
+import { aNumber } from '../bounds'
 
 const names = Joi.array().items(Joi.string().max(60)).max(20).unique()
-const id = Joi.number().integer().min(1).max(2_147_483_647)
+const id = aNumber
 
 /** Site null: the agent's address decides, among the sites of the client, or of every client where that is null too. */
 export interface NewEnrolmentKey { siteId: SiteId | null; clientId: ClientId | null; label: string; uses: number; days: number; kind: DeviceKind; roles: string[]; tags: string[] }
 export const newEnrolmentKeySchema = Joi.object<NewEnrolmentKey, true>({
-  siteId: Joi.number().integer().allow(null).required(),
-  clientId: Joi.number().integer().allow(null).default(null),
+  siteId: id.allow(null).required(),
+  clientId: id.allow(null).default(null),
   label: Joi.string().trim().allow('').max(100).default(''),
   uses: Joi.number().integer().min(1).max(10_000).required(),
   days: Joi.number().min(0.01).max(365).required(),

@@ -1,16 +1,17 @@
 import Joi from 'joi'
 import type { Answering, ClientId, DeviceId, Millis, Seems, SignedIn, SiteId } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
+import { aNumber } from '../bounds'
 
 /** `credentialIds`: sign-ins in the order in which they are tried where SSH answers. `rule`: when to do it again, as an RRULE (RFC 5545, section 3.3.10) from `at` on, in the zone of the site; null: once, now. */
 export interface NewSweep { siteId: SiteId; deviceId: DeviceId; network: string; rule: string | null; at: string | null; credentialIds: number[] }
 export const newSweepSchema = Joi.object<NewSweep, true>({
-  siteId: Joi.number().integer().required(),
-  deviceId: Joi.number().integer().required(),
+  siteId: aNumber.required(),
+  deviceId: aNumber.required(),
   network: Joi.string().trim().max(60).required(),
-  rule: Joi.string().trim().max(300).allow(null).default(null),
-  credentialIds: Joi.array().items(Joi.number().integer().min(1)).max(10).unique().default([]),
-  at: Joi.string().pattern(/^\d{2}:\d{2}$/, 'a time of day like 03:00').allow(null).default(null),
+  rule: Joi.string().trim().max(300).pattern(/^[\w=;,+-]+$/, 'a recurrence rule like FREQ=WEEKLY;BYDAY=MO').allow(null).default(null),
+  credentialIds: Joi.array().items(aNumber).max(10).unique().default([]),
+  at: Joi.string().pattern(/^([01]\d|2[0-3]):[0-5]\d$/, 'a time of day like 03:00').allow(null).default(null),
 })
 
 export type SweepState = 'waiting' | 'running' | 'done' | 'failed'
@@ -36,7 +37,7 @@ export interface SweepView {
 }
 export interface SweptHost extends Omit<Answering, 'signedIn'> { seems: Seems; signedIn: (Omit<SignedIn, 'trial' | 'hostKey'> & { with: string | null }) | null; device: { id: DeviceId; name: string } | null }
 export interface SweepPage extends SweepView { hosts: SweptHost[] }
-export interface SweepPlanView { id: number; siteId: SiteId; siteName: string; clientId: ClientId; clientName: string; deviceName: string; network: string; rule: string; zone: string; nextAt: Millis | null }
+export interface SweepPlanView { id: number; siteId: SiteId; siteName: string; clientId: ClientId; clientName: string; deviceName: string; network: string; rule: string; zone: string; nextAt: Millis | null; /** Why it does not come again; empty where it does, or has come for the last time. */ trouble: string }
 
 const sweep = {
   id, siteId: id, siteName: words, clientId: id, clientName: words, deviceId: id, deviceName: words, network: words, state: Joi.string().valid('waiting', 'running', 'done', 'failed'), reason: words,
@@ -51,4 +52,4 @@ export const sweepPageSchema = answerOf<SweepPage>({
     device: answerOf<NonNullable<SweptHost['device']>>({ id, name: words }).allow(null),
   })),
 })
-export const sweepPlansSchema = listOf(answerOf<SweepPlanView>({ id, siteId: id, siteName: words, clientId: id, clientName: words, deviceName: words, network: words, rule: words, zone: words, nextAt: instant.allow(null) }))
+export const sweepPlansSchema = listOf(answerOf<SweepPlanView>({ id, siteId: id, siteName: words, clientId: id, clientName: words, deviceName: words, network: words, rule: words, zone: words, nextAt: instant.allow(null), trouble: words }))

@@ -2,6 +2,7 @@ import Joi from 'joi'
 import type { ClientId, DeviceId, Millis } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type { RunAction, RunState } from './waves'
+import { aNumber } from '../bounds'
 
 /** A version of the agent that this server can hand out. */
 export interface ReleaseView { version: string; architectures: string[] }
@@ -13,7 +14,7 @@ export interface VersionPage { releases: ReleaseView[]; devices: VersionDevice[]
 export interface NewUpdateRun { version: string; deviceIds: DeviceId[]; waves: number[]; mostFailed: number; minutes: number }
 export const newUpdateRunSchema = Joi.object<NewUpdateRun, true>({
   version: Joi.string().max(40).required(),
-  deviceIds: Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(20_000).unique().required(),
+  deviceIds: Joi.array().items(aNumber).min(1).max(20_000).unique().required(),
   waves: Joi.array().items(Joi.number().integer().min(1).max(20_000)).max(10).required(),
   mostFailed: Joi.number().min(0).max(1).required(),
   minutes: Joi.number().integer().min(1).max(24 * 60).required(),

@@ -2,8 +2,9 @@ import Joi from 'joi'
 import { failureKinds, type ClientId, type DeviceId, type DeviceKind, type FailureKind, type MachineState, type Millis, type SiteId } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { deviceKindSchema } from '../report/schema'
+import { aNumber } from '../bounds'
 
-const anId = Joi.number().integer().min(1).max(2_147_483_647)
+const anId = aNumber
 
 /** `secret` goes in and never comes out again. */
 export interface NewCredential { clientId: ClientId; siteId: SiteId | null; name: string; userName: string; kind: 'password' | 'private key'; secret: string }

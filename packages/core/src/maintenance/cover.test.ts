@@ -4,7 +4,7 @@ import { coverOf, covers, isCalledOff, isOver, type MaintenanceWindow } from './
 
 const device: DeviceTraits = { id: 7, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
 const post = { device, watch: 'disk.space', family: 'disk' as const }
-const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({ id: 1, name: 'w', target: { on: 'everyone' }, subject: { of: 'all' }, from: 100, until: 200, endedAt: null, ...more })
+const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({ id: 1, name: 'w', clientId: null, target: { on: 'everyone' }, subject: { of: 'all' }, from: 100, until: 200, endedAt: null, ...more })
 
 describe('a window', () => {
   it('covers from its start, included, to its end, not included', () => {
@@ -27,6 +27,10 @@ describe('a window', () => {
     expect(covers(window({ subject: { of: 'families', families: ['disk'] } }), post, 150)).toBe(true)
     expect(covers(window({ subject: { of: 'watches', watches: ['services'] } }), post, 150)).toBe(false)
     expect(covers(window({ subject: { of: 'watches', watches: ['disk.space'] } }), post, 150)).toBe(true)
+  })
+  it('of one client reaches none of its devices that has gone to another', () => {
+    const named: Partial<MaintenanceWindow> = { target: { on: 'devices', deviceIds: [7] } }
+    expect([1, 2, null].map((clientId) => covers(window({ ...named, clientId }), post, 150))).toEqual([true, false, true])
   })
   it('that ends last is the one that counts', () => {
     expect(coverOf([window(), window({ id: 2, until: 300 }), window({ id: 3, until: 250 })], post, 150)?.id).toBe(2)

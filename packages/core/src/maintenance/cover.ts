@@ -1,5 +1,5 @@
 import { targets, type DeviceTraits, type Target } from '../estate'
-import type { Millis } from '../units'
+import type { ClientId, Millis } from '../units'
 import type { Subject } from '../watch'
 
 /** What of a device a window holds back. */
@@ -9,12 +9,19 @@ export type WindowSubject = { of: 'all' } | { of: 'families'; families: readonly
 export interface MaintenanceWindow {
   id: number
   name: string
+  /** Whose it is; null: of several. A device that goes to another client is out of its reach. */
+  clientId: ClientId | null
   target: Target
   subject: WindowSubject
   from: Millis
   until: Millis | null
   /** Ended early by a person. */
   endedAt: Millis | null
+}
+
+/** Whether a window is about a device, whatever of it and whenever. */
+export function reaches({ clientId, target }: Pick<MaintenanceWindow, 'clientId' | 'target'>, device: DeviceTraits): boolean {
+  return (clientId === null || clientId === device.clientId) && targets(target, device)
 }
 
 export interface CoveredPost { device: DeviceTraits; watch: string; family: Subject }
@@ -50,7 +57,7 @@ function concerns(subject: WindowSubject, post: CoveredPost): boolean {
 
 /** A window covers a post at a time when scope, subject and schedule all match. */
 export function covers(window: MaintenanceWindow, post: CoveredPost, at: Millis): boolean {
-  return isOpen(window, at) && targets(window.target, post.device) && concerns(window.subject, post)
+  return isOpen(window, at) && reaches(window, post.device) && concerns(window.subject, post)
 }
 
 /** Of several windows that cover a post the one that ends last, an endless one before all, then the lower id. */

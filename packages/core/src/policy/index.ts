@@ -5,7 +5,7 @@ export { collectorOfMetric, hurryOf, logsWatched, paceOf, readingsPerDay, type P
 export { rebaseTemplate, type Rebased } from './rebase'
 export { resolveRoster, type ChainLink, type EffectiveWatch, type Policy, type Roster, type Source } from './roster'
 export { fromLibrary, starterTemplates, type LibraryWatch, type StarterTemplate } from './starter'
-export { stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
+export { knownTargetFaults, stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
 export { levelFaults, templateFaults, valueFaults, withDefaults, withIncluded, type Assignment, type AssignmentBody, type Exception, type ExceptionBody, type Fault, type Template, type TemplateBody, type WatchSpec } from './template'
 export { exceptionUses, keepForPresent, pullUp, type ExceptionDoubt, type ExceptionUse } from './tidy'
 export { templateChanges, templatesBeside, valuesText, type WatchPair } from './words'

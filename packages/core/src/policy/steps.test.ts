@@ -35,6 +35,14 @@ describe('steps', () => {
     ], 1000)
     expect(compilePolicy(after).roster(device(7)).map((one) => [one.key, one.values.hold])).toEqual([['disk', 120_000], ['web', 60_000]])
   })
+  it('looks at each of many templates that include each other once', () => {
+    // Forty layers of two, each of which includes both of the next: 2^40 ways through.
+    const layers = Array.from({ length: 40 }, (_, layer) => [0, 1].map((side) => template(100 + 2 * layer + side, `t${layer}.${side}`, [], layer < 39 ? [102 + 2 * layer, 103 + 2 * layer] : [])))
+    const many: Policy = { ...policy, templates: layers.flat() }
+    const closing: PolicyStep = { of: 'template', id: 179, basedOn: 1, note: '', to: body('t39.1', [], [100]) }
+    expect(stepFaults(many, [{ of: 'template', id: 100, basedOn: 1, note: '', to: body('t0.0', [], [102, 103]) }], estate)).toEqual([])
+    expect(stepFaults(many, [closing], estate).map((fault) => fault.message)).toEqual([expect.stringMatching(/^It includes itself: t39\.1 → t0\.0 → t1\.0 .* → t38\.[01] → t39\.1\./) as never])
+  })
   it.each<[string, PolicyStep[], string[]]>([
     ['fine', [{ of: 'assignment', id: -1, basedOn: 0, to: assignment(2) }], []],
     ['an assignment of a template that is not there', [{ of: 'assignment', id: -1, basedOn: 0, to: assignment(9) }], ['steps.0.templateId: There is no such template (any more).']],
@@ -46,6 +54,7 @@ describe('steps', () => {
     ['an exception that says nothing', [{ of: 'exception', id: -1, basedOn: 0, to: { ...exception('disk', everyone, {}), reason: 'x' } }], ['steps.0.values: An exception changes at least one value, or leaves the watch out.', 'steps.0.reason: Say why: whoever finds this exception in a year needs it.']],
     ['an exception on a watch that is not there', [{ of: 'exception', id: -1, basedOn: 0, to: exception('dsik', everyone, { hold: 1 }) }], ['steps.0.watch: No template has a watch “dsik”.']],
     ['a target that names what is not there', [{ of: 'assignment', id: -1, basedOn: 0, to: { ...assignment(1), target: { on: 'all', of: [{ on: 'role', role: 'wbe' }, { on: 'devices', deviceIds: [7, 8] }] } } }], ['steps.0.target.0: There is no such role (any more).', 'steps.0.target.1: 1 chosen device is not in use (any more). Leave them out.']],
+    ['the same new thing twice', [{ of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { hold: 1000 }) }, { of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { hold: 2000 }) }], ['steps.1: Another step of this change is about the same exception. Put both into one.']],
     ['a pattern that runs away', [{ of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { disks: ['^(a+)+$'] }) }], [expect.stringContaining('regular expression') as never]],
     ['taking away what is used', [{ of: 'template', id: 1, basedOn: 1, note: '', to: null }], ['steps.0: “Base” is still assigned (1 assignment). Take those away first.', 'steps.0: “Base” is included by “More”. Leave it out there first.']],
   ])('say what is wrong: %s', (_, steps, faults) => {

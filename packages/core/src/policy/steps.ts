@@ -39,17 +39,22 @@ export function withSteps(policy: Policy, steps: readonly PolicyStep[], at: Mill
   return { templates, assignments, exceptions }
 }
 
-/** The way round, in names, when a template includes itself through others. */
+/** The shortest way round, in names, when a template includes itself through others. Each template is looked at once. */
 function ring(template: Template, byId: ReadonlyMap<number, Template>): string[] | null {
-  const walk = (id: number, way: readonly number[]): number[] | null => {
-    if (way.includes(id)) return id === template.id ? [...way, id] : null
-    for (const next of byId.get(id)?.includes ?? []) {
-      const found = walk(next, [...way, id])
-      if (found) return found
+  const cameFrom = new Map<number, number>()
+  const reached = [template.id]
+  for (const id of reached)
+    for (const included of byId.get(id)?.includes ?? []) {
+      if (included === template.id) {
+        const way = [included]
+        for (let at = id; at !== template.id; at = cameFrom.get(at)!) way.unshift(at)
+        return [template.id, ...way].map((one) => byId.get(one)!.name)
+      }
+      if (cameFrom.has(included)) continue
+      cameFrom.set(included, id)
+      reached.push(included)
     }
-    return null
-  }
-  return walk(template.id, [])?.map((id) => byId.get(id)!.name) ?? null
+  return null
 }
 
 function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[] {
@@ -64,7 +69,7 @@ function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[
 }
 
 function assignmentFaults(to: AssignmentBody, after: Policy, estate: KnownEstate): Fault[] {
-  const faults = aboutTarget(to.target, estate)
+  const faults = knownTargetFaults(to.target, estate)
   const template = after.templates.find((one) => one.id === to.templateId)
   if (!template) return [...faults, { at: 'templateId', message: 'There is no such template (any more).' }]
   const watches = withIncluded(template, new Map(after.templates.map((one) => [one.id, one]))).flatMap((one) => one.watches)
@@ -77,7 +82,7 @@ function assignmentFaults(to: AssignmentBody, after: Policy, estate: KnownEstate
 }
 
 function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate): Fault[] {
-  const faults = aboutTarget(to.target, estate)
+  const faults = knownTargetFaults(to.target, estate)
   const kinds = [...new Set(after.templates.flatMap((one) => one.watches).filter((watch) => watch.key === to.watch).map((watch) => watch.kind))]
   if (!kinds.length) faults.push({ at: 'watch', message: `No template has a watch “${to.watch}”.` })
   else {
@@ -93,7 +98,8 @@ function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate):
   return faults
 }
 
-function aboutTarget(target: AssignmentBody['target'], estate: KnownEstate): Fault[] {
+/** What is incomplete, contradictory or not there (any more) in a target; `at` begins with `target`. */
+export function knownTargetFaults(target: AssignmentBody['target'], estate: KnownEstate): Fault[] {
   const missing = (what: string) => `There is no such ${what} (any more).`
   const faults = targetFaults(target, (siteId) => estate.siteClient(siteId)).map(({ at, message }) => ({ at: ['target', ...at].join('.'), message }))
   const look = (one: AssignmentBody['target'], at: string): void => {
@@ -120,7 +126,11 @@ function removalFaults(id: number, before: Policy, after: Policy): Fault[] {
 /** What is wrong with a change, `at` the step (its position) and the field of it. */
 export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate: KnownEstate): Fault[] {
   const after = withSteps(before, steps, 0)
+  const about = new Set<string>()
   return steps.flatMap((step, i) => {
+    const key = `${step.of} ${step.id}`
+    if (about.has(key)) return [{ at: `steps.${i}`, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
+    about.add(key)
     const faults = !step.to
       ? step.of === 'template' ? removalFaults(step.id, before, after) : []
       : step.of === 'template' ? templateStepFaults(step.id, step.to, after)

@@ -1,5 +1,5 @@
 import type { CollectorFailure } from '#contract'
-import { collectingFor, postKey, targets, type DeviceState, type Facts, type PostState } from '#core'
+import { collectingFor, postKey, reaches, type DeviceState, type Facts, type PostState } from '#core'
 import { firstRow, rows, type Db } from '../db'
 import { traitsOf, type TraitsRow } from '../features/estate/traits'
 import { windowsSince } from '../features/maintenance/store'
@@ -86,7 +86,7 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     facts,
     state: row.last_seq === 0 ? new Map() : await readState(db, deviceId),
     roster,
-    windows: windows.filter((window) => targets(window.target, traits)),
+    windows: windows.filter((window) => reaches(window, traits)),
     collecting: collectingFor(traits, await collectRules(db, policy.version), roster),
   }
 }

@@ -3,11 +3,14 @@ import { day } from '#core'
 import type { FastifyInstance } from 'fastify'
 import pg from 'pg'
 import type { Pool } from '../db'
-import type { Viewer } from '../features/access'
+import { viewerOf, type Viewer } from '../features/access/viewer'
 import { route } from '../http/route'
 import { announce, channel } from './announce'
 
-interface Listener { viewer: Viewer; send(event: LiveEvent): void }
+/** A browser that has not read so much of what it was sent reads no more; it is cut off, and comes back when it does. */
+const mostUnread = 256 * 1024
+
+interface Listener { viewer: Viewer; token: string | undefined; send(event: LiveEvent): void; end(): void }
 
 /** Passes what was announced on to the browsers that may know of it. */
 export class LiveHub {
@@ -54,11 +57,22 @@ export class LiveHub {
 
   #pass(event: LiveEvent): void {
     this.onEvent(event)
+    if (event.topic === 'people') void this.#checkAll().catch(() => undefined)
     for (const { viewer, send } of this.#listeners) {
       const seen = viewer.clientIds === null || event.clientIds === null || event.clientIds.some((id) => viewer.clientIds!.includes(id))
       // A contact hears that something of theirs changed, not which devices of others did.
       if (seen) send(viewer.clientIds === null ? event : { topic: event.topic, clientIds: null, deviceIds: [] })
     }
+  }
+
+  /** Whoever was deactivated, limited or signed out hears no more; the others come back with what they may see now. */
+  async #checkAll(): Promise<void> {
+    for (const listener of [...this.#listeners]) await this.#check(listener)
+  }
+
+  async #check(listener: Listener): Promise<void> {
+    const now = await viewerOf(this.pool, listener.token)
+    if (now?.access !== listener.viewer.access || JSON.stringify(now.clientIds) !== JSON.stringify(listener.viewer.clientIds)) listener.end()
   }
 
   routes(app: FastifyInstance): void {
@@ -67,19 +81,29 @@ export class LiveHub {
       handle: ({ viewer, request, reply }) => {
         reply.hijack()
         const { raw } = reply
-        raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
-        raw.write('retry: 1000\n\n')
-        const listener: Listener = { viewer, send: (event) => raw.write(`data: ${JSON.stringify(event)}\n\n`) }
-        this.#listeners.add(listener)
-        const beat = setInterval(() => raw.write(': still here\n\n'), 20_000)
-        // A session may end or change meanwhile: the browser comes back, and is checked again.
-        const limit = setTimeout(() => raw.end(), day / 24)
-        request.raw.on('close', () => {
+        const { socket } = request
+        const close = () => {
           clearInterval(beat)
           clearTimeout(limit)
           this.#listeners.delete(listener)
-          raw.end()
-        })
+          if (!raw.writableEnded) raw.end()
+        }
+        const write = (text: string) => {
+          if (raw.writableEnded || raw.destroyed) return close()
+          if (raw.writableLength > mostUnread) return socket.destroy()
+          raw.write(text)
+        }
+        const listener: Listener = { viewer, token: request.cookies.custode, send: (event) => { write(`data: ${JSON.stringify(event)}\n\n`) }, end: close }
+        // A session may end or change meanwhile.
+        const beat = setInterval(() => {
+          write(': still here\n\n')
+          this.#check(listener).catch(() => undefined)
+        }, 20_000)
+        const limit = setTimeout(close, day / 24)
+        for (const stream of [raw, request.raw]) stream.on('close', close).on('error', close)
+        this.#listeners.add(listener)
+        raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
+        write('retry: 1000\n\n')
       },
     })
   }

@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
-import type { Enrolment, Problem, Report, ReportReceipt } from '#contract'
+import type { AccessLevel, Enrolment, Problem, Report, ReportReceipt } from '#contract'
 import { fromLibrary, minute, starterTemplates } from '#core'
 import { buildApp } from '../app'
 import { openPool, type Pool } from '../db'
@@ -24,6 +24,9 @@ export interface House {
   /** A contact of the second client. */
   contact: Caller
   nobody: Caller
+  /** Adds a person who may see these clients, and signs them in. */
+  personWith(access: AccessLevel, clientIds: number[] | null): Promise<{ id: number; ask: Caller }>
+  clients: [number, number]
   sites: [number, number]
   enrol(site: number, name: string, more?: { roles?: string[]; kind?: string }): Promise<Agent>
   agentOf(enrolment: Enrolment): Agent
@@ -106,10 +109,15 @@ export async function openHouse(agentFolder = '', interval?: number): Promise<Ho
 
   const agentOf = (enrolment: Enrolment) => new Agent(app, enrolment, Date.now() - 48 * minute)
   return {
-    app, pool, url, lead, sites,
+    app, pool, url, lead, sites, clients: [one, two],
     technician: await signIn('tech@lanternfield.example'),
     contact: await signIn('contact@brindle.example'),
     nobody: caller(),
+    async personWith(access, clientIds) {
+      const email = `${access}-${randomBytes(3).toString('hex')}@lanternfield.example`
+      const id = await made('/api/people', { email, name: email, password, access, clientIds })
+      return { id, ask: await signIn(email) }
+    },
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
       const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, clientId: null, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key
       const enrolment = (await caller()<Enrolment>('POST', '/api/agent/enrol', { version: 1, key, name: deviceName, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() })).body

@@ -1,4 +1,14 @@
+import type { FastifyInstance } from 'fastify'
+import type { Pool } from '../../db'
+import { peopleRoutes } from './people'
+import { signInRoutes } from './signIn'
+
 export { audit } from './audit'
-export { accessRoutes, addPerson } from './routes'
+export { addPerson } from './people'
 export { digest, makeSecret } from './secret'
-export { mayChangeAll, needClient, viewerOf, type Viewer } from './viewer'
+export { mayChangeAll, needClient, ofClients, viewerOf, type Viewer } from './viewer'
+
+export function accessRoutes(app: FastifyInstance, pool: Pool): void {
+  signInRoutes(app, pool)
+  peopleRoutes(app, pool)
+}

@@ -16,8 +16,17 @@ export async function viewerOf(db: Db, token: string | undefined): Promise<Viewe
   const row = await firstRow<ViewerRow>(db, `
     select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at
     from session s join person p on p.id = s.person_id
-    where s.token_digest = $1 and s.expires_at > now()`, [digest(token)])
+    where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`, [digest(token)])
   return row && { id: row.id, name: row.name, email: row.email, access: row.access, clientIds: row.client_ids, lookedAt: row.looked_at }
+}
+
+/**
+ * In SQL: whether a row is of a client that the viewer may see. Every statement about clients' things has it.
+ * @param column with the client's number
+ * @param parameter the number of the parameter that holds `Viewer.clientIds`
+ */
+export function ofClients(column: string, parameter: number): string {
+  return `($${parameter}::int[] is null or ${column} = any($${parameter}))`
 }
 
 export function mayChangeAll(viewer: Viewer): boolean {

@@ -6,20 +6,20 @@ import { askAgent, loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, type Viewer } from '../access'
+import { audit, ofClients, type Viewer } from '../access'
 import { needDevice } from '../estate'
 import { alertSelect, heldSelect, mendingViews, type AlertRow, type HeldRow } from './views'
 
 const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
 
 async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
-  const mine = 'and ($1::int[] is null or a.client_id = any($1))'
+  const mine = `and ${ofClients('a.client_id', 1)}`
   const [unclosed, held, settled, mending, mended] = await Promise.all([
     rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [viewer.clientIds]),
-    rows<HeldRow>(pool, `${heldSelect} where h.ended_at is null and ($1::int[] is null or h.client_id = any($1)) order by h.held_at desc limit 1000`, [viewer.clientIds]),
+    rows<HeldRow>(pool, `${heldSelect} where h.ended_at is null and ${ofClients('h.client_id', 1)} order by h.held_at desc limit 1000`, [viewer.clientIds]),
     rows<AlertRow>(pool, `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
-    mendingViews(pool, 'where m.ended_at is null and ($1::int[] is null or m.client_id = any($1)) order by m.started_at desc limit 1000', [viewer.clientIds]),
-    mendingViews(pool, `where m.outcome = 'cleared' and m.ended_at > $2 and ($1::int[] is null or m.client_id = any($1)) order by m.ended_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
+    mendingViews(pool, `where m.ended_at is null and ${ofClients('m.client_id', 1)} order by m.started_at desc limit 1000`, [viewer.clientIds]),
+    mendingViews(pool, `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
   ])
   return { lookedAt: viewer.lookedAt, todo: unclosed.filter((one) => one.status === 'open'), working: unclosed.filter((one) => one.status === 'taken'), mending, held, settled, mended }
 }
@@ -51,7 +51,7 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
 }
 
 async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage> {
-  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ($1::int[] is null or a.client_id = any($1))`, [viewer.clientIds, id])
+  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [viewer.clientIds, id])
   if (!alert) throw new ProblemError('not-found')
   const entries = await rows<AlertEntry>(db, `
     select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`, [id])
@@ -61,7 +61,7 @@ async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage>
 /** Changes an alert that is not closed and that the viewer may see, with its entry, audit line and announcement. */
 function change(pool: Pool, viewer: Viewer, id: number, what: string, text: string, sql: string, values: unknown[]): Promise<AlertPage> {
   return inTransaction(pool, async (tx) => {
-    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(tx, 'select device_id, client_id, status from alert where id = $1 and ($2::int[] is null or client_id = any($2)) for update', [id, viewer.clientIds])
+    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(tx, `select device_id, client_id, status from alert where id = $1 and ${ofClients('client_id', 2)} for update`, [id, viewer.clientIds])
     if (!alert) throw new ProblemError('not-found')
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     if (sql) await tx.query(sql, [id, ...values])

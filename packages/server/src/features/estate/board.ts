@@ -1,6 +1,7 @@
 import type { BoardDevice, BoardDisk, CollectorFailure } from '#contract'
 import { mostUrgent, silentIntervals, splitPostKey, watchKinds, type ClientId, type DeviceId, type DeviceKind, type OsFamily, type Severity, type Updates } from '#core'
 import { rows, type Db } from '../../db'
+import { ofClients } from '../access'
 
 export interface BoardRow {
   id: DeviceId
@@ -55,7 +56,7 @@ const select = `
   left join lateral (select at from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1) r on true
   left join lateral (select l.series as disk_series, p.value as disk_value from report p join layout l on l.id = p.layout_id
                      where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]' order by p.at desc limit 1) k on true
-  where d.retired_at is null and ($1::int[] is null or d.client_id = any($1)) and ($2::int is null or d.id = $2)
+  where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.id = $2)
   order by d.name limit 5000`
 
 function disksOf(row: BoardRow): BoardDisk[] {

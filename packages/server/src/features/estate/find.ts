@@ -1,11 +1,11 @@
 import type { Found } from '#contract'
 import { rows, type Pool } from '../../db'
-import type { Viewer } from '../access'
+import { ofClients, type Viewer } from '../access'
 
 /** Everything with a name that contains the words, at most eight of a kind. Contacts are not shown templates. */
 export async function find(pool: Pool, viewer: Viewer, words: string): Promise<Found[]> {
   const pattern = `%${words.replace(/[\\%_]/g, '\\$&')}%`
-  const seen = '($2::int[] is null or c.id = any($2))'
+  const seen = ofClients('c.id', 2)
   const devices = rows<Found>(pool, `
     select 'device' as kind, d.id, d.name as title, c.name || ' · ' || s.name as context, '/estate/' || d.id as path
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
@@ -17,7 +17,7 @@ export async function find(pool: Pool, viewer: Viewer, words: string): Promise<F
   const windows = rows<Found>(pool, `
     select 'window' as kind, w.id, w.name as title, coalesce(c.name, 'every client') as context, '/maintenance/' || w.id as path
     from maintenance_window w left join client c on c.id = w.client_id
-    where w.name ilike $1 and ($2::int[] is null or w.client_id = any($2)) order by w.from_at desc limit 8`, [pattern, viewer.clientIds])
+    where w.name ilike $1 and ${ofClients('w.client_id', 2)} order by w.from_at desc limit 8`, [pattern, viewer.clientIds])
   const clients = rows<Found>(pool, `
     select 'client' as kind, c.id, c.name as title, '' as context, '/estate?client=' || c.id as path
     from client c where c.name ilike $1 and ${seen} order by c.name limit 8`, [pattern, viewer.clientIds])

@@ -7,7 +7,7 @@ import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { takeBack } from '../rollout/tasks'
-import { audit, digest, makeSecret, needClient, type Viewer } from '../access'
+import { audit, digest, makeSecret, needClient, ofClients, type Viewer } from '../access'
 
 interface DeviceRow { id: DeviceId; name: string; client_id: ClientId; site_id: number; retired_at: number | null; merged_into: DeviceId | null }
 
@@ -137,6 +137,6 @@ export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ viewer }) => rows<RetiredDevice>(pool, `
       select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", d.retired_at as "retiredAt", d.merged_into as "mergedInto"
       from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-      where d.retired_at is not null and ($1::int[] is null or d.client_id = any($1)) order by d.retired_at desc limit 2000`, [viewer.clientIds]),
+      where d.retired_at is not null and ${ofClients('d.client_id', 1)} order by d.retired_at desc limit 2000`, [viewer.clientIds]),
   })
 }

@@ -1,4 +1,4 @@
-import { boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type RefusedPartView, type Found, type Role, type Site } from '#contract'
+import { aTime, boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type RefusedPartView, type Found, type Role, type Site } from '#contract'
 import { collectorOfMetric, logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
@@ -8,7 +8,7 @@ import { loadContext, readFacts, reconsider, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, needClient, type Viewer } from '../access'
+import { audit, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
 import { find } from './find'
 
@@ -76,8 +76,8 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ viewer }): Promise<Client[]> {
       const clients = await rows<Omit<Client, 'sites'>>(pool, `
         select c.id, c.name, c.code, (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
-        from client c where $1::int[] is null or c.id = any($1) order by c.name limit 2000`, [viewer.clientIds])
-      const sites = await rows<Site>(pool, 'select id, client_id as "clientId", name, zone, networks from site where $1::int[] is null or client_id = any($1) order by name limit 20000', [viewer.clientIds])
+        from client c where ${ofClients('c.id', 1)} order by c.name limit 2000`, [viewer.clientIds])
+      const sites = await rows<Site>(pool, `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)} order by name limit 20000`, [viewer.clientIds])
       return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
     },
   })
@@ -85,6 +85,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'POST', url: '/api/clients', access: 'lead', summary: 'Add a client', answer: madeSchema, body: newClientSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
+      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Clients are added by a lead of all of them.')
       const row = await firstRow<{ id: number }>(tx, 'insert into client (name, code) values ($1, $2) on conflict do nothing returning id', [body.name, body.code])
       if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
       await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
@@ -97,6 +98,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'POST', url: '/api/sites', access: 'lead', summary: 'Add a site', answer: madeSchema, body: newSiteSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
       if (!IANAZone.isValidZone(body.zone)) throw new ProblemError('invalid', `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`, [{ at: 'zone', message: 'unknown time zone' }])
+      needClient(viewer, body.clientId)
       if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId]))) throw new ProblemError('not-found', 'There is no such client.')
       refuseBadNetworks(body.networks)
       const row = await firstRow<{ id: number }>(tx, 'insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing returning id', [body.clientId, body.name, body.zone, body.networks])
@@ -110,7 +112,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'PUT', url: '/api/sites/:id/networks', access: 'technician', summary: 'Declare the networks of a site', answer: siteNetworksSchema, body: siteNetworksSchema,
     handle: ({ body, id, viewer }) => inTransaction(pool, async (tx) => {
       refuseBadNetworks(body.networks)
-      const row = await firstRow<{ client_id: number }>(tx, 'update site set networks = $2 where id = $1 and ($3::int[] is null or client_id = any($3)) returning client_id', [id(), body.networks, viewer.clientIds])
+      const row = await firstRow<{ client_id: number }>(tx, `update site set networks = $2 where id = $1 and ${ofClients('client_id', 3)} returning client_id`, [id(), body.networks, viewer.clientIds])
       if (!row) throw new ProblemError('not-found')
       await audit(tx, { personId: viewer.id, action: 'declared networks of', kind: 'site', id: id(), clientId: row.client_id, detail: body })
       announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
@@ -138,7 +140,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
 
   route(app, {
     method: 'GET', url: '/api/devices/:id/events', access: 'contact', summary: 'Log events of a device, newest first', answer: deviceEventsSchema,
-    query: Joi.object<{ before?: number; limit: number }, true>({ before: Joi.number().integer(), limit: Joi.number().integer().min(1).max(500).default(100) }),
+    query: Joi.object<{ before?: number; limit: number }, true>({ before: aTime, limit: Joi.number().integer().min(1).max(500).default(100) }),
     async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
       await needDevice(pool, viewer, id())
       const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(pool, `

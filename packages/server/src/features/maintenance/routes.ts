@@ -1,15 +1,15 @@
 import { madeSchema, newWindowSchema, watchlineSchema, windowListSchema, windowPageSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
-import { hour, isOver, matcher, targets, targetSentence, type DeviceTraits, type Target } from '#core'
+import { hour, isOver, knownTargetFaults, matcher, reaches, targetSentence, type DeviceTraits, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { outdate, reconsiderAll } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, mayChangeAll, needClient, type Viewer } from '../access'
+import { audit, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
 import { allTraits, needDevice } from '../estate'
-import { matching, readEstate, type Estate } from '../policy'
+import { isWithin, matching, readEstate, type Estate } from '../policy'
 import { windowOf, type WindowRow } from './store'
 import { watchline } from './watchline'
 
@@ -31,7 +31,7 @@ function view(row: ListedRow, estate: Estate, devices: readonly DeviceTraits[]):
 /** @param reaching also those that are not of the viewer's clients alone */
 async function listWindows(db: Db, viewer: Viewer, id: number | null = null, reaching = false): Promise<WindowView[]> {
   const found = await rows<ListedRow>(db, `${listSelect}
-    where ($1::int[] is null or w.client_id = any($1)) and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`, [reaching ? null : viewer.clientIds, id])
+    where ${ofClients('w.client_id', 1)} and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`, [reaching ? null : viewer.clientIds, id])
   const estate = await readEstate(db, viewer.clientIds)
   const devices = await allTraits(db, found.map((row) => row.target))
   return found.map((row) => view(row, estate, devices))
@@ -52,14 +52,22 @@ async function clientOf(db: Db, target: Target): Promise<number | null> {
   return found.length === 1 ? found[0]!.client_id : null
 }
 
+/** @throws ProblemError where the target is more than the viewer may speak for, or names what is not there (yet) */
+async function needTarget(tx: Db, viewer: Viewer, target: Target): Promise<void> {
+  const estate = await readEstate(tx, viewer.clientIds)
+  if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate)) throw target.on === 'devices' ? new ProblemError('not-found') : new ProblemError('not-allowed', 'You may only do this for your own clients.')
+  const faults = knownTargetFaults(target, estate).map(({ at, message }) => ({ at, message }))
+  if (faults.length) throw new ProblemError('invalid', faults[0]!.message, faults)
+}
+
 /** @param pastAllowed a demo has windows in its history */
 async function openWindow(tx: Db, body: NewWindow, viewer: Viewer, now: number, pastAllowed: boolean): Promise<{ id: number }> {
   const from = body.from ?? now
   if (body.until !== null && body.until <= from) throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [{ at: 'until', message: 'not after the beginning' }])
   if (!pastAllowed && from < now - 60_000) throw new ProblemError('invalid', 'A window cannot begin in the past: what was raised then stays raised. Begin it now.', [{ at: 'from', message: 'in the past' }])
+  await needTarget(tx, viewer, body.target)
   const clientId = await clientOf(tx, body.target)
-  if (clientId === null && !mayChangeAll(viewer)) throw new ProblemError('not-allowed')
-  if (clientId !== null) needClient(viewer, clientId)
+  if (clientId === null && !mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A window for several clients is made by somebody who sees every client. Make one for each client.')
   const { id } = (await firstRow<{ id: number }>(tx, `select nextval('policy_object_id')::int as id`))!
   await tx.query(`
     insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, created_by, created_at, saved_by)
@@ -99,7 +107,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     async handle({ viewer, id }): Promise<WindowPage> {
       const [window] = await listWindows(pool, viewer, id())
       if (!window) throw new ProblemError('not-found')
-      const record = await rows<HeldRow>(pool, `${heldSelect} where h.window_id = $1 and ($2::int[] is null or h.client_id = any($2)) order by h.held_at limit 2000`, [id(), viewer.clientIds])
+      const record = await rows<HeldRow>(pool, `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} order by h.held_at limit 2000`, [id(), viewer.clientIds])
       return { ...window, record }
     },
   })
@@ -110,7 +118,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
       // A window for every client reaches this one too, so a contact sees it at the device.
       const windows = await listWindows(pool, viewer, null, true)
       const device = (await allTraits(pool, windows.map((window) => window.target))).find((one) => one.id === id())!
-      return windows.filter((window) => targets(window.target, device))
+      return windows.filter((window) => reaches(window, device))
     },
   })
   route(app, {

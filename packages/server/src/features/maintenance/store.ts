@@ -4,7 +4,7 @@ import { rows, time, type Db } from '../../db'
 export interface WindowRow { id: number; revision: number; name: string; reason: string; client_id: number | null; target: Target; subject: WindowSubject; from_at: number; until_at: number | null; ended_at: number | null }
 
 export function windowOf(row: WindowRow): MaintenanceWindow {
-  return { id: row.id, name: row.name, target: row.target, subject: row.subject, from: row.from_at, until: row.until_at, endedAt: row.ended_at }
+  return { id: row.id, name: row.name, clientId: row.client_id, target: row.target, subject: row.subject, from: row.from_at, until: row.until_at, endedAt: row.ended_at }
 }
 
 /** Windows that are not over at `since`; null: every window. */

@@ -1,4 +1,4 @@
-import { matcher, type DeviceTraits, type KnownEstate, type Target } from '#core'
+import { conditionsOf, isGroup, matcher, type Condition, type DeviceTraits, type KnownEstate, type Target } from '#core'
 import { rows, type Db } from '../../db'
 
 /** What there is in the estate and what it is called. `clientOf`: whose device it is. */
@@ -29,6 +29,25 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
     },
     siteClient: (id) => sites.get(id)?.client_id ?? null,
   }
+}
+
+/** Whether all that a target can reach belongs to these clients, so that whoever speaks for them may speak for it. */
+export function isWithin(target: Target, clientIds: readonly number[], estate: Estate): boolean {
+  const condition = (one: Condition): boolean => {
+    if (one.on === 'client') return clientIds.includes(one.clientId)
+    if (one.on === 'site') return clientIds.includes(estate.siteClient(one.siteId) ?? 0)
+    return one.on === 'devices' && one.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
+  }
+  if (target.on === 'all') return target.of.some((one) => isWithin(one, clientIds, estate))
+  if (target.on === 'any') return target.of.length > 0 && target.of.every((one) => isWithin(one, clientIds, estate))
+  return !isGroup(target) && condition(target)
+}
+
+/** Whether a target names what is of other clients. */
+export function isForeign(target: Target, clientIds: readonly number[], estate: Estate): boolean {
+  return conditionsOf(target).some((condition) =>
+    (condition.on === 'client' && !clientIds.includes(condition.clientId)) || (condition.on === 'site' && !clientIds.includes(estate.siteClient(condition.siteId) ?? 0)) ||
+    (condition.on === 'devices' && condition.deviceIds.some((id) => !clientIds.includes(estate.devices.get(id)?.client_id ?? 0))))
 }
 
 export function matching(target: Target, devices: readonly DeviceTraits[]): number {

@@ -4,7 +4,7 @@ import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
 import { allTraits } from '../estate'
-import { matching, readEstate, type Estate } from './names'
+import { isForeign, matching, readEstate, type Estate } from './names'
 import { policyInForce, targetsOf, type PolicyInForce } from './store'
 
 interface Saved { id: number; saved_at: number; saved_by: string | null }
@@ -85,10 +85,7 @@ function exceptionViews(sight: Sight): ExceptionView[] {
 /** Whoever is limited to some clients is not told what others have. */
 function seen<T extends { target: AssignmentView['target']; deviceCount: number }>(views: T[], sight: Sight, clientIds: readonly ClientId[] | null): T[] {
   if (clientIds === null) return views
-  const foreign = (one: T) => one.deviceCount === 0 && conditionsOf(one.target).some((condition) =>
-    (condition.on === 'client' && !clientIds.includes(condition.clientId)) || (condition.on === 'site' && !clientIds.includes(sight.estate.siteClient(condition.siteId) ?? 0)) ||
-    (condition.on === 'devices' && condition.deviceIds.some((id) => !clientIds.includes(sight.estate.devices.get(id)?.client_id ?? 0))))
-  return views.filter((one) => !foreign(one))
+  return views.filter((one) => one.deviceCount > 0 || !isForeign(one.target, clientIds, sight.estate))
 }
 
 interface RevisionRow extends TemplateBody { revision: number; saved_at: number; saved_by: string | null; note: string }

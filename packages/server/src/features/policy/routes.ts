@@ -114,6 +114,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'POST', url: '/api/templates/:id/keep', access: 'lead', summary: 'Make a value of a template an exception for the devices that follow it now', answer: keptValueSchema, body: keepValueSchema,
     handle: ({ id, body, viewer }) => inTransaction(pool, (tx) => changePolicy(tx, Date.now(), async (before) => {
+      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Templates are for every client; a lead of all of them keeps a value of one for the present devices.')
       const steps = keepForPresent(before.compiled, await allTraits(tx, targetsOf(before)), id(), body.watch, body.parameter, body.reason, viewer.id)
       if (!steps.length) throw new ProblemError('invalid', 'No device follows this value now, so there is nothing to keep.', [{ at: 'parameter', message: 'followed by nothing' }])
       await needSteps(tx, before, steps, viewer)

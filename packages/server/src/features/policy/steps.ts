@@ -1,21 +1,9 @@
-import { isGroup, stepFaults, withSteps, type Condition, type Fault, type PolicyStep, type Target } from '#core'
+import { stepFaults, withSteps, type Fault, type PolicyStep } from '#core'
 import { firstRow, rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { audit, type Viewer } from '../access'
-import { readEstate, type Estate } from './names'
+import { isWithin, readEstate, type Estate } from './names'
 import type { PolicyInForce } from './store'
-
-/** Whether all that a target can reach belongs to these clients, so that whoever speaks for them may speak for it. */
-function within(target: Target, clientIds: readonly number[], estate: Estate): boolean {
-  const condition = (one: Condition): boolean => {
-    if (one.on === 'client') return clientIds.includes(one.clientId)
-    if (one.on === 'site') return clientIds.includes(estate.siteClient(one.siteId) ?? 0)
-    return one.on === 'devices' && one.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
-  }
-  if (target.on === 'all') return target.of.some((one) => within(one, clientIds, estate))
-  if (target.on === 'any') return target.of.length > 0 && target.of.every((one) => within(one, clientIds, estate))
-  return !isGroup(target) && condition(target)
-}
 
 /** @throws ProblemError not-allowed */
 function needSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate: Estate): void {
@@ -29,7 +17,7 @@ function needSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate
     if (!target) continue
     // A technician speaks for single devices; what reaches further is a lead's decision.
     if (!lead && (step.of === 'assignment' || target.on !== 'devices')) throw new ProblemError('not-allowed', step.of === 'assignment' ? 'Templates are assigned by a lead.' : 'Exceptions for more than chosen devices are made by a lead.')
-    if (viewer.clientIds !== null && !within(target, viewer.clientIds, estate)) {
+    if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate)) {
       if (target.on === 'devices') throw new ProblemError('not-found')
       throw new ProblemError('not-allowed', 'You may only do this for your own clients.')
     }

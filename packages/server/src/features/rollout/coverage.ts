@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { audit, type Viewer } from '../access'
+import { audit, ofClients, type Viewer } from '../access'
 import { needDevice, traitColumns, traitsOf, type TraitsRow } from '../estate'
 import { changePolicy, changesTo, impactOf } from '../policy/change'
 import { readEstate } from '../policy/names'
@@ -23,7 +23,7 @@ async function devicesWithNeeds(db: Db, viewer: Viewer, deviceId: number | null,
            (select coalesce(jsonb_object_agg(w.subject, f.value), '{}') from unnest($4::text[]) w (subject)
             cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc limit 1) f) as facts
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-    where d.retired_at is null and d.roles && $2 and ($1::int[] is null or d.client_id = any($1)) and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
+    where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
     [viewer.clientIds, [...new Set(roleNeeds.map((one) => one.role))], deviceId, [...new Set(['services', 'logs', 'system', ...asked])]])
 }
 
@@ -175,7 +175,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
       select w.need, w.instance, w.reason, w.created_at as at, coalesce(p.name, '') as by,
              json_build_object('id', d.id, 'name', d.name, 'clientId', d.client_id, 'clientName', c.name, 'siteName', s.name) as device
       from coverage_waiver w join device d on d.id = w.device_id join client c on c.id = d.client_id join site s on s.id = d.site_id left join person p on p.id = w.created_by
-      where d.retired_at is null and ($1::int[] is null or d.client_id = any($1)) order by w.created_at desc, d.name limit 5000`, [viewer.clientIds]),
+      where d.retired_at is null and ${ofClients('d.client_id', 1)} order by w.created_at desc, d.name limit 5000`, [viewer.clientIds]),
   })
   route(app, {
     method: 'POST', url: '/api/coverage/waivers', access: 'technician', summary: 'Say that something is not needed on some devices', answer: filledSchema, body: gapWaiverSchema,

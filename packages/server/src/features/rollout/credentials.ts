@@ -3,7 +3,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { audit, needClient } from '../access'
+import { audit, needClient, ofClients } from '../access'
 import type { Vault } from './vault'
 
 /** What a sealed secret is bound to: moved into another row it cannot be opened. */
@@ -50,13 +50,13 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
       select k.id, k.client_id as "clientId", c.name as "clientName", k.site_id as "siteId", s.name as "siteName", k.name, k.user_name as "userName", k.kind, k.created_at as "createdAt", coalesce(p.name, '') as "createdBy",
              (select max(a.at) from audit a where a.object_kind = 'credential' and a.object_id = k.id and a.action = 'used') as "usedAt"
       from credential k join client c on c.id = k.client_id left join site s on s.id = k.site_id left join person p on p.id = k.created_by
-      where k.removed_at is null and ($1::int[] is null or k.client_id = any($1)) order by c.name, k.name limit 2000`, [viewer.clientIds]),
+      where k.removed_at is null and ${ofClients('k.client_id', 1)} order by c.name, k.name limit 2000`, [viewer.clientIds]),
   })
   route(app, {
     method: 'DELETE', url: '/api/credentials/:id', access: 'technician', summary: 'Take a sign-in away; its secret is destroyed', answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
       const row = await firstRow<{ id: number; client_id: number }>(tx, `
-        update credential set removed_at = now(), sealed = '' where id = $1 and removed_at is null and ($2::int[] is null or client_id = any($2)) returning id, client_id`, [id(), viewer.clientIds])
+        update credential set removed_at = now(), sealed = '' where id = $1 and removed_at is null and ${ofClients('client_id', 2)} returning id, client_id`, [id(), viewer.clientIds])
       if (!row) throw new ProblemError('not-found')
       await audit(tx, { personId: viewer.id, action: 'took away', kind: 'credential', id: row.id, clientId: row.client_id })
       return { id: row.id }

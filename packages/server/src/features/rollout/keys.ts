@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { audit, digest, makeSecret, mayChangeAll, needClient, type Viewer } from '../access'
+import { audit, digest, makeSecret, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
 import { allTraits } from '../estate'
 import { policyInForce, targetsOf } from '../policy'
 
@@ -13,11 +13,13 @@ const keySelect = `
          case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired' when k.uses_left = 0 then 'used up' else 'good' end as state,
          k.kind, k.roles, k.tags, k.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
   from enrolment_key k left join site s on s.id = k.site_id left join client c on c.id = k.client_id left join person p on p.id = k.created_by
-  where ($1::int[] is null or k.client_id = any($1))`
+  where ${ofClients('k.client_id', 1)}`
 
 interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
   device_id: number | null
   device_name: string
+  /** It may have gone to another client since. */
+  device_client: number
   client_name: string
   site_name: string
   heard_at: Millis | null
@@ -26,15 +28,15 @@ interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
 
 const attemptSelect = `
   select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.reason,
-         a.device_id, d.name as device_name, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
+         a.device_id, d.name as device_name, d.client_id as device_client, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
   from enrolment_attempt a left join device d on d.id = a.device_id left join client c on c.id = d.client_id left join site s on s.id = d.site_id`
 
 /** Attempts with how far each machine has come: the watches are those of its roster as it is now. */
-async function withProgress(db: Db, found: readonly AttemptRow[]): Promise<EnrolmentAttempt[]> {
+async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]): Promise<EnrolmentAttempt[]> {
   const policy = await policyInForce(db)
   const enrolled = new Map((await allTraits(db, targetsOf(policy), found.flatMap((row) => row.device_id ?? []))).map((one) => [one.id, one] as const))
   return found.map(({ id, at, name, osName, address, clockOffset, outcome, reason, ...row }) => {
-    const device: EnrolledDevice | null = row.device_id === null ? null : {
+    const device: EnrolledDevice | null = row.device_id === null || !(viewer.clientIds?.includes(row.device_client) ?? true) ? null : {
       id: row.device_id, name: row.device_name, clientName: row.client_name, siteName: row.site_name, heardAt: row.heard_at, startsAtBoot: row.starts_at_boot,
       watches: enrolled.has(row.device_id) ? policy.compiled.roster(enrolled.get(row.device_id)!).filter((watch) => watch.standing === 'active').length : 0,
     }
@@ -46,7 +48,7 @@ async function keyPage(db: Db, viewer: Viewer, id: number): Promise<EnrolmentKey
   const key = await firstRow<EnrolmentKeyView>(db, `${keySelect} and k.id = $2`, [viewer.clientIds, id])
   if (!key) throw new ProblemError('not-found')
   const found = await rows<AttemptRow>(db, `${attemptSelect} where a.key_id = $1 order by a.id desc limit 100`, [id])
-  return { ...key, attempts: await withProgress(db, found) }
+  return { ...key, attempts: await withProgress(db, viewer, found) }
 }
 
 /** The client that a key is bound to, null for every client. Checks that the viewer may make such a key. */
@@ -93,7 +95,7 @@ export function keyRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'DELETE', url: '/api/enrolment-keys/:id', access: 'technician', summary: 'Revoke an enrolment key', answer: revokedSchema,
     handle: ({ id, viewer }) => inTransaction(pool, async (tx) => {
       const row = await firstRow<{ client_id: number | null }>(tx, `
-        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ($2::int[] is null or client_id = any($2)) returning client_id`, [id(), viewer.clientIds])
+        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)} returning client_id`, [id(), viewer.clientIds])
       if (!row) throw new ProblemError('not-found')
       await audit(tx, { personId: viewer.id, action: 'revoked', kind: 'enrolment key', id: id(), clientId: row.client_id })
       return { revoked: true }
@@ -101,8 +103,8 @@ export function keyRoutes(app: FastifyInstance, pool: Pool): void {
   })
   route(app, {
     method: 'GET', url: '/api/enrolment-attempts', access: 'technician', summary: 'Who knocked in the last day and was refused, newest first', answer: enrolmentAttemptsSchema,
-    handle: async ({ viewer }) => withProgress(pool, await rows<AttemptRow>(pool, `${attemptSelect}
+    handle: async ({ viewer }) => withProgress(pool, viewer, await rows<AttemptRow>(pool, `${attemptSelect}
       left join enrolment_key k on k.id = a.key_id
-      where a.outcome = 'refused' and a.at > now() - interval '1 day' and ($1::int[] is null or k.client_id = any($1)) order by a.id desc limit 200`, [viewer.clientIds])),
+      where a.outcome = 'refused' and a.at > now() - interval '1 day' and ${ofClients('k.client_id', 1)} order by a.id desc limit 200`, [viewer.clientIds])),
   })
 }

@@ -6,11 +6,11 @@ import { reconsider } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, type Viewer } from '../access'
+import { audit, ofClients, type Viewer } from '../access'
 
 /** Carries a decision out for one device; its role is given, kept or taken away. */
 async function decide(tx: Db, deviceId: DeviceId, roles: RoleId[], { decision }: RoleDecisions, viewer: Viewer): Promise<number> {
-  const device = await firstRow<{ client_id: number; roles: RoleId[] }>(tx, 'select client_id, roles from device where id = $1 and retired_at is null and ($2::int[] is null or client_id = any($2)) for update', [deviceId, viewer.clientIds])
+  const device = await firstRow<{ client_id: number; roles: RoleId[] }>(tx, `select client_id, roles from device where id = $1 and retired_at is null and ${ofClients('client_id', 2)} for update`, [deviceId, viewer.clientIds])
   if (!device) throw new ProblemError('not-found', 'One of these devices is not there, or not yours to see.')
   const decided = await rows<{ role: RoleId }>(tx, 'update role_finding set decision = $3, decided_by = $4, decided_at = now() where device_id = $1 and role = any($2) returning role', [deviceId, roles, decision, viewer.id])
   const named = decided.map((one) => one.role)
@@ -30,7 +30,7 @@ export function roleRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ viewer }) => rows<RoleFinding>(pool, `
       select f.device_id as "deviceId", d.name as "deviceName", d.client_id as "clientId", c.name as "clientName", s.name as "siteName", f.role, f.evidence, f.found_at as "foundAt", f.decision
       from role_finding f join device d on d.id = f.device_id join client c on c.id = d.client_id join site s on s.id = d.site_id
-      where d.retired_at is null and ($1::int[] is null or d.client_id = any($1))
+      where d.retired_at is null and ${ofClients('d.client_id', 1)}
         and (f.decision is null and not f.role = any(d.roles) or f.decision = 'accepted' and f.evidence = '[]' and f.role = any(d.roles))
       order by f.role, c.name, d.name limit 5000`, [viewer.clientIds]),
   })

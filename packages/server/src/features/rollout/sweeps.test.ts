@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { SweepPage, SweepPlanView, SweepView, SweepNews, SweepOrder, Task, TaskHeard } from '#contract'
 import { day, hour, minute, type Facts } from '#core'
+import { rows } from '../../db'
 import { openHouse, type Agent, type Answer, type House } from '../../testing/house'
 import { nextOf } from './recurrence'
 import { openSigner } from './signer'
@@ -126,9 +127,28 @@ describe('a recurrence', () => {
     // …and the second, daily until December, does: October 25 at 9:00 EDT, October 26 at 9:00 EST.
     expect(nextOf('FREQ=DAILY;UNTIL=19971224T000000Z', '19970902T090000', 'America/New_York', at('1997-10-25T13:00:00Z'))).toBe(at('1997-10-26T14:00:00Z'))
   })
+  it('that never comes, or comes all the time, is refused in a moment', () => {
+    for (const rule of ['FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30', 'FREQ=HOURLY;BYMONTH=2;BYMONTHDAY=30', 'FREQ=WEEKLY;BYMONTH=2;BYMONTHDAY=30'])
+      expect(() => nextOf(rule, '20250101T030000', 'Europe/Lisbon', at('2026-01-01T00:00:00Z'))).toThrow('never')
+    for (const rule of ['FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30', 'FREQ=MINUTELY', 'FREQ=HOURLY;BYMINUTE=1,2', 'FREQ=DAILY;BYSECOND=1'])
+      expect(() => nextOf(rule, '20250101T030000', 'Europe/Lisbon', at('2026-01-01T00:00:00Z'))).toThrow('once an hour')
+  })
   it('keeps its local time when the clocks change', () => {
     const first = nextOf('FREQ=WEEKLY;BYDAY=SU', '20270301T030000', 'Europe/Lisbon', at('2027-03-20T00:00:00Z'))!
     expect([first, nextOf('FREQ=WEEKLY;BYDAY=SU', '20270301T030000', 'Europe/Lisbon', first)! - first]).toEqual([at('2027-03-21T03:00:00Z'), 7 * day - hour])
+  })
+})
+
+describe('plans', () => {
+  it('each fail alone: one whose rule cannot be worked out any more starts no sweep again, says why, and holds up nobody', async () => {
+    const ids = (await rows<{ id: number }>(house.pool, 'select id from sweep_plan order by id')).map((row) => row.id)
+    for (let i = ids.length; i < 2; i++) await start({ rule: 'FREQ=DAILY', at: '03:00' })
+    const [broken, good] = (await rows<{ id: number }>(house.pool, 'select id from sweep_plan where removed_at is null order by id')).map((row) => row.id)
+    await house.pool.query(`update sweep_plan set next_at = now() - interval '1 minute', rule = case when id = $1 then 'FREQ=NEVER' else rule end`, [broken])
+    await turnSweeps(house.pool, Date.now())
+    const plans = (await house.lead<SweepPlanView[]>('GET', '/api/sweep-plans')).body
+    expect(plans.find((one) => one.id === broken)).toMatchObject({ nextAt: null, trouble: expect.stringMatching(/\w/) as string })
+    expect(plans.find((one) => one.id === good)).toMatchObject({ nextAt: expect.any(Number) as number, trouble: '' })
   })
 })
 

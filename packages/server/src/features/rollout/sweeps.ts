@@ -3,10 +3,11 @@ import { ageText, hostsOf, minute, seemsToBe, sweepFault, sweptPorts, type Answe
 import type { FastifyInstance } from 'fastify'
 import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { eachAlone } from '../../engine/alone'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, needClient, type Viewer } from '../access'
+import { audit, needClient, ofClients, type Viewer } from '../access'
 import { needCredentials, openCredentials } from './credentials'
 import { nextOf } from './recurrence'
 import { addTask, needWorker } from './tasks'
@@ -23,7 +24,7 @@ const sweepSelect = `
          w.started_at as "startedAt", w.ended_at as "endedAt", p.name as "startedBy",
          (select count(*) from sweep_host h where h.sweep_id = w.id)::int as answered, (select count(*) from sweep_host h where h.sweep_id = w.id and not ${known})::int as unknown
   from sweep w join site s on s.id = w.site_id join client c on c.id = s.client_id join device d on d.id = w.device_id left join person p on p.id = w.started_by
-  where ($1::int[] is null or s.client_id = any($1))`
+  where ${ofClients('s.client_id', 1)}`
 
 async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
   const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
@@ -88,22 +89,34 @@ export async function sweepOrder(tx: Db, vault: Vault, taskId: number, order: Sw
   return { ...order, trials: await openCredentials(tx, vault, sweep.credential_ids, { clientId: sweep.client_id, by: sweep.started_by, detail: { sweep: sweep.id, network: order.network } }), hostKeys: Object.fromEntries(keys.map((one) => [one.address, one.fingerprint])) }
 }
 
-/** Starts what is due, and gives up sweeps of which nothing was heard; every process may try, one does it. */
+interface DuePlan { id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[]; credential_ids: number[] }
+
+/** Starts a sweep that is due, unless another process has just done so, and works out when the plan comes next. */
+async function turnPlan(tx: Db, id: number, now: Millis): Promise<void> {
+  const plan = await firstRow<DuePlan>(tx, `
+    select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, p.credential_ids, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
+    where p.id = $1 and p.removed_at is null and p.next_at <= $2 for update of p skip locked`, [id, time(now)])
+  if (!plan) return
+  let nextAt: Millis | null = null
+  let trouble = ''
+  try {
+    nextAt = nextOf(plan.rule, plan.begins, plan.zone, now)
+  } catch (error) {
+    trouble = (error as Error).message.slice(0, 500)
+  }
+  // The networks of the site may have changed since; what is no longer its own is not swept.
+  if (!sweepFault(plan.network, plan.networks)) await startSweep(tx, { siteId: plan.site_id, deviceId: plan.device_id, network: plan.network, credentialIds: plan.credential_ids }, plan.client_id, null, plan.id)
+  await tx.query('update sweep_plan set next_at = $2, trouble = $3 where id = $1', [plan.id, time(nextAt), trouble])
+}
+
+/** Starts what is due, each by itself, and gives up sweeps of which nothing was heard; every process may try, one does it. */
 export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
-  await inTransaction(pool, async (tx) => {
-    const due = await rows<{ id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[]; credential_ids: number[] }>(tx, `
-      select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, p.credential_ids, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
-      where p.removed_at is null and p.next_at <= $1 order by p.id limit 100 for update of p skip locked`, [time(now)])
-    for (const one of due) {
-      // The networks of the site may have changed since; what is no longer its own is not swept.
-      if (!sweepFault(one.network, one.networks)) await startSweep(tx, { siteId: one.site_id, deviceId: one.device_id, network: one.network, credentialIds: one.credential_ids }, one.client_id, null, one.id)
-      await tx.query('update sweep_plan set next_at = $2 where id = $1', [one.id, time(nextOf(one.rule, one.begins, one.zone, now))])
-    }
-    await tx.query(`
-      update sweep w set state = 'failed', ended_at = now(), reason = case when w.state = 'waiting' then $3 else $4 end
-      where w.ended_at is null and w.heard_at < case when w.state = 'waiting' then $1::timestamptz else $2::timestamptz end`,
-      [time(now - patience), time(now - longestPause), `Its agent did not come for it within ${ageText(patience)}. Does it report?`, `Nothing was heard of it for ${ageText(longestPause)}: the agent was restarted, or its way here has closed. Start it again.`])
-  })
+  await pool.query(`
+    update sweep w set state = 'failed', ended_at = now(), reason = case when w.state = 'waiting' then $3 else $4 end
+    where w.ended_at is null and w.heard_at < case when w.state = 'waiting' then $1::timestamptz else $2::timestamptz end`,
+    [time(now - patience), time(now - longestPause), `Its agent did not come for it within ${ageText(patience)}. Does it report?`, `Nothing was heard of it for ${ageText(longestPause)}: the agent was restarted, or its way here has closed. Start it again.`])
+  const due = await rows<{ id: number }>(pool, 'select id from sweep_plan where removed_at is null and next_at <= $1 order by next_at limit 100', [time(now)])
+  await eachAlone(due, ({ id }) => inTransaction(pool, (tx) => turnPlan(tx, id, now)))
 }
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
@@ -143,15 +156,15 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'GET', url: '/api/sweep-plans', access: 'technician', summary: 'Sweeps that come again', answer: sweepPlansSchema,
     handle: ({ viewer }) => rows<SweepPlanView>(pool, `
-      select p.id, p.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", d.name as "deviceName", p.network, p.rule, s.zone, p.next_at as "nextAt"
+      select p.id, p.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", d.name as "deviceName", p.network, p.rule, s.zone, p.next_at as "nextAt", p.trouble
       from sweep_plan p join site s on s.id = p.site_id join client c on c.id = s.client_id join device d on d.id = p.device_id
-      where p.removed_at is null and ($1::int[] is null or s.client_id = any($1)) order by p.next_at limit 500`, [viewer.clientIds]),
+      where p.removed_at is null and ${ofClients('s.client_id', 1)} order by p.next_at limit 500`, [viewer.clientIds]),
   })
   route(app, {
     method: 'DELETE', url: '/api/sweep-plans/:id', access: 'technician', summary: 'Sweep no more by this plan', answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
       const row = await firstRow<{ id: number; client_id: number }>(tx, `
-        update sweep_plan p set removed_at = now() from site s where p.id = $1 and s.id = p.site_id and p.removed_at is null and ($2::int[] is null or s.client_id = any($2)) returning p.id, s.client_id`, [id(), viewer.clientIds])
+        update sweep_plan p set removed_at = now() from site s where p.id = $1 and s.id = p.site_id and p.removed_at is null and ${ofClients('s.client_id', 2)} returning p.id, s.client_id`, [id(), viewer.clientIds])
       if (!row) throw new ProblemError('not-found')
       await audit(tx, { personId: viewer.id, action: 'ended the plan of', kind: 'sweep', id: row.id, clientId: row.client_id })
       return { id: row.id }

@@ -3,7 +3,7 @@ import { cutIntoWaves, minute, nextTurn, type DeviceId, type Millis } from '#cor
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
-import { audit, type Viewer } from '../access'
+import { audit, ofClients, type Viewer } from '../access'
 import type { Releases } from './releases'
 import { steer } from './steering'
 import { addTask } from './tasks'
@@ -20,7 +20,7 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
   const devices = await rows<{ id: DeviceId; name: string; agent_version: string; updatable: boolean; busy: boolean }>(tx, `
     select d.id, d.name, coalesce(d.agent_version, '') as agent_version, d.updatable,
            exists (select from update_device u join update_run r on r.id = u.run_id where u.device_id = d.id and u.state in ('waiting', 'going') and r.state in ('running', 'paused')) as busy
-    from device d where d.id = any($1) and d.retired_at is null and ($2::int[] is null or d.client_id = any($2)) order by d.id`, [body.deviceIds, viewer.clientIds])
+    from device d where d.id = any($1) and d.retired_at is null and ${ofClients('d.client_id', 2)} order by d.id`, [body.deviceIds, viewer.clientIds])
   const fail = (detail: string): never => { throw new ProblemError('invalid', detail, [{ at: 'deviceIds', message: 'cannot be updated' }]) }
   if (devices.length !== body.deviceIds.length) fail('One of these devices is not there, or not yours to see.')
   const fixed = devices.find((one) => !one.updatable)

@@ -3,7 +3,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import type { Viewer } from '../access'
+import { ofClients, type Viewer } from '../access'
 import type { Releases } from './releases'
 import { startUpdates, steerUpdates } from './updateRun'
 
@@ -13,7 +13,7 @@ const select = `
   from update_run r left join person p on p.id = r.created_by
   cross join lateral (
     select count(*)::int as total, count(*) filter (where u.state = 'updated')::int as updated, count(*) filter (where u.state = 'failed')::int as failed
-    from update_device u join device d on d.id = u.device_id where u.run_id = r.id and ($1::int[] is null or d.client_id = any($1))
+    from update_device u join device d on d.id = u.device_id where u.run_id = r.id and ${ofClients('d.client_id', 1)}
   ) n
   where n.total > 0`
 
@@ -23,7 +23,7 @@ async function page(db: Db, viewer: Viewer, id: number): Promise<UpdateRunPage> 
   const devices = await rows<UpdateDeviceView>(db, `
     select d.id, d.name, c.name as "clientName", u.wave, u.state, u.step, u.reason, u.from_version as "fromVersion", u.changed_at as "changedAt"
     from update_device u join device d on d.id = u.device_id join client c on c.id = d.client_id
-    where u.run_id = $1 and ($2::int[] is null or d.client_id = any($2)) order by u.wave, c.name, d.name limit 20000`, [id, viewer.clientIds])
+    where u.run_id = $1 and ${ofClients('d.client_id', 2)} order by u.wave, c.name, d.name limit 20000`, [id, viewer.clientIds])
   return { ...run, devices }
 }
 
@@ -35,7 +35,7 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
       devices: await rows<VersionDevice>(pool, `
         select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", coalesce(d.agent_version, '') as version, d.updatable
         from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-        where d.retired_at is null and ($1::int[] is null or d.client_id = any($1)) order by c.name, d.name limit 20000`, [viewer.clientIds]),
+        where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 20000`, [viewer.clientIds]),
     }),
   })
   route(app, {

@@ -4,7 +4,7 @@ import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
-import { audit, digest, makeSecret, type Viewer } from '../access'
+import { audit, digest, makeSecret, ofClients, type Viewer } from '../access'
 import { openCredentials } from './credentials'
 import { steer } from './steering'
 import { addTask } from './tasks'
@@ -46,7 +46,7 @@ export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId:
 
 /** Pause, go on, stop, or try again what failed. What is on its way to a machine is let finish. */
 export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
-  const run = await firstRow<RunRow>(tx, `${runSelect} where r.id = $1 and ($2::int[] is null or s.client_id = any($2)) for update of r`, [id, viewer.clientIds])
+  const run = await firstRow<RunRow>(tx, `${runSelect} where r.id = $1 and ${ofClients('s.client_id', 2)} for update of r`, [id, viewer.clientIds])
   if (!run) throw new ProblemError('not-found')
   await steer(tx, { runs: 'wave_run', members: 'wave_machine', forget: 'failure = null,' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })

@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { needClient, type Viewer } from '../access'
+import { needClient, ofClients, type Viewer } from '../access'
 import { needCredentials } from './credentials'
 import { readMachines } from './machineList'
 import { needWorker } from './tasks'
@@ -16,7 +16,7 @@ const select = `
          (select count(*) from wave_machine m where m.run_id = r.id)::int as total, (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'installed')::int as installed,
          (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'failed')::int as failed, r.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
   from wave_run r join site s on s.id = r.site_id join client c on c.id = s.client_id join device d on d.id = r.device_id left join person p on p.id = r.created_by
-  where ($1::int[] is null or s.client_id = any($1))`
+  where ${ofClients('s.client_id', 1)}`
 
 async function runPage(db: Db, viewer: Viewer, id: number): Promise<WaveRunPage> {
   const run = await firstRow<WaveRunView>(db, `${select} and r.id = $2`, [viewer.clientIds, id])

@@ -1,4 +1,4 @@
-import { seriesPageSchema, type SeriesPage } from '#contract'
+import { aTime, seriesPageSchema, type SeriesPage } from '#contract'
 import { bucketise, day, hour, isMetric, minute, summarise, type Millis, type Sample } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
@@ -17,7 +17,7 @@ export function bucketWidth(span: Millis, most: number): Millis {
 export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'GET', url: '/api/devices/:id/series', access: 'contact', summary: 'Readings of a device over a time, least, mean and greatest of each span', answer: seriesPageSchema,
-    query: Joi.object<{ from: Millis; until: Millis; metrics: string }, true>({ from: Joi.number().integer().required(), until: Joi.number().integer().required(), metrics: Joi.string().max(400).required() }),
+    query: Joi.object<{ from: Millis; until: Millis; metrics: string }, true>({ from: aTime.required(), until: aTime.required(), metrics: Joi.string().max(400).required() }),
     async handle({ viewer, id, query }): Promise<SeriesPage> {
       await needDevice(pool, viewer, id())
       const metrics = query.metrics.split(',')

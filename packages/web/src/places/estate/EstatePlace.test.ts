@@ -1,5 +1,5 @@
 import { flushPromises } from '@vue/test-utils'
-import { beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { BoardDevice } from '#contract'
 import { useSession } from '../../parts/session'
 import { answerWith, show } from '../../testing/page'
@@ -76,7 +76,8 @@ describe('the board', () => {
     expect((await open([])).page.text()).toContain('No device matches')
     expect((await open(403)).page.text()).toContain('refused with 403')
     answerWith({})
-    expect((await show(EstatePlace)).page.text()).toContain('The server is not reached')
+    const { page } = await show(EstatePlace)
+    await vi.waitFor(() => { expect(page.text()).toContain('The server is not reached') })
   })
   it('lets several be chosen, by mouse or key, and offers what can be done with them', async () => {
     answerWith({ 'GET /session': { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }, 'GET /clients': [], 'GET /devices': estate, 'GET /roles': [] })

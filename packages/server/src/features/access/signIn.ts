@@ -1,0 +1,61 @@
+import { signedInSchema, signInSchema, personSchema, type Person } from '#contract'
+import type { FastifyInstance } from 'fastify'
+import { firstRow, inTransaction, type Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
+import { route } from '../../http/route'
+import { forgetAttempt, noteAttempt } from './attempts'
+import { hashPassword, verifyPassword } from './password'
+import { digest, makeSecret } from './secret'
+import { sessionLength, type Viewer } from './viewer'
+
+const cookie = { httpOnly: true, sameSite: 'strict', path: '/' } as const
+
+// Verified when there is no such person, so that the time taken does not tell whether there is.
+const nobody = await hashPassword('nobody signs in with this')
+
+function asPerson(viewer: Viewer): Person {
+  return { id: viewer.id, email: viewer.email, name: viewer.name, access: viewer.access, clientIds: viewer.clientIds, lookedAt: viewer.lookedAt }
+}
+
+/** @returns the token of a new session @throws ProblemError */
+async function signIn(pool: Pool, email: string, password: string, address: string): Promise<string> {
+  const attempt = await noteAttempt(pool, email, address)
+  const person = await firstRow<{ id: number; password_hash: string }>(pool, 'select id, password_hash from person where lower(email) = lower($1) and deactivated_at is null', [email])
+  const isRight = await verifyPassword(password, person?.password_hash ?? nobody)
+  if (!isRight || !person) throw new ProblemError('sign-in-refused')
+  const token = makeSecret()
+  await inTransaction(pool, async (tx) => {
+    // Deactivated, or given another password, while this one was verified: then it counts no longer.
+    const still = await firstRow(tx, 'select from person where id = $1 and deactivated_at is null and password_hash = $2 for share', [person.id, person.password_hash])
+    if (!still) throw new ProblemError('sign-in-refused')
+    await tx.query('insert into session (token_digest, person_id, expires_at) values ($1, $2, $3)', [digest(token), person.id, new Date(Date.now() + sessionLength)])
+    await tx.query('delete from session where expires_at < now()')
+    await forgetAttempt(tx, attempt)
+  })
+  return token
+}
+
+export function signInRoutes(app: FastifyInstance, pool: Pool): void {
+  route(app, {
+    method: 'POST', url: '/api/session', access: 'public', summary: 'Sign in', answer: signedInSchema, body: signInSchema,
+    async handle({ body, request, reply }) {
+      const token = await signIn(pool, body.email, body.password, request.ip)
+      void reply.setCookie('custode', token, { ...cookie, maxAge: sessionLength / 1000, secure: request.protocol === 'https' })
+      return { signedIn: true }
+    },
+  })
+
+  route(app, {
+    method: 'GET', url: '/api/session', access: 'contact', summary: 'Who is signed in', answer: personSchema,
+    handle: ({ viewer }): Person => asPerson(viewer),
+  })
+
+  route(app, {
+    method: 'DELETE', url: '/api/session', access: 'contact', summary: 'Sign out', answer: signedInSchema,
+    async handle({ request, reply }) {
+      await pool.query('delete from session where token_digest = $1', [digest(request.cookies.custode ?? '')])
+      void reply.clearCookie('custode', cookie)
+      return { signedIn: false }
+    },
+  })
+}

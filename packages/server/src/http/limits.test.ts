@@ -1,0 +1,119 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { firstRow, rows } from '../db'
+import type { Caller, House } from '../testing/house'
+import { assignment, attempts, exception, key, openTwoClients, person, rule, target, theirs, window, type Method, type TwoClients } from '../testing/twoClients'
+
+// Whoever is limited to some clients, and everything that another client has, on every route.
+let all: TwoClients
+let house: House
+let id: TwoClients['id']
+let limited: TwoClients['limited']
+beforeAll(async () => {
+  all = await openTwoClients()
+  ;({ house, id, limited } = all)
+}, 120_000)
+afterAll(() => all.close())
+
+/** One’s own, or of nobody: there is nothing of another client in it. */
+const impersonal = new Set(['POST /api/rounds/looked', 'POST /api/notices/seen', 'POST /api/machine-lists', 'DELETE /api/session', 'PUT /api/session/password'])
+const ofNobody = ['/api/devices/{id}/series', '/api/notices', '/api/policy/grid', '/api/roles', '/api/session', '/api/templates', '/api/update-runs'].sort()
+const queries: Record<string, string> = { '/api/devices/{id}/series': `?from=1&until=2&metrics=cpu.busy`, '/api/find': '?q=tidemill' }
+
+const idOf: Record<string, () => number> = {
+  devices: () => id.device!, alerts: () => id.alert!, windows: () => id.window!, 'enrolment-keys': () => id.key!, sweeps: () => id.sweep!, 'wave-runs': () => id.run!, 'update-runs': () => id.updates!, templates: () => id.template!,
+}
+
+async function everyRoute(): Promise<{ method: Method; url: string; access: string }[]> {
+  const { paths } = (await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')).body
+  return Object.entries(paths).flatMap(([url, methods]) => Object.entries(methods).map(([method, { description }]) => ({ method: method.toUpperCase() as Method, url, access: /For: (.+)\./.exec(description)![1]! })))
+    .filter(({ access }) => access !== 'public' && access !== 'device')
+}
+
+/** All that is in the database, but for what a sign-in leaves. */
+async function everything(): Promise<string> {
+  const tables = await rows<{ name: string }>(house.pool, `select c.oid::regclass::text as name from pg_class c join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'public' and c.relkind in ('r', 'p') and not c.relispartition and c.relname not in ('session', 'sign_in_attempt', 'hearing') order by 1`)
+  const parts = await Promise.all(tables.map(async ({ name }) => `${name} ${(await firstRow<{ digest: string | null }>(house.pool, `select md5(string_agg(t::text, '|' order by t::text)) as digest from ${name} t`))!.digest}`))
+  return parts.join('\n')
+}
+
+describe('whoever is limited to some clients', () => {
+  it('reads nothing of the others: by number it is not there, and no list has a word of it, while a lead of all has each', async () => {
+    const unseen: string[] = []
+    for (const { method, url } of await everyRoute()) {
+      if (method !== 'GET' || url === '/api/live') continue
+      const path = url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url] ?? '')
+      const seen = await house.lead(method, path)
+      expect([path, seen.status]).toEqual([path, 200])
+      if (!theirs.test(JSON.stringify(seen.body))) unseen.push(url)
+      for (const [who, { ask }] of Object.entries(limited)) {
+        const { status, body } = await ask(method, path)
+        expect([who, path, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([who, path, null])
+        if (url.includes('{id}') && !url.startsWith('/api/templates/')) expect([who, path, [403, 404].includes(status)]).toEqual([who, path, true])
+      }
+    }
+    // Nothing in these speaks of a client, whoever asks; in all others the lead has seen what the limited have not.
+    expect(unseen.sort()).toEqual(ofNobody)
+  })
+
+  it('reads nothing of the others in what is their own either', async () => {
+    for (const path of [`/api/windows/${id.ownWindow}`, `/api/update-runs/${id.mixedUpdates}`, `/api/enrolment-keys/${id.ownKey}`]) {
+      expect([path, theirs.test(JSON.stringify((await house.lead('GET', path)).body))]).toEqual([path, true])
+      const { status, body } = await limited.technician.ask('GET', path)
+      expect([path, status, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([path, 200, null])
+    }
+    const runs = (await limited.technician.ask<{ id: number; total: number }[]>('GET', '/api/update-runs')).body
+    expect(runs.map((run) => [run.id, run.total])).toEqual([[id.mixedUpdates, 1]])
+  })
+
+  it('changes nothing of the others, and adds nothing that reaches them; nothing at all is written', async () => {
+    const before = await everything()
+    for (const { method, url, body } of attempts(all)) {
+      for (const [who, { ask }] of Object.entries(limited)) {
+        const answer = await ask(method, url, body ?? {})
+        expect([who, method, url, answer.status >= 400 && answer.status < 500]).toEqual([who, method, url, true])
+        expect([who, url, theirs.exec(JSON.stringify(answer.body))?.[0] ?? null]).toEqual([who, url, null])
+      }
+    }
+    expect(await everything()).toBe(before)
+  }, 60_000)
+
+  it('finds no device by a target that reaches them', async () => {
+    for (const { ask } of [limited.lead, limited.technician]) {
+      const { body } = await ask<{ devices: number; sample: unknown[] }>('POST', '/api/targets/matches', { target: { on: 'client', clientId: id.one } })
+      expect([body.devices, body.sample]).toEqual([0, []])
+    }
+  })
+
+  it('sees a window for all only where it reaches a device of theirs', async () => {
+    const spans = async (ask: Caller) => (await ask<{ lanes: { spans: { name: string }[] }[] }>('GET', '/api/watchline')).body.lanes.flatMap((lane) => lane.spans.map((span) => span.name))
+    expect(await spans(limited.technician.ask)).toEqual(['Window for all', 'Brindle window'])
+    expect((await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map((one) => one.name)).toEqual(['Brindle window', 'Window for all'])
+  })
+
+  it('may do the same for their own clients', async () => {
+    const { lead, technician } = limited
+    const good: [Caller, Method, string, unknown][] = [
+      [technician.ask, 'POST', '/api/windows', window(target(id.own!))],
+      [technician.ask, 'POST', '/api/exceptions', exception(target(id.own!))],
+      [technician.ask, 'POST', '/api/enrolment-keys', key(id.ownSite!, null)],
+      [lead.ask, 'POST', '/api/sites', { clientId: id.two, name: 'Depot', zone: 'Europe/Vienna', networks: [] }],
+      [lead.ask, 'POST', '/api/standing-rules', rule(id.two!, 'Ours')],
+      [lead.ask, 'POST', '/api/assignments', assignment(id.template!, { on: 'client', clientId: id.two })],
+      [lead.ask, 'POST', '/api/people', person([id.two!])],
+    ]
+    for (const [ask, method, url, body] of good) expect([url, (await ask(method, url, body)).status]).toEqual([url, 200])
+    expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((one) => one.name)).toEqual(['Ours'])
+  })
+
+  it('is tried on every route that changes something; each attempt succeeds, or fails for its own reasons, for a lead of all', async () => {
+    const tried = new Set(attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}')}`))
+    const left = (await everyRoute()).map(({ method, url }) => `${method} ${url}`).filter((one) => !one.startsWith('GET ') && !tried.has(one) && !impersonal.has(one))
+    // That one is a question; it is asked above.
+    expect(left).toEqual(['POST /api/targets/matches'])
+    await house.pool.query(`update device set heard_at = now() where id = $1`, [id.device])
+    for (const { method, url, body, unlimited = 200 } of attempts(all)) {
+      const answer = await house.lead(method, url, body ?? {})
+      expect([method, url, answer.status, answer.status === unlimited ? '' : answer.body.detail]).toEqual([method, url, unlimited, ''])
+    }
+  })
+})

@@ -1,0 +1,205 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { AlertView } from '#contract'
+import type { Facts } from '#core'
+import { firstRow } from '../db'
+import { assignStarter, openHouse, type Agent, type Caller, type House } from './house'
+
+export type Method = 'GET' | 'POST' | 'PUT' | 'DELETE'
+
+/** A house with one of everything at its first client, and people who may see the second one only. */
+export interface TwoClients {
+  house: House
+  /** Numbers of things, by name: those of the second client begin with `own`. */
+  id: Record<string, number>
+  device: Agent
+  own: Agent
+  limited: Record<'lead' | 'technician' | 'contact', { id: number; ask: Caller }>
+  close(): Promise<void>
+}
+
+/** All that belongs to the first client is called Tidemill, Harbour, tm-…: a single word of it tells of it. */
+export const theirs = /tidemill|harbour|\btm-/i
+
+export async function openTwoClients(): Promise<TwoClients> {
+  const folder = mkdtempSync(join(tmpdir(), 'custode-limits-'))
+  mkdirSync(join(folder, 'releases/9.9.9'), { recursive: true })
+  writeFileSync(join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz'), 'program')
+  const house = await openHouse(folder)
+  const { lead, pool, clients: [one, two], sites: [site, ownSite] } = house
+  const made = async (path: string, body: unknown) => {
+    const answer = await lead<{ id: number }>('POST', path, body)
+    if (answer.status !== 200) throw new Error(`${path}: ${answer.body.detail}`)
+    return answer.body.id
+  }
+  const id: Record<string, number> = { one, two, site, ownSite, template: await assignStarter(house, 'Base server') }
+  await lead('PUT', `/api/sites/${site}/networks`, { networks: ['192.0.2.0/24'] })
+  await lead('PUT', `/api/sites/${ownSite}/networks`, { networks: ['198.51.100.0/24'] })
+  const device = await house.enrol(site, 'tm-secret-1', { roles: ['web'] })
+  const own = await house.enrol(ownSite, 'bb-open-1', { roles: ['web'] })
+  const retired = await house.enrol(site, 'tm-old-1')
+  await lead('POST', `/api/devices/${retired.id}/retire`)
+  Object.assign(id, { device: device.id, own: own.id, retired: retired.id })
+  const stopped = (name: string): Facts => ({
+    logs: [{ name: 'nginx/error.log', collected: false }],
+    services: [{ name, title: '', start: 'automatic', state: 'stopped' }, { name: 'nginx', title: '', start: 'automatic', state: 'running' }],
+    system: { osFamily: 'linux', osName: 'Debian 12', hostName: name, cores: 2, agentVersion: '1', serviceManager: 'systemd', optional: [] },
+  })
+  const events = (agent: Agent) => [{ at: agent.at(2), channel: 'syslog', source: 'tidemill-log', id: null, level: 'error' as const, text: 'tidemill entry' }]
+  await device.send([device.report(1, { facts: stopped('tm-orders') }), device.report(2, { events: events(device) }), device.report(3)])
+  await own.send([own.report(1, { facts: stopped('bb-orders') }), own.report(2), own.report(3)])
+  await pool.query(`update device set takes_orders = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`, [[device.id, own.id]])
+  id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
+  const now = { from: null, until: null, subject: { of: 'all' } }
+  id.window = await made('/api/windows', { name: 'Tidemill window', reason: '', target: { on: 'client', clientId: one }, ...now })
+  await made('/api/windows', { name: 'Tidemill and Harbour', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: one }, { on: 'site', siteId: site }] }, ...now })
+  id.shared = await made('/api/windows', { name: 'Window for all', reason: '', target: { on: 'everyone' }, ...now })
+  const watch = { watch: 'services', values: { hold: 120_000 }, leftOut: false, reason: 'Tidemill wants it' }
+  id.exception = await made('/api/exceptions', { target: { on: 'devices', deviceIds: [device.id] }, ...watch })
+  id.assignment = await made('/api/assignments', { templateId: id.template, target: { on: 'client', clientId: one }, rank: 50, values: {}, dormant: true, reason: 'for Tidemill' })
+  id.key = await made('/api/enrolment-keys', { siteId: site, clientId: null, label: 'Tidemill key', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })
+  id.credential = await made('/api/credentials', { clientId: one, siteId: null, name: 'Tidemill root', userName: 'tm-root', kind: 'password', secret: 'of no use' })
+  id.ownCredential = await made('/api/credentials', { clientId: two, siteId: null, name: 'Brindle root', userName: 'root', kind: 'password', secret: 'of no use' })
+  id.rule = await made('/api/standing-rules', rule(one, 'Tidemill rule'))
+  id.siteRule = await made('/api/standing-rules', { ...rule(one, 'Harbour rule'), when: { ...rule(one, '').when, siteId: site } })
+  id.sweep = await made('/api/sweeps', sweep(site, device.id))
+  id.plan = await made('/api/sweeps', { ...sweep(site, device.id), rule: 'FREQ=WEEKLY;BYDAY=MO', at: '03:00' })
+  id.run = await made('/api/wave-runs', wave(site, device.id, id.credential))
+  id.updates = await made('/api/update-runs', { version: '9.9.9', deviceIds: [device.id], waves: [], mostFailed: 0, minutes: 5 })
+  id.mixedUpdates = (await firstRow<{ id: number }>(pool, `insert into update_run (version, minutes, most_failed, waves) values ('9.9.9', 5, 0, 1) returning id`))!.id
+  await pool.query(`insert into update_device (run_id, device_id, wave, from_version) select $1, d, 1, '' from unnest($2::int[]) d`, [id.mixedUpdates, [device.id, own.id]])
+  id.person = (await house.personWith('contact', [one])).id
+  await pool.query(`update person set name = 'Tidemill Contact', email = 'someone@tidemill.example' where id = $1`, [id.person])
+  await pool.query(`insert into role_finding (device_id, role, evidence) values ($1, 'database', '["tm-evidence"]')`, [device.id])
+  await pool.query(`insert into coverage_waiver (device_id, need, instance, reason) values ($1, 'tidemill-need', '', 'not at Tidemill')`, [device.id])
+  id.collecting = (await firstRow<{ id: number }>(pool, `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`, [JSON.stringify({ on: 'devices', deviceIds: [device.id] })]))!.id
+  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [device.id, one])
+  await pool.query(`insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now(), 'cleared', rule from alert where id = $1`, [id.alert])
+  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now(), 'cleared', rule from mending where device_id = $1`, [device.id])
+  // Of their own client, and with something of the other in it: a device that was in it went there since.
+  id.ownWindow = await made('/api/windows', { name: 'Brindle window', reason: '', target: { on: 'client', clientId: two }, ...now })
+  for (const window of [id.window, id.ownWindow])
+    await pool.query(`insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule) values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [window, device.id, one])
+  id.ownKey = await made('/api/enrolment-keys', { siteId: ownSite, clientId: null, label: 'Brindle key', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })
+  await pool.query(`insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id) values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`, [id.ownKey, device.id])
+  await pool.query(`insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason) values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`, [id.key])
+  await pool.query(`update policy_mark set version = nextval('policy_version')`)
+  const limited = { lead: await house.personWith('lead', [two]), technician: await house.personWith('technician', [two]), contact: await house.personWith('contact', [two]) }
+  return {
+    house, id, device, own, limited,
+    async close() {
+      await house.close()
+      rmSync(folder, { recursive: true })
+    },
+  }
+}
+
+export const rule = (clientId: number | null, name: string) => ({ name, when: { clientId, siteId: null as number | null, kind: null, osFamily: null, namePattern: null, network: null }, roles: ['web'], tags: [], takeDetected: false, tell: [] })
+const sweep = (siteId: number, deviceId: number) => ({ siteId, deviceId, network: '192.0.2.0/28', rule: null as string | null, at: null as string | null, credentialIds: [] as number[] })
+const wave = (siteId: number, deviceId: number, credentialId: number) => ({ siteId, deviceId, name: 'Tidemill wave', kind: 'server', roles: [], tags: [], machines: [{ address: '192.0.2.20', name: null }], credentialIds: [credentialId], waves: [], mostFailed: 0 })
+export const target = (...deviceIds: number[]) => ({ on: 'devices', deviceIds })
+export const window = (aTarget: object) => ({ name: 'A window', reason: '', target: aTarget, subject: { of: 'all' }, from: null, until: null })
+export const exception = (aTarget: object) => ({ target: aTarget, watch: 'services', values: { hold: 180_000 }, leftOut: false, reason: 'a reason' })
+export const assignment = (templateId: number, aTarget: object) => ({ templateId, target: aTarget, rank: 50, values: {}, dormant: true, reason: '' })
+export const person = (clientIds: number[] | null) => ({ email: `new${Math.random()}@lanternfield.example`, name: 'New', password: 'correct horse battery', access: 'technician', clientIds })
+export const key = (siteId: number | null, clientId: number | null) => ({ siteId, clientId, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] })
+const notThereYet = 2_000_000
+
+export interface Attempt {
+  method: Method
+  url: string
+  body?: unknown
+  /** What whoever sees every client gets for it: proof that the attempt itself is in order. */
+  unlimited?: number
+}
+
+/**
+ * Everything that changes something, tried on what is the other client's: by its number, by a number in the body, and by
+ * targets that reach further than one may speak for. In this order they succeed for a lead of all.
+ */
+export function attempts({ id, limited }: TwoClients): Attempt[] {
+  const devices = `/api/devices/${id.device}`
+  const changes = (of: 'assignment' | 'exception', to: object) => ({ steps: [{ of, id: -1, basedOn: 0, to: { reviewAt: null, ownerId: undefined, ...to } }] })
+  const gap = { gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }], everywhere: false, deviceIds: [id.device] }
+  return [
+    { method: 'POST', url: `/api/alerts/${id.alert}/take`, body: {} },
+    { method: 'POST', url: `/api/alerts/${id.alert}/notes`, body: { text: 'seen' } },
+    { method: 'POST', url: `/api/alerts/${id.alert}/give-back`, body: {} },
+    { method: 'POST', url: `/api/alerts/${id.alert}/respond`, body: { verb: 'start' }, unlimited: 400 },
+    { method: 'POST', url: `/api/alerts/${id.alert}/close`, body: { reason: 'known' } },
+    { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'client', clientId: id.one }) },
+    { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'everyone' }) },
+    { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'site', siteId: id.site }] }) },
+    { method: 'DELETE', url: `/api/assignments/${id.assignment}` },
+    { method: 'POST', url: '/api/clients', body: { name: 'Another', code: 'an' } },
+    { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },
+    { method: 'POST', url: '/api/coverage/preview', body: gap },
+    { method: 'POST', url: '/api/coverage/fill', body: gap },
+    { method: 'POST', url: '/api/coverage/waivers', body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' } },
+    { method: 'POST', url: '/api/credentials', body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' } },
+    { method: 'DELETE', url: `/api/credentials/${id.credential}` },
+    { method: 'PUT', url: devices, body: { tags: ['x'] } },
+    { method: 'PUT', url: `/api/devices/${id.own}`, body: { siteId: id.site }, unlimited: 200 },
+    { method: 'PUT', url: `${devices}/roles`, body: { roles: ['web'] } },
+    { method: 'POST', url: `${devices}/roster/what-if`, body: { tags: ['x'] } },
+    { method: 'POST', url: `/api/devices/${id.own}/roster/what-if`, body: { siteId: id.site } },
+    { method: 'DELETE', url: `${devices}/waivers` },
+    { method: 'POST', url: `/api/devices/${id.retired}/bring-back` },
+    { method: 'POST', url: `${devices}/expect-reinstall` },
+    { method: 'POST', url: '/api/enrolment-keys', body: key(id.site!, null) },
+    { method: 'POST', url: '/api/enrolment-keys', body: key(null, id.one!) },
+    { method: 'POST', url: '/api/enrolment-keys', body: key(null, null) },
+    { method: 'DELETE', url: `/api/enrolment-keys/${id.key}` },
+    { method: 'POST', url: '/api/exceptions', body: exception(target(id.own!, id.device!)) },
+    { method: 'POST', url: '/api/exceptions', body: exception(target(notThereYet)), unlimited: 400 },
+    { method: 'POST', url: '/api/exceptions', body: exception({ on: 'any', of: [target(id.own!), target(id.device!)] }) },
+    { method: 'DELETE', url: `/api/exceptions/${id.exception}` },
+    { method: 'POST', url: '/api/policy/changes', body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })) },
+    { method: 'POST', url: '/api/policy/impact', body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })) },
+    { method: 'POST', url: '/api/role-findings/decide', body: { decision: 'accepted', findings: [{ deviceId: id.device, role: 'database' }] } },
+    { method: 'POST', url: '/api/sites', body: { clientId: id.one, name: 'Another', zone: 'Europe/Lisbon', networks: [] } },
+    { method: 'PUT', url: `/api/sites/${id.site}/networks`, body: { networks: ['192.0.2.0/24'] } },
+    { method: 'POST', url: '/api/standing-rules/preview', body: rule(id.one!, 'x') },
+    { method: 'POST', url: '/api/standing-rules', body: rule(id.one!, 'x') },
+    { method: 'POST', url: '/api/standing-rules', body: rule(null, 'x') },
+    { method: 'POST', url: '/api/standing-rules', body: { ...rule(null, 'x'), when: { ...rule(null, 'x').when, siteId: id.site } } },
+    { method: 'DELETE', url: `/api/standing-rules/${id.rule}` },
+    { method: 'DELETE', url: `/api/standing-rules/${id.siteRule}` },
+    { method: 'POST', url: '/api/sweeps', body: sweep(id.site!, id.device!) },
+    { method: 'POST', url: '/api/sweeps', body: { ...sweep(id.ownSite!, id.device!), network: '198.51.100.0/28' }, unlimited: 400 },
+    { method: 'DELETE', url: `/api/sweep-plans/${id.plan}` },
+    { method: 'POST', url: '/api/templates', body: { name: 'Another', description: '', includes: [], watches: [] } },
+    { method: 'POST', url: `/api/templates/${id.template}/keep`, body: { watch: 'services', parameter: 'hold', reason: 'a reason' } },
+    { method: 'POST', url: '/api/policy/text/check', body: { text: 'templates: {}', note: '' } },
+    { method: 'POST', url: '/api/policy/text/apply', body: { text: '}', note: '' }, unlimited: 400 },
+    { method: 'POST', url: `/api/update-runs/${id.updates}/pause` },
+    { method: 'POST', url: `/api/update-runs/${id.updates}/go-on` },
+    { method: 'POST', url: `/api/update-runs/${id.updates}/retry`, unlimited: 400 },
+    { method: 'POST', url: `/api/update-runs/${id.updates}/stop` },
+    { method: 'POST', url: `/api/update-runs/${id.mixedUpdates}/stop` },
+    { method: 'POST', url: '/api/update-runs', body: { version: '9.9.9', deviceIds: [id.own, id.device], waves: [], mostFailed: 0, minutes: 5 } },
+    { method: 'POST', url: `/api/wave-runs/${id.run}/pause` },
+    { method: 'POST', url: `/api/wave-runs/${id.run}/go-on` },
+    { method: 'POST', url: `/api/wave-runs/${id.run}/retry`, unlimited: 400 },
+    { method: 'POST', url: `/api/wave-runs/${id.run}/stop` },
+    { method: 'POST', url: '/api/wave-runs', body: wave(id.site!, id.device!, id.ownCredential!), unlimited: 400 },
+    { method: 'POST', url: '/api/windows', body: window(target(id.own!, id.device!)) },
+    { method: 'POST', url: '/api/windows', body: window(target(notThereYet)), unlimited: 400 },
+    { method: 'POST', url: '/api/windows', body: window({ on: 'client', clientId: notThereYet }), unlimited: 400 },
+    { method: 'POST', url: '/api/windows', body: window({ on: 'everyone' }) },
+    { method: 'POST', url: '/api/windows', body: window({ on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'client', clientId: id.one }] }) },
+    { method: 'POST', url: '/api/windows', body: window({ on: 'site', siteId: id.site }) },
+    { method: 'POST', url: `/api/windows/${id.window}/end` },
+    { method: 'POST', url: `/api/windows/${id.shared}/end` },
+    { method: 'POST', url: '/api/people', body: person([id.two!, id.one!]) },
+    { method: 'POST', url: '/api/people', body: person(null) },
+    { method: 'PUT', url: `/api/people/${id.person}`, body: { clientIds: [id.two] } },
+    { method: 'PUT', url: `/api/people/${limited.contact.id}`, body: { clientIds: [id.two, id.one] } },
+    { method: 'PUT', url: `/api/people/${limited.contact.id}`, body: { access: 'technician', clientIds: null } },
+    { method: 'POST', url: `/api/people/${id.person}/password`, body: { password: 'another horse battery' } },
+    { method: 'POST', url: `/api/devices/${id.own}/merge`, body: { from: id.device } },
+    { method: 'POST', url: `${devices}/merge`, body: { from: id.own }, unlimited: 404 },
+    { method: 'POST', url: `${devices}/retire`, unlimited: 404 },
+  ]
+}
