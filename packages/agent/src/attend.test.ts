@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { gunzipSync } from 'node:zlib'
 import { afterEach, expect, it } from 'vitest'
 import type { AgentSettings, Attended, AttendRequest } from '#contract/report'
-import { attend } from './attend'
+import { attend, pauseAfter } from './attend'
 import type { Identity } from './identity'
 
 let server: Server | null = null
@@ -44,4 +44,14 @@ it('leaves a server alone that has nothing to wait at', async () => {
   const { identity, heard } = await serve([404])
   await attend(identity, () => Promise.resolve(), () => undefined, new AbortController().signal)
   expect(heard).toEqual([''])
+})
+
+it('agents that a server has left all at once come back one after the other, and later each time', () => {
+  const randoms = Array.from({ length: 1000 }, (_, i) => i / 999)
+  const first = randoms.map((random) => pauseAfter(1, random))
+  expect([Math.min(...first), Math.max(...first)]).toEqual([3000, 18_000])
+  // In no second more than a fifteenth of them.
+  const inSecond = (second: number) => first.filter((ms) => Math.floor(ms / 1000) === second).length
+  expect(Math.max(...Array.from({ length: 20 }, (_, second) => inSecond(second)))).toBeLessThan(70)
+  expect([pauseAfter(3, 0.8), pauseAfter(50, 0.8)]).toEqual([60_000, 120_000])
 })

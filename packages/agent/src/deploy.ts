@@ -45,7 +45,7 @@ async function bring(order: DeployOrder, server: string, tell: (step: string, ho
     const quoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
     // The key goes in by the script's input: arguments can be read by everybody on the machine.
     const words = ['--no-run', ...(order.name === null ? [] : ['--name', quoted(order.name)])].join(' ')
-    const { code, errors } = await run(client, `${asRoot}sh -s`, `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`, (line) => tell(line.slice(0, 100), hostKey))
+    const { code, errors } = await run(client, `${asRoot}sh -s`, { input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`, heard: (line) => tell(line.slice(0, 100), hostKey), within: order.within })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
       throw new Stopped(failureOf(last), last.replace(/^custode-agent: /, ''))
@@ -72,6 +72,6 @@ export async function deploy(order: DeployOrder, server: string, tell: (step: st
     return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey, trial: null }
   } finally {
     clearTimeout(timer)
-    ;(client as SshClient | null)?.end()
+    ;(client as SshClient | null)?.destroy()
   }
 }

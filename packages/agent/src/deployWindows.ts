@@ -44,7 +44,7 @@ export async function bringToWindows(order: DeployOrder, server: string, tell: (
       tell('looking around', hostKey)
       check((await machine.powershell(shell, survey)).output)
       tell('downloading and installing', hostKey)
-      const { code, errors } = await machine.powershell(shell, `& ([scriptblock]::Create(${quoted(script)})) ${quoted(order.enrolmentKey)}${order.name === null ? '' : ` -Name ${quoted(order.name)}`}`)
+      const { code, errors } = await machine.powershell(shell, `& ([scriptblock]::Create(${quoted(script)})) ${quoted(order.enrolmentKey)}${order.name === null ? '' : ` -Name ${quoted(order.name)}`}`, order.within)
       if (code !== 0) {
         const words = errors.trim().split(/\r?\n/).find((line) => line.includes('custode-agent:')) ?? errors.trim().split(/\r?\n/)[0] ?? ''
         throw new Stopped(failureOf(words), words.replace(/^.*custode-agent: /, '') || `the script ended with ${code}`)

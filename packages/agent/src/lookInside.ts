@@ -1,5 +1,5 @@
 import type { SignInTrial } from '#contract/report'
-import type { SignedIn } from '#core'
+import type { Millis, SignedIn } from '#core'
 import { run, signIn } from './ssh'
 
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
@@ -32,24 +32,25 @@ async function askWithEach(trials: readonly SignInTrial[], hostKey: string | nul
  * Signs in at a host over SSH with the first trial that is taken, and looks what it is; changes nothing there. A host that
  * shows another key than before gets nothing secret.
  * @param hostKey what it showed before, or null
+ * @param within for each of its answers
  */
-export function lookInside(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+export function lookInside(address: string, trials: readonly SignInTrial[], hostKey: string | null, within?: Millis): Promise<SignedIn> {
   return askWithEach(trials, hostKey, async (trial, met) => {
-    const client = await signIn({ address, hostKey }, trial, met)
+    const client = await signIn({ address, hostKey }, trial, met, within)
     if (!client) return null
     try {
-      return (await run(client, question)).output
+      return (await run(client, question, within === undefined ? {} : { within })).output
     } finally {
-      client.end()
+      client.destroy()
     }
   })
 }
 
 /** The same over Windows' remote management; a certificate stands where a host key does. */
-export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null): Promise<SignedIn> {
+export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null, within?: Millis): Promise<SignedIn> {
   const { Wsman } = await import('./wsman')
   return askWithEach(trials.filter((one) => one.password !== undefined), hostKey, async (trial, met) => {
-    const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey })
+    const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey, ...(within === undefined ? {} : { within }) })
     const shell = await machine.open()
     met(machine.certificate)
     if (shell === null) return null

@@ -68,7 +68,11 @@ export class Orders {
   async #update(task: Task, order: UpdateOrder): Promise<void> {
     this.say(`order ${task.id}: version ${order.version}`)
     try {
-      await prepareUpdate(this.home, this.identity.server, task.id, order, (step) => void this.#tell(task, { update: { state: 'running', step, reason: '' } }).catch(() => undefined))
+      const isPrepared = await prepareUpdate(this.home, this.identity.server, task.id, order, (step) => void this.#tell(task, { update: { state: 'running', step, reason: '' } }).catch(() => undefined))
+      if (!isPrepared) {
+        await this.#tell(task, { update: { state: 'done', step: '', reason: 'it ran already' } })
+        return
+      }
     } catch (error) {
       await this.#tell(task, { update: { state: 'failed', step: '', reason: (error as Error).message.slice(0, 900) } })
       return

@@ -1,14 +1,23 @@
 import { createHash } from 'node:crypto'
 import type { Client as SshClient, ConnectConfig } from 'ssh2'
 import type { SignInTrial } from '#contract/report'
-import { Stopped } from './stopped'
+import { durationText, type Millis } from '#core'
+import { inTime, Stopped } from './stopped'
 
-const answerWithin = 10_000
+const answerWithin: Millis = 10_000
+const commandWithin: Millis = 30_000
 
 export interface Ran { code: number | null; output: string; errors: string }
 
-export function run(client: SshClient, command: string, input = '', heard: (line: string) => void = () => undefined): Promise<Ran> {
-  return new Promise((resolve, reject) => {
+interface RunOptions { input?: string; heard?: (line: string) => void; /** For the whole of it; then the connection is closed. */ within?: Millis }
+
+/**
+ * Runs a command on a machine that was signed in at.
+ * @returns its exit status (null: ended by a signal), the last 8000 characters of its output and the last 4000 of its errors
+ * @throws Stopped timed out
+ */
+export function run(client: SshClient, command: string, { input = '', heard = () => undefined, within = commandWithin }: RunOptions = {}): Promise<Ran> {
+  return inTime(new Promise<Ran>((resolve, reject) => {
     client.exec(command, (error, channel) => {
       if (error) return reject(error)
       let output = ''
@@ -21,16 +30,16 @@ export function run(client: SshClient, command: string, input = '', heard: (line
       channel.on('close', (code: number | null) => resolve({ code, output, errors }))
       channel.end(input)
     })
-  })
+  }), within, () => { client.destroy() })
 }
 
 /** Signs in with one trial. Null: refused, the next may do. The key of the host is looked at before anything secret is sent. */
-export async function signIn({ address, hostKey }: { address: string; hostKey: string | null }, trial: SignInTrial, met: (fingerprint: string) => void): Promise<SshClient | null> {
+export async function signIn({ address, hostKey }: { address: string; hostKey: string | null }, trial: SignInTrial, met: (fingerprint: string) => void, within: Millis = answerWithin): Promise<SshClient | null> {
   const { Client } = await import('ssh2')
   const client = new Client()
   let stopped: Stopped | null = null
   const config: ConnectConfig = {
-    host: address, port: 22, username: trial.user, readyTimeout: answerWithin, ...(trial.password === undefined ? {} : { password: trial.password }), ...(trial.privateKey === undefined ? {} : { privateKey: trial.privateKey }),
+    host: address, port: 22, username: trial.user, readyTimeout: within, ...(trial.password === undefined ? {} : { password: trial.password }), ...(trial.privateKey === undefined ? {} : { privateKey: trial.privateKey }),
     hostVerifier: (key: Buffer) => {
       const fingerprint = createHash('sha256').update(key).digest('base64')
       if (hostKey !== null && hostKey !== fingerprint) {
@@ -44,10 +53,10 @@ export async function signIn({ address, hostKey }: { address: string; hostKey: s
   return new Promise((resolve, reject) => {
     client.on('ready', () => resolve(client))
     client.on('error', (error: Error & { level?: string }) => {
-      client.end()
+      client.destroy()
       if (stopped) reject(stopped)
       else if (error.level === 'client-authentication') resolve(null)
-      else if (error.level === 'client-timeout') reject(new Stopped('timed out', `It accepted the connection, but said nothing for ${answerWithin / 1000} s.`))
+      else if (error.level === 'client-timeout') reject(new Stopped('timed out', `It accepted the connection, but said nothing for ${durationText(within)}.`))
       else reject(new Stopped('no answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
     })
     try {

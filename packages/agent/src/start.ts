@@ -10,6 +10,10 @@ export const filesOf = (home: string) => ({
   programOf: (version: string) => join(home, 'programs', version, 'custode-agent'),
   /** The version that runs instead of the installed one. */
   adopted: join(home, 'adopted'),
+  /** What ran before it, by its version or as `installed`, and the number of the order that replaced it. */
+  previous: join(home, 'previous'),
+  /** How often it was started since it last stayed up. */
+  starts: join(home, 'starts'),
   /** One that has not proved itself: version, until when (seconds since 1970), how often it was started, number of the order. */
   trial: join(home, 'trial'),
   /** The trial that was given up, until the server knows. */
@@ -17,8 +21,8 @@ export const filesOf = (home: string) => ({
 })
 
 export function forgetUpdates(home: string): void {
-  const { programs, adopted, trial, wentBack } = filesOf(home)
-  for (const path of [programs, adopted, trial, wentBack]) rmSync(path, { recursive: true, force: true })
+  const { programs, adopted, previous, starts, trial, wentBack } = filesOf(home)
+  for (const path of [programs, adopted, previous, starts, trial, wentBack]) rmSync(path, { recursive: true, force: true })
 }
 
 /** Only what was started by the starter can be replaced: nothing else would start the other program, or go back. */
@@ -27,6 +31,8 @@ export function startedByStarter(): boolean {
 }
 
 const mostStarts = 3
+/** Of one that has proved itself, without staying up for a while: then it comes down again and again. */
+const mostStartsAdopted = 8
 
 /**
  * The starter is a shell script, so that it is no part of what is replaced: a program that crashes, hangs or never reports
@@ -34,7 +40,8 @@ const mostStarts = 3
  */
 export const starterText = `#!/bin/sh
 # Starts the Custode agent: the program beside this file, or an update of it that has proved itself.
-# An update on trial is given up when its time is over or it was started ${mostStarts} times without proof.
+# An update on trial is given up when its time is over or it was started ${mostStarts} times without proof; one that has
+# proved itself when it was started ${mostStartsAdopted} times and never stayed up: then what ran before it runs again.
 # Usage: start HOME [options of “custode-agent run”]
 home=$1
 shift
@@ -54,6 +61,19 @@ if [ -f "$home/trial" ]; then
       sleep $((until - now))
       read -r still _ < "$home/trial" && [ "$still" = "$version" ] && kill -9 $$
     ) < /dev/null > /dev/null 2>&1 &
+  fi
+elif [ "$program" = "$home/programs/$adopted/custode-agent" ] && [ -f "$home/previous" ]; then
+  starts=$(cat "$home/starts" 2>/dev/null)
+  case $starts in '' | *[!0-9]*) starts=0 ;; esac
+  if [ "$starts" -ge ${mostStartsAdopted} ]; then
+    read -r before order < "$home/previous"
+    echo "$adopted 0 0 $order" > "$home/went-back"
+    rm -f "$home/previous" "$home/starts"
+    program=$home/programs/$before/custode-agent
+    if [ -x "$program" ]; then echo "$before" > "$home/adopted.new" && mv "$home/adopted.new" "$home/adopted"
+    else rm -f "$home/adopted"; program=$(dirname "$0")/custode-agent; fi
+  else
+    echo $((starts + 1)) > "$home/starts.new" && mv "$home/starts.new" "$home/starts"
   fi
 fi
 CUSTODE_AGENT_STARTER=1

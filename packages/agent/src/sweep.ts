@@ -14,15 +14,18 @@ const bannerWithin = 1000
 function knock(address: string, port: number, banner: boolean): Promise<{ open: boolean; banner: string | null }> {
   return new Promise((resolve) => {
     const socket = connect({ host: address, port })
+    // For the whole of it: one that says a letter from time to time is not waited for either.
+    let late = setTimeout(() => end(false), answerWithin)
     const end = (open: boolean, text: string | null = null) => {
+      clearTimeout(late)
       socket.destroy()
       resolve({ open, banner: text })
     }
-    socket.setTimeout(answerWithin, () => end(false))
     socket.on('error', () => end(false))
     socket.on('connect', () => {
       if (!banner) return end(true)
-      socket.setTimeout(bannerWithin, () => end(true))
+      clearTimeout(late)
+      late = setTimeout(() => end(true), bannerWithin)
       let text = ''
       socket.on('data', (chunk: Buffer) => {
         text += chunk.toString('latin1')

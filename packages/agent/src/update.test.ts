@@ -6,7 +6,7 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import { afterEach, beforeEach, describe, expect, it } from 'vitest'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { UpdateOrder } from '#contract/report'
 import { filesOf, starterText } from './start'
 import { prepareUpdate, Proof } from './update'
@@ -84,6 +84,27 @@ describe('the starter', () => {
     start()
     expect(started()).toEqual(['adopted'])
   })
+  it.each([['the installed program', 'installed', 'installed'], ['the version before', '0.7.0', 'before']])('gives up a version that had proved itself and then comes down again and again: %s runs, and the server will hear of it', (_what, previous, name) => {
+    program(filesOf(home).programOf('0.7.0'), 'before')
+    program(filesOf(home).programOf('0.8.0'), 'adopted', 'exit 1')
+    writeFileSync(filesOf(home).adopted, '0.8.0')
+    writeFileSync(filesOf(home).previous, `${previous} 7\n`)
+    for (let i = 0; i < 10; i++) start()
+    expect(started()).toEqual([...Array<string>(8).fill('adopted'), name, name])
+    expect(readFileSync(filesOf(home).wentBack, 'utf8')).toBe('0.8.0 0 0 7\n')
+  })
+  it('counts no starts of one that stayed up, and has nothing to go back to but what is there', () => {
+    program(filesOf(home).programOf('0.8.0'), 'adopted')
+    writeFileSync(filesOf(home).adopted, '0.8.0')
+    for (let i = 0; i < 10; i++) start()
+    writeFileSync(filesOf(home).previous, 'installed 7\n')
+    writeFileSync(filesOf(home).starts, 'rubbish')
+    for (let i = 0; i < 12; i++) {
+      if (i % 5 === 0) rmSync(filesOf(home).starts)
+      start()
+    }
+    expect(new Set(started())).toEqual(new Set(['adopted']))
+  })
   it('ends a version that runs and never reports when its time is over', async () => {
     program(filesOf(home).programOf('0.9.0'), 'trial', 'exec sleep 60')
     trial('0.9.0', 1)
@@ -126,19 +147,49 @@ describe('an update', () => {
     await expect(prepare(make())).rejects.toThrow(reason)
     untouched()
   })
+  it('to the version that runs changes nothing, and is no failure', async () => {
+    program(filesOf(home).programOf(agentVersion), 'running')
+    writeFileSync(filesOf(home).adopted, agentVersion)
+    expect(await prepare(order({ version: agentVersion }))).toBe(false)
+    expect([existsSync(filesOf(home).programOf(agentVersion)), existsSync(filesOf(home).trial)]).toEqual([true, false])
+  })
+  it('that fails takes nothing away that is there', async () => {
+    program(filesOf(home).programOf('0.9.0'), 'from before')
+    offered = gzipSync(says('something else'))
+    await expect(prepare(order())).rejects.toThrow('the program says')
+    expect(readFileSync(filesOf(home).programOf('0.9.0'), 'utf8')).toContain('from before')
+  })
   it('is refused where nothing would go back', async () => {
     offered = gzipSync(says('custode-agent 0.9.0'))
     delete process.env.CUSTODE_AGENT_STARTER
     await expect(prepare(order())).rejects.toThrow('was not started by its starter')
   })
-  it('is adopted with the first report that was taken, the older programs go, and the server is told once', async () => {
+  it('is adopted with the first report that was taken, what ran before is kept, older programs go, and the server is told once', async () => {
     program(filesOf(home).programOf(agentVersion), 'new')
-    program(filesOf(home).programOf('0.0.1'), 'old')
+    program(filesOf(home).programOf('0.0.1'), 'before')
+    program(filesOf(home).programOf('0.0.0'), 'old')
+    writeFileSync(filesOf(home).adopted, '0.0.1\n')
     trial(agentVersion, 60, 1)
     const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined)
     await proof.reported()
     await proof.reported()
-    expect([readFileSync(filesOf(home).adopted, 'utf8'), existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.0.1')), told]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
+    expect([readFileSync(filesOf(home).adopted, 'utf8'), existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.0.0')), told]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
+    expect([readFileSync(filesOf(home).previous, 'utf8'), existsSync(filesOf(home).programOf('0.0.1'))]).toEqual(['0.0.1 7\n', true])
+  })
+  it('that has stayed up for a while no longer counts its starts', async () => {
+    vi.useFakeTimers({ toFake: ['performance'] })
+    try {
+      writeFileSync(filesOf(home).starts, '7\n')
+      const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined)
+      vi.advanceTimersByTime(9 * 60_000)
+      await proof.reported()
+      expect(existsSync(filesOf(home).starts)).toBe(true)
+      vi.advanceTimersByTime(2 * 60_000)
+      await proof.reported()
+      expect(existsSync(filesOf(home).starts)).toBe(false)
+    } finally {
+      vi.useRealTimers()
+    }
   })
   it('that was given up is told of by the one before', async () => {
     program(filesOf(home).programOf('0.9.0'), 'trial')

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto'
-import { chmodSync, createReadStream, createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs'
+import { chmodSync, createReadStream, createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statfsSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createGunzip } from 'node:zlib'
 import type { UpdateOrder } from '#contract/report'
-import { ageText, second } from '#core'
+import { ageText, minute, second } from '#core'
+import { steady } from './clock'
 import { command } from './collectors'
 import { writeWhole } from './files'
 import type { Identity } from './identity'
@@ -23,11 +24,13 @@ async function digestOf(file: string): Promise<string> {
 
 /**
  * Fetches another version, verifies it against the digest of the signed order, tries whether it runs here at all, and
- * puts it on trial. Nothing that runs is touched.
+ * puts it on trial. Nothing that runs, or ran before, is touched until all of that is done.
+ * @returns whether there is something to start anew for: not when it is the version that runs
  * @throws Error with the reason for the technician
  */
-export async function prepareUpdate(home: string, server: string, orderId: number, order: UpdateOrder, step: (name: string) => void): Promise<void> {
+export async function prepareUpdate(home: string, server: string, orderId: number, order: UpdateOrder, step: (name: string) => void): Promise<boolean> {
   const { programs, programOf, trial } = filesOf(home)
+  if (order.version === agentVersion) return false
   if (!startedByStarter()) throw new Error('this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter')
   if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(order.version)) throw new Error(`“${order.version}” is no version`)
   const file = order.files[process.arch as 'x64' | 'arm64']
@@ -35,9 +38,11 @@ export async function prepareUpdate(home: string, server: string, orderId: numbe
   if (existsSync(trial)) throw new Error('another update is on trial')
   const { bavail, bsize } = statfsSync(home)
   if (bavail * bsize < needed) throw new Error(`there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`)
-  const program = programOf(order.version)
-  const packed = join(programs, `${order.version}.gz`)
-  mkdirSync(dirname(program), { recursive: true, mode: 0o700 })
+  const arriving = join(programs, 'arriving')
+  const program = join(arriving, 'custode-agent')
+  const packed = join(arriving, 'packed')
+  rmSync(arriving, { recursive: true, force: true })
+  mkdirSync(arriving, { recursive: true, mode: 0o700 })
   try {
     step('downloading')
     await fetchTo(server, file.path, packed)
@@ -47,14 +52,16 @@ export async function prepareUpdate(home: string, server: string, orderId: numbe
     chmodSync(program, 0o700)
     const said = (await command(program, ['version'], 30_000)).trim()
     if (said !== `custode-agent ${order.version}`) throw new Error(`the program says that it is “${said.slice(0, 80)}”`)
-  } catch (error) {
-    rmSync(dirname(program), { recursive: true, force: true })
-    throw error
+    rmSync(packed)
+    const folder = dirname(programOf(order.version))
+    rmSync(folder, { recursive: true, force: true })
+    renameSync(arriving, folder)
   } finally {
-    rmSync(packed, { force: true })
+    rmSync(arriving, { recursive: true, force: true })
   }
   step('starting anew')
   writeWhole(trial, `${order.version} ${Math.ceil((Date.now() + order.within) / second)} 0 ${orderId}\n`)
+  return true
 }
 
 interface Trial { version: string; orderId: number }
@@ -65,25 +72,40 @@ function readTrial(file: string): Trial | null {
   return { version, orderId: Number(order) }
 }
 
-/** A version on trial has proved itself with its first report that the server took; one that was given up is told of. */
+/** Up for so long, and heard of, it no longer counts as one that comes down again and again. */
+const stays = 10 * minute
+
+/**
+ * A version on trial has proved itself with its first report that the server took; what ran before it is kept, for as long as
+ * it may still turn out that the new one does not stay up. One that was given up is told of.
+ */
 export class Proof {
   readonly #files: ReturnType<typeof filesOf>
   readonly #began = Date.now()
+  readonly #up = steady()
   #settled = false
+  #hasStayed = false
 
   constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
     this.#files = filesOf(home)
   }
 
   async reported(): Promise<void> {
+    if (!this.#hasStayed && steady() - this.#up >= stays) {
+      this.#hasStayed = true
+      rmSync(this.#files.starts, { force: true })
+    }
     if (this.#settled) return
     this.#settled = true
-    const { trial, wentBack, adopted } = this.#files
+    const { trial, wentBack, adopted, previous, starts } = this.#files
     const proved = readTrial(trial)
     if (proved?.version === agentVersion) {
+      const before = existsSync(adopted) ? readFileSync(adopted, 'utf8').trim() : 'installed'
+      writeWhole(previous, `${before} ${proved.orderId}\n`)
+      rmSync(starts, { force: true })
       writeWhole(adopted, agentVersion)
       rmSync(trial)
-      this.#keepOnly(agentVersion)
+      this.#keepOnly([agentVersion, before])
       this.say(`version ${agentVersion} has proved itself`)
       await this.#tell(proved.orderId, 'done', `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`)
     }
@@ -96,8 +118,8 @@ export class Proof {
     }
   }
 
-  #keepOnly(version: string): void {
-    for (const name of readdirSync(this.#files.programs)) if (name !== version) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
+  #keepOnly(versions: readonly string[]): void {
+    for (const name of readdirSync(this.#files.programs)) if (!versions.includes(name)) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
   }
 
   async #tell(orderId: number, state: 'done' | 'failed', reason: string): Promise<void> {

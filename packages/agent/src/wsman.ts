@@ -2,8 +2,8 @@ import { createHash, randomUUID } from 'node:crypto'
 import { request } from 'node:https'
 import type { TLSSocket } from 'node:tls'
 import { XMLParser } from 'fast-xml-parser'
-import type { Millis } from '#core'
-import { Stopped } from './stopped'
+import { durationText, type Millis } from '#core'
+import { inTime, Stopped } from './stopped'
 import { wsmanPort } from './wsmanPort'
 
 /**
@@ -11,6 +11,7 @@ import { wsmanPort } from './wsmanPort'
  * it, given its input, and asked for its output until it is done. Over TLS only: sign-ins go as Basic (RFC 7617).
  */
 const answerWithin: Millis = 20_000
+const scriptWithin: Millis = 60_000
 const mostBytes = 8e6
 const shell = 'http://schemas.microsoft.com/wbem/wsman/1/windows/shell'
 const transfer = 'http://schemas.xmlsoap.org/ws/2004/09/transfer'
@@ -30,7 +31,7 @@ interface Element { [name: string]: unknown }
 // Names without their prefixes, which every implementation chooses for itself; what may come several times is always a list.
 const parser = new XMLParser({ ignoreAttributes: false, removeNSPrefix: true, parseTagValue: false, parseAttributeValue: false, attributeNamePrefix: '@', isArray: (name) => name === 'Stream' })
 
-export interface Access { address: string; user: string; password: string; /** SHA-256 of the certificate that it showed before, in base64; null: it was never met. */ certificate: string | null }
+export interface Access { address: string; user: string; password: string; /** SHA-256 of the certificate that it showed before, in base64; null: it was never met. */ certificate: string | null; /** For one answer; a script has three times as long. */ within?: Millis }
 
 class Fault extends Error {}
 /** The operation is still going on; ask again. Its number is WSMAN's own, ERROR_WSMAN_OPERATION_TIMEDOUT. */
@@ -47,9 +48,10 @@ export class Wsman {
 
   /** @returns null when the sign-in is refused @throws Stopped when the machine is not the one that was met */
   #post(text: string): Promise<{ status: number; text: string }> {
-    const { user, password } = this.access
-    return new Promise((resolve, reject) => {
-      const asking = request(this.#url, { method: 'POST', rejectUnauthorized: false, timeout: answerWithin, agent: false }, (response) => {
+    const { user, password, within = answerWithin } = this.access
+    let close = () => undefined as void
+    return inTime(new Promise((resolve, reject) => {
+      const asking = request(this.#url, { method: 'POST', rejectUnauthorized: false, agent: false }, (response) => {
         const chunks: Buffer[] = []
         let size = 0
         response.on('data', (chunk: Buffer) => {
@@ -61,7 +63,7 @@ export class Wsman {
         response.on('error', reject)
       })
       asking.on('error', (error) => reject(error instanceof Stopped ? error : new Stopped('no answer', `Nothing answers as WS-Management at ${this.access.address}, port ${wsmanPort}: ${error.message}`)))
-      asking.on('timeout', () => asking.destroy(new Stopped('timed out', `It accepted the connection, but said nothing for ${answerWithin / 1000} s.`)))
+      close = () => { asking.destroy() }
       // Nothing is sent, the sign-in least of all, before its certificate has been looked at.
       asking.on('socket', (socket) => socket.once('secureConnect', () => {
         const shown = createHash('sha256').update((socket as TLSSocket).getPeerCertificate(true).raw).digest('base64')
@@ -74,7 +76,7 @@ export class Wsman {
         asking.setHeader('authorization', `Basic ${Buffer.from(`${user}:${password}`, 'utf8').toString('base64')}`)
         asking.end(text)
       }))
-    })
+    }), within, () => { close() })
   }
 
   async #call(action: string, words: string, shellId: string | null): Promise<Element | null> {
@@ -103,15 +105,19 @@ export class Wsman {
     return id
   }
 
-  /** Runs a script in Windows PowerShell, which reads it from its input: what is in it stands in no list of processes. */
-  async powershell(shellId: string, script: string): Promise<{ code: number; output: string; errors: string }> {
+  /**
+   * Runs a script in Windows PowerShell, which reads it from its input: what is in it stands in no list of processes.
+   * @throws Stopped timed out when it is still going on after so long
+   */
+  async powershell(shellId: string, script: string, within: Millis = this.access.within ? 3 * this.access.within : scriptWithin): Promise<{ code: number; output: string; errors: string }> {
     const reads = Buffer.from('& ([scriptblock]::Create([Console]::In.ReadToEnd()))', 'utf16le').toString('base64')
     const begun = (await this.#call(`${shell}/Command`, `<rsp:CommandLine><rsp:Command>powershell.exe</rsp:Command><rsp:Arguments>-NoProfile -NonInteractive -EncodedCommand ${reads}</rsp:Arguments></rsp:CommandLine>`, shellId)) as { CommandResponse?: { CommandId?: string } } | null
     const id = begun?.CommandResponse?.CommandId
     if (!id) throw new Stopped('no rights', 'This sign-in may not run programs there.')
     await this.#call(`${shell}/Send`, `<rsp:Send><rsp:Stream Name="stdin" CommandId="${escaped(id)}" End="true">${Buffer.from(script, 'utf8').toString('base64')}</rsp:Stream></rsp:Send>`, shellId)
     const said: Record<string, string> = { stdout: '', stderr: '' }
-    for (;;) {
+    for (const began = performance.now(); ;) {
+      if (performance.now() - began > within) throw new Stopped('timed out', `What was begun there goes on for longer than ${durationText(within)}.`)
       let body: Element | null
       try {
         body = await this.#call(`${shell}/Receive`, `<rsp:Receive><rsp:DesiredStream CommandId="${escaped(id)}">stdout stderr</rsp:DesiredStream></rsp:Receive>`, shellId)

@@ -14,7 +14,7 @@ import { seriesRoutes } from './features/series'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
 import { collectRoutes, describeApi } from './http/openapi'
-import { answerWithProblems } from './http/problems'
+import { answerFrameworkError, answerWithProblems, sendPage } from './http/problems'
 import { LiveHub } from './live'
 
 export interface AppOptions {
@@ -40,6 +40,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 },
     // A proxy on this machine tells who asks and by which scheme; nobody else is believed.
     trustProxy: 'loopback',
+    frameworkErrors: answerFrameworkError,
   })
   await app.register(cookie)
   const routes = collectRoutes(app)
@@ -74,6 +75,10 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   live.routes(app)
   describeApi(app, routes)
 
-  if (hasWeb) await app.register(staticFiles, { root: webFolder, preCompressed: true, index: false, immutable: true, maxAge: '30d' })
+  if (hasWeb) {
+    await app.register(staticFiles, { root: webFolder, preCompressed: true, index: false, immutable: true, maxAge: '30d' })
+    // Left to the files, a folder without an index is refused to whoever accepts nothing packed.
+    app.get('/', (_request, reply) => sendPage(reply))
+  }
   return app
 }

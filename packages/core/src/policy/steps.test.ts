@@ -55,6 +55,8 @@ describe('steps', () => {
     ['an exception on a watch that is not there', [{ of: 'exception', id: -1, basedOn: 0, to: exception('dsik', everyone, { hold: 1 }) }], ['steps.0.watch: No template has a watch “dsik”.']],
     ['a target that names what is not there', [{ of: 'assignment', id: -1, basedOn: 0, to: { ...assignment(1), target: { on: 'all', of: [{ on: 'role', role: 'wbe' }, { on: 'devices', deviceIds: [7, 8] }] } } }], ['steps.0.target.0: There is no such role (any more).', 'steps.0.target.1: 1 chosen device is not in use (any more). Leave them out.']],
     ['the same new thing twice', [{ of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { hold: 1000 }) }, { of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { hold: 2000 }) }], ['steps.1: Another step of this change is about the same exception. Put both into one.']],
+    ['a new thing taken away', [{ of: 'assignment', id: -1, basedOn: 0, to: null }], ['steps.0: This assignment is not there yet, so it cannot be taken away.']],
+    ['a new thing with a past', [{ of: 'exception', id: -1, basedOn: 7, to: exception('disk', everyone, { hold: 1000 }) }], ['steps.0.basedOn: This exception is new: it is based on no revision, 0.']],
     ['a pattern that runs away', [{ of: 'exception', id: -1, basedOn: 0, to: exception('disk', everyone, { disks: ['^(a+)+$'] }) }], [expect.stringContaining('regular expression') as never]],
     ['taking away what is used', [{ of: 'template', id: 1, basedOn: 1, note: '', to: null }], ['steps.0: “Base” is still assigned (1 assignment). Take those away first.', 'steps.0: “Base” is included by “More”. Leave it out there first.']],
   ])('say what is wrong: %s', (_, steps, faults) => {

@@ -131,6 +131,8 @@ export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate:
     const key = `${step.of} ${step.id}`
     if (about.has(key)) return [{ at: `steps.${i}`, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
     about.add(key)
+    if (step.id < 0 && step.to === null) return [{ at: `steps.${i}`, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
+    if (step.id < 0 && step.basedOn !== 0) return [{ at: `steps.${i}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
     const faults = !step.to
       ? step.of === 'template' ? removalFaults(step.id, before, after) : []
       : step.of === 'template' ? templateStepFaults(step.id, step.to, after)

@@ -56,11 +56,13 @@ describe('whoever is limited to some clients', () => {
   })
 
   it('reads nothing of the others in what is their own either', async () => {
-    for (const path of [`/api/windows/${id.ownWindow}`, `/api/update-runs/${id.mixedUpdates}`, `/api/enrolment-keys/${id.ownKey}`]) {
+    for (const path of [`/api/windows/${id.ownWindow}`, `/api/update-runs/${id.mixedUpdates}`, `/api/enrolment-keys/${id.ownKey}`, `/api/devices/${id.own}/windows`]) {
       expect([path, theirs.test(JSON.stringify((await house.lead('GET', path)).body))]).toEqual([path, true])
       const { status, body } = await limited.technician.ask('GET', path)
       expect([path, status, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([path, 200, null])
     }
+    const rules = (await limited.technician.ask<{ reason: string; devices: number }[]>('GET', '/api/collect-rules')).body
+    expect(rules.map((one) => [one.reason, one.devices])).toEqual([['for both', 1]])
     const runs = (await limited.technician.ask<{ id: number; total: number }[]>('GET', '/api/update-runs')).body
     expect(runs.map((run) => [run.id, run.total])).toEqual([[id.mixedUpdates, 1]])
   })
@@ -86,8 +88,8 @@ describe('whoever is limited to some clients', () => {
 
   it('sees a window for all only where it reaches a device of theirs', async () => {
     const spans = async (ask: Caller) => (await ask<{ lanes: { spans: { name: string }[] }[] }>('GET', '/api/watchline')).body.lanes.flatMap((lane) => lane.spans.map((span) => span.name))
-    expect(await spans(limited.technician.ask)).toEqual(['Window for all', 'Brindle window'])
-    expect((await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map((one) => one.name)).toEqual(['Brindle window', 'Window for all'])
+    expect(await spans(limited.technician.ask)).toEqual(['Both clients', 'Window for all', 'Brindle window'])
+    expect((await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map((one) => one.name)).toEqual(['Brindle window', 'Window for all', 'Both clients'])
   })
 
   it('may do the same for their own clients', async () => {

@@ -1,5 +1,5 @@
 import { problemMediaType, type Problem } from '#contract'
-import type { FastifyError, FastifyInstance } from 'fastify'
+import type { FastifyError, FastifyInstance, FastifyReply } from 'fastify'
 
 /** Every way in which a request can fail: status, title, and a sentence that tells the person what to do. */
 const table = {
@@ -69,6 +69,17 @@ function problemOf(error: unknown): ProblemError {
   return status && status < 500 ? new ProblemError('invalid', (error as Error).message) : new ProblemError('internal')
 }
 
+/** What goes wrong before there is a route: an address that cannot be read, or is too long. */
+export function answerFrameworkError(error: FastifyError, _request: unknown, reply: FastifyReply): void {
+  const { body } = error.code === 'FST_ERR_BAD_URL' ? new ProblemError('invalid', 'This address cannot be read. Look at what stands after the last %.') : new ProblemError('not-found')
+  void reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
+}
+
+/** The one page of the interface, whose address is any of its places; it is asked for anew each time. */
+export function sendPage(reply: FastifyReply): FastifyReply {
+  return reply.sendFile('index.html', { maxAge: 0, immutable: false })
+}
+
 /** @param hasPage the places of the interface are addresses of one page, which says itself when there is no such place */
 export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void {
   app.setErrorHandler((error, request, reply) => {
@@ -77,7 +88,7 @@ export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void
     void reply.code(problem.body.status).type(problemMediaType).send(JSON.stringify(problem.body))
   })
   app.setNotFoundHandler((request, reply) => {
-    if (hasPage && request.method === 'GET' && !/^\/(api|assets)\//.test(request.url)) return reply.sendFile('index.html', { maxAge: 0, immutable: false })
+    if (hasPage && request.method === 'GET' && !/^\/(api|assets)\//.test(request.url)) return sendPage(reply)
     const { body } = new ProblemError('not-found')
     return reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
   })

@@ -59,8 +59,9 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(app
         request,
         reply,
         id(name = 'id') {
-          const value = Number((request.params as Record<string, string>)[name])
-          if (!Number.isInteger(value) || value < 1 || value > 2_147_483_647) throw new ProblemError('not-found')
+          const text = (request.params as Record<string, string>)[name] ?? ''
+          const value = /^\d{1,10}$/.test(text) ? Number(text) : 0
+          if (value < 1 || value > 2_147_483_647) throw new ProblemError('not-found')
           return value
         },
       }),

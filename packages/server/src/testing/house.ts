@@ -25,7 +25,7 @@ export interface House {
   contact: Caller
   nobody: Caller
   /** Adds a person who may see these clients, and signs them in. */
-  personWith(access: AccessLevel, clientIds: number[] | null): Promise<{ id: number; ask: Caller }>
+  personWith(access: AccessLevel, clientIds: number[] | null): Promise<{ id: number; ask: Caller; cookie: string }>
   clients: [number, number]
   sites: [number, number]
   enrol(site: number, name: string, more?: { roles?: string[]; kind?: string }): Promise<Agent>
@@ -96,10 +96,8 @@ export async function openHouse(agentFolder = '', interval?: number): Promise<Ho
     const type = String(response.headers['content-type'])
     return { status: response.statusCode, body: (type.includes('json') ? response.json() : response.body) as T & Problem, type }
   }
-  const signIn = async (email: string) => {
-    const response = await app.inject({ method: 'POST', url: '/api/session', payload: { email, password } })
-    return caller(String(response.headers['set-cookie']).split(';')[0])
-  }
+  const cookieOf = async (email: string) => String((await app.inject({ method: 'POST', url: '/api/session', payload: { email, password } })).headers['set-cookie']).split(';')[0]!
+  const signIn = async (email: string) => caller(await cookieOf(email))
   const lead = await signIn('lead@lanternfield.example')
   const made = async (path: string, body: unknown) => (await lead<{ id: number }>('POST', path, body)).body.id
   const [one, two] = [await made('/api/clients', { name: 'Tidemill Ferries', code: 'tm' }), await made('/api/clients', { name: 'Brindle Bakeries', code: 'bb' })]
@@ -116,7 +114,8 @@ export async function openHouse(agentFolder = '', interval?: number): Promise<Ho
     async personWith(access, clientIds) {
       const email = `${access}-${randomBytes(3).toString('hex')}@lanternfield.example`
       const id = await made('/api/people', { email, name: email, password, access, clientIds })
-      return { id, ask: await signIn(email) }
+      const cookie = await cookieOf(email)
+      return { id, ask: caller(cookie), cookie }
     },
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
       const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, clientId: null, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key

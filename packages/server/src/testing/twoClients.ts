@@ -54,10 +54,13 @@ export async function openTwoClients(): Promise<TwoClients> {
   const now = { from: null, until: null, subject: { of: 'all' } }
   id.window = await made('/api/windows', { name: 'Tidemill window', reason: '', target: { on: 'client', clientId: one }, ...now })
   await made('/api/windows', { name: 'Tidemill and Harbour', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: one }, { on: 'site', siteId: site }] }, ...now })
+  await made('/api/windows', { name: 'Both clients', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] }, ...now })
   id.shared = await made('/api/windows', { name: 'Window for all', reason: '', target: { on: 'everyone' }, ...now })
   const watch = { watch: 'services', values: { hold: 120_000 }, leftOut: false, reason: 'Tidemill wants it' }
   id.exception = await made('/api/exceptions', { target: { on: 'devices', deviceIds: [device.id] }, ...watch })
   id.assignment = await made('/api/assignments', { templateId: id.template, target: { on: 'client', clientId: one }, rank: 50, values: {}, dormant: true, reason: 'for Tidemill' })
+  // Reaches both: it is there for the limited, without the name of the other.
+  await made('/api/assignments', { templateId: id.template, target: { on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] }, rank: 60, values: {}, dormant: true, reason: 'for both' })
   id.key = await made('/api/enrolment-keys', { siteId: site, clientId: null, label: 'Tidemill key', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })
   id.credential = await made('/api/credentials', { clientId: one, siteId: null, name: 'Tidemill root', userName: 'tm-root', kind: 'password', secret: 'of no use' })
   id.ownCredential = await made('/api/credentials', { clientId: two, siteId: null, name: 'Brindle root', userName: 'root', kind: 'password', secret: 'of no use' })
@@ -74,6 +77,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   await pool.query(`insert into role_finding (device_id, role, evidence) values ($1, 'database', '["tm-evidence"]')`, [device.id])
   await pool.query(`insert into coverage_waiver (device_id, need, instance, reason) values ($1, 'tidemill-need', '', 'not at Tidemill')`, [device.id])
   id.collecting = (await firstRow<{ id: number }>(pool, `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`, [JSON.stringify({ on: 'devices', deviceIds: [device.id] })]))!.id
+  await pool.query(`insert into collect_rule (target, logs, collectors, reason) values ($1, '{shared.log}', '{}', 'for both')`, [JSON.stringify({ on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] })])
   await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [device.id, one])
   await pool.query(`insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now(), 'cleared', rule from alert where id = $1`, [id.alert])
   await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now(), 'cleared', rule from mending where device_id = $1`, [device.id])
@@ -136,6 +140,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },
     { method: 'POST', url: '/api/coverage/preview', body: gap },
     { method: 'POST', url: '/api/coverage/fill', body: gap },
+    { method: 'POST', url: '/api/coverage/fill', body: { ...gap, everywhere: true, deviceIds: [id.own] } },
     { method: 'POST', url: '/api/coverage/waivers', body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' } },
     { method: 'POST', url: '/api/credentials', body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' } },
     { method: 'DELETE', url: `/api/credentials/${id.credential}` },

@@ -36,7 +36,7 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
   return inTransaction(pool, async (tx) => {
     // The device first, as everything that changes what is open on it.
     await tx.query('select from device where id = (select device_id from alert where id = $1) for update', [id])
-    const alert = await alertPage(tx, viewer, id)
+    const alert = await alertPage(tx, viewer.clientIds, id)
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     const action = alert.actions.find((one) => one.verb === verb)
     if (!action) throw new ProblemError('invalid', `The agent of ${alert.deviceName} cannot be asked to do that about this alert.`, [{ at: 'verb', message: 'not possible' }])
@@ -46,12 +46,13 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
     await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, `asked its agent to ${verb} ${action.service}`, viewer.id, ''])
     await audit(tx, { personId: viewer.id, action: `asked to ${verb}`, kind: 'service', id: alert.deviceId, clientId: alert.clientId, detail: { service: action.service, alert: id } })
     announce(tx, { topic: 'alerts', clientIds: [alert.clientId], deviceIds: [alert.deviceId] })
-    return alertPage(tx, viewer, id)
+    return alertPage(tx, null, id)
   })
 }
 
-async function alertPage(db: Db, viewer: Viewer, id: number): Promise<AlertPage> {
-  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [viewer.clientIds, id])
+/** @param clientIds of whoever asks; null: it was looked up for them before */
+async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Promise<AlertPage> {
+  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [clientIds, id])
   if (!alert) throw new ProblemError('not-found')
   const entries = await rows<AlertEntry>(db, `
     select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`, [id])
@@ -68,7 +69,7 @@ function change(pool: Pool, viewer: Viewer, id: number, what: string, text: stri
     await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, what, viewer.id, text])
     await audit(tx, { personId: viewer.id, action: what, kind: 'alert', id, clientId: alert.client_id })
     announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
-    return alertPage(tx, viewer, id)
+    return alertPage(tx, null, id)
   })
 }
 
@@ -86,7 +87,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
   })
   route(app, {
     method: 'GET', url: '/api/alerts/:id', access: 'contact', summary: 'One alert with what happened to it', answer: alertPageSchema,
-    handle: ({ viewer, id }) => alertPage(pool, viewer, id()),
+    handle: ({ viewer, id }) => alertPage(pool, viewer.clientIds, id()),
   })
   route(app, {
     method: 'GET', url: '/api/devices/:id/alerts', access: 'contact', summary: 'Alerts of a device, newest first', answer: alertListSchema,

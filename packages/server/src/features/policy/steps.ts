@@ -35,7 +35,7 @@ function needCurrent(step: PolicyStep, before: PolicyInForce): void {
 
 /** Whether steps may be and make sense. @throws ProblemError */
 export async function needSteps(db: Db, before: PolicyInForce, steps: readonly PolicyStep[], viewer: Viewer): Promise<void> {
-  const estate = await readEstate(db, viewer.clientIds)
+  const estate = await readEstate(db, null)
   for (const step of steps) {
     needSay(viewer, step, before, estate)
     needCurrent(step, before)

@@ -30,7 +30,7 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ viewer }) {
       const [estate, rules] = [await readEstate(pool, viewer.clientIds), await collectRuleRows(pool)]
       const devices = (await allTraits(pool, rules.map((one) => one.target))).filter((one) => viewer.clientIds?.includes(one.clientId) ?? true)
-      return rules.filter((one) => viewer.clientIds === null || !isForeign(one.target, viewer.clientIds, estate)).map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
+      return rules.filter((one) => viewer.clientIds === null || matching(one.target, devices) > 0 || !isForeign(one.target, viewer.clientIds, estate)).map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
         id, targetText: targetSentence(target, estate), logs, collectors, reason, at: created_at, by: created_by ?? '', devices: matching(target, devices),
       }))
     },

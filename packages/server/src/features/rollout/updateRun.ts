@@ -55,12 +55,12 @@ export async function updateOrder(tx: Db, releases: Releases, runId: number): Pr
   return run && { kind: 'update', version: run.version, files: await releases.files(run.version), within: run.minutes * minute }
 }
 
-/** What an agent tells of its update. */
+/** What an agent tells of its update; one that had proved itself may come down again and again, and be given up after all. */
 export async function hearUpdate(tx: Db, deviceId: DeviceId, taskId: number, news: UpdateNews): Promise<boolean> {
   const state = news.state === 'done' ? 'updated' : news.state === 'failed' ? 'failed' : 'going'
   const found = await firstRow<{ client_id: number }>(tx, `
     update update_device u set state = $3, step = $4, reason = $5, changed_at = now() from device d
-    where u.task_id = $1 and u.device_id = $2 and d.id = $2 and u.state = 'going' returning d.client_id`, [taskId, deviceId, state, news.step, news.reason])
+    where u.task_id = $1 and u.device_id = $2 and d.id = $2 and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`, [taskId, deviceId, state, news.step, news.reason])
   if (!found) return false
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [found.client_id], deviceIds: [] })
