@@ -123,16 +123,26 @@ function removalFaults(id: number, before: Policy, after: Policy): Fault[] {
   ]
 }
 
-/** What is wrong with a change, `at` the step (its position) and the field of it. */
-export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate: KnownEstate): Fault[] {
-  const after = withSteps(before, steps, 0)
+/** What makes steps no change at all: two about one thing, or something new that has a past. */
+function shapeFaults(steps: readonly PolicyStep[]): Fault[] {
   const about = new Set<string>()
   return steps.flatMap((step, i) => {
+    const at = `steps.${i}`
     const key = `${step.of} ${step.id}`
-    if (about.has(key)) return [{ at: `steps.${i}`, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
+    if (about.has(key)) return [{ at, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
     about.add(key)
-    if (step.id < 0 && step.to === null) return [{ at: `steps.${i}`, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
-    if (step.id < 0 && step.basedOn !== 0) return [{ at: `steps.${i}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
+    if (step.id < 0 && step.to === null) return [{ at, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
+    if (step.id < 0 && step.basedOn !== 0) return [{ at: `${at}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
+    return []
+  })
+}
+
+/** What is wrong with a change, `at` the step (its position) and the field of it. */
+export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate: KnownEstate): Fault[] {
+  const shape = shapeFaults(steps)
+  if (shape.length) return shape
+  const after = withSteps(before, steps, 0)
+  return steps.flatMap((step, i) => {
     const faults = !step.to
       ? step.of === 'template' ? removalFaults(step.id, before, after) : []
       : step.of === 'template' ? templateStepFaults(step.id, step.to, after)

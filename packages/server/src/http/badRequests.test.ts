@@ -44,10 +44,15 @@ async function send({ method, url, body, headers = {} }: Sent, cookie: string): 
   const response = await house.app.inject({ method, url, headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers }, ...(body === undefined ? {} : { payload: JSON.stringify(body) }) })
   const ms = performance.now() - began
   sent++
-  const what = `${method} ${url.slice(0, 100)} ${JSON.stringify(body)?.slice(0, 160)}`
+  const what = `${method} ${url.slice(0, 100)} ${JSON.stringify(body)?.slice(0, 400)}`
   if (ms > slowest.ms) slowest = { ms, what }
   if (response.statusCode >= 500) faults.push(`${response.statusCode} ${what}`)
-  else if (response.statusCode >= 400 && !(response.json<{ detail?: string }>().detail ?? '').includes(' ')) faults.push(`no sentence: ${what}`)
+  else if (response.statusCode >= 400) {
+    const detail = response.json<{ detail?: string }>().detail ?? ''
+    if (!detail.includes(' ')) faults.push(`no sentence: ${what}`)
+    // What only the database has noticed is said in words that help nobody: a check of ours was to say it.
+    if (/refers to is not there|than can be kept/.test(detail)) faults.push(`left to the database: ${what}`)
+  }
 }
 
 describe('odd values', () => {
@@ -71,7 +76,13 @@ describe('odd values', () => {
       { method: 'POST', url: '/api/templates', body: { name: 'T', description: '', includes: [id.template], watches: [{ key: 'k', kind: 'service-state', name: 'n', why: '', osFamilies: [], values: { which: 'named', names: ['a'], hold: 1000 } }] } },
       { method: 'POST', url: '/api/policy/changes', body: { steps: [{ of: 'template', id: -1, basedOn: 0, note: '', to: { name: 'U', description: '', includes: [], watches: [] } }, { of: 'template', id: -1, basedOn: 0, note: '', to: { name: 'V', description: '', includes: [], watches: [] } }] } },
     ]
-    for (const one of bodies) for (const way of waysInto(one.body)) for (const value of odd) await send({ ...one, body: withValue(one.body, way, value) }, cookie)
+    // Every second value in each place, the others in the next: all of them everywhere would be twice as many.
+    let place = 0
+    for (const one of bodies)
+      for (const way of waysInto(one.body)) {
+        place++
+        for (const value of odd.filter((_, n) => (n + place) % 2 === 0)) await send({ ...one, body: withValue(one.body, way, value) }, cookie)
+      }
 
     const { paths } = (await house.nobody<{ paths: Record<string, Record<string, { parameters?: { name: string; in: string }[] }>> }>('GET', '/api/openapi.json')).body
     const numbers = ['0', '-1', '2147483648', '99999999999999999999', '1e3', '1.5', 'x', '%00', '%ED%A0%80', '٣', 'null', '%2e%2e', 'x'.repeat(400)]

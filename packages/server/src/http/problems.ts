@@ -59,8 +59,18 @@ function isDatabaseAway({ code, message }: { code?: string; message: string }): 
   return /^(08...|57P0.|ECONNREFUSED|ECONNRESET|EPIPE)$/.test(code ?? '') || /Connection terminated|timeout exceeded when trying to connect/.test(message)
 }
 
+/** Where no check of ours has said it before: classes 22 (data) and 23 (integrity) of PostgreSQL's error codes are about what was sent. */
+function refusalOf(error: { code?: string }): ProblemError | null {
+  const code = error.code ?? ''
+  if (code === '23503') return new ProblemError('not-found', 'Something that this refers to is not there (any more).')
+  if (code === '23505') return new ProblemError('already-exists')
+  return /^2[23]...$/.test(code) ? new ProblemError('invalid', 'A value of this is longer, larger or of another kind than can be kept.') : null
+}
+
 function problemOf(error: unknown): ProblemError {
   if (error instanceof ProblemError) return error
+  const refusal = refusalOf(error as { code?: string })
+  if (refusal) return refusal
   const known = byFastifyCode[(error as FastifyError).code]
   if (known) return new ProblemError(known)
   if (error instanceof SyntaxError) return new ProblemError('not-json')
@@ -84,7 +94,7 @@ export function sendPage(reply: FastifyReply): FastifyReply {
 export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error)
-    if (problem.body.status === 500 || problem.code === 'database-away') request.log.error({ err: error }, 'request failed')
+    if (problem.body.status === 500 || problem.code === 'database-away' || !(error instanceof ProblemError) && refusalOf(error as { code?: string })) request.log.error({ err: error }, 'request failed')
     void reply.code(problem.body.status).type(problemMediaType).send(JSON.stringify(problem.body))
   })
   app.setNotFoundHandler((request, reply) => {

@@ -52,6 +52,8 @@ export async function openTwoClients(): Promise<TwoClients> {
   await pool.query(`update device set takes_orders = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`, [[device.id, own.id]])
   id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
   const now = { from: null, until: null, subject: { of: 'all' } }
+  const filled = await lead<{ devices: number }>('POST', '/api/coverage/fill', { gaps: [{ need: 'web.certificates', instance: 'certificates' }], everywhere: false, deviceIds: [device.id] })
+  if (filled.status !== 200) throw new Error(filled.body.detail)
   id.window = await made('/api/windows', { name: 'Tidemill window', reason: '', target: { on: 'client', clientId: one }, ...now })
   await made('/api/windows', { name: 'Tidemill and Harbour', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: one }, { on: 'site', siteId: site }] }, ...now })
   await made('/api/windows', { name: 'Both clients', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] }, ...now })
@@ -140,9 +142,12 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },
     { method: 'POST', url: '/api/coverage/preview', body: gap },
     { method: 'POST', url: '/api/coverage/fill', body: gap },
+    // Their own gap, by a template that the other client has too: it would get the new watch as well.
+    { method: 'POST', url: '/api/coverage/fill', body: { ...gap, deviceIds: [id.own] } },
     { method: 'POST', url: '/api/coverage/fill', body: { ...gap, everywhere: true, deviceIds: [id.own] } },
     { method: 'POST', url: '/api/coverage/waivers', body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' } },
     { method: 'POST', url: '/api/credentials', body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' } },
+    { method: 'POST', url: '/api/wave-runs', body: wave(id.site!, id.device!, id.credential!) },
     { method: 'DELETE', url: `/api/credentials/${id.credential}` },
     { method: 'PUT', url: devices, body: { tags: ['x'] } },
     { method: 'PUT', url: `/api/devices/${id.own}`, body: { siteId: id.site }, unlimited: 200 },

@@ -108,12 +108,15 @@ describe('a crowd of guesses', () => {
 
 describe('a live connection', () => {
   let port: number
+  const sockets: Socket[] = []
+  afterAll(() => { for (const socket of sockets) socket.destroy() })
   beforeAll(async () => {
     await house.app.listen({ port: 0, host: '127.0.0.1' })
     port = (house.app.server.address() as AddressInfo).port
   })
   const open = async (cookie: string): Promise<{ socket: Socket; said: () => string; closed: () => boolean }> => {
     const socket = connect(port, '127.0.0.1')
+    sockets.push(socket)
     let said = ''
     let isClosed = false
     socket.on('data', (chunk: Buffer) => { said += chunk.toString() }).on('close', () => { isClosed = true }).on('error', () => undefined)
@@ -147,6 +150,16 @@ describe('a live connection', () => {
     await house.lead('PUT', `/api/people/${id}`, { active: false })
     // The last chunk (RFC 9112, section 7.1): a browser then comes back, and is asked who it is.
     await vi.waitFor(() => { expect(live.said()).toMatch(/\r\n0\r\n\r\n$/) }, 5000)
+  })
+
+  it('of whoever is limited says nothing of other clients, and of their own that something changed, not where', async () => {
+    const { cookie } = await house.personWith('technician', [house.clients[1]])
+    const live = await open(cookie)
+    const announced = (clientId: number) => house.pool.query(`select pg_notify('custode_live', $1)`, [JSON.stringify({ topic: 'alerts', clientIds: [clientId], deviceIds: [77] })])
+    await announced(house.clients[0])
+    await announced(house.clients[1])
+    await vi.waitFor(() => { expect(live.said()).toContain('data: ') })
+    expect([...live.said().matchAll(/data: (.*)/g)].map((match) => JSON.parse(match[1]!) as unknown)).toEqual([{ topic: 'alerts', clientIds: null, deviceIds: [] }])
   })
 
   it('that breaks off while something is announced breaks nothing', async () => {

@@ -33,6 +33,7 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
     method: 'POST', url: '/api/credentials', access: 'technician', summary: 'Store a sign-in for machines of a client; it never comes out again', answer: madeSchema, body: newCredentialSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
       needClient(viewer, body.clientId)
+      if (!(await firstRow(tx, 'select from client where id = $1', [body.clientId]))) throw new ProblemError('not-found', 'There is no such client.')
       if (body.siteId !== null && !(await firstRow(tx, 'select from site where id = $1 and client_id = $2', [body.siteId, body.clientId]))) throw new ProblemError('not-found', 'This client has no such site.')
       if (body.kind === 'private key' && !/-----BEGIN [A-Z ]*PRIVATE KEY-----/.test(body.secret)) throw new ProblemError('invalid', 'This is no private key. Paste the whole file, from BEGIN to END.', [{ at: 'secret', message: 'not a private key' }])
       const row = await firstRow<{ id: number }>(tx, `
