@@ -263,6 +263,21 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     })
   })
 
+  it('installed anew where programs may not run from /tmp, over links that its user has laid: root follows none of them', { timeout: 60_000 }, async () => {
+    await host.sh(`mount -t tmpfs -o noexec,mode=1777 tmpfs /tmp; echo untouched > /root/victim; chmod 600 /root/victim; mkdir /root/folder; echo untouched > /root/folder/victim`)
+    await host.sh(`systemctl stop custode-agent; cd ${home}; for name in identity.json.new identity.copy.json.new sequence.new places.json.new adopted trial link; do rm -rf $name; setpriv --reuid custode-agent --regid custode-agent --clear-groups ln -s /root/victim $name; done; setpriv --reuid custode-agent --regid custode-agent --clear-groups ln -s /root/folder programs`)
+    expect(await installAgent(here, host)).toContain('enrolled already')
+    expect(await host.sh('cat /root/victim /root/folder/victim; stat -c "%U %a" /root/victim /root/folder /root/folder/victim; umount /tmp')).toBe('untouched\nuntouched\nroot 600\nroot 755\nroot 644\n')
+    await reportsAgain()
+    // A check is no repair, and leaves nothing of root's behind.
+    const listing = `cd ${home}; find . -not -path './spool/*' -printf '%p %U %m %s %T@\n' | grep -v -e sequence -e places -e '^. ' | sort`
+    await host.sh('systemctl stop custode-agent')
+    const before = await host.sh(listing)
+    await host.run(`${agent} check`)
+    expect(await host.sh(listing)).toBe(before)
+    await host.sh('systemctl start custode-agent')
+  })
+
   it('removed, it leaves no file, no user and no process', async () => {
     await host.sh(`rm -rf /etc/systemd/system/custode-agent.service.d; ${agent} uninstall`)
     const left = await host.sh(`find / -xdev \\( -name '*custode*' -o -user 999999 \\) -not -path '/proc/*' -not -path '/sys/*' -not -path '/var/log/journal/*' 2>/dev/null; getent passwd custode-agent; getent group custode-agent; pgrep -l -x custode-agent; true`)

@@ -1,11 +1,11 @@
-import { existsSync, statSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import { existsSync, lstatSync, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import type { AgentSelf } from '#contract/report'
 import { ageText, countText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
 import { identityFile, readIdentity } from './identity'
 import { onWindows, placeAt } from './place'
-import { Spool } from './run'
 import { call, Refused } from './uplink'
 import { windowsPlace } from './windows/install'
 
@@ -36,18 +36,34 @@ async function checkServer(server: string, deviceKey: string): Promise<Finding[]
   }
 }
 
+/** Looks only: the folder is the agent's, and a check changes nothing in it. */
 function checkSpool(home: string): Finding[] {
-  const spool = new Spool(home)
-  const waiting = spool.waiting().length
-  const refused = spool.refused().length
+  const folder = join(home, 'spool')
+  const names = existsSync(folder) ? readdirSync(folder) : []
+  const waiting = names.filter((name) => name.endsWith('.json')).length
+  const refused = names.filter((name) => name.endsWith('.refused')).length
   return [
     waiting > 3 ? { good: false, text: `${waiting} reports wait to be sent` } : { good: true, text: 'no reports are waiting' },
     ...(refused ? [{ good: false, text: `${countText(refused, 'report')} could not be taken by the server and lie in ${join(home, 'spool')}, named .refused` }] : []),
   ]
 }
 
+/**
+ * Looks with the eyes of the agent, not with root's: what only root can read is none of its readings, and a link in the agent's
+ * folder leads root nowhere.
+ */
+function asTheAgent(home: string): void {
+  if (onWindows || process.getuid?.() !== 0 || !existsSync(home)) return
+  const { uid, gid } = lstatSync(home)
+  if (uid === 0) return
+  process.setgroups!(execFileSync('id', ['-G', String(uid)], { encoding: 'utf8' }).trim().split(' ').map(Number))
+  process.setgid!(gid)
+  process.setuid!(uid)
+}
+
 /** Everything that has to be right for readings to arrive, each with what to do when it is not. */
 export async function check(home: string): Promise<Finding[]> {
+  asTheAgent(home)
   const identity = readIdentity(home)
   if (!identity) return [{ good: false, text: `not enrolled: there is no identity in ${home}. Run: custode-agent enroll --server URL --key KEY` }]
   const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity.server, identity.deviceKey))]

@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, readdirSync, rmSync, statSync, writeFileSync }
 import { createServer, type Server } from 'node:http'
 import { createServer as createSocket, type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { distinctPorts, parseSockets, softwareCollector } from './collectors/software'
 import { readIdentity } from './identity'
@@ -44,6 +44,19 @@ describe('installing', () => {
     expect(new Spool(place.home).add({ at: 0, interval: 60_000, readings: [] }).seq).toBe(41)
     expect(said.join('\n')).toContain('Enrolled as tm-x of Tidemill Ferries, Harbour.')
     expect(said.join('\n')).toContain('nothing starts it at boot')
+  })
+  it('to look only is said by a file that lies with the program, not in the folder that is the agent’s own; installed anew without, it goes', async () => {
+    await install({ server: url(), key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
+    const { lookOnly, starter, home, program } = placeAt(root)
+    expect([lookOnly.startsWith(home), dirname(lookOnly)]).toEqual([false, dirname(program)])
+    writeFileSync(program, '#!/bin/sh\necho "$CUSTODE_AGENT_LOOK_ONLY"\n')
+    const said = () => execFileSync('sh', [starter, home], { encoding: 'utf8' })
+    expect(said()).toBe('1\n')
+    rmSync(lookOnly)
+    expect(said()).toBe('0\n')
+    await install({ server: url(), key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
+    await go()
+    expect(existsSync(lookOnly)).toBe(false)
   })
   it('leaves nothing behind when it is undone, and what was there before stays', async () => {
     writeFileSync(join(root, 'theirs'), '')

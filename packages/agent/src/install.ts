@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { chmodSync, chownSync, copyFileSync, existsSync, mkdirSync, readdirSync, renameSync, rmdirSync, rmSync, statfsSync, statSync, writeFileSync } from 'node:fs'
+import { chmodSync, copyFileSync, existsSync, lchownSync, lstatSync, mkdirSync, readdirSync, renameSync, rmdirSync, rmSync, statfsSync, writeFileSync } from 'node:fs'
 import { dirname } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { serviceManager } from './collectors'
@@ -53,9 +53,28 @@ function makeUser(): { uid: number; gid: number } {
   return { uid: id('-u'), gid: id('-g') }
 }
 
-function give(path: string, owner: { uid: number; gid: number }): void {
-  chownSync(path, owner.uid, owner.gid)
-  if (statSync(path).isDirectory()) for (const name of readdirSync(path)) give(`${path}/${name}`, owner)
+interface Owner { uid: number; gid: number }
+
+/** Links are given away themselves, and never followed: whoever had the folder may have laid them. */
+function give(path: string, owner: Owner): void {
+  lchownSync(path, owner.uid, owner.gid)
+  if (lstatSync(path).isDirectory()) for (const name of readdirSync(path)) give(`${path}/${name}`, owner)
+}
+
+/** Works in the agent's own folder as the agent's own user: whatever lies there, root neither reads nor writes by it. */
+async function asOwner<T>(owner: Owner | null, work: () => Promise<T>): Promise<T> {
+  if (owner === null) return work()
+  const groups = process.getgroups!()
+  process.setgroups!([owner.gid])
+  process.setegid!(owner.gid)
+  process.seteuid!(owner.uid)
+  try {
+    return await work()
+  } finally {
+    process.seteuid!(0)
+    process.setegid!(0)
+    process.setgroups!(groups)
+  }
 }
 
 /** A server that is being restarted is back within seconds; a refusal is one at once. */
@@ -83,8 +102,13 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
   needRoom(place)
+  const isService = serviceManager() === 'systemd' && !ownRoot
+  // Nothing of it runs while its folder is put in order.
+  if (isService && existsSync(place.unit)) tool('systemctl', 'stop', unitName)
   mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
   mkdirSync(place.home, { recursive: true, mode: 0o700 })
+  const owner = isService ? makeUser() : null
+  if (owner) give(place.home, owner)
   if (ownFile() !== place.program) {
     // Beside it and then in its place: a program that runs cannot be written over.
     copyFileSync(ownFile(), `${place.program}.new`)
@@ -92,19 +116,22 @@ export async function install(options: InstallOptions, say: (text: string) => vo
     renameSync(`${place.program}.new`, place.program)
   }
   writeFileSync(place.starter, starterText, { mode: 0o755 })
-  // What is installed now is what somebody wants to run, whatever updates there were.
-  forgetUpdates(place.home)
   say(`The program is in place: ${place.program}`)
-  const known = readIdentity(place.home)
-  say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
-  noteWhatItMay(place.home, looksOnly, say)
-  if (serviceManager() !== 'systemd' || ownRoot) {
+  if (looksOnly) writeFileSync(place.lookOnly, 'This agent changes nothing on this machine. Install it anew without --look-only to have it do so.\n', { mode: 0o644 })
+  else rmSync(place.lookOnly, { force: true })
+  await asOwner(owner, async () => {
+    // What is installed now is what somebody wants to run, whatever updates there were.
+    forgetUpdates(place.home)
+    const known = readIdentity(place.home)
+    say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+    noteWhatItMay(place.home, looksOnly, say)
+  })
+  if (!isService) {
     say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${foreground ? 'It now runs in the foreground; end it with Ctrl-C, or have' : 'Have'} your own service manager run:`)
     say(`  /bin/sh ${place.starter} ${place.home}`)
     if (foreground) await run(place.home, false, say)
     return
   }
-  give(place.home, makeUser())
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
   writeFileSync(place.unit, unitText(place.starter, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)

@@ -19,6 +19,7 @@ const usage = `custode-agent ${agentVersion}
   --home FOLDER    where key and spool live (default ${defaultHome})
   --root FOLDER    install into, or uninstall from, this folder instead of the whole machine (or
                    CUSTODE_AGENT_ROOT in the environment); starts nothing at boot
+  --key KEY        or CUSTODE_AGENT_KEY in the environment, where others cannot read it
   --look-only      with install: it never starts or stops anything on this machine
   --no-run         with install where no service manager runs: do not go on in the foreground
   --no-refresh     do not fetch apt's package lists before looking for updates
@@ -31,14 +32,17 @@ async function main(): Promise<number> {
     allowPositionals: true,
     options: { server: { type: 'string' }, key: { type: 'string' }, name: { type: 'string' }, home: { type: 'string', default: defaultHome }, root: { type: 'string', default: process.env.CUSTODE_AGENT_ROOT ?? '' }, 'no-run': { type: 'boolean', default: false }, 'look-only': { type: 'boolean', default: false }, 'no-refresh': { type: 'boolean', default: false }, help: { type: 'boolean', default: false } },
   })
+  // Handed on in the environment, which only its owner can read, it stands in no list of processes.
+  const key = values.key ?? process.env.CUSTODE_AGENT_KEY
+  delete process.env.CUSTODE_AGENT_KEY
   switch (values.help ? 'help' : positionals[0]) {
     case 'enroll':
-      if (!values.server || !values.key) throw new Error('enroll needs --server and --key')
-      say(await enroll(values.home, values.server, values.key, values.name))
+      if (!values.server || !key) throw new Error('enroll needs --server and --key')
+      say(await enroll(values.home, values.server, key, values.name))
       return 0
     case 'install':
-      if (!values.server || !values.key) throw new Error('install needs --server and --key')
-      await install({ server: values.server, key: values.key, name: values.name, root: values.root, looksOnly: values['look-only'] }, say, !values['no-run'])
+      if (!values.server || !key) throw new Error('install needs --server and --key')
+      await install({ server: values.server, key, name: values.name, root: values.root, looksOnly: values['look-only'] }, say, !values['no-run'])
       return 0
     case 'uninstall':
       uninstall(values.root, say)

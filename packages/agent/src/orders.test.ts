@@ -32,6 +32,8 @@ describe('an order', () => {
     ['for another device', signed(task({ deviceId: 8 })), me, /another device/],
     ['that has expired', signed(task({ expiresAt: now - 2 * 3_600_000 })), me, /expired/],
     ['for something that is not on the list', signed(task({ order: { kind: 'run', command: 'rm -rf /' } })), me, /does not do/],
+    ['to bring an agent to another machine, where it was installed to look only', signed(task({ order: { kind: 'deploy' } as never })), { ...me, looksOnly: true }, /look only/],
+    ['to become another version, where it was installed to look only', signed(task({ order: { kind: 'update', version: '9.9.9', files: {}, within: 1000 } })), { ...me, looksOnly: true }, /look only/],
     ['to change something, on a machine where it was installed to look only', signed(task({ order: { kind: 'service', verb: 'start', service: 'nginx' } })), { ...me, looksOnly: true }, /look only/],
     ['to a machine that knows no key of the server', signed(task()), { deviceId: 7 }, /enrol it anew/],
     ['with a signature that is none', { ...signed(task()), signature: 'AAAA' }, me, /signature/],

@@ -6,9 +6,22 @@ import { writeWhole } from './files'
 import type { Identity } from './identity'
 import { isSignedBy, NotOurs } from './signature'
 import { actOnService } from './service'
+import { mayOnlyLook } from './start'
 import { sweep } from './sweep'
 import { tell } from './tell'
 import { prepareUpdate } from './update'
+
+/** An order that is the server's, and not for an agent that changes nothing; the server is told so. */
+class LooksOnly extends NotOurs {
+  constructor(readonly task: Task) { super('this agent was installed to look only') }
+
+  get news(): TaskNews {
+    const reason = this.message
+    if (this.task.order.kind === 'service') return { service: { state: 'failed', before: '', after: '', reason, hopeless: true } }
+    if (this.task.order.kind === 'deploy') return { deploy: { state: 'failed', step: '', failure: 'no rights', reason, hostKey: null, trial: null } }
+    return { update: { state: 'failed', step: '', reason } }
+  }
+}
 
 /**
  * Reads an order, when it is the server's and for this device.
@@ -21,7 +34,8 @@ export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKe
   const task = JSON.parse(signed.text) as Task
   if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
   if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
-  if (task.order.kind === 'service' && identity.looksOnly) throw new NotOurs('this agent was installed to look only')
+  // A sweep looks as well; everything else changes this machine, or another.
+  if (task.order.kind !== 'sweep' && mayOnlyLook(identity)) throw new LooksOnly(task)
   if (!['sweep', 'deploy', 'update', 'service'].includes(task.order.kind)) throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
   return task
 }
@@ -57,6 +71,7 @@ export class Orders {
       else this.#queue = this.#queue.then(() => this.#sweep(task, order)).catch(failed)
     } catch (error) {
       this.say(`an order was refused: ${(error as Error).message}`)
+      if (error instanceof LooksOnly) void this.#tell(error.task, error.news).catch(() => undefined)
     }
   }
 

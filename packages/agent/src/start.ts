@@ -30,6 +30,11 @@ export function startedByStarter(): boolean {
   return process.env.CUSTODE_AGENT_STARTER === '1'
 }
 
+/** What root has said at the installation, by a file that the agent cannot write; on Windows, and before, it stood in its identity. */
+export function mayOnlyLook(identity: { looksOnly?: boolean }): boolean {
+  return identity.looksOnly === true || process.env.CUSTODE_AGENT_LOOK_ONLY === '1'
+}
+
 const mostStarts = 3
 /** Of one that has proved itself, without staying up for a while: then it comes down again and again. */
 const mostStartsAdopted = 8
@@ -78,5 +83,9 @@ elif [ "$program" = "$home/programs/$adopted/custode-agent" ] && [ -f "$home/pre
 fi
 CUSTODE_AGENT_STARTER=1
 export CUSTODE_AGENT_STARTER
+CUSTODE_AGENT_LOOK_ONLY=0
+# Only root can write there.
+if [ -e "$(dirname "$0")/look-only" ]; then CUSTODE_AGENT_LOOK_ONLY=1; fi
+export CUSTODE_AGENT_LOOK_ONLY
 exec "$program" run --home "$home" "$@"
 `

@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { cpus, hostname, networkInterfaces, version } from 'node:os'
 import type { System } from '#core'
 import { onWindows, placeAt } from '../place'
-import { startedByStarter } from '../start'
+import { mayOnlyLook, startedByStarter } from '../start'
 import { agentVersion } from '../version'
 import { windowsPlace } from '../windows/install'
 import { serviceManager } from './services'
@@ -25,5 +25,5 @@ export function systemFacts(takesOrders: boolean, optional: readonly string[], m
   const here = onWindows
     ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
     : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
-  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter(), mends: takesOrders && mends, addresses: ownAddresses() }
+  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter() && !mayOnlyLook({}), mends: takesOrders && mends, addresses: ownAddresses() }
 }

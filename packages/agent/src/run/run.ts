@@ -7,6 +7,7 @@ import { allCollectors, OptionalCollectors, systemFacts } from '../collectors'
 import { mendIdentity, writeIdentity, type Identity } from '../identity'
 import { Orders } from '../orders'
 import { Rights } from '../service'
+import { mayOnlyLook } from '../start'
 import { Proof } from '../update'
 import { inBackground, observe, Observer } from './observe'
 import { Turns } from './pace'
@@ -115,7 +116,7 @@ class Run {
     // One whose turn it was not may have ended what it was at; one whose turn it was may still be at it.
     const silent = [...rested.filter((name) => !answered.has(name)), ...busy.filter((name) => !rested.includes(name))]
     failed.push(...this.#optional.troubles)
-    const system = systemFacts(identity.serverKey !== undefined, this.#optional.names, !identity.looksOnly && (await this.#rights.mends()))
+    const system = systemFacts(identity.serverKey !== undefined, this.#optional.names, !mayOnlyLook(identity) && (await this.#rights.mends()))
     const news = this.#told.news({ system, ...facts }, steady())
     const { seq } = this.#spool.add({
       at: now, interval: identity.interval, readings: readings.map(([...one]) => one), ...sinceStart(),

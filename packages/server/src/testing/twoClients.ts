@@ -81,8 +81,8 @@ export async function openTwoClients(): Promise<TwoClients> {
   id.collecting = (await firstRow<{ id: number }>(pool, `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`, [JSON.stringify({ on: 'devices', deviceIds: [device.id] })]))!.id
   await pool.query(`insert into collect_rule (target, logs, collectors, reason) values ($1, '{shared.log}', '{}', 'for both')`, [JSON.stringify({ on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] })])
   await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [device.id, one])
-  await pool.query(`insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now(), 'cleared', rule from alert where id = $1`, [id.alert])
-  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now(), 'cleared', rule from mending where device_id = $1`, [device.id])
+  await pool.query(`insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now() + interval '1 minute', 'cleared', rule from alert where id = $1`, [id.alert])
+  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from mending where device_id = $1`, [device.id])
   // Of their own client, and with something of the other in it: a device that was in it went there since.
   id.ownWindow = await made('/api/windows', { name: 'Brindle window', reason: '', target: { on: 'client', clientId: two }, ...now })
   for (const window of [id.window, id.ownWindow])
@@ -199,6 +199,8 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: '/api/windows', body: window({ on: 'client', clientId: notThereYet }), unlimited: 400 },
     { method: 'POST', url: '/api/windows', body: window({ on: 'everyone' }) },
     { method: 'POST', url: '/api/windows', body: window({ on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'client', clientId: id.one }] }) },
+    // Nobody's alone, so that nobody limited could end it again.
+    { method: 'POST', url: '/api/windows', body: window({ on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'site', siteId: id.ownSite }] }) },
     { method: 'POST', url: '/api/windows', body: window({ on: 'site', siteId: id.site }) },
     { method: 'POST', url: `/api/windows/${id.window}/end` },
     { method: 'POST', url: `/api/windows/${id.shared}/end` },

@@ -20,7 +20,16 @@ case "$(uname -m)" in
 ${architectures.filter((one) => known.includes(one)).map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`).join('\n')}
   *) fail "this server has no agent for $(uname -m)";;
 esac
-folder=$(mktemp -d)
+# The program is tried from where it is unpacked, and not everywhere may programs run.
+folder=
+for place in "\${TMPDIR:-/tmp}" /var/tmp /usr/local/lib "\${HOME:-/root}"; do
+  [ -d "$place" ] && [ -w "$place" ] || continue
+  folder=$(mktemp -d "$place/custode-XXXXXXXX") || continue
+  printf '#!/bin/sh\nexit 0\n' > "$folder/try" && chmod 755 "$folder/try" && "$folder/try" 2>/dev/null && break
+  rm -rf "$folder"
+  folder=
+done
+[ -n "$folder" ] || fail 'no folder was found here in which programs may run (noexec): mount /var/tmp without it, or set TMPDIR'
 trap 'rm -rf "$folder"' EXIT
 file="$folder/custode-agent.gz"
 from='${server}/agent/custode-agent-linux-'$arch'.gz'
@@ -38,7 +47,7 @@ done
 echo "$digest  $file" | sha256sum --check --status || fail 'the download is damaged: try again'
 gunzip "$file" || fail 'there is no room to unpack the agent in '"$folder"
 chmod 755 "$folder/custode-agent"
-"$folder/custode-agent" install --server '${server}' --key "$key" "$@"
+CUSTODE_AGENT_KEY=$key "$folder/custode-agent" install --server '${server}' "$@"
 `
 }
 
