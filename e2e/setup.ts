@@ -1,6 +1,6 @@
 import { rmSync } from 'node:fs'
 import { join } from 'node:path'
-import { seed, startServer, untilReporting } from '../launcher/demo.mjs'
+import { hostsSecret, seed, startServer, untilReporting } from '../launcher/demo.mjs'
 import { makeFolder, placeOf } from '../launcher/place.mjs'
 import { freePort, startPostgres, stopLeftover } from '../launcher/postgres.mjs'
 import { endLeftovers, programPath, start, untilServing } from '../launcher/programs.mjs'
@@ -22,9 +22,9 @@ export default async function setup(): Promise<() => Promise<void>> {
   const first = serve()
   await untilServing(url, first, place)
   const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
-    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url).fleet), CUSTODE_PANEL_PORT: String(panelPort), CUSTODE_HISTORY_HOURS: '2',
+    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place).fleet), CUSTODE_PANEL_PORT: String(panelPort), CUSTODE_HISTORY_HOURS: '2',
   })
-  start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(hostsPort)])
+  start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(hostsPort)], hostsSecret(place))
   await untilReporting(place, fleet, () => undefined)
   Object.assign(process.env, { E2E_URL: url, E2E_PANEL: `http://127.0.0.1:${panelPort}`, E2E_HOSTS: `http://127.0.0.1:${hostsPort}`, E2E_PLACE: place, E2E_DATABASE: database.url, E2E_PORT: String(port) })
   return async () => {

@@ -1,4 +1,5 @@
 import { execFileSync, spawnSync } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { buildAll, isBuilt } from './build.mjs'
@@ -19,9 +20,16 @@ export function startServer({ place, databaseUrl, port, interval }) {
   })
 }
 
-/** @param {string} url @returns {{ fleet: Record<string, string>, here: string }} */
-export function seed(url) {
-  return JSON.parse(execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'] }))
+/** What the stand-in machines take at the sign-in, made once for each installation: they run what they are told. @param {string} place */
+export function hostsSecret(place) {
+  const file = join(place, 'hosts.secret')
+  if (!existsSync(file)) writeFileSync(file, randomBytes(18).toString('base64url'), { mode: 0o600 })
+  return { CUSTODE_HOSTS_PASSWORD: readFileSync(file, 'utf8') }
+}
+
+/** @param {string} url @param {string} place @returns {{ fleet: Record<string, string>, here: string }} */
+export function seed(url, place) {
+  return JSON.parse(execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, ...hostsSecret(place) } }))
 }
 
 /** @param {string} place @param {import('./programs.mjs').Running} fleet @param {(percent: number) => void} progress */
@@ -130,7 +138,7 @@ export async function demo() {
     let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
     if (!existsSync(seededFile)) {
       step('setting up clients, policies and windows…')
-      keys = seed(url)
+      keys = seed(url, place)
       makeFolder(agentHome)
       writeFileSync(seededFile, JSON.stringify(keys), { mode: 0o600 })
     }
@@ -139,7 +147,7 @@ export async function demo() {
       execFileSync(process.execPath, [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'], { stdio: ['ignore', 'ignore', 'inherit'] })
     const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], { CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet), CUSTODE_PANEL_PORT: String(panelPort) })
     running.push(fleet)
-    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)]))
+    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], hostsSecret(place)))
     const tty = process.stdout.isTTY
     await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
     if (tty) process.stdout.write('\n')

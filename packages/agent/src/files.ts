@@ -1,4 +1,4 @@
-import { closeSync, existsSync, fsyncSync, openSync, readFileSync, renameSync, writeSync } from 'node:fs'
+import { closeSync, existsSync, fsyncSync, openSync, readFileSync, renameSync, rmSync, writeSync } from 'node:fs'
 import { dirname } from 'node:path'
 
 /** What a folder lists is on disk, too. Some file systems have no such thing and refuse. */
@@ -18,7 +18,9 @@ function flushFolder(folder: string): void {
 export function writeWhole(file: string, text: string): void {
   const fresh = `${file}.new`
   const bytes = Buffer.from(text, 'utf8')
-  const handle = openSync(fresh, 'w', 0o600)
+  // A file of its own making, whatever lies there: what was half written, or a link that somebody has laid.
+  rmSync(fresh, { force: true })
+  const handle = openSync(fresh, 'wx', 0o600)
   try {
     for (let written = 0; written < bytes.length; ) written += writeSync(handle, bytes, written)
     fsyncSync(handle)

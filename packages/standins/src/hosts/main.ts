@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto'
 import { existsSync, readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { join } from 'node:path'
@@ -9,10 +10,12 @@ import { openWindowsHost, type WindowsHost } from './windowsHost'
 /** Machines for a sweep to find, and machines that take an agent over SSH or Windows' remote management, some of them with a trouble. */
 const [folder = '/tmp/custode-hosts', port = '7702'] = process.argv.slice(2)
 const troubles: Trouble[] = [null, null, 'refuses the password', null, 'has no space', null, 'gives no rights', 'is another system', 'is slow', null]
-const machines: SshHost[] = troubles.map((trouble, i) => ({ address: `127.21.0.${11 + i}`, trouble, user: 'root', password: 'harbour-wall-9' }))
+// They run what they are told, so nobody but this installation may tell them.
+const password = process.env.CUSTODE_HOSTS_PASSWORD ?? randomBytes(18).toString('base64url')
+const machines: SshHost[] = troubles.map((trouble, i) => ({ address: `127.21.0.${11 + i}`, trouble, user: 'root', password }))
 
 const windowsTroubles: WindowsHost['trouble'][] = [null, 'gives no rights', 'refuses the password', 'has no space']
-const windows: WindowsHost[] = windowsTroubles.map((trouble, i) => ({ address: `127.22.0.${3 + i}`, trouble, user: 'root', password: 'harbour-wall-9' }))
+const windows: WindowsHost[] = windowsTroubles.map((trouble, i) => ({ address: `127.22.0.${3 + i}`, trouble, user: 'root', password }))
 
 type Opened = Awaited<ReturnType<typeof openSshHost>>
 const opened = new Map<string, Opened>()

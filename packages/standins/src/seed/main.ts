@@ -78,7 +78,7 @@ await add('/api/standing-rules', {
 })
 
 await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop, old', userName: 'root', kind: 'password', secret: 'harbour-wall-7' })
-await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop', userName: 'root', kind: 'password', secret: 'harbour-wall-9' })
+await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop', userName: 'root', kind: 'password', secret: process.env.CUSTODE_HOSTS_PASSWORD ?? 'no machine takes this' })
 
 async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
   return (await call<{ key: string }>('POST', '/api/enrolment-keys', { siteId: siteIds[site], label: 'demo fleet', uses, days: 1, kind, roles, tags: [] })).key
