@@ -1,4 +1,5 @@
-import { readFileSync, rmSync, mkdirSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
@@ -15,11 +16,15 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
   let here: HostHouse
   let host: RealHost
   let deviceId: number
+  let agents: string
   const agent = '/usr/local/lib/custode-agent/custode-agent'
   const home = '/var/lib/custode-agent'
 
   beforeAll(async () => {
-    here = await openHostHouse(1000)
+    // With a folder of its own: other tests lay releases into that of the build, and clear it.
+    agents = mkdtempSync(join(tmpdir(), 'custode-agents-'))
+    for (const name of readdirSync(join(root, 'dist/agent'))) if (name !== 'releases') symlinkSync(join(root, 'dist/agent', name), join(agents, name))
+    here = await openHostHouse(1000, agents)
     await watchFor(here, [
       { key: 'silence', kind: 'silence', name: 'Silence', why: '', osFamilies: [], values: { after: 8 * second } },
       { key: 'collectors', kind: 'collector-fails', name: 'Parts', why: '', osFamilies: [], values: { hold: 3 * second } },
@@ -31,7 +36,10 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     await installAgent(here, host)
     deviceId = (await until('the first report', () => pageOf(here, host.name), (page) => page.facts.services !== undefined)).id
   })
-  afterAll(() => here.close())
+  afterAll(async () => {
+    await here.close()
+    rmSync(agents, { recursive: true })
+  })
   // What the agent said itself, beside what the test says.
   beforeEach(({ onTestFailed }) => { onTestFailed(async () => { process.stderr.write(await journalOf().catch(String)) }) })
 
@@ -232,9 +240,9 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
   })
 
   describe('updated', () => {
-    const releases = join(root, 'dist/agent/releases')
     const program = `custode-agent-linux-${process.arch}`
     beforeAll(() => {
+      const releases = join(agents, 'releases')
       // The same program, which calls itself another version: both are as long.
       const version = readFileSync(join(root, 'dist/agent/version'), 'utf8')
       const bytes = readFileSync(join(root, 'dist/agent', program))
@@ -245,7 +253,6 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
         writeFileSync(join(releases, name, `${program}.gz`), gzipSync(content, { level: 1 }))
       }
     })
-    afterAll(() => rmSync(releases, { recursive: true, force: true }))
     const updateTo = async (version: string): Promise<UpdateRunPage['devices'][number]> => {
       const { body } = await here.house.lead<{ id: number; detail?: string }>('POST', '/api/update-runs', { version, deviceIds: [deviceId], waves: [], mostFailed: 1, minutes: 1 })
       if (!body.id) throw new Error(body.detail)

@@ -22,9 +22,10 @@ export interface HostHouse {
   close(): Promise<void>
 }
 
-export async function openHostHouse(interval = 2000): Promise<HostHouse> {
+/** @param agentFolder of packaged agents */
+export async function openHostHouse(interval = 2000, agentFolder = join(root, 'dist/agent')): Promise<HostHouse> {
   const lan = await Lan.open()
-  const house = await openHouse(join(root, 'dist/agent'), interval)
+  const house = await openHouse(agentFolder, interval)
   await house.app.listen({ host: lan.gateway, port: 0 })
   const { port } = house.app.server.address() as AddressInfo
   const [siteId] = house.sites

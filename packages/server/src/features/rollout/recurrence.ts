@@ -12,6 +12,8 @@ const maxIterations = 4000
  * @throws Error when the rule is none, comes more often than once an hour, or does not come within any time worth waiting for
  */
 export function nextOf(rule: string, begins: string, zone: string, after: Millis): Millis | null {
+  // One rule, and nothing else of a calendar beside it.
+  if (!/^[\w=;,+-]+$/.test(rule)) throw new Error('it has other characters than a rule has')
   if (/\bFREQ=(SECONDLY|MINUTELY)\b|BYSECOND|BYMINUTE=\d+,/i.test(rule)) throw new Error('once an hour is the most')
   const recurrence = new RRuleTemporal({ maxIterations, rruleString: `DTSTART;TZID=${zone}:${begins}\nRRULE:${rule}` })
   try {

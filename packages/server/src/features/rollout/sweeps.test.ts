@@ -141,8 +141,7 @@ describe('a recurrence', () => {
 
 describe('plans', () => {
   it('each fail alone: one whose rule cannot be worked out any more starts no sweep again, says why, and holds up nobody', async () => {
-    const ids = (await rows<{ id: number }>(house.pool, 'select id from sweep_plan order by id')).map((row) => row.id)
-    for (let i = ids.length; i < 2; i++) await start({ rule: 'FREQ=DAILY', at: '03:00' })
+    for (let i = 0; i < 2; i++) expect((await start({ rule: 'FREQ=DAILY', at: '03:00' })).status).toBe(200)
     const [broken, good] = (await rows<{ id: number }>(house.pool, 'select id from sweep_plan where removed_at is null order by id')).map((row) => row.id)
     await house.pool.query(`update sweep_plan set next_at = now() - interval '1 minute', rule = case when id = $1 then 'FREQ=NEVER' else rule end`, [broken])
     await turnSweeps(house.pool, Date.now())
