@@ -271,6 +271,11 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
   })
 
   it('installed anew where programs may not run from /tmp, over links that its user has laid: root follows none of them', { timeout: 60_000 }, async () => {
+    // An installation that fails leaves what was there running.
+    await host.sh('mkdir /usr/local/lib/custode-agent/custode-agent.new')
+    await expect(installAgent(here, host)).rejects.toThrow('custode-agent.new')
+    expect(await host.sh('rmdir /usr/local/lib/custode-agent/custode-agent.new; systemctl is-active custode-agent')).toBe('active\n')
+    await reportsAgain()
     await host.sh(`mount -t tmpfs -o noexec,mode=1777 tmpfs /tmp; echo untouched > /root/victim; chmod 600 /root/victim; mkdir /root/folder; echo untouched > /root/folder/victim`)
     await host.sh(`systemctl stop custode-agent; cd ${home}; for name in identity.json.new identity.copy.json.new sequence.new places.json.new adopted trial link; do rm -rf $name; setpriv --reuid custode-agent --regid custode-agent --clear-groups ln -s /root/victim $name; done; setpriv --reuid custode-agent --regid custode-agent --clear-groups ln -s /root/folder programs`)
     expect(await installAgent(here, host)).toContain('enrolled already')

@@ -97,14 +97,26 @@ export interface InstallOptions { server: string; key: string; name: string | un
  */
 export async function install(options: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
   if (onWindows) return installOnWindows(options, say)
-  const { server, key, name, root, tries = 6, looksOnly = false } = options
+  const { root } = options
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
   needRoom(place)
   const isService = serviceManager() === 'systemd' && !ownRoot
+  const isRenewed = isService && existsSync(place.unit)
   // Nothing of it runs while its folder is put in order.
-  if (isService && existsSync(place.unit)) tool('systemctl', 'stop', unitName)
+  if (isRenewed) tool('systemctl', 'stop', unitName)
+  try {
+    await putInPlace(options, place, isService, say, foreground)
+  } catch (error) {
+    // What was there before goes on.
+    if (isRenewed) tool('systemctl', 'start', unitName)
+    throw error
+  }
+}
+
+async function putInPlace({ server, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, foreground: boolean): Promise<void> {
+  const ownRoot = root !== ''
   mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
   mkdirSync(place.home, { recursive: true, mode: 0o700 })
   const owner = isService ? makeUser() : null

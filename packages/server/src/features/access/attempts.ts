@@ -28,6 +28,16 @@ export function noteAttempt(pool: Pool, email: string, address: string): Promise
   }))
 }
 
+/** Verifies a password as one attempt. One that was never tried, because too many are signing in, counts as none. */
+export async function tried(pool: Pool, attempt: number, verify: Promise<boolean>): Promise<boolean> {
+  try {
+    return await verify
+  } catch (error) {
+    if (error instanceof ProblemError && error.code === 'sign-in-busy') await forgetAttempt(pool, attempt)
+    throw error
+  }
+}
+
 export async function forgetAttempt(db: Db, id: number): Promise<void> {
   await db.query('delete from sign_in_attempt where id = $1', [id])
 }

@@ -14,7 +14,7 @@ const atOnce = pLimit(2)
 const mostWaiting = 12
 
 /** @throws ProblemError sign-in-busy when too many are signing in already */
-function derive(password: string, salt: Buffer): Promise<Buffer> {
+async function derive(password: string, salt: Buffer): Promise<Buffer> {
   if (atOnce.pendingCount >= mostWaiting) throw new ProblemError('sign-in-busy')
   return atOnce(() => new Promise((resolve, reject) => { scrypt(password.normalize('NFC'), salt, 32, cost, (error, key) => { if (error) reject(error); else resolve(key) }) }))
 }

@@ -62,7 +62,20 @@ describe('a person', () => {
     await house.pool.query(`update person set access = 'lead' where id = $1`, [first])
     // The other comes too late to the sign-in, or to the lock: either way it is not done.
     expect(answers.filter((answer) => answer.status === 200)).toHaveLength(1)
-    expect(answers.some((answer) => [401, 409].includes(answer.status))).toBe(true)
+    expect(answers.some((answer) => [401, 403].includes(answer.status))).toBe(true)
+  })
+
+  it('whose rights went while their request waited makes nobody', async () => {
+    const { id, ask } = await house.personWith('lead', null)
+    const holding = await house.pool.connect()
+    await holding.query('begin; select pg_advisory_xact_lock(3)')
+    const adding = ask('POST', '/api/people', { email: 'late@lanternfield.example', name: 'Late', password, access: 'lead', clientIds: null })
+    await vi.waitFor(async () => { expect((await house.pool.query(`select from pg_locks where locktype = 'advisory' and not granted`)).rowCount).toBe(1) })
+    await house.pool.query(`update person set access = 'technician' where id = $1`, [id])
+    await holding.query('commit')
+    holding.release()
+    expect((await adding).status).toBe(403)
+    expect((await signIn('late@lanternfield.example')).statusCode).toBe(401)
   })
 
   it('of a limited lead sees no more than the lead does', async () => {
@@ -94,6 +107,12 @@ describe('a crowd of guesses', () => {
     // The report did not wait for the last of them.
     expect(triedBefore).toBeLessThan(60)
     expect((await signIn(email)).statusCode).toBe(429)
+  })
+  it('that finds too many before it is told so, and what was not tried counts against nobody', async () => {
+    const statuses = await Promise.all(Array.from({ length: 40 }, (_, i) => signIn(`somebody${i}@lanternfield.example`, 'x', `198.51.100.${i}`).then((response) => response.statusCode)))
+    const counted = (await house.pool.query(`select from sign_in_attempt`)).rowCount
+    expect([statuses.filter((status) => status === 401).length, statuses.filter((status) => status === 429).length]).toEqual([counted, 40 - counted!])
+    expect(counted).toBeLessThan(40)
   })
   it('at many accounts from one address ends, too, and at the own password as at the sign-in', async () => {
     const failed = (count: number, email: string, address: string) => house.pool.query('insert into sign_in_attempt (email, address) select $2 || n, $3 from generate_series(1, $1) n', [count, email, address])

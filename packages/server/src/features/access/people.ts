@@ -6,7 +6,7 @@ import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live/announce'
 import { audit } from './audit'
-import { forgetAttempt, noteAttempt } from './attempts'
+import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { hashPassword, verifyPassword } from './password'
 import { digest } from './secret'
 import type { Viewer } from './viewer'
@@ -25,6 +25,17 @@ interface PersonRow { id: number; name: string; access: AccessLevel; client_ids:
 
 /** Whether all that one may see, the other may see as well. */
 const within = (clientIds: readonly ClientId[] | null, of: readonly ClientId[] | null) => of === null || (clientIds !== null && clientIds.every((id) => of.includes(id)))
+
+/**
+ * One change of people at a time, by somebody who still may: rights may have gone while the request waited, and two leads who
+ * take the other's at once must not both succeed. Nobody changes their own: so there is always one left.
+ * @throws ProblemError not-allowed
+ */
+async function needStillLead(tx: Db, viewer: Viewer): Promise<void> {
+  await tx.query('select pg_advisory_xact_lock(3)')
+  const still = await firstRow(tx, `select from person where id = $1 and access = 'lead' and client_ids is not distinct from $2::int[] and deactivated_at is null`, [viewer.id, viewer.clientIds])
+  if (!still) throw new ProblemError('not-allowed')
+}
 
 /** A person, locked. @throws ProblemError not-found also for one who sees more clients than the viewer does */
 async function takePerson(tx: Db, viewer: Viewer, id: number): Promise<PersonRow> {
@@ -48,8 +59,7 @@ async function endSessions(tx: Db, id: number, except: Buffer | null = null): Pr
 }
 
 async function change(tx: Db, viewer: Viewer, id: number, body: PersonChange): Promise<{ id: number }> {
-  // One change of people at a time: two leads who take the other's rights at once would both succeed.
-  await tx.query('select pg_advisory_xact_lock(3)')
+  await needStillLead(tx, viewer)
   const person = await takePerson(tx, viewer, id)
   if (id === viewer.id && ['access', 'clientIds', 'active'].some((name) => name in body)) throw new ProblemError('not-allowed', 'Your own rights are changed by another lead.')
   const access = body.access ?? person.access
@@ -59,8 +69,6 @@ async function change(tx: Db, viewer: Viewer, id: number, body: PersonChange): P
     update person set name = coalesce($2, name), access = $3, client_ids = $4,
       deactivated_at = case when $5::boolean is null then deactivated_at when $5 then null else coalesce(deactivated_at, now()) end
     where id = $1`, [id, body.name ?? null, access, clientIds, body.active ?? null])
-  const last = await firstRow(tx, `select from person where access = 'lead' and client_ids is null and deactivated_at is null limit 1`)
-  if (!last) throw new ProblemError('still-used', 'This is the last lead of every client. Make another one first.')
   if (access !== person.access || JSON.stringify(clientIds) !== JSON.stringify(person.client_ids) || body.active === false) await endSessions(tx, id)
   await audit(tx, { personId: viewer.id, action: 'changed', kind: 'person', id, detail: { ...body, was: { name: person.name, access: person.access, clientIds: person.client_ids, active: person.deactivated_at === null } } })
   return { id }
@@ -78,6 +86,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'POST', url: '/api/people', access: 'lead', summary: 'Add a person', answer: madeSchema, body: newPersonSchema,
     handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
+      await needStillLead(tx, viewer)
       await needGrant(tx, viewer, body.access, body.clientIds)
       const id = await addPerson(tx, body)
       await audit(tx, { personId: viewer.id, action: 'added', kind: 'person', id, detail: { email: body.email, access: body.access, clientIds: body.clientIds } })
@@ -96,6 +105,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ body, viewer, id }) {
       const hash = await hashPassword(body.password)
       return inTransaction(pool, async (tx) => {
+        await needStillLead(tx, viewer)
         const person = await takePerson(tx, viewer, id())
         if (person.id === viewer.id) throw new ProblemError('not-allowed', 'Your own password is changed with the one you have now.')
         await tx.query('update person set password_hash = $2 where id = $1', [person.id, hash])
@@ -112,7 +122,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
       // Somebody at an open browser guesses no faster here than at the sign-in.
       const attempt = await noteAttempt(pool, viewer.email, request.ip)
       const { password_hash: before } = (await firstRow<{ password_hash: string }>(pool, 'select password_hash from person where id = $1', [viewer.id]))!
-      if (!(await verifyPassword(body.current, before))) throw new ProblemError('invalid', 'This is not your password as it is now.', [{ at: 'current', message: 'wrong' }])
+      if (!(await tried(pool, attempt, verifyPassword(body.current, before)))) throw new ProblemError('invalid', 'This is not your password as it is now.', [{ at: 'current', message: 'wrong' }])
       const hash = await hashPassword(body.password)
       return inTransaction(pool, async (tx) => {
         const changed = await firstRow(tx, 'update person set password_hash = $2 where id = $1 and password_hash = $3 returning id', [viewer.id, hash, before])

@@ -3,7 +3,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { forgetAttempt, noteAttempt } from './attempts'
+import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { hashPassword, verifyPassword } from './password'
 import { digest, makeSecret } from './secret'
 import { sessionLength, type Viewer } from './viewer'
@@ -21,7 +21,7 @@ function asPerson(viewer: Viewer): Person {
 async function signIn(pool: Pool, email: string, password: string, address: string): Promise<string> {
   const attempt = await noteAttempt(pool, email, address)
   const person = await firstRow<{ id: number; password_hash: string }>(pool, 'select id, password_hash from person where lower(email) = lower($1) and deactivated_at is null', [email])
-  const isRight = await verifyPassword(password, person?.password_hash ?? nobody)
+  const isRight = await tried(pool, attempt, verifyPassword(password, person?.password_hash ?? nobody))
   if (!isRight || !person) throw new ProblemError('sign-in-refused')
   const token = makeSecret()
   await inTransaction(pool, async (tx) => {

@@ -17,14 +17,14 @@ export async function watchline(pool: Pool, viewer: Viewer, now: Millis, back: M
     select client_id as "clientId", id as "windowId", from_at as from, least(until_at, ended_at) as until, name, target from maintenance_window
     where from_at < $3 and coalesce(least(until_at, ended_at), 'infinity') > $2 and least(until_at, ended_at) is distinct from from_at
       and ($1::int[] is null or client_id is null or client_id = any($1)) order by from_at limit 1000`, [viewer.clientIds, time(from), time(until)])
-  // Of several clients, or of all: in the lane of each that has devices in it.
-  const shared = found.filter((one) => one.clientId === null)
+  // Of several clients, or of all. Whoever sees some clients only is told where it reaches a device of theirs, and of no other.
+  const shared = viewer.clientIds === null ? [] : found.filter((one) => one.clientId === null)
   const devices = shared.length ? await allTraits(pool, shared.map((one) => one.target)) : []
   const reached = new Map(shared.map(({ windowId, target }) => {
     const match = matcher(target)
     return [windowId, new Set(devices.filter(match).map((device) => device.clientId))]
   }))
-  const isIn = (clientId: number) => (one: { clientId: number | null; windowId: number }) => (one.clientId === null ? reached.get(one.windowId)!.has(clientId) : one.clientId === clientId)
+  const isIn = (clientId: number) => (one: { clientId: number | null; windowId: number }) => (one.clientId === null ? (reached.get(one.windowId)?.has(clientId) ?? true) : one.clientId === clientId)
   return {
     now, from, until,
     lanes: clients.map((client) => ({
