@@ -16,7 +16,7 @@ function endAll(): void {
 }
 test.afterAll(() => {
   endAll()
-  rmSync(folder, { recursive: true, force: true })
+  rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 200 })
 })
 
 /** Runs a line of shell; gives what it has said so far, and ends when asked for. */
@@ -89,7 +89,7 @@ test('a sweep of a range with forty hosts: what answered, what it seems to be, a
 test('whoever stops at the door is told why: a key that does not exist, one that is used up, a name in use in another case', async ({ page }) => {
   await signIn(page)
   endAll()
-  rmSync(folder, { recursive: true, force: true })
+  rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 200 })
   const usedUp = await makeKey(page)
   await page.getByRole('region', { name: 'Progress' }).waitFor()
   const wrong = shell(here(usedUp.replace(/\S+$/, 'not-a-key-of-ours'), 'lf-hand-2'))
