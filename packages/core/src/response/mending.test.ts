@@ -54,7 +54,10 @@ describe('before a person is told', () => {
   })
   it('what cannot be judged any more goes back to a person: the device is silent, or its collector is', () => {
     expect(next([], failing, thrice, { heardAt: now - 3 * minute })).toBe('tell')
-    expect(next([tried(30 * second)], { ...well, silent: true })).toBe('tell')
+    expect(next([tried(30 * second)], { ...well, silent: true, lastAt: now - 3 * minute })).toBe('tell')
+  })
+  it('a check that was late is not one that stays away: what is being tried goes on', () => {
+    expect(next([tried(30 * second)], { ...well, silent: true, lastAt: now - minute })).toBe('wait')
   })
   it('tries that are given an hour each are counted all the same, and none takes longer than two', () => {
     const slow = { times: 5, wait: hour }

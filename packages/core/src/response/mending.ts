@@ -51,7 +51,7 @@ function patienceFor({ times, wait }: Pick<Response, 'times' | 'wait'>): Millis 
   return Math.min(longestMending, times * (answerWithin + wait) + evidenceWithin)
 }
 
-/** A trouble that is being tried: when that began, when its device was last heard, and from which silence on nobody hears it. */
+/** A trouble that is being tried: when that began, when its device was last heard, and how long it, or the post, may say nothing. */
 export interface Trouble { startedAt: Millis; heardAt: Millis; gap: Millis }
 
 /**
@@ -63,7 +63,8 @@ export interface Trouble { startedAt: Millis; heardAt: Millis; gap: Millis }
 export function mendingStep(response: Pick<Response, 'times' | 'wait'>, tries: readonly Try[], post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>, { startedAt, heardAt, gap }: Trouble, now: Millis): MendingStep {
   const { times, wait } = response
   const patience = startedAt + patienceFor(response)
-  if (now >= patience || post.silent || now - heardAt > gap) return { next: 'tell' }
+  const isUnseen = post.silent && now - post.lastAt > gap
+  if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
   const until = (at: Millis): MendingStep => ({ next: 'wait', until: Math.min(at, patience) })
   const counted = tries.filter((one) => now - one.at < triesCountFor || one.at >= startedAt)
   const last = counted.reduce<Try | null>((newest, one) => (newest === null || one.at >= newest.at ? one : newest), null)
