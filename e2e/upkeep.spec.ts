@@ -6,6 +6,7 @@ import { gzipSync } from 'node:zlib'
 import { expect, test, type Page } from '@playwright/test'
 import type { BoardDevice, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
 import { root } from '../launcher/place.mjs'
+import { signRelease } from '../launcher/releaseKey.mjs'
 import { group, signIn, url } from './day'
 
 test.describe.configure({ mode: 'serial' })
@@ -17,7 +18,9 @@ let manager: ChildProcess | null = null
 /** Another version that the server hands out: a script in place of the packaged program. */
 function release(version: string, script: string): void {
   mkdirSync(join(releases, version), { recursive: true })
-  writeFileSync(join(releases, version, `custode-agent-linux-${process.arch}.gz`), gzipSync(`#!/bin/sh\n${script}\n`))
+  const file = join(releases, version, `custode-agent-linux-${process.arch}.gz`)
+  writeFileSync(file, gzipSync(`#!/bin/sh\n${script}\n`))
+  signRelease(file, { program: 'custode-agent', version, platform: `linux-${process.arch}`, floor: '0.0.0' })
 }
 
 test.beforeAll(() => {

@@ -5,6 +5,7 @@ import { chmodSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSy
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { root } from './place.mjs'
+import { ensureReleaseKey, keyChanges, signRelease } from './releaseKey.mjs'
 import { step } from './say.mjs'
 
 const dist = join(root, 'dist')
@@ -19,7 +20,8 @@ function newest(folder) {
 }
 
 export function isBuilt() {
-  if (!existsSync(stamp)) return false
+  // Built with another release key, it would trust what is signed by that one.
+  if (!existsSync(stamp) || readFileSync(stamp, 'utf8') !== ensureReleaseKey().key) return false
   const sources = Math.max(newest(join(root, 'packages')), newest(join(root, 'launcher')), statSync(join(root, 'package-lock.json')).mtimeMs)
   return statSync(stamp).mtimeMs > sources
 }
@@ -33,6 +35,16 @@ function compress(folder) {
   }
 }
 
+/** What `version.ts` of the agent says. @param {'agentVersion' | 'releaseFloor'} name */
+function versionOf(name) {
+  const found = new RegExp(`${name} = '([^']+)'`).exec(readFileSync(join(root, 'packages/agent/src/version.ts'), 'utf8'))?.[1]
+  if (!found) throw new Error(`packages/agent/src/version.ts names no ${name}`)
+  return found
+}
+
+/** Agents know the public half of the release key by heart. */
+const builtIn = () => ({ __RELEASE_KEY__: JSON.stringify(ensureReleaseKey()) })
+
 // Quicker ciphers and the like, compiled for one machine: the SSH package goes without where they are not.
 const natives = ['*.node', 'cpu-features']
 
@@ -42,10 +54,10 @@ export async function buildPrograms() {
   await build({ ...common, packages: 'external', outdir: join(dist, 'programs'), outExtension: { '.js': '.mjs' },
     entryPoints: { server: source('server/src/main.ts'), fleet: source('standins/src/fleet/main.ts'), hosts: source('standins/src/hosts/main.ts'), realHosts: source('standins/src/realHosts/main.ts'), seed: source('standins/src/seed/main.ts'), policy: source('server/src/policyText.ts') } })
   // The agent is one file that needs nothing but Node: that is what gets copied to a device.
-  await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], external: natives,
+  await build({ ...common, sourcemap: false, outfile: join(dist, 'agent', 'custode-agent.mjs'), entryPoints: [source('agent/src/main.ts')], external: natives, define: builtIn(),
     banner: { js: "#!/usr/bin/env -S node --max-old-space-size=32 --max-semi-space-size=1\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url), __dirname = import.meta.dirname;" } })
   chmodSync(join(dist, 'agent', 'custode-agent.mjs'), 0o755)
-  // Collectors that agents get by rule: one script each, which the server signs when it hands it out.
+  // Collectors that agents get by rule: one script each.
   const optional = source('agent/src/optional')
   await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', logLevel: 'warning', outdir: join(dist, 'agent', 'collectors'), outExtension: { '.js': '.cjs' },
     entryPoints: readdirSync(optional).filter((file) => !file.endsWith('.test.ts')).map((file) => join(optional, file)) })
@@ -60,11 +72,9 @@ const packagedName = `custode-agent-linux-${process.arch}`
  */
 async function packageAgent() {
   const folder = join(dist, 'agent')
-  const version = /agentVersion = '([^']+)'/.exec(readFileSync(join(root, 'packages/agent/src/version.ts'), 'utf8'))?.[1]
-  if (!version) throw new Error('packages/agent/src/version.ts names no version')
-  writeFileSync(join(folder, 'version'), version)
+  writeFileSync(join(folder, 'version'), versionOf('agentVersion'))
   const script = join(folder, 'custode-agent.cjs')
-  await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', minify: true, logLevel: 'warning', external: natives, outfile: script, entryPoints: [join(root, 'packages/agent/src/main.ts')] })
+  await build({ bundle: true, platform: 'node', target: 'node20', format: 'cjs', minify: true, logLevel: 'warning', external: natives, define: builtIn(), outfile: script, entryPoints: [join(root, 'packages/agent/src/main.ts')] })
   const digest = createHash('sha256').update(readFileSync(script)).update(process.version).digest('hex')
   const made = join(folder, 'packaged')
   const program = join(folder, packagedName)
@@ -114,15 +124,26 @@ function packageForWindows() {
   writeFileSync(made, '')
 }
 
+/** Says with the release key what each program is: agents run nothing else. */
+function signPrograms() {
+  const folder = join(dist, 'agent')
+  const versions = { version: versionOf('agentVersion'), floor: versionOf('releaseFloor') }
+  signRelease(join(folder, `${packagedName}.gz`), { program: 'custode-agent', platform: `linux-${process.arch}`, ...versions })
+  for (const file of readdirSync(join(folder, 'collectors')).filter((name) => name.endsWith('.cjs')))
+    signRelease(join(folder, 'collectors', file), { program: /** @type {`collector/certificates`} */ (`collector/${file.replace('.cjs', '')}`), platform: 'any', ...versions })
+  writeFileSync(join(folder, 'release-keys.json'), JSON.stringify(keyChanges()))
+}
+
 export async function buildAll() {
   rmSync(stamp, { force: true })
   await buildPrograms()
   await packageAgent()
   packageForWindows()
+  signPrograms()
   const { build: buildWeb } = await import('vite')
   await buildWeb({ root: join(root, 'packages/web'), logLevel: 'warn' })
   compress(join(dist, 'web'))
-  writeFileSync(stamp, '')
+  writeFileSync(stamp, ensureReleaseKey().key)
 }
 
 if (process.argv[1] === import.meta.filename) await buildAll()

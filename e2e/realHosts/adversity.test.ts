@@ -1,12 +1,14 @@
+import { generateKeyPairSync, sign } from 'node:crypto'
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import type { UpdateRunPage } from '#contract'
+import type { SignedText, UpdateRunPage } from '#contract'
 import { second } from '#core'
 import { root } from '../../launcher/place.mjs'
+import { signRelease } from '../../launcher/releaseKey.mjs'
 import { rows } from '../../packages/server/src/db'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
@@ -248,10 +250,17 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       const bytes = readFileSync(join(root, 'dist/agent', program))
       const renamed = Buffer.from(bytes)
       for (let at = renamed.indexOf(`"${version}"`); at >= 0; at = renamed.indexOf(`"${version}"`, at + 1)) renamed.write('"9.9.1"', at)
-      for (const [name, content] of [['9.9.1', renamed], ['9.9.2', '#!/bin/sh\n[ "$1" = version ] && echo custode-agent 9.9.2 && exit 0\nexit 1\n']] as const) {
-        mkdirSync(join(releases, name), { recursive: true })
-        writeFileSync(join(releases, name, `${program}.gz`), gzipSync(content, { level: 1 }))
+      const offers: Record<string, string | Buffer> = { '9.9.1': renamed, '9.9.2': '#!/bin/sh\n[ "$1" = version ] && echo custode-agent 9.9.2 && exit 0\nexit 1\n', '9.9.3': 'not looked at', '0.3.9': 'not looked at' }
+      for (const [version, content] of Object.entries(offers)) {
+        mkdirSync(join(releases, version), { recursive: true })
+        const file = join(releases, version, `${program}.gz`)
+        writeFileSync(file, gzipSync(content, { level: 1 }))
+        signRelease(file, { program: 'custode-agent', version, platform: `linux-${process.arch}`, floor: '0.0.0' })
       }
+      // A server that is not ours any more signs what it likes, with a key of its own.
+      const file = join(releases, '9.9.3', `${program}.gz.signed`)
+      const { text } = JSON.parse(readFileSync(file, 'utf8')) as SignedText
+      writeFileSync(file, JSON.stringify({ text, signature: sign(null, Buffer.from(text), generateKeyPairSync('ed25519').privateKey).toString('base64') }))
     })
     const updateTo = async (version: string): Promise<UpdateRunPage['devices'][number]> => {
       const { body } = await here.house.lead<{ id: number; detail?: string }>('POST', '/api/update-runs', { version, deviceIds: [deviceId], waves: [], mostFailed: 1, minutes: 1 })
@@ -259,6 +268,10 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       const run = await until(`the update to ${version}`, async () => (await here.house.lead<UpdateRunPage>('GET', `/api/update-runs/${body.id}`)).body, (one) => one.devices.every((device) => ['updated', 'failed'].includes(device.state)), 110_000)
       return run.devices[0]!
     }
+    it('it runs nothing that the release key has not signed, and goes back no further than its floor', async () => {
+      expect(await updateTo('9.9.3')).toMatchObject({ state: 'failed', reason: 'its signature is not that of the release key' })
+      expect(await updateTo('0.3.9')).toMatchObject({ state: 'failed', reason: expect.stringContaining('this agent goes back no further') as string })
+    })
     it('to a newer version it runs that; one that does not start goes back by itself; the same again changes nothing', { timeout: 240_000 }, async () => {
       expect(await updateTo('9.9.1')).toMatchObject({ state: 'updated' })
       await until('the new version', page, (now) => now.agentVersion === '9.9.1')

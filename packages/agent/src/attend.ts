@@ -26,7 +26,7 @@ export async function attend(identity: Identity, follow: (settings: AgentSetting
   let failures = 0
   while (!stop.aborted) {
     try {
-      const { body } = await call<Attended>(identity.server, 'POST', '/api/agent/attend', { roster: identity.roster ?? '' }, identity.deviceKey, stop)
+      const { body } = await call<Attended>(identity, 'POST', '/api/agent/attend', { roster: identity.roster ?? '' }, identity.deviceKey, stop)
       if (stop.aborted) return
       failures = 0
       await follow(body.settings)

@@ -4,9 +4,9 @@ import { join } from 'node:path'
 import type { AgentSelf } from '#contract/report'
 import { ageText, countText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
-import { identityFile, readIdentity } from './identity'
+import { identityFile, readIdentity, type Identity } from './identity'
 import { onWindows, placeAt } from './place'
-import { call, Refused } from './uplink'
+import { call, Refused, troubleWithTls } from './uplink'
 import { windowsPlace } from './windows/install'
 
 export interface Finding { good: boolean; text: string }
@@ -20,9 +20,10 @@ function checkKeyFile(home: string): Finding {
     : { good: true, text: 'the device key is readable by its owner only' }
 }
 
-async function checkServer(server: string, deviceKey: string): Promise<Finding[]> {
+async function checkServer(identity: Identity): Promise<Finding[]> {
+  const { server } = identity
   try {
-    const { body, date } = await call<AgentSelf>(server, 'GET', '/api/agent/self', undefined, deviceKey)
+    const { body, date } = await call<AgentSelf>(identity, 'GET', '/api/agent/self', undefined, identity.deviceKey)
     const findings = [{ good: true, text: `${server} knows this machine as ${body.deviceName} of ${body.clientName}, ${body.siteName}` }]
     const off = date === null ? 0 : Date.now() - date
     findings.push(Math.abs(off) > 5000 ? { good: false, text: `the clock is ${ageText(Math.abs(off))} ${off > 0 ? 'ahead of' : 'behind'} the server's: set it, or run a time service` } : { good: true, text: 'the clock agrees with the server' })
@@ -32,7 +33,7 @@ async function checkServer(server: string, deviceKey: string): Promise<Finding[]
     const code = (error as NodeJS.ErrnoException).code
     if (error instanceof Refused) return [{ good: false, text: `${server} answers, but refuses: ${error.message}` }]
     const hint: Record<string, string> = { ECONNREFUSED: 'nothing listens there, or a firewall refuses', ENOTFOUND: 'the name does not resolve here', EAI_AGAIN: 'the name does not resolve here', ETIMEDOUT: 'no answer; is the port closed on the way?', EHOSTUNREACH: 'there is no way to that network' }
-    return [{ good: false, text: `${server} is not reached: ${hint[code ?? ''] ?? (error as Error).message}` }]
+    return [{ good: false, text: `${server} is not reached: ${hint[code ?? ''] ?? troubleWithTls(code) ?? (error as Error).message}` }]
   }
 }
 
@@ -66,7 +67,7 @@ export async function check(home: string): Promise<Finding[]> {
   asTheAgent(home)
   const identity = readIdentity(home)
   if (!identity) return [{ good: false, text: `not enrolled: there is no identity in ${home}. Run: custode-agent enroll --server URL --key KEY` }]
-  const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity.server, identity.deviceKey))]
+  const findings: Finding[] = [checkKeyFile(home), ...(await checkServer(identity))]
   findings.push(...checkSpool(home))
   const manager = onWindows ? 'windows' : serviceManager()
   if (onWindows) findings.push(existsSync(windowsPlace().task) ? { good: true, text: 'the agent starts at boot' } : { good: false, text: 'the agent does not start at boot: run custode-agent install again, as an administrator' })

@@ -4,7 +4,7 @@ import type { FailureKind } from '#core'
 import { run, signIn } from './ssh'
 import { Stopped } from './stopped'
 import { isOpen } from './sweep'
-import { textOf } from './uplink'
+import { textOf, type Way } from './uplink'
 import { wsmanPort } from './wsmanPort'
 
 const needed = 250_000
@@ -31,9 +31,9 @@ function failureOf(words: string): FailureKind {
   return 'something else'
 }
 
-async function bring(order: DeployOrder, server: string, tell: (step: string, hostKey: string | null) => void, opened: (client: SshClient) => void): Promise<DeployNews> {
+async function bring(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void, opened: (client: SshClient) => void): Promise<DeployNews> {
   let hostKey: string | null = null
-  const script = await textOf(server, '/agent/install.sh')
+  const script = await textOf(way, '/agent/install.sh')
   for (const trial of order.trials) {
     tell(`signing in as ${trial.user}`, hostKey)
     const client = await signIn(order, trial, (fingerprint) => { hostKey = fingerprint })
@@ -56,7 +56,7 @@ async function bring(order: DeployOrder, server: string, tell: (step: string, ho
 }
 
 /** Brings an agent to a machine, step by step. Never throws: what stopped it is in the news. */
-export async function deploy(order: DeployOrder, server: string, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
+export async function deploy(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
   let client: SshClient | null = null
   let hostKey: string | null = null
   let timer: NodeJS.Timeout | undefined
@@ -67,7 +67,7 @@ export async function deploy(order: DeployOrder, server: string, tell: (step: st
     const heard = (step: string, key: string | null) => { hostKey = key; tell(step, key) }
     // Where SSH is closed and Windows' remote management is not, that is the way.
     const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
-    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, server, heard) : bring(order, server, heard, (one) => { client = one }), tooLate])
+    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, way, heard) : bring(order, way, heard, (one) => { client = one }), tooLate])
   } catch (error) {
     return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey, trial: null }
   } finally {

@@ -1,7 +1,7 @@
 import type { DeployNews, DeployOrder } from '#contract/report'
 import type { FailureKind } from '#core'
 import { Stopped } from './stopped'
-import { textOf } from './uplink'
+import { textOf, type Way } from './uplink'
 import { quoted } from './windows/powershell'
 import { Wsman } from './wsman'
 
@@ -30,8 +30,8 @@ function failureOf(words: string): FailureKind {
 }
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
-export async function bringToWindows(order: DeployOrder, server: string, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
-  const script = await textOf(server, '/agent/install.ps1')
+export async function bringToWindows(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
+  const script = await textOf(way, '/agent/install.ps1')
   const passwords = order.trials.filter((one) => one.password !== undefined)
   let hostKey: string | null = null
   for (const trial of passwords) {

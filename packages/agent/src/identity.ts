@@ -2,9 +2,10 @@ import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import type { AgentSettings, CollectSettings } from '#contract/report'
 import { readJson, writeWhole } from './files'
+import type { Way } from './uplink'
 
-export interface Identity {
-  server: string
+/** What an agent is, and how its server is reached. */
+export interface Identity extends Way {
   deviceId: number
   deviceKey: string
   name: string

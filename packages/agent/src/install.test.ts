@@ -33,7 +33,7 @@ afterEach(() => {
 })
 
 describe('installing', () => {
-  const go = () => install({ server: url(), key: 'k', name: 'tm-x', root }, say, false)
+  const go = () => install({ way: { server: url() }, key: 'k', name: 'tm-x', root }, say, false)
 
   it('puts the program in place, enrols, and keeps the key to its owner', async () => {
     await go()
@@ -46,7 +46,7 @@ describe('installing', () => {
     expect(said.join('\n')).toContain('nothing starts it at boot')
   })
   it('to look only is said by a file that lies with the program, not in the folder that is the agent’s own; installed anew without, it goes', async () => {
-    await install({ server: url(), key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
+    await install({ way: { server: url() }, key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
     const { lookOnly, starter, home, program } = placeAt(root)
     expect([lookOnly.startsWith(home), dirname(lookOnly)]).toEqual([false, dirname(program)])
     writeFileSync(program, '#!/bin/sh\necho "$CUSTODE_AGENT_LOOK_ONLY"\n')
@@ -54,7 +54,7 @@ describe('installing', () => {
     expect(said()).toBe('1\n')
     rmSync(lookOnly)
     expect(said()).toBe('0\n')
-    await install({ server: url(), key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
+    await install({ way: { server: url() }, key: 'k', name: 'tm-x', root, looksOnly: true }, say, false)
     await go()
     expect(existsSync(lookOnly)).toBe(false)
   })
@@ -74,7 +74,7 @@ describe('installing', () => {
   it('says in the server’s words why it is refused, and that nobody answers', async () => {
     answer = [409, { code: 'name-in-use', detail: 'Tidemill Ferries has a device named “TM-X” already' }]
     await expect(go()).rejects.toThrow('has a device named “TM-X” already')
-    await expect(install({ server: 'http://127.0.0.1:9', key: 'k', name: 'x', root, tries: 1 }, say, false)).rejects.toThrow('ECONNREFUSED')
+    await expect(install({ way: { server: 'http://127.0.0.1:9' }, key: 'k', name: 'x', root, tries: 1 }, say, false)).rejects.toThrow('ECONNREFUSED')
     expect(readIdentity(placeAt(root).home)).toBeNull()
   })
 })

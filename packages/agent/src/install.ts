@@ -4,13 +4,13 @@ import { dirname } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { serviceManager } from './collectors'
 import { enroll } from './enroll'
-import { readIdentity, writeIdentity } from './identity'
+import { readIdentity, writeIdentity, type Identity } from './identity'
 import { onWindows, placeAt, unitName, user, type Place } from './place'
 import { polkitRule } from './polkit'
 import { run } from './run'
 import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
-import { Refused } from './uplink'
+import { needSafe, Refused, type Way } from './uplink'
 import { placeProgram, removeAll, startAtBoot, windowsPlace } from './windows/install'
 
 const needed = 250e6
@@ -89,7 +89,16 @@ async function enrolPatiently(tries: number, enrol: () => Promise<string>): Prom
   }
 }
 
-export interface InstallOptions { server: string; key: string; name: string | undefined; root: string; /** How often a server that is not reached is tried. */ tries?: number; /** It shall never start or stop anything on this machine. */ looksOnly?: boolean }
+export interface InstallOptions {
+  way: Way
+  key: string
+  name: string | undefined
+  root: string
+  /** How often a server that is not reached is tried. */
+  tries?: number
+  /** It shall never start or stop anything on this machine. */
+  looksOnly?: boolean
+}
 
 /**
  * Installs this program as a service, or, where no systemd runs, says so and goes on in the foreground. Done again on a
@@ -115,7 +124,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   }
 }
 
-async function putInPlace({ server, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, foreground: boolean): Promise<void> {
+async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, foreground: boolean): Promise<void> {
   const ownRoot = root !== ''
   mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
   mkdirSync(place.home, { recursive: true, mode: 0o700 })
@@ -135,7 +144,7 @@ async function putInPlace({ server, key, name, root, tries = 6, looksOnly = fals
     // What is installed now is what somebody wants to run, whatever updates there were.
     forgetUpdates(place.home)
     const known = readIdentity(place.home)
-    say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+    say(known ? keepEnrolled(place.home, known, way) : await enrolPatiently(tries, () => enroll(place.home, way, key, name)))
     noteWhatItMay(place.home, looksOnly, say)
   })
   if (!isService) {
@@ -151,6 +160,22 @@ async function putInPlace({ server, key, name, root, tries = 6, looksOnly = fals
   tool('systemctl', 'enable', unitName)
   tool('systemctl', 'restart', unitName)
   say('The agent runs, and starts at boot.')
+}
+
+/** The device stays what it is; how its server is reached may be said anew, and must where that was by plain HTTP. */
+function keepEnrolled(home: string, known: Identity, { server, ...rest }: Way): string {
+  const isMoved = !isSafe(known.server)
+  if (isMoved || Object.keys(rest).length) writeIdentity(home, { ...known, ...rest, server: isMoved ? server : known.server })
+  return `This machine is enrolled already, as ${known.name} at ${known.server}; ${isMoved ? `from now on it reports to ${server}.` : 'that stays.'}`
+}
+
+function isSafe(server: string): boolean {
+  try {
+    needSafe(server)
+    return true
+  } catch {
+    return false
+  }
 }
 
 function noteWhatItMay(home: string, looksOnly: boolean, say: (text: string) => void): void {
@@ -175,12 +200,12 @@ function writeRights({ rights }: Place, looksOnly: boolean, say: (text: string) 
 }
 
 /** On Windows a task starts it at boot; the rest is as on Linux. */
-async function installOnWindows({ server, key, name, tries = 6, looksOnly = false }: InstallOptions, say: (text: string) => void): Promise<void> {
+async function installOnWindows({ way, key, name, tries = 6, looksOnly = false }: InstallOptions, say: (text: string) => void): Promise<void> {
   const place = windowsPlace()
   placeProgram(place)
   say(`The program is in place: ${place.program}`)
   const known = readIdentity(place.home)
-  say(known ? `This machine is enrolled already, as ${known.name} at ${known.server}; that stays.` : await enrolPatiently(tries, () => enroll(place.home, server, key, name)))
+  say(known ? keepEnrolled(place.home, known, way) : await enrolPatiently(tries, () => enroll(place.home, way, key, name)))
   noteWhatItMay(place.home, looksOnly, say)
   startAtBoot(place)
   say('The agent runs, and starts at boot.')

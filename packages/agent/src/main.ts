@@ -5,6 +5,7 @@ import { install, uninstall } from './install'
 import { defaultHome } from './place'
 import { run } from './run'
 import { startAnew } from './start'
+import { readCa, wayTo } from './uplink'
 import { agentVersion } from './version'
 
 const usage = `custode-agent ${agentVersion}
@@ -19,6 +20,9 @@ const usage = `custode-agent ${agentVersion}
   --home FOLDER    where key and spool live (default ${defaultHome})
   --root FOLDER    install into, or uninstall from, this folder instead of the whole machine (or
                    CUSTODE_AGENT_ROOT in the environment); starts nothing at boot
+  --ca FILE        trust a server whose certificate is of the authority in this file (PEM), and no other;
+                   without, what the system trusts
+  --proxy URL      reach the server through this proxy (or https_proxy and no_proxy in the environment)
   --key KEY        or CUSTODE_AGENT_KEY in the environment, where others cannot read it
   --look-only      with install: it never starts or stops anything on this machine
   --no-run         with install where no service manager runs: do not go on in the foreground
@@ -30,19 +34,32 @@ const say = (text: string) => void process.stdout.write(`${text}\n`)
 async function main(): Promise<number> {
   const { values, positionals } = parseArgs({
     allowPositionals: true,
-    options: { server: { type: 'string' }, key: { type: 'string' }, name: { type: 'string' }, home: { type: 'string', default: defaultHome }, root: { type: 'string', default: process.env.CUSTODE_AGENT_ROOT ?? '' }, 'no-run': { type: 'boolean', default: false }, 'look-only': { type: 'boolean', default: false }, 'no-refresh': { type: 'boolean', default: false }, help: { type: 'boolean', default: false } },
+    options: {
+      server: { type: 'string' },
+      ca: { type: 'string' },
+      proxy: { type: 'string' },
+      key: { type: 'string' },
+      name: { type: 'string' },
+      home: { type: 'string', default: defaultHome },
+      root: { type: 'string', default: process.env.CUSTODE_AGENT_ROOT ?? '' },
+      'no-run': { type: 'boolean', default: false },
+      'look-only': { type: 'boolean', default: false },
+      'no-refresh': { type: 'boolean', default: false },
+      help: { type: 'boolean', default: false },
+    },
   })
   // Handed on in the environment, which only its owner can read, it stands in no list of processes.
   const key = values.key ?? process.env.CUSTODE_AGENT_KEY
   delete process.env.CUSTODE_AGENT_KEY
+  const way = (server: string) => wayTo(server, values.ca === undefined ? undefined : readCa(values.ca), values.proxy)
   switch (values.help ? 'help' : positionals[0]) {
     case 'enroll':
       if (!values.server || !key) throw new Error('enroll needs --server and --key')
-      say(await enroll(values.home, values.server, key, values.name))
+      say(await enroll(values.home, way(values.server), key, values.name))
       return 0
     case 'install':
       if (!values.server || !key) throw new Error('install needs --server and --key')
-      await install({ server: values.server, key, name: values.name, root: values.root, looksOnly: values['look-only'] }, say, !values['no-run'])
+      await install({ way: way(values.server), key, name: values.name, root: values.root, looksOnly: values['look-only'] }, say, !values['no-run'])
       return 0
     case 'uninstall':
       uninstall(values.root, say)

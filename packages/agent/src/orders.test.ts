@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { SignedTask, SweepNews, Task } from '#contract/report'
+import type { SignedText, SweepNews, Task } from '#contract/report'
 import type { Answering } from '#core'
 import { Orders, readOrder } from './orders'
 import { sweep } from './sweep'
@@ -16,7 +16,7 @@ const theirs = generateKeyPairSync('ed25519')
 const serverKey = ours.publicKey.export({ type: 'spki', format: 'der' }).toString('base64')
 const now = Date.now()
 const task = (more: object = {}): Task => ({ id: 5, deviceId: 7, expiresAt: now + 60_000, order: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] }, ...more }) as Task
-const signed = (one: unknown, key = ours.privateKey): SignedTask => {
+const signed = (one: unknown, key = ours.privateKey): SignedText => {
   const text = JSON.stringify(one)
   return { text, signature: sign(null, Buffer.from(text), key).toString('base64') }
 }
@@ -26,7 +26,7 @@ describe('an order', () => {
   it('of the server for this device is read', () => {
     expect(readOrder(signed(task()), me, now)).toEqual(task())
   })
-  it.each<[string, SignedTask, { serverKey?: string; deviceId: number; looksOnly?: boolean }, RegExp]>([
+  it.each<[string, SignedText, { serverKey?: string; deviceId: number; looksOnly?: boolean }, RegExp]>([
     ['signed by another', signed(task(), theirs.privateKey), me, /signature/],
     ['changed on the way', { ...signed(task()), text: JSON.stringify(task({ id: 6 })) }, me, /signature/],
     ['for another device', signed(task({ deviceId: 8 })), me, /another device/],

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { DeployNews, DeployOrder, SignedTask, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder, ServiceOrder } from '#contract/report'
+import type { DeployNews, DeployOrder, SignedText, SweepNews, SweepOrder, Task, TaskNews, UpdateOrder, ServiceOrder } from '#contract/report'
 import { deploy } from './deploy'
 import { writeWhole } from './files'
 import type { Identity } from './identity'
@@ -28,7 +28,7 @@ class LooksOnly extends NotOurs {
  * @param now by the clock that set the time of expiry; an order that has expired by an hour more than clocks differ is old
  * @throws NotOurs
  */
-export function readOrder(signed: SignedTask, identity: Pick<Identity, 'serverKey' | 'deviceId' | 'looksOnly'>, now: number): Task {
+export function readOrder(signed: SignedText, identity: Pick<Identity, 'serverKey' | 'deviceId' | 'looksOnly'>, now: number): Task {
   if (!identity.serverKey) throw new NotOurs('this machine was enrolled before orders were signed: enrol it anew')
   if (!isSignedBy(signed, identity.serverKey)) throw new NotOurs('its signature is not the server’s')
   const task = JSON.parse(signed.text) as Task
@@ -56,7 +56,7 @@ export class Orders {
   }
 
   /** @param now by the server's clock, as far as it is known: this device's may be off by days */
-  take(signed: SignedTask, now = Date.now()): void {
+  take(signed: SignedText, now = Date.now()): void {
     try {
       const task = readOrder(signed, this.identity, now)
       // Numbers rise: one that is not greater was here before, sent again by whoever saw it pass.
@@ -83,7 +83,7 @@ export class Orders {
   async #update(task: Task, order: UpdateOrder): Promise<void> {
     this.say(`order ${task.id}: version ${order.version}`)
     try {
-      const isPrepared = await prepareUpdate(this.home, this.identity.server, task.id, order, (step) => void this.#tell(task, { update: { state: 'running', step, reason: '' } }).catch(() => undefined))
+      const isPrepared = await prepareUpdate(this.home, this.identity, task.id, order, (step) => void this.#tell(task, { update: { state: 'running', step, reason: '' } }).catch(() => undefined))
       if (!isPrepared) {
         await this.#tell(task, { update: { state: 'done', step: '', reason: 'it ran already' } })
         return
@@ -107,7 +107,7 @@ export class Orders {
     this.say(`order ${task.id}: bringing an agent to ${order.address}`)
     let told = Promise.resolve()
     const news = (one: DeployNews) => { told = told.then(() => this.#tell(task, { deploy: one })) }
-    news(await deploy(order, this.identity.server, (step, hostKey) => news({ state: 'running', step, failure: null, reason: '', hostKey, trial: null })))
+    news(await deploy(order, this.identity, (step, hostKey) => news({ state: 'running', step, failure: null, reason: '', hostKey, trial: null })))
     await told
   }
 

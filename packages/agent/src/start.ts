@@ -18,11 +18,13 @@ export const filesOf = (home: string) => ({
   trial: join(home, 'trial'),
   /** The trial that was given up, until the server knows. */
   wentBack: join(home, 'went-back'),
+  /** The release key that was learned last, and the oldest versions that are still taken. */
+  trust: join(home, 'release-trust.json'),
 })
 
+/** Root has installed a program: that is the one to run, and its release key the one to trust. */
 export function forgetUpdates(home: string): void {
-  const { programs, adopted, previous, starts, trial, wentBack } = filesOf(home)
-  for (const path of [programs, adopted, previous, starts, trial, wentBack]) rmSync(path, { recursive: true, force: true })
+  for (const path of Object.values(filesOf(home))) if (typeof path === 'string') rmSync(path, { recursive: true, force: true })
 }
 
 /** Only what was started by the starter can be replaced: nothing else would start the other program, or go back. */

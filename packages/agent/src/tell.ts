@@ -1,12 +1,12 @@
 import type { TaskHeard, TaskNews } from '#contract/report'
 import type { Identity } from './identity'
-import { call, Refused } from './uplink'
+import { call, Refused, type Way } from './uplink'
 
 /** Tells how work goes, patiently: a server that is being restarted is back within seconds. */
-export async function tell(identity: Pick<Identity, 'server' | 'deviceKey'>, taskId: number, news: TaskNews): Promise<void> {
+export async function tell(identity: Way & Pick<Identity, 'deviceKey'>, taskId: number, news: TaskNews): Promise<void> {
   for (let attempt = 1; ; attempt++) {
     try {
-      await call<TaskHeard>(identity.server, 'POST', `/api/agent/tasks/${taskId}`, news, identity.deviceKey)
+      await call<TaskHeard>(identity, 'POST', `/api/agent/tasks/${taskId}`, news, identity.deviceKey)
       return
     } catch (error) {
       if (attempt === 5 || (error instanceof Refused && error.status === 404)) throw error

@@ -1,5 +1,5 @@
 import { spawn, spawnSync } from 'node:child_process'
-import { createHash } from 'node:crypto'
+import { createHash, generateKeyPairSync } from 'node:crypto'
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -7,16 +7,20 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { UpdateOrder } from '#contract/report'
+import type { ReleaseStatement, SignedText, UpdateOrder } from '#contract/report'
+import { ReleaseTrust } from './release'
+import { keyStatement, releaseKeyOf, signedBy } from './release/testing'
 import { filesOf, starterText } from './start'
 import { prepareUpdate, Proof } from './update'
-import { agentVersion } from './version'
+import { agentVersion, releaseFloor } from './version'
 
 let folder: string
 let home: string
 let starter: string
 let server: Server
 let offered: Buffer
+let statement: SignedText
+let changes: SignedText[]
 let told: unknown[]
 const url = () => `http://127.0.0.1:${(server.address() as AddressInfo).port}`
 /** A program that says in a file that it was started, and with what. */
@@ -37,7 +41,10 @@ beforeEach(async () => {
   writeFileSync(starter, starterText)
   program(join(folder, 'custode-agent'), 'installed')
   told = []
+  changes = []
   server = createServer((request, response) => {
+    const said = { statement, 'release-keys': changes }[request.url!.split('/').pop()!]
+    if (said) return void response.setHeader('content-type', 'application/json').end(JSON.stringify(said))
     if (request.method === 'GET') return void response.end(offered)
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => {
@@ -126,26 +133,50 @@ describe('the starter', () => {
 
 describe('an update', () => {
   const says = (text: string) => Buffer.from(`#!/bin/sh\necho '${text}'\n`)
-  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({ kind: 'update', version: '0.9.0', files: { [process.arch]: { path: '/agent/x.gz', sha256: createHash('sha256').update(offered).digest('hex') } }, within: 60_000, ...more })
-  const prepare = (one: UpdateOrder) => prepareUpdate(home, url(), 7, one, () => undefined)
+  const keys = generateKeyPairSync('ed25519')
+  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({ kind: 'update', version: '0.9.0', within: 60_000, ...more })
+  /** What the server offers, and what is said of it. */
+  function offer(program: Buffer, more: Partial<ReleaseStatement> = {}, by = keys): void {
+    offered = gzipSync(program)
+    const sha256 = createHash('sha256').update(offered).digest('hex')
+    statement = signedBy(by, { says: 'release', program: 'custode-agent', version: '0.9.0', platform: `linux-${process.arch}`, sha256, floor: '0.0.0', ...more })
+  }
+  const prepare = (one: UpdateOrder) => prepareUpdate(home, { server: url() }, 7, one, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const untouched = () => expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
 
   it('is fetched, verified, tried and put on trial', async () => {
-    offered = gzipSync(says('custode-agent 0.9.0'))
+    offer(says('custode-agent 0.9.0'))
     await prepare(order())
     expect(readFileSync(filesOf(home).trial, 'utf8')).toMatch(/^0\.9\.0 \d+ 0 7\n$/)
     expect(spawnSync(filesOf(home).programOf('0.9.0'), { encoding: 'utf8' }).stdout).toBe('custode-agent 0.9.0\n')
   })
-  it.each([
-    ['is not what was signed', (): UpdateOrder => ({ ...order(), files: { [process.arch]: { path: '/agent/x.gz', sha256: '0'.repeat(64) } } }), 'its digest is another'],
-    ['is for another machine', (): UpdateOrder => order({ files: {} }), `no program of version 0.9.0 for ${process.arch}`],
-    ['says that it is another version', (): UpdateOrder => order({ version: '0.9.1' }), 'the program says that it is “custode-agent 0.9.0”'],
-    ['would lead out of its folder', (): UpdateOrder => order({ version: '../../etc' }), 'is no version'],
-    ['comes from elsewhere', (): UpdateOrder => ({ ...order(), files: { [process.arch]: { path: 'http://198.51.100.1/x.gz', sha256: '' } } }), 'from the server only'],
-  ])('that %s is refused, and nothing is touched', async (_, make, reason) => {
-    offered = gzipSync(says('custode-agent 0.9.0'))
-    await expect(prepare(make())).rejects.toThrow(reason)
+  const good = says('custode-agent 0.9.0')
+  it.each<[string, () => void, UpdateOrder, string]>([
+    ['is not what was signed', () => offer(good, { sha256: '0'.repeat(64) }), order(), 'its digest is another'],
+    ['another than the holder of the release key has signed', () => offer(good, {}, generateKeyPairSync('ed25519')), order(), 'its signature is not that of the release key'],
+    ['is for another machine', () => offer(good, { platform: 'linux-riscv' }), order(), 'it is for linux-riscv'],
+    ['is another program', () => offer(good, { program: 'collector/certificates' }), order(), 'it is “collector/certificates”'],
+    ['is signed as another version', () => offer(good), order({ version: '0.9.1' }), 'it is version 0.9.0, not 0.9.1'],
+    ['says that it is another version', () => offer(good, { version: '0.9.1' }), order({ version: '0.9.1' }), 'the program says that it is “custode-agent 0.9.0”'],
+    ['is older than this program goes back', () => offer(good, { version: '0.3.0' }), order({ version: '0.3.0' }), `version 0.3.0 is older than ${releaseFloor}`],
+    ['would lead out of its folder', () => offer(good), order({ version: '../../etc' }), 'is no version'],
+    ['is signed by nobody', () => { offer(good); statement = { text: statement.text, signature: '' } }, order(), 'its signature is not'],
+    ['has a signature that is none', () => { offer(good); statement = {} as SignedText }, order(), 'its signature is not'],
+  ])('that %s is refused, and nothing is touched', async (_, make, one, reason) => {
+    make()
+    await expect(prepare(one)).rejects.toThrow(reason)
     untouched()
+  })
+  it('signed with a later key is taken when the key before has signed that change, and the key before is then taken no more', async () => {
+    const later = generateKeyPairSync('ed25519')
+    offer(good, {}, later)
+    changes = [keyStatement(generateKeyPairSync('ed25519'), later, 2)]
+    await expect(prepare(order())).rejects.toThrow('its signature is not')
+    changes = [keyStatement(keys, later, 2)]
+    expect(await prepare(order())).toBe(true)
+    rmSync(filesOf(home).trial)
+    offer(good)
+    await expect(prepare(order())).rejects.toThrow('its signature is not')
   })
   it('to the version that runs changes nothing, and is no failure', async () => {
     program(filesOf(home).programOf(agentVersion), 'running')
@@ -155,12 +186,12 @@ describe('an update', () => {
   })
   it('that fails takes nothing away that is there', async () => {
     program(filesOf(home).programOf('0.9.0'), 'from before')
-    offered = gzipSync(says('something else'))
+    offer(says('something else'))
     await expect(prepare(order())).rejects.toThrow('the program says')
     expect(readFileSync(filesOf(home).programOf('0.9.0'), 'utf8')).toContain('from before')
   })
   it('is refused where nothing would go back', async () => {
-    offered = gzipSync(says('custode-agent 0.9.0'))
+    offer(good)
     delete process.env.CUSTODE_AGENT_STARTER
     await expect(prepare(order())).rejects.toThrow('was not started by its starter')
   })

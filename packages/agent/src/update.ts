@@ -3,16 +3,18 @@ import { chmodSync, createReadStream, createWriteStream, existsSync, mkdirSync, 
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createGunzip } from 'node:zlib'
-import type { UpdateOrder } from '#contract/report'
+import type { ReleaseStatement, SignedText, UpdateOrder } from '#contract/report'
 import { ageText, minute, second } from '#core'
 import { steady } from './clock'
 import { command } from './collectors'
 import { writeWhole } from './files'
 import type { Identity } from './identity'
+import { ReleaseTrust } from './release'
 import { filesOf, startedByStarter } from './start'
 import { tell } from './tell'
-import { fetchTo } from './uplink'
-import { agentVersion } from './version'
+import { NotOurs } from './signature'
+import { call, fetchTo, Refused, type Way } from './uplink'
+import { agentVersion, releaseFloor } from './version'
 
 const needed = 250e6
 
@@ -23,18 +25,40 @@ async function digestOf(file: string): Promise<string> {
 }
 
 /**
- * Fetches another version, verifies it against the digest of the signed order, tries whether it runs here at all, and
- * puts it on trial. Nothing that runs, or ran before, is touched until all of that is done.
+ * What the holder of the release key says of the version that an order names. Where the key has changed since this program was
+ * built, the changes are learned first.
+ * @throws Error with the reason for the technician
+ */
+async function statementOf(way: Way, version: string, trust: ReleaseTrust): Promise<{ path: string; said: ReleaseStatement }> {
+  const path = `/agent/releases/${version}/custode-agent-linux-${process.arch}.gz`
+  const signed = await call<SignedText>(way, 'GET', `${path}/statement`).catch((error: unknown) => {
+    if (error instanceof Refused && error.status === 404) throw new Error(`the server has no signed program of version ${version} for ${process.arch}`)
+    throw error
+  })
+  const read = () => trust.read(signed.body, 'custode-agent', `linux-${process.arch}`)
+  let said: ReleaseStatement
+  try {
+    said = read()
+  } catch (error) {
+    if (!(error instanceof NotOurs) || !trust.learn((await call<SignedText[]>(way, 'GET', '/agent/release-keys')).body)) throw error
+    said = read()
+  }
+  if (said.version !== version) throw new NotOurs(`it is version ${said.version}, not ${version}`)
+  return { path, said }
+}
+
+/**
+ * Fetches another version, verifies it against its release statement, tries whether it runs here at all, and puts it on trial.
+ * Nothing that runs, or ran before, is touched until all of that is done.
  * @returns whether there is something to start anew for: not when it is the version that runs
  * @throws Error with the reason for the technician
  */
-export async function prepareUpdate(home: string, server: string, orderId: number, order: UpdateOrder, step: (name: string) => void): Promise<boolean> {
+export async function prepareUpdate(home: string, way: Way, orderId: number, order: UpdateOrder, step: (name: string) => void, trust = new ReleaseTrust(home)): Promise<boolean> {
   const { programs, programOf, trial } = filesOf(home)
   if (order.version === agentVersion) return false
   if (!startedByStarter()) throw new Error('this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter')
   if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(order.version)) throw new Error(`“${order.version}” is no version`)
-  const file = order.files[process.arch as 'x64' | 'arm64']
-  if (!file) throw new Error(`the server has no program of version ${order.version} for ${process.arch}`)
+  const { path, said: release } = await statementOf(way, order.version, trust)
   if (existsSync(trial)) throw new Error('another update is on trial')
   const { bavail, bsize } = statfsSync(home)
   if (bavail * bsize < needed) throw new Error(`there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`)
@@ -45,8 +69,8 @@ export async function prepareUpdate(home: string, server: string, orderId: numbe
   mkdirSync(arriving, { recursive: true, mode: 0o700 })
   try {
     step('downloading')
-    await fetchTo(server, file.path, packed)
-    if ((await digestOf(packed)) !== file.sha256) throw new Error('the program is not the one of the signed order: its digest is another')
+    await fetchTo(way, path, packed)
+    if ((await digestOf(packed)) !== release.sha256) throw new NotOurs('the program is not the one that was signed: its digest is another')
     step('unpacking')
     await pipeline(createReadStream(packed), createGunzip(), createWriteStream(program))
     chmodSync(program, 0o700)
@@ -86,7 +110,7 @@ export class Proof {
   #settled = false
   #hasStayed = false
 
-  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
+  constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
     this.#files = filesOf(home)
   }
 
@@ -105,6 +129,7 @@ export class Proof {
       rmSync(starts, { force: true })
       writeWhole(adopted, agentVersion)
       rmSync(trial)
+      new ReleaseTrust(this.home).raise('custode-agent', releaseFloor)
       this.#keepOnly([agentVersion, before])
       this.say(`version ${agentVersion} has proved itself`)
       await this.#tell(proved.orderId, 'done', `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`)

@@ -71,7 +71,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   seriesRoutes(app, pool)
   rolloutRoutes(app, pool, engine, interval, keyFolder, signer, agentFolder ?? '')
   handOutAgent(app, agentFolder ?? '')
-  handOutCollectors(app, programs, signer, engine)
+  handOutCollectors(app, programs, engine)
   live.routes(app)
   describeApi(app, routes)
 

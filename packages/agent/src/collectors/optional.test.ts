@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { createHash, generateKeyPairSync, sign } from 'node:crypto'
+import { createHash, generateKeyPairSync } from 'node:crypto'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -7,29 +7,33 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createServer as createTlsServer } from 'node:tls'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { SignedTask } from '#contract/report'
+import type { ReleaseStatement, SignedProgram, SignedText } from '#contract/report'
 import type { Identity } from '../identity'
 import { certificateEnd } from '../optional/certificates'
+import { ReleaseTrust } from '../release'
+import { keyStatement, releaseKeyOf, signedBy } from '../release/testing'
 import { eventlogCollector, logsBelow } from './eventlog'
 import { readProgramLine } from './logLine'
 import { OptionalCollectors } from './optional'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-optional-'))
 const keys = generateKeyPairSync('ed25519')
-let offered: SignedTask
+let offered: SignedProgram
+let changes: SignedText[] = []
 let server: Server
 let identity: Identity
 const digestOf = (source: string) => createHash('sha256').update(source).digest('hex')
 const source = (value: number) => `exports.collector = () => ({ name: 'certificates', collect: () => ({ readings: [['certificate.left', '443', ${value}]] }) })`
-function offer(text: string, more: object = {}, key = keys.privateKey): void {
-  const body = JSON.stringify({ collector: 'certificates', source: text, digest: digestOf(text), ...more })
-  offered = { text: body, signature: sign(null, Buffer.from(body), key).toString('base64') }
+function offer(text: string, more: Partial<ReleaseStatement> = {}, by = keys): void {
+  const said: ReleaseStatement = { says: 'release', program: 'collector/certificates', version: '1.0.0', platform: 'any', sha256: digestOf(text), floor: '1.0.0', ...more }
+  offered = { source: text, signed: signedBy(by, said) }
 }
 
 beforeAll(async () => {
-  server = createServer((_, response) => response.setHeader('content-type', 'application/json').end(JSON.stringify(offered)))
+  mkdirSync(join(folder, 'home'))
+  server = createServer((request, response) => response.setHeader('content-type', 'application/json').end(JSON.stringify(request.url === '/agent/release-keys' ? changes : offered)))
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  identity = { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'k', name: 'n', interval: 60_000, serverKey: keys.publicKey.export({ type: 'spki', format: 'der' }).toString('base64') }
+  identity = { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'k', name: 'n', interval: 60_000 }
 })
 afterAll(() => {
   server.close()
@@ -39,27 +43,29 @@ afterAll(() => {
 describe('an optional collector', () => {
   const home = join(folder, 'home')
   const wanted = (text: string) => [{ name: 'certificates' as const, digest: digestOf(text) }]
+  const open = () => new OptionalCollectors(home, identity, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const values = async (optional: OptionalCollectors) => Promise.all(optional.collectors.map(async (one) => (await one.collect(0)).readings![0]![2]))
 
   it('is fetched, runs, is there after a restart, and follows its newer program', async () => {
     offer(source(1))
-    const optional = new OptionalCollectors(home, identity)
+    const optional = open()
     await optional.follow(wanted(source(1)))
     expect([optional.names, await values(optional), optional.troubles]).toEqual([['certificates'], [1], []])
-    const restarted = new OptionalCollectors(home, identity)
+    const restarted = open()
     expect(await values(restarted)).toEqual([1])
     offer(source(2))
     await restarted.follow(wanted(source(2)))
     expect(await values(restarted)).toEqual([2])
   })
   it.each([
-    ['signed by another', () => offer(source(3), {}, generateKeyPairSync('ed25519').privateKey), 'its signature is not the server’s'],
-    ['under another name', () => offer(source(3), { collector: 'other' }), 'it is the program of “other”'],
-    ['changed after its digest was taken', () => offer(source(3), { digest: digestOf('x') }), 'its digest is another'],
+    ['signed by another', () => offer(source(3), {}, generateKeyPairSync('ed25519')), 'its signature is not that of the release key'],
+    ['under another name', () => offer(source(3), { program: 'custode-agent' }), 'it is “custode-agent”'],
+    ['older than the one that it had', () => offer(source(3), { version: '0.9.0' }), 'version 0.9.0 is older than 1.0.0'],
+    ['changed after it was signed', () => offer(source(3), { sha256: digestOf('x') }), 'its digest is another'],
     ['that is no program', () => offer('))'), 'Unexpected token'],
   ])('%s is refused, and the one before goes on', async (_, prepare, reason) => {
     prepare()
-    const optional = new OptionalCollectors(home, identity)
+    const optional = open()
     await optional.follow(wanted(source(3)))
     expect(optional.troubles).toEqual([{ collector: 'certificates', reason: expect.stringContaining(reason) as string }])
     expect(await values(optional)).toEqual([2])
@@ -68,11 +74,19 @@ describe('an optional collector', () => {
     const file = join(home, 'collectors', 'certificates.json')
     const kept = readFileSync(file, 'utf8')
     writeFileSync(file, kept.replace('443', '444'))
-    expect(new OptionalCollectors(home, identity).names).toEqual([])
+    expect(open().names).toEqual([])
     writeFileSync(file, kept)
   })
+  it('signed with a later key is taken when the key before has signed that change', async () => {
+    const later = generateKeyPairSync('ed25519')
+    offer(source(4), {}, later)
+    changes = [keyStatement(keys, later, 2)]
+    const optional = open()
+    await optional.follow(wanted(source(4)))
+    expect([await values(optional), optional.troubles, await values(open())]).toEqual([[4], [], [4]])
+  })
   it('goes when nobody wants it any more', async () => {
-    const optional = new OptionalCollectors(home, identity)
+    const optional = open()
     expect(optional.names).toEqual(['certificates'])
     await optional.follow([])
     expect(optional.names).toEqual([])

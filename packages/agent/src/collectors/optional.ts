@@ -3,33 +3,35 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:f
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { compileFunction } from 'node:vm'
-import type { CollectorFailure, SignedTask, WantedCollector } from '#contract/report'
+import type { CollectorFailure, SignedProgram, SignedText, WantedCollector } from '#contract/report'
 import type { OptionalCollector } from '#core'
 import { writeWhole } from '../files'
 import type { Identity } from '../identity'
-import { isSignedBy, NotOurs } from '../signature'
+import { ReleaseTrust } from '../release'
+import { NotOurs } from '../signature'
 import { call } from '../uplink'
 import type { Collect } from './collector'
 
-interface Program { collector: OptionalCollector; source: string; digest: string }
-
-/** @throws NotOurs when it is not exactly what the server has signed under that name */
-export function readProgram(signed: SignedTask, serverKey: string | undefined, name: string): Program {
-  if (!serverKey) throw new NotOurs('this machine was enrolled before programs were signed: enrol it anew')
-  if (!isSignedBy(signed, serverKey)) throw new NotOurs('its signature is not the server’s')
-  const program = JSON.parse(signed.text) as Program
-  if (program.collector !== name) throw new NotOurs(`it is the program of “${program.collector}”`)
-  if (createHash('sha256').update(program.source).digest('hex') !== program.digest) throw new NotOurs('its digest is another')
-  return program
+/**
+ * The text of a collector, when it is what the holder of the release key has signed under that name.
+ * @throws NotOurs
+ */
+function readSource({ source, signed }: SignedProgram, name: OptionalCollector, trust: ReleaseTrust): string {
+  const said = trust.read(signed, `collector/${name}`, 'any')
+  if (digestOf(source) !== said.sha256) throw new NotOurs('its digest is another')
+  trust.raise(said.program, said.floor)
+  return source
 }
 
 /** Runs the program's text itself and not a file, so that what was verified is what runs. */
-function load(program: Program): Collect {
+function load(source: string): Collect {
   const module = { exports: {} as { collector?: () => Collect } }
-  compileFunction(program.source, ['module', 'exports', 'require'])(module, module.exports, createRequire('/'))
+  compileFunction(source, ['module', 'exports', 'require'])(module, module.exports, createRequire('/'))
   if (!module.exports.collector) throw new Error('it is no collector')
   return module.exports.collector()
 }
+
+const digestOf = (source: string) => createHash('sha256').update(source).digest('hex')
 
 interface Held { digest: string; collect: Collect }
 
@@ -39,14 +41,14 @@ export class OptionalCollectors {
   readonly #held = new Map<OptionalCollector, Held>()
   #troubles: CollectorFailure[] = []
 
-  constructor(home: string, private readonly identity: Identity) {
+  constructor(home: string, private readonly identity: Identity, private readonly trust = new ReleaseTrust(home)) {
     this.#folder = join(home, 'collectors')
     if (!existsSync(this.#folder)) return
     for (const file of readdirSync(this.#folder).filter((one) => one.endsWith('.json'))) {
       const name = file.slice(0, -'.json'.length) as OptionalCollector
       try {
-        const program = readProgram(JSON.parse(readFileSync(join(this.#folder, file), 'utf8')) as SignedTask, identity.serverKey, name)
-        this.#held.set(name, { digest: program.digest, collect: load(program) })
+        const source = readSource(JSON.parse(readFileSync(join(this.#folder, file), 'utf8')) as SignedProgram, name, trust)
+        this.#held.set(name, { digest: digestOf(source), collect: load(source) })
       } catch {
         // Not what was stored: the server has it, if it is still wanted.
         rmSync(join(this.#folder, file))
@@ -76,15 +78,24 @@ export class OptionalCollectors {
     for (const { name, digest } of wanted) {
       if (this.#held.get(name)?.digest === digest) continue
       try {
-        const { body: signed } = await call<SignedTask>(this.identity.server, 'GET', `/api/agent/collectors/${name}`, undefined, this.identity.deviceKey)
-        const program = readProgram(signed, this.identity.serverKey, name)
-        const collect = load(program)
+        const { body: program } = await call<SignedProgram>(this.identity, 'GET', `/api/agent/collectors/${name}`, undefined, this.identity.deviceKey)
+        const source = await this.#verified(program, name)
+        const collect = load(source)
         mkdirSync(this.#folder, { recursive: true, mode: 0o700 })
-        writeWhole(join(this.#folder, `${name}.json`), JSON.stringify(signed))
-        this.#held.set(name, { digest: program.digest, collect })
+        writeWhole(join(this.#folder, `${name}.json`), JSON.stringify(program))
+        this.#held.set(name, { digest: digestOf(source), collect })
       } catch (error) {
         this.#troubles.push({ collector: name, reason: `its program was not taken: ${(error as Error).message}`.slice(0, 500) })
       }
+    }
+  }
+  /** Its text; where the release key has changed, the changes are learned first. */
+  async #verified(program: SignedProgram, name: OptionalCollector): Promise<string> {
+    try {
+      return readSource(program, name, this.trust)
+    } catch (error) {
+      if (!(error instanceof NotOurs) || !this.trust.learn((await call<SignedText[]>(this.identity, 'GET', '/agent/release-keys')).body)) throw error
+      return readSource(program, name, this.trust)
     }
   }
 }

@@ -1,4 +1,4 @@
-import { protocolVersion, type AgentSelf, type Refusal, type Report, type ReportReceipt, type SignedTask } from '#contract/report'
+import { protocolVersion, type AgentSelf, type Refusal, type Report, type ReportReceipt, type SignedText } from '#contract/report'
 import type { Identity } from '../identity'
 import { instance, machineMark, sinceStart } from '../clock'
 import { call, Refused } from '../uplink'
@@ -41,7 +41,7 @@ export class Sender {
 
   async #post(reports: readonly Report[]): Promise<ReportReceipt> {
     const machine = machineMark()
-    const { body } = await call<ReportReceipt>(this.identity.server, 'POST', '/api/agent/reports',
+    const { body } = await call<ReportReceipt>(this.identity, 'POST', '/api/agent/reports',
       { version: protocolVersion, sentAt: Date.now(), oldest: reports[0]!.seq, reports, instance, ...(machine ? { machine } : {}), ...sinceStart() }, this.identity.deviceKey)
     return body
   }
@@ -53,7 +53,7 @@ export class Sender {
   async #resume(): Promise<void> {
     if (this.#resumed) return
     try {
-      const { body } = await call<Partial<AgentSelf>>(this.identity.server, 'GET', '/api/agent/self', undefined, this.identity.deviceKey)
+      const { body } = await call<Partial<AgentSelf>>(this.identity, 'GET', '/api/agent/self', undefined, this.identity.deviceKey)
       if (typeof body.lastSeq === 'number' && body.lastSeq > this.spool.last) {
         this.say(`the server has seen report ${body.lastSeq}, and this machine has made ${this.spool.last}: it was set back, and goes on from there`)
         this.spool.jumpTo(body.lastSeq)
@@ -68,7 +68,7 @@ export class Sender {
 
   /** Another machine has reported as this one, and used numbers that this one gave, too. */
   async #countAnew(): Promise<void> {
-    const { body } = await call<AgentSelf>(this.identity.server, 'GET', '/api/agent/self', undefined, this.identity.deviceKey)
+    const { body } = await call<AgentSelf>(this.identity, 'GET', '/api/agent/self', undefined, this.identity.deviceKey)
     this.say(`another machine has reported as this one; it counts on from report ${body.lastSeq}`)
     this.spool.jumpTo(body.lastSeq, true)
   }
@@ -87,7 +87,7 @@ export class Sender {
   async sendAll(): Promise<ReportReceipt | null> {
     await this.#resume()
     let last: ReportReceipt | null = null
-    const tasks: SignedTask[] = []
+    const tasks: SignedText[] = []
     let most = batchSize
     let hasCountedAnew = false
     for (;;) {

@@ -1,7 +1,7 @@
 import Joi from 'joi'
 import { optionalCollectors, pacedCollectors } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
-import type { AgentSelf, AgentSettings, Attended, CollectSettings, Enrolment, Refusal, RefusedBrief, ReportReceipt, SignedTask, TaskHeard, WantedCollector } from './index'
+import type { AgentSelf, AgentSettings, Attended, CollectSettings, Enrolment, Refusal, RefusedBrief, ReportReceipt, SignedProgram, SignedText, TaskHeard, WantedCollector } from './index'
 
 const length = Joi.number().description('Milliseconds.')
 const collect = answerOf<CollectSettings>({ logs: listOf(words), collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })) })
@@ -11,7 +11,9 @@ export const agentSelfSchema = answerOf<AgentSelf>({ ...settings, lastSeq: count
 export const attendedSchema = answerOf<Attended>({ settings: agentSettingsSchema, work: Joi.boolean() })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 
-export const signedSchema = answerOf<SignedTask>({ text: words, signature: words })
+export const signedSchema = answerOf<SignedText>({ text: words, signature: words })
+export const signedProgramSchema = answerOf<SignedProgram>({ source: words, signed: signedSchema })
+export const releaseKeysSchema = listOf(signedSchema)
 export const reportReceiptSchema = answerOf<ReportReceipt>({
   acknowledged: count,
   refused: listOf(answerOf<Refusal>({ seq: Joi.number().allow(null), pointer: words.description('JSON pointer (RFC 6901).'), code: words, detail: words })),

@@ -1,7 +1,8 @@
 import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector } from '#core'
-import type { SignedTask } from './task'
+import type { SignedText } from './task'
 
-export type { DeployNews, DeployOrder, Order, ServiceNews, ServiceOrder, SignedTask, SignInTrial, SweepNews, SweepOrder, ReleaseFile, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
+export type { DeployNews, DeployOrder, Order, ServiceNews, ServiceOrder, SignedText, SignInTrial, SweepNews, SweepOrder, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
+export type { KeyStatement, ProgramName, ReleaseKey, ReleaseStatement, SignedProgram } from './release'
 
 /** Version of the agent's protocol. A server answers another version with what it speaks. */
 export const protocolVersion = 1
@@ -74,7 +75,7 @@ export interface Refusal {
   detail: string
 }
 
-/** An optional collector to have, by the SHA-256 of its program in hexadecimal digits: another one is to be fetched. */
+/** An optional collector to have. `digest`: SHA-256 of its program in hexadecimal digits; where it is another than what is there, it is fetched. */
 export interface WantedCollector { name: OptionalCollector; digest: string }
 /** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
 export interface CollectSettings { logs: string[]; collectors: WantedCollector[] }
@@ -105,7 +106,7 @@ export interface ReportReceipt {
   clockOffset: Millis
   settings: AgentSettings
   /** Work for this device; absent where there is none. */
-  tasks?: SignedTask[]
+  tasks?: SignedText[]
 }
 
 export interface EnrolmentRequest {

@@ -20,10 +20,11 @@ export interface DeployOrder {
   /** For all of it, in milliseconds. */
   within: Millis
 }
-/** A program to fetch from the server, by the SHA-256 of the packed file in hexadecimal digits. */
-export interface ReleaseFile { path: string; sha256: string }
-/** Run another version. One that does not report within the time is given up, and the one before goes on. */
-export interface UpdateOrder { kind: 'update'; version: string; files: Partial<Record<'x64' | 'arm64', ReleaseFile>>; within: Millis }
+/**
+ * Run another version: the order names it, and what it is stands in its release statement. One that does not report within
+ * the time is given up, and the one before goes on.
+ */
+export interface UpdateOrder { kind: 'update'; version: string; within: Millis }
 /** Start, stop or restart one service of the device itself. */
 export interface ServiceOrder extends ServiceAction { kind: 'service' }
 export type Order = SweepOrder | DeployOrder | UpdateOrder | ServiceOrder
@@ -31,7 +32,10 @@ export type Order = SweepOrder | DeployOrder | UpdateOrder | ServiceOrder
 export interface Task { id: number; deviceId: DeviceId; expiresAt: Millis; order: Order }
 
 /** What was signed is exactly the text that is read: Ed25519 (RFC 8032) over its UTF-8, in base64. */
-export interface SignedTask { text: string; signature: string }
+export interface SignedText {
+  text: string
+  signature: string
+}
 
 /** How a task goes. What was found is told once, as it is found. */
 export interface SweepNews { state: 'running' | 'done' | 'failed'; reason: string; scanned: number; total: number; found: Answering[] }

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertEntry, AlertView, MendingView, Rounds, ServiceNews, SignedTask, Task } from '#contract'
+import type { AlertEntry, AlertView, MendingView, Rounds, ServiceNews, SignedText, Task } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
 import { openHouse, type Agent, type House } from '../testing/house'
 import { turnMendings } from './mending'
@@ -23,7 +23,7 @@ const later = (more: number) => turnMendings(house.pool, Date.now() + more)
 /** Reports until the agent is handed its order, which the server looks for every two seconds. */
 async function handed(agent: Agent): Promise<Task> {
   for (const end = Date.now() + 10_000; Date.now() < end;) {
-    const [task] = (await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedTask[] | undefined ?? []
+    const [task] = (await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedText[] | undefined ?? []
     if (task) return JSON.parse(task.text) as Task
     await new Promise((resolve) => setTimeout(resolve, 200))
   }

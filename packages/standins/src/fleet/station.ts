@@ -2,7 +2,7 @@ import { createPublicKey, verify } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
-import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type ServiceNews, type ServiceOrder, type SignedTask, type Task, type UpdateNews, type UpdateOrder } from '#contract/report'
+import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type ServiceNews, type ServiceOrder, type SignedText, type Task, type UpdateNews, type UpdateOrder } from '#contract/report'
 import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
@@ -71,7 +71,7 @@ export class Station {
   }
 
   /** Carries out what the server has signed. */
-  async #obey({ text, signature }: SignedTask): Promise<void> {
+  async #obey({ text, signature }: SignedText): Promise<void> {
     const identity = this.identity!
     const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
     if (!verify(null, Buffer.from(text), key, Buffer.from(signature, 'base64'))) return

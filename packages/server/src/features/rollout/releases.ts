@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { createReadStream, existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import type { ReleaseFile, ReleaseView } from '#contract'
+import { releaseKeysSchema, signedSchema, type ReleaseView, type SignedText } from '#contract'
 import { byVersion } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { ProblemError } from '../../http/problems'
@@ -11,6 +11,8 @@ import { route } from '../../http/route'
 export const architectures = ['x64', 'arm64'] as const
 type Architecture = (typeof architectures)[number]
 const fileName = (arch: Architecture) => `custode-agent-linux-${arch}.gz`
+/** What the holder of the release key has said of a file lies beside it; without, no agent would run it. */
+export const statementFile = (file: string) => `${file}.signed`
 const isVersion = /^\d+\.\d+\.\d+[\w.-]{0,30}$/
 
 async function sha256(file: string): Promise<string> {
@@ -21,7 +23,8 @@ async function sha256(file: string): Promise<string> {
 
 /**
  * The packaged agents in a folder: the current one, whose version stands in the file `version`, and others below
- * `releases/<version>`. What is put there while the server runs counts at once. Without a folder there are none.
+ * `releases/<version>`, each with its release statement. What is put there while the server runs counts at once. Without a
+ * folder there are none.
  */
 export class Releases {
   readonly #digests = new Map<string, Promise<string>>()
@@ -37,7 +40,13 @@ export class Releases {
   fileOf(version: string, arch: Architecture): string | null {
     if (!this.folder || !isVersion.test(version)) return null
     const file = version === this.current ? join(this.folder, fileName(arch)) : join(this.folder, 'releases', version, fileName(arch))
-    return existsSync(file) ? file : null
+    return existsSync(file) && existsSync(statementFile(file)) ? file : null
+  }
+
+  /** Changes of the release key, the first one first, each signed with the key before. */
+  keyChanges(): SignedText[] {
+    const file = join(this.folder, 'release-keys.json')
+    return this.folder && existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) as SignedText[] : []
   }
 
   /** Newest first. */
@@ -56,28 +65,31 @@ export class Releases {
     if (!digest) this.#digests.set(key, digest = sha256(file))
     return digest
   }
-
-  async files(version: string): Promise<Partial<Record<Architecture, ReleaseFile>>> {
-    const files: Partial<Record<Architecture, ReleaseFile>> = {}
-    for (const arch of architectures) {
-      const file = this.fileOf(version, arch)
-      if (file) files[arch] = { path: `/agent/releases/${version}/${fileName(arch)}`, sha256: await this.digest(file) }
-    }
-    return files
-  }
 }
 
-/** Like the agent itself the same for everybody, and without a secret; agents take it by the digest of a signed order. */
+/** Like the agent itself the same for everybody, and without a secret; agents take nothing that the release key has not signed. */
 export function handOutReleases(app: FastifyInstance, releases: Releases): void {
+  const fileAt = (params: unknown) => {
+    const { version, file: name } = params as { version: string; file: string }
+    const arch = architectures.find((one) => name === fileName(one))
+    const file = arch ? releases.fileOf(version, arch) : null
+    if (!file) throw new ProblemError('not-found')
+    return file
+  }
   route(app, {
     method: 'GET', url: '/agent/releases/:version/:file', access: 'public', summary: 'The packaged agent of one version', answer: { media: 'application/gzip' },
     handle({ request, reply }) {
-      const { version, file: name } = request.params as { version: string; file: string }
-      const arch = architectures.find((one) => name === fileName(one))
-      const file = arch ? releases.fileOf(version, arch) : null
-      if (!file) throw new ProblemError('not-found')
+      const file = fileAt(request.params)
       void reply.type('application/gzip').header('content-length', statSync(file).size)
       return createReadStream(file)
     },
+  })
+  route(app, {
+    method: 'GET', url: '/agent/releases/:version/:file/statement', access: 'public', summary: 'What the holder of the release key says of it', answer: signedSchema,
+    handle: ({ request }) => JSON.parse(readFileSync(statementFile(fileAt(request.params)), 'utf8')) as SignedText,
+  })
+  route(app, {
+    method: 'GET', url: '/agent/release-keys', access: 'public', summary: 'Changes of the release key, each signed with the one before', answer: releaseKeysSchema,
+    handle: () => releases.keyChanges(),
   })
 }

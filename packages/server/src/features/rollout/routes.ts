@@ -30,7 +30,7 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   const releases = new Releases(agentFolder)
   const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
     if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
-    if (order.kind === 'update') return updateOrder(tx, releases, order.runId)
+    if (order.kind === 'update') return updateOrder(tx, order.runId)
     return order.kind === 'service' ? order : sweepOrder(tx, vault, taskId, order)
   }, (deviceIds) => { engine.attendance.wake(deviceIds) })
   app.addHook('onClose', () => board.stop())

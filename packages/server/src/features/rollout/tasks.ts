@@ -1,4 +1,4 @@
-import type { Order, ServiceOrder, SignedTask, SweepOrder, Task } from '#contract'
+import type { Order, ServiceOrder, SignedText, SweepOrder, Task } from '#contract'
 import type { ClientId, DeviceId, Millis } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -46,12 +46,12 @@ export class TaskBoard {
   }
 
   /** Takes the work of a device off the board, signed. */
-  async take(deviceId: DeviceId): Promise<SignedTask[]> {
+  async take(deviceId: DeviceId): Promise<SignedText[]> {
     if (!this.#waiting.delete(deviceId)) return []
     return inTransaction(this.pool, async (tx) => {
       const taken = await rows<{ id: number; order_text: StoredOrder; expires_at: Millis }>(tx, `
         update device_task set state = case when expires_at > now() then 'sent' else 'over' end where device_id = $1 and state = 'queued' returning id, order_text, expires_at`, [deviceId])
-      const signed: SignedTask[] = []
+      const signed: SignedText[] = []
       for (const one of taken.sort((a, b) => a.id - b.id)) {
         const order = one.expires_at > Date.now() ? await this.complete(tx, one.order_text, one.id) : null
         if (!order) continue

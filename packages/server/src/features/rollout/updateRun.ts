@@ -49,10 +49,10 @@ export async function steerUpdates(tx: Db, viewer: Viewer, id: number, action: U
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
 
-/** The order as it is handed over, with the digests of the files as they are now. Null when the run was stopped meanwhile. */
-export async function updateOrder(tx: Db, releases: Releases, runId: number): Promise<UpdateOrder | null> {
+/** The order as it is handed over. Null when the run was stopped meanwhile. */
+export async function updateOrder(tx: Db, runId: number): Promise<UpdateOrder | null> {
   const run = await firstRow<RunRow>(tx, `select * from update_run where id = $1 and state <> 'stopped'`, [runId])
-  return run && { kind: 'update', version: run.version, files: await releases.files(run.version), within: run.minutes * minute }
+  return run && { kind: 'update', version: run.version, within: run.minutes * minute }
 }
 
 /** What an agent tells of its update; one that had proved itself may come down again and again, and be given up after all. */

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -17,6 +16,10 @@ beforeAll(async () => {
   mkdirSync(join(folder, 'releases', '1.1.0-rc.1'), { recursive: true })
   writeFileSync(join(folder, 'releases', '1.1.0-rc.1', 'custode-agent-linux-arm64.gz'), 'next')
   mkdirSync(join(folder, 'releases', 'notes'))
+  for (const file of ['custode-agent-linux-x64.gz', 'releases/1.1.0-rc.1/custode-agent-linux-arm64.gz']) writeFileSync(join(folder, `${file}.signed`), JSON.stringify({ text: file, signature: 's' }))
+  // Without a statement of the release key's holder it is no release.
+  mkdirSync(join(folder, 'releases', '1.2.0'))
+  writeFileSync(join(folder, 'releases', '1.2.0', 'custode-agent-linux-x64.gz'), 'unsigned')
   house = await openHouse(folder)
   agents = []
   for (const name of ['tm-a', 'tm-b', 'tm-c', 'tm-d']) {
@@ -54,7 +57,9 @@ describe('versions of the agent', () => {
   })
   it('are handed out by version, and nothing else of the folder is', async () => {
     expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz')).status).toBe(200)
-    for (const path of ['1.0.0/version', '1.0.0/custode-agent-linux-arm64.gz', '9.9.9/custode-agent-linux-x64.gz', '..%2f..%2fetc/passwd', 'notes/custode-agent-linux-x64.gz']) expect((await house.nobody('GET', `/agent/releases/${path}`)).status).toBe(404)
+    expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz/statement')).body).toEqual({ text: 'custode-agent-linux-x64.gz', signature: 's' })
+    expect((await house.nobody('GET', '/agent/release-keys')).body).toEqual([])
+    for (const path of ['1.0.0/version', '1.0.0/custode-agent-linux-arm64.gz', '9.9.9/custode-agent-linux-x64.gz', '..%2f..%2fetc/passwd', 'notes/custode-agent-linux-x64.gz', '1.2.0/custode-agent-linux-x64.gz', '1.2.0/custode-agent-linux-x64.gz/statement']) expect((await house.nobody('GET', `/agent/releases/${path}`)).status).toBe(404)
   })
 })
 
@@ -64,7 +69,7 @@ describe('an update', () => {
     await turn()
     expect(await states(id)).toEqual(['going', 'waiting', 'waiting', 'waiting'])
     const first = await order(agents[0]!)
-    expect(first.order).toEqual({ kind: 'update', version: '1.0.0', within: 300_000, files: { x64: { path: '/agent/releases/1.0.0/custode-agent-linux-x64.gz', sha256: createHash('sha256').update('current').digest('hex') } } })
+    expect(first.order).toEqual({ kind: 'update', version: '1.0.0', within: 300_000 })
     await tell(agents[0]!, first.task.id, 'running')
     expect((await page(id)).devices[0]).toMatchObject({ state: 'going', step: 'downloading', fromVersion: '0.9.0' })
     expect(await tell(agents[1]!, first.task.id, 'done')).toBe(404)

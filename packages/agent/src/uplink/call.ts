@@ -3,6 +3,7 @@ import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
 import { gzipSync } from 'node:zlib'
+import { needSafe, optionsFor, type Way } from './way'
 
 export class Refused extends Error {
   constructor(readonly status: number, readonly code: string, detail: string) { super(detail) }
@@ -15,11 +16,19 @@ const longestAnswer = 8 * 1024 * 1024
 
 interface Response { status: number; text: string; date: number | null }
 
+/** An address at the server, and what sends to it. */
+function target(way: Way, path: string) {
+  const server = needSafe(way.server)
+  const url = new URL(path, server)
+  if (url.origin !== server.origin) throw new Error('only the server itself is asked')
+  return { url, send: url.protocol === 'https:' ? tlsRequest : plainRequest, options: optionsFor(way) }
+}
+
 /** One request. Rejects with an Error when the server was not reached. */
-function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer, stop?: AbortSignal): Promise<Response> {
-  const send = url.protocol === 'https:' ? tlsRequest : plainRequest
+function ask(way: Way, path: string, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer, stop?: AbortSignal): Promise<Response> {
+  const { url, send, options } = target(way, path)
   return new Promise((resolve, reject) => {
-    const request = send(url, { method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) }, (response) => {
+    const request = send(url, { ...options, method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) }, (response) => {
       const chunks: Buffer[] = []
       let length = 0
       response.on('data', (chunk: Buffer) => {
@@ -37,17 +46,17 @@ function ask(url: URL, method: 'GET' | 'POST', headers: Record<string, string | 
 }
 
 /** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached or `stop` came first. */
-export async function call<T>(server: string, method: 'GET' | 'POST', path: string, body?: unknown, key?: string, stop?: AbortSignal): Promise<Answer<T>> {
-  const url = new URL(path, server)
+export async function call<T>(way: Way, method: 'GET' | 'POST', path: string, body?: unknown, key?: string, stop?: AbortSignal): Promise<Answer<T>> {
+  const { origin } = needSafe(way.server)
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
-  const { status, text, date } = await ask(url, method, {
+  const { status, text, date } = await ask(way, path, method, {
     ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
     ...(key ? { authorization: `Bearer ${key}` } : {}),
   }, bytes, stop)
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
   // Before the body: whoever stands between may refuse in words of its own.
-  if (status < 200 || status >= 300) throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${url.origin} answered ${status}`)
-  if (answer === null) throw new Error(`${url.origin} answered, but not as a Custode server does`)
+  if (status < 200 || status >= 300) throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
+  if (answer === null) throw new Error(`${origin} answered, but not as a Custode server does`)
   return { body: answer, date }
 }
 
@@ -62,20 +71,17 @@ function parsed(text: string): object | null {
 }
 
 /** A text of the server's. */
-export async function textOf(server: string, path: string): Promise<string> {
-  const url = new URL(path, server)
-  const { status, text } = await ask(url, 'GET')
-  if (status !== 200) throw new Error(`${url.href}: the server answered ${status}`)
+export async function textOf(way: Way, path: string): Promise<string> {
+  const { status, text } = await ask(way, path, 'GET')
+  if (status !== 200) throw new Error(`${way.server}${path}: the server answered ${status}`)
   return text
 }
 
 /** A file of the server's, written as it comes. */
-export async function fetchTo(server: string, path: string, file: string): Promise<void> {
-  const url = new URL(path, server)
-  if (url.origin !== new URL(server).origin) throw new Error('programs come from the server only')
-  const send = url.protocol === 'https:' ? tlsRequest : plainRequest
+export async function fetchTo(way: Way, path: string, file: string): Promise<void> {
+  const { url, send, options } = target(way, path)
   const response = await new Promise<IncomingMessage>((resolve, reject) => {
-    const request = send(url, { timeout: 30_000 }, resolve)
+    const request = send(url, { ...options, timeout: 30_000 }, resolve)
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
     request.on('error', reject)
     request.end()

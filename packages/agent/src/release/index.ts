@@ -1,0 +1,1 @@
+export { builtInKey, ReleaseTrust } from './trust'
