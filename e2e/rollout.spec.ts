@@ -1,4 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process'
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -13,6 +13,8 @@ const running: ChildProcess[] = []
 test.beforeAll(() => { folder = mkdtempSync(join(tmpdir(), 'custode-hand-')) })
 function endAll(): void {
   for (const child of running.splice(0)) try { process.kill(-child.pid!) } catch { /* it ended by itself */ }
+  // The agent goes on in the background when its installation has ended.
+  spawnSync('pkill', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`])
 }
 test.afterAll(() => {
   endAll()
@@ -48,6 +50,8 @@ test('one machine by hand: the command from the page, run, and the page tells ho
   await expect(progress.locator('li.done', { hasText: 'Roster' })).toContainText(/\d+ watches in force/)
   await expect(progress.locator('li.stuck', { hasText: 'Starts at boot' })).toContainText('will not come back after a restart')
   expect(said()).toContain('nothing starts it at boot')
+  // Nothing that was typed to install it, the key in it, stays in the list of processes.
+  expect(spawnSync('ps', ['-eo', 'args'], { encoding: 'utf8' }).stdout).not.toContain(command.split(' ').pop()!)
   await progress.getByRole('link', { name: 'lf-hand-1' }).click()
   await expect(page.getByRole('heading', { name: 'lf-hand-1' })).toBeVisible()
   await expect(page.getByRole('cell', { name: 'cron' }).or(page.getByText('There is no service manager here')).first()).toBeVisible()

@@ -12,11 +12,16 @@ import { Plain, step } from './say.mjs'
 const names = ['agent', 'fleet', 'hosts', 'realHosts', 'server']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
-/** Everything that an environment of our own needs, for the demo and for tests alike. @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings */
-export function startServer({ place, databaseUrl, port, interval }) {
+/**
+ * Everything that an environment of our own needs, for the demo and for tests alike.
+ * @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings
+ * @param {Record<string, string>} [more] settings of the server beyond these
+ */
+export function startServer({ place, databaseUrl, port, interval }, more = {}) {
   return start(place, 'server', [programPath('server')], {
     CUSTODE_DATABASE: databaseUrl, CUSTODE_PORT: String(port), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_WEB: join(root, 'dist/web'), CUSTODE_AGENTS: join(root, 'dist/agent'), CUSTODE_KEYS: join(place, 'keys'),
     CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'), CUSTODE_INTERVAL: String(interval), CUSTODE_PAST_WINDOWS: '1',
+    ...more,
   })
 }
 
@@ -58,35 +63,48 @@ function realHostsWanted() {
   return count
 }
 
-/** @typedef {{ network: string, gateway: string, hosts: { name: string, address: string, system: string, user: string, password: string }[] }} RealHosts */
+/** @typedef {{ network: string, gateway: string, ca: string, hosts: { name: string, address: string, system: string, user: string, password: string }[] }} RealHosts */
 
 /**
- * Boots them, and makes their network known as a site, with their sign-ins, so that a sweep finds them and a wave reaches them.
- * @param {string} place @param {string} url @param {number} count @param {import('./programs.mjs').Running[]} running @returns {Promise<RealHosts>}
+ * Boots them. They reach the server over TLS, by an authority of the demo's own.
+ * @param {string} place @param {number} port @param {number} count @param {import('./programs.mjs').Running[]} running @returns {Promise<RealHosts>}
  */
-async function addRealHosts(place, url, count, running) {
+async function bootRealHosts(place, port, count, running) {
   step('booting real hosts (making their Debian takes some minutes, once)…')
   const file = join(place, 'realHosts.json')
   rmSync(file, { force: true })
-  const program = start(place, 'realHosts', [programPath('realHosts'), String(count), new URL(url).port, file])
+  const program = start(place, 'realHosts', [programPath('realHosts'), String(count), String(port), file, join(place, 'certificates')])
   running.push(program)
   while (!existsSync(file)) {
     if (program.exited()) throw new Plain(`The real hosts did not start: ${readFileSync(join(place, 'realHosts.log'), 'utf8').trim().split('\n').pop()}`)
     await new Promise((resolve) => setTimeout(resolve, 200))
   }
-  const found = /** @type {RealHosts} */ (JSON.parse(readFileSync(file, 'utf8')))
+  return JSON.parse(readFileSync(file, 'utf8'))
+}
+
+/** What the server has to know for them to reach it. @param {string} place @param {number} port @param {RealHosts} real @returns {Record<string, string>} */
+function reachedByRealHosts(place, port, real) {
+  const ca = join(place, 'certificates', 'ca.pem')
+  writeFileSync(ca, real.ca)
+  return { CUSTODE_ADDRESS: `https://${real.gateway}:${port}`, CUSTODE_CA: ca }
+}
+
+/**
+ * Makes their network known as a site, with their sign-ins, so that a sweep finds them and a wave reaches them.
+ * @param {string} url @param {RealHosts} found
+ */
+async function addRealHosts(url, found) {
   const session = await fetch(`${url}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ email: demoLead.email, password: demoLead.password }) })
   const cookie = session.headers.get('set-cookie')?.split(';')[0] ?? ''
   /** @param {string} method @param {string} path @param {object} [body] @returns {Promise<any>} */
   const call = async (method, path, body) => (await fetch(`${url}${path}`, { method, headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) }, ...(body ? { body: JSON.stringify(body) } : {}) })).json()
   const client = (await call('GET', '/api/clients')).find((/** @type {{ code: string }} */ each) => each.code === 'lf')
-  if (!client) return found
+  if (!client) return
   const siteId = client.sites.find((/** @type {{ name: string }} */ each) => each.name === 'Real hosts')?.id ?? (await call('POST', '/api/sites', { clientId: client.id, name: 'Real hosts', zone: 'Europe/Lisbon' })).id
   await call('PUT', `/api/sites/${siteId}/networks`, { networks: [found.network] })
   // Each has a password of its own; those of an earlier run open nothing any more.
   for (const old of await call('GET', '/api/credentials')) if (old.siteId === siteId) await call('DELETE', `/api/credentials/${old.id}`)
   for (const host of found.hosts) await call('POST', '/api/credentials', { clientId: client.id, siteId, name: host.name, userName: host.user, kind: 'password', secret: host.password })
-  return found
 }
 
 export async function build() {
@@ -130,7 +148,9 @@ export async function demo() {
   })
   try {
     const url = `http://127.0.0.1:${port}`
-    const server = startServer({ place, databaseUrl: database.url, port, interval: 15_000 })
+    const real = wanted ? await bootRealHosts(place, port, wanted, running) : null
+    const reached = real ? reachedByRealHosts(place, port, real) : {}
+    const server = startServer({ place, databaseUrl: database.url, port, interval: 15_000 }, reached)
     running.push(server)
     await untilServing(url, server, place)
     const agentHome = join(place, 'agent')
@@ -147,12 +167,12 @@ export async function demo() {
       execFileSync(process.execPath, [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'], { stdio: ['ignore', 'ignore', 'inherit'] })
     const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], { CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet), CUSTODE_PANEL_PORT: String(panelPort) })
     running.push(fleet)
-    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], hostsSecret(place)))
+    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], { ...hostsSecret(place), NODE_EXTRA_CA_CERTS: reached.CUSTODE_CA }))
     const tty = process.stdout.isTTY
     await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
     if (tty) process.stdout.write('\n')
     running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
-    const real = wanted ? await addRealHosts(place, url, wanted, running) : null
+    if (real) await addRealHosts(url, real)
     process.stdout.write(`
 Custode is running.
 
@@ -162,7 +182,7 @@ Custode is running.
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
   http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
 
-${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at http://${real.gateway}:${port}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
+${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.
 `)
     await Promise.race([stopped, server.ended.then(async (code) => {

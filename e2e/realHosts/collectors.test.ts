@@ -2,17 +2,20 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeviceEvent, DevicePage } from '#contract'
 import { minute, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
-import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
+import { alertsOf, installAgent, leftOut, newKey, openHostHouse, openProxy, pageOf, until, watchFor, type HostHouse, type Proxy } from './hostHouse'
 
 // What agents tell of real hosts, each held against the system's own words in the same minute.
 describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
   let here: HostHouse
   let hosts: RealHost[]
+  let proxy: Proxy
   /** When the logs below were written: long before any agent came. */
   const old = (days: number) => new Date(Date.now() - days * 86_400_000).toISOString().slice(0, 19).replace('T', ' ')
 
   beforeAll(async () => {
-    here = await openHostHouse(4000)
+    // It brings its authority along to no machine: each trusts it in a way of its own.
+    here = await openHostHouse(4000, undefined, false)
+    proxy = await openProxy(here)
     await watchFor(here, [
       { key: 'services', kind: 'service-state', name: 'Services', why: '', osFamilies: [], values: { except: ['t-*'], hold: 3 * second, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second } },
       { key: 'collectors', kind: 'collector-fails', name: 'Parts', why: '', osFamilies: [], values: { hold: 4 * second } },
@@ -23,11 +26,23 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     await Promise.all(hosts.map(async (host) => {
       host.write('/var/log/dpkg.log', [400, 62, 20].map((days) => `${old(days)} status installed libold:amd64 1.${days}\n`).join(''))
       await furnish(host)
-      await installAgent(here, host)
+      await installAgent(here, host, await waysToTrust[host.name as keyof typeof waysToTrust](host))
     }))
     await Promise.all(hosts.map((host) => until(`readings of ${host.name}`, () => pageOf(here, host.name), (page) => page.facts.services !== undefined && page.facts.updates !== undefined && page.roster.confirmedAt !== null)))
   })
-  afterAll(() => here.close())
+  afterAll(async () => {
+    await proxy.close()
+    await here.close()
+  })
+  const waysToTrust = {
+    async 'tm-old'(host: RealHost) {
+      host.write('/usr/local/share/ca-certificates/custode.crt', here.ca)
+      await host.sh('update-ca-certificates')
+      return { curl: '', options: '' }
+    },
+    'tm-mid': () => ({ curl: '--cacert /root/ca.pem', options: '--ca /root/ca.pem' }),
+    'tm-new': () => ({ curl: `--cacert /root/ca.pem --proxy ${proxy.url}`, options: `--proxy ${proxy.url} --ca /root/ca.pem` }),
+  }
 
   const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
     it(name, async () => { await Promise.all(hosts.map((host) => test(host).catch((error: Error) => { throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error }) }))) })
@@ -39,6 +54,24 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     expect(page.facts.system).toMatchObject({ osName: `Debian ${host.debian}`, hostName: host.name, startsAtBoot: true, serviceManager: 'systemd', mends: host.debian >= 12 })
     const check = await host.run('/usr/local/lib/custode-agent/custode-agent check')
     expect([check.code, check.stdout.split('\n').filter((line) => line.includes('WRONG'))]).toEqual([0, []])
+  })
+
+  onEach('it speaks with its server over TLS only, as the system, a file or a way through a proxy has it; with nobody else, and not in the open', async (host) => {
+    const enrol = async (server: string, more = '') => {
+      const { code, stderr } = await host.run(`/usr/local/lib/custode-agent/custode-agent enroll --home /tmp/t-other --server ${server} --key ${await newKey(here)} ${more}`)
+      return [code, stderr.trim()]
+    }
+    expect(await enrol(here.url.replace('https:', 'http:'))).toEqual([1, expect.stringContaining('speaks plain HTTP')])
+    if (host.name !== 'tm-old') expect(await enrol(here.url)).toEqual([1, expect.stringContaining('an authority that this machine does not trust')])
+    await host.sh(`openssl req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout /tmp/t-key -out /tmp/t-ca.pem -days 2 -subj /CN=other 2>/dev/null`)
+    expect(await enrol(here.url, '--ca /tmp/t-ca.pem')).toEqual([1, expect.stringContaining('an authority that this machine does not trust')])
+    // The key it was installed with is in no list of processes.
+    expect((await host.sh('ps -eo args')).split('\n').filter((line) => /--key|sh -s/.test(line))).toEqual([])
+  })
+  it('the one behind a proxy has reached its server by it alone', async () => {
+    expect(proxy.asked).toContain(new URL(here.url).host)
+    const host = hosts.find((each) => each.name === 'tm-new')!
+    expect(await host.sh(`ss --tcp --numeric --no-header dst ${here.lan.gateway} dport = :${new URL(here.url).port}`)).toBe('')
   })
 
   onEach('log lines of two months ago, and of last year, neither stop it nor are news to a watch', async (host) => {

@@ -1,11 +1,16 @@
-import type { AddressInfo } from 'node:net'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { createServer as createHttpServer } from 'node:http'
+import { connect, createServer, type AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import type { AlertView, DevicePage, MadeEnrolmentKey } from '#contract'
 import type { WatchSpec } from '#core'
 import { root } from '../../launcher/place.mjs'
 import { startTimers } from '../../packages/server/src/engine'
+import { readPublicAddress } from '../../packages/server/src/http/transport'
 import { openHouse, type House } from '../../packages/server/src/testing/house'
+import { signedByOwnAuthority } from '../../packages/standins/src/certificates'
 import { Lan, whyNoRealHosts, type RealHost } from '../../packages/standins/src/realHosts'
 
 /** Why the tests of real hosts are left out; null where they run. Said in the output, and a failure in CI. */
@@ -17,29 +22,80 @@ export interface HostHouse {
   house: House
   lan: Lan
   url: string
+  /** The authority of its certificate, which no host knows by itself. */
+  ca: string
   /** Its site, whose network is the hosts'. */
   siteId: number
   close(): Promise<void>
 }
 
-/** @param agentFolder of packaged agents */
-export async function openHostHouse(interval = 2000, agentFolder = join(root, 'dist/agent')): Promise<HostHouse> {
+/**
+ * It speaks TLS by an authority of its own.
+ * @param agentFolder of packaged agents
+ * @param knowsCa whether the server was told of that authority, so that its installation script brings it along
+ */
+export async function openHostHouse(interval = 2000, agentFolder = join(root, 'dist/agent'), knowsCa = true): Promise<HostHouse> {
   const lan = await Lan.open()
-  const house = await openHouse(agentFolder, interval)
-  await house.app.listen({ host: lan.gateway, port: 0 })
-  const { port } = house.app.server.address() as AddressInfo
+  const folder = mkdtempSync(join(tmpdir(), 'custode-tls-'))
+  const { ca, ...tls } = signedByOwnAuthority(folder, lan.gateway)
+  const port = await freePort(lan.gateway)
+  const url = `https://${lan.gateway}:${port}`
+  const house = await openHouse(agentFolder, interval, { tls, address: readPublicAddress(url, knowsCa ? ca : null) })
+  await house.app.listen({ host: lan.gateway, port })
   const [siteId] = house.sites
   await house.lead('PUT', `/api/sites/${siteId}/networks`, { networks: [lan.network] })
   const failures: unknown[] = []
   const stopTimers = startTimers(house.pool, { error: (fields, text) => failures.push([text, fields]) })
   return {
-    house, lan, siteId,
-    url: `http://${lan.gateway}:${port}`,
+    house, lan, siteId, url, ca,
     async close() {
       await stopTimers()
       await lan.close()
       await house.close()
+      rmSync(folder, { recursive: true })
       if (failures.length) throw new Error(`timers failed: ${JSON.stringify(failures, (_, value: unknown) => (value instanceof Error ? value.stack : value)).slice(0, 2000)}`)
+    },
+  }
+}
+
+function freePort(host: string): Promise<number> {
+  const probe = createServer()
+  return new Promise((resolve, reject) => {
+    probe.once('error', reject).listen(0, host, () => {
+      const { port } = probe.address() as AddressInfo
+      probe.close(() => { resolve(port) })
+    })
+  })
+}
+
+/** A proxy beside the server (CONNECT, RFC 9110, section 9.3.6), which leads there and nowhere else. */
+export interface Proxy {
+  url: string
+  /** Where to it was asked for a way. */
+  asked: string[]
+  close(): Promise<void>
+}
+
+export async function openProxy(here: HostHouse): Promise<Proxy> {
+  const asked: string[] = []
+  const { port } = new URL(here.url)
+  const server = createHttpServer().on('connect', (request, client) => {
+    asked.push(request.url!)
+    if (request.url !== `${here.lan.gateway}:${port}`) return client.end('HTTP/1.1 403 Forbidden\r\n\r\n')
+    const way = connect(Number(port), here.lan.gateway, () => {
+      client.write('HTTP/1.1 200 Connection established\r\n\r\n')
+      way.pipe(client).pipe(way)
+    })
+    client.on('error', () => way.destroy())
+    way.on('error', () => client.destroy())
+  })
+  await new Promise<void>((resolve) => server.listen(0, here.lan.gateway, resolve))
+  return {
+    asked,
+    url: `http://${here.lan.gateway}:${(server.address() as AddressInfo).port}`,
+    async close() {
+      server.closeAllConnections()
+      await new Promise((resolve) => server.close(resolve))
     },
   }
 }
@@ -48,9 +104,10 @@ export async function newKey({ house, siteId }: HostHouse, uses = 1): Promise<st
   return (await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', { siteId, clientId: null, label: '', uses, days: 1, kind: 'server', roles: [], tags: [] })).body.key
 }
 
-/** The one line of the page, run on the host as root. @returns what it said */
-export async function installAgent(here: HostHouse, host: RealHost, options = ''): Promise<string> {
-  return host.sh(`curl -fsSL ${here.url}/agent/install.sh | sh -s -- ${await newKey(here)} --name ${host.name} ${options} 2>&1`)
+/** The one line of the page, run on the host as root, once the authority has been brought there. @returns what it said */
+export async function installAgent(here: HostHouse, host: RealHost, { curl = '--cacert /root/ca.pem', options = '' } = {}): Promise<string> {
+  host.write('/root/ca.pem', here.ca)
+  return host.sh(`curl -fsSL ${curl} ${here.url}/agent/install.sh | sh -s -- ${await newKey(here)} --name ${host.name} ${options} 2>&1`)
 }
 
 /** The page of the device of this name, as a technician gets it. */

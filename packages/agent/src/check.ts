@@ -6,7 +6,7 @@ import { ageText, countText } from '#core'
 import { allCollectors, NotHere, serviceManager } from './collectors'
 import { identityFile, readIdentity, type Identity } from './identity'
 import { onWindows, placeAt } from './place'
-import { call, Refused, troubleWithTls } from './uplink'
+import { call, Refused } from './uplink'
 import { windowsPlace } from './windows/install'
 
 export interface Finding { good: boolean; text: string }
@@ -33,7 +33,7 @@ async function checkServer(identity: Identity): Promise<Finding[]> {
     const code = (error as NodeJS.ErrnoException).code
     if (error instanceof Refused) return [{ good: false, text: `${server} answers, but refuses: ${error.message}` }]
     const hint: Record<string, string> = { ECONNREFUSED: 'nothing listens there, or a firewall refuses', ENOTFOUND: 'the name does not resolve here', EAI_AGAIN: 'the name does not resolve here', ETIMEDOUT: 'no answer; is the port closed on the way?', EHOSTUNREACH: 'there is no way to that network' }
-    return [{ good: false, text: `${server} is not reached: ${hint[code ?? ''] ?? troubleWithTls(code) ?? (error as Error).message}` }]
+    return [{ good: false, text: `${server} is not reached: ${hint[code ?? ''] ?? (error as Error).message}` }]
   }
 }
 

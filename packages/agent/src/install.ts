@@ -1,13 +1,13 @@
-import { execFileSync } from 'node:child_process'
-import { chmodSync, copyFileSync, existsSync, lchownSync, lstatSync, mkdirSync, readdirSync, renameSync, rmdirSync, rmSync, statfsSync, writeFileSync } from 'node:fs'
+import { execFileSync, spawn } from 'node:child_process'
+import { chmodSync, copyFileSync, existsSync, lchownSync, lstatSync, mkdirSync, readdirSync, readFileSync, renameSync, rmdirSync, rmSync, statfsSync, writeFileSync } from 'node:fs'
 import { dirname } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
+import { second } from '#core'
 import { serviceManager } from './collectors'
 import { enroll } from './enroll'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { onWindows, placeAt, unitName, user, type Place } from './place'
 import { polkitRule } from './polkit'
-import { run } from './run'
 import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
 import { needSafe, Refused, type Way } from './uplink'
@@ -101,10 +101,11 @@ export interface InstallOptions {
 }
 
 /**
- * Installs this program as a service, or, where no systemd runs, says so and goes on in the foreground. Done again on a
- * machine that is enrolled, it renews the program and the unit and keeps the rest.
+ * Installs this program as a service, or, where no systemd runs, says so and leaves it running in the background: what was
+ * typed to install it, the enrolment key in it, must not stand in the list of processes for longer than it takes. Done again
+ * on a machine that is enrolled, it renews the program and the unit and keeps the rest.
  */
-export async function install(options: InstallOptions, say: (text: string) => void, foreground = true): Promise<void> {
+export async function install(options: InstallOptions, say: (text: string) => void, starts = true): Promise<void> {
   if (onWindows) return installOnWindows(options, say)
   const { root } = options
   const place = placeAt(root)
@@ -116,7 +117,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   // Nothing of it runs while its folder is put in order.
   if (isRenewed) tool('systemctl', 'stop', unitName)
   try {
-    await putInPlace(options, place, isService, say, foreground)
+    await putInPlace(options, place, isService, say, starts)
   } catch (error) {
     // What was there before goes on.
     if (isRenewed) tool('systemctl', 'start', unitName)
@@ -124,7 +125,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   }
 }
 
-async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, foreground: boolean): Promise<void> {
+async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, starts: boolean): Promise<void> {
   const ownRoot = root !== ''
   mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
   mkdirSync(place.home, { recursive: true, mode: 0o700 })
@@ -148,9 +149,10 @@ async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }
     noteWhatItMay(place.home, looksOnly, say)
   })
   if (!isService) {
-    say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${foreground ? 'It now runs in the foreground; end it with Ctrl-C, or have' : 'Have'} your own service manager run:`)
+    say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${starts ? 'It now runs in the background; to have it run always, end it and have' : 'Have'} your own service manager run:`)
     say(`  /bin/sh ${place.starter} ${place.home}`)
-    if (foreground) await run(place.home, false, say)
+    endRunning(place.program)
+    if (starts) spawn(place.program, ['run', '--home', place.home, '--no-refresh'], { detached: true, stdio: 'ignore', cwd: '/' }).unref()
     return
   }
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
@@ -160,6 +162,33 @@ async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }
   tool('systemctl', 'enable', unitName)
   tool('systemctl', 'restart', unitName)
   say('The agent runs, and starts at boot.')
+}
+
+/** Processes that run this program as the agent, this one left out. */
+function running(program: string): number[] {
+  return readdirSync('/proc').filter((name) => /^\d+$/.test(name) && Number(name) !== process.pid).filter((pid) => {
+    try {
+      const words = readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0')
+      const at = words.indexOf(program)
+      return (at === 0 || at === 1) && words[at + 1] === 'run'
+    } catch {
+      // It has ended by itself.
+      return false
+    }
+  }).map(Number)
+}
+
+const endsWithin = 8 * second
+const lookEvery = 50
+
+/** Ends what was left running in the background, and waits for it: it still writes into its folder. */
+function endRunning(program: string): void {
+  for (let waited = 0; ; waited += lookEvery) {
+    const left = running(program)
+    if (!left.length) return
+    if (waited === 0 || waited >= endsWithin) for (const pid of left) process.kill(pid, waited === 0 ? 'SIGTERM' : 'SIGKILL')
+    Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
+  }
 }
 
 /** The device stays what it is; how its server is reached may be said anew, and must where that was by plain HTTP. */
@@ -222,6 +251,7 @@ export function uninstall(root: string, say: (text: string) => void): void {
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Uninstalling needs root: run the command with sudo.')
   if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit)) tool('systemctl', 'disable', '--now', unitName)
+  else endRunning(place.program)
   for (const path of [place.wanted, place.unit, place.rights, place.home]) rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })
   if (ownRoot) removeEmpty(root)

@@ -25,7 +25,7 @@ const usage = `custode-agent ${agentVersion}
   --proxy URL      reach the server through this proxy (or https_proxy and no_proxy in the environment)
   --key KEY        or CUSTODE_AGENT_KEY in the environment, where others cannot read it
   --look-only      with install: it never starts or stops anything on this machine
-  --no-run         with install where no service manager runs: do not go on in the foreground
+  --no-run         with install where no service manager runs: do not start it
   --no-refresh     do not fetch apt's package lists before looking for updates
 `
 

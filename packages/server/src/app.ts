@@ -15,6 +15,7 @@ import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
 import { collectRoutes, describeApi } from './http/openapi'
 import { answerFrameworkError, answerWithProblems, sendPage } from './http/problems'
+import { readPublicAddress, refusePlainHttp, type PublicAddress } from './http/transport'
 import { LiveHub } from './live'
 
 export interface AppOptions {
@@ -26,6 +27,10 @@ export interface AppOptions {
   agentFolder?: string
   /** Where the keys lie that are not in the database; without it they live as long as the process. */
   keyFolder?: string
+  /** How it is reached; where it is not said, from this machine itself. */
+  address?: PublicAddress
+  /** Certificate and key (PEM), where the server speaks TLS itself. */
+  tls?: { key: string; cert: string }
   /** Report interval that enrolled agents are told. */
   interval?: number
   /** A demo brings a history with windows in the past. */
@@ -36,10 +41,11 @@ export interface AppOptions {
 // Everything comes from this server; styles are set on elements by the component library.
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
 
-export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyFolder, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
+export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyFolder, address = readPublicAddress('http://127.0.0.1:7700'), tls, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
   const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 },
     // A proxy on this machine tells who asks and by which scheme; nobody else is believed.
     trustProxy: 'loopback',
+    ...(tls ? { https: tls } : {}),
     frameworkErrors: answerFrameworkError,
   })
   await app.register(cookie)
@@ -47,6 +53,7 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   const hasWeb = webFolder !== undefined && existsSync(webFolder)
   answerWithProblems(app, hasWeb)
   readJsonBodies(app)
+  refusePlainHttp(app)
   guard(app, pool)
   app.addHook('onSend', async (request, reply) => {
     void reply.headers({ 'x-content-type-options': 'nosniff', 'content-security-policy': policy, 'referrer-policy': 'same-origin' })
@@ -69,8 +76,8 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
-  rolloutRoutes(app, pool, engine, interval, keyFolder, signer, agentFolder ?? '')
-  handOutAgent(app, agentFolder ?? '')
+  rolloutRoutes(app, pool, engine, interval, keyFolder, signer, agentFolder ?? '', address)
+  handOutAgent(app, agentFolder ?? '', address)
   handOutCollectors(app, programs, engine)
   live.routes(app)
   describeApi(app, routes)

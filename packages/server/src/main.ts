@@ -1,15 +1,19 @@
+import { readFileSync } from 'node:fs'
+import type { Server } from 'node:https'
 import { addPerson } from './features/access'
 import { buildApp } from './app'
 import { firstRow, migrate, openPool } from './db'
 import { startTimers } from './engine'
+import { isLoopback, readPublicAddress, type PublicAddress } from './http/transport'
 
 function need(name: string): string {
   const value = process.env[name]
-  if (!value) {
-    process.stderr.write(`${name} is not set. ./custode sets it; see docs/architecture.md to run the server by itself.\n`)
-    process.exit(1)
-  }
-  return value
+  return value || fail(`${name} is not set. ./custode sets it; see docs/architecture.md to run the server by itself.`)
+}
+
+function fail(sentence: string): never {
+  process.stderr.write(`${sentence}\n`)
+  process.exit(1)
 }
 
 const databaseUrl = need('CUSTODE_DATABASE')
@@ -22,14 +26,45 @@ const first = process.env.CUSTODE_FIRST_LEAD?.split('\n')
 if (first?.length === 3 && !(await firstRow(pool, 'select 1 from person limit 1')))
   await addPerson(pool, { email: first[0]!, name: first[1]!, password: first[2]!, access: 'lead', clientIds: null })
 
+/** A file that a setting names. */
+function fileOf(name: string): string | undefined {
+  const file = process.env[name]
+  try {
+    return file && readFileSync(file, 'utf8')
+  } catch (error) {
+    return fail(`${name} names a file that cannot be read: ${(error as Error).message}`)
+  }
+}
+
+/** Certificate and key are renewed while the server runs: it reads both again on SIGHUP. */
+function readTls(): { key: string; cert: string } | undefined {
+  const [key, cert] = [fileOf('CUSTODE_TLS_KEY'), fileOf('CUSTODE_TLS_CERTIFICATE')]
+  if (Boolean(key) !== Boolean(cert)) fail('CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE belong together: set both, or none.')
+  return key && cert ? { key, cert } : undefined
+}
+
+const host = process.env.CUSTODE_HOST ?? '127.0.0.1'
+const tls = readTls()
+if (!tls && !isLoopback(host)) fail(`CUSTODE_HOST is ${host}, and there is no certificate: passwords and keys would cross the network in the open. Set CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE, or leave the host at 127.0.0.1 and put a proxy with a certificate before it.`)
+if (!process.env.CUSTODE_ADDRESS && !isLoopback(host)) fail('CUSTODE_ADDRESS is not set: it is how machines and people reach this server, such as https://custode.example')
+
+function readAddress(): PublicAddress {
+  try {
+    return readPublicAddress(process.env.CUSTODE_ADDRESS ?? `${tls ? 'https' : 'http'}://127.0.0.1:${port}`, fileOf('CUSTODE_CA') ?? null)
+  } catch (error) {
+    return fail(`CUSTODE_ADDRESS or CUSTODE_CA: ${(error as Error).message}`)
+  }
+}
+
 const app = await buildApp({
+  address: readAddress(), tls,
   pool, databaseUrl, log: true,
   webFolder: process.env.CUSTODE_WEB, agentFolder: process.env.CUSTODE_AGENTS, keyFolder: need('CUSTODE_KEYS'),
   interval: process.env.CUSTODE_INTERVAL ? Number(process.env.CUSTODE_INTERVAL) : undefined,
   pastWindows: process.env.CUSTODE_PAST_WINDOWS === '1',
 })
 try {
-  await app.listen({ port, host: process.env.CUSTODE_HOST ?? '127.0.0.1' })
+  await app.listen({ port, host })
 } catch (error) {
   const taken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
   process.stderr.write(taken ? `Port ${port} is in use by another program. Choose another with CUSTODE_PORT.\n` : `${String(error)}\n`)
@@ -48,5 +83,6 @@ async function stop(): Promise<void> {
   await pool.end()
   process.exit(0)
 }
+if (tls) process.on('SIGHUP', () => { (app.server as unknown as Server).setSecureContext(readTls() ?? tls) })
 process.on('SIGTERM', () => void stop())
 process.on('SIGINT', () => void stop())

@@ -3,7 +3,7 @@ import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
 import { gzipSync } from 'node:zlib'
-import { needSafe, optionsFor, type Way } from './way'
+import { needSafe, optionsFor, troubleWithTls, type Way } from './way'
 
 export class Refused extends Error {
   constructor(readonly status: number, readonly code: string, detail: string) { super(detail) }
@@ -24,6 +24,12 @@ function target(way: Way, path: string) {
   return { url, send: url.protocol === 'https:' ? tlsRequest : plainRequest, options: optionsFor(way) }
 }
 
+/** What is wrong with a certificate, in words that say what to do. */
+function explained(error: NodeJS.ErrnoException, { origin }: URL): Error {
+  const trouble = troubleWithTls(error.code)
+  return trouble === null ? error : Object.assign(new Error(`${origin} is not trusted: ${trouble}`), { code: error.code })
+}
+
 /** One request. Rejects with an Error when the server was not reached. */
 function ask(way: Way, path: string, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer, stop?: AbortSignal): Promise<Response> {
   const { url, send, options } = target(way, path)
@@ -40,7 +46,7 @@ function ask(way: Way, path: string, method: 'GET' | 'POST', headers: Record<str
       response.on('end', () => resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8'), date: response.headers.date ? Date.parse(response.headers.date) : null }))
     })
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
-    request.on('error', reject)
+    request.on('error', (error) => { reject(explained(error, url)) })
     request.end(bytes)
   })
 }
@@ -83,7 +89,7 @@ export async function fetchTo(way: Way, path: string, file: string): Promise<voi
   const response = await new Promise<IncomingMessage>((resolve, reject) => {
     const request = send(url, { ...options, timeout: 30_000 }, resolve)
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
-    request.on('error', reject)
+    request.on('error', (error) => { reject(explained(error, url)) })
     request.end()
   })
   if (response.statusCode !== 200) {

@@ -1,2 +1,2 @@
 export { call, fetchTo, Refused, textOf } from './call'
-export { needSafe, readCa, troubleWithTls, wayTo, type Way } from './way'
+export { needSafe, readCa, wayTo, type Way } from './way'

@@ -3,7 +3,7 @@ import { existsSync, readFileSync, statSync } from 'node:fs'
 import { Agent as PlainAgent } from 'node:http'
 import { Agent as TlsAgent, type RequestOptions } from 'node:https'
 import { isIPv4 } from 'node:net'
-import { createSecureContext, type SecureContext } from 'node:tls'
+import { checkServerIdentity, createSecureContext, type SecureContext } from 'node:tls'
 import { HttpsProxyAgent } from 'https-proxy-agent'
 import { getProxyForUrl } from 'proxy-from-env'
 
@@ -73,12 +73,21 @@ interface WayOptions extends RequestOptions {
 
 /** What a request there has to be made with. */
 export function optionsFor(way: Way): WayOptions {
-  if (needSafe(way.server).protocol === 'http:') return { agent: plain }
-  const mark = JSON.stringify([way.ca, way.proxy])
+  const { protocol, hostname } = needSafe(way.server)
+  if (protocol === 'http:') return { agent: plain }
+  const mark = JSON.stringify([hostname, way.ca, way.proxy])
   if (kept?.mark === mark) return kept.options
   const secureContext = createSecureContext({ ca: way.ca ?? systemStore() })
   const agent = way.proxy ? new HttpsProxyAgent(way.proxy, { keepAlive: true }) : new TlsAgent({ keepAlive: true })
-  kept = { mark, options: { agent, secureContext } }
+  kept = {
+    mark,
+    options: {
+      agent,
+      secureContext,
+      // Through a proxy, Node would not know whose certificate it should be where the host is an address.
+      checkServerIdentity: (_, certificate) => checkServerIdentity(hostname.replace(/[[\]]/g, ''), certificate),
+    },
+  }
   return kept.options
 }
 const plain = new PlainAgent({ keepAlive: true })

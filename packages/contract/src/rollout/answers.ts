@@ -17,7 +17,7 @@ const attempt = answerOf<EnrolmentAttempt>({
 export const enrolmentKeysSchema = listOf(answerOf<EnrolmentKeyView>(key))
 export const enrolmentKeyPageSchema = answerOf<EnrolmentKeyPage>({ ...key, attempts: listOf(attempt) })
 export const enrolmentAttemptsSchema = listOf(attempt)
-export const madeEnrolmentKeySchema = answerOf<MadeEnrolmentKey>({ id, key: Joi.string().description('Shown this once.') })
+export const madeEnrolmentKeySchema = answerOf<MadeEnrolmentKey>({ id, key: Joi.string().description('Shown this once.'), server: words, hasOwnCa: Joi.boolean() })
 export const revokedSchema = answerOf<Revoked>({ revoked: Joi.boolean() })
 
 const condition = answerOf<NewcomerCondition>({

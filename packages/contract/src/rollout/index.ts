@@ -38,7 +38,14 @@ export interface EnrolmentKeyView {
   createdBy: string
 }
 /** The key itself, shown this once. */
-export interface MadeEnrolmentKey { id: number; key: string }
+export interface MadeEnrolmentKey {
+  id: number
+  key: string
+  /** The address at which machines reach the server. */
+  server: string
+  /** Its certificate is of an authority that machines do not know by themselves. */
+  hasOwnCa: boolean
+}
 export interface Revoked { revoked: boolean }
 
 /** One knock at the door, and how far the machine has come since. */

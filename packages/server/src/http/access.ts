@@ -1,7 +1,7 @@
 import { accessLevels } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { readDeviceKey } from '../engine'
-import { viewerOf } from '../features/access'
+import { sessionToken, viewerOf } from '../features/access'
 import type { Pool } from '../db'
 import { ProblemError } from './problems'
 
@@ -28,7 +28,7 @@ export function guard(app: FastifyInstance, pool: Pool): void {
     }
     if (!reads.has(request.method)) refuseForeign(request.headers)
     if (spec.access === 'public') return
-    const viewer = await viewerOf(pool, request.cookies.custode)
+    const viewer = await viewerOf(pool, sessionToken(request))
     if (!viewer) throw new ProblemError('sign-in-needed')
     if (accessLevels.indexOf(viewer.access) < accessLevels.indexOf(spec.access)) throw new ProblemError('not-allowed')
     request.viewer = viewer

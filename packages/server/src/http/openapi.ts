@@ -27,7 +27,7 @@ export function describeApi(app: FastifyInstance, routes: readonly Described[]):
       openapi: '3.0.3',
       info: { title: 'Custode', version: '1' },
       components: {
-        securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'custode' }, device: { type: 'http', scheme: 'bearer' } },
+        securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'custode', description: 'Over TLS it is named __Host-custode.' }, device: { type: 'http', scheme: 'bearer' } },
         schemas: { Problem: problem },
       },
       paths: pathsOf(routes),

@@ -8,6 +8,7 @@ const table = {
   'too-many-tries': [429, 'Too many tries', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
   'sign-in-busy': [429, 'Busy', 'Many are signing in just now. Wait a few seconds and try again.'],
+  'needs-tls': [403, 'TLS is needed', 'Plain HTTP is taken from this machine itself only, because everybody on the way could read what is sent. Use the https address; a proxy in front must send X-Forwarded-Proto.'],
   'foreign-origin': [403, 'Foreign origin', 'The request came from another web site. Open Custode itself and try again.'],
   'not-found': [404, 'Not found', 'There is nothing here, or nothing that you may see.'],
   'not-json': [400, 'Not JSON', 'The body is not valid JSON (RFC 8259). NaN and Infinity do not exist there.'],

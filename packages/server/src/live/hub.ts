@@ -3,6 +3,7 @@ import { day } from '#core'
 import type { FastifyInstance } from 'fastify'
 import pg from 'pg'
 import type { Pool } from '../db'
+import { sessionToken } from '../features/access/cookie'
 import { viewerOf, type Viewer } from '../features/access/viewer'
 import { route } from '../http/route'
 import { announce, channel } from './announce'
@@ -93,7 +94,7 @@ export class LiveHub {
           if (raw.writableLength > mostUnread) return socket.destroy()
           raw.write(text)
         }
-        const listener: Listener = { viewer, token: request.cookies.custode, send: (event) => { write(`data: ${JSON.stringify(event)}\n\n`) }, end: close }
+        const listener: Listener = { viewer, token: sessionToken(request), send: (event) => { write(`data: ${JSON.stringify(event)}\n\n`) }, end: close }
         // A session may end or change meanwhile.
         const beat = setInterval(() => {
           write(': still here\n\n')

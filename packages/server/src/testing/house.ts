@@ -6,7 +6,7 @@ import pg from 'pg'
 import { inject } from 'vitest'
 import type { AccessLevel, Enrolment, Problem, Report, ReportReceipt } from '#contract'
 import { fromLibrary, minute, starterTemplates } from '#core'
-import { buildApp } from '../app'
+import { buildApp, type AppOptions } from '../app'
 import { openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
 import { templateDatabase } from './postgres'
@@ -73,13 +73,16 @@ function holdAnswersToTheirSchemas(app: FastifyInstance): string[] {
   return misfits
 }
 
+/** A request as a proxy on this machine hands on what came to it over TLS. */
+export const throughProxy = (client: string) => ({ remoteAddress: '127.0.0.1', headers: { 'x-forwarded-for': client, 'x-forwarded-proto': 'https' } })
+
 const password = 'correct horse battery'
 
 /**
  * @param agentFolder of packaged agents
  * @param interval report interval that enrolled agents are told
  */
-export async function openHouse(agentFolder = '', interval?: number): Promise<House> {
+export async function openHouse(agentFolder = '', interval?: number, more: Pick<AppOptions, 'address' | 'tls'> = {}): Promise<House> {
   const base = inject('databaseUrl')
   const name = `house_${randomBytes(6).toString('hex')}`
   const admin = new pg.Client({ connectionString: base })
@@ -88,7 +91,7 @@ export async function openHouse(agentFolder = '', interval?: number): Promise<Ho
   const url = base.replace(/\/postgres$/, `/${name}`)
   const pool = openPool(url, 6)
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
-  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true, ...(interval ? { interval } : {}) })
+  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true, ...(interval ? { interval } : {}), ...more })
   const misfits = holdAnswersToTheirSchemas(app)
 
   const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {

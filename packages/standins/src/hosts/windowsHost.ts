@@ -1,10 +1,9 @@
-import { execFileSync } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { createServer } from 'node:https'
 import { join } from 'node:path'
 import { XMLParser } from 'fast-xml-parser'
+import { selfSigned } from '../certificates'
 import type { Trouble } from './sshHost'
 
 export interface WindowsHost { address: string; trouble: Extract<Trouble, 'refuses the password' | 'has no space' | 'gives no rights'> | null; user: string; password: string }
@@ -13,14 +12,6 @@ export type Installed = (host: WindowsHost, order: { server: string; key: string
 
 const shellUri = 'http://schemas.microsoft.com/wbem/wsman/1/windows/shell'
 const parser = new XMLParser({ ignoreAttributes: false, removeNSPrefix: true, attributeNamePrefix: '@', parseTagValue: false })
-
-/** A certificate of its own, as Windows makes one for its remote management; kept, so that it is the same after a restart. */
-function certificateOf(folder: string, address: string): { key: string; cert: string } {
-  const [key, cert] = [join(folder, `${address}.key`), join(folder, `${address}.pem`)]
-  mkdirSync(folder, { recursive: true })
-  if (!existsSync(cert)) execFileSync('openssl', ['req', '-x509', '-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:prime256v1', '-nodes', '-keyout', key, '-out', cert, '-days', '3650', '-subj', `/CN=${address}`], { stdio: 'ignore' })
-  return { key: readFileSync(key, 'utf8'), cert: readFileSync(cert, 'utf8') }
-}
 
 interface Ran { code: number; output: string; errors: string }
 
@@ -80,7 +71,7 @@ export async function openWindowsHost(host: WindowsHost, folder: string, install
     const body = await answer(host, Buffer.concat(chunks).toString('utf8'), running, installed)
     response.writeHead(200, { 'content-type': 'application/soap+xml;charset=UTF-8' }).end(envelope(body))
   }
-  const server = createServer(certificateOf(join(folder, 'certificates'), host.address), (request, response) => { take(request, response).catch(() => response.destroy()) })
+  const server = createServer(selfSigned(join(folder, 'certificates'), host.address), (request, response) => { take(request, response).catch(() => response.destroy()) })
   await new Promise<void>((resolve, reject) => { server.once('error', reject).listen(5986, host.address, resolve) })
   return () => new Promise((resolve) => { server.close(() => resolve()) })
 }

@@ -1,6 +1,8 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
-import { createServer, connect, type Server } from 'node:net'
+import { connect, type Server } from 'node:net'
 import { join } from 'node:path'
+import { createServer } from 'node:tls'
+import type { KeyAndCertificate } from '../certificates'
 import { ensureBase, type Release } from './base'
 import { RealHost } from './host'
 import { lansFolder, startOf } from './place'
@@ -67,9 +69,9 @@ export class Lan {
     return host
   }
 
-  /** Lets the hosts reach a program of this machine that listens on loopback, at the gateway's address and the same port. */
-  async forward(port: number): Promise<void> {
-    const server = createServer((incoming) => {
+  /** Lets the hosts reach a program of this machine that listens on loopback, over TLS, at the gateway's address and the same port: what a proxy does before a server. */
+  async forward(port: number, identity: KeyAndCertificate): Promise<void> {
+    const server = createServer(identity, (incoming) => {
       const outgoing = connect(port, '127.0.0.1')
       const end = () => {
         incoming.destroy()

@@ -1,14 +1,16 @@
 import { randomBytes } from 'node:crypto'
 import { renameSync, writeFileSync } from 'node:fs'
 import { debianOf, ensureBase, releases, type Release } from './base'
+import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
 /**
  * Real hosts for people who want to see what agents do on machines that are no stand-ins. Writes what there is into a file:
- * network, gateway, and by host its address, system and sign-in. Usage: realHosts COUNT PORT FILE, or realHosts prepare (makes every base), or
+ * network, gateway, authority of the certificate there, and by host its address, system and sign-in. Usage: realHosts COUNT
+ * PORT FILE CERTIFICATES (a folder that keeps them), or realHosts prepare (makes every base), or
  * realHosts remove (ends what a broken run left behind)
  */
-const [first = '', port = '', file = ''] = process.argv.slice(2)
+const [first = '', port = '', file = '', certificates = ''] = process.argv.slice(2)
 const order: Release[] = ['bookworm', 'trixie', 'bullseye']
 
 if (first === 'remove') {
@@ -38,9 +40,10 @@ try {
     await host.setPassword('root', password)
     return { name: host.name, address: host.address, system: `Debian ${debianOf[release]}`, user: 'root', password }
   }))
-  // The server listens on loopback; they reach it at their gateway's address.
-  await lan.forward(Number(port))
-  writeFileSync(`${file}.new`, JSON.stringify({ network: lan.network, gateway: lan.gateway, hosts }), { mode: 0o600 })
+  // The server listens on loopback; they reach it at their gateway's address, over TLS.
+  const { ca, ...identity } = signedByOwnAuthority(certificates, lan.gateway)
+  await lan.forward(Number(port), identity)
+  writeFileSync(`${file}.new`, JSON.stringify({ network: lan.network, gateway: lan.gateway, ca, hosts }), { mode: 0o600 })
   renameSync(`${file}.new`, file)
   process.stdout.write('ready\n')
 } catch (error) {

@@ -4,6 +4,7 @@ import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 
 export { audit } from './audit'
+export { sessionToken } from './cookie'
 export { addPerson } from './people'
 export { digest, makeSecret } from './secret'
 export { mayChangeAll, needClient, ofClients, viewerOf, type Viewer } from './viewer'

@@ -2,7 +2,7 @@ import { connect, type AddressInfo, type Socket } from 'node:net'
 import { setTimeout as wait } from 'node:timers/promises'
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { PersonListed } from '#contract'
-import { openHouse, type Caller, type House } from '../../testing/house'
+import { openHouse, throughProxy, type Caller, type House } from '../../testing/house'
 
 let house: House
 beforeAll(async () => { house = await openHouse() })
@@ -10,7 +10,8 @@ afterAll(() => house.close())
 beforeEach(() => house.pool.query('delete from sign_in_attempt'))
 
 const password = 'correct horse battery'
-const signIn = (email: string, word = password, remoteAddress = '192.0.2.1') => house.app.inject({ method: 'POST', url: '/api/session', payload: { email, password: word }, remoteAddress })
+const signIn = (email: string, word = password, remoteAddress = '192.0.2.1') => house.app.inject({ method: 'POST', url: '/api/session', payload: { email, password: word }, ...throughProxy(remoteAddress) })
+const overTls = (cookie: string) => ({ remoteAddress: '127.0.0.1', headers: { ...throughProxy('192.0.2.1').headers, cookie } })
 const signedIn = async (ask: Caller) => (await ask('GET', '/api/session')).status === 200
 const emailOf = async (id: number) => (await house.lead<PersonListed[]>('GET', '/api/people')).body.find((one) => one.id === id)!.email
 
@@ -21,10 +22,10 @@ describe('a person', () => {
     expect((await house.lead('PUT', `/api/people/${id}`, { clientIds: [house.clients[1]] })).status).toBe(200)
     expect(await signedIn(ask)).toBe(false)
     const cookie = String((await signIn(await emailOf(id))).headers['set-cookie']).split(';')[0]!
-    expect((await house.app.inject({ url: '/api/clients', headers: { cookie } })).json<unknown[]>()).toHaveLength(1)
+    expect((await house.app.inject({ url: '/api/clients', ...overTls(cookie) })).json<unknown[]>()).toHaveLength(1)
     // A new name ends nothing.
     await house.lead('PUT', `/api/people/${id}`, { name: 'Renamed' })
-    expect((await house.app.inject({ url: '/api/session', headers: { cookie } })).statusCode).toBe(200)
+    expect((await house.app.inject({ url: '/api/session', ...overTls(cookie) })).statusCode).toBe(200)
   })
 
   it('who is deactivated cannot sign in, is signed out everywhere, and keeps their name on what they did', async () => {
@@ -46,7 +47,7 @@ describe('a person', () => {
     const other = String((await signIn(email)).headers['set-cookie']).split(';')[0]!
     expect((await ask('PUT', '/api/session/password', { current: password, password: 'another horse battery' })).status).toBe(200)
     // Here they stay, elsewhere they do not.
-    expect([await signedIn(ask), (await house.app.inject({ url: '/api/session', headers: { cookie: other } })).statusCode]).toEqual([true, 401])
+    expect([await signedIn(ask), (await house.app.inject({ url: '/api/session', ...overTls(other) })).statusCode]).toEqual([true, 401])
     expect([(await signIn(email)).statusCode, (await signIn(email, 'another horse battery')).statusCode]).toEqual([401, 200])
     expect((await house.lead('POST', `/api/people/${id}/password`, { password: 'given by the lead' })).status).toBe(200)
     expect([await signedIn(ask), (await signIn(email, 'given by the lead')).statusCode]).toEqual([false, 200])

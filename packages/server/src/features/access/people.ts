@@ -7,6 +7,7 @@ import { route } from '../../http/route'
 import { announce } from '../../live/announce'
 import { audit } from './audit'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
+import { sessionToken } from './cookie'
 import { hashPassword, verifyPassword } from './password'
 import { digest } from './secret'
 import type { Viewer } from './viewer'
@@ -128,7 +129,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
         const changed = await firstRow(tx, 'update person set password_hash = $2 where id = $1 and password_hash = $3 returning id', [viewer.id, hash, before])
         if (!changed) throw new ProblemError('changed-meanwhile', 'Your password was changed meanwhile. Sign in with the new one.')
         await forgetAttempt(tx, attempt)
-        await endSessions(tx, viewer.id, digest(request.cookies.custode ?? ''))
+        await endSessions(tx, viewer.id, digest(sessionToken(request) ?? ''))
         await audit(tx, { personId: viewer.id, action: 'changed the own password of', kind: 'person', id: viewer.id })
         return { changed: true }
       })

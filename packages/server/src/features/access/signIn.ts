@@ -4,11 +4,11 @@ import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
+import { clearSessionToken, sessionToken, setSessionToken } from './cookie'
 import { hashPassword, verifyPassword } from './password'
 import { digest, makeSecret } from './secret'
 import { sessionLength, type Viewer } from './viewer'
 
-const cookie = { httpOnly: true, sameSite: 'strict', path: '/' } as const
 
 // Verified when there is no such person, so that the time taken does not tell whether there is.
 const nobody = await hashPassword('nobody signs in with this')
@@ -40,7 +40,7 @@ export function signInRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'POST', url: '/api/session', access: 'public', summary: 'Sign in', answer: signedInSchema, body: signInSchema,
     async handle({ body, request, reply }) {
       const token = await signIn(pool, body.email, body.password, request.ip)
-      void reply.setCookie('custode', token, { ...cookie, maxAge: sessionLength / 1000, secure: request.protocol === 'https' })
+      setSessionToken(request, reply, token, sessionLength)
       return { signedIn: true }
     },
   })
@@ -53,8 +53,8 @@ export function signInRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'DELETE', url: '/api/session', access: 'contact', summary: 'Sign out', answer: signedInSchema,
     async handle({ request, reply }) {
-      await pool.query('delete from session where token_digest = $1', [digest(request.cookies.custode ?? '')])
-      void reply.clearCookie('custode', cookie)
+      await pool.query('delete from session where token_digest = $1', [digest(sessionToken(request) ?? '')])
+      clearSessionToken(request, reply)
       return { signedIn: false }
     },
   })

@@ -4,6 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
+import type { PublicAddress } from '../../http/transport'
 import { audit, digest, makeSecret, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
 import { allTraits } from '../estate'
 import { policyInForce, targetsOf } from '../policy'
@@ -78,10 +79,10 @@ async function makeKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promise<{
   return { id: made!.id, key }
 }
 
-export function keyRoutes(app: FastifyInstance, pool: Pool): void {
+export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddress): void {
   route(app, {
     method: 'POST', url: '/api/enrolment-keys', access: 'technician', summary: 'Make an enrolment key', answer: madeEnrolmentKeySchema, body: newEnrolmentKeySchema,
-    handle: ({ body, viewer }) => inTransaction(pool, (tx) => makeKey(tx, body, viewer)),
+    handle: async ({ body, viewer }) => ({ ...(await inTransaction(pool, (tx) => makeKey(tx, body, viewer))), server: address.url, hasOwnCa: address.ca !== null }),
   })
   route(app, {
     method: 'GET', url: '/api/enrolment-keys', access: 'technician', summary: 'Enrolment keys, without their secrets, newest first', answer: enrolmentKeysSchema,

@@ -4,6 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import { inTransaction, type Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
+import type { PublicAddress } from '../../http/transport'
 import { collectingRoutes } from './collectRules'
 import { coverageRoutes } from './coverage'
 import { credentialRoutes } from './credentials'
@@ -25,7 +26,7 @@ import { waveRoutes } from './waves'
 
 export const defaultInterval = minute
 
-export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer, agentFolder: string): void {
+export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer, agentFolder: string, address: PublicAddress): void {
   const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder)
   const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
@@ -71,7 +72,7 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
       return { heard: true }
     },
   })
-  keyRoutes(app, pool)
+  keyRoutes(app, pool, address)
   standingRoutes(app, pool)
   roleRoutes(app, pool)
   noticeRoutes(app, pool)

@@ -55,7 +55,7 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((one) => one.
       as a <select v-model="kind" aria-label="Kind"><option>server</option><option>workstation</option></select> with
       <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select>
       and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">. <button class="btn main">Make a key</button></form>
-    <KeyProgress v-if="chosen !== null" :key="chosen" :id="chosen" :secret="made?.id === chosen ? made.key : null" @close="chosen = null" />
+    <KeyProgress v-if="chosen !== null" :key="chosen" :id="chosen" :made="made?.id === chosen ? made : null" @close="chosen = null" />
     <h2>Keys</h2>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No key has been made yet.' : ''" @again="refresh" />
     <table v-if="shown.length" class="board"><thead><tr><th>Where</th><th>For</th><th>Roles and tags</th><th>State</th><th class="num">Used</th><th>Note</th><th>Made</th><th></th></tr></thead>
