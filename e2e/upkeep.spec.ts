@@ -114,7 +114,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
   }
 })
 
-test('a sweep that signs in: what is inside, by the first sign-in that is taken, and who refuses', async ({ page }) => {
+test('a sweep that signs in: no password before a key is accepted; then what is inside, by the first sign-in that is taken, and who refuses', async ({ page }) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=sweep`)
   await page.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
@@ -123,10 +123,16 @@ test('a sweep that signs in: what is inside, by the first sign-in that is taken,
   for (const name of ['Workshop, old (root)', 'Workshop (root)']) await page.getByLabel('Sign-in').selectOption(name)
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const found = group(page, 'What answered')
+  await expect(found).toContainText('4 machines show keys that nobody has accepted, so no password was sent there', { timeout: 60_000 })
+  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Nobody has accepted its key \(SHA256:/)
+  await found.getByRole('button', { name: 'accept all 4' }).click()
+  await expect(page.getByText('4 keys accepted')).toBeVisible()
+  await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, { timeout: 60_000 })
   await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
 
   await page.getByLabel('Range').fill('127.22.0.0/29')
+  await page.getByLabel(/This time also to machines whose key nobody has accepted/).check()
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', { timeout: 60_000 })
 })

@@ -31,6 +31,8 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await form.getByLabel('From device').selectOption('lf-relay-1')
   await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop, old (root)')
   await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop (root)')
+  await expect(form).toContainText('Workshop, old, Workshop are passwords, and go only to machines whose key somebody has accepted')
+  await form.getByLabel(/This time also to machines whose key nobody has accepted/).check()
   await form.getByRole('textbox', { name: /Machines/ }).fill(`name,address\n${addresses.map((one, i) => `lf-rack-${i + 1},${one}`).join('\n')}\nlf-rack-x,nowhere`)
   await expect(form.getByRole('alert')).toHaveText('line 12: “nowhere” is no address.')
   await form.getByLabel('Sizes of the first waves').fill('1, 3')
@@ -59,13 +61,19 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   // Three are mended; one was set up anew meanwhile and shows another host key.
   for (const address of ['127.21.0.13', '127.21.0.15', '127.21.0.17', '127.21.0.18?renew']) await page.request.post(`${process.env.E2E_HOSTS!}/${address}`)
   await failures.getByRole('button', { name: 'Try again only the 5 that failed' }).click()
-  await expect(failures).toContainText('host key changed: The machine shows another host key than before', { timeout: 120_000 })
+  await expect(failures).toContainText('host key changed: The machine shows another key than before', { timeout: 120_000 })
+  await expect(run.getByText('done, from lf-relay-1')).toBeVisible({ timeout: 120_000 })
+  // Whoever knows that it was set up anew accepts the new key, and goes there once more.
+  await run.getByRole('row', { name: /lf-rack-8 / }).getByRole('button', { name: 'accept the new key' }).click()
+  await expect(page.getByText('The key of 127.21.0.18 is accepted')).toBeVisible()
+  await failures.getByRole('button', { name: 'Try again only the 2 that failed' }).click()
+  await expect(failures).toContainText('unsupported system: It runs SunOS', { timeout: 120_000 })
   await expect(run.getByText('done, from lf-relay-1')).toBeVisible({ timeout: 120_000 })
   const [view] = (await (await page.request.get(`${url()}/api/wave-runs`)).json()) as WaveRunView[]
   const after = (await (await page.request.get(`${url()}/api/wave-runs/${view!.id}`)).json()) as WaveRunPage
   expect(after.machines.map((one) => [one.address, one.failure ?? one.state, one.attempts])).toEqual([
     ['127.21.0.11', 'installed', 1], ['127.21.0.12', 'installed', 1], ['127.21.0.13', 'installed', 2], ['127.21.0.14', 'installed', 1], ['127.21.0.15', 'installed', 2],
-    ['127.21.0.16', 'installed', 1], ['127.21.0.17', 'installed', 2], ['127.21.0.18', 'host key changed', 2], ['127.21.0.19', 'timed out', 2], ['127.21.0.20', 'installed', 1],
+    ['127.21.0.16', 'installed', 1], ['127.21.0.17', 'installed', 2], ['127.21.0.18', 'unsupported system', 3], ['127.21.0.19', 'timed out', 3], ['127.21.0.20', 'installed', 1],
   ])
   await expect(run.getByText('reports', { exact: true })).toHaveCount(8)
   const devices = ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).filter((one) => one.name.startsWith('lf-rack-'))

@@ -17,7 +17,10 @@ const keyFile = () => join(keyFolder(), 'release-key.pem')
 const changesFile = () => join(keyFolder(), 'release-keys.json')
 
 /** @returns {import('node:crypto').KeyObject} */
-const privateKey = () => createPrivateKey(readFileSync(keyFile(), 'utf8'))
+function privateKey() {
+  if (!existsSync(keyFile())) throw new Plain(`There is no release key in ${keyFolder()}: “./custode release-key” makes one.`)
+  return createPrivateKey(readFileSync(keyFile(), 'utf8'))
+}
 
 /** @param {import('node:crypto').KeyObject} key */
 const publicHalf = (key) => createPublicKey(key).export({ type: 'spki', format: 'der' }).toString('base64')
@@ -76,7 +79,6 @@ function renewReleaseKey() {
 export function releaseKey() {
   const [word, ...more] = process.argv.slice(3)
   if (more.length || (word !== undefined && word !== 'renew')) throw new Plain('usage: ./custode release-key [renew]')
-  if (word === 'renew' && !existsSync(keyFile())) throw new Plain(`There is no release key in ${keyFolder()} to renew. Without “renew” one is made.`)
   const isThere = existsSync(keyFile())
   const { serial, key } = word === 'renew' ? renewReleaseKey() : ensureReleaseKey()
   process.stdout.write(`${word === 'renew' ? 'The release key was changed; the change is signed with the one before.' : isThere ? 'The release key is there.' : 'A release key was made.'}

@@ -206,7 +206,15 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const asAgent = (verb: string) => host.run(`setpriv --reuid custode-agent --regid custode-agent --init-groups systemctl --no-ask-password ${verb}`)
     const may = host.debian >= 12 ? 0 : 1
     expect((await asAgent('restart rsyslog.service')).code > 0).toBe(may > 0)
-    for (const verb of ['start poweroff.target', 'isolate rescue.target', 'mask rsyslog.service', 'set-property rsyslog.service CPUWeight=1', 'daemon-reload', 'stop dbus.socket', 'reboot', 'kill rsyslog.service']) expect([verb, (await asAgent(verb)).code > 0]).toEqual([verb, true])
+    // What its services are is what the rule names: one that comes later it may start after its own next start.
+    host.write('/etc/systemd/system/t-later.service', '[Service]\nExecStart=/bin/sleep infinity\n')
+    await host.sh('systemctl daemon-reload')
+    expect((await asAgent('start t-later.service')).code).toBeGreaterThan(0)
+    await host.sh('systemctl restart custode-agent')
+    await until('the right to start what came later', () => asAgent('start t-later.service'), ({ code }) => code > 0 === may > 0)
+    expect(await host.sh('systemctl is-active t-later.service || true')).toBe(may ? 'inactive\n' : 'active\n')
+    await host.sh('systemctl stop t-later.service && rm /etc/systemd/system/t-later.service && systemctl daemon-reload')
+    for (const verb of ['start poweroff.target', 'isolate rescue.target', 'mask rsyslog.service', 'set-property rsyslog.service CPUWeight=1', 'daemon-reload', 'stop dbus.socket', 'reboot', 'kill rsyslog.service', 'start systemd-reboot.service', 'start debug-shell.service', 'start t-instance@other.service']) expect([verb, (await asAgent(verb)).code > 0]).toEqual([verb, true])
   })
 })
 

@@ -1,6 +1,6 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer as createHttpServer } from 'node:http'
-import { connect, createServer, type AddressInfo } from 'node:net'
+import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
@@ -89,12 +89,14 @@ export async function openProxy(here: HostHouse): Promise<Proxy> {
     client.on('error', () => way.destroy())
     way.on('error', () => client.destroy())
   })
+  const sockets = new Set<Socket>()
+  server.on('connection', (socket) => sockets.add(socket))
   await new Promise<void>((resolve) => server.listen(0, here.lan.gateway, resolve))
   return {
     asked,
     url: `http://${here.lan.gateway}:${(server.address() as AddressInfo).port}`,
     async close() {
-      server.closeAllConnections()
+      for (const socket of sockets) socket.destroy()
       await new Promise((resolve) => server.close(resolve))
     },
   }

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { BoardDevice, SweepPage, WaveRunPage } from '#contract'
+import { fingerprintText } from '#core'
 import { installAgent, leftOut, openHostHouse, pageOf, until, type HostHouse } from './hostHouse'
 
 // Agents brought onto real hosts over their OpenSSH by an agent in their network.
@@ -38,10 +39,19 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     expect(body.detail).toBeUndefined()
     const sweep = await until('the sweep', async () => (await here.house.lead<SweepPage>('GET', `/api/sweeps/${body.id}`)).body, (one) => one.state === 'done', 100_000)
     const found = Object.fromEntries(sweep.hosts.map((one) => [one.address, one]))
-    for (const [host, system] of [[here.lan.hosts[1]!, 'Debian 11'], [here.lan.hosts[2]!, 'Debian 13']] as const) {
-      expect(found[host.address]?.ports).toEqual(expect.arrayContaining([22, 80]))
-      expect(found[host.address]?.signedIn?.system).toContain(system)
-    }
+    const [, byPassword, byKey] = here.lan.hosts
+    for (const host of [byPassword!, byKey!]) expect(found[host.address]?.ports).toEqual(expect.arrayContaining([22, 80]))
+    expect(found[byKey!.address]?.signedIn?.system).toContain('Debian 13')
+    // Nobody has accepted the key of the other yet, and a password is given to nobody who is not known.
+    expect(found[byPassword!.address]?.signedIn).toMatchObject({ with: null, reason: expect.stringContaining('no password was sent to it') as string })
+    expect(await byPassword!.sh('journalctl -t sshd --no-pager')).not.toMatch(/Failed password|Accepted password/)
+    // It is the one that the machine itself tells of.
+    const { fingerprint } = found[byPassword!.address]!.key!
+    expect(await byPassword!.sh('for key in /etc/ssh/ssh_host_*_key.pub; do ssh-keygen -l -f $key; done')).toContain(fingerprintText(fingerprint))
+    expect((await here.house.lead('POST', `/api/sites/${here.siteId}/host-keys`, { keys: [{ address: byPassword!.address, fingerprint }] })).body).toEqual({ accepted: 1 })
+    const again = (await here.house.lead<{ id: number }>('POST', '/api/sweeps', { siteId: here.siteId, deviceId: relay, network: network(), rule: null, at: null, credentialIds })).body.id
+    const second = await until('the second sweep', async () => (await here.house.lead<SweepPage>('GET', `/api/sweeps/${again}`)).body, (one) => one.state === 'done', 100_000)
+    expect(second.hosts.find((host) => host.address === byPassword!.address)?.signedIn?.system).toContain('Debian 11')
   })
 
   it('a wave reaches both, one by password and one by key; each reports', async () => {

@@ -1,6 +1,7 @@
 import type { Client as SshClient } from 'ssh2'
 import type { DeployNews, DeployOrder } from '#contract/report'
 import type { FailureKind } from '#core'
+import { HostKey, keysFirst } from './hostKey'
 import { run, signIn } from './ssh'
 import { Stopped } from './stopped'
 import { isOpen } from './sweep'
@@ -31,26 +32,25 @@ function failureOf(words: string): FailureKind {
   return 'something else'
 }
 
-async function bring(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void, opened: (client: SshClient) => void): Promise<DeployNews> {
-  let hostKey: string | null = null
+async function bring(order: DeployOrder, way: Way, key: HostKey, tell: (step: string) => void, opened: (client: SshClient) => void): Promise<DeployNews> {
   const script = await textOf(way, '/agent/install.sh')
-  for (const trial of order.trials) {
-    tell(`signing in as ${trial.user}`, hostKey)
-    const client = await signIn(order, trial, (fingerprint) => { hostKey = fingerprint })
+  for (const trial of keysFirst(order.trials)) {
+    tell(`signing in as ${trial.user}`)
+    const client = await signIn(order.address, key, trial)
     if (!client) continue
     opened(client)
-    tell('looking around', hostKey)
+    tell('looking around')
     const asRoot = await lookAround(client)
-    tell('downloading and installing', hostKey)
+    tell('downloading and installing')
     const quoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
     // The key goes in by the script's input: arguments can be read by everybody on the machine.
     const words = ['--no-run', ...(order.name === null ? [] : ['--name', quoted(order.name)])].join(' ')
-    const { code, errors } = await run(client, `${asRoot}sh -s`, { input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`, heard: (line) => tell(line.slice(0, 100), hostKey), within: order.within })
+    const { code, errors } = await run(client, `${asRoot}sh -s`, { input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`, heard: (line) => tell(line.slice(0, 100)), within: order.within })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
       throw new Stopped(failureOf(last), last.replace(/^custode-agent: /, ''))
     }
-    return { state: 'done', step: 'installed', failure: null, reason: '', hostKey, trial: trial.id }
+    return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
   }
   throw new Stopped('sign-in refused', order.trials.length ? `It refused ${order.trials.map((one) => one.user).join(', then ')}.` : 'No sign-in was given.')
 }
@@ -58,18 +58,18 @@ async function bring(order: DeployOrder, way: Way, tell: (step: string, hostKey:
 /** Brings an agent to a machine, step by step. Never throws: what stopped it is in the news. */
 export async function deploy(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
   let client: SshClient | null = null
-  let hostKey: string | null = null
+  const key = new HostKey(order.hostKey, order.passwordsToUnknown)
   let timer: NodeJS.Timeout | undefined
   const tooLate = new Promise<never>((_, reject) => {
     timer = setTimeout(() => reject(new Stopped('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)), order.within)
   })
   try {
-    const heard = (step: string, key: string | null) => { hostKey = key; tell(step, key) }
+    const heard = (step: string) => { tell(step, key.shown) }
     // Where SSH is closed and Windows' remote management is not, that is the way.
     const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
-    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, way, heard) : bring(order, way, heard, (one) => { client = one }), tooLate])
+    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, way, key, heard) : bring(order, way, key, heard, (one) => { client = one }), tooLate])
   } catch (error) {
-    return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey, trial: null }
+    return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey: key.shown, trial: null }
   } finally {
     clearTimeout(timer)
     ;(client as SshClient | null)?.destroy()

@@ -1,5 +1,6 @@
 import type { DeployNews, DeployOrder } from '#contract/report'
 import type { FailureKind } from '#core'
+import type { HostKey } from './hostKey'
 import { Stopped } from './stopped'
 import { textOf, type Way } from './uplink'
 import { quoted } from './windows/powershell'
@@ -30,26 +31,24 @@ function failureOf(words: string): FailureKind {
 }
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
-export async function bringToWindows(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
+export async function bringToWindows(order: DeployOrder, way: Way, key: HostKey, tell: (step: string) => void): Promise<DeployNews> {
   const script = await textOf(way, '/agent/install.ps1')
   const passwords = order.trials.filter((one) => one.password !== undefined)
-  let hostKey: string | null = null
   for (const trial of passwords) {
-    tell(`signing in as ${trial.user}`, hostKey)
-    const machine = new Wsman({ address: order.address, user: trial.user, password: trial.password!, certificate: order.hostKey })
+    tell(`signing in as ${trial.user}`)
+    const machine = new Wsman({ address: order.address, user: trial.user, password: trial.password!, key })
     const shell = await machine.open()
-    hostKey = machine.certificate
     if (shell === null) continue
     try {
-      tell('looking around', hostKey)
+      tell('looking around')
       check((await machine.powershell(shell, survey)).output)
-      tell('downloading and installing', hostKey)
+      tell('downloading and installing')
       const { code, errors } = await machine.powershell(shell, `& ([scriptblock]::Create(${quoted(script)})) ${quoted(order.enrolmentKey)}${order.name === null ? '' : ` -Name ${quoted(order.name)}`}`, order.within)
       if (code !== 0) {
         const words = errors.trim().split(/\r?\n/).find((line) => line.includes('custode-agent:')) ?? errors.trim().split(/\r?\n/)[0] ?? ''
         throw new Stopped(failureOf(words), words.replace(/^.*custode-agent: /, '') || `the script ended with ${code}`)
       }
-      return { state: 'done', step: 'installed', failure: null, reason: '', hostKey, trial: trial.id }
+      return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
     } finally {
       await machine.close(shell)
     }

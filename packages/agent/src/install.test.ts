@@ -81,11 +81,11 @@ describe('installing', () => {
 
 describe('the unit', () => {
   it('has a watchdog only where somebody can say that all is well', () => {
-    expect([unitText('/s').includes('WatchdogSec=300'), unitText('/s', false).includes('Watchdog')]).toEqual([true, false])
+    expect([unitText(placeAt('')).includes('WatchdogSec=300'), unitText(placeAt(''), false).includes('Watchdog')]).toEqual([true, false])
   })
   it('is accepted by systemd’s own checker', () => {
     const file = join(root, 'custode-agent.service')
-    writeFileSync(file, unitText('/bin/true'))
+    writeFileSync(file, unitText({ ...placeAt(''), starter: '/bin/true' }))
     const { status, stderr } = spawnSync('systemd-analyze', ['verify', '--man=no', file], { encoding: 'utf8' })
     // The checker also speaks of other units of this machine; of ours it has nothing to say.
     expect(stderr.split('\n').filter((line) => line.includes('custode-agent'))).toEqual([])
@@ -93,7 +93,7 @@ describe('the unit', () => {
   })
   it('is hardened: systemd’s own measure of exposure finds it well protected', () => {
     const file = join(root, 'custode-agent.service')
-    writeFileSync(file, unitText('/bin/true'))
+    writeFileSync(file, unitText({ ...placeAt(''), starter: '/bin/true' }))
     const { stdout } = spawnSync('systemd-analyze', ['security', '--offline=yes', '--no-pager', '--threshold=100', file], { encoding: 'utf8' })
     const exposure = Number(/Overall exposure level for custode-agent\.service: ([\d.]+)/.exec(stdout)?.[1])
     // systemd-analyze(1): 0 is most protected, 10 is exposed; below 4 it says OK.

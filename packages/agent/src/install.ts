@@ -7,7 +7,7 @@ import { serviceManager } from './collectors'
 import { enroll } from './enroll'
 import { readIdentity, writeIdentity, type Identity } from './identity'
 import { onWindows, placeAt, unitName, user, type Place } from './place'
-import { polkitRule } from './polkit'
+import { rightsScript } from './polkit'
 import { forgetUpdates, starterText } from './start'
 import { unitText } from './unit'
 import { needSafe, Refused, type Way } from './uplink'
@@ -156,7 +156,7 @@ async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }
     return
   }
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
-  writeFileSync(place.unit, unitText(place.starter, canNotify), { mode: 0o644 })
+  writeFileSync(place.unit, unitText(place, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)
   tool('systemctl', 'daemon-reload')
   tool('systemctl', 'enable', unitName)
@@ -213,8 +213,9 @@ function noteWhatItMay(home: string, looksOnly: boolean, say: (text: string) => 
 }
 
 /** Lets its user start and stop services, where that can be said. */
-function writeRights({ rights }: Place, looksOnly: boolean, say: (text: string) => void): void {
+function writeRights({ rights, rightsScript: script }: Place, looksOnly: boolean, say: (text: string) => void): void {
   rmSync(rights, { force: true })
+  rmSync(script, { force: true })
   if (looksOnly) return
   if (existsSync('/etc/polkit-1/localauthority') && !existsSync(dirname(rights))) {
     say('It may start and stop no services here: this polkit is older than 0.106, and knows no rule that would allow that and nothing else.')
@@ -224,8 +225,10 @@ function writeRights({ rights }: Place, looksOnly: boolean, say: (text: string) 
     say('It may start and stop no services here: that needs polkit (Debian’s package polkitd). Install it and run this command again, or leave it so.')
     return
   }
-  writeFileSync(rights, polkitRule, { mode: 0o644 })
-  say(`It may start and stop services when its server asks: ${rights}`)
+  writeFileSync(script, rightsScript, { mode: 0o755 })
+  writeFileSync(rights, '', { mode: 0o644 })
+  tool('/bin/sh', script, rights)
+  say(`It may start and stop this machine’s services when its server asks: ${rights}`)
 }
 
 /** On Windows a task starts it at boot; the rest is as on Linux. */

@@ -1,5 +1,6 @@
 import type { SignInTrial } from '#contract/report'
 import type { Millis, SignedIn } from '#core'
+import { keysFirst, type HostKey } from './hostKey'
 import { run, signIn } from './ssh'
 
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
@@ -13,14 +14,13 @@ function toldBy(output: string): Pick<SignedIn, 'system' | 'agent'> {
   return { system: `${system.replace(/ \(.*\)$/, '').replace(/^Debian GNU\/Linux/, 'Debian').replace(/^Microsoft /, '').trim()}${machine ? `, ${machine}` : ''}`.slice(0, 120), agent: agent === 'agent' }
 }
 
-/** Asks with one sign-in after the other. `ask` gives null when that one is refused, and tells the key that the machine shows. */
-async function askWithEach(trials: readonly SignInTrial[], hostKey: string | null, ask: (trial: SignInTrial, met: (key: string | null) => void) => Promise<string | null>): Promise<SignedIn> {
-  let shown = hostKey
-  const nothing = (reason: string): SignedIn => ({ trial: null, system: '', agent: false, hostKey: shown, reason: reason.slice(0, 300) })
+/** Asks with one sign-in after the other. `ask` gives null when that one is refused. */
+async function askWithEach(trials: readonly SignInTrial[], key: HostKey, ask: (trial: SignInTrial) => Promise<string | null>): Promise<SignedIn> {
+  const nothing = (reason: string): SignedIn => ({ trial: null, system: '', agent: false, hostKey: key.shown, reason: reason.slice(0, 300) })
   try {
     for (const trial of trials) {
-      const output = await ask(trial, (key) => { shown = key })
-      if (output !== null) return { trial: trial.id, ...toldBy(output), hostKey: shown, reason: '' }
+      const output = await ask(trial)
+      if (output !== null) return { trial: trial.id, ...toldBy(output), hostKey: key.shown, reason: '' }
     }
     return nothing(trials.length ? `It refused ${trials.map((one) => one.user).join(', then ')}.` : 'Windows takes passwords, and no sign-in given here has one.')
   } catch (error) {
@@ -29,14 +29,13 @@ async function askWithEach(trials: readonly SignInTrial[], hostKey: string | nul
 }
 
 /**
- * Signs in at a host over SSH with the first trial that is taken, and looks what it is; changes nothing there. A host that
- * shows another key than before gets nothing secret.
- * @param hostKey what it showed before, or null
+ * Signs in at a host over SSH with the first trial that is taken, keys before passwords, and looks what it is; changes nothing
+ * there. A host that shows another key than the accepted one gets nothing secret.
  * @param within for each of its answers
  */
-export function lookInside(address: string, trials: readonly SignInTrial[], hostKey: string | null, within?: Millis): Promise<SignedIn> {
-  return askWithEach(trials, hostKey, async (trial, met) => {
-    const client = await signIn({ address, hostKey }, trial, met, within)
+export function lookInside(address: string, trials: readonly SignInTrial[], key: HostKey, within?: Millis): Promise<SignedIn> {
+  return askWithEach(keysFirst(trials), key, async (trial) => {
+    const client = await signIn(address, key, trial, within)
     if (!client) return null
     try {
       return (await run(client, question, within === undefined ? {} : { within })).output
@@ -47,12 +46,11 @@ export function lookInside(address: string, trials: readonly SignInTrial[], host
 }
 
 /** The same over Windows' remote management; a certificate stands where a host key does. */
-export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], hostKey: string | null, within?: Millis): Promise<SignedIn> {
+export async function lookInsideWindows(address: string, trials: readonly SignInTrial[], key: HostKey, within?: Millis): Promise<SignedIn> {
   const { Wsman } = await import('./wsman')
-  return askWithEach(trials.filter((one) => one.password !== undefined), hostKey, async (trial, met) => {
-    const machine = new Wsman({ address, user: trial.user, password: trial.password!, certificate: hostKey, ...(within === undefined ? {} : { within }) })
+  return askWithEach(trials.filter((one) => one.password !== undefined), key, async (trial) => {
+    const machine = new Wsman({ address, user: trial.user, password: trial.password!, key, ...(within === undefined ? {} : { within }) })
     const shell = await machine.open()
-    met(machine.certificate)
     if (shell === null) return null
     try {
       return (await machine.powershell(shell, windowsQuestion)).output

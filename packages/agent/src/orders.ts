@@ -5,7 +5,7 @@ import { deploy } from './deploy'
 import { writeWhole } from './files'
 import type { Identity } from './identity'
 import { isSignedBy, NotOurs } from './signature'
-import { actOnService } from './service'
+import { actOnService, hasComeSince } from './service'
 import { mayOnlyLook } from './start'
 import { sweep } from './sweep'
 import { tell } from './tell'
@@ -97,10 +97,13 @@ export class Orders {
 
   async #service(task: Task, order: ServiceOrder): Promise<void> {
     this.say(`order ${task.id}: ${order.verb} ${order.service}`)
-    const news = await actOnService(order)
+    let news = await actOnService(order)
+    const isTooNew = news.hopeless && (await hasComeSince(order.service))
+    if (isTooNew) news = { ...news, hopeless: false, reason: 'it has come to this machine after the start of the agent, which starts anew to be allowed to' }
     this.say(`order ${task.id}: ${news.state === 'done' ? `${order.service} is ${news.after}` : news.reason}`)
     this.changed()
     await this.#tell(task, { service: news })
+    if (isTooNew) this.restart()
   }
 
   async #deploy(task: Task, order: DeployOrder): Promise<void> {
@@ -111,7 +114,7 @@ export class Orders {
     await told
   }
 
-  async #sweep(task: Task, { network, ports, trials = [], hostKeys = {} }: SweepOrder): Promise<void> {
+  async #sweep(task: Task, { network, ports, trials = [], hostKeys = {}, passwordsToUnknown = false }: SweepOrder): Promise<void> {
     this.say(`order ${task.id}: sweeping ${network}`)
     let unsaid: SweepNews['found'] = []
     let [scanned, total, saidAt] = [0, 0, 0]
@@ -124,7 +127,7 @@ export class Orders {
         const found = unsaid
         unsaid = []
         await this.#tell(task, { sweep: { state: 'running', reason: '', scanned, total, found } })
-      }, { trials, hostKeys })
+      }, { trials, hostKeys, passwordsToUnknown })
       await this.#tell(task, { sweep: { state: 'done', reason: '', scanned: total, total, found: unsaid } })
     } catch (error) {
       await this.#tell(task, { sweep: { state: 'failed', reason: (error as Error).message.slice(0, 500), scanned, total, found: unsaid } })

@@ -13,6 +13,8 @@ export interface Place {
   wanted: string
   /** What the service manager lets it do. */
   rights: string
+  /** Root's script that writes it. */
+  rightsScript: string
   /** Where this file is, the agent changes nothing. It lies beside the program, where only root can write. */
   lookOnly: string
 }
@@ -32,6 +34,7 @@ export function placeAt(root: string): Place {
     unit: join(root, `/etc/systemd/system/${unitName}`),
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
     lookOnly: join(root, '/usr/local/lib/custode-agent/look-only'),
+    rightsScript: join(root, '/usr/local/lib/custode-agent/rights'),
     rights: join(root, '/etc/polkit-1/rules.d/50-custode-agent.rules'),
   }
 }

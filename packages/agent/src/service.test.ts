@@ -1,9 +1,11 @@
 import { execFileSync } from 'node:child_process'
-import { chmodSync, existsSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { runInNewContext } from 'node:vm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Service, ServiceAction } from '#core'
-import { polkitRule } from './polkit'
+import { rightsScript } from './polkit'
 import { actOnService, type ServiceHands } from './service'
 
 const service = (name: string, state: Service['state']): Service => ({ name, title: '', start: 'automatic', state })
@@ -55,17 +57,40 @@ describe('on this machine, by service(8) and a script of the Linux Standard Base
 })
 
 describe('the rule for polkit', () => {
-  const decide = (id: string, user: string, unit: string, verb: string): string => {
+  const folder = mkdtempSync(join(tmpdir(), 'custode-rights-'))
+  const rules = join(folder, '50.rules')
+  afterAll(() => { rmSync(folder, { recursive: true }) })
+  /** The script run on a machine with these services; whether it is held to systemd's own words is seen on real hosts. */
+  function write(files: string, units: string): string {
+    writeFileSync(join(folder, 'systemctl'), `#!/bin/sh\ncase $1 in list-unit-files) printf '${files}' ;; list-units) printf '${units}' ;; esac\n`, { mode: 0o755 })
+    writeFileSync(join(folder, 'rights'), rightsScript)
+    execFileSync('sh', [join(folder, 'rights'), rules], { env: { PATH: `${folder}:${process.env.PATH}` } })
+    return existsSync(rules) ? readFileSync(rules, 'utf8') : ''
+  }
+  const decide = (text: string, id: string, user: string, unit: string, verb: string): string => {
     let rule!: (action: object, subject: object) => string
-    runInNewContext(polkitRule, { polkit: { Result: { YES: 'yes', NO: 'no', NOT_HANDLED: 'not handled' }, addRule: (one: typeof rule) => { rule = one } } })
+    runInNewContext(text, { polkit: { Result: { YES: 'yes', NO: 'no', NOT_HANDLED: 'not handled' }, addRule: (one: typeof rule) => { rule = one } } })
     return rule({ id, lookup: (what: string) => ({ unit, verb })[what] }, { user })
   }
-  it('lets the agent’s user start and stop services, nothing else, and says nothing of others', () => {
-    const manage = 'org.freedesktop.systemd1.manage-units'
-    expect(decide(manage, 'custode-agent', 'nginx.service', 'start')).toBe('yes')
-    expect(decide(manage, 'custode-agent', 'nginx.service', 'set-property')).toBe('no')
-    expect(decide(manage, 'custode-agent', 'poweroff.target', 'start')).toBe('no')
-    expect(decide('org.freedesktop.login1.reboot', 'custode-agent', '', '')).toBe('not handled')
-    expect(decide(manage, 'somebody', 'nginx.service', 'start')).toBe('not handled')
+  const manage = 'org.freedesktop.systemd1.manage-units'
+
+  it('is not written where it was taken away', () => {
+    expect(write('nginx.service enabled\\n', '')).toBe('')
+  })
+  it('lets the agent’s user start and stop the machine’s own services, nothing else, and says nothing of others', () => {
+    writeFileSync(rules, '')
+    const text = write('nginx.service enabled enabled\\ngetty@.service enabled\\nsystemd-reboot.service static\\ndebug-shell.service disabled\\n', '● failed-one.service loaded failed failed A title\\n  getty@tty1.service loaded active running Getty\\n')
+    for (const unit of ['nginx', 'failed-one', 'getty@tty1']) expect([unit, decide(text, manage, 'custode-agent', `${unit}.service`, 'start')]).toEqual([unit, 'yes'])
+    for (const unit of ['other.service', 'getty@.service', 'getty@tty9.service', 'systemd-reboot.service', 'debug-shell.service', 'poweroff.target', 'nginx.service.service', '']) expect([unit, decide(text, manage, 'custode-agent', unit, 'start')]).toEqual([unit, 'no'])
+    expect(decide(text, manage, 'custode-agent', 'nginx.service', 'set-property')).toBe('no')
+    expect(decide(text, 'org.freedesktop.login1.reboot', 'custode-agent', '', '')).toBe('not handled')
+    expect(decide(text, manage, 'somebody', 'nginx.service', 'start')).toBe('not handled')
+  })
+  it('stays as it is where nothing has changed, and where the services are not told', () => {
+    const before = readFileSync(rules, 'utf8')
+    const { mtimeMs } = statSync(rules)
+    expect(write('nginx.service enabled enabled\\ngetty@.service enabled\\nsystemd-reboot.service static\\ndebug-shell.service disabled\\n', '● failed-one.service loaded failed failed A title\\n  getty@tty1.service loaded active running Getty\\n')).toBe(before)
+    expect(write('', '')).toBe(before)
+    expect([statSync(rules).mtimeMs, readdirSync(folder).sort()]).toEqual([mtimeMs, ['50.rules', 'rights', 'systemctl']])
   })
 })

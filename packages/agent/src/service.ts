@@ -1,3 +1,4 @@
+import { statSync } from 'node:fs'
 import { setTimeout as wait } from 'node:timers/promises'
 import type { ServiceNews, ServiceOrder } from '#contract/report'
 import { hour, second, type Millis, type Service, type ServiceAction } from '#core'
@@ -53,6 +54,21 @@ export async function actOnService({ verb, service }: ServiceOrder, { list, act 
     if (after && isAs(after, verb)) return { state: 'done', before: before.state, after: after.state, reason: '', hopeless: false }
     if (trouble || Date.now() >= end) return failed(before.state, after?.state ?? 'gone', trouble || `it did not ${verb} within ${within / second} s`, false)
     await wait(Math.min(lookEvery, within))
+  }
+}
+
+/**
+ * Whether a service has come to this machine since this program was started: then the rule that names what it may act on does
+ * not name it yet, and does after another start.
+ */
+export async function hasComeSince(service: string): Promise<boolean> {
+  if (onWindows || serviceManager() !== 'systemd') return false
+  try {
+    const file = (await command('systemctl', ['show', '--no-pager', '--property=FragmentPath', '--value', '--', `${service}.service`])).trim()
+    // Packages bring their files with an old date; when they were put there is what changed last of them.
+    return file !== '' && statSync(file).ctimeMs > Date.now() - process.uptime() * second
+  } catch {
+    return false
   }
 }
 

@@ -2,6 +2,7 @@ import { generateKeyPairSync } from 'node:crypto'
 import { createServer, type Server, type Socket } from 'node:net'
 import ssh from 'ssh2'
 import { afterEach, describe, expect, it } from 'vitest'
+import { HostKey } from './hostKey'
 import { lookInside, lookInsideWindows } from './lookInside'
 import { sweep } from './sweep'
 import { wsmanPort } from './wsmanPort'
@@ -32,7 +33,7 @@ const trials = [{ id: 1, user: 'root', password: 'x' }]
 describe('a machine', () => {
   it('that takes a connection for SSH and says nothing is given up', async () => {
     await listen(holding(), 22, '127.77.2.1')
-    expect((await lookInside('127.77.2.1', trials, null, 300)).reason).toBe('It accepted the connection, but said nothing for 300 ms.')
+    expect((await lookInside('127.77.2.1', trials, new HostKey(null, true), 300)).reason).toBe('It accepted the connection, but said nothing for 300 ms.')
   })
   it('that takes the sign-in and never ends what is asked of it is given up, and the connection is closed', async () => {
     let isClosed = false
@@ -41,15 +42,15 @@ describe('a machine', () => {
       client.on('authentication', (context) => { context.accept() }).on('close', () => { isClosed = true }).on('error', () => undefined)
       client.on('session', (accept) => { accept().on('exec', (acceptExec) => { acceptExec().write('Debian') }) })
     }), 22, '127.77.2.2')
-    const told = await lookInside('127.77.2.2', trials, null, 1500)
+    const told = await lookInside('127.77.2.2', trials, new HostKey(null, true), 1500)
     expect([told.trial, told.reason]).toEqual([null, 'It accepted the connection, and then did not answer within 1.5 s.'])
     await expect.poll(() => isClosed).toBe(true)
   })
   it('that takes a connection for WS-Management and says nothing, or something without end, is given up', async () => {
     await listen(holding(), wsmanPort, '127.77.2.3')
     await listen(dripping(), wsmanPort, '127.77.2.4')
-    expect((await lookInsideWindows('127.77.2.3', trials, null, 300)).reason).toBe('It accepted the connection, and then did not answer within 300 ms.')
-    expect((await lookInsideWindows('127.77.2.4', trials, null, 300)).reason).toMatch(/did not answer|Nothing answers as WS-Management/)
+    expect((await lookInsideWindows('127.77.2.3', trials, new HostKey(null, true), 300)).reason).toBe('It accepted the connection, and then did not answer within 300 ms.')
+    expect((await lookInsideWindows('127.77.2.4', trials, new HostKey(null, true), 300)).reason).toMatch(/did not answer|Nothing answers as WS-Management/)
   })
   it('of these kinds costs a sweep its own time only', async () => {
     await listen(dripping(), 22, '127.77.3.1')

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import type { Client as SshClient, ConnectConfig } from 'ssh2'
 import type { SignInTrial } from '#contract/report'
 import { durationText, type Millis } from '#core'
+import type { HostKey } from './hostKey'
 import { inTime, Stopped } from './stopped'
 
 const answerWithin: Millis = 10_000
@@ -34,20 +35,21 @@ export function run(client: SshClient, command: string, { input = '', heard = ()
 }
 
 /** Signs in with one trial. Null: refused, the next may do. The key of the host is looked at before anything secret is sent. */
-export async function signIn({ address, hostKey }: { address: string; hostKey: string | null }, trial: SignInTrial, met: (fingerprint: string) => void, within: Millis = answerWithin): Promise<SshClient | null> {
+export async function signIn(address: string, key: HostKey, trial: SignInTrial, within: Millis = answerWithin): Promise<SshClient | null> {
   const { Client } = await import('ssh2')
   const client = new Client()
   let stopped: Stopped | null = null
   const config: ConnectConfig = {
     host: address, port: 22, username: trial.user, readyTimeout: within, ...(trial.password === undefined ? {} : { password: trial.password }), ...(trial.privateKey === undefined ? {} : { privateKey: trial.privateKey }),
-    hostVerifier: (key: Buffer) => {
-      const fingerprint = createHash('sha256').update(key).digest('base64')
-      if (hostKey !== null && hostKey !== fingerprint) {
-        stopped = new Stopped('host key changed', 'The machine shows another host key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.')
+    hostVerifier: (shown: Buffer) => {
+      try {
+        key.meet(createHash('sha256').update(shown).digest('base64'))
+        if (trial.password !== undefined) key.needPasswords()
+        return true
+      } catch (error) {
+        stopped = error as Stopped
         return false
       }
-      met(fingerprint)
-      return true
     },
   }
   return new Promise((resolve, reject) => {

@@ -2,6 +2,7 @@ import { reverse } from 'node:dns/promises'
 import { connect } from 'node:net'
 import type { SignInTrial } from '#contract/report'
 import { hostsOf, type Answering } from '#core'
+import { HostKey } from './hostKey'
 import { lookInside, lookInsideWindows } from './lookInside'
 import { wsmanPort } from './wsmanPort'
 
@@ -47,22 +48,27 @@ async function nameOf(address: string): Promise<string | null> {
 }
 
 /** Where to sign in with what, where SSH answers. */
-export interface Looking { trials: readonly SignInTrial[]; hostKeys: Readonly<Record<string, string>> }
+export interface Looking {
+  trials: readonly SignInTrial[]
+  /** By address, the keys that somebody has accepted. */
+  hostKeys: Readonly<Record<string, string>>
+  passwordsToUnknown: boolean
+}
 
-async function look(address: string, ports: readonly number[], { trials, hostKeys }: Looking): Promise<Answering | null> {
+async function look(address: string, ports: readonly number[], { trials, hostKeys, passwordsToUnknown }: Looking): Promise<Answering | null> {
   const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
   const seen = answers.filter((one) => one.open)
   if (!seen.length) return null
   const isThere = (port: number) => trials.length > 0 && seen.some((one) => one.port === port)
-  const hostKey = hostKeys[address] ?? null
-  const signedIn = isThere(22) ? await lookInside(address, trials, hostKey) : isThere(wsmanPort) ? await lookInsideWindows(address, trials, hostKey) : null
+  const key = new HostKey(hostKeys[address] ?? null, passwordsToUnknown)
+  const signedIn = isThere(22) ? await lookInside(address, trials, key) : isThere(wsmanPort) ? await lookInsideWindows(address, trials, key) : null
   return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null, signedIn }
 }
 
 export interface SweepProgress { scanned: number; total: number; found: Answering | null }
 
 /** Knocks at every host of a network, some at once, and tells after each. */
-export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>, looking: Looking = { trials: [], hostKeys: {} }): Promise<void> {
+export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>, looking: Looking = { trials: [], hostKeys: {}, passwordsToUnknown: false }): Promise<void> {
   const hosts = hostsOf(network)
   let next = 0
   let scanned = 0

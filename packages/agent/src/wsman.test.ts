@@ -6,6 +6,7 @@ import { createServer, type Server } from 'node:https'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { HostKey } from './hostKey'
 import { lookInsideWindows } from './lookInside'
 import { Wsman } from './wsman'
 import { wsmanPort } from './wsmanPort'
@@ -44,7 +45,7 @@ afterAll(() => {
 })
 beforeEach(() => { asked = [] })
 
-const me = (certificate: string | null = null) => new Wsman({ address, user: 'tech', password: 'pässword', certificate })
+const me = (key = new HostKey(null, true)) => new Wsman({ address, user: 'tech', password: 'pässword', key })
 let polls = 0
 const working = (action: string): [number, string] => {
   switch (action) {
@@ -62,7 +63,8 @@ describe('WS-Management', () => {
   it('runs a script that it gives as input, waits for it, and joins what comes in pieces', async () => {
     answer = working
     polls = 0
-    const machine = me()
+    const key = new HostKey(null, true)
+    const machine = me(key)
     const shell = await machine.open()
     expect(await machine.powershell(shell!, 'Get-Secret <here> & "there"')).toEqual({ code: 3, output: 'Windows Server 2022\r\nAMD64\r\nagent', errors: 'oh' })
     await machine.close(shell!)
@@ -71,13 +73,14 @@ describe('WS-Management', () => {
     // The script stands in no command line: it may hold a key.
     expect(asked[1]!.text).not.toContain(base64('Get-Secret <here> & "there"'))
     expect(asked[2]!.text).toContain(base64('Get-Secret <here> & "there"'))
-    expect(machine.certificate).toBe(fingerprint)
+    expect(key.shown).toBe(fingerprint)
   })
-  it('sends nothing, the sign-in least of all, to a machine that shows another certificate than before', async () => {
+  it('sends nothing, the sign-in least of all, to a machine that shows another certificate than the accepted one, or one that nobody has accepted', async () => {
     answer = working
-    await expect(me('another').open()).rejects.toMatchObject({ failure: 'host key changed' })
+    await expect(me(new HostKey('another')).open()).rejects.toMatchObject({ failure: 'host key changed' })
+    await expect(me(new HostKey(null)).open()).rejects.toMatchObject({ failure: 'host key not accepted' })
     expect(asked).toEqual([])
-    expect(await me(fingerprint).open()).toBe('S-1')
+    expect(await me(new HostKey(fingerprint)).open()).toBe('S-1')
   })
   it('tells a refused sign-in from a machine that speaks something else, and from a fault', async () => {
     answer = () => [401, '']
@@ -86,14 +89,14 @@ describe('WS-Management', () => {
     await expect(me().open()).rejects.toMatchObject({ failure: 'no answer', message: expect.stringContaining('does not speak WS-Management (status 404)') as string })
     answer = () => [500, soap('<env:Fault><env:Reason><env:Text>The quota of shells is used up.</env:Text></env:Reason></env:Fault>')]
     await expect(me().open()).rejects.toThrow('It answered: The quota of shells is used up.')
-    await expect(new Wsman({ address: '127.77.1.10', user: 'a', password: 'b', certificate: null }).open()).rejects.toMatchObject({ failure: 'no answer' })
+    await expect(new Wsman({ address: '127.77.1.10', user: 'a', password: 'b', key: new HostKey(null, true) }).open()).rejects.toMatchObject({ failure: 'no answer' })
   })
   it('looks what is inside, by the first sign-in that is taken', async () => {
     polls = 1
     answer = (action) => (asked.at(-1)!.authorization === `Basic ${base64('second:b')}` ? working(action) : [401, ''])
     const trials = [{ id: 4, user: 'keys only', privateKey: 'k' }, { id: 5, user: 'first', password: 'a' }, { id: 6, user: 'second', password: 'b' }]
-    expect(await lookInsideWindows(address, trials, null)).toEqual({ trial: 6, system: 'Windows Server 2022, AMD64', agent: true, hostKey: fingerprint, reason: '' })
-    expect(await lookInsideWindows(address, trials.slice(0, 2), fingerprint)).toMatchObject({ trial: null, reason: 'It refused first.' })
-    expect(await lookInsideWindows(address, trials, 'another')).toMatchObject({ trial: null, reason: expect.stringContaining('another certificate') as string })
+    expect(await lookInsideWindows(address, trials, new HostKey(null, true))).toEqual({ trial: 6, system: 'Windows Server 2022, AMD64', agent: true, hostKey: fingerprint, reason: '' })
+    expect(await lookInsideWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({ trial: null, reason: 'It refused first.' })
+    expect(await lookInsideWindows(address, trials, new HostKey('another'))).toMatchObject({ trial: null, hostKey: fingerprint, reason: expect.stringContaining('another key') as string })
   })
 })

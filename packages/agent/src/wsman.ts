@@ -3,6 +3,7 @@ import { request } from 'node:https'
 import type { TLSSocket } from 'node:tls'
 import { XMLParser } from 'fast-xml-parser'
 import { durationText, type Millis } from '#core'
+import type { HostKey } from './hostKey'
 import { inTime, Stopped } from './stopped'
 import { wsmanPort } from './wsmanPort'
 
@@ -31,7 +32,15 @@ interface Element { [name: string]: unknown }
 // Names without their prefixes, which every implementation chooses for itself; what may come several times is always a list.
 const parser = new XMLParser({ ignoreAttributes: false, removeNSPrefix: true, parseTagValue: false, parseAttributeValue: false, attributeNamePrefix: '@', isArray: (name) => name === 'Stream' })
 
-export interface Access { address: string; user: string; password: string; /** SHA-256 of the certificate that it showed before, in base64; null: it was never met. */ certificate: string | null; /** For one answer; a script has three times as long. */ within?: Millis }
+export interface Access {
+  address: string
+  user: string
+  password: string
+  /** Its certificate stands where a host key does. */
+  key: HostKey
+  /** For one answer; a script has three times as long. */
+  within?: Millis
+}
 
 class Fault extends Error {}
 /** The operation is still going on; ask again. Its number is WSMAN's own, ERROR_WSMAN_OPERATION_TIMEDOUT. */
@@ -39,16 +48,13 @@ const stillGoing = '2150858793'
 
 export class Wsman {
   readonly #url: string
-  /** What the machine showed, once it was met. */
-  certificate: string | null = null
-
   constructor(private readonly access: Access) {
     this.#url = `https://${access.address.includes(':') ? `[${access.address}]` : access.address}:${wsmanPort}/wsman`
   }
 
   /** @returns null when the sign-in is refused @throws Stopped when the machine is not the one that was met */
   #post(text: string): Promise<{ status: number; text: string }> {
-    const { user, password, within = answerWithin } = this.access
+    const { user, password, key, within = answerWithin } = this.access
     let close = () => undefined as void
     return inTime(new Promise((resolve, reject) => {
       const asking = request(this.#url, { method: 'POST', rejectUnauthorized: false, agent: false }, (response) => {
@@ -66,10 +72,11 @@ export class Wsman {
       close = () => { asking.destroy() }
       // Nothing is sent, the sign-in least of all, before its certificate has been looked at.
       asking.on('socket', (socket) => socket.once('secureConnect', () => {
-        const shown = createHash('sha256').update((socket as TLSSocket).getPeerCertificate(true).raw).digest('base64')
-        this.certificate = shown
-        if (this.access.certificate !== null && this.access.certificate !== shown) {
-          asking.destroy(new Stopped('host key changed', 'The machine shows another certificate than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.'))
+        try {
+          key.meet(createHash('sha256').update((socket as TLSSocket).getPeerCertificate(true).raw).digest('base64'))
+          key.needPasswords()
+        } catch (error) {
+          asking.destroy(error as Stopped)
           return
         }
         asking.setHeader('content-type', 'application/soap+xml;charset=UTF-8')

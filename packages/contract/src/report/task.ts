@@ -4,18 +4,28 @@ import type { Answering, DeviceId, FailureKind, Millis, ServiceAction } from '#c
 /** A way to sign in, tried in order. */
 export interface SignInTrial { id: number; user: string; password?: string; privateKey?: string }
 /**
- * `trials`: where SSH or Windows' remote management over TLS answers, sign in with the first of them that is taken, and look what it is. `hostKeys`: by address, what
- * was shown before; a host that shows another is left alone.
+ * Knock at every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with the first
+ * of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows another is left alone.
  */
-export interface SweepOrder { kind: 'sweep'; network: string; ports: number[]; trials?: SignInTrial[]; hostKeys?: Record<string, string> }
+export interface SweepOrder {
+  kind: 'sweep'
+  network: string
+  ports: number[]
+  trials?: SignInTrial[]
+  hostKeys?: Record<string, string>
+  /** Passwords go also to hosts whose key nobody has accepted: somebody said so for this sweep. */
+  passwordsToUnknown?: boolean
+}
 /** Bring an agent to one machine over SSH (RFC 4253): the same script that a person would run there. */
 export interface DeployOrder {
   kind: 'deploy'
   address: string
   name: string | null
   trials: SignInTrial[]
-  /** SHA-256 of the host key that it showed before, in base64; null: it was never met. */
+  /** SHA-256 of its host key, in base64, when somebody has accepted it; null: nobody has. */
   hostKey: string | null
+  /** A password goes there all the same: somebody said so for this run. */
+  passwordsToUnknown: boolean
   enrolmentKey: string
   /** For all of it, in milliseconds. */
   within: Millis

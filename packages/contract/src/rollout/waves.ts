@@ -3,6 +3,7 @@ import { failureKinds, type ClientId, type DeviceId, type DeviceKind, type Failu
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { deviceKindSchema } from '../report/schema'
 import { aNumber } from '../bounds'
+import { machineKeySchema, type MachineKey } from './sweep'
 
 const anId = aNumber
 
@@ -47,6 +48,8 @@ export interface NewWaveRun {
   hoursUntil: number | null
   /** Machines named like devices of the client are those devices: their agents go on as them. */
   takeOver: boolean
+  /** Passwords go also to machines whose key nobody has accepted. */
+  passwordsToUnknown: boolean
 }
 const hourOfDay = Joi.number().integer().min(0).max(23).allow(null)
 export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
@@ -63,11 +66,13 @@ export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
   hoursFrom: hourOfDay.default(null),
   hoursUntil: hourOfDay.default(null),
   takeOver: Joi.boolean().default(false),
+  passwordsToUnknown: Joi.boolean().default(false),
 })
 
 export type RunState = 'running' | 'paused' | 'stopped' | 'done'
 export interface WaveRunView {
   id: number
+  siteId: SiteId
   name: string
   clientId: ClientId
   clientName: string
@@ -96,12 +101,13 @@ export interface WaveMachineView {
   attempts: number
   changedAt: Millis
   device: { id: DeviceId; name: string; reports: boolean } | null
+  key: MachineKey | null
 }
 export interface WaveRunPage extends WaveRunView { machines: WaveMachineView[] }
 
 export type RunAction = 'pause' | 'go-on' | 'stop' | 'retry'
 const run = {
-  id, name: words, clientId: id, clientName: words, siteName: words, deviceName: words, state: Joi.string().valid('running', 'paused', 'stopped', 'done'), reason: words,
+  id, siteId: id, name: words, clientId: id, clientName: words, siteName: words, deviceName: words, state: Joi.string().valid('running', 'paused', 'stopped', 'done'), reason: words,
   wave: count, waves: count, total: count, installed: count, failed: count, createdAt: instant, createdBy: words,
 }
 export const waveRunsSchema = listOf(answerOf<WaveRunView>(run))
@@ -109,6 +115,6 @@ export const waveRunPageSchema = answerOf<WaveRunPage>({
   ...run,
   machines: listOf(answerOf<WaveMachineView>({
     n: count, address: words, name: words.allow(null), wave: count, state: Joi.string().valid('waiting', 'going', 'installed', 'failed'), step: words, failure: Joi.string().valid(...failureKinds).allow(null), reason: words,
-    attempts: count, changedAt: instant, device: answerOf<NonNullable<WaveMachineView['device']>>({ id, name: words, reports: Joi.boolean() }).allow(null),
+    attempts: count, changedAt: instant, device: answerOf<NonNullable<WaveMachineView['device']>>({ id, name: words, reports: Joi.boolean() }).allow(null), key: machineKeySchema.allow(null),
   })),
 })

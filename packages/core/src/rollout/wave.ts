@@ -1,5 +1,5 @@
 /** Why a machine got no agent, in the kinds that a technician acts on. */
-export const failureKinds = ['no answer', 'sign-in refused', 'host key changed', 'unsupported system', 'disk full', 'no rights', 'timed out', 'refused by the server', 'something else'] as const
+export const failureKinds = ['no answer', 'sign-in refused', 'host key not accepted', 'host key changed', 'unsupported system', 'disk full', 'no rights', 'timed out', 'refused by the server', 'something else'] as const
 export type FailureKind = (typeof failureKinds)[number]
 
 export type MachineState = 'waiting' | 'going' | 'installed' | 'failed'

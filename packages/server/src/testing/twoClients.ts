@@ -26,6 +26,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   const folder = mkdtempSync(join(tmpdir(), 'custode-limits-'))
   mkdirSync(join(folder, 'releases/9.9.9'), { recursive: true })
   writeFileSync(join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz'), 'program')
+  writeFileSync(join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz.signed'), JSON.stringify({ text: '{}', signature: '' }))
   const house = await openHouse(folder)
   const { lead, pool, clients: [one, two], sites: [site, ownSite] } = house
   const made = async (path: string, body: unknown) => {
@@ -71,6 +72,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   id.sweep = await made('/api/sweeps', sweep(site, device.id))
   id.plan = await made('/api/sweeps', { ...sweep(site, device.id), rule: 'FREQ=WEEKLY;BYDAY=MO', at: '03:00' })
   id.run = await made('/api/wave-runs', wave(site, device.id, id.credential))
+  await pool.query(`insert into host_key (site_id, address, seen) values ($1, '192.0.2.20', 'dG0gaG9zdCBrZXk=')`, [site])
   id.updates = await made('/api/update-runs', { version: '9.9.9', deviceIds: [device.id], waves: [], mostFailed: 0, minutes: 5 })
   id.mixedUpdates = (await firstRow<{ id: number }>(pool, `insert into update_run (version, minutes, most_failed, waves) values ('9.9.9', 5, 0, 1) returning id`))!.id
   await pool.query(`insert into update_device (run_id, device_id, wave, from_version) select $1, d, 1, '' from unnest($2::int[]) d`, [id.mixedUpdates, [device.id, own.id]])
@@ -148,6 +150,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: '/api/coverage/waivers', body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' } },
     { method: 'POST', url: '/api/credentials', body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' } },
     { method: 'POST', url: '/api/wave-runs', body: wave(id.site!, id.device!, id.credential!) },
+    { method: 'POST', url: `/api/sites/${id.site}/host-keys`, body: { keys: [{ address: '192.0.2.20', fingerprint: 'dG0gaG9zdCBrZXk=' }] } },
     { method: 'DELETE', url: `/api/credentials/${id.credential}` },
     { method: 'PUT', url: devices, body: { tags: ['x'] } },
     { method: 'PUT', url: `/api/devices/${id.own}`, body: { siteId: id.site }, unlimited: 200 },

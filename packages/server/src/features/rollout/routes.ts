@@ -9,6 +9,7 @@ import { collectingRoutes } from './collectRules'
 import { coverageRoutes } from './coverage'
 import { credentialRoutes } from './credentials'
 import { knock } from './enrol'
+import { hostKeyRoutes } from './hostKeys'
 import { keyRoutes } from './keys'
 import { handOutReleases, Releases } from './releases'
 import { hearNews } from './news'
@@ -77,6 +78,7 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   roleRoutes(app, pool)
   noticeRoutes(app, pool)
   sweepRoutes(app, pool)
+  hostKeyRoutes(app, pool)
   credentialRoutes(app, pool, vault)
   waveRoutes(app, pool, vault)
   updateRoutes(app, pool, releases)

@@ -54,7 +54,7 @@ describe('a sweep', () => {
     // It is over: more words about it change nothing.
     expect((await tell(agent, task.id, { scanned: 1 })).status).toBe(404)
   })
-  it('signs in where it was given sign-ins, in their order; each use is on record, and host keys are remembered', async () => {
+  it('signs in where it was given sign-ins, in their order; each use is on record, and the keys that hosts show are remembered', async () => {
     const store = async (name: string) => (await house.technician<{ id: number }>('POST', '/api/credentials', { clientId: 1, siteId: null, name, userName: 'root', kind: 'password', secret: `secret of ${name}` })).body.id
     const credentialIds = [await store('second'), await store('first')].reverse()
     const { id } = (await start({ credentialIds })).body
@@ -71,9 +71,60 @@ describe('a sweep', () => {
     const used = (await house.pool.query<{ action: string; object_id: number; detail: { addresses?: string[] } }>(`select action, object_id, detail from audit where object_kind = 'credential' and action like '%used%' or action = 'signed in with' order by id`)).rows
     expect(used.map((one) => [one.action, Number(one.object_id)])).toEqual([['used', credentialIds[0]], ['used', credentialIds[1]], ['signed in with', credentialIds[1]]])
     expect(used[2]!.detail.addresses).toEqual(['192.0.2.5'])
+    // Seen is not accepted.
     await start({ credentialIds: [credentialIds[0]] })
-    expect(((await work()).order as SweepOrder).hostKeys).toEqual({ '192.0.2.5': 'key-of-5' })
+    expect((await work()).order as SweepOrder).toMatchObject({ hostKeys: {}, passwordsToUnknown: false })
     expect((await start({ credentialIds: [9999] })).body.detail).toContain('One of these sign-ins is not there')
+  })
+  describe('and the key that a host shows', () => {
+    const showing = async (key: string, more: object = {}): Promise<{ id: number; order: SweepOrder }> => {
+      const [credential] = (await house.pool.query<{ id: number }>(`select id from credential where name = 'first'`)).rows
+      const { id } = (await start({ credentialIds: [credential!.id], ...more })).body
+      const task = await work()
+      await tell(agent, task.id, { state: 'done', scanned: 14, found: [{ address: '192.0.2.7', name: null, ports: [22], banner: null, signedIn: { trial: null, system: '', agent: false, hostKey: key, reason: 'x' } }] })
+      return { id, order: task.order as SweepOrder }
+    }
+    const accept = (fingerprint: string, by = house.technician, address = '192.0.2.7') => by<{ accepted: number }>('POST', `/api/sites/${house.sites[0]}/host-keys`, { keys: [{ address, fingerprint }] })
+    const keyOn = async (id: number) => (await page(id)).hosts.find((host) => host.address === '192.0.2.7')!.key
+    const onRecord = async () => (await house.pool.query<{ action: string; name: string | null; detail: object }>(`
+      select a.action, p.name, a.detail from audit a left join person p on p.id = a.person_id where a.object_kind = 'machines of site' order by a.id`)).rows
+
+    it('is accepted by a person who has looked at it, on record; from then on the host gets passwords, and with another key it does not', async () => {
+      const first = await showing('S2V5IG9uZQ==')
+      expect(await keyOn(first.id)).toEqual({ fingerprint: 'S2V5IG9uZQ==', state: 'new' })
+      expect((await accept('S2V5IG9uZQ==')).body).toEqual({ accepted: 1 })
+      expect(await keyOn(first.id)).toEqual({ fingerprint: 'S2V5IG9uZQ==', state: 'accepted' })
+      const second = await showing('S2V5IHR3bw==')
+      expect(second.order).toMatchObject({ hostKeys: { '192.0.2.7': 'S2V5IG9uZQ==' }, passwordsToUnknown: false })
+      // What is shown since is not the accepted one, and does not become it by itself.
+      expect(await keyOn(second.id)).toEqual({ fingerprint: 'S2V5IHR3bw==', state: 'changed' })
+      expect((await showing('S2V5IHR3bw==')).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IG9uZQ==' })
+      expect((await accept('S2V5IHR3bw==')).body).toEqual({ accepted: 1 })
+      expect((await accept('S2V5IHR3bw==')).body).toEqual({ accepted: 0 })
+      expect((await showing('S2V5IHR3bw==')).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IHR3bw==' })
+      expect(await onRecord()).toEqual([
+        { action: 'accepted the key', name: 'Tech', detail: { address: '192.0.2.7', key: 'S2V5IG9uZQ==', before: null } },
+        { action: 'accepted the new key', name: 'Tech', detail: { address: '192.0.2.7', key: 'S2V5IHR3bw==', before: 'S2V5IG9uZQ==' } },
+      ])
+    })
+    it('is not accepted when the host shows another by now, was never met, or is another client’s', async () => {
+      expect((await accept('S2V5IG9uZQ==')).body).toMatchObject({ code: 'changed-meanwhile' })
+      expect((await accept('S2V5IHR3bw==', house.technician, '192.0.2.99')).body).toMatchObject({ code: 'changed-meanwhile' })
+      const { ask } = await house.personWith('technician', [house.clients[1]])
+      expect((await accept('S2V5IHR3bw==', ask)).status).toBe(404)
+      expect((await accept('S2V5IHR3bw==', house.contact)).status).toBe(403)
+    })
+    it('is accepted by whoever said that unknown hosts get passwords too, but never in place of another', async () => {
+      await house.pool.query('delete from host_key')
+      expect((await showing('S2V5IG9uZQ==', { passwordsToUnknown: true })).order.passwordsToUnknown).toBe(true)
+      expect((await showing('S2V5IHR3bw==', { passwordsToUnknown: true })).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IG9uZQ==' })
+      const { id, order } = await showing('S2V5IHR3bw==')
+      expect([order.hostKeys, await keyOn(id)]).toEqual([{ '192.0.2.7': 'S2V5IG9uZQ==' }, { fingerprint: 'S2V5IHR3bw==', state: 'changed' }])
+      expect((await onRecord()).at(-1)).toMatchObject({ action: 'accepted the key', name: 'Tech', detail: { key: 'S2V5IG9uZQ==' } })
+    })
+    it('cannot be left open for sweeps that come again', async () => {
+      expect((await start({ passwordsToUnknown: true, rule: 'FREQ=DAILY', at: '03:00' })).body.detail).toContain('only to machines whose key somebody has accepted')
+    })
   })
   it('is told only by the device that does it', async () => {
     const { id } = (await start()).body

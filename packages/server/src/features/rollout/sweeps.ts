@@ -9,6 +9,7 @@ import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, needClient, ofClients, type Viewer } from '../access'
 import { needCredentials, openCredentials } from './credentials'
+import { acceptedKeys, acceptKeys, noteSeen, withKey, type KeyColumns } from './hostKeys'
 import { nextOf } from './recurrence'
 import { addTask, needWorker } from './tasks'
 import type { Vault } from './vault'
@@ -29,15 +30,15 @@ const sweepSelect = `
 async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
   const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
   if (!sweep) throw new ProblemError('not-found')
-  const found = await rows<Answering & Pick<SweptHost, 'device' | 'signedIn'>>(db, `
-    select host(h.address) as address, h.name, h.ports, h.banner,
-           case when h.signed_in is null then null else jsonb_build_object('with', (select name from credential where id = (h.signed_in->>'trial')::int), 'system', h.signed_in->>'system', 'agent', (h.signed_in->>'agent')::bool, 'reason', h.signed_in->>'reason') end as "signedIn",
-           (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(h.address) = any(k.addresses) order by k.id limit 1) as device
-    from sweep_host h where h.sweep_id = $1 order by h.address limit 5000`, [id, sweep.clientId])
+  const found = await rows<Answering & Pick<SweptHost, 'device' | 'signedIn'> & KeyColumns>(db, `
+    select host(w.address) as address, w.name, w.ports, w.banner, h.seen, h.accepted,
+           case when w.signed_in is null then null else jsonb_build_object('with', (select name from credential where id = (w.signed_in->>'trial')::int), 'system', w.signed_in->>'system', 'agent', (w.signed_in->>'agent')::bool, 'reason', w.signed_in->>'reason') end as "signedIn",
+           (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(w.address) = any(k.addresses) order by k.id limit 1) as device
+    from sweep_host w left join host_key h on h.site_id = $3 and h.address = host(w.address) where w.sweep_id = $1 order by w.address limit 5000`, [id, sweep.clientId, sweep.siteId])
   return {
     ...sweep,
     // What was seen inside is no guess.
-    hosts: found.map((one) => ({ ...one, seems: one.signedIn?.system ? (/windows/i.test(one.signedIn.system) ? 'Windows' : 'Linux or Unix') : seemsToBe(one) })),
+    hosts: found.map(withKey).map((one) => ({ ...one, seems: one.signedIn?.system ? (/windows/i.test(one.signedIn.system) ? 'Windows' : 'Linux or Unix') : seemsToBe(one) })),
   }
 }
 
@@ -53,14 +54,15 @@ async function checkSweep(tx: Db, body: NewSweep, viewer: Viewer): Promise<Place
   if (!hostsOf(body.network).length) throw new ProblemError('invalid', 'Only IPv4 ranges are swept so far.', [{ at: 'network', message: 'not IPv4' }])
   await needWorker(tx, body.deviceId, site.client_id)
   await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
+  if (body.passwordsToUnknown && body.rule !== null) throw new ProblemError('invalid', 'A sweep that comes again sends passwords only to machines whose key somebody has accepted: whoever stands there some other day is not known today.', [{ at: 'passwordsToUnknown', message: 'not with a rule' }])
   return site
 }
 
-async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network' | 'credentialIds'>, clientId: number, startedBy: number | null, planId: number | null): Promise<number> {
+async function startSweep(tx: Db, body: Pick<NewSweep, 'siteId' | 'deviceId' | 'network' | 'credentialIds' | 'passwordsToUnknown'>, clientId: number, startedBy: number | null, planId: number | null): Promise<number> {
   const taskId = await addTask(tx, body.deviceId, { kind: 'sweep', network: body.network, ports: Object.keys(sweptPorts).map(Number) }, Date.now() + patience)
-  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total, credential_ids) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
-    [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length, body.credentialIds]))!
-  await audit(tx, { personId: startedBy, action: 'started', kind: 'sweep', id, clientId, detail: { network: body.network, deviceId: body.deviceId, plan: planId } })
+  const { id } = (await firstRow<{ id: number }>(tx, 'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total, credential_ids, passwords_to_unknown) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id',
+    [body.siteId, body.deviceId, body.network, planId, taskId, startedBy, hostsOf(body.network).length, body.credentialIds, body.passwordsToUnknown]))!
+  await audit(tx, { personId: startedBy, action: 'started', kind: 'sweep', id, clientId, detail: { network: body.network, deviceId: body.deviceId, plan: planId, passwordsToUnknown: body.passwordsToUnknown } })
   announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
@@ -82,11 +84,10 @@ async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place
 
 /** The order as it is handed over, with the sign-ins and the host keys of the site. */
 export async function sweepOrder(tx: Db, vault: Vault, taskId: number, order: SweepOrder): Promise<SweepOrder> {
-  const sweep = await firstRow<{ id: number; site_id: number; client_id: number; credential_ids: number[]; started_by: number | null }>(tx, `
-    select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by from sweep w join site s on s.id = w.site_id where w.task_id = $1`, [taskId])
+  const sweep = await firstRow<{ id: number; site_id: number; client_id: number; credential_ids: number[]; started_by: number | null; passwords_to_unknown: boolean }>(tx, `
+    select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by, w.passwords_to_unknown from sweep w join site s on s.id = w.site_id where w.task_id = $1`, [taskId])
   if (!sweep?.credential_ids.length) return order
-  const keys = await rows<{ address: string; fingerprint: string }>(tx, 'select address, fingerprint from host_key where site_id = $1 and address::inet <<= $2::cidr limit 5000', [sweep.site_id, order.network])
-  return { ...order, trials: await openCredentials(tx, vault, sweep.credential_ids, { clientId: sweep.client_id, by: sweep.started_by, detail: { sweep: sweep.id, network: order.network } }), hostKeys: Object.fromEntries(keys.map((one) => [one.address, one.fingerprint])) }
+  return { ...order, trials: await openCredentials(tx, vault, sweep.credential_ids, { clientId: sweep.client_id, by: sweep.started_by, detail: { sweep: sweep.id, network: order.network } }), hostKeys: await acceptedKeys(tx, sweep.site_id, order.network), passwordsToUnknown: sweep.passwords_to_unknown }
 }
 
 interface DuePlan { id: number; site_id: number; device_id: DeviceId; network: string; rule: string; begins: string; zone: string; client_id: number; networks: string[]; credential_ids: number[] }
@@ -105,7 +106,7 @@ async function turnPlan(tx: Db, id: number, now: Millis): Promise<void> {
     trouble = (error as Error).message.slice(0, 500)
   }
   // The networks of the site may have changed since; what is no longer its own is not swept.
-  if (!sweepFault(plan.network, plan.networks)) await startSweep(tx, { siteId: plan.site_id, deviceId: plan.device_id, network: plan.network, credentialIds: plan.credential_ids }, plan.client_id, null, plan.id)
+  if (!sweepFault(plan.network, plan.networks)) await startSweep(tx, { siteId: plan.site_id, deviceId: plan.device_id, network: plan.network, credentialIds: plan.credential_ids, passwordsToUnknown: false }, plan.client_id, null, plan.id)
   await tx.query('update sweep_plan set next_at = $2, trouble = $3 where id = $1', [plan.id, time(nextAt), trouble])
 }
 
@@ -121,16 +122,17 @@ export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
 export async function hearSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
-  const sweep = await firstRow<{ id: number; client_id: number; site_id: number }>(tx, `
+  const sweep = await firstRow<{ id: number; client_id: number; site_id: number; started_by: number | null; passwords_to_unknown: boolean }>(tx, `
     update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
-    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, s.client_id`, [taskId, deviceId, news.state, news.reason, news.scanned])
+    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, s.client_id, w.started_by, w.passwords_to_unknown`, [taskId, deviceId, news.state, news.reason, news.scanned])
   if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
   await tx.query(`
     insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
     from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
   const met = news.found.flatMap((one) => (one.signedIn?.hostKey ? [{ address: one.address, fingerprint: one.signedIn.hostKey }] : []))
-  if (met.length)
-    await tx.query('insert into host_key (site_id, address, fingerprint) select $1, m.address, m.fingerprint from unnest($2::text[], $3::text[]) m (address, fingerprint) on conflict do nothing', [sweep.site_id, met.map((one) => one.address), met.map((one) => one.fingerprint)])
+  await noteSeen(tx, sweep.site_id, met)
+  // Who had passwords sent there, whatever it is, has accepted what got them.
+  if (sweep.passwords_to_unknown) await acceptKeys(tx, { id: sweep.site_id, clientId: sweep.client_id }, met, sweep.started_by, false)
   for (const trial of new Set(news.found.flatMap((one) => one.signedIn?.trial ?? [])))
     await audit(tx, { personId: null, action: 'signed in with', kind: 'credential', id: trial, clientId: sweep.client_id, detail: { sweep: sweep.id, addresses: news.found.filter((one) => one.signedIn?.trial === trial).map((one) => one.address) } })
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])

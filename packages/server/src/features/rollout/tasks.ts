@@ -5,7 +5,7 @@ import { ProblemError } from '../../http/problems'
 import type { Signer } from './signer'
 
 /** Work as it is kept: without secrets, which are put in when it is handed over. */
-export type StoredOrder = Omit<SweepOrder, 'trials' | 'hostKeys'> | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number } | ServiceOrder
+export type StoredOrder = Omit<SweepOrder, 'trials' | 'hostKeys' | 'passwordsToUnknown'> | { kind: 'deploy'; runId: number; n: number } | { kind: 'update'; runId: number } | ServiceOrder
 
 /** @throws ProblemError invalid when this device cannot be asked to work in its client's network */
 export async function needWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {

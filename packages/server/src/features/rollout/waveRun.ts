@@ -6,6 +6,7 @@ import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { audit, digest, makeSecret, ofClients, type Viewer } from '../access'
 import { openCredentials } from './credentials'
+import { acceptedKey, acceptKeys, noteSeen } from './hostKeys'
 import { steer } from './steering'
 import { addTask } from './tasks'
 import type { Vault } from './vault'
@@ -19,7 +20,7 @@ const patience: Millis = within + 2 * minute
 
 interface RunRow {
   id: number; site_id: number; client_id: number; device_id: DeviceId; name: string; state: string; wave: number; waves: number; most_failed: number
-  hours_from: number | null; hours_until: number | null; zone: string; key_sealed: Buffer; credential_ids: number[]; created_by: number | null
+  hours_from: number | null; hours_until: number | null; zone: string; key_sealed: Buffer; credential_ids: number[]; created_by: number | null; passwords_to_unknown: boolean
 }
 const runSelect = 'select r.*, s.client_id, s.zone from wave_run r join site s on s.id = r.site_id'
 const keyContext = (keyId: number) => `enrolment key ${keyId}`
@@ -32,14 +33,14 @@ export async function startRun(tx: Db, vault: Vault, body: NewWaveRun, clientId:
     [body.siteId, clientId, digest(secret), `waves: ${body.name}`, body.machines.length, time(Date.now() + 30 * day), body.kind, body.roles, body.tags, viewer.id]))!
   const waves = cutIntoWaves(body.machines.length, body.waves)
   const { id } = (await firstRow<{ id: number }>(tx, `
-    insert into wave_run (site_id, device_id, name, kind, roles, tags, credential_ids, most_failed, hours_from, hours_until, key_id, key_sealed, waves, created_by)
-    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id`,
-    [body.siteId, body.deviceId, body.name, body.kind, body.roles, body.tags, body.credentialIds, body.mostFailed, body.hoursFrom, body.hoursUntil, keyId, vault.seal(secret, keyContext(keyId)), Math.max(...waves), viewer.id]))!
+    insert into wave_run (site_id, device_id, name, kind, roles, tags, credential_ids, most_failed, hours_from, hours_until, key_id, key_sealed, waves, created_by, passwords_to_unknown)
+    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15) returning id`,
+    [body.siteId, body.deviceId, body.name, body.kind, body.roles, body.tags, body.credentialIds, body.mostFailed, body.hoursFrom, body.hoursUntil, keyId, vault.seal(secret, keyContext(keyId)), Math.max(...waves), viewer.id, body.passwordsToUnknown]))!
   await tx.query('insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)',
     [id, body.machines.map((_, i) => i + 1), body.machines.map((one) => one.address), body.machines.map((one) => one.name), waves])
   if (body.takeOver)
     await tx.query('update device set reinstall_until = $3 where client_id = $1 and lower(name) = any($2) and retired_at is null', [clientId, body.machines.flatMap((one) => (one.name === null ? [] : [one.name.toLowerCase()])), time(Date.now() + day)])
-  await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds, takeOver: body.takeOver } })
+  await audit(tx, { personId: viewer.id, action: 'started', kind: 'wave run', id, clientId, detail: { machines: body.machines.length, waves: body.waves, credentials: body.credentialIds, takeOver: body.takeOver, passwordsToUnknown: body.passwordsToUnknown } })
   announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [] })
   return id
 }
@@ -56,11 +57,10 @@ export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAc
 /** The order for one machine, with its secrets; made only when it is handed over. Null when the run was stopped meanwhile. */
 export async function deployOrder(tx: Db, vault: Vault, runId: number, n: number): Promise<DeployOrder | null> {
   const run = await firstRow<RunRow & { key_id: number }>(tx, `${runSelect} where r.id = $1`, [runId])
-  const machine = await firstRow<{ address: string; name: string | null; fingerprint: string | null }>(tx, `
-    select m.address, m.name, h.fingerprint from wave_machine m left join host_key h on h.site_id = $3 and h.address = m.address where m.run_id = $1 and m.n = $2 and m.state = 'going'`, [runId, n, run?.site_id])
+  const machine = await firstRow<{ address: string; name: string | null }>(tx, `select address, name from wave_machine where run_id = $1 and n = $2 and state = 'going'`, [runId, n])
   if (!run || !machine || run.state === 'stopped') return null
   const trials = await openCredentials(tx, vault, run.credential_ids, { clientId: run.client_id, by: run.created_by, detail: { run: runId, address: machine.address, device: run.device_id } })
-  return { kind: 'deploy', address: machine.address, name: machine.name, trials, hostKey: machine.fingerprint, enrolmentKey: vault.open(run.key_sealed, keyContext(run.key_id)), within }
+  return { kind: 'deploy', address: machine.address, name: machine.name, trials, hostKey: await acceptedKey(tx, run.site_id, machine.address), passwordsToUnknown: run.passwords_to_unknown, enrolmentKey: vault.open(run.key_sealed, keyContext(run.key_id)), within }
 }
 
 async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reason: string): Promise<void> {
@@ -69,12 +69,16 @@ async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reas
 
 /** What an agent tells of one machine. */
 export async function hearDeploy(tx: Db, deviceId: DeviceId, taskId: number, news: DeployNews): Promise<boolean> {
-  const machine = await firstRow<{ run_id: number; n: number; address: string; site_id: number; client_id: number; key_id: number }>(tx, `
-    select m.run_id, m.n, m.address, r.site_id, s.client_id, r.key_id from wave_machine m join wave_run r on r.id = m.run_id join site s on s.id = r.site_id
+  const machine = await firstRow<{ run_id: number; n: number; address: string; site_id: number; client_id: number; created_by: number | null; passwords_to_unknown: boolean }>(tx, `
+    select m.run_id, m.n, m.address, r.site_id, s.client_id, r.created_by, r.passwords_to_unknown from wave_machine m join wave_run r on r.id = m.run_id join site s on s.id = r.site_id
     where m.task_id = $1 and r.device_id = $2 and m.state = 'going' for update of m`, [taskId, deviceId])
   if (!machine) return false
-  if (news.hostKey !== null && news.failure !== 'host key changed')
-    await tx.query('insert into host_key (site_id, address, fingerprint) values ($1, $2, $3) on conflict do nothing', [machine.site_id, machine.address, news.hostKey])
+  if (news.hostKey !== null) {
+    const key = { address: machine.address, fingerprint: news.hostKey }
+    await noteSeen(tx, machine.site_id, [key])
+    // Who had a password sent there, whatever it is, has accepted what got it.
+    if (machine.passwords_to_unknown) await acceptKeys(tx, { id: machine.site_id, clientId: machine.client_id }, [key], machine.created_by, false)
+  }
   if (news.state === 'failed') await fail(tx, machine.run_id, machine.n, news.failure ?? 'something else', news.reason)
   else await tx.query(`update wave_machine set state = $3, step = $4, changed_at = now() where run_id = $1 and n = $2`, [machine.run_id, machine.n, news.state === 'done' ? 'installed' : 'going', news.step])
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])

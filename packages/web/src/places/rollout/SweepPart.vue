@@ -7,6 +7,7 @@ import { useResource } from '../../parts/resource'
 import { useSession } from '../../parts/session'
 import StateNotice from '../../parts/StateNotice.vue'
 import { exactText, fullText } from '../../parts/time'
+import PasswordsToUnknown from './PasswordsToUnknown.vue'
 import SweepHosts from './SweepHosts.vue'
 import TrialList from './TrialList.vue'
 
@@ -22,6 +23,7 @@ const network = ref('')
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const trials = ref<number[]>([])
 const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
+const passwordsToUnknown = ref(false)
 const repeat = ref('')
 const at = ref('03:00')
 const site = computed(() => sites.value.find((one) => one.id === siteId.value))
@@ -43,9 +45,10 @@ watch(data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true
-  const made = await attempt(() => api.post<Made>('/sweeps', { siteId: siteId.value, deviceId: deviceId.value, network: network.value, rule: repeat.value || null, at: repeat.value ? at.value : null, credentialIds: trials.value }))
+  const made = await attempt(() => api.post<Made>('/sweeps', { siteId: siteId.value, deviceId: deviceId.value, network: network.value, rule: repeat.value || null, at: repeat.value ? at.value : null, credentialIds: trials.value, passwordsToUnknown: repeat.value ? false : passwordsToUnknown.value }))
   busy.value = false
   if (!made) return
+  passwordsToUnknown.value = false
   if (repeat.value) done('Planned. What answers is listed here each time.')
   else chosen.value = made.id
   await Promise.all([refresh(), plans.refresh()])
@@ -66,6 +69,7 @@ const stateText = (one: SweepView) => (one.state === 'waiting' ? `waiting for ${
       <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option></select>
       <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
+    <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
     <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan"><span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule }}<template v-if="one.nextAt">, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template><template v-else-if="one.trouble">, not again: <span class="critical">{{ one.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button></p>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />

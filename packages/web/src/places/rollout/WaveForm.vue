@@ -8,6 +8,7 @@ import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import { useSession } from '../../parts/session'
+import PasswordsToUnknown from './PasswordsToUnknown.vue'
 import TrialList from './TrialList.vue'
 
 /** Which machines, how to sign in there, and how many at first. */
@@ -59,6 +60,7 @@ watch(devices.data, (list) => {
 })
 const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
 const trials = ref<number[]>([])
+const passwordsToUnknown = ref(false)
 const name = ref('')
 const role = ref('')
 const tags = ref('')
@@ -69,7 +71,7 @@ async function start(): Promise<void> {
   const [from, until] = hours.value ? hours.value.split('-').map(Number) : [null, null]
   const body: NewWaveRun = {
     siteId: siteId.value, deviceId: deviceId.value ?? 0, name: name.value.trim() || `Agents for ${site.value?.name}`, kind: 'server', roles: role.value ? [role.value] : [], tags: tags.value.split(',').map((one) => one.trim()).filter(Boolean),
-    machines: read.value.machines, credentialIds: trials.value, waves: sizes.value.split(/[\s,]+/).map(Number).filter((one) => one > 0), mostFailed: mostFailed.value / 100, hoursFrom: from ?? null, hoursUntil: until ?? null, takeOver: takeOver.value,
+    machines: read.value.machines, credentialIds: trials.value, waves: sizes.value.split(/[\s,]+/).map(Number).filter((one) => one > 0), mostFailed: mostFailed.value / 100, hoursFrom: from ?? null, hoursUntil: until ?? null, takeOver: takeOver.value, passwordsToUnknown: passwordsToUnknown.value,
   }
   const made = await attempt(() => api.post<Made>('/wave-runs', body))
   if (made) emit('started', made.id)
@@ -84,6 +86,7 @@ async function start(): Promise<void> {
       first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
       <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.
       They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
+    <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
       <div><p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="one.id"><button type="button" class="link" @click="fromSweep(one.id)">{{ one.network }} of {{ one.siteName }}, {{ one.unknown }}</button></p>
         <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
