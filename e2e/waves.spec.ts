@@ -31,7 +31,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await form.getByLabel('From device').selectOption('lf-relay-1')
   await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop, old (root)')
   await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop (root)')
-  await expect(form).toContainText('Workshop, old, Workshop are passwords, and go only to machines whose key somebody has accepted')
+  await expect(form).toContainText('“Workshop, old” and “Workshop” are passwords, and go only to machines whose key somebody has accepted')
   await form.getByLabel(/This time also to machines whose key nobody has accepted/).check()
   await form.getByRole('textbox', { name: /Machines/ }).fill(`name,address\n${addresses.map((one, i) => `lf-rack-${i + 1},${one}`).join('\n')}\nlf-rack-x,nowhere`)
   await expect(form.getByRole('alert')).toHaveText('line 12: “nowhere” is no address.')
