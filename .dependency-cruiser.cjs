@@ -2,11 +2,24 @@
 const only = (from, to) => ({
   name: `${from}-imports-only-${to.join('-and-')}`,
   severity: 'error',
-  from: { path: `^packages/${from}/` },
+  from: { path: `^packages/${from}/`, pathNot: '\\.test\\.ts$' },
+  to: { path: '^packages/', pathNot: `^packages/(${[from, ...to].join('|')})/` },
+})
+/** Tests may set up what replaces the outside world, too. */
+const onlyInTests = (from, to) => ({
+  name: `tests-of-${from}-import-only-${to.join('-and-')}`,
+  severity: 'error',
+  from: { path: `^packages/${from}/.*\\.test\\.ts$` },
   to: { path: '^packages/', pathNot: `^packages/(${[from, ...to].join('|')})/` },
 })
 module.exports = {
   forbidden: [
+    onlyInTests('core', []),
+    onlyInTests('contract', ['core']),
+    onlyInTests('server', ['contract', 'core', 'standins']),
+    onlyInTests('agent', ['contract', 'core', 'standins']),
+    onlyInTests('standins', ['contract', 'core']),
+    onlyInTests('web', ['contract', 'core']),
     only('core', []),
     only('contract', ['core']),
     only('server', ['contract', 'core']),
@@ -14,7 +27,7 @@ module.exports = {
     only('standins', ['contract', 'core']),
     only('web', ['contract', 'core']),
     { name: 'core-is-pure', severity: 'error', from: { path: '^packages/core/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/ipaddr\\.js/' } },
-    { name: 'the-agent-carries-no-packages', severity: 'error', from: { path: '^packages/agent/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['npm'], pathNot: 'node_modules/((@types/)?ssh2|fast-xml-parser)/' } },
+    { name: 'the-agent-carries-no-packages', severity: 'error', from: { path: '^packages/agent/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['npm'], pathNot: 'node_modules/((@types/)?ssh2|fast-xml-parser|https-proxy-agent|(@types/)?proxy-from-env)/' } },
     { name: 'packages-by-their-face', severity: 'error', from: { path: '^packages/([^/]+)/' }, to: { path: '^packages/(core|contract)/src/.+', pathNot: ['^packages/$1/', '^packages/(core|contract)/src/index\\.ts$', '^packages/contract/src/report/index\\.ts$'] } },
     { name: 'no-orphans', severity: 'error', from: { orphan: true, pathNot: ['\\.test\\.ts$', '\\.d\\.ts$', 'vite\\.config\\.ts$', '\\.sql$'] }, to: {} },
   ],

@@ -3,13 +3,10 @@ import type { FailureKind } from '#core'
 import type { HostKey } from './hostKey'
 import { Stopped } from './stopped'
 import { textOf, type Way } from './uplink'
-import { quoted } from './windows/powershell'
+import { installCall, surveyScript } from './windows/scripts'
 import { Wsman } from './wsman'
 
 const needed = 250e6
-// What the machine is, may and has.
-const survey = `$me = [Security.Principal.WindowsPrincipal][Security.Principal.WindowsIdentity]::GetCurrent()
-@{ architecture = $env:PROCESSOR_ARCHITECTURE; administrator = $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator); free = (Get-PSDrive ($env:SystemDrive.TrimEnd(':'))).Free } | ConvertTo-Json -Compress`
 
 interface Found { architecture: string; administrator: boolean; free: number }
 
@@ -41,9 +38,9 @@ export async function bringToWindows(order: DeployOrder, way: Way, key: HostKey,
     if (shell === null) continue
     try {
       tell('looking around')
-      check((await machine.powershell(shell, survey)).output)
+      check((await machine.powershell(shell, surveyScript)).output)
       tell('downloading and installing')
-      const { code, errors } = await machine.powershell(shell, `& ([scriptblock]::Create(${quoted(script)})) ${quoted(order.enrolmentKey)}${order.name === null ? '' : ` -Name ${quoted(order.name)}`}`, order.within)
+      const { code, errors } = await machine.powershell(shell, installCall(script, order.enrolmentKey, order.name), order.within)
       if (code !== 0) {
         const words = errors.trim().split(/\r?\n/).find((line) => line.includes('custode-agent:')) ?? errors.trim().split(/\r?\n/)[0] ?? ''
         throw new Stopped(failureOf(words), words.replace(/^.*custode-agent: /, '') || `the script ended with ${code}`)

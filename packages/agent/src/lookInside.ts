@@ -2,11 +2,10 @@ import type { SignInTrial } from '#contract/report'
 import type { Millis, SignedIn } from '#core'
 import { keysFirst, type HostKey } from './hostKey'
 import { run, signIn } from './ssh'
+import { insideScript } from './windows/scripts'
 
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
 const question = 'if [ "$(uname -s)" = Linux ] && [ -r /etc/os-release ]; then . /etc/os-release; echo "$PRETTY_NAME"; else uname -s; fi; uname -m; [ -e /usr/local/lib/custode-agent/custode-agent ] && echo agent || echo none'
-
-const windowsQuestion = `(Get-CimInstance Win32_OperatingSystem).Caption; $env:PROCESSOR_ARCHITECTURE; if (Test-Path "$env:ProgramFiles\\Custode Agent\\custode-agent.exe") { 'agent' } else { 'none' }`
 
 /** What a host told, line by line: its system, its architecture, whether an agent is there. */
 function toldBy(output: string): Pick<SignedIn, 'system' | 'agent'> {
@@ -53,7 +52,7 @@ export async function lookInsideWindows(address: string, trials: readonly SignIn
     const shell = await machine.open()
     if (shell === null) return null
     try {
-      return (await machine.powershell(shell, windowsQuestion)).output
+      return (await machine.powershell(shell, insideScript)).output
     } finally {
       await machine.close(shell)
     }

@@ -7,7 +7,8 @@ import { command } from './collectors/command'
 import { serviceManager, servicesCollector } from './collectors/services'
 import { onWindows, unitName, user } from './place'
 import { windowsServices } from './windows/look'
-import { powershell, quoted } from './windows/powershell'
+import { powershell } from './windows/powershell'
+import { serviceScript } from './windows/scripts'
 
 /** How services are looked at and acted on here. */
 export interface ServiceHands {
@@ -25,7 +26,7 @@ function isAs({ state }: Service, verb: ServiceAction['verb']): boolean {
 }
 
 const hands: ServiceHands = onWindows
-  ? { list: windowsServices, act: async ({ verb, service }) => { await powershell(`$ErrorActionPreference = 'Stop'; ${{ start: 'Start', stop: 'Stop', restart: 'Restart' }[verb]}-Service -Name ${quoted(service)}`) } }
+  ? { list: windowsServices, act: async (action) => { await powershell(serviceScript(action)) } }
   : {
       list: async () => (await servicesCollector().collect(Date.now())).facts?.services ?? [],
       async act({ verb, service }) {

@@ -5,6 +5,7 @@ import { XMLParser } from 'fast-xml-parser'
 import { durationText, type Millis } from '#core'
 import type { HostKey } from './hostKey'
 import { inTime, Stopped } from './stopped'
+import { readerScript } from './windows/scripts'
 import { wsmanPort } from './wsmanPort'
 
 /**
@@ -117,7 +118,7 @@ export class Wsman {
    * @throws Stopped timed out when it is still going on after so long
    */
   async powershell(shellId: string, script: string, within: Millis = this.access.within ? 3 * this.access.within : scriptWithin): Promise<{ code: number; output: string; errors: string }> {
-    const reads = Buffer.from('& ([scriptblock]::Create([Console]::In.ReadToEnd()))', 'utf16le').toString('base64')
+    const reads = Buffer.from(readerScript, 'utf16le').toString('base64')
     const begun = (await this.#call(`${shell}/Command`, `<rsp:CommandLine><rsp:Command>powershell.exe</rsp:Command><rsp:Arguments>-NoProfile -NonInteractive -EncodedCommand ${reads}</rsp:Arguments></rsp:CommandLine>`, shellId)) as { CommandResponse?: { CommandId?: string } } | null
     const id = begun?.CommandResponse?.CommandId
     if (!id) throw new Stopped('no rights', 'This sign-in may not run programs there.')

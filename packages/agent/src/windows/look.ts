@@ -29,20 +29,20 @@ export function lookScript(read: Readonly<Record<string, number | null>>): strin
     ? `Get-WinEvent -LogName ${quoted(log)} -MaxEvents 20`
     : `Get-WinEvent -LogName ${quoted(log)} -FilterXPath '*[System[EventRecordID>${last}]]' -MaxEvents 200 -Oldest`).join('; ')
   return `${asJson}@{
-services = @(Get-CimInstance Win32_Service | Select-Object Name, DisplayName, State, StartMode, DelayedAutoStart)
+services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart')
 triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
-events = @(${events ? `& { ${events} } | Select-Object LogName, ProviderName, Id, Level, @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, Message, RecordId` : ''})
-disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object DeviceID, FileSystem, DriveType)
-adapters = @(Get-NetAdapterStatistics | Select-Object Name, ReceivedBytes, SentBytes)
+events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
+disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
+adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes')
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)
-paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object PagesInputPersec, PagesOutputPersec
+paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesInputPersec', 'PagesOutputPersec'
 } | ConvertTo-Json -Compress -Depth 4`
 }
 
 export const longLookScript = `${asJson}@{
 logs = @(Get-WinEvent -ListLog * | Where-Object { $_.RecordCount -gt 0 } | Select-Object -ExpandProperty LogName -First 300)
-packages = @(Get-ItemProperty HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*, HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\* | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
+packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*', 'HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*' | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
 } | ConvertTo-Json -Compress -Depth 3`
 
 function startOf({ StartMode, DelayedAutoStart }: Look['services'][number], triggered: boolean): ServiceStart {
@@ -67,10 +67,11 @@ export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[
     .sort((a, b) => (a.name < b.name ? -1 : 1))
 }
 
+export const servicesScript = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart') } | ConvertTo-Json -Compress -Depth 4`
+
 /** The services of this machine as they are now. */
 export async function windowsServices(): Promise<Service[]> {
-  const script = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object Name, DisplayName, State, StartMode, DelayedAutoStart) } | ConvertTo-Json -Compress -Depth 4`
-  return servicesOf(await told<Pick<Look, 'services' | 'triggered'>>(script, { services: [], triggered: [] }))
+  return servicesOf(await told<Pick<Look, 'services' | 'triggered'>>(servicesScript, { services: [], triggered: [] }))
 }
 
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)

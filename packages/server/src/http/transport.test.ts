@@ -7,6 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { signedByOwnAuthority } from '../../../standins/src/certificates'
+import { powershellFaults } from '../../../standins/src/powershellGrammar'
 import { openHouse, throughProxy, type House } from '../testing/house'
 import { isLoopback, readPublicAddress } from './transport'
 
@@ -77,6 +78,9 @@ describe('the public address', () => {
     expect(script).toContain(ca.trim())
     expect(script).toContain(`--proto '=https'`)
     expect(execFileSync('sh', ['-n'], { input: script, encoding: 'utf8' })).toBe('')
+    const forWindows = (await house.app.inject({ url: '/agent/install.ps1' })).body
+    expect(forWindows).toContain(ca.trim())
+    expect(await powershellFaults(forWindows)).toEqual([])
     expect((await house.app.inject({ url: '/agent/ca.pem' })).body).toBe(`${ca.trim()}\n`)
     expect((await house.technician<{ server: string; hasOwnCa: boolean }>('POST', '/api/enrolment-keys', { siteId: house.sites[0], clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] })).body).toMatchObject({ server: 'https://custode.example', hasOwnCa: true })
   })
