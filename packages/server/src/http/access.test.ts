@@ -26,7 +26,7 @@ beforeAll(async () => {
 })
 afterAll(() => house.close())
 
-const harmless = new Set(['/api/session', '/api/openapi.json', '/api/agent/enrol', '/agent/install.sh', '/agent/install.ps1', '/agent/{file}', '/agent/releases/{version}/{file}'])
+const harmless = new Set(['/api/session', '/api/openapi.json', '/api/agent/enrol', '/agent/install.sh', '/agent/install.ps1', '/agent/ca.pem', '/agent/{file}', '/agent/releases/{version}/{file}', '/agent/releases/{version}/{file}/statement', '/agent/release-keys'])
 
 describe('every route', () => {
   it('is found by this test: as many as the server has registered', () => {
@@ -63,10 +63,26 @@ describe('every route', () => {
       expect([url, response.statusCode]).toEqual([url, 401])
     }
   })
-  it('refuses another device’s key for this device', async () => {
+  it('refuses whoever was deactivated, with the session that they had', async () => {
+    const { id, ask } = await house.personWith('lead', null)
+    expect((await ask('GET', '/api/session')).status).toBe(200)
+    await house.lead('PUT', `/api/people/${id}`, { active: false })
+    for (const { method, url, access } of routes) {
+      if (access === 'public' || access === 'device') continue
+      expect([method, url, (await ask(method, url, method === 'GET' ? undefined : {})).status]).toEqual([method, url, 401])
+    }
+  })
+  it('refuses another device’s key for this device, wherever devices speak', async () => {
     const secret = ours.key.split('.')[2]
-    for (const url of ['/api/agent/reports', '/api/agent/self']) {
-      const response = await house.app.inject({ method: url.endsWith('self') ? 'GET' : 'POST', url, headers: { authorization: `Bearer cdk.${theirs.id}.${secret}` }, ...(url.endsWith('self') ? {} : { payload: { version: 1, sentAt: Date.now(), oldest: 1, reports: [theirs.report(9)] } }) })
+    const spoken = routes.filter((one) => one.access === 'device')
+    expect(spoken.length).toBeGreaterThanOrEqual(5)
+    const bodies: Record<string, object> = {
+      '/api/agent/reports': { version: 1, sentAt: Date.now(), oldest: 1, reports: [theirs.report(9)] },
+      '/api/agent/attend': { roster: '' },
+      '/api/agent/tasks/1': { service: { state: 'done', before: '', after: '', reason: '', hopeless: false } },
+    }
+    for (const { method, url } of spoken) {
+      const response = await house.app.inject({ method, url, headers: { authorization: `Bearer cdk.${theirs.id}.${secret}` }, ...(method === 'GET' ? {} : { payload: bodies[url] ?? {} }) })
       expect([url, response.statusCode]).toEqual([url, 401])
     }
     theirs.seq--

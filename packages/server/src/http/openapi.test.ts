@@ -22,7 +22,7 @@ describe('the description of the API', () => {
   it('tells of every answer what is in it, but for files, the event stream and itself', () => {
     const silent = Object.entries(described.paths).flatMap(([url, methods]) => Object.entries(methods)
       .filter(([, operation]) => !operation.responses[200]!.content['application/json']?.schema).map(([method]) => `${method} ${url}`))
-    expect(silent.sort()).toEqual(['get /agent/install.ps1', 'get /agent/install.sh', 'get /agent/releases/{version}/{file}', 'get /agent/{file}', 'get /api/live', 'get /api/openapi.json'])
+    expect(silent.sort()).toEqual(['get /agent/ca.pem', 'get /agent/install.ps1', 'get /agent/install.sh', 'get /agent/releases/{version}/{file}', 'get /agent/{file}', 'get /api/live', 'get /api/openapi.json'])
   })
   it('says which fields are always there', () => {
     expect(answerTo('get', '/api/rounds').required).toEqual(['lookedAt', 'todo', 'working', 'mending', 'held', 'settled', 'mended'])
