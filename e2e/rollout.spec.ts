@@ -118,10 +118,11 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   const again = shell(`${here(usedUp, 'lf-hand-3')} --no-run`)
   expect(await again.ended).toBe(0)
   expect(again.said()).toContain('enrolled already, as lf-hand-1')
-  endAll()
+  // Nobody ends it before: the one that is left running in the background ends with its removal.
   const undone = shell(`'${folder}/usr/local/lib/custode-agent/custode-agent' uninstall --root '${folder}'`)
   expect(await undone.ended).toBe(0)
   expect(readdirSync(folder)).toEqual([])
+  expect(spawnSync('pgrep', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`], { encoding: 'utf8' }).stdout).toBe('')
 })
 
 test('zero touch: a standing rule, a newcomer, and within seconds its roles, its roster and who asked is told', async ({ page }) => {

@@ -6,11 +6,12 @@ import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { distinctPorts, parseSockets, softwareCollector } from './collectors/software'
-import { readIdentity } from './identity'
+import { readIdentity, writeIdentity } from './identity'
 import { install, uninstall } from './install'
 import { placeAt } from './place'
 import { Spool } from './run'
 import { unitText } from './unit'
+import type { Way } from './uplink'
 
 let root: string
 let server: Server
@@ -70,6 +71,20 @@ describe('installing', () => {
     await go()
     expect(readIdentity(placeAt(root).home)).toMatchObject({ deviceKey: 'cdk.7.secret' })
     expect(said.join('\n')).toContain('enrolled already, as tm-x')
+  })
+  it('done again says anew how the server is reached: with another authority, and by TLS where that was plain HTTP; else it stays', async () => {
+    await go()
+    const { home } = placeAt(root)
+    const known = readIdentity(home)!
+    const again = async (before: string, way: Way): Promise<string> => {
+      writeIdentity(home, { ...known, server: before })
+      await install({ way, key: 'k', name: 'tm-x', root }, say, false)
+      const { server: now, ca, proxy, deviceKey } = readIdentity(home)!
+      return [now, ca, proxy, deviceKey === known.deviceKey].join(' ')
+    }
+    expect(await again('http://192.0.2.9:7700', { server: 'https://custode.example' })).toBe('https://custode.example   true')
+    expect(await again('https://first.example', { server: 'https://other.example', ca: 'CA', proxy: 'http://proxy.example' })).toBe('https://first.example CA http://proxy.example true')
+    expect(await again('http://127.0.0.1:7700', { server: 'https://other.example' })).toBe('http://127.0.0.1:7700   true')
   })
   it('says in the server’s words why it is refused, and that nobody answers', async () => {
     answer = [409, { code: 'name-in-use', detail: 'Tidemill Ferries has a device named “TM-X” already' }]
