@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { firstRow, rows } from '../db'
+import { allTraits } from '../features/estate'
+import { impactOf } from '../features/policy/change'
 import type { Caller, House } from '../testing/house'
 import { assignment, attempts, exception, key, openTwoClients, person, rule, target, theirs, window, type Method, type TwoClients } from '../testing/twoClients'
 
@@ -107,6 +109,12 @@ describe('whoever is limited to some clients', () => {
     expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((one) => one.name)).toEqual(['Ours'])
   })
 
+  it('is told nothing of what a change does at others, whoever worked it out', async () => {
+    const [theirDevice, own] = await Promise.all([id.device!, id.own!].map(async (device) => (await allTraits(house.pool, [{ on: 'devices', deviceIds: [device] }], [device]))[0]!))
+    const told = await impactOf(house.pool, [theirDevice!, own!].map((device) => ({ device, changes: [], before: [], after: [] })), [id.two!])
+    expect([told.devices, told.examples.map((example) => example.deviceId)]).toEqual([1, [id.own]])
+  })
+
   it('is tried on every route that changes something; each attempt succeeds, or fails for its own reasons, for a lead of all', async () => {
     const tried = new Set(attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}')}`))
     const left = (await everyRoute()).map(({ method, url }) => `${method} ${url}`).filter((one) => !one.startsWith('GET ') && !tried.has(one) && !impersonal.has(one))
@@ -117,5 +125,17 @@ describe('whoever is limited to some clients', () => {
       const answer = await house.lead(method, url, body ?? {})
       expect([method, url, answer.status, answer.status === unlimited ? '' : answer.body.detail]).toEqual([method, url, unlimited, ''])
     }
+  })
+
+  it('has what is theirs told also where others have more of it than is told at all', async () => {
+    // More of another client’s alerts, and newer ones, than the watchline reads.
+    await house.pool.query(`
+      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
+      select $1, $2, 'tm-crowd', i::text, 'notice', 'closed', now(), now(), now(), 'cleared', '{"name":"tm-crowd"}' from generate_series(1, 2100) i`, [id.device, id.one])
+    await house.pool.query(`
+      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
+      values ($1, $2, 'own', '', 'notice', 'closed', now() - interval '1 hour', now() - interval '1 hour', now(), 'cleared', '{"name":"Ours"}')`, [id.own, id.two])
+    const { lanes } = (await limited.technician.ask<{ lanes: { ticks: { title: string }[] }[] }>('GET', '/api/watchline')).body
+    expect(lanes.flatMap((lane) => lane.ticks.map((tick) => tick.title))).toContain('Ours')
   })
 })
