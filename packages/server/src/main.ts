@@ -36,11 +36,21 @@ function fileOf(name: string): string | undefined {
   }
 }
 
-/** Certificate and key are renewed while the server runs: it reads both again on SIGHUP. */
 function readTls(): { key: string; cert: string } | undefined {
   const [key, cert] = [fileOf('CUSTODE_TLS_KEY'), fileOf('CUSTODE_TLS_CERTIFICATE')]
   if (Boolean(key) !== Boolean(cert)) fail('CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE belong together: set both, or none.')
   return key && cert ? { key, cert } : undefined
+}
+
+/** Certificate and key are renewed while the server runs; what cannot be used leaves those before in force. */
+function renewTls(): void {
+  try {
+    const [key, cert] = ['CUSTODE_TLS_KEY', 'CUSTODE_TLS_CERTIFICATE'].map((name) => readFileSync(need(name), 'utf8'))
+    ;(app.server as unknown as Server).setSecureContext({ key, cert })
+    app.log.info('certificate and key were read anew')
+  } catch (error) {
+    app.log.error({ err: error }, 'certificate and key cannot be used; those before stay in force')
+  }
 }
 
 const host = process.env.CUSTODE_HOST ?? '127.0.0.1'
@@ -83,6 +93,6 @@ async function stop(): Promise<void> {
   await pool.end()
   process.exit(0)
 }
-if (tls) process.on('SIGHUP', () => { (app.server as unknown as Server).setSecureContext(readTls() ?? tls) })
+if (tls) process.on('SIGHUP', renewTls)
 process.on('SIGTERM', () => void stop())
 process.on('SIGINT', () => void stop())

@@ -38,6 +38,14 @@ describe('the release key', () => {
     expect(trust().learn(changes)).toBe(false)
     expect(reads(stranger, trust(releaseKeyOf(stranger, 4)))).toBe('1.0.0')
   })
+  it('that one part of the agent has learned is not forgotten by what another part keeps', () => {
+    const [updates, collectors] = [trust(), trust()]
+    expect(collectors.floorOf('collector/certificates')).toBe('0.0.0')
+    updates.learn([keyStatement(first, second, 2)])
+    collectors.raise('collector/certificates', '1.0.0')
+    updates.raise('custode-agent', '99.0.0')
+    expect([reads(first, collectors), reads(second, collectors), trust().floorOf('collector/certificates'), trust().floorOf('custode-agent')]).toEqual([expect.stringContaining('its signature'), '1.0.0', '1.0.0', '99.0.0'])
+  })
   it('is not signed away by words that are no change of the key, or no words at all', () => {
     const one = trust()
     expect(one.learn([signedBy(first, { ...statement(), serial: 2, key: releaseKeyOf(stranger, 2).key }), {} as SignedText, { text: 'x', signature: 'y' }, signedBy(first, { says: 'release key', serial: 2 })])).toBe(false)

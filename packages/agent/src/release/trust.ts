@@ -26,14 +26,18 @@ function isKept(value: unknown): boolean {
  */
 export class ReleaseTrust {
   readonly #file: string
-  #kept: Kept | null
 
-  constructor(home: string, builtIn: ReleaseKey | null = builtInKey) {
+  constructor(home: string, private readonly builtIn: ReleaseKey | null = builtInKey) {
     this.#file = filesOf(home).trust
+  }
+
+  /** As it is on disk now: updates and collectors learn of it on ways of their own. */
+  #read(): Kept | null {
+    const { builtIn } = this
     const kept = readJson<Kept>(this.#file, isKept)
     // A later key that was learned is never given up for an earlier one, which an older program has built in.
     const isLater = kept !== null && (builtIn === null || kept.serial > builtIn.serial)
-    this.#kept = isLater ? kept : builtIn && { ...builtIn, floors: kept?.floors ?? {} }
+    return isLater ? kept : builtIn && { ...builtIn, floors: kept?.floors ?? {} }
   }
 
   /**
@@ -41,13 +45,14 @@ export class ReleaseTrust {
    * @returns whether there was one
    */
   learn(changes: readonly SignedText[]): boolean {
-    let known = this.#kept
+    const before = this.#read()
+    let known = before
     for (const change of changes) {
       if (!known || !isSignedBy(change, known.key)) continue
       const { says, serial, key } = JSON.parse(change.text) as Partial<KeyStatement>
       if (says === 'release key' && serial === known.serial + 1 && typeof key === 'string') known = { ...known, serial, key }
     }
-    if (known === null || known === this.#kept) return false
+    if (known === null || known === before) return false
     this.#keep(known)
     return true
   }
@@ -57,8 +62,9 @@ export class ReleaseTrust {
    * @throws NotOurs
    */
   read(signed: SignedText, program: ProgramName, platform: string): ReleaseStatement {
-    if (!this.#kept) throw new NotOurs('this agent was built without a release key: install another over it')
-    if (!isSignedBy(signed, this.#kept.key)) throw new NotOurs('its signature is not that of the release key')
+    const kept = this.#read()
+    if (!kept) throw new NotOurs('this agent was built without a release key: install another over it')
+    if (!isSignedBy(signed, kept.key)) throw new NotOurs('its signature is not that of the release key')
     const said = JSON.parse(signed.text) as ReleaseStatement
     if (said.says !== 'release' || said.program !== program) throw new NotOurs(`it is “${String(said.program)}”, not “${program}”`)
     if (said.platform !== platform) throw new NotOurs(`it is for ${said.platform}, and this is ${platform}`)
@@ -69,19 +75,19 @@ export class ReleaseTrust {
 
   /** The oldest version of a program that is still taken. */
   floorOf(program: ProgramName): string {
-    const kept = this.#kept?.floors[program]
+    const kept = this.#read()?.floors[program]
     const builtIn = program === 'custode-agent' ? releaseFloor : '0.0.0'
     return kept !== undefined && byVersion(kept, builtIn) > 0 ? kept : builtIn
   }
 
   /** From now on nothing older is taken; it never sinks. */
   raise(program: ProgramName, floor: string): void {
-    if (!this.#kept || byVersion(floor, this.#kept.floors[program] ?? '0.0.0') <= 0) return
-    this.#keep({ ...this.#kept, floors: { ...this.#kept.floors, [program]: floor } })
+    const kept = this.#read()
+    if (!kept || byVersion(floor, kept.floors[program] ?? '0.0.0') <= 0) return
+    this.#keep({ ...kept, floors: { ...kept.floors, [program]: floor } })
   }
 
   #keep(kept: Kept): void {
-    this.#kept = kept
     writeWhole(this.#file, JSON.stringify(kept))
   }
 }

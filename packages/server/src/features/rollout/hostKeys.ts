@@ -42,21 +42,19 @@ export async function noteSeen(tx: Db, siteId: number, keys: readonly Key[]): Pr
 /**
  * Accepts keys as they were looked at: where a machine shows another by now, that one is not accepted.
  * @param mayReplace whether a key that was accepted before may be given up for it
- * @returns how many were
+ * @returns how many still show what was looked at, and how many of them were accepted with this
  */
-export async function acceptKeys(tx: Db, site: { id: number; clientId: number }, keys: readonly Key[], personId: number | null, mayReplace: boolean): Promise<number> {
-  const accepted = await rows<{ address: string; seen: string; before: string | null }>(tx, `
-    with asked as (
-      select h.site_id, h.address, h.accepted as before from host_key h join unnest($2::text[], $3::text[]) m (address, seen) on h.address = m.address and h.seen = m.seen
-      where h.site_id = $1 and h.accepted is distinct from h.seen and ($5 or h.accepted is null) for update of h
-    )
-    update host_key h set accepted = h.seen, accepted_at = now(), accepted_by = $4 from asked
-    where h.site_id = asked.site_id and h.address = asked.address returning h.address, h.seen, asked.before`,
-    [site.id, keys.map((key) => key.address), keys.map((key) => key.fingerprint), personId, mayReplace])
-  for (const { address, seen, before } of accepted)
-    await audit(tx, { personId, action: before === null ? 'accepted the key' : 'accepted the new key', kind: 'machines of site', id: site.id, clientId: site.clientId, detail: { address, key: seen, before } })
-  if (accepted.length) announce(tx, { topic: 'estate', clientIds: [site.clientId], deviceIds: [] })
-  return accepted.length
+export async function acceptKeys(tx: Db, site: { id: number; clientId: number }, keys: readonly Key[], personId: number | null, mayReplace: boolean): Promise<{ shown: number; accepted: number }> {
+  const shown = await rows<{ address: string; seen: string; before: string | null }>(tx, `
+    select h.address, h.seen, h.accepted as before from host_key h join unnest($2::text[], $3::text[]) m (address, seen) on h.address = m.address and h.seen = m.seen
+    where h.site_id = $1 for update of h`, [site.id, keys.map((key) => key.address), keys.map((key) => key.fingerprint)])
+  const fresh = shown.filter(({ seen, before }) => before !== seen && (before === null || mayReplace))
+  if (fresh.length) {
+    await tx.query('update host_key set accepted = seen, accepted_at = now(), accepted_by = $3 where site_id = $1 and address = any($2)', [site.id, fresh.map((key) => key.address), personId])
+    await audit(tx, { personId, action: 'accepted keys of machines', kind: 'site', id: site.id, clientId: site.clientId, detail: { keys: fresh } })
+    announce(tx, { topic: 'estate', clientIds: [site.clientId], deviceIds: [] })
+  }
+  return { shown: shown.length, accepted: fresh.length }
 }
 
 export function hostKeyRoutes(app: FastifyInstance, pool: Pool): void {
@@ -66,11 +64,9 @@ export function hostKeyRoutes(app: FastifyInstance, pool: Pool): void {
       const site = await firstRow<{ id: number; client_id: number }>(tx, 'select id, client_id from site where id = $1', [id()])
       if (!site) throw new ProblemError('not-found', 'There is no such site.')
       needClient(viewer, site.client_id)
-      const { standing } = (await firstRow<{ standing: number }>(tx, `
-        select count(*)::int as standing from host_key h join unnest($2::text[], $3::text[]) m (address, seen) on h.address = m.address and h.seen = m.seen where h.site_id = $1`,
-        [site.id, body.keys.map((key) => key.address), body.keys.map((key) => key.fingerprint)]))!
-      if (standing < body.keys.length) throw new ProblemError('changed-meanwhile', `${body.keys.length - standing} of these machines show another key by now, or were never met. Look at the keys again, then accept them.`)
-      return { accepted: await acceptKeys(tx, { id: site.id, clientId: site.client_id }, body.keys, viewer.id, true) }
+      const { shown, accepted } = await acceptKeys(tx, { id: site.id, clientId: site.client_id }, body.keys, viewer.id, true)
+      if (shown < body.keys.length) throw new ProblemError('changed-meanwhile', `${body.keys.length - shown} of these machines show another key by now, or were never met. Look at the keys again, then accept them.`)
+      return { accepted }
     }),
   })
 }

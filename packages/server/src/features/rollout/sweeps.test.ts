@@ -86,8 +86,8 @@ describe('a sweep', () => {
     }
     const accept = (fingerprint: string, by = house.technician, address = '192.0.2.7') => by<{ accepted: number }>('POST', `/api/sites/${house.sites[0]}/host-keys`, { keys: [{ address, fingerprint }] })
     const keyOn = async (id: number) => (await page(id)).hosts.find((host) => host.address === '192.0.2.7')!.key
-    const onRecord = async () => (await house.pool.query<{ action: string; name: string | null; detail: object }>(`
-      select a.action, p.name, a.detail from audit a left join person p on p.id = a.person_id where a.object_kind = 'machines of site' order by a.id`)).rows
+    const onRecord = async () => (await house.pool.query<{ name: string | null; detail: object }>(`
+      select p.name, a.detail from audit a left join person p on p.id = a.person_id where a.action = 'accepted keys of machines' order by a.id`)).rows
 
     it('is accepted by a person who has looked at it, on record; from then on the host gets passwords, and with another key it does not', async () => {
       const first = await showing('S2V5IG9uZQ==')
@@ -103,8 +103,8 @@ describe('a sweep', () => {
       expect((await accept('S2V5IHR3bw==')).body).toEqual({ accepted: 0 })
       expect((await showing('S2V5IHR3bw==')).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IHR3bw==' })
       expect(await onRecord()).toEqual([
-        { action: 'accepted the key', name: 'Tech', detail: { address: '192.0.2.7', key: 'S2V5IG9uZQ==', before: null } },
-        { action: 'accepted the new key', name: 'Tech', detail: { address: '192.0.2.7', key: 'S2V5IHR3bw==', before: 'S2V5IG9uZQ==' } },
+        { name: 'Tech', detail: { keys: [{ address: '192.0.2.7', seen: 'S2V5IG9uZQ==', before: null }] } },
+        { name: 'Tech', detail: { keys: [{ address: '192.0.2.7', seen: 'S2V5IHR3bw==', before: 'S2V5IG9uZQ==' }] } },
       ])
     })
     it('is not accepted when the host shows another by now, was never met, or is another client’s', async () => {
@@ -120,7 +120,15 @@ describe('a sweep', () => {
       expect((await showing('S2V5IHR3bw==', { passwordsToUnknown: true })).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IG9uZQ==' })
       const { id, order } = await showing('S2V5IHR3bw==')
       expect([order.hostKeys, await keyOn(id)]).toEqual([{ '192.0.2.7': 'S2V5IG9uZQ==' }, { fingerprint: 'S2V5IHR3bw==', state: 'changed' }])
-      expect((await onRecord()).at(-1)).toMatchObject({ action: 'accepted the key', name: 'Tech', detail: { key: 'S2V5IG9uZQ==' } })
+      expect((await onRecord()).at(-1)).toMatchObject({ name: 'Tech', detail: { keys: [{ seen: 'S2V5IG9uZQ==' }] } })
+    })
+    it('is taken from the device that sweeps for what it was to sweep only', async () => {
+      const [credential] = (await house.pool.query<{ id: number }>(`select id from credential where name = 'first'`)).rows
+      const { id } = (await start({ credentialIds: [credential!.id], passwordsToUnknown: true })).body
+      const signedIn = { trial: null, system: '', agent: false, hostKey: 'S2V5IG9uZQ==', reason: 'x' }
+      await tell(agent, (await work()).id, { state: 'done', scanned: 14, found: ['192.0.2.8', '192.0.2.99', '2001:db8::8'].map((address) => ({ address, name: null, ports: [22], banner: null, signedIn })) })
+      expect((await page(id)).hosts.map((host) => host.address)).toEqual(['192.0.2.8'])
+      expect((await house.pool.query<{ address: string }>(`select address from host_key where address <> '192.0.2.7'`)).rows).toEqual([{ address: '192.0.2.8' }])
     })
     it('cannot be left open for sweeps that come again', async () => {
       expect((await start({ passwordsToUnknown: true, rule: 'FREQ=DAILY', at: '03:00' })).body.detail).toContain('only to machines whose key somebody has accepted')

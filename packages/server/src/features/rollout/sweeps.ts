@@ -1,5 +1,5 @@
 import { madeSchema, newSweepSchema, sweepPageSchema, sweepPlansSchema, sweepsSchema, type NewSweep, type SweepOrder, type SweepPage, type SweepPlanView, type SweepNews, type SweepView, type SweptHost } from '#contract'
-import { ageText, hostsOf, minute, seemsToBe, sweepFault, sweptPorts, type Answering, type DeviceId, type Millis } from '#core'
+import { ageText, hostsOf, inNetwork, minute, readNetwork, seemsToBe, sweepFault, sweptPorts, type Answering, type DeviceId, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
@@ -122,19 +122,22 @@ export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
 export async function hearSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
-  const sweep = await firstRow<{ id: number; client_id: number; site_id: number; started_by: number | null; passwords_to_unknown: boolean }>(tx, `
+  const sweep = await firstRow<{ id: number; client_id: number; site_id: number; network: string; started_by: number | null; passwords_to_unknown: boolean }>(tx, `
     update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
-    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, s.client_id, w.started_by, w.passwords_to_unknown`, [taskId, deviceId, news.state, news.reason, news.scanned])
+    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, w.network, s.client_id, w.started_by, w.passwords_to_unknown`, [taskId, deviceId, news.state, news.reason, news.scanned])
   if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+  // What it tells of other addresses is nothing that it was asked.
+  const network = readNetwork(sweep.network)
+  const found = news.found.filter((one) => network !== null && inNetwork(one.address, network))
   await tx.query(`
     insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
-    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`, [sweep.id, JSON.stringify(news.found)])
-  const met = news.found.flatMap((one) => (one.signedIn?.hostKey ? [{ address: one.address, fingerprint: one.signedIn.hostKey }] : []))
+    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`, [sweep.id, JSON.stringify(found)])
+  const met = found.flatMap((one) => (one.signedIn?.hostKey ? [{ address: one.address, fingerprint: one.signedIn.hostKey }] : []))
   await noteSeen(tx, sweep.site_id, met)
   // Who had passwords sent there, whatever it is, has accepted what got them.
   if (sweep.passwords_to_unknown) await acceptKeys(tx, { id: sweep.site_id, clientId: sweep.client_id }, met, sweep.started_by, false)
-  for (const trial of new Set(news.found.flatMap((one) => one.signedIn?.trial ?? [])))
-    await audit(tx, { personId: null, action: 'signed in with', kind: 'credential', id: trial, clientId: sweep.client_id, detail: { sweep: sweep.id, addresses: news.found.filter((one) => one.signedIn?.trial === trial).map((one) => one.address) } })
+  for (const trial of new Set(found.flatMap((one) => one.signedIn?.trial ?? [])))
+    await audit(tx, { personId: null, action: 'signed in with', kind: 'credential', id: trial, clientId: sweep.client_id, detail: { sweep: sweep.id, addresses: found.filter((one) => one.signedIn?.trial === trial).map((one) => one.address) } })
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
 }

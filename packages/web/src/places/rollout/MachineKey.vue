@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import type { KeysAccepted, MachineKey } from '#contract'
+import type { MachineKey } from '#contract'
 import { fingerprintText } from '#core'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
+import { acceptKeys } from './acceptKeys'
 
 /** The key that a machine has shown, and what can be done about one that nobody has accepted. */
 const props = defineProps<{ siteId: number; address: string; machineKey: MachineKey | null }>()
@@ -10,9 +9,7 @@ const emit = defineEmits<{ accepted: [] }>()
 const words = { new: 'accept its key', changed: 'accept the new key' }
 
 async function accept({ fingerprint }: MachineKey): Promise<void> {
-  if (!(await attempt(() => api.post<KeysAccepted>(`/sites/${props.siteId}/host-keys`, { keys: [{ address: props.address, fingerprint }] })))) return
-  done(`The key of ${props.address} is accepted: from now on passwords are sent there.`)
-  emit('accepted')
+  if (await acceptKeys(props.siteId, [{ address: props.address, fingerprint }])) emit('accepted')
 }
 </script>
 

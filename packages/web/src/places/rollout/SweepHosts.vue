@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { KeysAccepted, SweepPage } from '#contract'
+import type { SweepPage } from '#contract'
 import { countText, sweptPorts } from '#core'
 import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
+import { acceptKeys } from './acceptKeys'
 import MachineKey from './MachineKey.vue'
 
 const props = defineProps<{ id: number }>()
@@ -16,10 +16,7 @@ const looked = computed(() => data.value?.hosts.some((one) => one.signedIn))
 const unaccepted = computed(() => (data.value?.hosts ?? []).flatMap(({ address, key }) => (key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [])))
 const hasKeys = computed(() => data.value?.hosts.some((one) => one.key))
 async function acceptAll(): Promise<void> {
-  const accepted = await attempt(() => api.post<KeysAccepted>(`/sites/${data.value!.siteId}/host-keys`, { keys: unaccepted.value }))
-  if (!accepted) return
-  done(`${countText(accepted.accepted, 'key')} accepted: from now on passwords are sent there.`)
-  await refresh()
+  if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
 }
 const shown = computed(() => (data.value?.hosts ?? []).filter((one) => only.value === 'all' || !one.device))
 </script>

@@ -6,6 +6,7 @@ import { api } from '../../parts/api'
 import { attempt } from '../../parts/notify'
 import { useResource } from '../../parts/resource'
 import StateNotice from '../../parts/StateNotice.vue'
+import { acceptKeys } from './acceptKeys'
 import MachineKey from './MachineKey.vue'
 import RunHead from './RunHead.vue'
 
@@ -19,6 +20,10 @@ const failures = computed(() => {
 })
 const isAboutKey = (one: WaveMachineView) => one.failure === 'host key not accepted' || one.failure === 'host key changed'
 const hasKeys = computed(() => data.value?.machines.some(isAboutKey))
+const unaccepted = computed(() => (data.value?.machines ?? []).flatMap(({ address, key, failure }) => (failure === 'host key not accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [])))
+async function acceptAll(): Promise<void> {
+  if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
+}
 async function steer(action: RunAction): Promise<void> {
   if (await attempt(() => api.post(`/wave-runs/${props.id}/${action}`))) await refresh()
 }
@@ -30,7 +35,7 @@ const progress = (one: WaveMachineView) => (one.state === 'failed' ? one.failure
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
       <RunHead :title="data.name" :standing="`${data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @steer="steer" />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Tries</th></tr></thead>
         <tbody><tr v-for="one in data.machines" :key="one.n" :class="one.state"><td>{{ one.wave }}</td><td class="mono">{{ one.name }}</td><td class="mono">{{ one.address }}</td><td class="far" :title="one.reason">{{ progress(one) }}</td>
           <td v-if="hasKeys"><MachineKey v-if="isAboutKey(one)" :site-id="data.siteId" :address="one.address" :machine-key="one.key" @accepted="refresh" /></td>
