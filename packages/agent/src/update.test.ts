@@ -201,9 +201,11 @@ describe('an update', () => {
     program(filesOf(home).programOf('0.0.0'), 'old')
     writeFileSync(filesOf(home).adopted, '0.0.1\n')
     trial(agentVersion, 60, 1)
-    const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined)
+    const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
     await proof.reported()
     await proof.reported()
+    // From now on the program before goes back no further than this one, which it does not have built in.
+    expect(JSON.parse(readFileSync(filesOf(home).trust, 'utf8'))).toMatchObject({ floors: { 'custode-agent': releaseFloor } })
     expect([readFileSync(filesOf(home).adopted, 'utf8'), existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.0.0')), told]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
     expect([readFileSync(filesOf(home).previous, 'utf8'), existsSync(filesOf(home).programOf('0.0.1'))]).toEqual(['0.0.1 7\n', true])
   })

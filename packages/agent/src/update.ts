@@ -110,7 +110,7 @@ export class Proof {
   #settled = false
   #hasStayed = false
 
-  constructor(private readonly home: string, private readonly identity: Identity, private readonly say: (text: string) => void) {
+  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly trust = new ReleaseTrust(home)) {
     this.#files = filesOf(home)
   }
 
@@ -129,7 +129,7 @@ export class Proof {
       rmSync(starts, { force: true })
       writeWhole(adopted, agentVersion)
       rmSync(trial)
-      new ReleaseTrust(this.home).raise('custode-agent', releaseFloor)
+      this.trust.raise('custode-agent', releaseFloor)
       this.#keepOnly([agentVersion, before])
       this.say(`version ${agentVersion} has proved itself`)
       await this.#tell(proved.orderId, 'done', `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`)

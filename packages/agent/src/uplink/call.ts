@@ -21,7 +21,7 @@ function target(way: Way, path: string) {
   const server = needSafe(way.server)
   const url = new URL(path, server)
   if (url.origin !== server.origin) throw new Error('only the server itself is asked')
-  return { url, send: url.protocol === 'https:' ? tlsRequest : plainRequest, options: optionsFor(way) }
+  return { url, send: url.protocol === 'https:' ? tlsRequest : plainRequest, options: optionsFor(server, way) }
 }
 
 /** What is wrong with a certificate, in words that say what to do. */
@@ -53,12 +53,12 @@ function ask(way: Way, path: string, method: 'GET' | 'POST', headers: Record<str
 
 /** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached or `stop` came first. */
 export async function call<T>(way: Way, method: 'GET' | 'POST', path: string, body?: unknown, key?: string, stop?: AbortSignal): Promise<Answer<T>> {
-  const { origin } = needSafe(way.server)
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
   const { status, text, date } = await ask(way, path, method, {
     ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
     ...(key ? { authorization: `Bearer ${key}` } : {}),
   }, bytes, stop)
+  const { origin } = new URL(way.server)
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
   // Before the body: whoever stands between may refuse in words of its own.
   if (status < 200 || status >= 300) throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)

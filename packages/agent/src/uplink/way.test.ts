@@ -72,6 +72,8 @@ describe('a server', () => {
     vi.stubEnv('SSL_CERT_FILE', join(folder, 'store.pem'))
     // Read once for each way: another proxy is another.
     expect(await ask({ server: servers.good, proxy: servers.proxy })).toBe('1')
+    // An authority that was given stands in its place, not beside it.
+    expect(await ask({ server: servers.good, ca: stranger })).toContain('is not trusted')
   })
   it('is reached through a proxy, which sees where to and nothing more', async () => {
     asked.length = 0
@@ -81,6 +83,8 @@ describe('a server', () => {
   })
   it.each(['http://custode.example', 'http://192.0.2.1:7700', 'http://127.0.0.1.example', 'http://[2001:db8::1]', 'http://localhost.example', 'http://0.0.0.0'])('at %s would hear secrets in the open, and hears nothing', async (server) => {
     expect(await ask({ server })).toContain('speaks plain HTTP')
+    await expect(textOf({ server }, '/')).rejects.toThrow('speaks plain HTTP')
+    await expect(fetchTo({ server }, '/', join(folder, 'file'))).rejects.toThrow('speaks plain HTTP')
   })
   it.each(['http://127.0.0.1:1', 'http://127.8.9.10', 'http://localhost:7700', 'http://[::1]:7700', 'https://custode.example'])('at %s may be told secrets', (server) => {
     expect(needSafe(server).origin).toBe(server)

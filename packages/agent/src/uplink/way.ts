@@ -71,9 +71,8 @@ interface WayOptions extends RequestOptions {
   secureContext?: SecureContext
 }
 
-/** What a request there has to be made with. */
-export function optionsFor(way: Way): WayOptions {
-  const { protocol, hostname } = needSafe(way.server)
+/** What a request to an address that is safe has to be made with. */
+export function optionsFor({ protocol, hostname }: URL, way: Way): WayOptions {
   if (protocol === 'http:') return { agent: plain }
   const mark = JSON.stringify([hostname, way.ca, way.proxy])
   if (kept?.mark === mark) return kept.options
