@@ -8,6 +8,7 @@ import type { AlertView, DevicePage, MadeEnrolmentKey } from '#contract'
 import type { WatchSpec } from '#core'
 import { root } from '../../launcher/place.mjs'
 import { startTimers } from '../../packages/server/src/engine'
+import { allJobs } from '../../packages/server/src/jobs'
 import { readPublicAddress } from '../../packages/server/src/http/transport'
 import { openHouse, type House } from '../../packages/server/src/testing/house'
 import { signedByOwnAuthority } from '../../packages/standins/src/certificates'
@@ -45,7 +46,7 @@ export async function openHostHouse(interval = 2000, agentFolder = join(root, 'd
   const [siteId] = house.sites
   await house.lead('PUT', `/api/sites/${siteId}/networks`, { networks: [lan.network] })
   const failures: unknown[] = []
-  const stopTimers = startTimers(house.pool, { error: (fields, text) => failures.push([text, fields]) })
+  const stopTimers = startTimers(allJobs(house.pool), { error: (fields, text) => failures.push([text, fields]) })
   return {
     house, lan, siteId, url, ca,
     async close() {

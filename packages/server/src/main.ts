@@ -4,6 +4,7 @@ import { addPerson } from './features/access'
 import { buildApp } from './app'
 import { firstRow, migrate, openPool } from './db'
 import { startTimers } from './engine'
+import { allJobs } from './jobs'
 import { isLoopback, readPublicAddress, type PublicAddress } from './http/transport'
 
 function need(name: string): string {
@@ -80,7 +81,7 @@ try {
   process.stderr.write(taken ? `Port ${port} is in use by another program. Choose another with CUSTODE_PORT.\n` : `${String(error)}\n`)
   process.exit(1)
 }
-const stopTimers = startTimers(pool, app.log)
+const stopTimers = startTimers(allJobs(pool), app.log)
 
 let stopping = false
 async function stop(): Promise<void> {

@@ -1,5 +1,5 @@
 import type { DeviceTraits, Target } from '../estate'
-import type { ParameterValue, Values } from '../watch'
+import type { ParameterValue, WatchInForce } from '../watch'
 import { compilePolicy } from './compile'
 import type { Assignment, Exception, Template } from './template'
 
@@ -16,13 +16,9 @@ export interface Source {
 export interface ChainLink { value: ParameterValue; source: Source; dormant: boolean }
 
 /** `standing`: evaluated, or placed but asleep, or left out by an exception. */
-export interface EffectiveWatch {
-  key: string
-  kind: string
+export interface EffectiveWatch extends WatchInForce {
   name: string
   why: string
-  standing: 'active' | 'dormant' | 'left out'
-  values: Values
   /** For each parameter what won, first, and then what it beat, in order. */
   chains: Readonly<Record<string, readonly ChainLink[]>>
   /** Every placed template that brings this watch. */

@@ -1,6 +1,6 @@
-import type { EffectiveWatch } from '../policy'
 import type { Millis } from '../units'
 import { looksAt } from './hours'
+import type { WatchInForce } from './inForce'
 import { watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
 import { read, type Observation, type Observed, type WatchKind } from './kind'
@@ -20,7 +20,7 @@ export interface PostTransition extends Transition {
  * A service that one watch names is that watch's alone: the ones that look at every service leave it out, so that one
  * stopped service is one post and one alert.
  */
-function withoutNamed(watch: EffectiveWatch, roster: readonly EffectiveWatch[]): Values {
+function withoutNamed(watch: WatchInForce, roster: readonly WatchInForce[]): Values {
   if (watch.kind !== 'service-state' || watch.values.which === 'named') return watch.values
   const named = roster.filter((one) => one.kind === 'service-state' && one.standing === 'active' && one.values.which === 'named').flatMap((one) => read.list(one.values, 'names'))
   return named.length ? { ...watch.values, except: [...read.list(watch.values, 'except'), ...named] } : watch.values
@@ -54,10 +54,10 @@ const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence:
  */
 export function evaluate(
   before: DeviceState,
-  roster: readonly EffectiveWatch[],
+  roster: readonly WatchInForce[],
   observed: Observed,
   previousInterval: Millis = observed.interval,
-  only: (watch: EffectiveWatch) => boolean = () => true,
+  only: (watch: WatchInForce) => boolean = () => true,
 ): Evaluated {
   const state = new Map(before)
   const transitions: PostTransition[] = []
@@ -94,7 +94,7 @@ function groupByWatch(state: DeviceState): Map<string, string[]> {
 type Step = [key: string, step: { state: PostState; transitions: Transition[] }]
 
 /** What one watch makes of its posts. @param kept keys of its posts that have a state */
-function stepsOf(watch: EffectiveWatch, roster: readonly EffectiveWatch[], observed: Observed, kept: readonly string[], before: DeviceState, gap: Millis): Step[] {
+function stepsOf(watch: WatchInForce, roster: readonly WatchInForce[], observed: Observed, kept: readonly string[], before: DeviceState, gap: Millis): Step[] {
   const kind = watchKind(watch.kind)
   const { collector } = kind
   const stateAt = (key: string): PostState | null => stateFor(watch, before.get(key) ?? null)
@@ -127,7 +127,7 @@ function stepsOf(watch: EffectiveWatch, roster: readonly EffectiveWatch[], obser
 }
 
 /** Nothing is known of the time between, so no hold goes on over it; what is open stays as it is, and only memories grow. */
-function outsideHours(watch: EffectiveWatch, kind: WatchKind, observed: Observed, kept: readonly string[], before: DeviceState): Step[] {
+function outsideHours(watch: WatchInForce, kind: WatchKind, observed: Observed, kept: readonly string[], before: DeviceState): Step[] {
   const paused = new Map<string, PostState>(kept.map((key) => [key, { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }]))
   const deaf = kind.collector !== null && observed.rested?.includes(kind.collector)
   if (kind.remembersAlways && !deaf)

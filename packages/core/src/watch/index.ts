@@ -8,3 +8,4 @@ export { parameterFault, rangeText, valueText, type Parameter, type ParameterTyp
 export { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition, type TransitionKind } from './post'
 export { markOf, stateFor } from './stateOf'
 export { sentenceText, type SentencePart } from './sentence'
+export type { WatchInForce } from './inForce'

@@ -1,8 +1,8 @@
-import type { EffectiveWatch } from '../policy'
+import type { WatchInForce } from './inForce'
 import { watchKind } from './kinds'
 import type { PostState } from './post'
 
-const marks = new WeakMap<EffectiveWatch, string>()
+const marks = new WeakMap<WatchInForce, string>()
 
 /** FNV-1a (draft-eastlake-fnv), 32 bits, as hexadecimal digits: short, and the same everywhere. No protection against anybody. */
 function fnv1a(text: string): string {
@@ -12,7 +12,7 @@ function fnv1a(text: string): string {
 }
 
 /** What the state of a watch's posts is of: its kind, and those of its values that say what is looked at. */
-export function markOf(watch: EffectiveWatch): string {
+export function markOf(watch: WatchInForce): string {
   let mark = marks.get(watch)
   if (mark === undefined) {
     const { about } = watchKind(watch.kind)
@@ -27,7 +27,7 @@ export function markOf(watch: EffectiveWatch): string {
  * another filter: only that it fails and since when, so that an alert goes on; holds and memories begin anew. State from
  * before states were marked counts as the watch's own.
  */
-export function stateFor(watch: EffectiveWatch, state: PostState | null): PostState | null {
+export function stateFor(watch: WatchInForce, state: PostState | null): PostState | null {
   if (state?.of === undefined || state.of === markOf(watch)) return state
   if (!state.of.startsWith(`${watch.kind}:`)) return null
   const { memo: _forgotten, ...rest } = state

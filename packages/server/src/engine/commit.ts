@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { isAtRest, logLevelCode, sameData, splitPostKey, targets, type DeviceState, type DeviceTraits, type Facts, type PostState, type PostTransition } from '#core'
+import { logLevelCode, sameData, targets, type DeviceTraits, type Facts } from '#core'
 import { firstRow, inTransaction, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
 import { windowsSince } from '../features/maintenance/store'
@@ -11,6 +11,7 @@ import type { Plan } from './plan'
 import { reconsider } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
+import { stateMoved, writeChanges, writeState } from './writeState'
 
 const layouts = new Map<string, number>()
 
@@ -95,43 +96,6 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
       where n > $2 or (characters > $3 and n > 1))`, [deviceId, refusalsKept, refusedCharacters])
 }
 
-/** Changed in a way that must outlive the process: for a post without level and runs its last time is no such thing. */
-function mustWrite(before: PostState | undefined, after: PostState): boolean {
-  if (before === after) return false
-  if (!before || after.level !== null || Object.keys(after.runs).length > 0) return true
-  return JSON.stringify({ ...before, lastAt: 0 }) !== JSON.stringify({ ...after, lastAt: 0 })
-}
-
-export async function writeState(tx: Db, deviceId: number, before: DeviceState, after: DeviceState): Promise<void> {
-  const written = [...after].filter(([key, state]) => !isAtRest(state) && mustWrite(before.get(key), state))
-  const removed = [...before.keys()].filter((key) => !after.has(key))
-  if (written.length) {
-    const keys = written.map(([key]) => splitPostKey(key))
-    await tx.query(`
-      insert into post_state (device_id, watch, instance, state)
-      select $1, p.watch, p.instance, p.state from unnest($2::text[], $3::text[], $4::jsonb[]) p (watch, instance, state)
-      on conflict (device_id, watch, instance) do update set state = excluded.state`,
-      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance), written.map(([, state]) => JSON.stringify(state))])
-  }
-  if (removed.length) {
-    const keys = removed.map(splitPostKey)
-    await tx.query('delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
-      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance)])
-  }
-}
-
-export async function writeChanges(tx: Db, context: DeviceContext, transitions: readonly PostTransition[]): Promise<void> {
-  if (!transitions.length) return
-  await tx.query(`
-    insert into post_change (device_id, at, watch, instance, kind, from_level, to_level, began, evidence, policy_version)
-    select $1, c.at, c.watch, c.instance, c.kind, c.from_level, c.to_level, c.began, c.evidence, $10
-    from unnest($2::timestamptz[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::timestamptz[], $9::jsonb[])
-      c (at, watch, instance, kind, from_level, to_level, began, evidence)`,
-    [context.traits.id, transitions.map((one) => time(one.at)), transitions.map((one) => one.watch), transitions.map((one) => one.instance),
-      transitions.map((one) => one.kind), transitions.map((one) => one.from), transitions.map((one) => one.to), transitions.map((one) => time(one.began)),
-      transitions.map((one) => JSON.stringify(one.evidence)), context.policyVersion])
-}
-
 /** @param known as they stood before these reports: what is told again and is the same is not written again */
 async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
   const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
@@ -159,10 +123,6 @@ async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedRe
     from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[], $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
     [deviceId, events.map((one) => time(one.at)), events.map((one) => one.seq), events.map((one) => one.n), events.map((one) => one.channel),
       events.map((one) => one.source), events.map((one) => one.id), events.map((one) => logLevelCode(one.level)), events.map((one) => one.text)])
-}
-
-function stateMoved(before: DeviceState, after: DeviceState): boolean {
-  return before.size !== after.size || [...after].some(([key, state]) => mustWrite(before.get(key), state))
 }
 
 /** What the device's traits are with the facts of a plan. */

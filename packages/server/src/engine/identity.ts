@@ -1,7 +1,6 @@
-import { second, sharedFor, type Millis } from '#core'
+import { second, sharedFor, type DeviceTraits, type Millis } from '#core'
 import { time, type Pool } from '../db'
 import { ProblemError } from '../http/problems'
-import type { DeviceContext } from './types'
 
 /** Which runs of agents report as a device. */
 export interface DeviceIdentity {
@@ -55,7 +54,7 @@ export interface Claimant { instance?: string | undefined; machine?: string | un
  * @throws ProblemError identity-shared for the machine that came second; counted-by-another for the first, until it counts on above
  *   the numbers that the second has used: its reports are to come again under others
  */
-export async function noteClaim(pool: Pool, { traits: { id }, identity }: DeviceContext, { instance, machine, firstSeq, madeAt }: Claimant, now: Millis): Promise<boolean> {
+export async function noteClaim(pool: Pool, { traits: { id }, identity }: { traits: Pick<DeviceTraits, 'id'>; identity: DeviceIdentity }, { instance, machine, firstSeq, madeAt }: Claimant, now: Millis): Promise<boolean> {
   const claim = claimOf(identity, instance, madeAt)
   if (claim === 'same') {
     if (mustCountAnew(identity, instance, firstSeq)) throw new ProblemError('counted-by-another')

@@ -1,9 +1,9 @@
 import { splitPostKey, stateFor, type DeviceId, type Millis } from '#core'
 import type { Db } from '../db'
 import { announce } from '../live'
-import { writeState } from './commit'
 import { loadContext } from './context'
 import { readAlerting, settlePosts } from './settleDevice'
+import { writeState } from './writeState'
 
 /**
  * Looks at a device again because something other than a report changed: its policy, its roles, a window. Alerts and

@@ -2,17 +2,14 @@ import { evaluate, hour, matcher, minute, postKey, second, silentIntervals, wind
 import { ensurePartitions, firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { allTraits } from '../features/estate/traits'
 import { windowOf, type WindowRow } from '../features/maintenance/store'
-import { turnSweeps } from '../features/rollout/sweeps'
-import { turnUpdates } from '../features/rollout/updateRun'
-import { turnRuns, turnsEvery } from '../features/rollout/waveRun'
 import { announce } from '../live'
-import { writeChanges, writeState } from './commit'
 import { eachAlone } from './alone'
 import { loadContext } from './context'
 import { turnMendings } from './mending'
 import { reconsiderAll } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
+import { writeChanges, writeState } from './writeState'
 
 /** Windows whose beginning or end has come and was not carried out yet. */
 function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<WindowRow[]> {
@@ -138,31 +135,43 @@ function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<QuietDevice
     order by d.id limit $4`, [time(now), silentIntervals, after, quietAtOnce])
 }
 
-/** Runs what must happen without a report. A round that fails is logged and tried again. */
-export function startTimers(pool: Pool, log: { error(fields: object, text: string): void }): () => Promise<void> {
-  const noticeSilence = silenceRound(pool)
+/** Something that must happen without a report. */
+export interface Job {
+  name: string
+  /** Between the end of one round and the beginning of the next. */
+  every: Millis
+  work(now: Millis): Promise<unknown>
+}
+
+/** What becomes of devices, alerts and windows with time. */
+export function engineJobs(pool: Pool): Job[] {
+  return [
+    { name: 'windows', every: second, work: (now) => turnWindows(pool, now) },
+    { name: 'silence', every: 2 * second, work: silenceRound(pool) },
+    { name: 'mendings', every: second, work: (now) => turnMendings(pool, now) },
+    { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
+  ]
+}
+
+/**
+ * Does each job again and again, each at its own pace. A round that fails is logged and tried again.
+ * @returns ends them, once what is under way is over
+ */
+export function startTimers(jobs: readonly Job[], log: { error(fields: object, text: string): void }): () => Promise<void> {
   let stopped = false
-  let running: Promise<unknown> = Promise.resolve()
-  const every = (length: Millis, name: string, work: () => Promise<unknown>): NodeJS.Timeout => {
-    const timer = setTimeout(() => {
-      running = work()
-        .catch((error: unknown) => log.error({ err: error, timer: name }, 'timer failed'))
-        .finally(() => { if (!stopped) timers.set(name, every(length, name, work)) })
-    }, length)
-    return timer
-  }
   const timers = new Map<string, NodeJS.Timeout>()
-  timers.set('windows', every(second, 'windows', () => turnWindows(pool, Date.now())))
-  timers.set('silence', every(2 * second, 'silence', () => noticeSilence(Date.now())))
-  timers.set('mendings', every(second, 'mendings', () => turnMendings(pool, Date.now())))
-  timers.set('sweeps', every(5 * second, 'sweeps', () => turnSweeps(pool, Date.now())))
-  timers.set('waves', every(turnsEvery, 'waves', () => turnRuns(pool, Date.now())))
-  timers.set('updates', every(turnsEvery, 'updates', () => turnUpdates(pool, Date.now())))
-  timers.set('partitions', every(6 * hour, 'partitions', () => ensurePartitions(pool, Date.now())))
-  timers.set('sessions', every(hour, 'sessions', () => pool.query(`with old as (delete from sign_in_failure where at < now() - interval '1 day') delete from session where expires_at < now()`)))
+  const running = new Map<string, Promise<void>>()
+  const schedule = ({ name, every, work }: Job): void => {
+    timers.set(name, setTimeout(() => {
+      running.set(name, work(Date.now())
+        .catch((error: unknown) => { log.error({ err: error, timer: name }, 'timer failed') })
+        .then(() => { if (!stopped) schedule({ name, every, work }) }))
+    }, every))
+  }
+  for (const job of jobs) schedule(job)
   return async () => {
     stopped = true
     for (const timer of timers.values()) clearTimeout(timer)
-    await running
+    await Promise.all(running.values())
   }
 }

@@ -1,8 +1,8 @@
 import type { AccessLevel } from '#contract'
 import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from 'fastify'
 import type { AnySchema, ObjectSchema } from 'joi'
-import type { Viewer } from '../features/access'
 import { ProblemError } from './problems'
+import type { Viewer } from './viewer'
 import { cleanValues } from './wellFormed'
 
 /** Who may call a route: anybody, a device with its key, or a signed-in person of at least this level. */

@@ -4,8 +4,9 @@ import type { FastifyInstance } from 'fastify'
 import pg from 'pg'
 import type { Pool } from '../db'
 import { sessionToken } from '../features/access/cookie'
-import { viewerOf, type Viewer } from '../features/access/viewer'
+import { viewerOf } from '../features/access/viewer'
 import { route } from '../http/route'
+import type { Viewer } from '../http/viewer'
 import { announce, channel } from './announce'
 
 /** A browser that has not read so much of what it was sent reads no more; it is cut off, and comes back when it does. */

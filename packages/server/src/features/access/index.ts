@@ -4,10 +4,12 @@ import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 
 export { audit } from './audit'
+export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'
 export { addPerson } from './people'
 export { digest, makeSecret } from './secret'
-export { mayChangeAll, needClient, ofClients, viewerOf, type Viewer } from './viewer'
+export { mayChangeAll, needClient, ofClients, viewerOf } from './viewer'
+export type { Viewer } from '../../http/viewer'
 
 export function accessRoutes(app: FastifyInstance, pool: Pool): void {
   signInRoutes(app, pool)

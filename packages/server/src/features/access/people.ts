@@ -4,13 +4,14 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
+import type { Viewer } from '../../http/viewer'
 import { announce } from '../../live/announce'
 import { audit } from './audit'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { sessionToken } from './cookie'
 import { hashPassword, verifyPassword } from './password'
 import { digest } from './secret'
-import type { Viewer } from './viewer'
+
 
 /** @throws ProblemError already-exists */
 export async function addPerson(db: Db, person: NewPerson): Promise<number> {

@@ -3,11 +3,12 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
+import type { Viewer } from '../../http/viewer'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { clearSessionToken, sessionToken, setSessionToken } from './cookie'
 import { hashPassword, verifyPassword } from './password'
 import { digest, makeSecret } from './secret'
-import { sessionLength, type Viewer } from './viewer'
+import { sessionLength } from './viewer'
 
 
 // Verified when there is no such person, so that the time taken does not tell whether there is.

@@ -2,12 +2,10 @@ import type { AccessLevel } from '#contract'
 import { day, type ClientId } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
+import type { Viewer } from '../../http/viewer'
 import { digest } from './secret'
 
 export const sessionLength = 7 * day
-
-/** Who looks. `clientIds` null: every client. Every query about clients takes it. */
-export interface Viewer { id: number; name: string; email: string; access: AccessLevel; clientIds: ClientId[] | null; lookedAt: number }
 
 interface ViewerRow { id: number; name: string; email: string; access: AccessLevel; client_ids: number[] | null; looked_at: number }
 

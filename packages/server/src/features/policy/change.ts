@@ -1,14 +1,13 @@
 import type { Impact, ImpactWatch } from '#contract'
-import { levelConflicts, matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type RosterChange, type WatchChange } from '#core'
+import { levelConflicts, matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type WatchChange } from '#core'
 import { rows, type Db } from '../../db'
 import { reconsiderAll } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { allTraits } from '../estate'
 import { costOf } from './cost'
+import type { DeviceChange } from './deviceChange'
 import { policyAsChanged, policyInForce, targetsOf, type PolicyInForce } from './store'
-
-export type DeviceChange = RosterChange<DeviceTraits>
 
 /** What differs for every device between the policy in force and another. */
 export async function changesTo(db: Db, before: PolicyInForce, after: Policy): Promise<DeviceChange[]> {

@@ -1,7 +1,7 @@
 import type { ImpactCost } from '#contract'
 import { collectorOfMetric, matchesPattern, pacedCollectors, paceOf, readingsPerDay, type DeviceId, type LogChannel, type Pace, type PacedCollector, type Roster } from '#core'
 import { rows, type Db } from '../../db'
-import type { DeviceChange } from './change'
+import type { DeviceChange } from './deviceChange'
 
 type SeriesCounts = Partial<Record<PacedCollector, number>>
 

@@ -1,4 +1,5 @@
 export { collectorPrograms, handOutCollectors } from './collectorPrograms'
 export { handOutAgent } from './handOut'
+export { rolloutJobs } from './jobs'
 export { defaultInterval, rolloutRoutes } from './routes'
 export { openSigner } from './signer'

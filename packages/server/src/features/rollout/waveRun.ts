@@ -1,4 +1,4 @@
-import { ageText, cutIntoWaves, day, hourAllowed, minute, nextTurn, second, type DeviceId, type FailureKind, type MachineState, type Millis } from '#core'
+import { ageText, cutIntoWaves, day, hourAllowed, minute, nextTurn, type DeviceId, type FailureKind, type MachineState, type Millis } from '#core'
 import type { DeployNews, DeployOrder, NewWaveRun, RunAction } from '#contract'
 import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
@@ -136,4 +136,3 @@ export async function turnRuns(pool: Pool, now: Millis): Promise<void> {
     where r.id = m.run_id and r.state <> 'running' and r.created_at > now() - interval '2 days' and m.state = 'installed' and m.device_id is null
       and a.key_id = r.key_id and a.outcome = 'enrolled' and ${isThatMachine}`)
 }
-export const turnsEvery: Millis = 2 * second
