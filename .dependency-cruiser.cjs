@@ -12,8 +12,20 @@ const onlyInTests = (from, to) => ({
   from: { path: `^packages/${from}/.*\\.test\\.ts$` },
   to: { path: '^packages/', pathNot: `^packages/(${[from, ...to].join('|')})/` },
 })
+/** Layers of the server run one way, too: features → engine → store → db. */
+const notUp = (from, to) => ({
+  name: `${from}-does-not-import-${to.join('-or-')}`,
+  severity: 'error',
+  from: { path: `^packages/server/src/${from}/`, pathNot: '\\.test\\.ts$' },
+  to: { path: `^packages/server/src/(${to.join('|')})/` },
+})
 module.exports = {
   forbidden: [
+    { name: 'no-circular', severity: 'error', from: {}, to: { circular: true } },
+    notUp('db', ['store', 'engine', 'features', 'http', 'live']),
+    notUp('secrets', ['store', 'engine', 'features', 'live']),
+    notUp('store', ['engine', 'features']),
+    notUp('engine', ['features']),
     onlyInTests('core', []),
     onlyInTests('contract', ['core']),
     onlyInTests('server', ['contract', 'core', 'standins']),

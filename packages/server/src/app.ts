@@ -2,14 +2,16 @@ import cookie from '@fastify/cookie'
 import staticFiles from '@fastify/static'
 import Fastify, { LogController, type FastifyInstance } from 'fastify'
 import { existsSync } from 'node:fs'
+import { minute } from '#core'
 import type { Pool } from './db'
 import { Engine } from './engine'
 import { accessRoutes } from './features/access'
+import { agentRoutes, collectorPrograms, handOutAgent, handOutCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
 import { estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
-import { collectorPrograms, defaultInterval, handOutAgent, handOutCollectors, openSigner, rolloutRoutes } from './features/rollout'
+import { handOutReleases, orderCompletion, Releases, rolloutRoutes } from './features/rollout'
 import { seriesRoutes } from './features/series'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
@@ -17,6 +19,8 @@ import { collectRoutes, describeApi } from './http/openapi'
 import { answerFrameworkError, answerWithProblems, sendPage } from './http/problems'
 import { readPublicAddress, refusePlainHttp, type PublicAddress } from './http/transport'
 import { LiveHub } from './live'
+import { openSigner } from './secrets/signer'
+import { openVault } from './secrets/vault'
 
 export interface AppOptions {
   pool: Pool
@@ -37,6 +41,9 @@ export interface AppOptions {
   pastWindows?: boolean
   log?: boolean
 }
+
+/** Agents that are told nothing else report so often. */
+const defaultInterval = minute
 
 // Everything comes from this server; styles are set on elements by the component library.
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
@@ -76,8 +83,12 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
-  rolloutRoutes(app, pool, engine, interval, keyFolder, signer, agentFolder ?? '', address)
-  handOutAgent(app, agentFolder ?? '', address)
+  const vault = openVault(keyFolder)
+  const releases = new Releases(agentFolder ?? '')
+  rolloutRoutes(app, pool, vault, releases, address)
+  agentRoutes(app, pool, engine, interval, signer, orderCompletion(vault))
+  handOutAgent(app, agentFolder ?? '', releases, address)
+  handOutReleases(app, releases)
   handOutCollectors(app, programs, engine)
   live.routes(app)
   describeApi(app, routes)

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import KeyHelp from './parts/KeyHelp.vue'
-import TopBar from './parts/TopBar.vue'
-import WatchLine from './parts/WatchLine.vue'
-import { connected } from './parts/live'
-import { useSession } from './parts/session'
+import KeyHelp from './parts/shell/KeyHelp.vue'
+import TopBar from './parts/shell/TopBar.vue'
+import WatchLine from './parts/shell/WatchLine.vue'
+import { connected } from './parts/data/live'
+import { useSession } from './parts/data/session'
 import { stuckAt } from './router'
 
 const route = useRoute()

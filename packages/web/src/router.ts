@@ -1,6 +1,6 @@
 import { ref } from 'vue'
 import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
-import { useSession } from './parts/session'
+import { useSession } from './parts/data/session'
 import RoundsPlace from './places/rounds/RoundsPlace.vue'
 
 export const router = createRouter({
@@ -13,11 +13,11 @@ export const router = createRouter({
     { path: '/estate/:id(\\d+)', component: () => import('./places/estate/DevicePlace.vue'), meta: { place: 'Estate' } },
     { path: '/rollout', component: () => import('./places/rollout/RolloutPlace.vue'), meta: { place: 'Rollout' } },
     { path: '/policy', component: () => import('./places/policy/PolicyPlace.vue'), meta: { place: 'Policy' } },
-    { path: '/policy/compare', component: () => import('./places/policy/ComparePlace.vue'), meta: { place: 'Policy' } },
-    { path: '/policy/:id(\\d+)', component: () => import('./places/policy/TemplatePlace.vue'), meta: { place: 'Policy' } },
+    { path: '/policy/compare', component: () => import('./places/policy/templates/ComparePlace.vue'), meta: { place: 'Policy' } },
+    { path: '/policy/:id(\\d+)', component: () => import('./places/policy/templates/TemplatePlace.vue'), meta: { place: 'Policy' } },
     { path: '/maintenance', component: () => import('./places/maintenance/MaintenancePlace.vue'), meta: { place: 'Maintenance' } },
     { path: '/maintenance/:id(\\d+)', component: () => import('./places/maintenance/WindowPlace.vue'), meta: { place: 'Maintenance' } },
-    { path: '/:rest(.*)*', component: () => import('./parts/NothingHere.vue') },
+    { path: '/:rest(.*)*', component: () => import('./parts/ui/NothingHere.vue') },
   ],
 })
 

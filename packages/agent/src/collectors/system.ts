@@ -1,11 +1,11 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { cpus, hostname, networkInterfaces, version } from 'node:os'
 import type { System } from '#core'
-import { onWindows, placeAt } from '../place'
-import { mayOnlyLook, startedByStarter } from '../start'
+import { onWindows, placeAt } from '../install/place'
+import { mayOnlyLook, startedByStarter } from '../updates/starter'
 import { agentVersion } from '../version'
-import { windowsPlace } from '../windows/install'
-import { serviceManager } from './services'
+import { windowsPlace } from '../install/windows'
+import { serviceManager } from './linux/services'
 
 
 /** PRETTY_NAME of os-release(5), without the code name in brackets. */

@@ -3,7 +3,7 @@ import { connect } from 'node:tls'
 import type { Millis, Reading } from '#core'
 import { steady } from '../clock'
 import type { Collect } from '../collectors/collector'
-import { parseSockets } from '../collectors/software'
+import { parseSockets } from '../collectors/linux/software'
 
 /** Ports at which a handshake of TLS comes first (IANA's Service Name and Transport Protocol Port Number Registry), and their usual neighbours. */
 const ports = [443, 465, 563, 636, 853, 989, 990, 992, 993, 995, 5061, 5986, 6443, 8443, 9443]

@@ -1,5 +1,5 @@
 import { protocolVersion, type AgentSelf, type Refusal, type Report, type ReportReceipt, type SignedText } from '#contract/report'
-import type { Identity } from '../identity'
+import type { Identity } from '../identity/identity'
 import { instance, machineMark, sinceStart } from '../clock'
 import { call, Refused } from '../uplink'
 import type { Spool } from './spool'

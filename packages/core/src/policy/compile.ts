@@ -214,3 +214,8 @@ export function compilePolicy(policy: Policy): CompiledPolicy {
     },
   }
 }
+
+/** For one device. Whoever asks for several compiles the policy once. */
+export function resolveRoster(device: DeviceTraits, policy: Policy): Roster {
+  return compilePolicy(policy).roster(device)
+}

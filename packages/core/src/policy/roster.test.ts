@@ -3,8 +3,8 @@ import { describe, expect, it } from 'vitest'
 import { targets, type DeviceTraits, type Target } from '../estate'
 import type { ParameterValue } from '../watch'
 import { compareRosters, rosterChanges } from './change'
-import { compilePolicy } from './compile'
-import { resolveRoster, type Policy } from './roster'
+import { compilePolicy, resolveRoster } from './compile'
+import type { Policy } from './roster'
 import type { Assignment, Exception, Template } from './template'
 
 const device: DeviceTraits = {

@@ -1,6 +1,5 @@
-import type { DeviceTraits, Target } from '../estate'
+import type { Target } from '../estate'
 import type { ParameterValue, WatchInForce } from '../watch'
-import { compilePolicy } from './compile'
 import type { Assignment, Exception, Template } from './template'
 
 /** Where a value comes from. */
@@ -33,9 +32,4 @@ export interface Policy {
   templates: readonly Template[]
   assignments: readonly Assignment[]
   exceptions: readonly Exception[]
-}
-
-/** For one device. Whoever asks for several compiles the policy once. */
-export function resolveRoster(device: DeviceTraits, policy: Policy): Roster {
-  return compilePolicy(policy).roster(device)
 }

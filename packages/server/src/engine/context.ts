@@ -1,10 +1,10 @@
 import type { CollectorFailure } from '#contract'
 import { collectingFor, postKey, reaches, type DeviceState, type Facts, type PostState } from '#core'
 import { firstRow, rows, type Db } from '../db'
-import { traitsOf, type TraitsRow } from '../features/estate/traits'
-import { windowsSince } from '../features/maintenance/store'
-import { policyInForce } from '../features/policy/store'
-import { collectRules } from '../features/rollout/collecting'
+import { traitsOf, type TraitsRow } from '../store/traits'
+import { windowsSince } from '../store/windows'
+import { policyInForce } from '../store/policy'
+import { collectRules } from '../store/collecting'
 import type { DeviceContext } from './types'
 
 interface DeviceRow extends TraitsRow {

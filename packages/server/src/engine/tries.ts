@@ -1,7 +1,7 @@
 import type { ServiceNews } from '#contract'
 import { answerWithin, longestMending, mendingStep, minute, postKey, responseOf, silentIntervals, splitPostKey, triesCountFor, type DeviceId, type Millis, type MendingStep, type Response, type ServiceAction, type Try } from '#core'
 import { rows, time, type Db } from '../db'
-import { addTask, takeBack } from '../features/rollout/tasks'
+import { addTask, takeBack } from '../store/tasks'
 import type { DeviceContext } from './types'
 
 /** Tries that were made by themselves and may still count, by post. */

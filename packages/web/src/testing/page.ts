@@ -4,7 +4,7 @@ import { vi } from 'vitest'
 import { defineComponent, h, type Component } from 'vue'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import type { LiveEvent } from '#contract'
-import { closeLive } from '../parts/live'
+import { closeLive } from '../parts/data/live'
 
 /** What the server would answer, by method and path; a number refuses with that status. */
 export type Answers = Record<string, unknown>

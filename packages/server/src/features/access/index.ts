@@ -7,7 +7,7 @@ export { audit } from './audit'
 export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'
 export { addPerson } from './people'
-export { digest, makeSecret } from './secret'
+export { digest, makeSecret } from '../../secrets/secret'
 export { mayChangeAll, needClient, ofClients, viewerOf } from './viewer'
 export type { Viewer } from '../../http/viewer'
 

@@ -9,8 +9,8 @@ import { announce } from '../../live/announce'
 import { audit } from './audit'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { sessionToken } from './cookie'
-import { hashPassword, verifyPassword } from './password'
-import { digest } from './secret'
+import { hashPassword, verifyPassword } from '../../secrets/password'
+import { digest } from '../../secrets/secret'
 
 
 /** @throws ProblemError already-exists */

@@ -6,8 +6,8 @@ import { route } from '../../http/route'
 import type { Viewer } from '../../http/viewer'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { clearSessionToken, sessionToken, setSessionToken } from './cookie'
-import { hashPassword, verifyPassword } from './password'
-import { digest, makeSecret } from './secret'
+import { hashPassword, verifyPassword } from '../../secrets/password'
+import { digest, makeSecret } from '../../secrets/secret'
 import { sessionLength } from './viewer'
 
 

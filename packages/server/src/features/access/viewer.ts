@@ -3,7 +3,7 @@ import { day, type ClientId } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../../http/viewer'
-import { digest } from './secret'
+import { digest } from '../../secrets/secret'
 
 export const sessionLength = 7 * day
 

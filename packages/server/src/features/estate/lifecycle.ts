@@ -6,7 +6,7 @@ import { reconsider } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { takeBack } from '../rollout/tasks'
+import { takeBack } from '../../store/tasks'
 import { audit, digest, makeSecret, needClient, ofClients, type Viewer } from '../access'
 
 interface DeviceRow { id: DeviceId; name: string; client_id: ClientId; site_id: number; retired_at: number | null; merged_into: DeviceId | null }

@@ -10,7 +10,7 @@ import { audit, mayChangeAll, needClient, ofClients, type Viewer } from '../acce
 import { heldSelect, type HeldRow } from '../alert'
 import { allTraits, needDevice } from '../estate'
 import { isWithin, matching, readEstate, type Estate } from '../policy'
-import { windowOf, type WindowRow } from './store'
+import { windowOf, type WindowRow } from '../../store/windows'
 import { watchline } from './watchline'
 
 type ListedRow = WindowRow & { created_at: number; created_by_name: string | null; ended_by_name: string | null; held_now: number; held_total: number }

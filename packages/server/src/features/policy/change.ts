@@ -7,7 +7,7 @@ import { announce } from '../../live'
 import { allTraits } from '../estate'
 import { costOf } from './cost'
 import type { DeviceChange } from './deviceChange'
-import { policyAsChanged, policyInForce, targetsOf, type PolicyInForce } from './store'
+import { policyAsChanged, policyInForce, targetsOf, type PolicyInForce } from '../../store/policy'
 
 /** What differs for every device between the policy in force and another. */
 export async function changesTo(db: Db, before: PolicyInForce, after: Policy): Promise<DeviceChange[]> {

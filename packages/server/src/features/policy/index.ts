@@ -1,3 +1,3 @@
 export { isWithin, matching, readEstate, type Estate } from './names'
-export { policyInForce, targetsOf } from './store'
+export { policyInForce, targetsOf } from '../../store/policy'
 export { policyRoutes } from './routes'

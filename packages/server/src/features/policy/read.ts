@@ -5,7 +5,7 @@ import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
 import { allTraits } from '../estate'
 import { isForeign, matching, readEstate, type Estate } from './names'
-import { policyInForce, targetsOf, type PolicyInForce } from './store'
+import { policyInForce, targetsOf, type PolicyInForce } from '../../store/policy'
 
 interface Saved { id: number; saved_at: number; saved_by: string | null }
 

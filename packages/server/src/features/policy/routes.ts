@@ -14,7 +14,7 @@ import { changePolicy, impactOf, impactOfSteps } from './change'
 import { readEstate } from './names'
 import { policyGrid, policyListing, templatePage, templateSummaries } from './read'
 import { needSteps, writeSteps } from './steps'
-import { policyInForce, targetsOf } from './store'
+import { policyInForce, targetsOf } from '../../store/policy'
 import { exportPolicy, tryText } from './text'
 
 /** Two million characters of text, as JSON may write them. */

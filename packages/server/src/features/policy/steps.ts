@@ -3,7 +3,7 @@ import { firstRow, rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { audit, type Viewer } from '../access'
 import { isWithin, readEstate, type Estate } from './names'
-import type { PolicyInForce } from './store'
+import type { PolicyInForce } from '../../store/policy'
 
 /** @throws ProblemError not-allowed */
 function needSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate: Estate): void {

@@ -6,7 +6,7 @@ import type { Viewer } from '../access'
 import { impactOfSteps } from './change'
 import { readEstate, type Estate } from './names'
 import { needSteps } from './steps'
-import { policyInForce, type PolicyInForce } from './store'
+import { policyInForce, type PolicyInForce } from '../../store/policy'
 import { stepsOfText } from './textSteps'
 import { writeYaml } from './yaml'
 

@@ -1,5 +1,3 @@
-export { collectorPrograms, handOutCollectors } from './collectorPrograms'
-export { handOutAgent } from './handOut'
 export { rolloutJobs } from './jobs'
-export { defaultInterval, rolloutRoutes } from './routes'
-export { openSigner } from './signer'
+export { orderCompletion, rolloutRoutes } from './routes'
+export { handOutReleases, Releases } from './updates/releases'

@@ -1,9 +1,9 @@
 import { second } from '#core'
 import type { Pool } from '../../db'
 import type { Job } from '../../engine'
-import { turnSweeps } from './sweeps'
-import { turnUpdates } from './updateRun'
-import { turnRuns } from './waveRun'
+import { turnSweeps } from './sweeps/sweeps'
+import { turnUpdates } from './updates/updateRun'
+import { turnRuns } from './waves/waveRun'
 
 /** What goes out to machines by itself. */
 export function rolloutJobs(pool: Pool): Job[] {

@@ -1,78 +1,33 @@
-import { agentSelfSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema, taskHeardSchema, taskNewsSchema } from '#contract'
-import { minute, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
-import { inTransaction, type Pool } from '../../db'
-import { readDeviceKey, type Engine } from '../../engine'
-import { route } from '../../http/route'
+import type { Pool } from '../../db'
 import type { PublicAddress } from '../../http/transport'
-import { collectingRoutes } from './collectRules'
-import { coverageRoutes } from './coverage'
-import { credentialRoutes } from './credentials'
-import { knock } from './enrol'
-import { hostKeyRoutes } from './hostKeys'
-import { keyRoutes } from './keys'
-import { handOutReleases, Releases } from './releases'
-import { hearNews } from './news'
-import { noticeRoutes } from './notices'
-import { roleRoutes } from './roles'
-import type { Signer } from './signer'
-import { standingRoutes } from './standing'
-import { sweepOrder, sweepRoutes } from './sweeps'
-import { TaskBoard } from './tasks'
-import { updateOrder } from './updateRun'
-import { updateRoutes } from './updates'
-import { openVault } from './vault'
-import { deployOrder } from './waveRun'
-import { waveRoutes } from './waves'
+import type { Vault } from '../../secrets/vault'
+import type { CompleteOrder } from '../../store/tasks'
+import { collectingRoutes } from './coverage/collectRules'
+import { coverageRoutes } from './coverage/coverage'
+import { credentialRoutes } from './credentials/credentials'
+import { keyRoutes } from './enrolment/keys'
+import { noticeRoutes } from './enrolment/notices'
+import { standingRoutes } from './enrolment/standing'
+import { roleRoutes } from './roles/roles'
+import { hostKeyRoutes } from './sweeps/hostKeys'
+import { sweepOrder, sweepRoutes } from './sweeps/sweeps'
+import type { Releases } from './updates/releases'
+import { updateOrder } from './updates/updateRun'
+import { updateRoutes } from './updates/updates'
+import { deployOrder } from './waves/waveRun'
+import { waveRoutes } from './waves/waves'
 
-export const defaultInterval = minute
-
-export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, keyFolder: string | undefined, signer: Signer, agentFolder: string, address: PublicAddress): void {
-  const vault = openVault(keyFolder)
-  const releases = new Releases(agentFolder)
-  const board = new TaskBoard(pool, signer, async (tx, order, taskId) => {
+/** What is put into an order when it is handed over: sign-ins, keys, versions. */
+export function orderCompletion(vault: Vault): CompleteOrder {
+  return async (tx, order, taskId) => {
     if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
     if (order.kind === 'update') return updateOrder(tx, order.runId)
     return order.kind === 'service' ? order : sweepOrder(tx, vault, taskId, order)
-  }, (deviceIds) => { engine.attendance.wake(deviceIds) })
-  app.addHook('onClose', () => board.stop())
-  // Before the connections are closed: who waits is answered.
-  app.addHook('preClose', (done) => {
-    engine.attendance.stop()
-    done()
-  })
-  route(app, {
-    method: 'POST', url: '/api/agent/enrol', access: 'public', summary: 'An agent enrols its device with a key', answer: enrolmentSchema, body: enrolmentRequestSchema,
-    handle: ({ body, request }) => knock(pool, body, request.ip, interval, signer.publicKey),
-  })
-  route(app, {
-    method: 'GET', url: '/api/agent/self', access: 'device', summary: 'What a device is told about itself; says whether its key is taken', answer: agentSelfSchema,
-    handle: ({ request }) => engine.self(request.headers.authorization),
-  })
-  route(app, {
-    method: 'POST', url: '/api/agent/reports', access: 'device', summary: 'An agent hands in a batch of reports, gzipped if it likes', answer: reportReceiptSchema, bodyLimit: batchLimits.bytes,
-    async handle({ request }) {
-      const receipt = await engine.take(request.headers.authorization, request.body, Date.now())
-      const tasks = await board.take(readDeviceKey(request.headers.authorization).deviceId)
-      return tasks.length ? { ...receipt, tasks } : receipt
-    },
-  })
-  route(app, {
-    method: 'POST', url: '/api/agent/attend', access: 'device', summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest', answer: attendedSchema, body: attendRequestSchema,
-    handle({ request, reply, body }) {
-      const gone = new AbortController()
-      reply.raw.once('close', () => { gone.abort() })
-      return engine.attend(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
-    },
-  })
-  route(app, {
-    method: 'POST', url: '/api/agent/tasks/:id', access: 'device', summary: 'An agent tells how its work goes', answer: taskHeardSchema, body: taskNewsSchema,
-    async handle({ request, id, body }) {
-      const deviceId = await engine.deviceOf(request.headers.authorization)
-      await inTransaction(pool, (tx) => hearNews(tx, deviceId, id(), body, Date.now()))
-      return { heard: true }
-    },
-  })
+  }
+}
+
+export function rolloutRoutes(app: FastifyInstance, pool: Pool, vault: Vault, releases: Releases, address: PublicAddress): void {
   keyRoutes(app, pool, address)
   standingRoutes(app, pool)
   roleRoutes(app, pool)
@@ -82,7 +37,6 @@ export function rolloutRoutes(app: FastifyInstance, pool: Pool, engine: Engine, 
   credentialRoutes(app, pool, vault)
   waveRoutes(app, pool, vault)
   updateRoutes(app, pool, releases)
-  handOutReleases(app, releases)
   collectingRoutes(app, pool)
   coverageRoutes(app, pool)
 }

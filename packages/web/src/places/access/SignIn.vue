@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { ApiError } from '../../parts/api';
-import { api } from '../../parts/api'
-import { useSession } from '../../parts/session'
+import type { ApiError } from '../../parts/data/api';
+import { api } from '../../parts/data/api'
+import { useSession } from '../../parts/data/session'
 
 const route = useRoute()
 const router = useRouter()

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import type { AlertView, HeldView, MendingView } from '#contract'
-import { alertWords, mendingWords } from '../../parts/alertWords'
-import DoubtText from '../../parts/DoubtText.vue'
-import { postDoubt } from '../../parts/known'
-import SeverityMark from '../../parts/SeverityMark.vue'
-import { exactText, fullText } from '../../parts/time'
+import { alertWords, mendingWords } from '../../parts/format/alertWords'
+import DoubtText from '../../parts/ui/DoubtText.vue'
+import { postDoubt } from '../../parts/data/known'
+import SeverityMark from '../../parts/ui/SeverityMark.vue'
+import { exactText, fullText } from '../../parts/format/time'
 
 defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null; mended: MendingView[] | null }>()
 const outcomes: Record<string, string> = { cleared: 'well', raised: 'a person was told', held: 'maintenance began' }

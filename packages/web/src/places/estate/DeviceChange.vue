@@ -4,10 +4,10 @@ import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { BoardDevice, DeviceMove, DevicePage, RetiredDevice } from '#contract'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
-import { useResource } from '../../parts/resource'
-import { useSession } from '../../parts/session'
+import { api } from '../../parts/data/api'
+import { attempt, done } from '../../parts/ui/notify'
+import { useResource } from '../../parts/data/resource'
+import { useSession } from '../../parts/data/session'
 
 /** Where a device stands, what it is called, and how its life goes on. */
 const props = defineProps<{ device: DevicePage }>()

@@ -5,9 +5,9 @@ import { computed, ref } from 'vue'
 import { Line } from 'vue-chartjs'
 import type { DevicePage, SeriesPage, SeriesView } from '#contract'
 import { bytesText, hour, metrics, percentText, type MetricName } from '#core'
-import { api } from '../../parts/api'
-import { useResource } from '../../parts/resource'
-import StateNotice from '../../parts/StateNotice.vue'
+import { api } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
+import StateNotice from '../../parts/ui/StateNotice.vue'
 import { bandOf } from './band'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)

@@ -2,10 +2,10 @@
 import { computed, ref } from 'vue'
 import type { DeviceEvent } from '#contract'
 import { logLevelCode, logLevels, type LogLevel } from '#core'
-import { api } from '../../parts/api'
-import { useResource } from '../../parts/resource'
-import StateNotice from '../../parts/StateNotice.vue'
-import { exactText, fullText } from '../../parts/time'
+import { api } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
+import StateNotice from '../../parts/ui/StateNotice.vue'
+import { exactText, fullText } from '../../parts/format/time'
 
 const props = defineProps<{ deviceId: number }>()
 const { data, error, refresh } = useResource(() => api.get<DeviceEvent[]>(`/devices/${props.deviceId}/events?limit=300`), { topics: ['reports'], deviceId: () => props.deviceId })

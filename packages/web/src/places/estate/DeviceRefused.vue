@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 import type { DevicePage } from '#contract'
 import { countText } from '#core'
-import AgeText from '../../parts/AgeText.vue'
+import AgeText from '../../parts/ui/AgeText.vue'
 
 /** What of a device's reports could not be kept, with the reason and what was sent; and what never came. */
 defineProps<{ device: DevicePage }>()

@@ -1,7 +1,7 @@
 import { flushPromises } from '@vue/test-utils'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { BoardDevice } from '#contract'
-import { useSession } from '../../parts/session'
+import { useSession } from '../../parts/data/session'
 import { answerWith, show } from '../../testing/page'
 import EstatePlace from './EstatePlace.vue'
 

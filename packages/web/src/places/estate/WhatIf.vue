@@ -2,9 +2,9 @@
 import { computed, ref, watch } from 'vue'
 import type { DevicePage, Impact, Role, WhatIf } from '#contract'
 import { sentenceText } from '#core'
-import { api, type ApiError } from '../../parts/api'
-import { useResource } from '../../parts/resource'
-import { useSession } from '../../parts/session'
+import { api, type ApiError } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
+import { useSession } from '../../parts/data/session'
 
 /** What the device would get if it were another: with other roles, at another site, with other tags. Changes nothing. */
 const props = defineProps<{ device: DevicePage }>()

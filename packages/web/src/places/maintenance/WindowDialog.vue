@@ -6,9 +6,9 @@ import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import type { Client, NewWindow } from '#contract'
 import { hour, subjects, type Subject, type Target } from '#core'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
-import { useSession } from '../../parts/session'
+import { api } from '../../parts/data/api'
+import { attempt, done } from '../../parts/ui/notify'
+import { useSession } from '../../parts/data/session'
 import { familyWords } from './subjectWords'
 
 /** A window as a sentence: what is held back where, from when, for how long. */

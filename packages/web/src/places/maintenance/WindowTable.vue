@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import type { WindowView } from '#contract'
 import { isCalledOff, isOpen, isOver, windowEnd } from '#core'
-import { api } from '../../parts/api'
-import { attempt, done } from '../../parts/notify'
-import { useSession } from '../../parts/session'
-import SeverityMark from '../../parts/SeverityMark.vue'
-import { age, exactText, fullText, now } from '../../parts/time'
+import { api } from '../../parts/data/api'
+import { attempt, done } from '../../parts/ui/notify'
+import { useSession } from '../../parts/data/session'
+import SeverityMark from '../../parts/ui/SeverityMark.vue'
+import { age, exactText, fullText, now } from '../../parts/format/time'
 import { subjectText } from './subjectWords'
 
 defineProps<{ windows: WindowView[] }>()

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import type { Notice } from '#contract'
-import { api } from '../../parts/api'
-import { attempt } from '../../parts/notify'
-import { useResource } from '../../parts/resource'
-import { exactText, shortText } from '../../parts/time'
+import { api } from '../../parts/data/api'
+import { attempt } from '../../parts/ui/notify'
+import { useResource } from '../../parts/data/resource'
+import { exactText, shortText } from '../../parts/format/time'
 
 /** What one asked to be told, until it is seen. */
 const { data, refresh } = useResource(() => api.get<Notice[]>('/notices'), { topics: ['estate'] })

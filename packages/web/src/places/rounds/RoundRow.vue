@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AlertView, HeldView, MendingView } from '#contract'
-import { alertWords, mendingWords } from '../../parts/alertWords'
-import DoubtText from '../../parts/DoubtText.vue'
-import { postDoubt } from '../../parts/known'
-import AgeText from '../../parts/AgeText.vue'
-import SeverityMark from '../../parts/SeverityMark.vue'
-import { clockText, shortText } from '../../parts/time'
+import { alertWords, mendingWords } from '../../parts/format/alertWords'
+import DoubtText from '../../parts/ui/DoubtText.vue'
+import { postDoubt } from '../../parts/data/known'
+import AgeText from '../../parts/ui/AgeText.vue'
+import SeverityMark from '../../parts/ui/SeverityMark.vue'
+import { clockText, shortText } from '../../parts/format/time'
 
 const props = defineProps<{ row: AlertView | HeldView | MendingView; group: string; chosen: boolean }>()
 defineEmits<{ choose: [] }>()

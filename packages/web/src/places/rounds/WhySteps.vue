@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AlertPage, HeldView, MendingView } from '#contract'
-import { tryWords } from '../../parts/alertWords'
-import { fullText } from '../../parts/time'
+import { tryWords } from '../../parts/format/alertWords'
+import { fullText } from '../../parts/format/time'
 
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
 const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; mending: MendingView | null }>()

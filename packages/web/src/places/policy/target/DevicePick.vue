@@ -2,7 +2,7 @@
 import { refDebounced } from '@vueuse/core'
 import { ref, watch } from 'vue'
 import type { TargetMatches } from '#contract'
-import { api } from '../../../parts/api'
+import { api } from '../../../parts/data/api'
 
 /** Devices chosen one by one, by typing a part of their name. */
 const props = defineProps<{ ids: readonly number[] }>()

@@ -3,7 +3,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import type { TargetMatches } from '#contract'
 import { countText, type Group, type Target } from '#core'
-import { api } from '../../../parts/api'
+import { api } from '../../../parts/data/api'
 import { asGroup, simplest } from './conditions'
 import TargetGroup from './TargetGroup.vue'
 

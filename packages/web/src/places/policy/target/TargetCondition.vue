@@ -2,9 +2,9 @@
 import { computed } from 'vue'
 import type { Role } from '#contract'
 import { deviceKinds, osFamilies, targetFacts, type Condition, type ConditionClass } from '#core'
-import { api } from '../../../parts/api'
-import { useResource } from '../../../parts/resource'
-import { useSession } from '../../../parts/session'
+import { api } from '../../../parts/data/api'
+import { useResource } from '../../../parts/data/resource'
+import { useSession } from '../../../parts/data/session'
 import { conditionWords, freshCondition } from './conditions'
 import DevicePick from './DevicePick.vue'
 

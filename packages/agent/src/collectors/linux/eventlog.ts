@@ -1,0 +1,106 @@
+import { existsSync, readdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { matchesAny, minute, type LogChannel, type LogEvent, type Millis } from '#core'
+import { steady } from '../../clock'
+import { NotHere, type Collect } from '../collector'
+import { readJournal } from './journal'
+import { Keep } from '../keep'
+import { readAppended, type Position } from './logFile'
+import { parseLogLine, readProgramLine } from './logLine'
+
+/** Read wherever there is no journal; all others only where somebody wants them. */
+const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
+const looksLikeLog = /(\.log|\.err|\.warn|\.info|_log|(^|\/)log\.\w+|(^|\/)(syslog|messages))$/
+const mostLogs = 200
+
+/** The logs below a folder, two levels deep, by their names there, the ordinary ones first; those that were rotated away are left out. */
+export function logsBelow(folder: string): string[] {
+  const names = allBelow(folder)
+  return [...names.filter((name) => ordinary.includes(name)), ...names.filter((name) => !ordinary.includes(name))]
+}
+
+function allBelow(folder: string, below = ''): string[] {
+  const entries = existsSync(join(folder, below)) ? readdirSync(join(folder, below), { withFileTypes: true }) : []
+  return entries.flatMap((entry) => {
+    const name = below ? `${below}/${entry.name}` : entry.name
+    if (entry.isDirectory()) {
+      try {
+        return below ? [] : allBelow(folder, name)
+      } catch {
+        // A folder of somebody else's.
+        return []
+      }
+    }
+    return entry.isFile() && looksLikeLog.test(name) ? [name] : []
+  }).sort()
+}
+
+const lookAgain: Millis = 10 * minute
+
+/** How far the logs were read. */
+interface Place { files: Record<string, Position>; cursor: string | null }
+
+/** What was kept before counts only where it has the shape; else nothing was read yet. */
+function placeFrom(kept: unknown): Place {
+  const { files, cursor } = (kept ?? {}) as Partial<Place>
+  return { files: typeof files === 'object' && files !== null ? files : {}, cursor: typeof cursor === 'string' ? cursor : null }
+}
+
+export interface EventlogOptions {
+  /** How far it had read when the program ended; anything: nothing was read yet. */
+  place?: unknown
+  /** Names of logs, as patterns, that are read beyond the ordinary ones. */
+  wanted?: () => readonly string[]
+  folder?: string
+}
+
+export function eventlogCollector({ place: kept, wanted = () => [], folder = '/var/log' }: EventlogOptions = {}): Collect {
+  let place = placeFrom(kept)
+  let logs: string[] = []
+  let lookedAt: Millis | null = null
+
+  return {
+    name: 'eventlog',
+    async collect(now) {
+      const hasJournal = existsSync('/run/systemd/journal/socket') && ['/usr/bin/journalctl', '/bin/journalctl'].some((path) => existsSync(path))
+      if (lookedAt === null || steady() - lookedAt >= lookAgain) {
+        logs = logsBelow(folder)
+        lookedAt = steady()
+      }
+      const chosen = logs.filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name)).slice(0, mostLogs)
+      const keep = new Keep()
+      const cursor = hasJournal ? await readJournal(place.cursor, keep) : place.cursor
+      const files = { ...place.files }
+      const troubles = new Map<string, string>()
+      for (const name of chosen) {
+        const path = join(folder, name)
+        const was = files[path]
+        // What stood there before the first look was not written now, and is no news.
+        const seen = was ? now : null
+        const parse = ordinary.includes(name) ? (line: string) => parseLogLine(line, name, now) : (line: string) => readProgramLine(line, name, now, seen)
+        try {
+          const read = readAppended(path, was, (line) => {
+            const event: LogEvent | null = parse(line)
+            if (event) keep.add(was ? event : { ...event, old: true })
+          })
+          files[path] = read.position
+          keep.skip(read.leftOut)
+        } catch (error) {
+          // It was rotated away this moment, or is not ours to read: the others count.
+          troubles.set(name, (error as Error).message.slice(0, 200))
+        }
+      }
+      const told: LogChannel[] = [...(hasJournal ? [{ name: 'journal', collected: true }] : []), ...logs.map((name) => ({ name, collected: chosen.includes(name) }))]
+        .map((one) => (troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one))
+      if (!told.length) throw new NotHere('no journal and no log files here')
+      place = { files, cursor }
+      return { ...keep.take(), facts: { logs: listed(told) }, place }
+    },
+  }
+}
+
+/** Those that are read come first, so that a bound never leaves one of them out. */
+function listed(logs: readonly LogChannel[]): LogChannel[] {
+  const first = (one: LogChannel) => one.collected || one.trouble !== undefined || ordinary.includes(one.name)
+  return [...logs.filter(first), ...logs.filter((one) => !first(one))].slice(0, mostLogs + 1)
+}

@@ -1,0 +1,171 @@
+import { statfs } from 'node:fs/promises'
+import { cpus, freemem, totalmem, uptime } from 'node:os'
+import { join } from 'node:path'
+import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading, type Updates } from '#core'
+import { steady } from '../../clock'
+import type { Collect } from '../collector'
+import { readJson, writeWhole } from '../../files'
+import { parseUpdates, updatesScript } from './updates'
+import { channelsOf, eventsOf, longLookScript, lookScript, recordsOf, servicesOf, type LongLook, type Look } from './look'
+import { told } from '../../powershell/powershell'
+
+const nothing: Look = { services: [], triggered: [], events: [], disks: [], adapters: [], tcp: [], udp: [], paging: null }
+const pageSize = 4096
+const ordinary = ['System', 'Application']
+
+/** One run of PowerShell for all collectors of a round: it costs more to start than what it does. */
+class Glance {
+  /** Logs of which nothing was read before this look: what they held is old. */
+  firstRead: ReadonlySet<string> = new Set()
+  #at: Millis = -Infinity
+  #look: Promise<Look> = Promise.resolve(nothing)
+  #longAt: Millis | null = null
+  #long: Promise<LongLook> = Promise.resolve({ logs: [], packages: [] })
+  /** Number of the last record that was read of each log. */
+  read: Record<string, number | null>
+
+  constructor(private readonly wanted: () => readonly string[], place: unknown) {
+    this.read = typeof place === 'object' && place !== null ? { ...(place as Record<string, number | null>) } : {}
+  }
+
+  long(): Promise<LongLook> {
+    if (this.#longAt === null || steady() - this.#longAt >= hour) {
+      this.#longAt = steady()
+      this.#long = told<LongLook>(longLookScript, { logs: [], packages: [] }, 120_000)
+    }
+    return this.#long
+  }
+  /** Which logs are read. */
+  async logs(): Promise<string[]> {
+    const { logs } = await this.long().catch((): LongLook => ({ logs: [], packages: [] }))
+    return [...new Set([...ordinary, ...logs.filter((name) => matchesAny(this.wanted(), name))])]
+  }
+  at(now: Millis): Promise<Look> {
+    if (now === this.#at) return this.#look
+    this.#at = now
+    this.#look = (async () => {
+      const before = this.read
+      const look = await told<Look>(lookScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))), nothing)
+      this.read = recordsOf(look, before)
+      this.firstRead = new Set(Object.keys(this.read).filter((log) => (before[log] ?? null) === null))
+      return look
+    })()
+    return this.#look
+  }
+}
+
+/** Busy and all time of all processors together, in milliseconds. */
+function times(): { busy: number; total: number } {
+  const all = cpus().map((one) => one.times)
+  const idle = all.reduce((sum, one) => sum + one.idle, 0)
+  const total = all.reduce((sum, one) => sum + one.user + one.nice + one.sys + one.idle + one.irq, 0)
+  return { busy: total - idle, total }
+}
+
+function performance(glance: Glance): Collect {
+  let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Look['paging'] } | null = null
+  return {
+    name: 'performance',
+    async collect(moment) {
+      const cpu = times()
+      // Without PowerShell the rest is still known.
+      const { paging } = await glance.at(moment).catch(() => nothing)
+      const now = steady()
+      const readings: Reading[] = [['memory.size', '', totalmem()], ['memory.available', '', freemem()], ['uptime', '', Math.floor(uptime())]]
+      if (before && now > before.at) {
+        const seconds = (now - before.at) / 1000
+        if (cpu.total > before.cpu.total) readings.push(['cpu.busy', '', Math.min(1, Math.max(0, (cpu.busy - before.cpu.busy) / (cpu.total - before.cpu.total)))])
+        const rate = (name: 'PagesInputPersec' | 'PagesOutputPersec') => Math.max(0, ((paging![name] - before!.paging![name]) * pageSize) / seconds)
+        if (paging && before.paging) readings.push(['paging.in', '', rate('PagesInputPersec')], ['paging.out', '', rate('PagesOutputPersec')])
+      }
+      before = { at: now, cpu, paging }
+      return { readings }
+    },
+  }
+}
+
+function disks(glance: Glance): Collect {
+  return {
+    name: 'disks',
+    async collect(now) {
+      const known = (await glance.at(now).catch(() => nothing)).disks
+      const letters = known.length ? known.filter((one) => one.DriveType === 2 || one.DriveType === 3).map((one) => one.DeviceID) : ['C:']
+      const readings: Reading[] = []
+      const found: Disk[] = []
+      for (const mount of letters) {
+        const stat = await statfs(`${mount}\\`).catch(() => null)
+        const size = stat ? stat.blocks * stat.bsize : 0
+        if (!stat || size === 0) continue
+        const one = known.find((each) => each.DeviceID === mount)
+        readings.push(['disk.size', mount, size], ['disk.free', mount, stat.bavail * stat.bsize])
+        found.push({ mount, device: mount, fileSystem: one?.FileSystem ?? '', removable: one?.DriveType === 2, size })
+      }
+      return { readings, facts: { disks: found } }
+    },
+  }
+}
+
+function network(glance: Glance): Collect {
+  let before: { at: Millis; adapters: Look['adapters'] } | null = null
+  return {
+    name: 'network',
+    async collect(moment) {
+      const { adapters } = await glance.at(moment)
+      const now = steady()
+      const readings: Reading[] = []
+      for (const one of adapters) {
+        const was = before?.adapters.find((each) => each.Name === one.Name)
+        if (!was || now <= before!.at || one.ReceivedBytes < was.ReceivedBytes || one.SentBytes < was.SentBytes) continue
+        const seconds = (now - before!.at) / 1000
+        readings.push(['net.received', one.Name, (one.ReceivedBytes - was.ReceivedBytes) / seconds], ['net.sent', one.Name, (one.SentBytes - was.SentBytes) / seconds])
+      }
+      before = { at: now, adapters }
+      return { readings }
+    },
+  }
+}
+
+function updates(home: string | null): Collect {
+  const file = home === null ? null : join(home, 'updates-seen.json')
+  let latest: Updates | null = null
+  let lookedAt: Millis = 0
+  return {
+    name: 'updates',
+    async collect(now) {
+      if (!latest || steady() - lookedAt >= day) {
+        const seen = (file === null ? null : readJson<Record<string, Millis>>(file)) ?? {}
+        const { updates: found, seen: kept } = parseUpdates(await told(updatesScript, { updates: [], restart: false }, 600_000), seen, now)
+        latest = found
+        lookedAt = steady()
+        if (file !== null) writeWhole(file, JSON.stringify(kept))
+      }
+      return { facts: { updates: latest } }
+    },
+  }
+}
+
+/** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
+export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
+  const glance = new Glance(logs, place)
+  return [
+    performance(glance), disks(glance), network(glance),
+    { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await glance.at(now)) } }) },
+    updates(home),
+    {
+      name: 'eventlog',
+      async collect(now) {
+        const all = eventsOf(await glance.at(now))
+        const events = all.slice(-400).map((event): LogEvent => (glance.firstRead.has(event.channel) ? { ...event, old: true } : event))
+        return { events, leftOut: all.length - events.length, place: glance.read, facts: { logs: channelsOf((await glance.long()).logs, await glance.logs()) } }
+      },
+    },
+    {
+      name: 'software',
+      async collect(now) {
+        const { tcp, udp } = await glance.at(now)
+        const { packages } = await glance.long()
+        return { facts: { packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000), ports: [...tcp.map((port) => ({ port, protocol: 'tcp' as const })), ...udp.map((port) => ({ port, protocol: 'udp' as const }))].sort((a, b) => a.port - b.port).slice(0, 2000) } }
+      },
+    },
+  ]
+}

@@ -1,0 +1,94 @@
+import { levelOfWindowsEvent, type LogChannel, type LogEvent, type Service, type ServiceStart, type ServiceState } from '#core'
+import { quoted, told } from '../../powershell/powershell'
+
+/** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
+export interface Look {
+  /** Win32_Service of CIM. */
+  services: { Name: string; DisplayName: string | null; State: string; StartMode: string; DelayedAutoStart: boolean | null }[]
+  /** Names of services that start on a trigger. */
+  triggered: string[]
+  /** Get-WinEvent; the time in ISO 8601. */
+  events: { LogName: string; ProviderName: string; Id: number; Level: number; Time: string; Message: string | null; RecordId: number }[]
+  /** Win32_LogicalDisk of CIM; DriveType 2 removable, 3 fixed. */
+  disks: { DeviceID: string; FileSystem: string | null; DriveType: number }[]
+  /** Get-NetAdapterStatistics. */
+  adapters: { Name: string; ReceivedBytes: number; SentBytes: number }[]
+  tcp: number[]
+  udp: number[]
+  /** Win32_PerfRawData_PerfOS_Memory: pages since the start. */
+  paging: { PagesInputPersec: number; PagesOutputPersec: number } | null
+}
+/** What changes seldom and costs more. */
+export interface LongLook { logs: string[]; packages: string[] }
+
+const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
+
+/** @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted */
+export function lookScript(read: Readonly<Record<string, number | null>>): string {
+  const events = Object.entries(read).map(([log, last]) => last === null
+    ? `Get-WinEvent -LogName ${quoted(log)} -MaxEvents 20`
+    : `Get-WinEvent -LogName ${quoted(log)} -FilterXPath '*[System[EventRecordID>${last}]]' -MaxEvents 200 -Oldest`).join('; ')
+  return `${asJson}@{
+services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart')
+triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
+events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
+disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
+adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes')
+tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
+udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)
+paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesInputPersec', 'PagesOutputPersec'
+} | ConvertTo-Json -Compress -Depth 4`
+}
+
+export const longLookScript = `${asJson}@{
+logs = @(Get-WinEvent -ListLog * | Where-Object { $_.RecordCount -gt 0 } | Select-Object -ExpandProperty LogName -First 300)
+packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*', 'HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*' | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
+} | ConvertTo-Json -Compress -Depth 3`
+
+function startOf({ StartMode, DelayedAutoStart }: Look['services'][number], triggered: boolean): ServiceStart {
+  switch (StartMode) {
+    // Started by a trigger, "automatic and stopped" is its normal state.
+    case 'Auto': return triggered ? 'on-demand' : DelayedAutoStart ? 'late' : 'automatic'
+    case 'Manual': return triggered ? 'on-demand' : 'manual'
+    case 'Disabled': return 'disabled'
+    default: return 'on-demand'
+  }
+}
+
+function stateOf(state: string): ServiceState {
+  if (state === 'Running' || state === 'Paused') return 'running'
+  return /Start Pending|Continue Pending/.test(state) ? 'starting' : 'stopped'
+}
+
+/** Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending, Running and so on. */
+export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[] {
+  const triggered = new Set(look.triggered.map((one) => one.toLowerCase()))
+  return look.services.map((one) => ({ name: one.Name, title: one.DisplayName ?? '', start: startOf(one, triggered.has(one.Name.toLowerCase())), state: stateOf(one.State) }))
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
+}
+
+export const servicesScript = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart') } | ConvertTo-Json -Compress -Depth 4`
+
+/** The services of this machine as they are now. */
+export async function windowsServices(): Promise<Service[]> {
+  return servicesOf(await told<Pick<Look, 'services' | 'triggered'>>(servicesScript, { services: [], triggered: [] }))
+}
+
+const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
+
+export function eventsOf(look: Look): LogEvent[] {
+  return look.events.filter((one) => Number.isFinite(Date.parse(one.Time))).map((one) => ({
+    at: Date.parse(one.Time), channel: one.LogName, source: one.ProviderName, id: one.Id, level: levelOfWindowsEvent(one.Level), text: cut((one.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
+  })).sort((a, b) => a.at - b.at)
+}
+
+/** Number of the last record read of each log, with what was read before. */
+export function recordsOf(look: Look, before: Readonly<Record<string, number | null>>): Record<string, number | null> {
+  const last = { ...before }
+  for (const { LogName, RecordId } of look.events) last[LogName] = Math.max(last[LogName] ?? 0, RecordId)
+  return last
+}
+
+export function channelsOf(logs: readonly string[], read: readonly string[]): LogChannel[] {
+  return logs.map((name) => ({ name, collected: read.includes(name) }))
+}

@@ -1,0 +1,3 @@
+export { collectorPrograms, handOutCollectors } from './collectorPrograms'
+export { handOutAgent } from './downloads'
+export { agentRoutes } from './routes'

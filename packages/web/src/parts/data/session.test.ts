@@ -1,0 +1,38 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { answerWith } from '../../testing/page'
+import { useSession } from './session'
+
+const person = { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }
+const client = (id: number) => ({ id, name: `Client ${id}`, code: `c${id}`, deviceCount: 0, sites: [] })
+beforeEach(() => {
+  localStorage.clear()
+  setActivePinia(createPinia())
+})
+
+describe('the session', () => {
+  it('knows who is signed in and what they may do', async () => {
+    answerWith({ 'GET /session': person, 'GET /clients': [client(1)] })
+    const session = useSession()
+    expect(await session.load()).toBe(true)
+    expect([session.mayChange, session.isLead]).toEqual([true, false])
+  })
+  it('is none when the server says so, and a fault when it says something else', async () => {
+    answerWith({ 'GET /session': 401 })
+    expect(await useSession().load()).toBe(false)
+    answerWith({ 'GET /session': 500 })
+    await expect(useSession().load()).rejects.toThrow('refused with 500')
+  })
+  it('keeps the client in view, also for the next time, until it is no longer there', async () => {
+    answerWith({ 'GET /session': person, 'GET /clients': [client(1), client(2)] })
+    const session = useSession()
+    await session.load()
+    session.choose(2)
+    expect([session.inView(1), session.inView(2), session.client?.name]).toEqual([false, true, 'Client 2'])
+    expect(localStorage.getItem('custode.client')).toBe('2')
+    answerWith({ 'GET /clients': [client(1)] })
+    await session.loadClients()
+    expect([session.clientId, session.inView(1)]).toEqual([null, true])
+    expect(localStorage.getItem('custode.client')).toBeNull()
+  })
+})

@@ -1,0 +1,19 @@
+import { ElMessage } from 'element-plus/es/components/message/index'
+import 'element-plus/es/components/message/style/css'
+import { ApiError } from '../data/api'
+
+/** Says in a line at the top what was done. */
+export function done(text: string): void {
+  ElMessage({ message: text, duration: 3500, grouping: true })
+}
+
+/** Runs an action; a refusal is said in the server's words and the action's result is null. */
+export async function attempt<T>(work: () => Promise<T>): Promise<T | null> {
+  try {
+    return await work()
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error
+    ElMessage({ message: error.message, duration: 8000, showClose: true })
+    return null
+  }
+}
