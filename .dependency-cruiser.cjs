@@ -38,10 +38,45 @@ module.exports = {
     only('agent', ['contract', 'core']),
     only('standins', ['contract', 'core']),
     only('web', ['contract', 'core']),
-    { name: 'core-is-pure', severity: 'error', from: { path: '^packages/core/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/ipaddr\\.js/' } },
-    { name: 'the-agent-carries-no-packages', severity: 'error', from: { path: '^packages/agent/', pathNot: '\\.test\\.ts$' }, to: { dependencyTypes: ['npm'], pathNot: 'node_modules/((@types/)?ssh2|fast-xml-parser|https-proxy-agent|(@types/)?proxy-from-env)/' } },
-    { name: 'packages-by-their-face', severity: 'error', from: { path: '^packages/([^/]+)/' }, to: { path: '^packages/(core|contract)/src/.+', pathNot: ['^packages/$1/', '^packages/(core|contract)/src/index\\.ts$', '^packages/contract/src/report/index\\.ts$'] } },
-    { name: 'no-orphans', severity: 'error', from: { orphan: true, pathNot: ['\\.test\\.ts$', '\\.d\\.ts$', 'vite\\.config\\.ts$', '\\.sql$'] }, to: {} },
+    {
+      name: 'core-is-pure',
+      severity: 'error',
+      from: { path: '^packages/core/', pathNot: '\\.test\\.ts$' },
+      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/ipaddr\\.js/' },
+    },
+    {
+      name: 'the-agent-carries-no-packages',
+      severity: 'error',
+      from: { path: '^packages/agent/', pathNot: '\\.test\\.ts$' },
+      to: {
+        dependencyTypes: ['npm'],
+        pathNot: 'node_modules/((@types/)?ssh2|fast-xml-parser|https-proxy-agent|(@types/)?proxy-from-env)/',
+      },
+    },
+    {
+      name: 'packages-by-their-face',
+      severity: 'error',
+      from: { path: '^packages/([^/]+)/' },
+      to: {
+        path: '^packages/(core|contract)/src/.+',
+        pathNot: [
+          '^packages/$1/',
+          '^packages/(core|contract)/src/index\\.ts$',
+          '^packages/contract/src/report/index\\.ts$',
+        ],
+      },
+    },
+    {
+      name: 'no-orphans',
+      severity: 'error',
+      from: { orphan: true, pathNot: ['\\.test\\.ts$', '\\.d\\.ts$', 'vite\\.config\\.ts$', '\\.sql$'] },
+      to: {},
+    },
   ],
-  options: { doNotFollow: { path: 'node_modules' }, tsPreCompilationDeps: true, tsConfig: { fileName: 'tsconfig.json' }, enhancedResolveOptions: { extensions: ['.ts', '.mjs', '.js', '.vue'], conditionNames: ['import', 'default'] } },
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    enhancedResolveOptions: { extensions: ['.ts', '.mjs', '.js', '.vue'], conditionNames: ['import', 'default'] },
+  },
 }

@@ -8,11 +8,34 @@ export default defineConfig({
     maxWorkers: Math.max(2, availableParallelism() - 1),
     projects: [
       { test: { name: 'core', include: ['packages/{core,contract,agent,standins}/src/**/*.test.ts'] } },
-      { plugins: [vue()], test: { name: 'web', include: ['packages/web/src/**/*.test.ts'], environment: 'happy-dom',
-        // Its style sheets are modules that only a bundler understands.
-        server: { deps: { inline: [/element-plus/] } } } },
-      { test: { name: 'hosts', include: ['e2e/realHosts/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 120_000, hookTimeout: 300_000 } },
-      { test: { name: 'server', include: ['packages/server/src/**/*.test.ts'], globalSetup: './packages/server/src/testing/postgres.ts', testTimeout: 30_000, hookTimeout: 60_000 } },
+      {
+        plugins: [vue()],
+        test: {
+          name: 'web',
+          include: ['packages/web/src/**/*.test.ts'],
+          environment: 'happy-dom',
+          // Its style sheets are modules that only a bundler understands.
+          server: { deps: { inline: [/element-plus/] } },
+        },
+      },
+      {
+        test: {
+          name: 'hosts',
+          include: ['e2e/realHosts/*.test.ts'],
+          globalSetup: './packages/server/src/testing/postgres.ts',
+          testTimeout: 120_000,
+          hookTimeout: 300_000,
+        },
+      },
+      {
+        test: {
+          name: 'server',
+          include: ['packages/server/src/**/*.test.ts'],
+          globalSetup: './packages/server/src/testing/postgres.ts',
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+        },
+      },
     ],
   },
 })

@@ -3,7 +3,8 @@ import type { WindowView } from '#contract'
 import { group, make, saveBy, setValue, signIn, url } from './day'
 
 /** As the date field takes it. */
-const format = (at: Date) => `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')} ${at.toTimeString().slice(0, 5)}`
+const format = (at: Date) =>
+  `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')} ${at.toTimeString().slice(0, 5)}`
 
 test.describe.configure({ mode: 'serial' })
 
@@ -24,10 +25,15 @@ test('Rounds shows what is wrong; the device shows what it is and where its rost
   await expect(page.locator('canvas').first()).toBeVisible()
   await page.getByRole('tab', { name: 'Roster' }).click()
   const disks = page.locator('.watch', { hasText: 'Free disk space' })
-  await expect(disks.locator('[data-parameter="warning.percent"]')).toHaveAttribute('title', /from Base server, revision 1, for every server/)
+  await expect(disks.locator('[data-parameter="warning.percent"]')).toHaveAttribute(
+    'title',
+    /from Base server, revision 1, for every server/,
+  )
 })
 
-test('a place whose program, or whose first answer, does not come at once opens a moment later by itself', async ({ page }) => {
+test('a place whose program, or whose first answer, does not come at once opens a moment later by itself', async ({
+  page,
+}) => {
   let dropped = 0
   const drop = async (what: string, times: number) => {
     let left = times
@@ -67,8 +73,12 @@ test('a lead edits a template in its sentences, sees whom it touches, and the ro
   await page.goto(`${url()}/estate`)
   await page.getByRole('link', { name: 'bb-plant-app' }).click()
   await page.getByRole('tab', { name: 'Roster' }).click()
-  await expect(page.locator('.watch', { hasText: 'Free disk space' }).locator('[data-parameter="warning.percent"]')).toHaveText('8 %')
-  await expect(page.locator('.watch', { hasText: 'Free disk space' }).locator('[data-parameter="warning.percent"]')).toHaveAttribute('title', /revision 2/)
+  await expect(
+    page.locator('.watch', { hasText: 'Free disk space' }).locator('[data-parameter="warning.percent"]'),
+  ).toHaveText('8 %')
+  await expect(
+    page.locator('.watch', { hasText: 'Free disk space' }).locator('[data-parameter="warning.percent"]'),
+  ).toHaveAttribute('title', /revision 2/)
 })
 
 test('a template is assigned to a role with one value changed, and a device gets an exception', async ({ page }) => {
@@ -87,7 +97,9 @@ test('a template is assigned to a role with one value changed, and a device gets
   await page.goto(`${url()}/estate`)
   await page.getByRole('link', { name: 'sv-imaging-1' }).click()
   await page.getByRole('tab', { name: 'Roster' }).click()
-  await expect(page.locator('.watch', { hasText: 'Nightly backup' }).locator('[data-parameter="period"]')).toHaveText('50 h')
+  await expect(page.locator('.watch', { hasText: 'Nightly backup' }).locator('[data-parameter="period"]')).toHaveText(
+    '50 h',
+  )
 
   await page.locator('.watch', { hasText: 'Memory' }).locator('[data-parameter="warning"]').click()
   await page.getByRole('button', { name: 'Give this device its own value' }).click()
@@ -98,7 +110,9 @@ test('a template is assigned to a role with one value changed, and a device gets
   const own = page.locator('.watch', { hasText: 'Memory' }).locator('[data-parameter="warning"]')
   await expect(own).toHaveText('5 %')
   await own.click()
-  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toContainText('an exception for this device: The image cache takes what there is')
+  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toContainText(
+    'an exception for this device: The image cache takes what there is',
+  )
 })
 
 test('a stopped service becomes an alert without reloading, is taken, and closes by itself', async ({ page }) => {
@@ -116,7 +130,9 @@ test('a stopped service becomes an alert without reloading, is taken, and closes
   await expect(group(page, /Settled by itself/).getByRole('button', { name: /cron/ })).toBeVisible()
 })
 
-test('a window holds failures back; ended early, what still fails is raised and the rest is only in its record', async ({ page }) => {
+test('a window holds failures back; ended early, what still fails is raised and the rest is only in its record', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/estate`)
   await page.getByRole('link', { name: 'tm-tickets-2' }).click()
@@ -167,7 +183,9 @@ test('a window is planned for later, holds nothing until then, and is called off
   await expect(row).toContainText('services of every device at Brindle Bakeries · Mill Lane')
   await expect(row).toContainText('21:30')
   await expect(row).toContainText('01:30')
-  const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowView[]).filter((one) => one.name === 'Till drawers, new locks')
+  const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowView[]).filter(
+    (one) => one.name === 'Till drawers, new locks',
+  )
   expect([planned!.from, planned!.until]).toEqual([start.getTime(), start.getTime() + 4 * 3_600_000])
   await row.getByRole('button', { name: 'Call off' }).click()
   await expect(page.getByText('Called off.')).toBeVisible()
@@ -207,7 +225,12 @@ test('a device is held and a value of its policy looked up without a mouse', asy
   const tabTo = async (name: string | RegExp) => {
     for (let i = 0; i < 60; i++) {
       await page.keyboard.press('Tab')
-      const label = await page.locator(':focus').evaluate((at: { ariaLabel?: string | null; labels?: { textContent: string | null }[]; textContent: string | null }) => at.ariaLabel ?? at.labels?.[0]?.textContent ?? at.textContent ?? '')
+      const label = await page
+        .locator(':focus')
+        .evaluate(
+          (at: { ariaLabel?: string | null; labels?: { textContent: string | null }[]; textContent: string | null }) =>
+            at.ariaLabel ?? at.labels?.[0]?.textContent ?? at.textContent ?? '',
+        )
       if (typeof name === 'string' ? label.trim() === name : name.test(label)) return
     }
     throw new Error(`no way to ${name} with Tab`)
@@ -226,7 +249,9 @@ test('a device is held and a value of its policy looked up without a mouse', asy
   await page.keyboard.press('O')
   await tabTo(/^95 %$/)
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toContainText('from the default of the watch')
+  await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toContainText(
+    'from the default of the watch',
+  )
   await page.keyboard.press('Escape')
   await expect(page.getByRole('dialog', { name: 'Where this value comes from' })).toBeHidden()
 })

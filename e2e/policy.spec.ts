@@ -24,9 +24,27 @@ const watch = (page: Page, name: string) => page.locator('.watch', { has: page.g
 const condition = (within: Locator | Page, n: number) => within.getByLabel(`Condition ${n}`, { exact: true })
 /** Makes devices until the template reaches at least so many. */
 async function devicesLike(page: Page, count: number): Promise<void> {
-  const sites = (await (await page.request.get(`${url()}/api/clients`)).json()) as { id: number; sites: { id: number }[] }[]
-  const { key } = (await (await page.request.post(`${url()}/api/enrolment-keys`, { data: { siteId: sites[0]!.sites[0]!.id, label: 'many', uses: 200, days: 1, kind: 'server', roles: ['print'], tags: ['many'] } })).json()) as { key: string }
-  for (let i = 0; i < count; i++) await page.request.post(`${url()}/api/agent/enrol`, { data: { version: 1, key, name: `print-${i}`, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() } })
+  const sites = (await (await page.request.get(`${url()}/api/clients`)).json()) as {
+    id: number
+    sites: { id: number }[]
+  }[]
+  const { key } = (await (
+    await page.request.post(`${url()}/api/enrolment-keys`, {
+      data: {
+        siteId: sites[0]!.sites[0]!.id,
+        label: 'many',
+        uses: 200,
+        days: 1,
+        kind: 'server',
+        roles: ['print'],
+        tags: ['many'],
+      },
+    })
+  ).json()) as { key: string }
+  for (let i = 0; i < count; i++)
+    await page.request.post(`${url()}/api/agent/enrol`, {
+      data: { version: 1, key, name: `print-${i}`, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() },
+    })
 }
 
 test('a target is built of nested conditions, and the count of devices follows', async ({ page }) => {
@@ -57,7 +75,9 @@ test('a target is built of nested conditions, and the count of devices follows',
   await condition(dialog, 1).last().selectOption('is one of')
   await dialog.getByLabel('Add a device').fill('tickets-2')
   await dialog.getByRole('button', { name: /tm-tickets-2/ }).click()
-  await expect(dialog.getByText('every server at Saltmarsh Veterinary or named tm-tickets-*, except tm-tickets-2')).toBeVisible()
+  await expect(
+    dialog.getByText('every server at Saltmarsh Veterinary or named tm-tickets-*, except tm-tickets-2'),
+  ).toBeVisible()
   await expect(count).toHaveText(`${atOne + 1} devices`)
   await dialog.getByRole('button', { name: 'which?' }).click()
   await expect(dialog.locator('.found .names')).toContainText('tm-tickets-1')
@@ -77,7 +97,9 @@ test('a target is built of nested conditions, and the count of devices follows',
   await expect(watch(page, 'Nightly backup')).not.toContainText('dormant')
 })
 
-test('a template used by 63 devices is edited: the impact is read, it is saved, and the roster of a device follows and is confirmed', async ({ page }) => {
+test('a template used by 63 devices is edited: the impact is read, it is saved, and the roster of a device follows and is confirmed', async ({
+  page,
+}) => {
   await signIn(page)
   await devicesLike(page, 63)
   await page.goto(`${url()}/policy?part=library`)
@@ -104,7 +126,9 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await saveBy(page.getByRole('button', { name: 'Save for 63 devices' }))
   await expect(page.getByText('Saved as revision 2')).toBeVisible()
   await page.getByRole('button', { name: /Revisions/ }).click()
-  await expect(page.getByRole('row', { name: /Spoolers restart slowly/ })).toContainText('Print service: Hold 60 s → 7 min')
+  await expect(page.getByRole('row', { name: /Spoolers restart slowly/ })).toContainText(
+    'Print service: Hold 60 s → 7 min',
+  )
   await openRoster(page, 'print-12')
   await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText('7 min')
 
@@ -121,7 +145,9 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   expect(Date.now() - saved).toBeLessThan(10_000)
 })
 
-test('an exception survives the next edit of the template, and shows in the grid and among the exceptions', async ({ page }) => {
+test('an exception survives the next edit of the template, and shows in the grid and among the exceptions', async ({
+  page,
+}) => {
   await signIn(page)
   await openRoster(page, 'print-7')
   await watch(page, 'Print service').locator('[data-parameter="hold"]').click()
@@ -138,7 +164,10 @@ test('an exception survives the next edit of the template, and shows in the grid
   await expect(page.locator('.impact')).toContainText('1 with exceptions of their own')
   await saveBy(page.getByRole('button', { name: 'Save for 62 devices' }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
-  for (const [device, hold] of [['print-7', '20 min'], ['print-8', '3 min']] as const) {
+  for (const [device, hold] of [
+    ['print-7', '20 min'],
+    ['print-8', '3 min'],
+  ] as const) {
     await openRoster(page, device)
     await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText(hold)
   }
@@ -156,7 +185,10 @@ test('an exception survives the next edit of the template, and shows in the grid
   await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText('20 min')
 })
 
-test('of two people at one template the second is told and shown the difference, and nobody’s work is lost', async ({ page, browser }) => {
+test('of two people at one template the second is told and shown the difference, and nobody’s work is lost', async ({
+  page,
+  browser,
+}) => {
   await signIn(page)
   const other = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage()
   await signIn(other)
@@ -186,8 +218,17 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   const file = join(mkdtempSync(join(tmpdir(), 'custode-e2e-')), 'policy.yaml')
   const check = (text: string) => {
     writeFileSync(file, text)
-    return run(process.execPath, [join(import.meta.dirname, '../dist/programs/policy.mjs'), 'check', file], { env: { ...process.env, CUSTODE_URL: url(), CUSTODE_EMAIL: 'lead@lanternfield.example', CUSTODE_PASSWORD: 'lantern-at-dusk' } })
-      .then(({ stdout }) => ({ code: 0, stdout }), (error: { code: number; stdout: string }) => error)
+    return run(process.execPath, [join(import.meta.dirname, '../dist/programs/policy.mjs'), 'check', file], {
+      env: {
+        ...process.env,
+        CUSTODE_URL: url(),
+        CUSTODE_EMAIL: 'lead@lanternfield.example',
+        CUSTODE_PASSWORD: 'lantern-at-dusk',
+      },
+    }).then(
+      ({ stdout }) => ({ code: 0, stdout }),
+      (error: { code: number; stdout: string }) => error,
+    )
   }
   expect(await check(before)).toMatchObject({ code: 0, stdout: 'It says what is in force. Nothing would change.\n' })
   const edited = before.replace('hold: 20 min', 'hold: 11 min')
@@ -206,7 +247,16 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   await expect(page.getByText('1 thing changed. The devices have it.')).toBeVisible()
   await expect(field).toHaveValue(edited)
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
-  const holds = await Promise.all(devices.filter((one) => /^print-\d$/.test(one.name)).map(async (one) => ((await (await page.request.get(`${url()}/api/devices/${one.id}/roster`)).json()) as RosterWatch[]).find((each) => each.key === 'services.print')?.values.hold))
+  const holds = await Promise.all(
+    devices
+      .filter((one) => /^print-\d$/.test(one.name))
+      .map(
+        async (one) =>
+          ((await (await page.request.get(`${url()}/api/devices/${one.id}/roster`)).json()) as RosterWatch[]).find(
+            (each) => each.key === 'services.print',
+          )?.values.hold,
+      ),
+  )
   expect(holds).toEqual(Array(10).fill(660_000))
 })
 

@@ -10,9 +10,16 @@ import { group, signIn, url } from './day'
 test.describe.configure({ mode: 'serial' })
 let folder: string
 const running: ChildProcess[] = []
-test.beforeAll(() => { folder = mkdtempSync(join(tmpdir(), 'custode-hand-')) })
+test.beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'custode-hand-'))
+})
 function endAll(): void {
-  for (const child of running.splice(0)) try { process.kill(-child.pid!) } catch { /* it ended by itself */ }
+  for (const child of running.splice(0))
+    try {
+      process.kill(-child.pid!)
+    } catch {
+      /* it ended by itself */
+    }
   // The agent goes on in the background when its installation has ended.
   spawnSync('pkill', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`])
 }
@@ -26,7 +33,10 @@ function shell(line: string): { said(): string; ended: Promise<number | null> } 
   const child = spawn('sh', ['-c', line], { detached: true, stdio: ['ignore', 'pipe', 'pipe'] })
   running.push(child)
   let text = ''
-  for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk: Buffer) => { text += chunk.toString() })
+  for (const stream of [child.stdout, child.stderr])
+    stream.on('data', (chunk: Buffer) => {
+      text += chunk.toString()
+    })
   return { said: () => text, ended: new Promise((resolve) => child.on('exit', resolve)) }
 }
 
@@ -37,27 +47,38 @@ async function makeKey(page: Page): Promise<string> {
   return page.locator('.command pre').innerText()
 }
 /** The command as it stands on the page, into a folder of its own instead of the whole machine. */
-const here = (command: string, name: string) => command.replace('sudo sh', 'sh').concat(` --root '${folder}' --name ${name}`)
+const here = (command: string, name: string) =>
+  command.replace('sudo sh', 'sh').concat(` --root '${folder}' --name ${name}`)
 
-test('one machine by hand: the command from the page, run, and the page tells how far it has come', async ({ page }) => {
+test('one machine by hand: the command from the page, run, and the page tells how far it has come', async ({
+  page,
+}) => {
   await signIn(page)
   const command = await makeKey(page)
   const progress = page.getByRole('region', { name: 'Progress' })
   await expect(progress).toContainText('Waiting for a machine to knock')
   const { said } = shell(here(command, 'lf-hand-1'))
-  await expect(progress.locator('li.done', { hasText: 'Enrolled' })).toContainText('as lf-hand-1 at Lanternfield IT, Workshop')
+  await expect(progress.locator('li.done', { hasText: 'Enrolled' })).toContainText(
+    'as lf-hand-1 at Lanternfield IT, Workshop',
+  )
   await expect(progress.locator('li.done', { hasText: 'First readings' })).toBeVisible()
   await expect(progress.locator('li.done', { hasText: 'Roster' })).toContainText(/\d+ watches in force/)
-  await expect(progress.locator('li.stuck', { hasText: 'Starts at boot' })).toContainText('will not come back after a restart')
+  await expect(progress.locator('li.stuck', { hasText: 'Starts at boot' })).toContainText(
+    'will not come back after a restart',
+  )
   expect(said()).toContain('nothing starts it at boot')
   // Nothing that was typed to install it, the key in it, stays in the list of processes.
   expect(spawnSync('ps', ['-eo', 'args'], { encoding: 'utf8' }).stdout).not.toContain(command.split(' ').pop()!)
   await progress.getByRole('link', { name: 'lf-hand-1' }).click()
   await expect(page.getByRole('heading', { name: 'lf-hand-1' })).toBeVisible()
-  await expect(page.getByRole('cell', { name: 'cron' }).or(page.getByText('There is no service manager here')).first()).toBeVisible()
+  await expect(
+    page.getByRole('cell', { name: 'cron' }).or(page.getByText('There is no service manager here')).first(),
+  ).toBeVisible()
 })
 
-test('a sweep of a range with forty hosts: what answered, what it seems to be, and what has an agent', async ({ page }) => {
+test('a sweep of a range with forty hosts: what answered, what it seems to be, and what has an agent', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=sweep`)
   await page.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
@@ -85,12 +106,21 @@ test('a sweep of a range with forty hosts: what answered, what it seems to be, a
   await page.getByRole('button', { name: 'Plan it' }).click()
   await expect(page.getByText('every Monday, next')).toBeVisible()
   const [plan] = (await (await page.request.get(`${url()}/api/sweep-plans`)).json()) as SweepPlanView[]
-  expect(new Date(plan!.nextAt!).toLocaleString('en-GB', { timeZone: plan!.zone, weekday: 'short', hour: '2-digit', minute: '2-digit' })).toBe('Mon 02:30')
+  expect(
+    new Date(plan!.nextAt!).toLocaleString('en-GB', {
+      timeZone: plan!.zone,
+      weekday: 'short',
+      hour: '2-digit',
+      minute: '2-digit',
+    }),
+  ).toBe('Mon 02:30')
   await page.getByRole('button', { name: 'no more' }).click()
   await expect(page.getByText('every Monday, next')).toHaveCount(0)
 })
 
-test('whoever stops at the door is told why: a key that does not exist, one that is used up, a name in use in another case', async ({ page }) => {
+test('whoever stops at the door is told why: a key that does not exist, one that is used up, a name in use in another case', async ({
+  page,
+}) => {
   await signIn(page)
   endAll()
   rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 200 })
@@ -122,10 +152,14 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   const undone = shell(`'${folder}/usr/local/lib/custode-agent/custode-agent' uninstall --root '${folder}'`)
   expect(await undone.ended).toBe(0)
   expect(readdirSync(folder)).toEqual([])
-  expect(spawnSync('pgrep', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`], { encoding: 'utf8' }).stdout).toBe('')
+  expect(
+    spawnSync('pgrep', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`], { encoding: 'utf8' }).stdout,
+  ).toBe('')
 })
 
-test('zero touch: a standing rule, a newcomer, and within seconds its roles, its roster and who asked is told', async ({ page }) => {
+test('zero touch: a standing rule, a newcomer, and within seconds its roles, its roster and who asked is told', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=newcomers`)
   await page.getByRole('button', { name: 'Add a rule' }).click()
@@ -144,13 +178,28 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
 
   await page.goto(`${url()}/rounds`)
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
-  const { key } = (await (await page.request.post(`${url()}/api/enrolment-keys`, { data: { siteId: clients.find((one) => one.code === 'lf')!.sites[0]!.id, uses: 1, days: 1, kind: 'server' } })).json()) as { key: string }
+  const { key } = (await (
+    await page.request.post(`${url()}/api/enrolment-keys`, {
+      data: { siteId: clients.find((one) => one.code === 'lf')!.sites[0]!.id, uses: 1, days: 1, kind: 'server' },
+    })
+  ).json()) as { key: string }
   const began = Date.now()
-  const enrolment = (await (await page.request.post(`${url()}/api/agent/enrol`, { data: { version: 1, key, name: 'lf-zero-1', osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() } })).json()) as Enrolment
-  const facts: Facts = { services: ['nginx', 'postgresql'].map((name) => ({ name, title: name, start: 'automatic', state: 'running' })) }
+  const enrolment = (await (
+    await page.request.post(`${url()}/api/agent/enrol`, {
+      data: { version: 1, key, name: 'lf-zero-1', osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() },
+    })
+  ).json()) as Enrolment
+  const facts: Facts = {
+    services: ['nginx', 'postgresql'].map((name) => ({ name, title: name, start: 'automatic', state: 'running' })),
+  }
   await page.request.post(`${url()}/api/agent/reports`, {
     headers: { authorization: `Bearer ${enrolment.deviceKey}` },
-    data: { version: 1, sentAt: Date.now(), oldest: 1, reports: [{ seq: 1, at: Date.now(), interval: 2000, readings: [['cpu.busy', '', 0.1]], facts }] },
+    data: {
+      version: 1,
+      sentAt: Date.now(),
+      oldest: 1,
+      reports: [{ seq: 1, at: Date.now(), interval: 2000, readings: [['cpu.busy', '', 0.1]], facts }],
+    },
   })
   const told = group(page, 'Told to you')
   await expect(told).toContainText('lf-zero-1 appeared at Lanternfield IT, Workshop')
@@ -164,17 +213,29 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
   await expect(group(page, 'Told to you')).toHaveCount(0)
 })
 
-test('roles seen are accepted for all alike, and a device is renamed, taken out of use and brought back', async ({ page }) => {
+test('roles seen are accepted for all alike, and a device is renamed, taken out of use and brought back', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=roles`)
   const tills = group(page, 'workstation')
   await expect(tills).toContainText('it runs Windows 11')
-  await tills.getByRole('row', { name: /bb-shop-04/ }).getByRole('button', { name: 'decline' }).click()
+  await tills
+    .getByRole('row', { name: /bb-shop-04/ })
+    .getByRole('button', { name: 'decline' })
+    .click()
   await expect(tills.getByRole('row')).toHaveCount(3)
   await tills.getByRole('button', { name: 'Accept all 3' }).click()
   await expect(tills).toHaveCount(0)
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
-  expect(devices.filter((one) => one.name.startsWith('bb-shop')).map((one) => [one.name, one.roles.includes('workstation')])).toEqual([['bb-shop-01', true], ['bb-shop-02', true], ['bb-shop-03', true], ['bb-shop-04', false]])
+  expect(
+    devices.filter((one) => one.name.startsWith('bb-shop')).map((one) => [one.name, one.roles.includes('workstation')]),
+  ).toEqual([
+    ['bb-shop-01', true],
+    ['bb-shop-02', true],
+    ['bb-shop-03', true],
+    ['bb-shop-04', false],
+  ])
 
   await page.goto(`${url()}/estate/${devices.find((one) => one.name === 'lf-zero-1')!.id}`)
   await expect(page.getByRole('heading', { name: 'lf-zero-1' })).toBeVisible()
@@ -189,6 +250,9 @@ test('roles seen are accepted for all alike, and a device is renamed, taken out 
   await expect(page.getByRole('heading', { name: 'Estate' })).toBeVisible()
   await expect(page.getByRole('link', { name: 'lf-bench-1' })).toHaveCount(0)
   await page.goto(`${url()}/rollout?part=retired`)
-  await page.getByRole('row', { name: /lf-bench-1/ }).getByRole('button', { name: 'bring back' }).click()
+  await page
+    .getByRole('row', { name: /lf-bench-1/ })
+    .getByRole('button', { name: 'bring back' })
+    .click()
   await expect(page.getByText('lf-bench-1 is in use again')).toBeVisible()
 })

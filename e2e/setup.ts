@@ -5,7 +5,10 @@ import { makeFolder, placeOf } from '../launcher/place.mjs'
 import { freePort, startPostgres, stopLeftover } from '../launcher/postgres.mjs'
 import { endLeftovers, programPath, start, untilServing } from '../launcher/programs.mjs'
 
-/** The real thing, small and quick: database, server and a fleet that reports every two seconds, with two hours of history. */
+/**
+ * The real thing, small and quick: database, server and a fleet that reports every two seconds, with two hours of
+ * history.
+ */
 export default async function setup(): Promise<() => Promise<void>> {
   const place = placeOf('e2e')
   await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
@@ -22,11 +25,20 @@ export default async function setup(): Promise<() => Promise<void>> {
   const first = serve()
   await untilServing(url, first, place)
   const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
-    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place).fleet), CUSTODE_PANEL_PORT: String(panelPort), CUSTODE_HISTORY_HOURS: '2',
+    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place).fleet),
+    CUSTODE_PANEL_PORT: String(panelPort),
+    CUSTODE_HISTORY_HOURS: '2',
   })
   start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(hostsPort)], hostsSecret(place))
   await untilReporting(place, fleet, () => undefined)
-  Object.assign(process.env, { E2E_URL: url, E2E_PANEL: `http://127.0.0.1:${panelPort}`, E2E_HOSTS: `http://127.0.0.1:${hostsPort}`, E2E_PLACE: place, E2E_DATABASE: database.url, E2E_PORT: String(port) })
+  Object.assign(process.env, {
+    E2E_URL: url,
+    E2E_PANEL: `http://127.0.0.1:${panelPort}`,
+    E2E_HOSTS: `http://127.0.0.1:${hostsPort}`,
+    E2E_PLACE: place,
+    E2E_DATABASE: database.url,
+    E2E_PORT: String(port),
+  })
   return async () => {
     await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
     // One of the tests may have ended it and started another.

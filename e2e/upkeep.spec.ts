@@ -35,20 +35,36 @@ test.beforeAll(() => {
   release('9.9.2', `[ "$1" = version ] && echo custode-agent 9.9.2 && exit 0\nexit 1`)
 })
 test.afterAll(() => {
-  if (manager) try { process.kill(-manager.pid!) } catch { /* it ended by itself */ }
+  if (manager)
+    try {
+      process.kill(-manager.pid!)
+    } catch {
+      /* it ended by itself */
+    }
   for (const version of ['9.9.1', '9.9.2']) rmSync(join(releases, version), { recursive: true, force: true })
   rmSync(folder, { recursive: true, force: true })
 })
 
-/** Installs the packaged agent into a folder of its own, and starts it again whenever it ends, as a service manager would. */
+/**
+ * Installs the packaged agent into a folder of its own, and starts it again whenever it ends, as a service manager
+ * would.
+ */
 async function installHere(page: Page, name: string): Promise<void> {
-  const clients = await (await page.request.get(`${url()}/api/clients`)).json() as Client[]
+  const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
   const siteId = clients.find((one) => one.name === 'Lanternfield IT')!.sites[0]!.id
-  const { key } = await (await page.request.post(`${url()}/api/enrolment-keys`, { data: { siteId, clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: ['web'], tags: [] } })).json() as MadeEnrolmentKey
+  const { key } = (await (
+    await page.request.post(`${url()}/api/enrolment-keys`, {
+      data: { siteId, clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: ['web'], tags: [] },
+    })
+  ).json()) as MadeEnrolmentKey
   execFileSync(packaged, ['install', '--server', url(), '--key', key, '--name', name, '--root', folder, '--no-run'])
   const starter = join(folder, 'usr/local/lib/custode-agent/start')
   chmodSync(folder, 0o700)
-  manager = spawn('sh', ['-c', `while :; do sh '${starter}' '${join(folder, 'var/lib/custode-agent')}' --no-refresh; sleep 0.3; done`], { detached: true, stdio: 'ignore' })
+  manager = spawn(
+    'sh',
+    ['-c', `while :; do sh '${starter}' '${join(folder, 'var/lib/custode-agent')}' --no-refresh; sleep 0.3; done`],
+    { detached: true, stdio: 'ignore' },
+  )
 }
 /** Brings the only agent of the client that is behind to a version. */
 async function update(page: Page, version: string): Promise<void> {
@@ -58,7 +74,9 @@ async function update(page: Page, version: string): Promise<void> {
   await page.getByRole('button', { name: 'Update 1 agent' }).click()
 }
 
-test('coverage: what roles need is shown before it is added, for stand-ins and for a real agent, and is gone when they collect it', async ({ page }) => {
+test('coverage: what roles need is shown before it is added, for stand-ins and for a real agent, and is gone when they collect it', async ({
+  page,
+}) => {
   await signIn(page)
   await installHere(page, 'lf-upkeep-1')
   await page.goto(`${url()}/rollout?part=coverage`)
@@ -80,20 +98,54 @@ test('coverage: what roles need is shown before it is added, for stand-ins and f
   await expect(mine).toHaveCount(0)
 })
 
-test('a service stops on a machine with a real agent: told of the watch within 10 s, it starts the service, and nobody has to be told', async ({ page }) => {
+test('a service stops on a machine with a real agent: told of the watch within 10 s, it starts the service, and nobody has to be told', async ({
+  page,
+}) => {
   const name = `lf-spooler-${process.pid}`
   const [script, runs] = [`/etc/init.d/${name}`, join(folder, 'spooler-runs')]
-  writeFileSync(script, `#!/bin/sh\ncase "$1" in start) touch ${runs};; stop) rm -f ${runs};; status) [ -e ${runs} ] && echo running || { echo stopped; exit 3; };; esac\n`, { mode: 0o755 })
+  writeFileSync(
+    script,
+    `#!/bin/sh\ncase "$1" in start) touch ${runs};; stop) rm -f ${runs};; status) [ -e ${runs} ] && echo running || { echo stopped; exit 3; };; esac\n`,
+    { mode: 0o755 },
+  )
   try {
     await signIn(page)
-    const devices = await (await page.request.get(`${url()}/api/devices`)).json() as BoardDevice[]
+    const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
     const { id } = devices.find((one) => one.name === 'lf-upkeep-1')!
-    const watch = { key: 'services.spooler', kind: 'service-state', name: 'Spooler', why: '', osFamilies: [], values: { which: 'named', names: [name], expected: 'running', hold: 0, 'clear.hold': 0, tries: 2, 'tries.wait': 10_000 } }
-    const template = await (await page.request.post(`${url()}/api/templates`, { data: { name: 'Workshop spooler', description: '', includes: [], watches: [watch] } })).json() as { id: number }
+    const watch = {
+      key: 'services.spooler',
+      kind: 'service-state',
+      name: 'Spooler',
+      why: '',
+      osFamilies: [],
+      values: {
+        which: 'named',
+        names: [name],
+        expected: 'running',
+        hold: 0,
+        'clear.hold': 0,
+        tries: 2,
+        'tries.wait': 10_000,
+      },
+    }
+    const template = (await (
+      await page.request.post(`${url()}/api/templates`, {
+        data: { name: 'Workshop spooler', description: '', includes: [], watches: [watch] },
+      })
+    ).json()) as { id: number }
     execFileSync('/usr/sbin/service', [name, 'start'])
     await page.goto(`${url()}/estate/${id}`)
     await page.getByRole('tab', { name: 'Roster' }).click()
-    await page.request.post(`${url()}/api/assignments`, { data: { templateId: template.id, target: { on: 'devices', deviceIds: [id] }, rank: 100, values: {}, dormant: false, reason: '' } })
+    await page.request.post(`${url()}/api/assignments`, {
+      data: {
+        templateId: template.id,
+        target: { on: 'devices', deviceIds: [id] },
+        rank: 100,
+        values: {},
+        dormant: false,
+        reason: '',
+      },
+    })
     const assigned = Date.now()
     await expect(page.getByText('First its agent starts it, up to')).toBeVisible()
     await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 10_000 })
@@ -106,15 +158,21 @@ test('a service stops on a machine with a real agent: told of the watch within 1
     await expect(row).toHaveCount(1)
     execFileSync('/usr/sbin/service', [name, 'status'])
     await page.goto(url())
-    await expect(group(page, /Settled by itself/).getByRole('button', { name: new RegExp(name) })).toContainText('put right')
+    await expect(group(page, /Settled by itself/).getByRole('button', { name: new RegExp(name) })).toContainText(
+      'put right',
+    )
     await expect(group(page, 'To do').getByRole('button', { name: new RegExp(name) })).toHaveCount(0)
-    await page.request.delete(`${url()}/api/assignments/${(await (await page.request.get(`${url()}/api/policy`)).json() as PolicyListing).assignments.find((one) => one.templateId === template.id)!.id}`)
+    await page.request.delete(
+      `${url()}/api/assignments/${((await (await page.request.get(`${url()}/api/policy`)).json()) as PolicyListing).assignments.find((one) => one.templateId === template.id)!.id}`,
+    )
   } finally {
     rmSync(script, { force: true })
   }
 })
 
-test('a sweep that signs in: no password before a key is accepted; then what is inside, by the first sign-in that is taken, and who refuses', async ({ page }) => {
+test('a sweep that signs in: no password before a key is accepted; then what is inside, by the first sign-in that is taken, and who refuses', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=sweep`)
   await page.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
@@ -123,21 +181,31 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   for (const name of ['Workshop, old (root)', 'Workshop (root)']) await page.getByLabel('Sign-in').selectOption(name)
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const found = group(page, 'What answered')
-  await expect(found).toContainText('4 machines show keys that nobody has accepted, so no password was sent there', { timeout: 60_000 })
-  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Nobody has accepted its key \(SHA256:/)
+  await expect(found).toContainText('4 machines show keys that nobody has accepted, so no password was sent there', {
+    timeout: 60_000,
+  })
+  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(
+    /Nobody has accepted its key \(SHA256:/,
+  )
   await found.getByRole('button', { name: 'accept all 4' }).click()
   await expect(page.getByText('4 keys accepted')).toBeVisible()
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
-  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, { timeout: 60_000 })
+  await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, {
+    timeout: 60_000,
+  })
   await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
 
   await page.getByLabel('Range').fill('127.22.0.0/29')
   await page.getByLabel(/This time also to machines whose key nobody has accepted/).check()
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
-  await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', { timeout: 60_000 })
+  await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', {
+    timeout: 60_000,
+  })
 })
 
-test('a wave to machines with Windows’ remote management: one gets its agent, three are told apart', async ({ page }) => {
+test('a wave to machines with Windows’ remote management: one gets its agent, three are told apart', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=waves`)
   await page.getByRole('button', { name: 'Send agents out' }).click()
@@ -146,7 +214,9 @@ test('a wave to machines with Windows’ remote management: one gets its agent, 
   await form.getByLabel('From device').selectOption('lf-upkeep-1')
   await form.getByLabel('Sign-in').selectOption('Workshop (root)')
   await form.getByLabel('Name', { exact: true }).fill('Windows')
-  await form.getByLabel('Machines, a name and an address a line (CSV)').fill(['name,address', ...[3, 4, 5, 6].map((n) => `lf-win-${n},127.22.0.${n}`)].join('\n'))
+  await form
+    .getByLabel('Machines, a name and an address a line (CSV)')
+    .fill(['name,address', ...[3, 4, 5, 6].map((n) => `lf-win-${n},127.22.0.${n}`)].join('\n'))
   await form.getByLabel('Sizes of the first waves').fill('4')
   await form.getByRole('button', { name: 'Send agents to 4 machines' }).click()
   const run = group(page, 'Run')
@@ -156,17 +226,24 @@ test('a wave to machines with Windows’ remote management: one gets its agent, 
   await expect(run.getByRole('row', { name: /127\.22\.0\.6/ })).toContainText('disk full')
 })
 
-test('a new version of the agent: it runs where it proves itself, and one that does not stay up goes back by itself', async ({ page }) => {
+test('a new version of the agent: it runs where it proves itself, and one that does not stay up goes back by itself', async ({
+  page,
+}) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=versions`)
   await update(page, '9.9.1')
   const run = group(page, 'Update')
-  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(/reported .* after its start/, { timeout: 60_000 })
+  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(/reported .* after its start/, {
+    timeout: 60_000,
+  })
   await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()
 
   await update(page, '9.9.2')
   await expect(run.getByRole('heading')).toHaveText('Update to 9.9.2')
-  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText('version 9.9.2 did not report in time, or did not stay up; 9.9.1 runs again', { timeout: 60_000 })
+  await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(
+    'version 9.9.2 did not report in time, or did not stay up; 9.9.1 runs again',
+    { timeout: 60_000 },
+  )
   await expect(run.getByRole('button', { name: 'Try again only the 1 that failed' })).toBeVisible()
   await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()
 })

@@ -11,13 +11,29 @@ import { Plain } from './say.mjs'
 export async function bench() {
   await buildPrograms()
   const folder = join(root, 'bench')
-  const entryPoints = readdirSync(folder).filter((name) => name.endsWith('.ts')).map((name) => join(folder, name))
-  await build({ entryPoints, outdir: join(root, 'dist/bench'), outExtension: { '.js': '.mjs' }, bundle: true, platform: 'node', target: 'node20', format: 'esm', packages: 'external', external: ['../launcher/*'], logLevel: 'warning' })
+  const entryPoints = readdirSync(folder)
+    .filter((name) => name.endsWith('.ts'))
+    .map((name) => join(folder, name))
+  await build({
+    entryPoints,
+    outdir: join(root, 'dist/bench'),
+    outExtension: { '.js': '.mjs' },
+    bundle: true,
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    packages: 'external',
+    external: ['../launcher/*'],
+    logLevel: 'warning',
+  })
   const place = placeOf('bench')
   forget(place)
   const database = await startPostgres(place)
   try {
-    const done = spawnSync(process.execPath, [join(root, 'dist/bench/main.mjs'), ...process.argv.slice(3)], { stdio: 'inherit', env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url } })
+    const done = spawnSync(process.execPath, [join(root, 'dist/bench/main.mjs'), ...process.argv.slice(3)], {
+      stdio: 'inherit',
+      env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },
+    })
     if (done.status !== 0) throw new Plain('The measurement failed; see above.')
   } finally {
     await database.stop()

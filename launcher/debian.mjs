@@ -6,12 +6,19 @@ import { Plain, step } from './say.mjs'
 /** @param {string[]} words @param {string} [input] */
 function asRoot(words, input) {
   const [command, ...args] = isRoot ? words : ['sudo', '-n', ...words]
-  return spawnSync(/** @type {string} */ (command), args, { input, encoding: 'utf8', env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } })
+  return spawnSync(/** @type {string} */ (command), args, {
+    input,
+    encoding: 'utf8',
+    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+  })
 }
 
 /** @param {string} name @param {string[]} packages */
 function install(name, packages) {
-  if (!existsSync('/usr/bin/apt-get')) throw new Plain(`${name} is missing and this is not Debian: install ${packages.join(', ')} by hand, then start again.`)
+  if (!existsSync('/usr/bin/apt-get'))
+    throw new Plain(
+      `${name} is missing and this is not Debian: install ${packages.join(', ')} by hand, then start again.`,
+    )
   if (!isRoot && spawnSync('sudo', ['-n', 'true']).status !== 0)
     throw new Plain(`${name} is missing: run “sudo apt-get install ${packages.join(' ')}”, then start again.`)
   step(`installing ${name} with apt (once)…`)
@@ -19,14 +26,18 @@ function install(name, packages) {
   const done = asRoot(['apt-get', 'install', '-y', '-q', '--no-install-recommends', ...packages])
   if (done.status !== 0) {
     const last = `${done.stderr}`.trim().split('\n').pop() ?? ''
-    throw new Plain(`apt could not install ${packages.join(', ')}. Is there a network to Debian's packages? apt said: ${last}`)
+    throw new Plain(
+      `apt could not install ${packages.join(', ')}. Is there a network to Debian's packages? apt said: ${last}`,
+    )
   }
 }
 
 function postgresPrograms() {
   const base = '/usr/lib/postgresql'
   if (!existsSync(base)) return null
-  const versions = readdirSync(base).filter((one) => existsSync(`${base}/${one}/bin/initdb`)).sort((a, b) => Number(b) - Number(a))
+  const versions = readdirSync(base)
+    .filter((one) => existsSync(`${base}/${one}/bin/initdb`))
+    .sort((a, b) => Number(b) - Number(a))
   return versions.length ? `${base}/${versions[0]}/bin` : null
 }
 
@@ -55,9 +66,19 @@ export function ensureChromium() {
  * @returns why they cannot be had here, or null
  */
 export function ensureRealHosts() {
-  if (process.platform !== 'linux' || !isRoot) return 'real hosts need root on Linux: they are mounted, booted and connected'
-  const missing = Object.entries({ 'systemd-nspawn': 'systemd-container', mmdebstrap: 'mmdebstrap', ip: 'iproute2', 'mkfs.ext4': 'e2fsprogs', losetup: 'mount' })
-    .filter(([program]) => !['/usr/bin', '/usr/sbin', '/bin', '/sbin'].some((folder) => existsSync(`${folder}/${program}`))).map(([, name]) => name)
+  if (process.platform !== 'linux' || !isRoot)
+    return 'real hosts need root on Linux: they are mounted, booted and connected'
+  const missing = Object.entries({
+    'systemd-nspawn': 'systemd-container',
+    mmdebstrap: 'mmdebstrap',
+    ip: 'iproute2',
+    'mkfs.ext4': 'e2fsprogs',
+    losetup: 'mount',
+  })
+    .filter(
+      ([program]) => !['/usr/bin', '/usr/sbin', '/bin', '/sbin'].some((folder) => existsSync(`${folder}/${program}`)),
+    )
+    .map(([, name]) => name)
   if (!missing.length) return null
   try {
     install('what real hosts need', missing)
@@ -74,7 +95,9 @@ export function databaseUser() {
     try {
       const id = (/** @type {string} */ flag) => Number(execFileSync('id', [flag, name], { encoding: 'utf8' }))
       return { uid: id('-u'), gid: id('-g') }
-    } catch { /* the next one */ }
+    } catch {
+      /* the next one */
+    }
   }
   throw new Plain('PostgreSQL cannot run as root and there is no user “postgres” or “nobody”.')
 }

@@ -6,7 +6,16 @@ import { buildAll, isBuilt } from './build.mjs'
 import { ensureRealHosts } from './debian.mjs'
 import { forget, makeFolder, placeOf, root } from './place.mjs'
 import { startPostgres, stopLeftover } from './postgres.mjs'
-import { agentPath, endLeftovers, lastWords, launcherOf, needPort, programPath, start, untilServing } from './programs.mjs'
+import {
+  agentPath,
+  endLeftovers,
+  lastWords,
+  launcherOf,
+  needPort,
+  programPath,
+  start,
+  untilServing,
+} from './programs.mjs'
 import { Plain, step } from './say.mjs'
 
 const names = ['agent', 'fleet', 'hosts', 'realHosts', 'server']
@@ -19,13 +28,23 @@ export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde'
  */
 export function startServer({ place, databaseUrl, port, interval }, more = {}) {
   return start(place, 'server', [programPath('server')], {
-    CUSTODE_DATABASE: databaseUrl, CUSTODE_PORT: String(port), CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'), CUSTODE_WEB: join(root, 'dist/web'), CUSTODE_AGENTS: join(root, 'dist/agent'), CUSTODE_KEYS: join(place, 'keys'),
-    CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'), CUSTODE_INTERVAL: String(interval), CUSTODE_PAST_WINDOWS: '1',
+    CUSTODE_DATABASE: databaseUrl,
+    CUSTODE_PORT: String(port),
+    CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
+    CUSTODE_WEB: join(root, 'dist/web'),
+    CUSTODE_AGENTS: join(root, 'dist/agent'),
+    CUSTODE_KEYS: join(place, 'keys'),
+    CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'),
+    CUSTODE_INTERVAL: String(interval),
+    CUSTODE_PAST_WINDOWS: '1',
     ...more,
   })
 }
 
-/** What the stand-in machines take at the sign-in, made once for each installation: they run what they are told. @param {string} place */
+/**
+ * What the stand-in machines take at the sign-in, made once for each installation: they run what they are told.
+ * @param {string} place
+ */
 export function hostsSecret(place) {
   const file = join(place, 'hosts.secret')
   if (!existsSync(file)) writeFileSync(file, randomBytes(18).toString('base64url'), { mode: 0o600 })
@@ -34,7 +53,13 @@ export function hostsSecret(place) {
 
 /** @param {string} url @param {string} place @returns {{ fleet: Record<string, string>, here: string }} */
 export function seed(url, place) {
-  return JSON.parse(execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, ...hostsSecret(place) } }))
+  return JSON.parse(
+    execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], {
+      encoding: 'utf8',
+      stdio: ['ignore', 'pipe', 'inherit'],
+      env: { ...process.env, ...hostsSecret(place) },
+    }),
+  )
 }
 
 /** @param {string} place @param {import('./programs.mjs').Running} fleet @param {(percent: number) => void} progress */
@@ -57,32 +82,52 @@ function realHostsWanted() {
   const at = process.argv.indexOf('--real-hosts')
   if (at < 0) return 0
   const count = Number(process.argv[at + 1])
-  if (!Number.isInteger(count) || count < 1 || count > 9) throw new Plain('--real-hosts takes a number from 1 to 9, such as --real-hosts 3')
+  if (!Number.isInteger(count) || count < 1 || count > 9)
+    throw new Plain('--real-hosts takes a number from 1 to 9, such as --real-hosts 3')
   const why = ensureRealHosts()
   if (why) throw new Plain(`There can be no real hosts here: ${why}`)
   return count
 }
 
-/** @typedef {{ network: string, gateway: string, ca: string, hosts: { name: string, address: string, system: string, user: string, password: string }[] }} RealHosts */
+/**
+ * @typedef {{ network: string, gateway: string, ca: string, hosts: { name: string, address: string, system: string,
+ * user: string, password: string }[] }} RealHosts
+ */
 
 /**
  * Boots them. They reach the server over TLS, by an authority of the demo's own.
- * @param {string} place @param {number} port @param {number} count @param {import('./programs.mjs').Running[]} running @returns {Promise<RealHosts>}
+ * @param {string} place @param {number} port @param {number} count @param {import('./programs.mjs').Running[]} running
+ * @returns {Promise<RealHosts>}
  */
 async function bootRealHosts(place, port, count, running) {
   step('booting real hosts (making their Debian takes some minutes, once)…')
   const file = join(place, 'realHosts.json')
   rmSync(file, { force: true })
-  const program = start(place, 'realHosts', [programPath('realHosts'), String(count), String(port), file, join(place, 'certificates')])
+  const program = start(place, 'realHosts', [
+    programPath('realHosts'),
+    String(count),
+    String(port),
+    file,
+    join(place, 'certificates'),
+  ])
   running.push(program)
   while (!existsSync(file)) {
-    if (program.exited()) throw new Plain(`The real hosts did not start: ${readFileSync(join(place, 'realHosts.log'), 'utf8').trim().split('\n').pop()}`)
+    if (program.exited())
+      throw new Plain(
+        `The real hosts did not start: ${readFileSync(join(place, 'realHosts.log'), 'utf8').trim().split('\n').pop()}`,
+      )
     await new Promise((resolve) => setTimeout(resolve, 200))
   }
   return JSON.parse(readFileSync(file, 'utf8'))
 }
 
-/** What the server has to know for them to reach it. @param {string} place @param {number} port @param {RealHosts} real @returns {Record<string, string>} */
+/**
+ * What the server has to know for them to reach it.
+ * @param {string} place
+ * @param {number} port
+ * @param {RealHosts} real
+ * @returns {Record<string, string>}
+ */
 function reachedByRealHosts(place, port, real) {
   const ca = join(place, 'certificates', 'ca.pem')
   writeFileSync(ca, real.ca)
@@ -94,17 +139,39 @@ function reachedByRealHosts(place, port, real) {
  * @param {string} url @param {RealHosts} found
  */
 async function addRealHosts(url, found) {
-  const session = await fetch(`${url}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ email: demoLead.email, password: demoLead.password }) })
+  const session = await fetch(`${url}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ email: demoLead.email, password: demoLead.password }),
+  })
   const cookie = session.headers.get('set-cookie')?.split(';')[0] ?? ''
   /** @param {string} method @param {string} path @param {object} [body] @returns {Promise<any>} */
-  const call = async (method, path, body) => (await fetch(`${url}${path}`, { method, headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) }, ...(body ? { body: JSON.stringify(body) } : {}) })).json()
+  const call = async (method, path, body) =>
+    (
+      await fetch(`${url}${path}`, {
+        method,
+        headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) },
+        ...(body ? { body: JSON.stringify(body) } : {}),
+      })
+    ).json()
   const client = (await call('GET', '/api/clients')).find((/** @type {{ code: string }} */ each) => each.code === 'lf')
   if (!client) return
-  const siteId = client.sites.find((/** @type {{ name: string }} */ each) => each.name === 'Real hosts')?.id ?? (await call('POST', '/api/sites', { clientId: client.id, name: 'Real hosts', zone: 'Europe/Lisbon' })).id
+  const siteId =
+    client.sites.find((/** @type {{ name: string }} */ each) => each.name === 'Real hosts')?.id ??
+    (await call('POST', '/api/sites', { clientId: client.id, name: 'Real hosts', zone: 'Europe/Lisbon' })).id
   await call('PUT', `/api/sites/${siteId}/networks`, { networks: [found.network] })
   // Each has a password of its own; those of an earlier run open nothing any more.
-  for (const old of await call('GET', '/api/credentials')) if (old.siteId === siteId) await call('DELETE', `/api/credentials/${old.id}`)
-  for (const host of found.hosts) await call('POST', '/api/credentials', { clientId: client.id, siteId, name: host.name, userName: host.user, kind: 'password', secret: host.password })
+  for (const old of await call('GET', '/api/credentials'))
+    if (old.siteId === siteId) await call('DELETE', `/api/credentials/${old.id}`)
+  for (const host of found.hosts)
+    await call('POST', '/api/credentials', {
+      clientId: client.id,
+      siteId,
+      name: host.name,
+      userName: host.user,
+      kind: 'password',
+      secret: host.password,
+    })
 }
 
 export async function build() {
@@ -119,7 +186,10 @@ export async function demo() {
   const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
   const place = placeOf('demo')
   const other = launcherOf(place)
-  if (other !== null) throw new Plain(`The demo of this clone is running already (process ${other}). Stop it with Ctrl-C there, or with “./custode stop”.`)
+  if (other !== null)
+    throw new Plain(
+      `The demo of this clone is running already (process ${other}). Stop it with Ctrl-C there, or with “./custode stop”.`,
+    )
   await build()
   if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
   await needPort(port, 'Custode', 'CUSTODE_PORT')
@@ -144,7 +214,8 @@ export async function demo() {
     await database.stop()
   }
   const stopped = new Promise((/** @type {(value: void) => void} */ resolve) => {
-    for (const signal of /** @type {const} */ (['SIGINT', 'SIGTERM', 'SIGHUP'])) process.on(signal, () => void stop().then(resolve))
+    for (const signal of /** @type {const} */ (['SIGINT', 'SIGTERM', 'SIGHUP']))
+      process.on(signal, () => void stop().then(resolve))
   })
   try {
     const url = `http://127.0.0.1:${port}`
@@ -164,12 +235,27 @@ export async function demo() {
     }
     keys = /** @type {{ fleet: Record<string, string>, here: string }} */ (JSON.parse(readFileSync(seededFile, 'utf8')))
     if (!existsSync(join(agentHome, 'identity.json')))
-      execFileSync(process.execPath, [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'], { stdio: ['ignore', 'ignore', 'inherit'] })
-    const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], { CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet), CUSTODE_PANEL_PORT: String(panelPort) })
+      execFileSync(
+        process.execPath,
+        [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'],
+        { stdio: ['ignore', 'ignore', 'inherit'] },
+      )
+    const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
+      CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet),
+      CUSTODE_PANEL_PORT: String(panelPort),
+    })
     running.push(fleet)
-    running.push(start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], { ...hostsSecret(place), NODE_EXTRA_CA_CERTS: reached.CUSTODE_CA }))
+    running.push(
+      start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], {
+        ...hostsSecret(place),
+        NODE_EXTRA_CA_CERTS: reached.CUSTODE_CA,
+      }),
+    )
     const tty = process.stdout.isTTY
-    await untilReporting(place, fleet, (percent) => { if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `); else if (percent % 20 < 6) step(`bringing history: ${percent} %`) })
+    await untilReporting(place, fleet, (percent) => {
+      if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `)
+      else if (percent % 20 < 6) step(`bringing history: ${percent} %`)
+    })
     if (tty) process.stdout.write('\n')
     running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
     if (real) await addRealHosts(url, real)
@@ -185,11 +271,14 @@ Custode is running.
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.
 `)
-    await Promise.race([stopped, server.ended.then(async (code) => {
-      if (stopping) return stopped
-      await stop()
-      throw new Plain(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
-    })])
+    await Promise.race([
+      stopped,
+      server.ended.then(async (code) => {
+        if (stopping) return stopped
+        await stop()
+        throw new Plain(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
+      }),
+    ])
   } catch (error) {
     if (!stopping) await stop()
     throw error
@@ -202,7 +291,8 @@ export async function stopDemo() {
   if (launcher !== null) {
     // It stops all of its own in order.
     process.kill(launcher, 'SIGTERM')
-    for (let i = 0; i < 300 && existsSync(`/proc/${launcher}`); i++) await new Promise((resolve) => setTimeout(resolve, 50))
+    for (let i = 0; i < 300 && existsSync(`/proc/${launcher}`); i++)
+      await new Promise((resolve) => setTimeout(resolve, 50))
   }
   const count = existsSync(place) ? await endLeftovers(place, names) : 0
   await stopLeftover(join(place, 'database'))

@@ -9,12 +9,15 @@ export const isRoot = process.getuid?.() === 0
 
 /**
  * Where everything of one clone lives that is not code. As root the database runs as another user, who may be unable to
- * enter the clone, so it lives under /var/lib; else under the person's state directory (XDG base directory specification).
+ * enter the clone, so it lives under /var/lib; else under the person's state directory (XDG base directory
+ * specification).
  * @param {string} name 'demo', 'test'…
  */
 export function placeOf(name) {
   const clone = createHash('sha256').update(root).digest('hex').slice(0, 10)
-  const base = process.env.CUSTODE_STATE ?? (isRoot ? '/var/lib/custode' : join(process.env.XDG_STATE_HOME ?? join(homedir(), '.local/state'), 'custode'))
+  const base =
+    process.env.CUSTODE_STATE ??
+    (isRoot ? '/var/lib/custode' : join(process.env.XDG_STATE_HOME ?? join(homedir(), '.local/state'), 'custode'))
   return join(base, `${name}-${clone}`)
 }
 

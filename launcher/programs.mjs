@@ -5,7 +5,10 @@ import { join } from 'node:path'
 import { root } from './place.mjs'
 import { Plain } from './say.mjs'
 
-/** @typedef {{ name: string, pid: number, stop: (signal?: NodeJS.Signals) => Promise<void>, ended: Promise<number | null>, exited: () => boolean }} Running */
+/**
+ * @typedef {{ name: string, pid: number, stop: (signal?: NodeJS.Signals) => Promise<void>, ended: Promise<number |
+ * null>, exited: () => boolean }} Running
+ */
 
 const programs = join(root, 'dist', 'programs')
 export const programPath = (/** @type {string} */ name) => join(programs, `${name}.mjs`)
@@ -21,18 +24,27 @@ export const agentPath = join(root, 'dist', 'agent', 'custode-agent.mjs')
  */
 export function start(place, name, words, env = {}) {
   const log = openSync(join(place, `${name}.log`), 'a', 0o600)
-  const child = spawn(process.execPath, words, { detached: true, stdio: ['ignore', log, log], env: { ...process.env, ...env }, cwd: '/' })
+  const child = spawn(process.execPath, words, {
+    detached: true,
+    stdio: ['ignore', log, log],
+    env: { ...process.env, ...env },
+    cwd: '/',
+  })
   const pid = /** @type {number} */ (child.pid)
   const file = join(place, `${name}.pid`)
   writeFileSync(file, String(pid))
   let over = false
-  const ended = new Promise((/** @type {(code: number | null) => void} */ resolve) => child.on('exit', (code) => {
-    over = true
-    rmSync(file, { force: true })
-    resolve(code)
-  }))
+  const ended = new Promise((/** @type {(code: number | null) => void} */ resolve) =>
+    child.on('exit', (code) => {
+      over = true
+      rmSync(file, { force: true })
+      resolve(code)
+    }),
+  )
   return {
-    name, pid, ended,
+    name,
+    pid,
+    ended,
     exited: () => over,
     async stop(signal = 'SIGTERM') {
       if (over) return
@@ -56,8 +68,11 @@ export async function endLeftovers(place, names) {
       if (!readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(join(root, 'dist'))) continue
       process.kill(pid, 'SIGTERM')
       count++
-      for (let i = 0; i < 100 && existsSync(`/proc/${pid}`); i++) await new Promise((resolve) => setTimeout(resolve, 50))
-    } catch { /* it is gone already */ }
+      for (let i = 0; i < 100 && existsSync(`/proc/${pid}`); i++)
+        await new Promise((resolve) => setTimeout(resolve, 50))
+    } catch {
+      /* it is gone already */
+    }
   }
   return count
 }
@@ -68,7 +83,9 @@ export function launcherOf(place) {
   if (!existsSync(file)) return null
   const pid = Number(readFileSync(file, 'utf8'))
   try {
-    return pid !== process.pid && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('launcher/main.mjs') ? pid : null
+    return pid !== process.pid && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('launcher/main.mjs')
+      ? pid
+      : null
   } catch {
     return null
   }
@@ -77,7 +94,14 @@ export function launcherOf(place) {
 /** The last lines of a program's log, for a message. @param {string} place @param {string} name */
 export function lastWords(place, name) {
   const file = join(place, `${name}.log`)
-  return existsSync(file) ? readFileSync(file, 'utf8').trim().split('\n').filter((line) => /error|port|cannot/i.test(line)).slice(-3).join('\n') : ''
+  return existsSync(file)
+    ? readFileSync(file, 'utf8')
+        .trim()
+        .split('\n')
+        .filter((line) => /error|port|cannot/i.test(line))
+        .slice(-3)
+        .join('\n')
+    : ''
 }
 
 /** @param {number} port @param {string} what @param {string} variable */
@@ -85,7 +109,14 @@ export function needPort(port, what, variable) {
   return new Promise((/** @type {(value: void) => void} */ resolve, reject) => {
     const probe = createServer()
     probe.once('error', (/** @type {NodeJS.ErrnoException} */ error) =>
-      reject(new Plain(error.code === 'EADDRINUSE' ? `Port ${port} (${what}) is in use by another program. Stop that, or choose another port: ${variable}=${port + 100} ./custode demo` : `Port ${port} (${what}) cannot be used: ${error.message}`)))
+      reject(
+        new Plain(
+          error.code === 'EADDRINUSE'
+            ? `Port ${port} (${what}) is in use by another program. Stop that, or choose another port: ${variable}=${port + 100} ./custode demo`
+            : `Port ${port} (${what}) cannot be used: ${error.message}`,
+        ),
+      ),
+    )
     probe.listen(port, '127.0.0.1', () => probe.close(() => resolve()))
   })
 }

@@ -9,7 +9,8 @@ import { Plain } from './say.mjs'
 /** @typedef {import('../packages/contract/src/report/task').SignedText} SignedText */
 
 /**
- * Where the release key lies. It belongs where agents are built, and never on the server: CUSTODE_RELEASE_KEYS names a folder
+ * Where the release key lies. It belongs where agents are built, and never on the server: CUSTODE_RELEASE_KEYS names a
+ * folder
  * on a disk that is put away after the build.
  */
 const keyFolder = () => process.env.CUSTODE_RELEASE_KEYS ?? placeOf('release')
@@ -18,7 +19,8 @@ const changesFile = () => join(keyFolder(), 'release-keys.json')
 
 /** @returns {import('node:crypto').KeyObject} */
 function privateKey() {
-  if (!existsSync(keyFile())) throw new Plain(`There is no release key in ${keyFolder()}: “./custode release-key” makes one.`)
+  if (!existsSync(keyFile()))
+    throw new Plain(`There is no release key in ${keyFolder()}: “./custode release-key” makes one.`)
   return createPrivateKey(readFileSync(keyFile(), 'utf8'))
 }
 
@@ -56,7 +58,11 @@ export function ensureReleaseKey() {
   return { serial: keyChanges().length + 1, key: publicHalf(key) }
 }
 
-/** Says that a program is ours, in a file beside it. @param {string} file @param {Omit<ReleaseStatement, 'says' | 'sha256'>} release */
+/**
+ * Says that a program is ours, in a file beside it.
+ * @param {string} file
+ * @param {Omit<ReleaseStatement, 'says' | 'sha256'>} release
+ */
 export function signRelease(file, release) {
   const sha256 = createHash('sha256').update(readFileSync(file)).digest('hex')
   writeFileSync(`${file}.signed`, JSON.stringify(signed({ says: 'release', ...release, sha256 }, privateKey())))
@@ -81,7 +87,8 @@ export function releaseKey() {
   if (more.length || (word !== undefined && word !== 'renew')) throw new Plain('usage: ./custode release-key [renew]')
   const isThere = existsSync(keyFile())
   const { serial, key } = word === 'renew' ? renewReleaseKey() : ensureReleaseKey()
-  process.stdout.write(`${word === 'renew' ? 'The release key was changed; the change is signed with the one before.' : isThere ? 'The release key is there.' : 'A release key was made.'}
+  process.stdout
+    .write(`${word === 'renew' ? 'The release key was changed; the change is signed with the one before.' : isThere ? 'The release key is there.' : 'A release key was made.'}
 
   private half   ${keyFile()}   sign on a machine that is not the server, and keep a copy where it cannot be stolen
   public half    ${key}   number ${serial}, built into the agent by the next build

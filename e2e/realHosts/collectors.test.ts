@@ -2,7 +2,19 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeviceEvent, DevicePage } from '#contract'
 import { minute, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
-import { alertsOf, installAgent, leftOut, newKey, openHostHouse, openProxy, pageOf, until, watchFor, type HostHouse, type Proxy } from './hostHouse'
+import {
+  alertsOf,
+  installAgent,
+  leftOut,
+  newKey,
+  openHostHouse,
+  openProxy,
+  pageOf,
+  until,
+  watchFor,
+  type HostHouse,
+  type Proxy,
+} from './hostHouse'
 
 // What agents tell of real hosts, each held against the system's own words in the same minute.
 describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
@@ -17,18 +29,71 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     here = await openHostHouse(4000, undefined, false)
     proxy = await openProxy(here)
     await watchFor(here, [
-      { key: 'services', kind: 'service-state', name: 'Services', why: '', osFamilies: [], values: { except: ['t-*'], hold: 3 * second, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second } },
-      { key: 'collectors', kind: 'collector-fails', name: 'Parts', why: '', osFamilies: [], values: { hold: 4 * second } },
-      { key: 'dpkg', kind: 'log-match', name: 'Anything of dpkg', why: '', osFamilies: [], values: { channel: 'dpkg.log', text: 'installed', severity: 'warning' } },
-      { key: 'disk', kind: 'disk-space', name: 'Room', why: '', osFamilies: [], values: { disks: ['/srv/*'], 'warning.bytes': null, 'critical.bytes': null, 'clear.bytes': null, hold: 0, 'clear.hold': 0 } },
+      {
+        key: 'services',
+        kind: 'service-state',
+        name: 'Services',
+        why: '',
+        osFamilies: [],
+        values: { except: ['t-*'], hold: 3 * second, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second },
+      },
+      {
+        key: 'collectors',
+        kind: 'collector-fails',
+        name: 'Parts',
+        why: '',
+        osFamilies: [],
+        values: { hold: 4 * second },
+      },
+      {
+        key: 'dpkg',
+        kind: 'log-match',
+        name: 'Anything of dpkg',
+        why: '',
+        osFamilies: [],
+        values: { channel: 'dpkg.log', text: 'installed', severity: 'warning' },
+      },
+      {
+        key: 'disk',
+        kind: 'disk-space',
+        name: 'Room',
+        why: '',
+        osFamilies: [],
+        values: {
+          disks: ['/srv/*'],
+          'warning.bytes': null,
+          'critical.bytes': null,
+          'clear.bytes': null,
+          hold: 0,
+          'clear.hold': 0,
+        },
+      },
     ])
-    hosts = await Promise.all([here.lan.add('bullseye', 'tm-old'), here.lan.add('bookworm', 'tm-mid'), here.lan.add('trixie', 'tm-new')])
-    await Promise.all(hosts.map(async (host) => {
-      host.write('/var/log/dpkg.log', [400, 62, 20].map((days) => `${old(days)} status installed libold:amd64 1.${days}\n`).join(''))
-      await furnish(host)
-      await installAgent(here, host, await waysToTrust[host.name as keyof typeof waysToTrust](host))
-    }))
-    await Promise.all(hosts.map((host) => until(`readings of ${host.name}`, () => pageOf(here, host.name), (page) => page.facts.services !== undefined && page.facts.updates !== undefined && page.roster.confirmedAt !== null)))
+    hosts = await Promise.all([
+      here.lan.add('bullseye', 'tm-old'),
+      here.lan.add('bookworm', 'tm-mid'),
+      here.lan.add('trixie', 'tm-new'),
+    ])
+    await Promise.all(
+      hosts.map(async (host) => {
+        host.write(
+          '/var/log/dpkg.log',
+          [400, 62, 20].map((days) => `${old(days)} status installed libold:amd64 1.${days}\n`).join(''),
+        )
+        await furnish(host)
+        await installAgent(here, host, await waysToTrust[host.name as keyof typeof waysToTrust](host))
+      }),
+    )
+    await Promise.all(
+      hosts.map((host) =>
+        until(
+          `readings of ${host.name}`,
+          () => pageOf(here, host.name),
+          (page) =>
+            page.facts.services !== undefined && page.facts.updates !== undefined && page.roster.confirmedAt !== null,
+        ),
+      ),
+    )
   })
   afterAll(async () => {
     await proxy.close()
@@ -41,67 +106,163 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       return { curl: '', options: '' }
     },
     'tm-mid': () => ({ curl: '--cacert /root/ca.pem', options: '--ca /root/ca.pem' }),
-    'tm-new': () => ({ curl: `--cacert /root/ca.pem --proxy ${proxy.url}`, options: `--proxy ${proxy.url} --ca /root/ca.pem` }),
+    'tm-new': () => ({
+      curl: `--cacert /root/ca.pem --proxy ${proxy.url}`,
+      options: `--proxy ${proxy.url} --ca /root/ca.pem`,
+    }),
   }
 
   const onEach = (name: string, test: (host: RealHost) => Promise<void>) =>
-    it(name, async () => { await Promise.all(hosts.map((host) => test(host).catch((error: Error) => { throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error }) }))) })
+    it(name, async () => {
+      await Promise.all(
+        hosts.map((host) =>
+          test(host).catch((error: Error) => {
+            throw new Error(`${host.name} (Debian ${host.debian}): ${error.message}`, { cause: error })
+          }),
+        ),
+      )
+    })
   const servicesOf = (page: DevicePage) => new Map((page.facts.services ?? []).map((one) => [one.name, one]))
 
-  onEach('the one line of the page installs it: it reports, starts at boot, and finds nothing wrong with itself', async (host) => {
-    const page = await pageOf(here, host.name)
-    expect(page.failed).toEqual([])
-    expect(page.facts.system).toMatchObject({ osName: `Debian ${host.debian}`, hostName: host.name, startsAtBoot: true, serviceManager: 'systemd', mends: host.debian >= 12 })
-    const check = await host.run('/usr/local/lib/custode-agent/custode-agent check')
-    expect([check.code, check.stdout.split('\n').filter((line) => line.includes('WRONG'))]).toEqual([0, []])
-  })
+  onEach(
+    'the one line of the page installs it: it reports, starts at boot, and finds nothing wrong with itself',
+    async (host) => {
+      const page = await pageOf(here, host.name)
+      expect(page.failed).toEqual([])
+      expect(page.facts.system).toMatchObject({
+        osName: `Debian ${host.debian}`,
+        hostName: host.name,
+        startsAtBoot: true,
+        serviceManager: 'systemd',
+        mends: host.debian >= 12,
+      })
+      const check = await host.run('/usr/local/lib/custode-agent/custode-agent check')
+      expect([check.code, check.stdout.split('\n').filter((line) => line.includes('WRONG'))]).toEqual([0, []])
+    },
+  )
 
-  onEach('it speaks with its server over TLS only, as the system, a file or a way through a proxy has it; with nobody else, and not in the open', async (host) => {
-    const enrol = async (server: string, more = '') => {
-      const { code, stderr } = await host.run(`/usr/local/lib/custode-agent/custode-agent enroll --home /tmp/t-other --server ${server} --key ${await newKey(here)} ${more}`)
-      return [code, stderr.trim()]
-    }
-    expect(await enrol(here.url.replace('https:', 'http:'))).toEqual([1, expect.stringContaining('speaks plain HTTP')])
-    if (host.name !== 'tm-old') expect(await enrol(here.url)).toEqual([1, expect.stringContaining('an authority that this machine does not trust')])
-    await host.sh(`openssl req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout /tmp/t-key -out /tmp/t-ca.pem -days 2 -subj /CN=other 2>/dev/null`)
-    expect(await enrol(here.url, '--ca /tmp/t-ca.pem')).toEqual([1, expect.stringContaining('an authority that this machine does not trust')])
-    // The key it was installed with is in no list of processes.
-    expect((await host.sh('ps -eo args')).split('\n').filter((line) => /--key|sh -s/.test(line))).toEqual([])
-  })
+  onEach(
+    'it speaks with its server over TLS only, as the system, a file or a way through a proxy has it; with nobody else, and not in the open',
+    async (host) => {
+      const enrol = async (server: string, more = '') => {
+        const { code, stderr } = await host.run(
+          `/usr/local/lib/custode-agent/custode-agent enroll --home /tmp/t-other --server ${server} --key ${await newKey(here)} ${more}`,
+        )
+        return [code, stderr.trim()]
+      }
+      expect(await enrol(here.url.replace('https:', 'http:'))).toEqual([
+        1,
+        expect.stringContaining('speaks plain HTTP'),
+      ])
+      if (host.name !== 'tm-old')
+        expect(await enrol(here.url)).toEqual([
+          1,
+          expect.stringContaining('an authority that this machine does not trust'),
+        ])
+      await host.sh(
+        `openssl req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -keyout /tmp/t-key -out /tmp/t-ca.pem -days 2 -subj /CN=other 2>/dev/null`,
+      )
+      expect(await enrol(here.url, '--ca /tmp/t-ca.pem')).toEqual([
+        1,
+        expect.stringContaining('an authority that this machine does not trust'),
+      ])
+      // The key it was installed with is in no list of processes.
+      expect((await host.sh('ps -eo args')).split('\n').filter((line) => /--key|sh -s/.test(line))).toEqual([])
+    },
+  )
   it('the one behind a proxy has reached its server by it alone', async () => {
     expect(proxy.asked).toContain(new URL(here.url).host)
     const host = hosts.find((each) => each.name === 'tm-new')!
-    expect(await host.sh(`ss --tcp --numeric --no-header dst ${here.lan.gateway} dport = :${new URL(here.url).port}`)).toBe('')
+    expect(
+      await host.sh(`ss --tcp --numeric --no-header dst ${here.lan.gateway} dport = :${new URL(here.url).port}`),
+    ).toBe('')
   })
 
   onEach('log lines of two months ago, and of last year, neither stop it nor are news to a watch', async (host) => {
     const page = await pageOf(here, host.name)
     const events = (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body
-    expect(events.filter((one) => one.channel === 'dpkg.log').map((one) => one.text)).toEqual(['status installed libold:amd64 1.20'])
+    expect(events.filter((one) => one.channel === 'dpkg.log').map((one) => one.text)).toEqual([
+      'status installed libold:amd64 1.20',
+    ])
     expect((await alertsOf(here, page.id)).filter((one) => one.watch === 'dpkg')).toEqual([])
     // What is written from now on is.
     await host.sh(`echo "$(date '+%F %T') status installed libnew:amd64 2.0" >> /var/log/dpkg.log`)
-    await until('the alert of a new line', () => alertsOf(here, page.id), (alerts) => alerts.some((one) => one.watch === 'dpkg' && one.evidence?.text.includes('libnew')))
+    await until(
+      'the alert of a new line',
+      () => alertsOf(here, page.id),
+      (alerts) => alerts.some((one) => one.watch === 'dpkg' && one.evidence?.text.includes('libnew')),
+    )
   })
 
   onEach('services are those of systemctl, in each state that one can have', async (host) => {
     const states: Record<string, string> = {
-      't-runs': 'automatic running', 't-stopped': 'automatic stopped', 't-failed': 'automatic failed', 't-masked': 'disabled stopped', 't-condition': 'automatic skipped', 't-loops': 'automatic failed',
-      't-socket': 'on-demand stopped', 't-timer': 'on-demand finished', 't-path': 'on-demand stopped', 't-sysv': 'automatic running', 't-instance@one': 'automatic running', 't-once': 'automatic finished', 't-never': 'manual stopped', 't-nightly': 'on-demand failed', 't-broken': 'on-demand failed',
+      't-runs': 'automatic running',
+      't-stopped': 'automatic stopped',
+      't-failed': 'automatic failed',
+      't-masked': 'disabled stopped',
+      't-condition': 'automatic skipped',
+      't-loops': 'automatic failed',
+      't-socket': 'on-demand stopped',
+      't-timer': 'on-demand finished',
+      't-path': 'on-demand stopped',
+      't-sysv': 'automatic running',
+      't-instance@one': 'automatic running',
+      't-once': 'automatic finished',
+      't-never': 'manual stopped',
+      't-nightly': 'on-demand failed',
+      't-broken': 'on-demand failed',
     }
-    const told = servicesOf(await until('the services', () => pageOf(here, host.name), (page) => servicesOf(page).get('t-stopped')?.state === 'stopped'))
-    expect(Object.fromEntries(Object.keys(states).map((name) => [name, told.has(name) ? `${told.get(name)!.start} ${told.get(name)!.state}` : 'not told']))).toEqual(states)
+    const told = servicesOf(
+      await until(
+        'the services',
+        () => pageOf(here, host.name),
+        (page) => servicesOf(page).get('t-stopped')?.state === 'stopped',
+      ),
+    )
+    expect(
+      Object.fromEntries(
+        Object.keys(states).map((name) => [
+          name,
+          told.has(name) ? `${told.get(name)!.start} ${told.get(name)!.state}` : 'not told',
+        ]),
+      ),
+    ).toEqual(states)
 
     // Every unit that systemd has loaded, and every one that it has a file for.
-    const units = (await host.sh('systemctl list-units --all --type=service --no-legend --plain --full')).split('\n').map((line) => line.trim().split(/\s+/)).filter(([name, load]) => name?.endsWith('.service') && load !== 'not-found')
-    const files = (await host.sh('systemctl list-unit-files --type=service --no-legend --full')).split('\n').map((line) => line.trim().split(/\s+/)).filter(([name, state]) => name?.endsWith('.service') && !name.endsWith('@.service') && state !== 'alias')
+    const units = (await host.sh('systemctl list-units --all --type=service --no-legend --plain --full'))
+      .split('\n')
+      .map((line) => line.trim().split(/\s+/))
+      .filter(([name, load]) => name?.endsWith('.service') && load !== 'not-found')
+    const files = (await host.sh('systemctl list-unit-files --type=service --no-legend --full'))
+      .split('\n')
+      .map((line) => line.trim().split(/\s+/))
+      .filter(([name, state]) => name?.endsWith('.service') && !name.endsWith('@.service') && state !== 'alias')
     const plain = (name: string) => name.replace(/\.service$/, '')
     expect([...units, ...files].map(([name]) => plain(name!)).filter((name) => !told.has(name))).toEqual([])
-    const words: Record<string, Service['state'][]> = { active: ['running', 'finished'], inactive: ['stopped', 'finished', 'skipped'], failed: ['failed'], activating: ['starting', 'failed'] }
-    const differing = units.filter(([name, , active]) => words[active!] && !words[active!]!.includes(told.get(plain(name!))!.state)).map(([name, , active]) => `${name} ${active} ${told.get(plain(name!))!.state}`)
+    const words: Record<string, Service['state'][]> = {
+      active: ['running', 'finished'],
+      inactive: ['stopped', 'finished', 'skipped'],
+      failed: ['failed'],
+      activating: ['starting', 'failed'],
+    }
+    const differing = units
+      .filter(([name, , active]) => words[active!] && !words[active!]!.includes(told.get(plain(name!))!.state))
+      .map(([name, , active]) => `${name} ${active} ${told.get(plain(name!))!.state}`)
     expect(differing.filter((one) => !/apt-daily|systemd-tmpfiles|logrotate/.test(one))).toEqual([])
-    const start: Record<string, Service['start'][]> = { enabled: ['automatic'], 'enabled-runtime': ['automatic'], disabled: ['manual', 'on-demand'], masked: ['disabled'], static: ['on-demand'], indirect: ['on-demand'], generated: ['automatic', 'manual'] }
-    expect(files.filter(([name, state]) => start[state!] && !start[state!]!.includes(told.get(plain(name!))!.start)).map(([name, state]) => `${name} ${state} ${told.get(plain(name!))!.start}`)).toEqual([])
+    const start: Record<string, Service['start'][]> = {
+      enabled: ['automatic'],
+      'enabled-runtime': ['automatic'],
+      disabled: ['manual', 'on-demand'],
+      masked: ['disabled'],
+      static: ['on-demand'],
+      indirect: ['on-demand'],
+      generated: ['automatic', 'manual'],
+    }
+    expect(
+      files
+        .filter(([name, state]) => start[state!] && !start[state!]!.includes(told.get(plain(name!))!.start))
+        .map(([name, state]) => `${name} ${state} ${told.get(plain(name!))!.start}`),
+    ).toEqual([])
   })
 
   onEach('the journal: levels, invalid UTF-8, NUL, long lines, each entry once', async (host) => {
@@ -111,13 +272,24 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       printf 'before\\000after\\n' | systemd-cat -t t-nul -p info
       head -c 30000 /dev/zero | tr '\\0' x | systemd-cat -t t-long -p info`)
     const page = await pageOf(here, host.name)
-    const seen = async () => (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body.filter((one) => one.source.startsWith('t-') && ['t-log', 't-raw', 't-nul', 't-long'].includes(one.source))
+    const seen = async () =>
+      (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body.filter(
+        (one) => one.source.startsWith('t-') && ['t-log', 't-raw', 't-nul', 't-long'].includes(one.source),
+      )
     type Entry = { SYSLOG_IDENTIFIER: string; PRIORITY: string; MESSAGE: string | number[] }
-    const entries = (await host.sh('journalctl -o json --all -t t-log -t t-raw -t t-nul -t t-long')).split('\n').filter(Boolean).map((line) => JSON.parse(line) as Entry)
+    const entries = (await host.sh('journalctl -o json --all -t t-log -t t-raw -t t-nul -t t-long'))
+      .split('\n')
+      .filter(Boolean)
+      .map((line) => JSON.parse(line) as Entry)
     const events = await until('the entries', seen, (found) => found.length >= entries.length)
     const levels = ['emergency', 'alert', 'critical', 'error', 'warning', 'notice', 'informational', 'debug']
-    const text = (message: Entry['MESSAGE']) => (typeof message === 'string' ? message : Buffer.from(message).toString('utf8')).replaceAll('\0', '')
-    expect(events.map((one) => `${one.source} ${one.level} ${one.text.slice(0, 100)}`).sort()).toEqual(entries.map((one) => `${one.SYSLOG_IDENTIFIER} ${levels[Number(one.PRIORITY)]} ${text(one.MESSAGE).slice(0, 100)}`).sort())
+    const text = (message: Entry['MESSAGE']) =>
+      (typeof message === 'string' ? message : Buffer.from(message).toString('utf8')).replaceAll('\0', '')
+    expect(events.map((one) => `${one.source} ${one.level} ${one.text.slice(0, 100)}`).sort()).toEqual(
+      entries
+        .map((one) => `${one.SYSLOG_IDENTIFIER} ${levels[Number(one.PRIORITY)]} ${text(one.MESSAGE).slice(0, 100)}`)
+        .sort(),
+    )
     expect(events.find((one) => one.source === 't-long')!.text.length).toBe(2000)
   })
 
@@ -125,9 +297,17 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     await host.addDisk('/srv/data', 64)
     await host.sh('mkdir -p /srv/closed && chmod 700 /srv/closed')
     await host.addDisk('/srv/closed/inner', 16)
-    const page = await until('the disks', () => pageOf(here, host.name), (one) => one.disks.some((disk) => disk.mount === '/srv/data') && (one.facts.disks ?? []).some((disk) => disk.trouble))
+    const page = await until(
+      'the disks',
+      () => pageOf(here, host.name),
+      (one) =>
+        one.disks.some((disk) => disk.mount === '/srv/data') && (one.facts.disks ?? []).some((disk) => disk.trouble),
+    )
     for (const mount of ['/', '/srv/data']) {
-      const [size, free] = (await host.sh(`df --block-size=1 --output=size,avail ${mount} | tail -1`)).trim().split(/\s+/).map(Number)
+      const [size, free] = (await host.sh(`df --block-size=1 --output=size,avail ${mount} | tail -1`))
+        .trim()
+        .split(/\s+/)
+        .map(Number)
       const disk = page.disks.find((one) => one.mount === mount)!
       expect(disk.size).toBe(size)
       // Others write to the first meanwhile.
@@ -135,9 +315,18 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     }
     expect(page.facts.disks!.find((one) => one.mount === '/srv/closed/inner')?.trouble).toMatch(/EACCES|permission/i)
     await host.sh('head -c 70M /dev/zero > /srv/data/full 2>/dev/null || true')
-    await until('the alert of a full disk', () => alertsOf(here, page.id), (alerts) => alerts.some((one) => one.watch === 'disk' && one.instance === '/srv/data' && one.severity === 'critical'))
+    await until(
+      'the alert of a full disk',
+      () => alertsOf(here, page.id),
+      (alerts) =>
+        alerts.some((one) => one.watch === 'disk' && one.instance === '/srv/data' && one.severity === 'critical'),
+    )
     await host.sh('rm /srv/data/full')
-    await until('its end', () => alertsOf(here, page.id), (alerts) => alerts.some((one) => one.instance === '/srv/data' && one.status === 'closed'))
+    await until(
+      'its end',
+      () => alertsOf(here, page.id),
+      (alerts) => alerts.some((one) => one.instance === '/srv/data' && one.status === 'closed'),
+    )
   })
 
   onEach('memory as free has it, paging as vmstat, ports as ss', async (host) => {
@@ -147,25 +336,46 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     expect(value('memory.size')).toBe(total)
     expect(Math.abs(value('memory.available') - available!) / total!).toBeLessThan(0.1)
     const vmstat = (await host.sh('vmstat 1 2 | tail -1')).trim().split(/\s+/).map(Number)
-    expect([Math.round(value('paging.in') / 1024), Math.round(value('paging.out') / 1024)]).toEqual([vmstat[6], vmstat[7]])
-    const listening = (await host.sh('ss --listening --tcp --numeric --no-header')).trim().split('\n').map((line) => line.trim().split(/\s+/)[3]!).filter((address) => !/^(127\.|\[::1\])/.test(address)).map((address) => Number(address.split(':').pop()))
-    expect(page.facts.ports!.filter((one) => one.protocol === 'tcp').map((one) => one.port)).toEqual([...new Set(listening)].sort((a, b) => a - b))
+    expect([Math.round(value('paging.in') / 1024), Math.round(value('paging.out') / 1024)]).toEqual([
+      vmstat[6],
+      vmstat[7],
+    ])
+    const listening = (await host.sh('ss --listening --tcp --numeric --no-header'))
+      .trim()
+      .split('\n')
+      .map((line) => line.trim().split(/\s+/)[3]!)
+      .filter((address) => !/^(127\.|\[::1\])/.test(address))
+      .map((address) => Number(address.split(':').pop()))
+    expect(page.facts.ports!.filter((one) => one.protocol === 'tcp').map((one) => one.port)).toEqual(
+      [...new Set(listening)].sort((a, b) => a - b),
+    )
   })
 
   onEach('interfaces that stay, and not the ends of cables to containers, which come and go', async (host) => {
     await host.sh('ip link add t-cable type veth peer name t-other && ip link set t-cable up && ip link set t-other up')
     const page = await pageOf(here, host.name)
     const heard = page.heardAt!
-    const later = await until('three more reports', () => pageOf(here, host.name), (now) => now.heardAt! > heard + 5000)
-    expect([...new Set(later.latest!.readings.filter(([metric]) => metric.startsWith('net.')).map(([, name]) => name))]).toEqual(['host0'])
+    const later = await until(
+      'three more reports',
+      () => pageOf(here, host.name),
+      (now) => now.heardAt! > heard + 5000,
+    )
+    expect([
+      ...new Set(later.latest!.readings.filter(([metric]) => metric.startsWith('net.')).map(([, name]) => name)),
+    ]).toEqual(['host0'])
   })
 
   onEach('packages as dpkg lists them, held ones too', async (host) => {
     await host.sh('apt-mark hold curl')
-    const installed = async () => [...new Set((await host.sh(`dpkg -l | sed -n 's/^.i *\\([^ :]*\\).*/\\1/p'`)).trim().split('\n'))].sort()
+    const installed = async () =>
+      [...new Set((await host.sh(`dpkg -l | sed -n 's/^.i *\\([^ :]*\\).*/\\1/p'`)).trim().split('\n'))].sort()
     const expected = await installed()
     expect(await host.sh('dpkg -l curl | tail -1')).toMatch(/^hi/)
-    await until('the packages', () => pageOf(here, host.name), (page) => JSON.stringify([...(page.facts.packages ?? [])].sort()) === JSON.stringify(expected))
+    await until(
+      'the packages',
+      () => pageOf(here, host.name),
+      (page) => JSON.stringify([...(page.facts.packages ?? [])].sort()) === JSON.stringify(expected),
+    )
   })
 
   onEach('updates as apt-get would make them; one for security that was overtaken still is one', async (host) => {
@@ -173,37 +383,86 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const words = await host.sh('apt-get --simulate dist-upgrade')
     const upgraded = Number(/^(\d+) upgraded/m.exec(words)![1])
     expect(upgraded).toBe(3)
-    const { updates } = (await until('the updates', () => pageOf(here, host.name), (page) => page.facts.updates?.security === 2, 60_000)).facts
-    expect(updates).toMatchObject({ security: 2, other: 1, names: ['t-overtaken', 't-urgent', 't-ordinary'].sort((a, b) => updates!.names.indexOf(a) - updates!.names.indexOf(b)) })
+    const { updates } = (
+      await until(
+        'the updates',
+        () => pageOf(here, host.name),
+        (page) => page.facts.updates?.security === 2,
+        60_000,
+      )
+    ).facts
+    expect(updates).toMatchObject({
+      security: 2,
+      other: 1,
+      names: ['t-overtaken', 't-urgent', 't-ordinary'].sort(
+        (a, b) => updates!.names.indexOf(a) - updates!.names.indexOf(b),
+      ),
+    })
     expect(updates!.names.slice(0, 2).sort()).toEqual(['t-overtaken', 't-urgent'])
     expect(Math.abs(Date.now() - updates!.listsAt!)).toBeLessThan(5 * minute)
   })
 
-  onEach('a stopped service is started again where polkit allows it, else raised; crashed, masked and broken ones are told as what they are', async (host) => {
-    const page = await pageOf(here, host.name)
-    const open = async (instance: string) => (await alertsOf(here, page.id)).filter((one) => one.watch === 'services' && one.instance === instance && one.status !== 'closed')
-    const isActive = async (name: string) => (await host.run(`systemctl is-active ${name}`)).stdout.trim()
-    await host.sh('systemctl stop nginx')
-    if (host.debian >= 12) {
-      await until('nginx to be started', () => isActive('nginx'), (state) => state === 'active', 40_000)
-      expect(await Promise.all((await open('nginx')).map(async (alert) => JSON.stringify((await here.house.technician('GET', `/api/alerts/${alert.id}`)).body)))).toEqual([])
-      await host.sh('kill -KILL $(systemctl show --value --property=MainPID nginx)')
-      await until('nginx to be started after a crash', () => isActive('nginx'), (state) => state === 'active', 40_000)
-    } else {
-      await until('the alert of nginx', () => open('nginx'), (alerts) => alerts.length === 1)
-      await host.sh('systemctl start nginx')
-      await until('its end', () => open('nginx'), (alerts) => alerts.length === 0)
-    }
-    await host.sh('systemctl mask --now cron')
-    await host.sh(`echo nonsense > /etc/nginx/nginx.conf; systemctl stop nginx`)
-    const [alert] = await until('the alert of a service that does not start', () => open('nginx'), (alerts) => alerts.length === 1, 90_000)
-    expect(alert!.evidence!.text).toMatch(/^nginx (has failed|is stopped)$/)
-    // Somebody has masked it: that is a decision, and no fault.
-    expect(await open('cron')).toEqual([])
-  })
+  onEach(
+    'a stopped service is started again where polkit allows it, else raised; crashed, masked and broken ones are told as what they are',
+    async (host) => {
+      const page = await pageOf(here, host.name)
+      const open = async (instance: string) =>
+        (await alertsOf(here, page.id)).filter(
+          (one) => one.watch === 'services' && one.instance === instance && one.status !== 'closed',
+        )
+      const isActive = async (name: string) => (await host.run(`systemctl is-active ${name}`)).stdout.trim()
+      await host.sh('systemctl stop nginx')
+      if (host.debian >= 12) {
+        await until(
+          'nginx to be started',
+          () => isActive('nginx'),
+          (state) => state === 'active',
+          40_000,
+        )
+        expect(
+          await Promise.all(
+            (await open('nginx')).map(async (alert) =>
+              JSON.stringify((await here.house.technician('GET', `/api/alerts/${alert.id}`)).body),
+            ),
+          ),
+        ).toEqual([])
+        await host.sh('kill -KILL $(systemctl show --value --property=MainPID nginx)')
+        await until(
+          'nginx to be started after a crash',
+          () => isActive('nginx'),
+          (state) => state === 'active',
+          40_000,
+        )
+      } else {
+        await until(
+          'the alert of nginx',
+          () => open('nginx'),
+          (alerts) => alerts.length === 1,
+        )
+        await host.sh('systemctl start nginx')
+        await until(
+          'its end',
+          () => open('nginx'),
+          (alerts) => alerts.length === 0,
+        )
+      }
+      await host.sh('systemctl mask --now cron')
+      await host.sh(`echo nonsense > /etc/nginx/nginx.conf; systemctl stop nginx`)
+      const [alert] = await until(
+        'the alert of a service that does not start',
+        () => open('nginx'),
+        (alerts) => alerts.length === 1,
+        90_000,
+      )
+      expect(alert!.evidence!.text).toMatch(/^nginx (has failed|is stopped)$/)
+      // Somebody has masked it: that is a decision, and no fault.
+      expect(await open('cron')).toEqual([])
+    },
+  )
 
   onEach('the agent may start and stop services, and do nothing else', async (host) => {
-    const asAgent = (verb: string) => host.run(`setpriv --reuid custode-agent --regid custode-agent --init-groups systemctl --no-ask-password ${verb}`)
+    const asAgent = (verb: string) =>
+      host.run(`setpriv --reuid custode-agent --regid custode-agent --init-groups systemctl --no-ask-password ${verb}`)
     const may = host.debian >= 12 ? 0 : 1
     expect((await asAgent('restart rsyslog.service')).code > 0).toBe(may > 0)
     // What its services are is what the rule names: one that comes later it may start after its own next start.
@@ -211,18 +470,37 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     await host.sh('systemctl daemon-reload')
     expect((await asAgent('start t-later.service')).code).toBeGreaterThan(0)
     await host.sh('systemctl restart custode-agent')
-    await until('the right to start what came later', () => asAgent('start t-later.service'), ({ code }) => code > 0 === may > 0)
+    await until(
+      'the right to start what came later',
+      () => asAgent('start t-later.service'),
+      ({ code }) => code > 0 === may > 0,
+    )
     expect(await host.sh('systemctl is-active t-later.service || true')).toBe(may ? 'inactive\n' : 'active\n')
     await host.sh('systemctl stop t-later.service && rm /etc/systemd/system/t-later.service && systemctl daemon-reload')
-    for (const verb of ['start poweroff.target', 'isolate rescue.target', 'mask rsyslog.service', 'set-property rsyslog.service CPUWeight=1', 'daemon-reload', 'stop dbus.socket', 'reboot', 'kill rsyslog.service', 'start systemd-reboot.service', 'start debug-shell.service', 'start t-instance@other.service']) expect([verb, (await asAgent(verb)).code > 0]).toEqual([verb, true])
+    for (const verb of [
+      'start poweroff.target',
+      'isolate rescue.target',
+      'mask rsyslog.service',
+      'set-property rsyslog.service CPUWeight=1',
+      'daemon-reload',
+      'stop dbus.socket',
+      'reboot',
+      'kill rsyslog.service',
+      'start systemd-reboot.service',
+      'start debug-shell.service',
+      'start t-instance@other.service',
+    ])
+      expect([verb, (await asAgent(verb)).code > 0]).toEqual([verb, true])
   })
 })
 
 /** Services in each state that one can have. */
 async function furnish(host: RealHost): Promise<void> {
   const unit = (name: string, text: string) => host.write(`/usr/local/lib/systemd/system/${name}`, text)
-  const service = (exec: string, more = '', install = '[Install]\nWantedBy=multi-user.target\n') => `[Service]\nExecStart=${exec}\n${more}\n${install}`
-  for (const name of ['t-runs', 't-stopped', 't-masked', 't-never']) unit(`${name}.service`, service('/bin/sleep infinity'))
+  const service = (exec: string, more = '', install = '[Install]\nWantedBy=multi-user.target\n') =>
+    `[Service]\nExecStart=${exec}\n${more}\n${install}`
+  for (const name of ['t-runs', 't-stopped', 't-masked', 't-never'])
+    unit(`${name}.service`, service('/bin/sleep infinity'))
   unit('t-failed.service', service('/bin/false'))
   unit('t-loops.service', service('/bin/false', 'Restart=always\nRestartSec=3600'))
   unit('t-condition.service', `[Unit]\nConditionPathExists=/nowhere\n${service('/bin/sleep infinity')}`)
@@ -234,8 +512,13 @@ async function furnish(host: RealHost): Promise<void> {
   unit('t-nightly.service', service('/bin/false', 'Type=oneshot', ''))
   unit('t-socket.socket', '[Socket]\nListenStream=127.0.0.1:7999\n[Install]\nWantedBy=sockets.target\n')
   unit('t-path.path', '[Path]\nPathExists=/nowhere\n[Install]\nWantedBy=multi-user.target\n')
-  for (const name of ['t-timer', 't-nightly']) unit(`${name}.timer`, '[Timer]\nOnCalendar=2100-01-01\n[Install]\nWantedBy=timers.target\n')
-  host.write('/etc/init.d/t-sysv', '#!/bin/sh\n### BEGIN INIT INFO\n# Provides: t-sysv\n# Required-Start:\n# Required-Stop:\n# Default-Start: 2 3 4 5\n# Default-Stop: 0 1 6\n# Short-Description: Old style\n### END INIT INFO\ncase "$1" in start) start-stop-daemon --start --background --make-pidfile --pidfile /run/t-sysv.pid --exec /bin/sleep -- infinity;; stop) start-stop-daemon --stop --pidfile /run/t-sysv.pid;; esac\n', 0o755)
+  for (const name of ['t-timer', 't-nightly'])
+    unit(`${name}.timer`, '[Timer]\nOnCalendar=2100-01-01\n[Install]\nWantedBy=timers.target\n')
+  host.write(
+    '/etc/init.d/t-sysv',
+    '#!/bin/sh\n### BEGIN INIT INFO\n# Provides: t-sysv\n# Required-Start:\n# Required-Stop:\n# Default-Start: 2 3 4 5\n# Default-Stop: 0 1 6\n# Short-Description: Old style\n### END INIT INFO\ncase "$1" in start) start-stop-daemon --start --background --make-pidfile --pidfile /run/t-sysv.pid --exec /bin/sleep -- infinity;; stop) start-stop-daemon --stop --pidfile /run/t-sysv.pid;; esac\n',
+    0o755,
+  )
   await host.sh(`
     for n in 2 3 4 5; do ln -sf ../init.d/t-sysv /etc/rc$n.d/S01t-sysv; done
     systemctl daemon-reload
@@ -249,7 +532,9 @@ async function furnish(host: RealHost): Promise<void> {
 
 /** A package archive on the host's own disk, with an ordinary and a security part, and three updates in it. */
 async function offerUpdates(host: RealHost): Promise<void> {
-  host.write('/root/offer.sh', `#!/bin/sh
+  host.write(
+    '/root/offer.sh',
+    `#!/bin/sh
 set -e
 package() { # name version part
   mkdir -p /srv/repo/$3 /tmp/p/DEBIAN
@@ -269,6 +554,8 @@ index x-security Debian-Security x-security; index x-updates Debian x-updates
 rm -f /etc/apt/sources.list.d/*
 printf 'deb [trusted=yes] file:/srv/repo/x-security ./\\ndeb [trusted=yes] file:/srv/repo/x-updates ./\\n' > /etc/apt/sources.list
 apt-get update > /dev/null
-`, 0o755)
+`,
+    0o755,
+  )
   await host.sh('/root/offer.sh')
 }

@@ -35,7 +35,11 @@ export interface HostHouse {
  * @param agentFolder of packaged agents
  * @param knowsCa whether the server was told of that authority, so that its installation script brings it along
  */
-export async function openHostHouse(interval = 2000, agentFolder = join(root, 'dist/agent'), knowsCa = true): Promise<HostHouse> {
+export async function openHostHouse(
+  interval = 2000,
+  agentFolder = join(root, 'dist/agent'),
+  knowsCa = true,
+): Promise<HostHouse> {
   const lan = await Lan.open()
   const folder = mkdtempSync(join(tmpdir(), 'custode-tls-'))
   const { ca, ...tls } = signedByOwnAuthority(folder, lan.gateway)
@@ -48,13 +52,20 @@ export async function openHostHouse(interval = 2000, agentFolder = join(root, 'd
   const failures: unknown[] = []
   const stopTimers = startTimers(allJobs(house.pool), { error: (fields, text) => failures.push([text, fields]) })
   return {
-    house, lan, siteId, url, ca,
+    house,
+    lan,
+    siteId,
+    url,
+    ca,
     async close() {
       await stopTimers()
       await lan.close()
       await house.close()
       rmSync(folder, { recursive: true })
-      if (failures.length) throw new Error(`timers failed: ${JSON.stringify(failures, (_, value: unknown) => (value instanceof Error ? value.stack : value)).slice(0, 2000)}`)
+      if (failures.length)
+        throw new Error(
+          `timers failed: ${JSON.stringify(failures, (_, value: unknown) => (value instanceof Error ? value.stack : value)).slice(0, 2000)}`,
+        )
     },
   }
 }
@@ -64,7 +75,9 @@ function freePort(host: string): Promise<number> {
   return new Promise((resolve, reject) => {
     probe.once('error', reject).listen(0, host, () => {
       const { port } = probe.address() as AddressInfo
-      probe.close(() => { resolve(port) })
+      probe.close(() => {
+        resolve(port)
+      })
     })
   })
 }
@@ -104,13 +117,33 @@ export async function openProxy(here: HostHouse): Promise<Proxy> {
 }
 
 export async function newKey({ house, siteId }: HostHouse, uses = 1): Promise<string> {
-  return (await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', { siteId, clientId: null, label: '', uses, days: 1, kind: 'server', roles: [], tags: [] })).body.key
+  return (
+    await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
+      siteId,
+      clientId: null,
+      label: '',
+      uses,
+      days: 1,
+      kind: 'server',
+      roles: [],
+      tags: [],
+    })
+  ).body.key
 }
 
-/** The one line of the page, run on the host as root, once the authority has been brought there. @returns what it said */
-export async function installAgent(here: HostHouse, host: RealHost, { curl = '--cacert /root/ca.pem', options = '' } = {}): Promise<string> {
+/**
+ * The one line of the page, run on the host as root, once the authority has been brought there.
+ * @returns what it said
+ */
+export async function installAgent(
+  here: HostHouse,
+  host: RealHost,
+  { curl = '--cacert /root/ca.pem', options = '' } = {},
+): Promise<string> {
   host.write('/root/ca.pem', here.ca)
-  return host.sh(`curl -fsSL ${curl} ${here.url}/agent/install.sh | sh -s -- ${await newKey(here)} --name ${host.name} ${options} 2>&1`)
+  return host.sh(
+    `curl -fsSL ${curl} ${here.url}/agent/install.sh | sh -s -- ${await newKey(here)} --name ${host.name} ${options} 2>&1`,
+  )
 }
 
 /** The page of the device of this name, as a technician gets it. */
@@ -127,13 +160,32 @@ export async function alertsOf({ house }: HostHouse, deviceId: number): Promise<
 
 /** Makes a template of these watches for every device, impatient enough for a test. */
 export async function watchFor({ house }: HostHouse, watches: WatchSpec[]): Promise<void> {
-  const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', { name: 'Hosts', description: '', includes: [], watches })).body
-  const { status, body } = await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
+  const { id } = (
+    await house.lead<{ id: number }>('POST', '/api/templates', {
+      name: 'Hosts',
+      description: '',
+      includes: [],
+      watches,
+    })
+  ).body
+  const { status, body } = await house.lead('POST', '/api/assignments', {
+    templateId: id,
+    target: { on: 'everyone' },
+    rank: 100,
+    values: {},
+    dormant: false,
+    reason: '',
+  })
   if (status !== 200) throw new Error(JSON.stringify(body))
 }
 
 /** Waits until something is so. @throws Error with what was seen last */
-export async function until<T>(what: string, look: () => Promise<T>, isSo: (seen: T) => boolean, within = 30_000): Promise<T> {
+export async function until<T>(
+  what: string,
+  look: () => Promise<T>,
+  isSo: (seen: T) => boolean,
+  within = 30_000,
+): Promise<T> {
   let seen: T | undefined
   for (const end = Date.now() + within; Date.now() < end; await wait(200)) {
     seen = await look().catch(() => undefined)

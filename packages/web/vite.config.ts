@@ -3,5 +3,11 @@ import { defineConfig } from 'vite'
 
 export default defineConfig({
   plugins: [vue()],
-  build: { outDir: '../../dist/web', emptyOutDir: true, target: 'es2023', assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../../dist/web',
+    emptyOutDir: true,
+    target: 'es2023',
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+  },
 })

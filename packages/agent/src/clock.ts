@@ -25,10 +25,16 @@ function textOf(file: string): string | null {
  */
 export function sinceStart(): { up: Millis; boot: string } {
   const told = textOf('/proc/uptime')?.split(' ')[0]
-  return { up: Math.round((told === undefined ? uptime() : Number(told)) * 1000), boot: textOf('/proc/sys/kernel/random/boot_id') ?? instance }
+  return {
+    up: Math.round((told === undefined ? uptime() : Number(told)) * 1000),
+    boot: textOf('/proc/sys/kernel/random/boot_id') ?? instance,
+  }
 }
 
-/** The machine's identifier (machine-id(5)), hashed as that page asks for, so that it serves nothing else. Null: it has none. */
+/**
+ * The machine's identifier (machine-id(5)), hashed as that page asks for, so that it serves nothing else. Null: it has
+ * none.
+ */
 export function machineMark(): string | null {
   const id = textOf('/etc/machine-id')
   return id ? createHash('sha256').update(`custode-agent:${id}`).digest('hex').slice(0, 32) : null

@@ -5,8 +5,12 @@ import { afterEach, beforeEach, expect, it } from 'vitest'
 import { writeWhole } from './files'
 
 let folder: string
-beforeEach(() => { folder = mkdtempSync(join(tmpdir(), 'custode-files-')) })
-afterEach(() => { rmSync(folder, { recursive: true }) })
+beforeEach(() => {
+  folder = mkdtempSync(join(tmpdir(), 'custode-files-'))
+})
+afterEach(() => {
+  rmSync(folder, { recursive: true })
+})
 
 it('a file is written whole over what was half written before, and over a link without following it', () => {
   const [file, victim] = [join(folder, 'file'), join(folder, 'victim')]
@@ -18,5 +22,9 @@ it('a file is written whole over what was half written before, and over a link w
   rmSync(file)
   symlinkSync(victim, file)
   writeWhole(file, 'three')
-  expect([readFileSync(file, 'utf8'), readFileSync(victim, 'utf8'), statSync(file).mode & 0o777]).toEqual(['three', 'untouched', 0o600])
+  expect([readFileSync(file, 'utf8'), readFileSync(victim, 'utf8'), statSync(file).mode & 0o777]).toEqual([
+    'three',
+    'untouched',
+    0o600,
+  ])
 })

@@ -22,7 +22,7 @@ export function writeWhole(file: string, text: string): void {
   rmSync(fresh, { force: true })
   const handle = openSync(fresh, 'wx', 0o600)
   try {
-    for (let written = 0; written < bytes.length; ) written += writeSync(handle, bytes, written)
+    for (let written = 0; written < bytes.length;) written += writeSync(handle, bytes, written)
     fsyncSync(handle)
   } finally {
     closeSync(handle)
@@ -32,7 +32,10 @@ export function writeWhole(file: string, text: string): void {
 }
 
 /** What a file holds; null where there is none, or it cannot be read: such a file counts as absent. */
-export function readJson<T>(file: string, isWhole: (value: unknown) => boolean = (value) => typeof value === 'object' && value !== null): T | null {
+export function readJson<T>(
+  file: string,
+  isWhole: (value: unknown) => boolean = (value) => typeof value === 'object' && value !== null,
+): T | null {
   if (!existsSync(file)) return null
   try {
     const value = JSON.parse(readFileSync(file, 'utf8')) as unknown

@@ -59,7 +59,11 @@ async function main(): Promise<number> {
       return 0
     case 'install':
       if (!values.server || !key) throw new Error('install needs --server and --key')
-      await install({ way: way(values.server), key, name: values.name, root: values.root, looksOnly: values['look-only'] }, say, !values['no-run'])
+      await install(
+        { way: way(values.server), key, name: values.name, root: values.root, looksOnly: values['look-only'] },
+        say,
+        !values['no-run'],
+      )
       return 0
     case 'uninstall':
       uninstall(values.root, say)
@@ -81,7 +85,12 @@ async function main(): Promise<number> {
 }
 
 // Packaged as one executable, the program is a script without await at its top.
-main().then((code) => { process.exitCode = code }, (error: unknown) => {
-  process.stderr.write(`custode-agent: ${(error as Error).message}\n`)
-  process.exitCode = 1
-})
+main().then(
+  (code) => {
+    process.exitCode = code
+  },
+  (error: unknown) => {
+    process.stderr.write(`custode-agent: ${(error as Error).message}\n`)
+    process.exitCode = 1
+  },
+)

@@ -17,5 +17,7 @@ export const count = Joi.number().integer().min(0)
 export const words = Joi.string().allow('')
 
 /** Something was made or changed; its number. */
-export interface Made { id: number }
+export interface Made {
+  id: number
+}
 export const madeSchema = answerOf<Made>({ id })

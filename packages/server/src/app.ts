@@ -48,8 +48,23 @@ const defaultInterval = minute
 // Everything comes from this server; styles are set on elements by the component library.
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
 
-export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyFolder, address = readPublicAddress('http://127.0.0.1:7700'), tls, interval = defaultInterval, pastWindows = false, log = false }: AppOptions): Promise<FastifyInstance> {
-  const app = Fastify({ logger: log ? { level: 'info' } : false, logController: new LogController({ disableRequestLogging: true }), bodyLimit: 1024 * 1024, routerOptions: { maxParamLength: 200 },
+export async function buildApp({
+  pool,
+  databaseUrl,
+  webFolder,
+  agentFolder,
+  keyFolder,
+  address = readPublicAddress('http://127.0.0.1:7700'),
+  tls,
+  interval = defaultInterval,
+  pastWindows = false,
+  log = false,
+}: AppOptions): Promise<FastifyInstance> {
+  const app = Fastify({
+    logger: log ? { level: 'info' } : false,
+    logController: new LogController({ disableRequestLogging: true }),
+    bodyLimit: 1024 * 1024,
+    routerOptions: { maxParamLength: 200 },
     // A proxy on this machine tells who asks and by which scheme; nobody else is believed.
     trustProxy: 'loopback',
     ...(tls ? { https: tls } : {}),
@@ -63,7 +78,11 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   refusePlainHttp(app)
   guard(app, pool)
   app.addHook('onSend', async (request, reply) => {
-    void reply.headers({ 'x-content-type-options': 'nosniff', 'content-security-policy': policy, 'referrer-policy': 'same-origin' })
+    void reply.headers({
+      'x-content-type-options': 'nosniff',
+      'content-security-policy': policy,
+      'referrer-policy': 'same-origin',
+    })
     if (request.url.startsWith('/api/')) void reply.header('cache-control', 'no-store')
   })
 
@@ -72,9 +91,17 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   app.addHook('onClose', () => live.stop())
   const signer = openSigner(keyFolder)
   const programs = collectorPrograms(agentFolder ?? '')
-  const engine = new Engine(pool, (deviceId, clientId) => live.reported(deviceId, clientId), new Map([...programs].map(([name, { digest }]) => [name, digest])),
-    (fault) => { app.log.error(fault, 'a watch could not be evaluated; its posts stay as they were') })
-  live.onEvent = ({ topic }) => { if (topic !== 'reports' && topic !== 'alerts') engine.attendance.changed() }
+  const engine = new Engine(
+    pool,
+    (deviceId, clientId) => live.reported(deviceId, clientId),
+    new Map([...programs].map(([name, { digest }]) => [name, digest])),
+    (fault) => {
+      app.log.error(fault, 'a watch could not be evaluated; its posts stay as they were')
+    },
+  )
+  live.onEvent = ({ topic }) => {
+    if (topic !== 'reports' && topic !== 'alerts') engine.attendance.changed()
+  }
 
   accessRoutes(app, pool)
   estateRoutes(app, pool)
@@ -94,7 +121,13 @@ export async function buildApp({ pool, databaseUrl, webFolder, agentFolder, keyF
   describeApi(app, routes)
 
   if (hasWeb) {
-    await app.register(staticFiles, { root: webFolder, preCompressed: true, index: false, immutable: true, maxAge: '30d' })
+    await app.register(staticFiles, {
+      root: webFolder,
+      preCompressed: true,
+      index: false,
+      immutable: true,
+      maxAge: '30d',
+    })
     // Left to the files, a folder without an index is refused to whoever accepts nothing packed.
     app.get('/', (_request, reply) => sendPage(reply))
   }

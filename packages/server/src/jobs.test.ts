@@ -4,21 +4,31 @@ import { allJobs } from './jobs'
 import { openHouse, type House } from './testing/house'
 
 let house: House
-beforeAll(async () => { house = await openHouse() })
+beforeAll(async () => {
+  house = await openHouse()
+})
 afterAll(() => house.close())
 
 describe('what the server does by itself', () => {
-  it.each(['windows', 'silence', 'mendings', 'partitions', 'sweeps', 'waves', 'updates', 'sessions', 'attempts'])('%s: a round of it ends well', async (name) => {
-    const [job] = allJobs(house.pool).filter((each) => each.name === name)
-    await job!.work(Date.now())
-  })
+  it.each(['windows', 'silence', 'mendings', 'partitions', 'sweeps', 'waves', 'updates', 'sessions', 'attempts'])(
+    '%s: a round of it ends well',
+    async (name) => {
+      const [job] = allJobs(house.pool).filter((each) => each.name === name)
+      await job!.work(Date.now())
+    },
+  )
   it('is all tried here', () => {
     expect(allJobs(house.pool)).toHaveLength(9)
   })
   it('sessions and attempts that are over go', async () => {
-    await house.pool.query(`insert into session (token_digest, person_id, expires_at) select 'old', min(id), now() - interval '1 minute' from person`)
-    await house.pool.query(`insert into sign_in_attempt (email, address, at) values ('a', 'b', now() - interval '25 hours'), ('a', 'b', now() - interval '1 hour')`)
-    for (const { work } of allJobs(house.pool).filter((each) => ['sessions', 'attempts'].includes(each.name))) await work(Date.now())
+    await house.pool.query(
+      `insert into session (token_digest, person_id, expires_at) select 'old', min(id), now() - interval '1 minute' from person`,
+    )
+    await house.pool.query(
+      `insert into sign_in_attempt (email, address, at) values ('a', 'b', now() - interval '25 hours'), ('a', 'b', now() - interval '1 hour')`,
+    )
+    for (const { work } of allJobs(house.pool).filter((each) => ['sessions', 'attempts'].includes(each.name)))
+      await work(Date.now())
     expect((await house.pool.query(`select from session where token_digest = 'old'`)).rowCount).toBe(0)
     expect((await house.pool.query(`select from sign_in_attempt where email = 'a'`)).rowCount).toBe(1)
     expect((await house.technician('GET', '/api/session')).status).toBe(200)
@@ -30,13 +40,39 @@ describe('a job', () => {
     const rounds = { failing: 0, slow: 0 }
     const said: string[] = []
     let isOver = false
-    const stop = startTimers([
-      { name: 'failing', every: 5, work: () => { rounds.failing++; return Promise.reject(new Error('no')) } },
-      { name: 'slow', every: 5, work: async () => { rounds.slow++; await new Promise((resolve) => setTimeout(resolve, 80)); isOver = true } },
-    ], { error: (_, text) => { said.push(text) } })
-    await vi.waitFor(() => { expect([rounds.failing > 2, rounds.slow > 0]).toEqual([true, true]) })
+    const stop = startTimers(
+      [
+        {
+          name: 'failing',
+          every: 5,
+          work: () => {
+            rounds.failing++
+            return Promise.reject(new Error('no'))
+          },
+        },
+        {
+          name: 'slow',
+          every: 5,
+          work: async () => {
+            rounds.slow++
+            await new Promise((resolve) => setTimeout(resolve, 80))
+            isOver = true
+          },
+        },
+      ],
+      {
+        error: (_, text) => {
+          said.push(text)
+        },
+      },
+    )
+    await vi.waitFor(() => {
+      expect([rounds.failing > 2, rounds.slow > 0]).toEqual([true, true])
+    })
     isOver = false
-    await vi.waitFor(() => { expect(rounds.slow).toBeGreaterThan(1) })
+    await vi.waitFor(() => {
+      expect(rounds.slow).toBeGreaterThan(1)
+    })
     await stop()
     expect([isOver, said[0]]).toEqual([true, 'timer failed'])
     const before = { ...rounds }

@@ -39,7 +39,8 @@ function fileOf(name: string): string | undefined {
 
 function readTls(): { key: string; cert: string } | undefined {
   const [key, cert] = [fileOf('CUSTODE_TLS_KEY'), fileOf('CUSTODE_TLS_CERTIFICATE')]
-  if (Boolean(key) !== Boolean(cert)) fail('CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE belong together: set both, or none.')
+  if (Boolean(key) !== Boolean(cert))
+    fail('CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE belong together: set both, or none.')
   return key && cert ? { key, cert } : undefined
 }
 
@@ -56,21 +57,33 @@ function renewTls(): void {
 
 const host = process.env.CUSTODE_HOST ?? '127.0.0.1'
 const tls = readTls()
-if (!tls && !isLoopback(host)) fail(`CUSTODE_HOST is ${host}, and there is no certificate: passwords and keys would cross the network in the open. Set CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE, or leave the host at 127.0.0.1 and put a proxy with a certificate before it.`)
-if (!process.env.CUSTODE_ADDRESS && !isLoopback(host)) fail('CUSTODE_ADDRESS is not set: it is how machines and people reach this server, such as https://custode.example')
+if (!tls && !isLoopback(host))
+  fail(
+    `CUSTODE_HOST is ${host}, and there is no certificate: passwords and keys would cross the network in the open. Set CUSTODE_TLS_KEY and CUSTODE_TLS_CERTIFICATE, or leave the host at 127.0.0.1 and put a proxy with a certificate before it.`,
+  )
+if (!process.env.CUSTODE_ADDRESS && !isLoopback(host))
+  fail('CUSTODE_ADDRESS is not set: it is how machines and people reach this server, such as https://custode.example')
 
 function readAddress(): PublicAddress {
   try {
-    return readPublicAddress(process.env.CUSTODE_ADDRESS ?? `${tls ? 'https' : 'http'}://127.0.0.1:${port}`, fileOf('CUSTODE_CA') ?? null)
+    return readPublicAddress(
+      process.env.CUSTODE_ADDRESS ?? `${tls ? 'https' : 'http'}://127.0.0.1:${port}`,
+      fileOf('CUSTODE_CA') ?? null,
+    )
   } catch (error) {
     return fail(`CUSTODE_ADDRESS or CUSTODE_CA: ${(error as Error).message}`)
   }
 }
 
 const app = await buildApp({
-  address: readAddress(), tls,
-  pool, databaseUrl, log: true,
-  webFolder: process.env.CUSTODE_WEB, agentFolder: process.env.CUSTODE_AGENTS, keyFolder: need('CUSTODE_KEYS'),
+  address: readAddress(),
+  tls,
+  pool,
+  databaseUrl,
+  log: true,
+  webFolder: process.env.CUSTODE_WEB,
+  agentFolder: process.env.CUSTODE_AGENTS,
+  keyFolder: need('CUSTODE_KEYS'),
   interval: process.env.CUSTODE_INTERVAL ? Number(process.env.CUSTODE_INTERVAL) : undefined,
   pastWindows: process.env.CUSTODE_PAST_WINDOWS === '1',
 })
@@ -78,7 +91,9 @@ try {
   await app.listen({ port, host })
 } catch (error) {
   const taken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
-  process.stderr.write(taken ? `Port ${port} is in use by another program. Choose another with CUSTODE_PORT.\n` : `${String(error)}\n`)
+  process.stderr.write(
+    taken ? `Port ${port} is in use by another program. Choose another with CUSTODE_PORT.\n` : `${String(error)}\n`,
+  )
   process.exit(1)
 }
 const stopTimers = startTimers(allJobs(pool), app.log)

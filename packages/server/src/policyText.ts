@@ -22,17 +22,44 @@ const complain = (text: string): number => {
 }
 
 /** Where no server is asked every name may be one. */
-const anything: References = { client: () => null, site: () => null, device: () => null, person: () => null, clientOf: () => 1, siteOf: () => 1, deviceOf: () => 1, personOf: () => 1 }
-const somewhere: KnownEstate = { ...noNames, client: () => '', site: () => '', role: () => '', device: () => '', siteClient: () => null }
+const anything: References = {
+  client: () => null,
+  site: () => null,
+  device: () => null,
+  person: () => null,
+  clientOf: () => 1,
+  siteOf: () => 1,
+  deviceOf: () => 1,
+  personOf: () => 1,
+}
+const somewhere: KnownEstate = {
+  ...noNames,
+  client: () => '',
+  site: () => '',
+  role: () => '',
+  device: () => '',
+  siteClient: () => null,
+}
 
-async function call<T>(method: string, path: string, cookie: string, body?: unknown): Promise<{ answer: T; cookie: string }> {
-  const response = await fetch(`${process.env.CUSTODE_URL}${path}`, { method, headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) }, ...(body ? { body: JSON.stringify(body) } : {}) })
+async function call<T>(
+  method: string,
+  path: string,
+  cookie: string,
+  body?: unknown,
+): Promise<{ answer: T; cookie: string }> {
+  const response = await fetch(`${process.env.CUSTODE_URL}${path}`, {
+    method,
+    headers: { cookie, ...(body ? { 'content-type': 'application/json' } : {}) },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  })
   const answer: unknown = await response.json()
   if (!response.ok) throw new Error((answer as Problem).detail)
   return { answer: answer as T, cookie: response.headers.get('set-cookie')?.split(';')[0] ?? cookie }
 }
 
-const signIn = async () => (await call('POST', '/api/session', '', { email: process.env.CUSTODE_EMAIL, password: process.env.CUSTODE_PASSWORD })).cookie
+const signIn = async () =>
+  (await call('POST', '/api/session', '', { email: process.env.CUSTODE_EMAIL, password: process.env.CUSTODE_PASSWORD }))
+    .cookie
 
 function tellFaults(file: string, faults: readonly { line: number; message: string }[]): number {
   for (const fault of faults) say(`${file}:${fault.line}: ${fault.message}`)
@@ -47,7 +74,10 @@ function tellTrial({ steps, impact }: TextTrial): void {
     for (const words of step.words) say(`    ${words}`)
   }
   if (!steps.length) say('It says what is in force. Nothing would change.')
-  else if (impact) say(`${countText(impact.devices, 'device')} at ${countText(impact.clients, 'client')}: ${impact.added} watches added, ${impact.removed} removed, ${impact.altered} altered.`)
+  else if (impact)
+    say(
+      `${countText(impact.devices, 'device')} at ${countText(impact.clients, 'client')}: ${impact.added} watches added, ${impact.removed} removed, ${impact.altered} altered.`,
+    )
 }
 
 async function check(file: string, offline: boolean): Promise<number> {
@@ -70,7 +100,10 @@ async function check(file: string, offline: boolean): Promise<number> {
 }
 
 async function main(): Promise<number> {
-  const { values, positionals: [command, file, ...more] } = parseArgs({ allowPositionals: true, options: { offline: { type: 'boolean', default: false } } })
+  const {
+    values,
+    positionals: [command, file, ...more],
+  } = parseArgs({ allowPositionals: true, options: { offline: { type: 'boolean', default: false } } })
   if (command === 'export' && file === undefined) {
     process.stdout.write((await call<ExportedPolicy>('GET', '/api/policy/text', await signIn())).answer.text)
     return 0
@@ -83,5 +116,9 @@ try {
   process.exitCode = await main()
 } catch (error) {
   const away = (error as { cause?: { code?: string } }).cause?.code === 'ECONNREFUSED'
-  process.exitCode = complain(away ? `No server answers at ${process.env.CUSTODE_URL}. Start it, set CUSTODE_URL, or add --offline.` : (error as Error).message)
+  process.exitCode = complain(
+    away
+      ? `No server answers at ${process.env.CUSTODE_URL}. Start it, set CUSTODE_URL, or add --offline.`
+      : (error as Error).message,
+  )
 }

@@ -8,12 +8,15 @@ import { Language, Parser } from 'web-tree-sitter'
 export async function powershellFaults(script: string): Promise<string[]> {
   await Parser.init()
   const parser = new Parser()
-  parser.setLanguage(await Language.load(createRequire(import.meta.url).resolve('tree-sitter-powershell/tree-sitter-powershell.wasm')))
+  parser.setLanguage(
+    await Language.load(createRequire(import.meta.url).resolve('tree-sitter-powershell/tree-sitter-powershell.wasm')),
+  )
   const tree = parser.parse(script)!
   const faults: string[] = []
   const cursor = tree.walk()
   for (let isDeeper = true; ;) {
-    if (isDeeper && (cursor.nodeType === 'ERROR' || cursor.nodeIsMissing)) faults.push(`${cursor.startPosition.row + 1}: ${cursor.nodeText.slice(0, 80) || `${cursor.nodeType} is missing`}`)
+    if (isDeeper && (cursor.nodeType === 'ERROR' || cursor.nodeIsMissing))
+      faults.push(`${cursor.startPosition.row + 1}: ${cursor.nodeText.slice(0, 80) || `${cursor.nodeType} is missing`}`)
     if (isDeeper && cursor.gotoFirstChild()) continue
     isDeeper = cursor.gotoNextSibling()
     if (!isDeeper && !cursor.gotoParent()) return faults

@@ -10,13 +10,33 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
     { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds' } },
     { path: '/estate', component: () => import('./places/estate/EstatePlace.vue'), meta: { place: 'Estate' } },
-    { path: '/estate/:id(\\d+)', component: () => import('./places/estate/DevicePlace.vue'), meta: { place: 'Estate' } },
+    {
+      path: '/estate/:id(\\d+)',
+      component: () => import('./places/estate/DevicePlace.vue'),
+      meta: { place: 'Estate' },
+    },
     { path: '/rollout', component: () => import('./places/rollout/RolloutPlace.vue'), meta: { place: 'Rollout' } },
     { path: '/policy', component: () => import('./places/policy/PolicyPlace.vue'), meta: { place: 'Policy' } },
-    { path: '/policy/compare', component: () => import('./places/policy/templates/ComparePlace.vue'), meta: { place: 'Policy' } },
-    { path: '/policy/:id(\\d+)', component: () => import('./places/policy/templates/TemplatePlace.vue'), meta: { place: 'Policy' } },
-    { path: '/maintenance', component: () => import('./places/maintenance/MaintenancePlace.vue'), meta: { place: 'Maintenance' } },
-    { path: '/maintenance/:id(\\d+)', component: () => import('./places/maintenance/WindowPlace.vue'), meta: { place: 'Maintenance' } },
+    {
+      path: '/policy/compare',
+      component: () => import('./places/policy/templates/ComparePlace.vue'),
+      meta: { place: 'Policy' },
+    },
+    {
+      path: '/policy/:id(\\d+)',
+      component: () => import('./places/policy/templates/TemplatePlace.vue'),
+      meta: { place: 'Policy' },
+    },
+    {
+      path: '/maintenance',
+      component: () => import('./places/maintenance/MaintenancePlace.vue'),
+      meta: { place: 'Maintenance' },
+    },
+    {
+      path: '/maintenance/:id(\\d+)',
+      component: () => import('./places/maintenance/WindowPlace.vue'),
+      meta: { place: 'Maintenance' },
+    },
     { path: '/:rest(.*)*', component: () => import('./parts/ui/NothingHere.vue') },
   ],
 })
@@ -25,7 +45,9 @@ router.beforeEach(async (to) => {
   if (to.meta.open) return true
   return (await useSession().load()) ? true : { path: '/sign-in', query: { to: to.fullPath } }
 })
-router.afterEach((to) => { document.title = to.meta.place ? `${to.meta.place as string} · Custode` : 'Custode' })
+router.afterEach((to) => {
+  document.title = to.meta.place ? `${to.meta.place as string} · Custode` : 'Custode'
+})
 
 /** The address of a place that could not be opened; null: none. */
 export const stuckAt = ref<string | null>(null)
@@ -45,8 +67,13 @@ router.onError((error: unknown, to: RouteLocationNormalized) => {
 export async function tryAgain(): Promise<void> {
   const path = stuckAt.value
   if (path === null) return
-  const isThere = await fetch('/api/session', { cache: 'no-store' }).then(({ status }) => status < 500, () => false)
+  const isThere = await fetch('/api/session', { cache: 'no-store' }).then(
+    ({ status }) => status < 500,
+    () => false,
+  )
   if (isThere) location.assign(path)
   else setTimeout(() => void tryAgain(), retryEvery)
 }
-router.afterEach((_to, _from, failure) => { if (!failure) stuckAt.value = null })
+router.afterEach((_to, _from, failure) => {
+  if (!failure) stuckAt.value = null
+})

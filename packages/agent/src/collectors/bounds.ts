@@ -4,21 +4,74 @@ import type { Facts, LogEvent } from '#core'
 const cut = (text: string, most: number) => (text.length > most ? text.slice(0, most) : text)
 const mark = (text: string, most: number) => (text.length > most ? `${text.slice(0, most - 1)}…` : text)
 
-/** Facts as long as a server takes them. Names that are longer than any system allows are left out, because cut they would be other names. */
+/**
+ * Facts as long as a server takes them. Names that are longer than any system allows are left out, because cut they
+ * would be other names.
+ */
 export function boundFacts(facts: Facts): Facts {
-  const { services, serviceName, title, disks, mount, fileSystem, packages, packageName, ports, logs, logName, trouble, updateNames, updateName, osName, hostName, addresses } = factLimits
+  const {
+    services,
+    serviceName,
+    title,
+    disks,
+    mount,
+    fileSystem,
+    packages,
+    packageName,
+    ports,
+    logs,
+    logName,
+    trouble,
+    updateNames,
+    updateName,
+    osName,
+    hostName,
+    addresses,
+  } = factLimits
   const bounded: Facts = { ...facts }
-  if (facts.system) bounded.system = { ...facts.system, osName: cut(facts.system.osName, osName), hostName: cut(facts.system.hostName, hostName), ...(facts.system.addresses ? { addresses: facts.system.addresses.slice(0, addresses) } : {}) }
-  if (facts.services) bounded.services = facts.services.filter((one) => one.name.length <= serviceName).slice(0, services).map((one) => ({ ...one, title: mark(one.title, title) }))
-  if (facts.disks) bounded.disks = facts.disks.filter((one) => one.mount.length <= mount).slice(0, disks).map((one) => ({ ...one, device: cut(one.device, mount), fileSystem: cut(one.fileSystem, fileSystem), ...(one.trouble === undefined ? {} : { trouble: mark(one.trouble, trouble) }) }))
-  if (facts.updates) bounded.updates = { ...facts.updates, names: facts.updates.names.slice(0, updateNames).map((name) => cut(name, updateName)) }
+  if (facts.system)
+    bounded.system = {
+      ...facts.system,
+      osName: cut(facts.system.osName, osName),
+      hostName: cut(facts.system.hostName, hostName),
+      ...(facts.system.addresses ? { addresses: facts.system.addresses.slice(0, addresses) } : {}),
+    }
+  if (facts.services)
+    bounded.services = facts.services
+      .filter((one) => one.name.length <= serviceName)
+      .slice(0, services)
+      .map((one) => ({ ...one, title: mark(one.title, title) }))
+  if (facts.disks)
+    bounded.disks = facts.disks
+      .filter((one) => one.mount.length <= mount)
+      .slice(0, disks)
+      .map((one) => ({
+        ...one,
+        device: cut(one.device, mount),
+        fileSystem: cut(one.fileSystem, fileSystem),
+        ...(one.trouble === undefined ? {} : { trouble: mark(one.trouble, trouble) }),
+      }))
+  if (facts.updates)
+    bounded.updates = {
+      ...facts.updates,
+      names: facts.updates.names.slice(0, updateNames).map((name) => cut(name, updateName)),
+    }
   if (facts.packages) bounded.packages = facts.packages.filter((name) => name.length <= packageName).slice(0, packages)
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
-  if (facts.logs) bounded.logs = facts.logs.filter((one) => one.name.length <= logName).slice(0, logs).map((one) => (one.trouble === undefined ? one : { ...one, trouble: mark(one.trouble, trouble) }))
+  if (facts.logs)
+    bounded.logs = facts.logs
+      .filter((one) => one.name.length <= logName)
+      .slice(0, logs)
+      .map((one) => (one.trouble === undefined ? one : { ...one, trouble: mark(one.trouble, trouble) }))
   return bounded
 }
 
 /** Log entries as long as a server takes them. */
 export function boundEvents(events: readonly LogEvent[]): LogEvent[] {
-  return events.map((one) => ({ ...one, channel: cut(one.channel, eventLimits.channel), source: cut(one.source, eventLimits.source), text: mark(one.text, eventLimits.text) }))
+  return events.map((one) => ({
+    ...one,
+    channel: cut(one.channel, eventLimits.channel),
+    source: cut(one.source, eventLimits.source),
+    text: mark(one.text, eventLimits.text),
+  }))
 }

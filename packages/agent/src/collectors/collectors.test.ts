@@ -13,7 +13,8 @@ import { parseSimulation, simulate } from './linux/updates'
 
 const home = mkdtempSync(join(tmpdir(), 'custode-agent-'))
 afterAll(() => rmSync(home, { recursive: true }))
-const system = (program: string, ...args: string[]) => execFileSync(program, args, { encoding: 'utf8', env: { ...process.env, LC_ALL: 'C' } })
+const system = (program: string, ...args: string[]) =>
+  execFileSync(program, args, { encoding: 'utf8', env: { ...process.env, LC_ALL: 'C' } })
 
 describe('disks', () => {
   it('agree with df(1) of this machine', async () => {
@@ -26,8 +27,13 @@ describe('disks', () => {
     expect(Math.abs(value('disk.free') - Number(available))).toBeLessThan(512 * 1024 * 1024)
   })
   it('leave pseudo file systems out, and second places of one device', () => {
-    const mounts = parseMounts('proc /proc proc rw 0 0\n/dev/sda1 / ext4 rw 0 0\n/dev/sda1 /mnt/again ext4 rw 0 0\n/dev/sdb1 /srv/my\\040images ext4 rw 0 0\ntmpfs /run tmpfs rw 0 0\n/dev/loop0 /snap/x squashfs ro 0 0\n')
-    expect(diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\n\text4\n')).map((one) => one.mount)).toEqual(['/', '/srv/my images'])
+    const mounts = parseMounts(
+      'proc /proc proc rw 0 0\n/dev/sda1 / ext4 rw 0 0\n/dev/sda1 /mnt/again ext4 rw 0 0\n/dev/sdb1 /srv/my\\040images ext4 rw 0 0\ntmpfs /run tmpfs rw 0 0\n/dev/loop0 /snap/x squashfs ro 0 0\n',
+    )
+    expect(diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\n\text4\n')).map((one) => one.mount)).toEqual([
+      '/',
+      '/srv/my images',
+    ])
   })
 })
 
@@ -38,14 +44,21 @@ describe('performance', () => {
     expect(readings!.find((one) => one[0] === 'memory.size')![2]).toBe(total)
   })
   it('reads the first line of /proc/stat: the example of proc_stat(5)', () => {
-    expect(parseCpu('cpu  10132153 290696 3084719 46828483 16683 0 25195 0 175628 0\ncpu0 1393280\n')).toEqual({ busy: 10132153 + 290696 + 3084719 + 25195, total: 10132153 + 290696 + 3084719 + 25195 + 46828483 + 16683 })
+    expect(parseCpu('cpu  10132153 290696 3084719 46828483 16683 0 25195 0 175628 0\ncpu0 1393280\n')).toEqual({
+      busy: 10132153 + 290696 + 3084719 + 25195,
+      total: 10132153 + 290696 + 3084719 + 25195 + 46828483 + 16683,
+    })
   })
   it('reads swapped pages and memory lines', () => {
     expect(parseSwap('pgpgin 7\npswpin 12\npswpout 34\n')).toEqual({ in: 12, out: 34 })
     expect(parseMemory('MemTotal:       1024 kB\nActive(anon):    2 kB\n').get('MemTotal')).toBe(1024 * 1024)
   })
   it('counts bytes by interface and leaves loopback out', () => {
-    expect([...parseInterfaces('a\nb\n    lo: 5 1 0 0 0 0 0 0 5 1 0 0 0 0 0 0\n  eth0: 100 1 0 0 0 0 0 0 200 1 0 0 0 0 0 0\n')]).toEqual([['eth0', { received: 100, sent: 200 }]])
+    expect([
+      ...parseInterfaces(
+        'a\nb\n    lo: 5 1 0 0 0 0 0 0 5 1 0 0 0 0 0 0\n  eth0: 100 1 0 0 0 0 0 0 200 1 0 0 0 0 0 0\n',
+      ),
+    ]).toEqual([['eth0', { received: 100, sent: 200 }]])
   })
 })
 
@@ -97,20 +110,27 @@ Result=exit-code
 `
   it('of systemd: what starts by itself, by a socket, once, or not at all', () => {
     expect(parseSystemctlShow(shown).map((one) => `${one.name} ${one.start} ${one.state}`)).toEqual([
-      'cups on-demand stopped', 'networking automatic finished', 'nginx automatic stopped', 'postgresql@15-main automatic failed',
+      'cups on-demand stopped',
+      'networking automatic finished',
+      'nginx automatic stopped',
+      'postgresql@15-main automatic failed',
     ])
     expect(parseSystemctlShow(shown)[0]!.title).toBe('CUPS = printing')
   })
   it('of SysV: + runs, - does not, ? is left out (service(8))', () => {
     expect(parseStatusAll(' [ + ]  cron\n [ - ]  dbus\n [ ? ]  hwclock.sh\n', (name) => name === 'cron')).toEqual([
-      { name: 'cron', title: '', start: 'automatic', state: 'running' }, { name: 'dbus', title: '', start: 'manual', state: 'stopped' },
+      { name: 'cron', title: '', start: 'automatic', state: 'running' },
+      { name: 'dbus', title: '', start: 'manual', state: 'stopped' },
     ])
   })
-  it.runIf(existsSync('/usr/sbin/service') && !existsSync('/run/systemd/system'))('agree with service(8) of this machine', async () => {
-    const { facts } = await servicesCollector().collect(Date.now())
-    const told = [...system('/usr/sbin/service', '--status-all').matchAll(/^ \[ [+-] \]/gm)].length
-    expect(facts!.services!.length).toBe(told)
-  })
+  it.runIf(existsSync('/usr/sbin/service') && !existsSync('/run/systemd/system'))(
+    'agree with service(8) of this machine',
+    async () => {
+      const { facts } = await servicesCollector().collect(Date.now())
+      const told = [...system('/usr/sbin/service', '--status-all').matchAll(/^ \[ [+-] \]/gm)].length
+      expect(facts!.services!.length).toBe(told)
+    },
+  )
 })
 
 describe('updates', () => {
@@ -126,8 +146,12 @@ Conf libc6 (2.36-9+deb12u9 Debian:12.9/stable [amd64])
     expect(parseSimulation(output)).toEqual({ security: ['openssl', 'tzdata', 'bash'], other: ['libc6'] })
   })
   it('agree with what apt-get of this machine sums up itself', { timeout: 60_000 }, async () => {
-    const sum = /^(\d+) upgraded, \d+ newly installed, (?:\d+ downgraded, )?\d+ to remove/m.exec(system('apt-get', '--simulate', 'dist-upgrade'))!
-    const leftovers = /^\d+ upgraded, \d+ newly installed, (\d+) to remove/m.exec(system('apt-get', '--simulate', 'autoremove'))!
+    const sum = /^(\d+) upgraded, \d+ newly installed, (?:\d+ downgraded, )?\d+ to remove/m.exec(
+      system('apt-get', '--simulate', 'dist-upgrade'),
+    )!
+    const leftovers = /^\d+ upgraded, \d+ newly installed, (\d+) to remove/m.exec(
+      system('apt-get', '--simulate', 'autoremove'),
+    )!
     const found = await simulate()
     expect(found.security.length + found.other.length).toBe(Number(sum[1]))
     expect(found.leftover.length).toBe(Number(leftovers[1]))
@@ -137,31 +161,71 @@ Conf libc6 (2.36-9+deb12u9 Debian:12.9/stable [amd64])
 describe('log lines', () => {
   const now = new Date(2026, 10, 23, 12).getTime()
   it('of RFC 5424: the examples of its section 6.5', () => {
-    expect(parseLogLine('<34>1 2003-10-11T22:14:15.003Z mymachine.example.com su - ID47 - \uFEFF\'su root\' failed for lonvick on /dev/pts/8', 's', now))
-      .toEqual({ at: Date.parse('2003-10-11T22:14:15.003Z'), channel: 's', source: 'su', id: null, level: 'critical', text: "'su root' failed for lonvick on /dev/pts/8" })
-    expect(parseLogLine('<165>1 2003-08-24T05:14:15.000003-07:00 192.0.2.1 myproc 8710 - - %% It\'s time to make the do-nuts.', 's', now))
-      .toMatchObject({ at: Date.parse('2003-08-24T05:14:15.000-07:00'), source: 'myproc', level: 'notice' })
-    expect(parseLogLine('<165>1 2003-10-11T22:14:15.003Z mymachine.example.com evntslog - ID47 [exampleSDID@32473 iut="3" eventSource="Application" eventID="1011"] \uFEFFAn application event log entry...', 's', now))
-      .toMatchObject({ source: 'evntslog', text: 'An application event log entry...' })
+    expect(
+      parseLogLine(
+        "<34>1 2003-10-11T22:14:15.003Z mymachine.example.com su - ID47 - \uFEFF'su root' failed for lonvick on /dev/pts/8",
+        's',
+        now,
+      ),
+    ).toEqual({
+      at: Date.parse('2003-10-11T22:14:15.003Z'),
+      channel: 's',
+      source: 'su',
+      id: null,
+      level: 'critical',
+      text: "'su root' failed for lonvick on /dev/pts/8",
+    })
+    expect(
+      parseLogLine(
+        "<165>1 2003-08-24T05:14:15.000003-07:00 192.0.2.1 myproc 8710 - - %% It's time to make the do-nuts.",
+        's',
+        now,
+      ),
+    ).toMatchObject({ at: Date.parse('2003-08-24T05:14:15.000-07:00'), source: 'myproc', level: 'notice' })
+    expect(
+      parseLogLine(
+        '<165>1 2003-10-11T22:14:15.003Z mymachine.example.com evntslog - ID47 [exampleSDID@32473 iut="3" eventSource="Application" eventID="1011"] \uFEFFAn application event log entry...',
+        's',
+        now,
+      ),
+    ).toMatchObject({ source: 'evntslog', text: 'An application event log entry...' })
   })
   it('of RFC 3164: the example of its section 5.4, which has neither year nor zone', () => {
     const event = parseLogLine("<34>Oct 11 22:14:15 mymachine su: 'su root' failed for lonvick on /dev/pts/8", 's', now)
     expect(event).toMatchObject({ source: 'su', level: 'critical', at: new Date(2026, 9, 11, 22, 14, 15).getTime() })
-    expect(parseLogLine('Dec 31 23:59:59 host cron[12]: late', 's', now)).toMatchObject({ at: new Date(2025, 11, 31, 23, 59, 59).getTime(), source: 'cron', text: 'late' })
+    expect(parseLogLine('Dec 31 23:59:59 host cron[12]: late', 's', now)).toMatchObject({
+      at: new Date(2025, 11, 31, 23, 59, 59).getTime(),
+      source: 'cron',
+      text: 'late',
+    })
   })
   it('of newer syslog daemons and of dpkg', () => {
-    expect(parseLogLine('2026-11-23T10:00:00.123456+00:00 host kernel: I/O error', 's', now)).toMatchObject({ at: Date.parse('2026-11-23T10:00:00.123Z'), source: 'kernel', text: 'I/O error' })
-    expect(parseLogLine('2026-11-01 12:00:00 status installed libc6:amd64 2.36-9', 'dpkg.log', now)).toMatchObject({ source: 'dpkg', text: 'status installed libc6:amd64 2.36-9' })
+    expect(parseLogLine('2026-11-23T10:00:00.123456+00:00 host kernel: I/O error', 's', now)).toMatchObject({
+      at: Date.parse('2026-11-23T10:00:00.123Z'),
+      source: 'kernel',
+      text: 'I/O error',
+    })
+    expect(parseLogLine('2026-11-01 12:00:00 status installed libc6:amd64 2.36-9', 'dpkg.log', now)).toMatchObject({
+      source: 'dpkg',
+      text: 'status installed libc6:amd64 2.36-9',
+    })
     expect(parseLogLine('no log line at all', 's', now)).toBeNull()
   })
   it('of the journal (systemd.journal-fields(7))', () => {
-    expect(parseJournalLine('{"__REALTIME_TIMESTAMP":"1700000000123456","PRIORITY":"3","SYSLOG_IDENTIFIER":"sshd","MESSAGE":"no"}')).toEqual({ at: 1700000000123, channel: 'journal', source: 'sshd', id: null, level: 'error', text: 'no' })
+    expect(
+      parseJournalLine(
+        '{"__REALTIME_TIMESTAMP":"1700000000123456","PRIORITY":"3","SYSLOG_IDENTIFIER":"sshd","MESSAGE":"no"}',
+      ),
+    ).toEqual({ at: 1700000000123, channel: 'journal', source: 'sshd', id: null, level: 'error', text: 'no' })
     expect(parseJournalLine('{"__REALTIME_TIMESTAMP":"1700000000000000","MESSAGE":[104,105]}')!.text).toBe('hi')
     expect(parseJournalLine('garbage')).toBeNull()
   })
-  it.runIf(existsSync('/var/log/dpkg.log') && !existsSync('/run/systemd/journal/socket'))('of this machine are read once', async () => {
-    const collector = eventlogCollector()
-    expect((await collector.collect(Date.now())).events!.length).toBeGreaterThan(0)
-    expect((await collector.collect(Date.now())).events).toEqual([])
-  })
+  it.runIf(existsSync('/var/log/dpkg.log') && !existsSync('/run/systemd/journal/socket'))(
+    'of this machine are read once',
+    async () => {
+      const collector = eventlogCollector()
+      expect((await collector.collect(Date.now())).events!.length).toBeGreaterThan(0)
+      expect((await collector.collect(Date.now())).events).toEqual([])
+    },
+  )
 })

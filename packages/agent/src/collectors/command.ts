@@ -4,7 +4,11 @@ import { durationText, type Millis } from '#core'
 const mostOutput = 8 * 1024 * 1024
 
 /** In the C locale, so that its words are the documented ones. */
-export const plainEnvironment = (): NodeJS.ProcessEnv => ({ ...process.env, LC_ALL: 'C', DEBIAN_FRONTEND: 'noninteractive' })
+export const plainEnvironment = (): NodeJS.ProcessEnv => ({
+  ...process.env,
+  LC_ALL: 'C',
+  DEBIAN_FRONTEND: 'noninteractive',
+})
 
 /** Ends a program with all that it has started: it leads a process group of its own. */
 export function endGroup(child: ChildProcess): void {
@@ -18,7 +22,12 @@ export function endGroup(child: ChildProcess): void {
 /** Runs a program of the system. Rejects with its last words, and when it does not end in its time. */
 export function command(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<string> {
   return new Promise((resolve, reject) => {
-    const child = spawn(program, args, { detached: process.platform !== 'win32', windowsHide: true, stdio: ['ignore', 'pipe', 'pipe'], env: plainEnvironment() })
+    const child = spawn(program, args, {
+      detached: process.platform !== 'win32',
+      windowsHide: true,
+      stdio: ['ignore', 'pipe', 'pipe'],
+      env: plainEnvironment(),
+    })
     const named = `${program} ${args[0] ?? ''}`
     const stdout: Buffer[] = []
     let length = 0
@@ -37,12 +46,19 @@ export function command(program: string, args: readonly string[], timeout: Milli
       length += chunk.length
       if (length > mostOutput) give('it said more than 8 MB')
     })
-    child.stderr.on('data', (chunk: Buffer) => { words = (words + chunk.toString('utf8')).slice(-4000) })
+    child.stderr.on('data', (chunk: Buffer) => {
+      words = (words + chunk.toString('utf8')).slice(-4000)
+    })
     child.on('error', (error) => give(error.message))
     child.on('close', (code, signal) => {
       clearTimeout(late)
       if (code === 0) resolve(Buffer.concat(stdout).toString('utf8'))
-      else reject(new Error(`${named}: ${words.trim().split('\n').pop() || (signal ? `ended by ${signal}` : `exit status ${code}`)}`))
+      else
+        reject(
+          new Error(
+            `${named}: ${words.trim().split('\n').pop() || (signal ? `ended by ${signal}` : `exit status ${code}`)}`,
+          ),
+        )
     })
   })
 }

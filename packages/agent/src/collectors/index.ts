@@ -20,7 +20,20 @@ export { serviceManager } from './linux/services'
  * @param logs names of logs, as patterns, to read beyond the ordinary ones
  * @param places how far each collector had read when the program ended
  */
-export function allCollectors(home: string | null, refresh: boolean, logs: () => readonly string[] = () => [], places: Readonly<Record<string, unknown>> = {}): Collect[] {
+export function allCollectors(
+  home: string | null,
+  refresh: boolean,
+  logs: () => readonly string[] = () => [],
+  places: Readonly<Record<string, unknown>> = {},
+): Collect[] {
   if (onWindows) return windowsCollectors(home, logs, places.eventlog)
-  return [performanceCollector(), disksCollector(), networkCollector(), servicesCollector(), updatesCollector(home, refresh), eventlogCollector({ place: places.eventlog, wanted: logs }), softwareCollector()]
+  return [
+    performanceCollector(),
+    disksCollector(),
+    networkCollector(),
+    servicesCollector(),
+    updatesCollector(home, refresh),
+    eventlogCollector({ place: places.eventlog, wanted: logs }),
+    softwareCollector(),
+  ]
 }

@@ -4,7 +4,8 @@ import { logLevelCode, type LogEvent } from '#core'
 export const mostEvents = 400
 
 /**
- * Keeps of a stream of log entries as many as are told, the most urgent ones, and of equally urgent ones the newest; counts
+ * Keeps of a stream of log entries as many as are told, the most urgent ones, and of equally urgent ones the newest;
+ * counts
  * the rest. It never holds many more than it keeps.
  */
 export class Keep {
@@ -22,7 +23,9 @@ export class Keep {
   }
 
   #trim(): void {
-    this.#entries = this.#entries.sort((a, b) => logLevelCode(a.event.level) - logLevelCode(b.event.level) || b.n - a.n).slice(0, mostEvents)
+    this.#entries = this.#entries
+      .sort((a, b) => logLevelCode(a.event.level) - logLevelCode(b.event.level) || b.n - a.n)
+      .slice(0, mostEvents)
   }
 
   /** In the order in which they came, and how many were left out. */

@@ -23,17 +23,36 @@ let changes: SignedText[] = []
 let server: Server
 let identity: Identity
 const digestOf = (source: string) => createHash('sha256').update(source).digest('hex')
-const source = (value: number) => `exports.collector = () => ({ name: 'certificates', collect: () => ({ readings: [['certificate.left', '443', ${value}]] }) })`
+const source = (value: number) =>
+  `exports.collector = () => ({ name: 'certificates', collect: () => ({ readings: [['certificate.left', '443', ${value}]] }) })`
 function offer(text: string, more: Partial<ReleaseStatement> = {}, by = keys): void {
-  const said: ReleaseStatement = { says: 'release', program: 'collector/certificates', version: '1.0.0', platform: 'any', sha256: digestOf(text), floor: '1.0.0', ...more }
+  const said: ReleaseStatement = {
+    says: 'release',
+    program: 'collector/certificates',
+    version: '1.0.0',
+    platform: 'any',
+    sha256: digestOf(text),
+    floor: '1.0.0',
+    ...more,
+  }
   offered = { source: text, signed: signedBy(by, said) }
 }
 
 beforeAll(async () => {
   mkdirSync(join(folder, 'home'))
-  server = createServer((request, response) => response.setHeader('content-type', 'application/json').end(JSON.stringify(request.url === '/agent/release-keys' ? changes : offered)))
+  server = createServer((request, response) =>
+    response
+      .setHeader('content-type', 'application/json')
+      .end(JSON.stringify(request.url === '/agent/release-keys' ? changes : offered)),
+  )
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  identity = { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'k', name: 'n', interval: 60_000 }
+  identity = {
+    server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    deviceId: 1,
+    deviceKey: 'k',
+    name: 'n',
+    interval: 60_000,
+  }
 })
 afterAll(() => {
   server.close()
@@ -44,7 +63,8 @@ describe('an optional collector', () => {
   const home = join(folder, 'home')
   const wanted = (text: string) => [{ name: 'certificates' as const, digest: digestOf(text) }]
   const open = () => new OptionalCollectors(home, identity, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
-  const values = async (optional: OptionalCollectors) => Promise.all(optional.collectors.map(async (one) => (await one.collect(0)).readings![0]![2]))
+  const values = async (optional: OptionalCollectors) =>
+    Promise.all(optional.collectors.map(async (one) => (await one.collect(0)).readings![0]![2]))
 
   it('is fetched, runs, is there after a restart, and follows its newer program', async () => {
     offer(source(1))
@@ -58,16 +78,26 @@ describe('an optional collector', () => {
     expect(await values(restarted)).toEqual([2])
   })
   it.each([
-    ['signed by another', () => offer(source(3), {}, generateKeyPairSync('ed25519')), 'its signature is not that of the release key'],
+    [
+      'signed by another',
+      () => offer(source(3), {}, generateKeyPairSync('ed25519')),
+      'its signature is not that of the release key',
+    ],
     ['under another name', () => offer(source(3), { program: 'custode-agent' }), 'it is “custode-agent”'],
-    ['older than the one that it had', () => offer(source(3), { version: '0.9.0' }), 'version 0.9.0 is older than 1.0.0'],
+    [
+      'older than the one that it had',
+      () => offer(source(3), { version: '0.9.0' }),
+      'version 0.9.0 is older than 1.0.0',
+    ],
     ['changed after it was signed', () => offer(source(3), { sha256: digestOf('x') }), 'its digest is another'],
     ['that is no program', () => offer('))'), 'Unexpected token'],
   ])('%s is refused, and the one before goes on', async (_, prepare, reason) => {
     prepare()
     const optional = open()
     await optional.follow(wanted(source(3)))
-    expect(optional.troubles).toEqual([{ collector: 'certificates', reason: expect.stringContaining(reason) as string }])
+    expect(optional.troubles).toEqual([
+      { collector: 'certificates', reason: expect.stringContaining(reason) as string },
+    ])
     expect(await values(optional)).toEqual([2])
   })
   it('whose file was changed on disk is not run', () => {
@@ -96,10 +126,32 @@ describe('an optional collector', () => {
 
 it('the end of a certificate is what openssl(1) reads from it', async () => {
   const [key, certificate] = [join(folder, 'key.pem'), join(folder, 'certificate.pem')]
-  execFileSync('openssl', ['req', '-x509', '-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:prime256v1', '-nodes', '-keyout', key, '-out', certificate, '-days', '33', '-subj', '/CN=tm-gate-1.example'], { stdio: 'ignore' })
+  execFileSync(
+    'openssl',
+    [
+      'req',
+      '-x509',
+      '-newkey',
+      'ec',
+      '-pkeyopt',
+      'ec_paramgen_curve:prime256v1',
+      '-nodes',
+      '-keyout',
+      key,
+      '-out',
+      certificate,
+      '-days',
+      '33',
+      '-subj',
+      '/CN=tm-gate-1.example',
+    ],
+    { stdio: 'ignore' },
+  )
   const tls = createTlsServer({ key: readFileSync(key), cert: readFileSync(certificate) })
   await new Promise<void>((resolve) => tls.listen(0, '127.0.0.1', resolve))
-  const end = execFileSync('openssl', ['x509', '-enddate', '-noout', '-in', certificate], { encoding: 'utf8' }).trim().replace('notAfter=', '')
+  const end = execFileSync('openssl', ['x509', '-enddate', '-noout', '-in', certificate], { encoding: 'utf8' })
+    .trim()
+    .replace('notAfter=', '')
   expect(await certificateEnd((tls.address() as AddressInfo).port)).toBe(Date.parse(end))
   tls.close()
   expect(await certificateEnd((server.address() as AddressInfo).port)).toBeNull()
@@ -111,7 +163,13 @@ describe('logs beyond the ordinary', () => {
   beforeAll(() => {
     mkdirSync(join(logs, 'nginx'), { recursive: true })
     mkdirSync(home)
-    for (const [name, text] of [['syslog', ''], ['nginx/error.log', ''], ['nginx/error.log.1', 'old\n'], ['nginx/access.log', '']]) writeFileSync(join(logs, name!), text!)
+    for (const [name, text] of [
+      ['syslog', ''],
+      ['nginx/error.log', ''],
+      ['nginx/error.log.1', 'old\n'],
+      ['nginx/access.log', ''],
+    ])
+      writeFileSync(join(logs, name!), text!)
   })
   it('are those of the folder and the folders in it, without what was rotated away', () => {
     expect(logsBelow(logs)).toEqual(['syslog', 'nginx/access.log', 'nginx/error.log'])
@@ -120,23 +178,45 @@ describe('logs beyond the ordinary', () => {
     let wanted: string[] = []
     const collector = eventlogCollector({ wanted: () => wanted, folder: logs })
     const first = await collector.collect(1000)
-    expect(first.facts!.logs!.filter((one) => one.name.startsWith('nginx'))).toEqual([{ name: 'nginx/access.log', collected: false }, { name: 'nginx/error.log', collected: false }])
+    expect(first.facts!.logs!.filter((one) => one.name.startsWith('nginx'))).toEqual([
+      { name: 'nginx/access.log', collected: false },
+      { name: 'nginx/error.log', collected: false },
+    ])
     wanted = ['nginx/err*', 'mail.err']
     // What stood there before was not written now, and says so only where the line itself has a time.
     const before = '2026/11/01 10:00:00 [error] 12#12: long ago\n'
     writeFileSync(join(logs, 'nginx/error.log'), before)
     expect((await collector.collect(2000)).events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([])
-    writeFileSync(join(logs, 'nginx/error.log'), before + '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n')
+    writeFileSync(
+      join(logs, 'nginx/error.log'),
+      before + '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n',
+    )
     const next = await collector.collect(3000)
-    expect(next.facts!.logs!.find((one) => one.name === 'nginx/error.log')).toEqual({ name: 'nginx/error.log', collected: true })
-    expect(next.events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([{ at: 3000, channel: 'nginx/error.log', source: 'nginx', id: null, level: 'error', text: expect.stringContaining('Connection refused') as string }])
+    expect(next.facts!.logs!.find((one) => one.name === 'nginx/error.log')).toEqual({
+      name: 'nginx/error.log',
+      collected: true,
+    })
+    expect(next.events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([
+      {
+        at: 3000,
+        channel: 'nginx/error.log',
+        source: 'nginx',
+        id: null,
+        level: 'error',
+        text: expect.stringContaining('Connection refused') as string,
+      },
+    ])
   })
   it('that tell no priority are as urgent as their name or their first words say', () => {
     const level = (line: string, channel: string) => readProgramLine(line, channel, 0, 0)!.level
     expect(level('Nov 23 10:00:00 host postfix/smtp[1]: no route to host', 'mail.err')).toBe('error')
     expect(level('2026-11-23 10:00:00 0 [ERROR] InnoDB: page corrupted', 'mariadb/error.log')).toBe('error')
-    expect(readProgramLine('2026-11-23 10:00:00 0 [ERROR] InnoDB: page corrupted', 'mariadb/error.log', 0, 5)).toMatchObject({ at: 5, source: 'mariadb' })
-    expect(level('2026-11-23 10:00:00.123 UTC [7] FATAL:  the database is starting up', 'postgresql/main.log')).toBe('critical')
+    expect(
+      readProgramLine('2026-11-23 10:00:00 0 [ERROR] InnoDB: page corrupted', 'mariadb/error.log', 0, 5),
+    ).toMatchObject({ at: 5, source: 'mariadb' })
+    expect(level('2026-11-23 10:00:00.123 UTC [7] FATAL:  the database is starting up', 'postgresql/main.log')).toBe(
+      'critical',
+    )
     expect(level('<190>Nov 23 10:00:00 host app: error counter is 0', 'app.log')).toBe('informational')
   })
 })

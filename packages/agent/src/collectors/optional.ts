@@ -33,21 +33,35 @@ function load(source: string): Collect {
 
 const digestOf = (source: string) => createHash('sha256').update(source).digest('hex')
 
-interface Held { digest: string; collect: Collect }
+interface Held {
+  digest: string
+  collect: Collect
+}
 
-/** The collectors that the server sends by rule: fetched, verified, kept for the next start, and gone when no longer wanted. */
+/**
+ * The collectors that the server sends by rule: fetched, verified, kept for the next start, and gone when no longer
+ * wanted.
+ */
 export class OptionalCollectors {
   readonly #folder: string
   readonly #held = new Map<OptionalCollector, Held>()
   #troubles: CollectorFailure[] = []
 
-  constructor(home: string, private readonly identity: Identity, private readonly trust = new ReleaseTrust(home)) {
+  constructor(
+    home: string,
+    private readonly identity: Identity,
+    private readonly trust = new ReleaseTrust(home),
+  ) {
     this.#folder = join(home, 'collectors')
     if (!existsSync(this.#folder)) return
     for (const file of readdirSync(this.#folder).filter((one) => one.endsWith('.json'))) {
       const name = file.slice(0, -'.json'.length) as OptionalCollector
       try {
-        const source = readSource(JSON.parse(readFileSync(join(this.#folder, file), 'utf8')) as SignedProgram, name, trust)
+        const source = readSource(
+          JSON.parse(readFileSync(join(this.#folder, file), 'utf8')) as SignedProgram,
+          name,
+          trust,
+        )
         this.#held.set(name, { digest: digestOf(source), collect: load(source) })
       } catch {
         // Not what was stored: the server has it, if it is still wanted.
@@ -78,14 +92,23 @@ export class OptionalCollectors {
     for (const { name, digest } of wanted) {
       if (this.#held.get(name)?.digest === digest) continue
       try {
-        const { body: program } = await call<SignedProgram>(this.identity, 'GET', `/api/agent/collectors/${name}`, undefined, this.identity.deviceKey)
+        const { body: program } = await call<SignedProgram>(
+          this.identity,
+          'GET',
+          `/api/agent/collectors/${name}`,
+          undefined,
+          this.identity.deviceKey,
+        )
         const source = await this.#verified(program, name)
         const collect = load(source)
         mkdirSync(this.#folder, { recursive: true, mode: 0o700 })
         writeWhole(join(this.#folder, `${name}.json`), JSON.stringify(program))
         this.#held.set(name, { digest: digestOf(source), collect })
       } catch (error) {
-        this.#troubles.push({ collector: name, reason: `its program was not taken: ${(error as Error).message}`.slice(0, 500) })
+        this.#troubles.push({
+          collector: name,
+          reason: `its program was not taken: ${(error as Error).message}`.slice(0, 500),
+        })
       }
     }
   }
@@ -94,7 +117,11 @@ export class OptionalCollectors {
     try {
       return readSource(program, name, this.trust)
     } catch (error) {
-      if (!(error instanceof NotOurs) || !this.trust.learn((await call<SignedText[]>(this.identity, 'GET', '/agent/release-keys')).body)) throw error
+      if (
+        !(error instanceof NotOurs) ||
+        !this.trust.learn((await call<SignedText[]>(this.identity, 'GET', '/agent/release-keys')).body)
+      )
+        throw error
       return readSource(program, name, this.trust)
     }
   }

@@ -7,17 +7,25 @@ import { agentVersion } from '../version'
 import { windowsPlace } from '../install/windows'
 import { serviceManager } from './linux/services'
 
-
 /** PRETTY_NAME of os-release(5), without the code name in brackets. */
 export function osName(): string {
-  if (onWindows) return version().replace(/^Microsoft /, '').slice(0, 120)
+  if (onWindows)
+    return version()
+      .replace(/^Microsoft /, '')
+      .slice(0, 120)
   const text = existsSync('/etc/os-release') ? readFileSync('/etc/os-release', 'utf8') : ''
-  return (/^PRETTY_NAME="?([^"\n]*)"?$/m.exec(text)?.[1] ?? 'Linux').replace(/^Debian GNU\/Linux/, 'Debian').replace(/ \(.*\)$/, '')
+  return (/^PRETTY_NAME="?([^"\n]*)"?$/m.exec(text)?.[1] ?? 'Linux')
+    .replace(/^Debian GNU\/Linux/, 'Debian')
+    .replace(/ \(.*\)$/, '')
 }
 
 /** Addresses of this machine; those of loopback and of the link alone (RFC 4291, section 2.5.6) tell nothing. */
 export function ownAddresses(): string[] {
-  return Object.values(networkInterfaces()).flatMap((one) => one ?? []).filter((one) => !one.internal && !one.address.startsWith('fe80:')).map((one) => one.address).slice(0, 64)
+  return Object.values(networkInterfaces())
+    .flatMap((one) => one ?? [])
+    .filter((one) => !one.internal && !one.address.startsWith('fe80:'))
+    .map((one) => one.address)
+    .slice(0, 64)
 }
 
 /** @param mends it has the right to start and stop services here, and was not installed to look only */
@@ -25,5 +33,16 @@ export function systemFacts(takesOrders: boolean, optional: readonly string[], m
   const here = onWindows
     ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
     : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
-  return { ...here, osName: osName(), hostName: hostname(), cores: cpus().length, agentVersion, takesOrders, optional: [...optional], updatable: takesOrders && startedByStarter() && !mayOnlyLook({}), mends: takesOrders && mends, addresses: ownAddresses() }
+  return {
+    ...here,
+    osName: osName(),
+    hostName: hostname(),
+    cores: cpus().length,
+    agentVersion,
+    takesOrders,
+    optional: [...optional],
+    updatable: takesOrders && startedByStarter() && !mayOnlyLook({}),
+    mends: takesOrders && mends,
+    addresses: ownAddresses(),
+  }
 }

@@ -24,8 +24,19 @@ const tree = () => readdirSync(root, { recursive: true }).map(String).sort()
 beforeEach(async () => {
   said.length = 0
   root = mkdtempSync(join(tmpdir(), 'custode-install-'))
-  answer = [200, { deviceId: 7, deviceKey: 'cdk.7.secret', firstSeq: 41, clockOffset: 0, settings: { interval: 60_000, deviceName: 'tm-x', clientName: 'Tidemill Ferries', siteName: 'Harbour' } }]
-  server = createServer((_, response) => response.writeHead(answer[0], { 'content-type': 'application/json' }).end(JSON.stringify(answer[1])))
+  answer = [
+    200,
+    {
+      deviceId: 7,
+      deviceKey: 'cdk.7.secret',
+      firstSeq: 41,
+      clockOffset: 0,
+      settings: { interval: 60_000, deviceName: 'tm-x', clientName: 'Tidemill Ferries', siteName: 'Harbour' },
+    },
+  ]
+  server = createServer((_, response) =>
+    response.writeHead(answer[0], { 'content-type': 'application/json' }).end(JSON.stringify(answer[1])),
+  )
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
 })
 afterEach(() => {
@@ -82,21 +93,36 @@ describe('installing', () => {
       const { server: now, ca, proxy, deviceKey } = readIdentity(home)!
       return [now, ca, proxy, deviceKey === known.deviceKey].join(' ')
     }
-    expect(await again('http://192.0.2.9:7700', { server: 'https://custode.example' })).toBe('https://custode.example   true')
-    expect(await again('https://first.example', { server: 'https://other.example', ca: 'CA', proxy: 'http://proxy.example' })).toBe('https://first.example CA http://proxy.example true')
-    expect(await again('http://127.0.0.1:7700', { server: 'https://other.example' })).toBe('http://127.0.0.1:7700   true')
+    expect(await again('http://192.0.2.9:7700', { server: 'https://custode.example' })).toBe(
+      'https://custode.example   true',
+    )
+    expect(
+      await again('https://first.example', {
+        server: 'https://other.example',
+        ca: 'CA',
+        proxy: 'http://proxy.example',
+      }),
+    ).toBe('https://first.example CA http://proxy.example true')
+    expect(await again('http://127.0.0.1:7700', { server: 'https://other.example' })).toBe(
+      'http://127.0.0.1:7700   true',
+    )
   })
   it('says in the server’s words why it is refused, and that nobody answers', async () => {
     answer = [409, { code: 'name-in-use', detail: 'Tidemill Ferries has a device named “TM-X” already' }]
     await expect(go()).rejects.toThrow('has a device named “TM-X” already')
-    await expect(install({ way: { server: 'http://127.0.0.1:9' }, key: 'k', name: 'x', root, tries: 1 }, say, false)).rejects.toThrow('ECONNREFUSED')
+    await expect(
+      install({ way: { server: 'http://127.0.0.1:9' }, key: 'k', name: 'x', root, tries: 1 }, say, false),
+    ).rejects.toThrow('ECONNREFUSED')
     expect(readIdentity(placeAt(root).home)).toBeNull()
   })
 })
 
 describe('the unit', () => {
   it('has a watchdog only where somebody can say that all is well', () => {
-    expect([unitText(placeAt('')).includes('WatchdogSec=300'), unitText(placeAt(''), false).includes('Watchdog')]).toEqual([true, false])
+    expect([
+      unitText(placeAt('')).includes('WatchdogSec=300'),
+      unitText(placeAt(''), false).includes('Watchdog'),
+    ]).toEqual([true, false])
   })
   it('is accepted by systemd’s own checker', () => {
     const file = join(root, 'custode-agent.service')
@@ -109,7 +135,11 @@ describe('the unit', () => {
   it('is hardened: systemd’s own measure of exposure finds it well protected', () => {
     const file = join(root, 'custode-agent.service')
     writeFileSync(file, unitText({ ...placeAt(''), starter: '/bin/true' }))
-    const { stdout } = spawnSync('systemd-analyze', ['security', '--offline=yes', '--no-pager', '--threshold=100', file], { encoding: 'utf8' })
+    const { stdout } = spawnSync(
+      'systemd-analyze',
+      ['security', '--offline=yes', '--no-pager', '--threshold=100', file],
+      { encoding: 'utf8' },
+    )
     const exposure = Number(/Overall exposure level for custode-agent\.service: ([\d.]+)/.exec(stdout)?.[1])
     // systemd-analyze(1): 0 is most protected, 10 is exposed; below 4 it says OK.
     expect(exposure).toBeGreaterThan(0)
@@ -127,17 +157,34 @@ describe('ports', () => {
     expect(parseSockets(six, 'tcp').map((one) => one.port)).toEqual([80])
   })
   it('are told once, in order', () => {
-    expect(distinctPorts([{ port: 443, protocol: 'tcp' }, { port: 53, protocol: 'udp' }, { port: 53, protocol: 'tcp' }, { port: 443, protocol: 'tcp' }])).toEqual([{ port: 53, protocol: 'tcp' }, { port: 53, protocol: 'udp' }, { port: 443, protocol: 'tcp' }])
+    expect(
+      distinctPorts([
+        { port: 443, protocol: 'tcp' },
+        { port: 53, protocol: 'udp' },
+        { port: 53, protocol: 'tcp' },
+        { port: 443, protocol: 'tcp' },
+      ]),
+    ).toEqual([
+      { port: 53, protocol: 'tcp' },
+      { port: 53, protocol: 'udp' },
+      { port: 443, protocol: 'tcp' },
+    ])
   })
   it('of this machine are seen as they are, and its packages as dpkg lists them', async () => {
-    const listen = (host: string) => new Promise<ReturnType<typeof createSocket>>((resolve) => { const one = createSocket().listen(0, host, () => resolve(one)) })
+    const listen = (host: string) =>
+      new Promise<ReturnType<typeof createSocket>>((resolve) => {
+        const one = createSocket().listen(0, host, () => resolve(one))
+      })
     const [open, hidden] = [await listen('0.0.0.0'), await listen('127.0.0.1')]
     const { facts } = await softwareCollector().collect(Date.now())
     const ports = facts!.ports!.map((one) => one.port)
     expect([open, hidden].map((one) => ports.includes((one.address() as AddressInfo).port))).toEqual([true, false])
     open.close()
     hidden.close()
-    const listed = execFileSync('dpkg', ['--get-selections'], { encoding: 'utf8' }).split('\n').filter((line) => line.endsWith('\tinstall')).map((line) => line.split(/[\t:]/)[0])
+    const listed = execFileSync('dpkg', ['--get-selections'], { encoding: 'utf8' })
+      .split('\n')
+      .filter((line) => line.endsWith('\tinstall'))
+      .map((line) => line.split(/[\t:]/)[0])
     expect(new Set(facts!.packages)).toEqual(new Set(listed))
     expect(existsSync('/proc/net/tcp')).toBe(true)
   })

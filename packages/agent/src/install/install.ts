@@ -1,5 +1,19 @@
 import { execFileSync, spawn } from 'node:child_process'
-import { chmodSync, copyFileSync, existsSync, lchownSync, lstatSync, mkdirSync, readdirSync, readFileSync, renameSync, rmdirSync, rmSync, statfsSync, writeFileSync } from 'node:fs'
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  lchownSync,
+  lstatSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmdirSync,
+  rmSync,
+  statfsSync,
+  writeFileSync,
+} from 'node:fs'
 import { dirname } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { second } from '#core'
@@ -38,22 +52,42 @@ function needRoom(place: Place): void {
   let folder = place.root || '/'
   while (!existsSync(folder)) folder = dirname(folder)
   const { bavail, bsize } = statfsSync(folder)
-  if (bavail * bsize < needed) throw new Error(`There is no room on this disk: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed.`)
+  if (bavail * bsize < needed)
+    throw new Error(
+      `There is no room on this disk: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed.`,
+    )
 }
 
 /** The file that is this program: packaged it is the executable itself, otherwise the script. */
 function ownFile(): string {
-  return process.argv[1] && /\.m?js$/.test(process.argv[1]) && existsSync(process.argv[1]) ? process.argv[1] : process.execPath
+  return process.argv[1] && /\.m?js$/.test(process.argv[1]) && existsSync(process.argv[1])
+    ? process.argv[1]
+    : process.execPath
 }
 
 function makeUser(): { uid: number; gid: number } {
-  if (!has('passwd', user)) tool('useradd', '--system', '--user-group', '--no-create-home', '--home-dir', placeAt('').home, '--shell', '/usr/sbin/nologin', user)
-  for (const group of ['adm', 'systemd-journal']) if (has('group', group)) tool('usermod', '--append', '--groups', group, user)
+  if (!has('passwd', user))
+    tool(
+      'useradd',
+      '--system',
+      '--user-group',
+      '--no-create-home',
+      '--home-dir',
+      placeAt('').home,
+      '--shell',
+      '/usr/sbin/nologin',
+      user,
+    )
+  for (const group of ['adm', 'systemd-journal'])
+    if (has('group', group)) tool('usermod', '--append', '--groups', group, user)
   const id = (flag: string) => Number(execFileSync('id', [flag, user], { encoding: 'utf8' }))
   return { uid: id('-u'), gid: id('-g') }
 }
 
-interface Owner { uid: number; gid: number }
+interface Owner {
+  uid: number
+  gid: number
+}
 
 /** Links are given away themselves, and never followed: whoever had the folder may have laid them. */
 function give(path: string, owner: Owner): void {
@@ -61,7 +95,9 @@ function give(path: string, owner: Owner): void {
   if (lstatSync(path).isDirectory()) for (const name of readdirSync(path)) give(`${path}/${name}`, owner)
 }
 
-/** Works in the agent's own folder as the agent's own user: whatever lies there, root neither reads nor writes by it. */
+/**
+ * Works in the agent's own folder as the agent's own user: whatever lies there, root neither reads nor writes by it.
+ */
 async function asOwner<T>(owner: Owner | null, work: () => Promise<T>): Promise<T> {
   if (owner === null) return work()
   const groups = process.getgroups!()
@@ -101,8 +137,10 @@ export interface InstallOptions {
 }
 
 /**
- * Installs this program as a service, or, where no systemd runs, says so and leaves it running in the background: what was
- * typed to install it, the enrolment key in it, must not stand in the list of processes for longer than it takes. Done again
+ * Installs this program as a service, or, where no systemd runs, says so and leaves it running in the background: what
+ * was
+ * typed to install it, the enrolment key in it, must not stand in the list of processes for longer than it takes. Done
+ * again
  * on a machine that is enrolled, it renews the program and the unit and keeps the rest.
  */
 export async function install(options: InstallOptions, say: (text: string) => void, starts = true): Promise<void> {
@@ -125,7 +163,13 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   }
 }
 
-async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }: InstallOptions, place: Place, isService: boolean, say: (text: string) => void, starts: boolean): Promise<void> {
+async function putInPlace(
+  { way, key, name, root, tries = 6, looksOnly = false }: InstallOptions,
+  place: Place,
+  isService: boolean,
+  say: (text: string) => void,
+  starts: boolean,
+): Promise<void> {
   const ownRoot = root !== ''
   mkdirSync(dirname(place.program), { recursive: true, mode: 0o755 })
   mkdirSync(place.home, { recursive: true, mode: 0o700 })
@@ -139,20 +183,36 @@ async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }
   }
   writeFileSync(place.starter, starterText, { mode: 0o755 })
   say(`The program is in place: ${place.program}`)
-  if (looksOnly) writeFileSync(place.lookOnly, 'This agent changes nothing on this machine. Install it anew without --look-only to have it do so.\n', { mode: 0o644 })
+  if (looksOnly)
+    writeFileSync(
+      place.lookOnly,
+      'This agent changes nothing on this machine. Install it anew without --look-only to have it do so.\n',
+      { mode: 0o644 },
+    )
   else rmSync(place.lookOnly, { force: true })
   await asOwner(owner, async () => {
     // What is installed now is what somebody wants to run, whatever updates there were.
     forgetUpdates(place.home)
     const known = readIdentity(place.home)
-    say(known ? keepEnrolled(place.home, known, way) : await enrolPatiently(tries, () => enroll(place.home, way, key, name)))
+    say(
+      known
+        ? keepEnrolled(place.home, known, way)
+        : await enrolPatiently(tries, () => enroll(place.home, way, key, name)),
+    )
     noteWhatItMay(place.home, looksOnly, say)
   })
   if (!isService) {
-    say(`${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${starts ? 'It now runs in the background; to have it run always, end it and have' : 'Have'} your own service manager run:`)
+    say(
+      `${ownRoot ? 'Installed in a folder of its own' : 'There is no systemd here'}: nothing starts it at boot. ${starts ? 'It now runs in the background; to have it run always, end it and have' : 'Have'} your own service manager run:`,
+    )
     say(`  /bin/sh ${place.starter} ${place.home}`)
     endRunning(place.program)
-    if (starts) spawn(place.program, ['run', '--home', place.home, '--no-refresh'], { detached: true, stdio: 'ignore', cwd: '/' }).unref()
+    if (starts)
+      spawn(place.program, ['run', '--home', place.home, '--no-refresh'], {
+        detached: true,
+        stdio: 'ignore',
+        cwd: '/',
+      }).unref()
     return
   }
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
@@ -166,16 +226,19 @@ async function putInPlace({ way, key, name, root, tries = 6, looksOnly = false }
 
 /** Processes that run this program as the agent, this one left out. */
 function running(program: string): number[] {
-  return readdirSync('/proc').filter((name) => /^\d+$/.test(name) && Number(name) !== process.pid).filter((pid) => {
-    try {
-      const words = readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0')
-      const at = words.indexOf(program)
-      return (at === 0 || at === 1) && words[at + 1] === 'run'
-    } catch {
-      // It has ended by itself.
-      return false
-    }
-  }).map(Number)
+  return readdirSync('/proc')
+    .filter((name) => /^\d+$/.test(name) && Number(name) !== process.pid)
+    .filter((pid) => {
+      try {
+        const words = readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0')
+        const at = words.indexOf(program)
+        return (at === 0 || at === 1) && words[at + 1] === 'run'
+      } catch {
+        // It has ended by itself.
+        return false
+      }
+    })
+    .map(Number)
 }
 
 const endsWithin = 8 * second
@@ -186,7 +249,8 @@ function endRunning(program: string): void {
   for (let waited = 0; ; waited += lookEvery) {
     const left = running(program)
     if (!left.length) return
-    if (waited === 0 || waited >= endsWithin) for (const pid of left) process.kill(pid, waited === 0 ? 'SIGTERM' : 'SIGKILL')
+    if (waited === 0 || waited >= endsWithin)
+      for (const pid of left) process.kill(pid, waited === 0 ? 'SIGTERM' : 'SIGKILL')
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
   }
 }
@@ -194,7 +258,8 @@ function endRunning(program: string): void {
 /** The device stays what it is; how its server is reached may be said anew, and must where that was by plain HTTP. */
 function keepEnrolled(home: string, known: Identity, { server, ...rest }: Way): string {
   const isMoved = !isSafe(known.server)
-  if (isMoved || Object.keys(rest).length) writeIdentity(home, { ...known, ...rest, server: isMoved ? server : known.server })
+  if (isMoved || Object.keys(rest).length)
+    writeIdentity(home, { ...known, ...rest, server: isMoved ? server : known.server })
   return `This machine is enrolled already, as ${known.name} at ${known.server}; ${isMoved ? `from now on it reports to ${server}.` : 'that stays.'}`
 }
 
@@ -218,11 +283,15 @@ function writeRights({ rights, rightsScript: script }: Place, looksOnly: boolean
   rmSync(script, { force: true })
   if (looksOnly) return
   if (existsSync('/etc/polkit-1/localauthority') && !existsSync(dirname(rights))) {
-    say('It may start and stop no services here: this polkit is older than 0.106, and knows no rule that would allow that and nothing else.')
+    say(
+      'It may start and stop no services here: this polkit is older than 0.106, and knows no rule that would allow that and nothing else.',
+    )
     return
   }
   if (!existsSync(dirname(rights))) {
-    say('It may start and stop no services here: that needs polkit (Debian’s package polkitd). Install it and run this command again, or leave it so.')
+    say(
+      'It may start and stop no services here: that needs polkit (Debian’s package polkitd). Install it and run this command again, or leave it so.',
+    )
     return
   }
   writeFileSync(script, rightsScript, { mode: 0o755 })
@@ -232,12 +301,19 @@ function writeRights({ rights, rightsScript: script }: Place, looksOnly: boolean
 }
 
 /** On Windows a task starts it at boot; the rest is as on Linux. */
-async function installOnWindows({ way, key, name, tries = 6, looksOnly = false }: InstallOptions, say: (text: string) => void): Promise<void> {
+async function installOnWindows(
+  { way, key, name, tries = 6, looksOnly = false }: InstallOptions,
+  say: (text: string) => void,
+): Promise<void> {
   const place = windowsPlace()
   placeProgram(place)
   say(`The program is in place: ${place.program}`)
   const known = readIdentity(place.home)
-  say(known ? keepEnrolled(place.home, known, way) : await enrolPatiently(tries, () => enroll(place.home, way, key, name)))
+  say(
+    known
+      ? keepEnrolled(place.home, known, way)
+      : await enrolPatiently(tries, () => enroll(place.home, way, key, name)),
+  )
   noteWhatItMay(place.home, looksOnly, say)
   startAtBoot(place)
   say('The agent runs, and starts at boot.')
@@ -253,9 +329,11 @@ export function uninstall(root: string, say: (text: string) => void): void {
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0) throw new Error('Uninstalling needs root: run the command with sudo.')
-  if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit)) tool('systemctl', 'disable', '--now', unitName)
+  if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit))
+    tool('systemctl', 'disable', '--now', unitName)
   else endRunning(place.program)
-  for (const path of [place.wanted, place.unit, place.rights, place.home]) rmSync(path, { recursive: true, force: true })
+  for (const path of [place.wanted, place.unit, place.rights, place.home])
+    rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })
   if (ownRoot) removeEmpty(root)
   else {

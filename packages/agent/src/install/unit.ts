@@ -3,12 +3,18 @@ import { linuxHome, user, type Place } from './place'
 /**
  * The unit of the agent (systemd.service(5), systemd.exec(5)): a user of its own, nothing to write but its home, no
  * capability. It may read the journal and /var/log, which Debian gives to the groups systemd-journal and adm; memory is
- * bounded, because an agent must never be what a machine suffers from. systemd ends it when it no longer says that it works. MemoryDenyWriteExecute is left out: the language's
- * compiler writes the code that it runs. What it may start and stop is written by root before each start (ExecStartPre, “+”). Updates lie in its home: the user can replace what it runs itself, and nothing else.
+ * bounded, because an agent must never be what a machine suffers from. systemd ends it when it no longer says that it
+ * works. MemoryDenyWriteExecute is left out: the language's
+ * compiler writes the code that it runs. What it may start and stop is written by root before each start (ExecStartPre,
+ * “+”). Updates lie in its home: the user can replace what it runs itself, and nothing else.
  *
- * @param canNotify the machine has systemd-notify: without it nobody could say that all is well, and systemd would end the agent
+ * @param canNotify the machine has systemd-notify: without it nobody could say that all is well, and systemd would end
+ * the agent
  */
-export function unitText({ starter, rightsScript, rights }: Pick<Place, 'starter' | 'rightsScript' | 'rights'>, canNotify = true): string {
+export function unitText(
+  { starter, rightsScript, rights }: Pick<Place, 'starter' | 'rightsScript' | 'rights'>,
+  canNotify = true,
+): string {
   const watchdog = canNotify ? 'WatchdogSec=300\nNotifyAccess=all\n' : ''
   return `[Unit]
 Description=Custode agent

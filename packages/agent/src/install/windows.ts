@@ -7,7 +7,11 @@ export const taskName = 'Custode agent'
 const administrators = '*S-1-5-32-544'
 const localSystem = '*S-1-5-18'
 
-export interface WindowsPlace { program: string; home: string; task: string }
+export interface WindowsPlace {
+  program: string
+  home: string
+  task: string
+}
 export function windowsPlace(): WindowsPlace {
   return {
     program: join(process.env.ProgramFiles ?? 'C:\\Program Files', 'Custode Agent', 'custode-agent.exe'),
@@ -19,10 +23,14 @@ export function windowsPlace(): WindowsPlace {
 const xml = (text: string) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;')
 
 /**
- * A task that runs the agent from the start of the machine on, as the local system, without end (Task Scheduler's schema,
- * [MS-TSCH], section 2.5). It is begun again each minute, which is passed over while it runs: so it is back a minute after it
- * ended, however it ended; to restart on failure, which stands there as well, is only for what could not be started (from
- * memory). A program that runs as a service has to speak with the service manager, which the language's runtime does not.
+ * A task that runs the agent from the start of the machine on, as the local system, without end (Task Scheduler's
+ * schema,
+ * [MS-TSCH], section 2.5). It is begun again each minute, which is passed over while it runs: so it is back a minute
+ * after it
+ * ended, however it ended; to restart on failure, which stands there as well, is only for what could not be started
+ * (from
+ * memory). A program that runs as a service has to speak with the service manager, which the language's runtime does
+ * not.
  */
 export function taskXml({ program, home }: Pick<WindowsPlace, 'program' | 'home'>): string {
   return `<?xml version="1.0" encoding="UTF-16"?>
@@ -57,25 +65,41 @@ function tool(program: string, ...args: string[]): void {
     execFileSync(program, args, { stdio: ['ignore', 'ignore', 'pipe'], encoding: 'utf8' })
   } catch (error) {
     const words = (error as { stderr?: string }).stderr?.trim().split('\n').pop()
-    throw new Error(`${program} ${args[0] ?? ''}: ${words || (error as Error).message}. Is this an administrator’s PowerShell?`)
+    throw new Error(
+      `${program} ${args[0] ?? ''}: ${words || (error as Error).message}. Is this an administrator’s PowerShell?`,
+    )
   }
 }
 
-export interface PreparedFolder { isLink: boolean; owner: string; isFresh: boolean; names: readonly string[] }
+export interface PreparedFolder {
+  isLink: boolean
+  owner: string
+  isFresh: boolean
+  names: readonly string[]
+}
 
 /**
- * Every user may make folders in ProgramData, and is then their owner, or lays a junction there that leads elsewhere: the key
+ * Every user may make folders in ProgramData, and is then their owner, or lays a junction there that leads elsewhere:
+ * the key
  * would lie where they read it, and the system would write where they wish.
  * @returns why it is not used; null: it may be
  */
 export function faultOf(folder: string, { isLink, owner, isFresh, names }: PreparedFolder): string | null {
-  const what = isLink ? 'leads elsewhere'
-    : ![localSystem, administrators].includes(`*${owner}`) ? `belongs to ${owner}, who is neither the system nor the administrators`
-    : isFresh && names.length ? `was given ${names[0]!} while it was made` : null
-  return what && `${folder} ${what}: somebody may have prepared it. Look at what it holds, remove it, and install again.`
+  const what = isLink
+    ? 'leads elsewhere'
+    : ![localSystem, administrators].includes(`*${owner}`)
+      ? `belongs to ${owner}, who is neither the system nor the administrators`
+      : isFresh && names.length
+        ? `was given ${names[0]!} while it was made`
+        : null
+  return (
+    what && `${folder} ${what}: somebody may have prepared it. Look at what it holds, remove it, and install again.`
+  )
 }
 
-/** Makes the agent's home for the system and administrators alone. Inherited rights would let every user read the key. */
+/**
+ * Makes the agent's home for the system and administrators alone. Inherited rights would let every user read the key.
+ */
 function makeHome(folder: string): void {
   const isFresh = !existsSync(folder)
   if (isFresh) {
@@ -88,8 +112,23 @@ function makeHome(folder: string): void {
 
 /** @throws Error when somebody else has made it, or has put something into it */
 function refuse(folder: string, isFresh: boolean): void {
-  const owner = execFileSync('powershell.exe', ['-NoLogo', '-NoProfile', '-NonInteractive', '-EncodedCommand', Buffer.from(ownerScript(folder), 'utf16le').toString('base64')], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] }).trim()
-  const fault = faultOf(folder, { isLink: lstatSync(folder).isSymbolicLink(), owner, isFresh, names: readdirSync(folder) })
+  const owner = execFileSync(
+    'powershell.exe',
+    [
+      '-NoLogo',
+      '-NoProfile',
+      '-NonInteractive',
+      '-EncodedCommand',
+      Buffer.from(ownerScript(folder), 'utf16le').toString('base64'),
+    ],
+    { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] },
+  ).trim()
+  const fault = faultOf(folder, {
+    isLink: lstatSync(folder).isSymbolicLink(),
+    owner,
+    isFresh,
+    names: readdirSync(folder),
+  })
   if (fault) throw new Error(fault)
 }
 
@@ -103,7 +142,9 @@ export function placeProgram(place: WindowsPlace): void {
   copyFileSync(process.execPath, place.program)
   try {
     rmSync(`${place.program}.old`, { force: true })
-  } catch { /* it still runs; the next installation removes it */ }
+  } catch {
+    /* it still runs; the next installation removes it */
+  }
 }
 
 export function startAtBoot(place: WindowsPlace): void {
@@ -121,5 +162,6 @@ export function removeAll(place: WindowsPlace): void {
   }
   rmSync(place.home, { recursive: true, force: true })
   // Nobody can remove the program that does it: what is left of it goes with the next start.
-  if (dirname(process.execPath) !== dirname(place.program)) rmSync(dirname(place.program), { recursive: true, force: true })
+  if (dirname(process.execPath) !== dirname(place.program))
+    rmSync(dirname(place.program), { recursive: true, force: true })
 }

@@ -5,7 +5,10 @@ import { steady } from '../clock'
 import type { Collect } from '../collectors/collector'
 import { parseSockets } from '../collectors/linux/software'
 
-/** Ports at which a handshake of TLS comes first (IANA's Service Name and Transport Protocol Port Number Registry), and their usual neighbours. */
+/**
+ * Ports at which a handshake of TLS comes first (IANA's Service Name and Transport Protocol Port Number Registry), and
+ * their usual neighbours.
+ */
 const ports = [443, 465, 563, 636, 853, 989, 990, 992, 993, 995, 5061, 5986, 6443, 8443, 9443]
 const patience: Millis = 5000
 /** Half a renewal's hold: a new one is noticed soon, and nobody's log fills with handshakes. */
@@ -29,7 +32,9 @@ export function certificateEnd(port: number, host = '127.0.0.1'): Promise<Millis
 }
 
 function listening(): number[] {
-  const tables = ['/proc/net/tcp', '/proc/net/tcp6'].filter((file) => existsSync(file)).map((file) => readFileSync(file, 'utf8'))
+  const tables = ['/proc/net/tcp', '/proc/net/tcp6']
+    .filter((file) => existsSync(file))
+    .map((file) => readFileSync(file, 'utf8'))
   const open = new Set(tables.flatMap((table) => parseSockets(table, 'tcp')).map((one) => one.port))
   return ports.filter((port) => open.has(port))
 }
@@ -49,7 +54,13 @@ export function collector(): Collect {
           if (end !== null) ends.push([port, end])
         }
       }
-      return { readings: ends.map(([port, end]): Reading => ['certificate.left', String(port), Math.round((end - now) / 1000)]) }
+      return {
+        readings: ends.map(([port, end]): Reading => [
+          'certificate.left',
+          String(port),
+          Math.round((end - now) / 1000),
+        ]),
+      }
     },
   }
 }

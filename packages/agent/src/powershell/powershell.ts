@@ -1,12 +1,20 @@
 import { command } from '../collectors/command'
 
-/** Windows PowerShell, which every supported Windows has; the script goes in UTF-16LE and base64, so that nothing has to be quoted. */
+/**
+ * Windows PowerShell, which every supported Windows has; the script goes in UTF-16LE and base64, so that nothing has to
+ * be quoted.
+ */
 export function powershell(script: string, timeout?: number): Promise<string> {
-  return command('powershell.exe', ['-NoLogo', '-NoProfile', '-NonInteractive', '-EncodedCommand', Buffer.from(script, 'utf16le').toString('base64')], timeout)
+  return command(
+    'powershell.exe',
+    ['-NoLogo', '-NoProfile', '-NonInteractive', '-EncodedCommand', Buffer.from(script, 'utf16le').toString('base64')],
+    timeout,
+  )
 }
 
 /**
- * A text as a literal of PowerShell. Its language takes the curly single quotes, too, for the end of one (Windows PowerShell
+ * A text as a literal of PowerShell. Its language takes the curly single quotes, too, for the end of one (Windows
+ * PowerShell
  * Language Specification, section 2.3.5.2, from memory), so each of them is doubled.
  */
 export function quoted(text: string): string {

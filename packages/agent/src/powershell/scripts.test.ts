@@ -19,14 +19,22 @@ describe('the texts that go to PowerShell are PowerShell, by a grammar of the la
     ['what is inside', insideScript],
     ['the survey', surveyScript],
     ['the reader', readerScript],
-    ...(['start', 'stop', 'restart'] as const).map((verb) => [verb, serviceScript({ verb, service: 'Spooler' })] as [string, string]),
-    ...nasty.flatMap((text): [string, string][] => [[`a service named ${text}`, serviceScript({ verb: 'start', service: text })], [`a folder named ${text}`, ownerScript(text)], [`a machine named ${text}`, installCall(text, 'key', text)]]),
+    ...(['start', 'stop', 'restart'] as const).map(
+      (verb) => [verb, serviceScript({ verb, service: 'Spooler' })] as [string, string],
+    ),
+    ...nasty.flatMap((text): [string, string][] => [
+      [`a service named ${text}`, serviceScript({ verb: 'start', service: text })],
+      [`a folder named ${text}`, ownerScript(text)],
+      [`a machine named ${text}`, installCall(text, 'key', text)],
+    ]),
   ])('%s', async (_, script) => {
     expect(await powershellFaults(script)).toEqual([])
   })
   it('and what is none is found out', async () => {
     expect(await powershellFaults('if ($x) {\n  Get-Foo -Bar "a\n}')).not.toEqual([])
-    expect(await powershellFaults(serviceScript({ verb: 'start', service: 'Spooler' }).replace(/'$/, ''))).not.toEqual([])
+    expect(await powershellFaults(serviceScript({ verb: 'start', service: 'Spooler' }).replace(/'$/, ''))).not.toEqual(
+      [],
+    )
   })
 })
 
@@ -40,7 +48,11 @@ describe('the folder of the agent in ProgramData', () => {
     ['made by a user', { ...good, isFresh: false, owner: 'S-1-5-21-1-2-3-1001' }, 'belongs to S-1-5-21-1-2-3-1001'],
     ['whose owner is not told', { ...good, owner: '' }, 'belongs to'],
     ['that is a junction', { ...good, isFresh: false, isLink: true }, 'leads elsewhere'],
-    ['in which something lay when it was just made', { ...good, names: ['identity.json'] }, 'was given identity.json while it was made'],
+    [
+      'in which something lay when it was just made',
+      { ...good, names: ['identity.json'] },
+      'was given identity.json while it was made',
+    ],
   ])('%s', (_, found, words) => {
     const fault = faultOf(folder, found)
     if (words === null) expect(fault).toBeNull()

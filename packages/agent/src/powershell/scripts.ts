@@ -1,7 +1,10 @@
 import type { ServiceAction } from '#core'
 import { quoted } from './powershell'
 
-/** What Windows machines are asked over their remote management, and what the agent there does; read by a grammar in the tests. */
+/**
+ * What Windows machines are asked over their remote management, and what the agent there does; read by a grammar in the
+ * tests.
+ */
 
 /** Which system, which architecture, whether an agent is installed. */
 export const insideScript = `(Get-CimInstance Win32_OperatingSystem).Caption; $env:PROCESSOR_ARCHITECTURE; if (Test-Path "$env:ProgramFiles\\Custode Agent\\custode-agent.exe") { 'agent' } else { 'none' }`

@@ -6,19 +6,34 @@ import { Turns, type Pacing } from './pace'
 function reports(pacing: Pacing, seconds: number, of: Collector[] = ['performance', 'disks', 'eventlog']): string[] {
   const turns = new Turns()
   const seen: string[] = []
-  for (let at = 0; at < seconds * 1000; at += Turns.tick(pacing)) seen.push(`${at / 1000}: ${of.filter((one) => turns.take(one, at, pacing)).join(' ')}`)
+  for (let at = 0; at < seconds * 1000; at += Turns.tick(pacing))
+    seen.push(`${at / 1000}: ${of.filter((one) => turns.take(one, at, pacing)).join(' ')}`)
   return seen
 }
 
 describe('whose turn it is', () => {
   it('without a word everybody’s, once an interval', () => {
-    expect(reports({ interval: 60_000 }, 180)).toEqual(['0: performance disks eventlog', '60: performance disks eventlog', '120: performance disks eventlog'])
+    expect(reports({ interval: 60_000 }, 180)).toEqual([
+      '0: performance disks eventlog',
+      '60: performance disks eventlog',
+      '120: performance disks eventlog',
+    ])
   })
   it('a collector that may rest rests; reports go out all the same', () => {
-    expect(reports({ interval: 60_000, every: { disks: 180_000 } }, 240)).toEqual(['0: performance disks eventlog', '60: performance eventlog', '120: performance eventlog', '180: performance disks eventlog'])
+    expect(reports({ interval: 60_000, every: { disks: 180_000 } }, 240)).toEqual([
+      '0: performance disks eventlog',
+      '60: performance eventlog',
+      '120: performance eventlog',
+      '180: performance disks eventlog',
+    ])
   })
   it('one that is wanted more often runs alone between the others', () => {
-    expect(reports({ interval: 60_000, every: { performance: 20_000 } }, 80)).toEqual(['0: performance disks eventlog', '20: performance', '40: performance', '60: performance disks eventlog'])
+    expect(reports({ interval: 60_000, every: { performance: 20_000 } }, 80)).toEqual([
+      '0: performance disks eventlog',
+      '20: performance',
+      '40: performance',
+      '60: performance disks eventlog',
+    ])
   })
   it('a report that comes a moment early or late does not cost a turn', () => {
     const turns = new Turns()

@@ -1,6 +1,9 @@
 import { isPaced, type Collector, type Millis, type PacedCollector } from '#core'
 
-export interface Pacing { interval: Millis; every?: Partial<Record<PacedCollector, Millis>> }
+export interface Pacing {
+  interval: Millis
+  every?: Partial<Record<PacedCollector, Millis>>
+}
 
 /** Whose turn it is. A collector without a time of its own runs once an interval, however often reports go out. */
 export class Turns {

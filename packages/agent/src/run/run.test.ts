@@ -22,9 +22,18 @@ let received: number[][]
 /** What the server says it has seen. */
 let seen: number
 let answer: (batch: ReportBatch) => [number, unknown]
-const identity = () => ({ server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'cdk.1.x', name: 'tm-x', interval: 60_000 })
+const identity = () => ({
+  server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+  deviceId: 1,
+  deviceKey: 'cdk.1.x',
+  name: 'tm-x',
+  interval: 60_000,
+})
 const report = (at = Date.now()): Omit<Report, 'seq'> => ({ at, interval: 60_000, readings: [] })
-const accept = (batch: ReportBatch): [number, unknown] => [200, { acknowledged: batch.reports.at(-1)!.seq, refused: [], clockOffset: 0, settings: { interval: 60_000 } }]
+const accept = (batch: ReportBatch): [number, unknown] => [
+  200,
+  { acknowledged: batch.reports.at(-1)!.seq, refused: [], clockOffset: 0, settings: { interval: 60_000 } },
+]
 
 beforeEach(async () => {
   home = mkdtempSync(join(tmpdir(), 'custode-agent-'))
@@ -35,7 +44,10 @@ beforeEach(async () => {
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))
     request.on('end', () => {
-      if (request.method === 'GET') return void response.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify({ lastSeq: seen, refusedCount: 0, refused: [] }))
+      if (request.method === 'GET')
+        return void response
+          .writeHead(200, { 'content-type': 'application/json' })
+          .end(JSON.stringify({ lastSeq: seen, refusedCount: 0, refused: [] }))
       const batch = JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as ReportBatch
       received.push(batch.reports.map((one) => one.seq))
       const [status, body] = answer(batch)
@@ -81,12 +93,16 @@ describe('the spool', { timeout: 30_000 }, () => {
       return [status, body]
     }
     await new Sender(spool, identity()).sendAll()
-    expect(received).toEqual([[1, 2, 3], [2, 3]])
+    expect(received).toEqual([
+      [1, 2, 3],
+      [2, 3],
+    ])
   })
   it('puts the one report aside that the server cannot take, and goes on', async () => {
     const spool = new Spool(home)
     for (let i = 0; i < 3; i++) spool.add(report())
-    answer = (batch) => (batch.reports.some((one) => one.seq === 2) ? [400, { code: 'invalid', detail: 'no' }] : accept(batch))
+    answer = (batch) =>
+      batch.reports.some((one) => one.seq === 2) ? [400, { code: 'invalid', detail: 'no' }] : accept(batch)
     await new Sender(spool, identity()).sendAll()
     expect(spool.waiting()).toEqual([])
     expect(received.at(-1)).toEqual([3])
@@ -101,7 +117,14 @@ describe('the spool', { timeout: 30_000 }, () => {
   })
   it('splits by size, too: reports of 400 long entries go one by one, in batches of a megabyte', async () => {
     const spool = new Spool(home)
-    const events = Array.from({ length: 400 }, (_, i) => ({ at: i, channel: 'syslog', source: 'x', id: null, level: 'error' as const, text: 'y'.repeat(2000) }))
+    const events = Array.from({ length: 400 }, (_, i) => ({
+      at: i,
+      channel: 'syslog',
+      source: 'x',
+      id: null,
+      level: 'error' as const,
+      text: 'y'.repeat(2000),
+    }))
     for (let i = 0; i < 6; i++) spool.add({ ...report(), events })
     await new Sender(spool, identity()).sendAll()
     expect(received.flat()).toHaveLength(6)
@@ -114,7 +137,8 @@ describe('the spool', { timeout: 30_000 }, () => {
     answer = () => [500, { code: 'internal', detail: 'oh' }]
     for (let i = 0; i < 5; i++) await expect(sender.sendAll()).rejects.toThrow('oh')
     expect(spool.waiting()).toEqual([1, 2, 3, 4])
-    answer = (batch) => (batch.reports.some((one) => one.seq === 1) ? [500, { code: 'internal', detail: 'oh' }] : accept(batch))
+    answer = (batch) =>
+      batch.reports.some((one) => one.seq === 1) ? [500, { code: 'internal', detail: 'oh' }] : accept(batch)
     await sender.sendAll()
     expect([sender.takeRefusals(), sender.takeRefusals()]).toEqual([true, false])
     expect([spool.waiting(), spool.refused()]).toEqual([[], [1]])
@@ -123,7 +147,10 @@ describe('the spool', { timeout: 30_000 }, () => {
     const spool = new Spool(home)
     const refusing = async (pointer: string) => {
       spool.add(report())
-      answer = (batch) => [200, { ...(accept(batch)[1] as object), refused: [{ seq: 1, pointer, code: 'x', detail: 'y' }] }]
+      answer = (batch) => [
+        200,
+        { ...(accept(batch)[1] as object), refused: [{ seq: 1, pointer, code: 'x', detail: 'y' }] },
+      ]
       const sender = new Sender(spool, identity())
       await sender.sendAll()
       return sender.takeRefusals()
@@ -133,7 +160,12 @@ describe('the spool', { timeout: 30_000 }, () => {
   it('waits, and puts nothing aside, while its key is refused, the server is busy, or its identity is shared', async () => {
     const spool = new Spool(home)
     spool.add(report())
-    for (const [status, code] of [[401, 'device-key-refused'], [503, 'busy'], [429, 'too-many'], [409, 'identity-shared']] as const) {
+    for (const [status, code] of [
+      [401, 'device-key-refused'],
+      [503, 'busy'],
+      [429, 'too-many'],
+      [409, 'identity-shared'],
+    ] as const) {
       answer = () => [status, { code, detail: code }]
       await expect(new Sender(spool, identity()).sendAll()).rejects.toThrow(code)
     }
@@ -162,13 +194,22 @@ describe('the spool', { timeout: 30_000 }, () => {
     }
     const sender = new Sender(spool, identity())
     await sender.sendAll()
-    expect([sender.takeRefusals(), received, spool.waiting(), spool.refused()]).toEqual([true, [[1, 2], [3, 4]], [], []])
+    expect([sender.takeRefusals(), received, spool.waiting(), spool.refused()]).toEqual([
+      true,
+      [
+        [1, 2],
+        [3, 4],
+      ],
+      [],
+      [],
+    ])
   })
   it('knows of what was refused, also when the server went away before the rest was taken', async () => {
     const spool = new Spool(home)
     spool.add(report())
     let turn = 0
-    answer = () => (turn++ === 0 ? [409, { code: 'counted-by-another', detail: 'no' }] : [503, { code: 'busy', detail: 'busy' }])
+    answer = () =>
+      turn++ === 0 ? [409, { code: 'counted-by-another', detail: 'no' }] : [503, { code: 'busy', detail: 'busy' }]
     const sender = new Sender(spool, identity())
     await expect(sender.sendAll()).rejects.toThrow('busy')
     expect(sender.takeRefusals()).toBe(true)
@@ -195,7 +236,10 @@ describe('the spool', { timeout: 30_000 }, () => {
   })
   it('gives up the oldest when what waits grows too large, and says how many', () => {
     const spool = new Spool(home, 100_000)
-    const big = { ...report(), events: [{ at: 0, channel: 's', source: 's', id: null, level: 'error' as const, text: 'z'.repeat(4000) }] }
+    const big = {
+      ...report(),
+      events: [{ at: 0, channel: 's', source: 's', id: null, level: 'error' as const, text: 'z'.repeat(4000) }],
+    }
     for (let i = 0; i < 45; i++) spool.add(big)
     const lost = spool.takeLost()
     expect(lost).toBeGreaterThan(0)
@@ -246,30 +290,64 @@ describe('collecting', () => {
   it('tells what took long with the next report, and a failure until it is over, whoever’s turn it is', async () => {
     const observer = new Observer()
     let end: (part: object) => void = () => undefined
-    const slow = { name: 'disks' as const, collect: () => new Promise<object>((resolve) => { end = resolve }) }
+    const slow = {
+      name: 'disks' as const,
+      collect: () =>
+        new Promise<object>((resolve) => {
+          end = resolve
+        }),
+    }
     expect((await observer.observe([slow], 0, 20)).busy).toEqual(['disks'])
     end({ facts: { disks: [] } })
     expect((await observer.observe([], 0, 20)).facts.disks).toEqual([])
-    const fails = { name: 'network' as const, collect: () => { throw new Error('gone') } }
+    const fails = {
+      name: 'network' as const,
+      collect: () => {
+        throw new Error('gone')
+      },
+    }
     await observer.observe([fails], 0, 20)
     expect((await observer.observe([], 0, 20)).failed).toEqual([{ collector: 'network', reason: 'gone' }])
   })
   it('cuts what is longer than a server takes, and leaves out names that would be others when cut', () => {
-    const bounded = boundFacts({ services: [{ name: 'a', title: 'x'.repeat(900), start: 'manual', state: 'running' }, { name: 'b'.repeat(300), title: '', start: 'manual', state: 'running' }], packages: Array.from({ length: 30_000 }, (_, i) => `p${i}`) })
-    expect([bounded.services!.length, bounded.services![0]!.title.length, bounded.packages!.length]).toEqual([1, 300, 20_000])
-    for (const [subject, value] of Object.entries(bounded)) expect(factSchemas[subject as 'services'].validate(value).error).toBeUndefined()
+    const bounded = boundFacts({
+      services: [
+        { name: 'a', title: 'x'.repeat(900), start: 'manual', state: 'running' },
+        { name: 'b'.repeat(300), title: '', start: 'manual', state: 'running' },
+      ],
+      packages: Array.from({ length: 30_000 }, (_, i) => `p${i}`),
+    })
+    expect([bounded.services!.length, bounded.services![0]!.title.length, bounded.packages!.length]).toEqual([
+      1, 300, 20_000,
+    ])
+    for (const [subject, value] of Object.entries(bounded))
+      expect(factSchemas[subject as 'services'].validate(value).error).toBeUndefined()
   })
   it('goes on when one collector fails, and names it with its reason', async () => {
-    const seen = await observe([
-      { name: 'disks', collect: () => { throw new Error('the disk is on fire') } },
-      { name: 'performance', collect: () => ({ readings: [['cpu.busy', '', 0.5]] }) },
-    ], Date.now())
+    const seen = await observe(
+      [
+        {
+          name: 'disks',
+          collect: () => {
+            throw new Error('the disk is on fire')
+          },
+        },
+        { name: 'performance', collect: () => ({ readings: [['cpu.busy', '', 0.5]] }) },
+      ],
+      Date.now(),
+    )
     expect(seen.failed).toEqual([{ collector: 'disks', reason: 'the disk is on fire' }])
     expect(seen.readings).toEqual([['cpu.busy', '', 0.5]])
   })
   it('does not wait for what takes long, and has it in a later report', async () => {
     let finish: (facts: object) => void = () => undefined
-    const slow = inBackground({ name: 'updates', collect: () => new Promise((resolve) => { finish = (facts) => resolve({ facts }) }) })
+    const slow = inBackground({
+      name: 'updates',
+      collect: () =>
+        new Promise((resolve) => {
+          finish = (facts) => resolve({ facts })
+        }),
+    })
     expect((await observe([slow], 1)).facts.ports).toBeUndefined()
     expect((await observe([slow], 2)).failed).toEqual([])
     finish({ ports: [{ port: 22, protocol: 'tcp' }] })
@@ -277,7 +355,9 @@ describe('collecting', () => {
   })
   it('tells why what takes long could not be had', async () => {
     const broken = inBackground({ name: 'updates', collect: () => Promise.reject(new Error('another apt is at work')) })
-    await vi.waitFor(async () => expect((await observe([broken], 1)).failed).toEqual([{ collector: 'updates', reason: 'another apt is at work' }]))
+    await vi.waitFor(async () =>
+      expect((await observe([broken], 1)).failed).toEqual([{ collector: 'updates', reason: 'another apt is at work' }]),
+    )
   })
 })
 
@@ -309,7 +389,9 @@ describe('facts', () => {
 
 describe('check', () => {
   it('says what is missing and what to do', async () => {
-    expect(await check(home)).toEqual([{ good: false, text: expect.stringContaining('custode-agent enroll') as string }])
+    expect(await check(home)).toEqual([
+      { good: false, text: expect.stringContaining('custode-agent enroll') as string },
+    ])
   })
   it('sees a key that others can read, and a server that is not there', { timeout: 60_000 }, async () => {
     writeIdentity(home, { ...identity(), server: 'http://127.0.0.1:9' })

@@ -16,11 +16,19 @@ import { Spool } from './spool'
 import { Told } from './told'
 import { endOnWhatNobodyHandles, Watchdog } from './watchdog'
 
-/** Follows what the server says, one word after the other; what cannot be written down counts all the same, until the next start. */
+/**
+ * Follows what the server says, one word after the other; what cannot be written down counts all the same, until the
+ * next start.
+ */
 class Settings {
   #following: Promise<void> = Promise.resolve()
 
-  constructor(private readonly home: string, private readonly identity: Identity, private readonly optional: OptionalCollectors, private readonly say: (text: string) => void) {}
+  constructor(
+    private readonly home: string,
+    private readonly identity: Identity,
+    private readonly optional: OptionalCollectors,
+    private readonly say: (text: string) => void,
+  ) {}
 
   follow(settings: AgentSettings): Promise<void> {
     const applied = this.#following.then(() => this.#apply(settings))
@@ -28,10 +36,20 @@ class Settings {
     return applied
   }
 
-  async #apply({ interval, collect = this.identity.collect ?? { logs: [], collectors: [] }, every = {}, roster = '' }: AgentSettings): Promise<void> {
+  async #apply({
+    interval,
+    collect = this.identity.collect ?? { logs: [], collectors: [] },
+    every = {},
+    roster = '',
+  }: AgentSettings): Promise<void> {
     await this.optional.follow(collect.collectors)
     const said = { interval, collect, every, roster }
-    if (Object.entries(said).every(([name, value]) => JSON.stringify(value) === JSON.stringify(this.identity[name as keyof typeof said]))) return
+    if (
+      Object.entries(said).every(
+        ([name, value]) => JSON.stringify(value) === JSON.stringify(this.identity[name as keyof typeof said]),
+      )
+    )
+      return
     Object.assign(this.identity, said)
     try {
       writeIdentity(this.home, this.identity)
@@ -65,22 +83,35 @@ class Run {
   #anew = false
   #trouble = ''
 
-  constructor(home: string, private readonly identity: Identity, refresh: boolean, private readonly say: (text: string) => void) {
+  constructor(
+    home: string,
+    private readonly identity: Identity,
+    refresh: boolean,
+    private readonly say: (text: string) => void,
+  ) {
     this.#spool = new Spool(home)
     this.#sender = new Sender(this.#spool, identity, say)
     // Apt takes its time; the first report does not wait for it.
-    this.#collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? [], this.#spool.places).map((one) => (one.name === 'updates' ? inBackground(one) : one))
+    this.#collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? [], this.#spool.places).map(
+      (one) => (one.name === 'updates' ? inBackground(one) : one),
+    )
     this.#optional = new OptionalCollectors(home, identity)
     this.#settings = new Settings(home, identity, this.#optional, say)
     this.#proof = new Proof(home, identity, say)
-    this.#orders = new Orders(home, identity, say, () => {
-      this.#anew = true
-      this.#stop.abort()
-    }, () => {
-      this.#turns.forget('services')
-      this.#rights.forget()
-      this.#reportSoon()
-    })
+    this.#orders = new Orders(
+      home,
+      identity,
+      say,
+      () => {
+        this.#anew = true
+        this.#stop.abort()
+      },
+      () => {
+        this.#turns.forget('services')
+        this.#rights.forget()
+        this.#reportSoon()
+      },
+    )
   }
 
   stop(): void {
@@ -93,12 +124,17 @@ class Run {
   }
 
   async #attend(): Promise<void> {
-    await attend(this.identity, async (settings) => {
-      const before = Turns.tick(this.identity)
-      await this.#settings.follow(settings)
-      // What is to be read sooner than it was does not wait for the old time to pass.
-      if (Turns.tick(this.identity) < before) this.#reportSoon()
-    }, () => this.#reportSoon(), this.#stop.signal)
+    await attend(
+      this.identity,
+      async (settings) => {
+        const before = Turns.tick(this.identity)
+        await this.#settings.follow(settings)
+        // What is to be read sooner than it was does not wait for the old time to pass.
+        if (Turns.tick(this.identity) < before) this.#reportSoon()
+      },
+      () => this.#reportSoon(),
+      this.#stop.signal,
+    )
   }
 
   /** What is there now, as a report in the spool. */
@@ -112,17 +148,35 @@ class Run {
       return false
     })
     const now = Date.now()
-    const { readings, facts, events, leftOut, failed, places, busy, answered } = await this.#observer.observe(due, now, Math.min(longestWait, Math.max(shortestWait, Turns.tick(identity) / 4)))
+    const { readings, facts, events, leftOut, failed, places, busy, answered } = await this.#observer.observe(
+      due,
+      now,
+      Math.min(longestWait, Math.max(shortestWait, Turns.tick(identity) / 4)),
+    )
     // One whose turn it was not may have ended what it was at; one whose turn it was may still be at it.
     const silent = [...rested.filter((name) => !answered.has(name)), ...busy.filter((name) => !rested.includes(name))]
     failed.push(...this.#optional.troubles)
-    const system = systemFacts(identity.serverKey !== undefined, this.#optional.names, !mayOnlyLook(identity) && (await this.#rights.mends()))
+    const system = systemFacts(
+      identity.serverKey !== undefined,
+      this.#optional.names,
+      !mayOnlyLook(identity) && (await this.#rights.mends()),
+    )
     const news = this.#told.news({ system, ...facts }, steady())
-    const { seq } = this.#spool.add({
-      at: now, interval: identity.interval, readings: readings.map(([...one]) => one), ...sinceStart(),
-      ...(Object.keys(news).length ? { facts: news } : {}), ...(events.length ? { events } : {}), ...(leftOut ? { leftOut } : {}), ...(failed.length ? { failed } : {}),
-      ...(silent.length ? { rested: silent } : {}), ...(identity.roster ? { roster: identity.roster } : {}),
-    }, places)
+    const { seq } = this.#spool.add(
+      {
+        at: now,
+        interval: identity.interval,
+        readings: readings.map(([...one]) => one),
+        ...sinceStart(),
+        ...(Object.keys(news).length ? { facts: news } : {}),
+        ...(events.length ? { events } : {}),
+        ...(leftOut ? { leftOut } : {}),
+        ...(failed.length ? { failed } : {}),
+        ...(silent.length ? { rested: silent } : {}),
+        ...(identity.roster ? { roster: identity.roster } : {}),
+      },
+      places,
+    )
     this.#told.send(seq, news)
     this.#spool.giveUpOld(now, sinceStart())
     if (this.#spool.takeLost()) this.#told.forget()
@@ -130,7 +184,9 @@ class Run {
 
   async #send(): Promise<void> {
     // Also when the rest has to wait: what was refused before that is refused.
-    const receipt = await this.#sender.sendAll().finally(() => { if (this.#sender.takeRefusals()) this.#told.forget() })
+    const receipt = await this.#sender.sendAll().finally(() => {
+      if (this.#sender.takeRefusals()) this.#told.forget()
+    })
     if (this.#trouble) this.say('the server takes reports again')
     this.#trouble = ''
     if (!receipt) return
@@ -158,7 +214,10 @@ class Run {
     // Whoever waits for the server handles what goes wrong there; anything else ends the program.
     void this.#attend()
     // Rates need a first look; the report of it would be half empty.
-    await observe(this.#collectors.filter((one) => one.name === 'performance' || one.name === 'network'), Date.now())
+    await observe(
+      this.#collectors.filter((one) => one.name === 'performance' || one.name === 'network'),
+      Date.now(),
+    )
     await wait(1000, undefined, { signal: this.#stop.signal }).catch(() => undefined)
     let next = steady()
     while (!this.#stop.signal.aborted) {
@@ -167,7 +226,10 @@ class Run {
       // Steady, whatever the collecting took; after a pause of the machine it begins anew.
       next = Math.max(next + tick, steady() + Math.min(1000, tick))
       this.#wake = new AbortController()
-      if (!this.#soon) await wait(next - steady(), undefined, { signal: AbortSignal.any([this.#stop.signal, this.#wake.signal]) }).catch(() => undefined)
+      if (!this.#soon)
+        await wait(next - steady(), undefined, {
+          signal: AbortSignal.any([this.#stop.signal, this.#wake.signal]),
+        }).catch(() => undefined)
       if (this.#soon) next = steady()
     }
     return this.#anew ? 'start anew' : 'stopped'
@@ -175,9 +237,16 @@ class Run {
 }
 
 /** @returns whether it is to be started anew, as another version */
-export async function run(home: string, refresh: boolean, say: (text: string) => void): Promise<'stopped' | 'start anew'> {
+export async function run(
+  home: string,
+  refresh: boolean,
+  say: (text: string) => void,
+): Promise<'stopped' | 'start anew'> {
   const identity = mendIdentity(home)
-  if (!identity) throw new Error(`This machine is not enrolled: no identity can be read in ${home}. Run: custode-agent enroll --server URL --key KEY`)
+  if (!identity)
+    throw new Error(
+      `This machine is not enrolled: no identity can be read in ${home}. Run: custode-agent enroll --server URL --key KEY`,
+    )
   endOnWhatNobodyHandles(say)
   const watchdog = new Watchdog(say)
   const agent = new Run(home, identity, refresh, say)

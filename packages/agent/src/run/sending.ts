@@ -1,4 +1,11 @@
-import { protocolVersion, type AgentSelf, type Refusal, type Report, type ReportReceipt, type SignedText } from '#contract/report'
+import {
+  protocolVersion,
+  type AgentSelf,
+  type Refusal,
+  type Report,
+  type ReportReceipt,
+  type SignedText,
+} from '#contract/report'
 import type { Identity } from '../identity/identity'
 import { instance, machineMark, sinceStart } from '../clock'
 import { call, Refused } from '../uplink'
@@ -26,36 +33,69 @@ function nextBatch(spool: Spool, most: number): Report[] {
   return reports
 }
 
-const isFault = ({ status, code }: Refused) => status >= 400 && status < 500 && ![401, 403, 404, 407, 408, 429].includes(status) && !['identity-shared', 'counted-by-another', 'device-key-refused'].includes(code)
+const isFault = ({ status, code }: Refused) =>
+  status >= 400 &&
+  status < 500 &&
+  ![401, 403, 404, 407, 408, 429].includes(status) &&
+  !['identity-shared', 'counted-by-another', 'device-key-refused'].includes(code)
 /** Of a report only; a part that is refused would be refused again, whenever it is told. */
 const isWholeReport = ({ pointer }: Refusal) => /^\/reports\/\d+$/.test(pointer)
 const isServersFault = ({ status }: Refused) => status === 500
 
-/** Sends what waits, oldest first; what the server can never take is put aside, so that it does not stop what stands behind it. */
+/**
+ * Sends what waits, oldest first; what the server can never take is put aside, so that it does not stop what stands
+ * behind it.
+ */
 export class Sender {
   #resumed = false
   #failures = new Map<number, number>()
   #hasRefusals = false
 
-  constructor(private readonly spool: Spool, private readonly identity: Identity, private readonly say: (text: string) => void = () => undefined) {}
+  constructor(
+    private readonly spool: Spool,
+    private readonly identity: Identity,
+    private readonly say: (text: string) => void = () => undefined,
+  ) {}
 
   async #post(reports: readonly Report[]): Promise<ReportReceipt> {
     const machine = machineMark()
-    const { body } = await call<ReportReceipt>(this.identity, 'POST', '/api/agent/reports',
-      { version: protocolVersion, sentAt: Date.now(), oldest: reports[0]!.seq, reports, instance, ...(machine ? { machine } : {}), ...sinceStart() }, this.identity.deviceKey)
+    const { body } = await call<ReportReceipt>(
+      this.identity,
+      'POST',
+      '/api/agent/reports',
+      {
+        version: protocolVersion,
+        sentAt: Date.now(),
+        oldest: reports[0]!.seq,
+        reports,
+        instance,
+        ...(machine ? { machine } : {}),
+        ...sinceStart(),
+      },
+      this.identity.deviceKey,
+    )
     return body
   }
 
   /**
-   * Asks once what the server has seen. One that knows of numbers which this machine never gave has heard its double: this
+   * Asks once what the server has seen. One that knows of numbers which this machine never gave has heard its double:
+   * this
    * is a restored snapshot or a clone, and it counts on from there.
    */
   async #resume(): Promise<void> {
     if (this.#resumed) return
     try {
-      const { body } = await call<Partial<AgentSelf>>(this.identity, 'GET', '/api/agent/self', undefined, this.identity.deviceKey)
+      const { body } = await call<Partial<AgentSelf>>(
+        this.identity,
+        'GET',
+        '/api/agent/self',
+        undefined,
+        this.identity.deviceKey,
+      )
       if (typeof body.lastSeq === 'number' && body.lastSeq > this.spool.last) {
-        this.say(`the server has seen report ${body.lastSeq}, and this machine has made ${this.spool.last}: it was set back, and goes on from there`)
+        this.say(
+          `the server has seen report ${body.lastSeq}, and this machine has made ${this.spool.last}: it was set back, and goes on from there`,
+        )
         this.spool.jumpTo(body.lastSeq)
       }
       this.#resumed = true
@@ -73,7 +113,9 @@ export class Sender {
     this.spool.jumpTo(body.lastSeq, true)
   }
 
-  /** Whether something was refused since this was asked the last time, so that nobody knows what facts the server has. */
+  /**
+   * Whether something was refused since this was asked the last time, so that nobody knows what facts the server has.
+   */
   takeRefusals(): boolean {
     const had = this.#hasRefusals
     this.#hasRefusals = false
@@ -100,7 +142,8 @@ export class Sender {
         this.#hasRefusals ||= receipt.refused.some(isWholeReport)
         this.spool.drop(receipt.acknowledged)
         // It has heard of none of these, and says so with a success: then it counts differently, and must be asked.
-        if (receipt.acknowledged < reports[0]!.seq) throw new Error(`the server acknowledges ${receipt.acknowledged} when it was sent ${reports[0]!.seq}`)
+        if (receipt.acknowledged < reports[0]!.seq)
+          throw new Error(`the server acknowledges ${receipt.acknowledged} when it was sent ${reports[0]!.seq}`)
         this.#failures.delete(reports[0]!.seq)
         most = Math.min(batchSize, most * 2)
       } catch (error) {

@@ -15,7 +15,10 @@ const counterOf = (home: string) => join(home, 'sequence')
 /** How far logs were read, by collector: opaque to all but the collector itself. */
 export type Places = Record<string, unknown>
 
-interface Kept { report: Report; places: Places | null }
+interface Kept {
+  report: Report
+  places: Places | null
+}
 
 /** From the enrolment on, the first report has this number. */
 export function startCounting(home: string, firstSeq: number): void {
@@ -24,8 +27,10 @@ export function startCounting(home: string, firstSeq: number): void {
 }
 
 /**
- * Reports that are not acknowledged, a file each, named by sequence number. A report gets its number when it is written,
- * so that after a crash no number comes twice with different contents. How far logs were read is written in the same file:
+ * Reports that are not acknowledged, a file each, named by sequence number. A report gets its number when it is
+ * written,
+ * so that after a crash no number comes twice with different contents. How far logs were read is written in the same
+ * file:
  * so no entry is told twice, and none is left out, whenever the program ends. What cannot be written is kept in memory.
  */
 export class Spool {
@@ -41,12 +46,16 @@ export class Spool {
   #lost = 0
 
   /** @param mostBytes what waits takes no more room than this on disk */
-  constructor(home: string, private readonly mostBytes = 64e6) {
+  constructor(
+    home: string,
+    private readonly mostBytes = 64e6,
+  ) {
     this.#folder = join(home, 'spool')
     this.#counter = counterOf(home)
     this.#placesFile = join(home, 'places.json')
     mkdirSync(this.#folder, { recursive: true, mode: 0o700 })
-    for (const name of readdirSync(this.#folder)) if (/^\d+\.json$/.test(name)) this.#sizes.set(parseInt(name, 10), statSync(join(this.#folder, name)).size)
+    for (const name of readdirSync(this.#folder))
+      if (/^\d+\.json$/.test(name)) this.#sizes.set(parseInt(name, 10), statSync(join(this.#folder, name)).size)
     const counted = existsSync(this.#counter) ? Number(readFileSync(this.#counter, 'utf8')) : 0
     this.#last = Math.max(Number.isSafeInteger(counted) ? counted : 0, this.waiting().at(-1) ?? 0)
     this.#places = this.#newestPlaces()
@@ -54,7 +63,12 @@ export class Spool {
 
   /** The newest report knows more than the file does when the program ended between the two. */
   #newestPlaces(): Places {
-    const kept = readJson<{ seq: number; places: Places }>(this.#placesFile, (value) => typeof (value as { seq?: unknown } | null)?.seq === 'number' && typeof (value as { places?: unknown }).places === 'object')
+    const kept = readJson<{ seq: number; places: Places }>(
+      this.#placesFile,
+      (value) =>
+        typeof (value as { seq?: unknown } | null)?.seq === 'number' &&
+        typeof (value as { places?: unknown }).places === 'object',
+    )
     const seq = this.waiting().at(-1)
     const newest = seq === undefined ? null : this.#load(seq)
     if (newest?.places && (kept === null || newest.report.seq > kept.seq)) return newest.places
@@ -170,7 +184,8 @@ export class Spool {
     try {
       renameSync(this.#file(seq), join(this.#folder, `${seq}.refused`))
       const refused = this.refused()
-      for (const old of refused.slice(0, Math.max(0, refused.length - refusedKept))) rmQuietly(join(this.#folder, `${old}.refused`))
+      for (const old of refused.slice(0, Math.max(0, refused.length - refusedKept)))
+        rmQuietly(join(this.#folder, `${old}.refused`))
     } catch {
       // It is gone: then it stops nobody either.
     }
@@ -178,7 +193,10 @@ export class Spool {
 
   /** Numbers of reports that were put aside, least first. */
   refused(): number[] {
-    return readdirSync(this.#folder).filter((name) => /^\d+\.refused$/.test(name)).map((name) => parseInt(name, 10)).sort((a, b) => a - b)
+    return readdirSync(this.#folder)
+      .filter((name) => /^\d+\.refused$/.test(name))
+      .map((name) => parseInt(name, 10))
+      .sort((a, b) => a - b)
   }
 
   /**
@@ -194,7 +212,10 @@ export class Spool {
     })
     this.drop(this.#last)
     this.#last = Math.max(this.#last, lastSeq)
-    for (const { report: { seq: _old, ...report } } of own) this.add(report)
+    for (const {
+      report: { seq: _old, ...report },
+    } of own)
+      this.add(report)
     if (!own.length) this.#saveCounter()
   }
 
@@ -207,7 +228,8 @@ export class Spool {
   }
 
   /**
-   * What has waited for longer than 48 hours is given up, oldest first: by the time since the machine's start, where it is
+   * What has waited for longer than 48 hours is given up, oldest first: by the time since the machine's start, where it
+   * is
    * still the same, because a clock that is set forward must not cost what waits.
    */
   giveUpOld(now: number, { up, boot }: { up: number; boot: string } = { up: 0, boot: '' }): number {

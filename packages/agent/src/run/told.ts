@@ -1,11 +1,14 @@
 import { createHash } from 'node:crypto'
 import { day, type Facts, type FactSubject, type Millis } from '#core'
 
-/** Told again once a day, whatever happened: nobody can know of everything that may have gone wrong at the other end. */
+/**
+ * Told again once a day, whatever happened: nobody can know of everything that may have gone wrong at the other end.
+ */
 const tellAllEvery: Millis = day
 
 /**
- * Which facts the server knows: those of acknowledged reports, and no others. What is on its way is not told twice; after a
+ * Which facts the server knows: those of acknowledged reports, and no others. What is on its way is not told twice;
+ * after a
  * refusal or a loss nobody knows any more what was told, and everything is told again.
  */
 export class Told {
@@ -20,12 +23,15 @@ export class Told {
       this.#allToldAt = at
     }
     const changed: Facts = {}
-    for (const [subject, value] of Object.entries(facts) as [FactSubject, never][]) if (this.#latest(subject) !== digestOf(value)) changed[subject] = value
+    for (const [subject, value] of Object.entries(facts) as [FactSubject, never][])
+      if (this.#latest(subject) !== digestOf(value)) changed[subject] = value
     return changed
   }
 
   #latest(subject: FactSubject): string | undefined {
-    return [...this.#underWay.values()].findLast((facts) => facts.has(subject))?.get(subject) ?? this.#known.get(subject)
+    return (
+      [...this.#underWay.values()].findLast((facts) => facts.has(subject))?.get(subject) ?? this.#known.get(subject)
+    )
   }
 
   /** They stand in this report. */
@@ -50,5 +56,7 @@ export class Told {
 }
 
 function digestOf(value: unknown): string {
-  return createHash('sha256').update(JSON.stringify(value) ?? '').digest('base64')
+  return createHash('sha256')
+    .update(JSON.stringify(value) ?? '')
+    .digest('base64')
 }

@@ -7,14 +7,23 @@ import { afterEach, describe, expect, it, vi } from 'vitest'
 import { minute, second } from '#core'
 import { Watchdog } from './watchdog'
 
-afterEach(() => { vi.useRealTimers() })
+afterEach(() => {
+  vi.useRealTimers()
+})
 
 describe('a loop', () => {
   it('that no longer turns is ended, with what a service manager starts anew for', () => {
     vi.useFakeTimers()
     const said: string[] = []
     const ended: number[] = []
-    const watchdog = new Watchdog((text) => { said.push(text) }, (status) => { ended.push(status) })
+    const watchdog = new Watchdog(
+      (text) => {
+        said.push(text)
+      },
+      (status) => {
+        ended.push(status)
+      },
+    )
     for (let turn = 0; turn < 20; turn++) {
       watchdog.turned(minute)
       vi.advanceTimersByTime(7 * minute)
@@ -28,12 +37,23 @@ describe('a loop', () => {
 })
 
 describe('what nobody handles', () => {
-  it.each([['a promise', 'Promise.reject(new Error("odd one"))'], ['an error', 'setTimeout(() => { throw new Error("odd one") })']])('ends the program loudly: %s', async (_what, statement) => {
+  it.each([
+    ['a promise', 'Promise.reject(new Error("odd one"))'],
+    ['an error', 'setTimeout(() => { throw new Error("odd one") })'],
+  ])('ends the program loudly: %s', async (_what, statement) => {
     const folder = mkdtempSync(join(tmpdir(), 'custode-watchdog-'))
     const outfile = join(folder, 'program.cjs')
     await build({
-      stdin: { contents: `import { endOnWhatNobodyHandles } from './watchdog'; endOnWhatNobodyHandles((text) => console.error(text)); setTimeout(() => undefined, 30_000); ${statement}`, resolveDir: import.meta.dirname, loader: 'ts' },
-      bundle: true, platform: 'node', format: 'cjs', outfile, logLevel: 'silent',
+      stdin: {
+        contents: `import { endOnWhatNobodyHandles } from './watchdog'; endOnWhatNobodyHandles((text) => console.error(text)); setTimeout(() => undefined, 30_000); ${statement}`,
+        resolveDir: import.meta.dirname,
+        loader: 'ts',
+      },
+      bundle: true,
+      platform: 'node',
+      format: 'cjs',
+      outfile,
+      logLevel: 'silent',
     })
     const { status, stderr } = spawnSync(process.execPath, [outfile], { encoding: 'utf8', timeout: 20_000 })
     rmSync(folder, { recursive: true })

@@ -4,12 +4,16 @@ import { steady } from '../clock'
 
 /** EX_SOFTWARE of sysexits.h: the service manager starts it anew. */
 const stuck = 70
-/** A third of what systemd waits for (sd_watchdog_enabled(3): microseconds), so that one that comes late is no alarm. */
+/**
+ * A third of what systemd waits for (sd_watchdog_enabled(3): microseconds), so that one that comes late is no alarm.
+ */
 const lookEvery: Millis = Math.min(30_000, Number(process.env.WATCHDOG_USEC ?? Infinity) / 3000)
 
 /**
- * Watches over the loop: a program that lives and no longer reports must end, so that its service manager starts it anew.
- * Under systemd that is told that all is well (sd_notify(3), WATCHDOG=1) only while the loop turns; where the program itself
+ * Watches over the loop: a program that lives and no longer reports must end, so that its service manager starts it
+ * anew.
+ * Under systemd that is told that all is well (sd_notify(3), WATCHDOG=1) only while the loop turns; where the program
+ * itself
  * no longer runs, nothing is told, and systemd ends it.
  */
 export class Watchdog {
@@ -17,7 +21,10 @@ export class Watchdog {
   #patience: Millis = 10 * minute
   readonly #timer: NodeJS.Timeout
 
-  constructor(private readonly say: (text: string) => void, private readonly end: (status: number) => void = (status) => process.exit(status)) {
+  constructor(
+    private readonly say: (text: string) => void,
+    private readonly end: (status: number) => void = (status) => process.exit(status),
+  ) {
     this.#timer = setInterval(() => this.#look(), lookEvery)
     this.#notify()
   }

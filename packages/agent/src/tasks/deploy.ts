@@ -17,9 +17,18 @@ const survey = `uname -s; uname -m; id -u; if [ "$(id -u)" = 0 ]; then echo root
 async function lookAround(client: SshClient): Promise<string> {
   const { output } = await run(client, survey)
   const [system = '', machine = '', , right = '', free = ''] = output.trim().split('\n')
-  if (system !== 'Linux' || !/^(x86_64|amd64|aarch64|arm64)$/.test(machine)) throw new Stopped('unsupported system', `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; there is an agent for Linux on x86-64 and ARM64.`)
-  if (right === 'none') throw new Stopped('no rights', 'This sign-in may neither install as itself nor use sudo without a password there.')
-  if (Number(free) < needed) throw new Stopped('disk full', `Only ${Math.round(Number(free) / 1000)} MB are free on its fullest disk; ${needed / 1000} MB are needed.`)
+  if (system !== 'Linux' || !/^(x86_64|amd64|aarch64|arm64)$/.test(machine))
+    throw new Stopped(
+      'unsupported system',
+      `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; there is an agent for Linux on x86-64 and ARM64.`,
+    )
+  if (right === 'none')
+    throw new Stopped('no rights', 'This sign-in may neither install as itself nor use sudo without a password there.')
+  if (Number(free) < needed)
+    throw new Stopped(
+      'disk full',
+      `Only ${Math.round(Number(free) / 1000)} MB are free on its fullest disk; ${needed / 1000} MB are needed.`,
+    )
   return right === 'root' ? '' : 'sudo -n '
 }
 
@@ -32,7 +41,13 @@ function failureOf(words: string): FailureKind {
   return 'something else'
 }
 
-async function bring(order: DeployOrder, way: Way, key: HostKey, tell: (step: string) => void, opened: (client: SshClient) => void): Promise<DeployNews> {
+async function bring(
+  order: DeployOrder,
+  way: Way,
+  key: HostKey,
+  tell: (step: string) => void,
+  opened: (client: SshClient) => void,
+): Promise<DeployNews> {
   const script = await textOf(way, '/agent/install.sh')
   for (const trial of keysFirst(order.trials)) {
     tell(`signing in as ${trial.user}`)
@@ -45,31 +60,63 @@ async function bring(order: DeployOrder, way: Way, key: HostKey, tell: (step: st
     const quoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
     // The key goes in by the script's input: arguments can be read by everybody on the machine.
     const words = ['--no-run', ...(order.name === null ? [] : ['--name', quoted(order.name)])].join(' ')
-    const { code, errors } = await run(client, `${asRoot}sh -s`, { input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`, heard: (line) => tell(line.slice(0, 100)), within: order.within })
+    const { code, errors } = await run(client, `${asRoot}sh -s`, {
+      input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`,
+      heard: (line) => tell(line.slice(0, 100)),
+      within: order.within,
+    })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
       throw new Stopped(failureOf(last), last.replace(/^custode-agent: /, ''))
     }
     return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
   }
-  throw new Stopped('sign-in refused', order.trials.length ? `It refused ${order.trials.map((one) => one.user).join(', then ')}.` : 'No sign-in was given.')
+  throw new Stopped(
+    'sign-in refused',
+    order.trials.length
+      ? `It refused ${order.trials.map((one) => one.user).join(', then ')}.`
+      : 'No sign-in was given.',
+  )
 }
 
 /** Brings an agent to a machine, step by step. Never throws: what stopped it is in the news. */
-export async function deploy(order: DeployOrder, way: Way, tell: (step: string, hostKey: string | null) => void): Promise<DeployNews> {
+export async function deploy(
+  order: DeployOrder,
+  way: Way,
+  tell: (step: string, hostKey: string | null) => void,
+): Promise<DeployNews> {
   let client: SshClient | null = null
   const key = new HostKey(order.hostKey, order.passwordsToUnknown)
   let timer: NodeJS.Timeout | undefined
   const tooLate = new Promise<never>((_, reject) => {
-    timer = setTimeout(() => reject(new Stopped('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)), order.within)
+    timer = setTimeout(
+      () => reject(new Stopped('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)),
+      order.within,
+    )
   })
   try {
-    const heard = (step: string) => { tell(step, key.shown) }
+    const heard = (step: string) => {
+      tell(step, key.shown)
+    }
     // Where SSH is closed and Windows' remote management is not, that is the way.
     const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
-    return await Promise.race([windows ? (await import('./deployWindows')).bringToWindows(order, way, key, heard) : bring(order, way, key, heard, (one) => { client = one }), tooLate])
+    return await Promise.race([
+      windows
+        ? (await import('./deployWindows')).bringToWindows(order, way, key, heard)
+        : bring(order, way, key, heard, (one) => {
+            client = one
+          }),
+      tooLate,
+    ])
   } catch (error) {
-    return { state: 'failed', step: '', failure: error instanceof Stopped ? error.failure : 'something else', reason: (error as Error).message.slice(0, 1000), hostKey: key.shown, trial: null }
+    return {
+      state: 'failed',
+      step: '',
+      failure: error instanceof Stopped ? error.failure : 'something else',
+      reason: (error as Error).message.slice(0, 1000),
+      hostKey: key.shown,
+      trial: null,
+    }
   } finally {
     clearTimeout(timer)
     ;(client as SshClient | null)?.destroy()

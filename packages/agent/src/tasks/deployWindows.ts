@@ -8,14 +8,27 @@ import { Wsman } from './reach/wsman'
 
 const needed = 250e6
 
-interface Found { architecture: string; administrator: boolean; free: number }
+interface Found {
+  architecture: string
+  administrator: boolean
+  free: number
+}
 
 function check(output: string): void {
-  if (!output.includes('{')) throw new Stopped('something else', 'It did not say what it is: Windows PowerShell told nothing.')
+  if (!output.includes('{'))
+    throw new Stopped('something else', 'It did not say what it is: Windows PowerShell told nothing.')
   const { architecture, administrator, free } = JSON.parse(output.slice(output.indexOf('{'))) as Found
-  if (architecture !== 'AMD64') throw new Stopped('unsupported system', `It runs Windows on ${architecture}; there is an agent for Windows on x86-64.`)
+  if (architecture !== 'AMD64')
+    throw new Stopped(
+      'unsupported system',
+      `It runs Windows on ${architecture}; there is an agent for Windows on x86-64.`,
+    )
   if (!administrator) throw new Stopped('no rights', 'This sign-in is no administrator there.')
-  if (free < needed) throw new Stopped('disk full', `Only ${Math.round(free / 1e6)} MB are free on its system disk; ${needed / 1e6} MB are needed.`)
+  if (free < needed)
+    throw new Stopped(
+      'disk full',
+      `Only ${Math.round(free / 1e6)} MB are free on its system disk; ${needed / 1e6} MB are needed.`,
+    )
 }
 
 /** Kinds of the script's own last words. */
@@ -28,7 +41,12 @@ function failureOf(words: string): FailureKind {
 }
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
-export async function bringToWindows(order: DeployOrder, way: Way, key: HostKey, tell: (step: string) => void): Promise<DeployNews> {
+export async function bringToWindows(
+  order: DeployOrder,
+  way: Way,
+  key: HostKey,
+  tell: (step: string) => void,
+): Promise<DeployNews> {
   const script = await textOf(way, '/agent/install.ps1')
   const passwords = order.trials.filter((one) => one.password !== undefined)
   for (const trial of passwords) {
@@ -40,9 +58,19 @@ export async function bringToWindows(order: DeployOrder, way: Way, key: HostKey,
       tell('looking around')
       check((await machine.powershell(shell, surveyScript)).output)
       tell('downloading and installing')
-      const { code, errors } = await machine.powershell(shell, installCall(script, order.enrolmentKey, order.name), order.within)
+      const { code, errors } = await machine.powershell(
+        shell,
+        installCall(script, order.enrolmentKey, order.name),
+        order.within,
+      )
       if (code !== 0) {
-        const words = errors.trim().split(/\r?\n/).find((line) => line.includes('custode-agent:')) ?? errors.trim().split(/\r?\n/)[0] ?? ''
+        const words =
+          errors
+            .trim()
+            .split(/\r?\n/)
+            .find((line) => line.includes('custode-agent:')) ??
+          errors.trim().split(/\r?\n/)[0] ??
+          ''
         throw new Stopped(failureOf(words), words.replace(/^.*custode-agent: /, '') || `the script ended with ${code}`)
       }
       return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
@@ -50,5 +78,10 @@ export async function bringToWindows(order: DeployOrder, way: Way, key: HostKey,
       await machine.close(shell)
     }
   }
-  throw new Stopped('sign-in refused', passwords.length ? `It refused ${passwords.map((one) => one.user).join(', then ')}.` : 'Windows takes passwords, and no sign-in given here has one.')
+  throw new Stopped(
+    'sign-in refused',
+    passwords.length
+      ? `It refused ${passwords.map((one) => one.user).join(', then ')}.`
+      : 'Windows takes passwords, and no sign-in given here has one.',
+  )
 }

@@ -15,7 +15,14 @@ const ours = generateKeyPairSync('ed25519')
 const theirs = generateKeyPairSync('ed25519')
 const serverKey = ours.publicKey.export({ type: 'spki', format: 'der' }).toString('base64')
 const now = Date.now()
-const task = (more: object = {}): Task => ({ id: 5, deviceId: 7, expiresAt: now + 60_000, order: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] }, ...more }) as Task
+const task = (more: object = {}): Task =>
+  ({
+    id: 5,
+    deviceId: 7,
+    expiresAt: now + 60_000,
+    order: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] },
+    ...more,
+  }) as Task
 const signed = (one: unknown, key = ours.privateKey): SignedText => {
   const text = JSON.stringify(one)
   return { text, signature: sign(null, Buffer.from(text), key).toString('base64') }
@@ -31,10 +38,30 @@ describe('an order', () => {
     ['changed on the way', { ...signed(task()), text: JSON.stringify(task({ id: 6 })) }, me, /signature/],
     ['for another device', signed(task({ deviceId: 8 })), me, /another device/],
     ['that has expired', signed(task({ expiresAt: now - 2 * 3_600_000 })), me, /expired/],
-    ['for something that is not on the list', signed(task({ order: { kind: 'run', command: 'rm -rf /' } })), me, /does not do/],
-    ['to bring an agent to another machine, where it was installed to look only', signed(task({ order: { kind: 'deploy' } as never })), { ...me, looksOnly: true }, /look only/],
-    ['to become another version, where it was installed to look only', signed(task({ order: { kind: 'update', version: '9.9.9', files: {}, within: 1000 } })), { ...me, looksOnly: true }, /look only/],
-    ['to change something, on a machine where it was installed to look only', signed(task({ order: { kind: 'service', verb: 'start', service: 'nginx' } })), { ...me, looksOnly: true }, /look only/],
+    [
+      'for something that is not on the list',
+      signed(task({ order: { kind: 'run', command: 'rm -rf /' } })),
+      me,
+      /does not do/,
+    ],
+    [
+      'to bring an agent to another machine, where it was installed to look only',
+      signed(task({ order: { kind: 'deploy' } as never })),
+      { ...me, looksOnly: true },
+      /look only/,
+    ],
+    [
+      'to become another version, where it was installed to look only',
+      signed(task({ order: { kind: 'update', version: '9.9.9', files: {}, within: 1000 } })),
+      { ...me, looksOnly: true },
+      /look only/,
+    ],
+    [
+      'to change something, on a machine where it was installed to look only',
+      signed(task({ order: { kind: 'service', verb: 'start', service: 'nginx' } })),
+      { ...me, looksOnly: true },
+      /look only/,
+    ],
     ['to a machine that knows no key of the server', signed(task()), { deviceId: 7 }, /enrol it anew/],
     ['with a signature that is none', { ...signed(task()), signature: 'AAAA' }, me, /signature/],
   ])('%s is refused', (_, order, identity, words) => {
@@ -44,10 +71,19 @@ describe('an order', () => {
 
 describe('a sweep', () => {
   let opened: SocketServer[] = []
-  const open = (address: string, port: number, banner?: string) => new Promise<void>((resolve) => {
-    opened.push(createServer((socket) => { socket.on('error', () => undefined); if (banner) socket.write(banner) }).listen(port, address, resolve))
+  const open = (address: string, port: number, banner?: string) =>
+    new Promise<void>((resolve) => {
+      opened.push(
+        createServer((socket) => {
+          socket.on('error', () => undefined)
+          if (banner) socket.write(banner)
+        }).listen(port, address, resolve),
+      )
+    })
+  afterEach(() => {
+    for (const one of opened) one.close()
+    opened = []
   })
-  afterEach(() => { for (const one of opened) one.close(); opened = [] })
 
   it('finds who answers at which ports, with the words of SSH; whoever is silent is passed by', async () => {
     await open('127.77.0.2', 2022)
@@ -61,7 +97,10 @@ describe('a sweep', () => {
       return Promise.resolve()
     })
     expect(last).toMatchObject({ scanned: 6, total: 6 })
-    expect(found.map(({ address, ports, banner }) => [address, ports, banner]).sort()).toEqual([['127.77.0.2', [2022, 2080], null], ['127.77.0.5', [22], 'SSH-2.0-Test_1 bell']])
+    expect(found.map(({ address, ports, banner }) => [address, ports, banner]).sort()).toEqual([
+      ['127.77.0.2', [2022, 2080], null],
+      ['127.77.0.5', [22], 'SSH-2.0-Test_1 bell'],
+    ])
   })
 })
 
@@ -78,7 +117,10 @@ describe('carrying out', () => {
       const chunks: Buffer[] = []
       request.on('data', (chunk: Buffer) => chunks.push(chunk))
       request.on('end', () => {
-        heard.push({ path: request.url!, news: JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as { sweep: SweepNews } })
+        heard.push({
+          path: request.url!,
+          news: JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as { sweep: SweepNews },
+        })
         response.writeHead(200, { 'content-type': 'application/json' }).end('{"heard":true}')
       })
     })
@@ -88,12 +130,26 @@ describe('carrying out', () => {
     server.close()
     rmSync(home, { recursive: true })
   })
-  const orders = () => new Orders(home, { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 7, deviceKey: 'k', name: 'n', interval: 1000, serverKey }, (text) => void said.push(text))
+  const orders = () =>
+    new Orders(
+      home,
+      {
+        server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+        deviceId: 7,
+        deviceKey: 'k',
+        name: 'n',
+        interval: 1000,
+        serverKey,
+      },
+      (text) => void said.push(text),
+    )
 
   it('tells how it went, and does nothing twice, also after a restart', async () => {
     const first = orders()
     first.take(signed(task()))
-    await vi.waitFor(() => expect(heard.at(-1)?.news.sweep).toMatchObject({ state: 'done', scanned: 2, total: 2 }), { timeout: 5000 })
+    await vi.waitFor(() => expect(heard.at(-1)?.news.sweep).toMatchObject({ state: 'done', scanned: 2, total: 2 }), {
+      timeout: 5000,
+    })
     expect(heard[0]!.path).toBe('/api/agent/tasks/5')
     first.take(signed(task()))
     orders().take(signed(task({ id: 4 })))

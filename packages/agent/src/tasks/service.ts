@@ -19,26 +19,43 @@ export interface ServiceHands {
 
 const patience: Millis = 15 * second
 const lookEvery: Millis = second
-const noRights = /interactive authentication required|access (is )?denied|permission denied|not permitted|must be (run as )?root|superuser/i
+const noRights =
+  /interactive authentication required|access (is )?denied|permission denied|not permitted|must be (run as )?root|superuser/i
 
 function isAs({ state }: Service, verb: ServiceAction['verb']): boolean {
   return verb === 'stop' ? state === 'stopped' || state === 'failed' : state === 'running' || state === 'finished'
 }
 
 const hands: ServiceHands = onWindows
-  ? { list: windowsServices, act: async (action) => { await powershell(serviceScript(action)) } }
+  ? {
+      list: windowsServices,
+      act: async (action) => {
+        await powershell(serviceScript(action))
+      },
+    }
   : {
       list: async () => (await servicesCollector().collect(Date.now())).facts?.services ?? [],
       async act({ verb, service }) {
-        if (serviceManager() === 'systemd') await command('systemctl', ['--no-ask-password', '--no-pager', verb, '--', `${service}.service`])
+        if (serviceManager() === 'systemd')
+          await command('systemctl', ['--no-ask-password', '--no-pager', verb, '--', `${service}.service`])
         else await command('/usr/sbin/service', [service, verb])
       },
     }
 
 /** Starts, stops or restarts one service that there is on this machine, and tells how it was before and is after. */
-export async function actOnService({ verb, service }: ServiceOrder, { list, act }: ServiceHands = hands, within: Millis = patience): Promise<ServiceNews> {
+export async function actOnService(
+  { verb, service }: ServiceOrder,
+  { list, act }: ServiceHands = hands,
+  within: Millis = patience,
+): Promise<ServiceNews> {
   const find = async () => (await list()).find((one) => one.name === service)
-  const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceNews => ({ state: 'failed', before, after, reason: reason.slice(0, 900), hopeless })
+  const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceNews => ({
+    state: 'failed',
+    before,
+    after,
+    reason: reason.slice(0, 900),
+    hopeless,
+  })
   // Only what is on the machine's own list is ever handed to a program of the system.
   const before = await find()
   if (!before) return failed('', '', `there is no service “${service}” here`, true)
@@ -52,20 +69,37 @@ export async function actOnService({ verb, service }: ServiceOrder, { list, act 
   }
   for (const end = Date.now() + within; ;) {
     const after = await find()
-    if (after && isAs(after, verb)) return { state: 'done', before: before.state, after: after.state, reason: '', hopeless: false }
-    if (trouble || Date.now() >= end) return failed(before.state, after?.state ?? 'gone', trouble || `it did not ${verb} within ${within / second} s`, false)
+    if (after && isAs(after, verb))
+      return { state: 'done', before: before.state, after: after.state, reason: '', hopeless: false }
+    if (trouble || Date.now() >= end)
+      return failed(
+        before.state,
+        after?.state ?? 'gone',
+        trouble || `it did not ${verb} within ${within / second} s`,
+        false,
+      )
     await wait(Math.min(lookEvery, within))
   }
 }
 
 /**
- * Whether a service has come to this machine since this program was started: then the rule that names what it may act on does
+ * Whether a service has come to this machine since this program was started: then the rule that names what it may act
+ * on does
  * not name it yet, and does after another start.
  */
 export async function hasComeSince(service: string): Promise<boolean> {
   if (onWindows || serviceManager() !== 'systemd') return false
   try {
-    const file = (await command('systemctl', ['show', '--no-pager', '--property=FragmentPath', '--value', '--', `${service}.service`])).trim()
+    const file = (
+      await command('systemctl', [
+        'show',
+        '--no-pager',
+        '--property=FragmentPath',
+        '--value',
+        '--',
+        `${service}.service`,
+      ])
+    ).trim()
     // Packages bring their files with an old date; when they were put there is what changed last of them.
     return file !== '' && statSync(file).ctimeMs > Date.now() - process.uptime() * second
   } catch {
@@ -74,7 +108,8 @@ export async function hasComeSince(service: string): Promise<boolean> {
 }
 
 /**
- * Whether this program may start and stop services here, found out by asking for something that changes nothing: to start
+ * Whether this program may start and stop services here, found out by asking for something that changes nothing: to
+ * start
  * itself, which runs. Whatever gives or takes the right on a machine, it shows by this.
  */
 export async function mayAct(): Promise<boolean> {
@@ -90,7 +125,10 @@ export async function mayAct(): Promise<boolean> {
 
 const askAgain: Millis = hour
 
-/** What the program knows of its rights; looked up at the start, and from time to time, because they can be given and taken. */
+/**
+ * What the program knows of its rights; looked up at the start, and from time to time, because they can be given and
+ * taken.
+ */
 export class Rights {
   #may = false
   #askedAt: Millis | null = null
@@ -101,7 +139,9 @@ export class Rights {
     if (this.#askedAt === null || steady() - this.#askedAt >= askAgain) {
       const isFirst = this.#askedAt === null
       this.#askedAt = steady()
-      this.#asking = mayAct().then((may) => { this.#may = may })
+      this.#asking = mayAct().then((may) => {
+        this.#may = may
+      })
       if (isFirst) await this.#asking
     }
     return this.#may

@@ -30,7 +30,14 @@ function knock(address: string, port: number, banner: boolean): Promise<{ open: 
       let text = ''
       socket.on('data', (chunk: Buffer) => {
         text += chunk.toString('latin1')
-        if (text.includes('\n') || text.length > 255) end(true, text.split(/\r?\n/)[0]!.replace(/[^\x20-\x7e]/g, '').slice(0, 255))
+        if (text.includes('\n') || text.length > 255)
+          end(
+            true,
+            text
+              .split(/\r?\n/)[0]!
+              .replace(/[^\x20-\x7e]/g, '')
+              .slice(0, 255),
+          )
       })
       socket.on('end', () => end(true, text || null))
     })
@@ -43,7 +50,10 @@ export async function isOpen(address: string, port: number): Promise<boolean> {
 }
 
 async function nameOf(address: string): Promise<string | null> {
-  const names = await Promise.race([reverse(address).catch(() => []), new Promise<string[]>((resolve) => setTimeout(() => resolve([]), 1500).unref())])
+  const names = await Promise.race([
+    reverse(address).catch(() => []),
+    new Promise<string[]>((resolve) => setTimeout(() => resolve([]), 1500).unref()),
+  ])
   return names[0]?.slice(0, 255) ?? null
 }
 
@@ -55,20 +65,43 @@ export interface Looking {
   passwordsToUnknown: boolean
 }
 
-async function look(address: string, ports: readonly number[], { trials, hostKeys, passwordsToUnknown }: Looking): Promise<Answering | null> {
+async function look(
+  address: string,
+  ports: readonly number[],
+  { trials, hostKeys, passwordsToUnknown }: Looking,
+): Promise<Answering | null> {
   const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
   const seen = answers.filter((one) => one.open)
   if (!seen.length) return null
   const isThere = (port: number) => trials.length > 0 && seen.some((one) => one.port === port)
   const key = new HostKey(hostKeys[address] ?? null, passwordsToUnknown)
-  const signedIn = isThere(22) ? await lookInside(address, trials, key) : isThere(wsmanPort) ? await lookInsideWindows(address, trials, key) : null
-  return { address, name: await nameOf(address), ports: seen.map((one) => one.port), banner: seen.find((one) => one.banner !== null)?.banner ?? null, signedIn }
+  const signedIn = isThere(22)
+    ? await lookInside(address, trials, key)
+    : isThere(wsmanPort)
+      ? await lookInsideWindows(address, trials, key)
+      : null
+  return {
+    address,
+    name: await nameOf(address),
+    ports: seen.map((one) => one.port),
+    banner: seen.find((one) => one.banner !== null)?.banner ?? null,
+    signedIn,
+  }
 }
 
-export interface SweepProgress { scanned: number; total: number; found: Answering | null }
+export interface SweepProgress {
+  scanned: number
+  total: number
+  found: Answering | null
+}
 
 /** Knocks at every host of a network, some at once, and tells after each. */
-export async function sweep(network: string, ports: readonly number[], tell: (progress: SweepProgress) => Promise<void>, looking: Looking = { trials: [], hostKeys: {}, passwordsToUnknown: false }): Promise<void> {
+export async function sweep(
+  network: string,
+  ports: readonly number[],
+  tell: (progress: SweepProgress) => Promise<void>,
+  looking: Looking = { trials: [], hostKeys: {}, passwordsToUnknown: false },
+): Promise<void> {
   const hosts = hostsOf(network)
   let next = 0
   let scanned = 0

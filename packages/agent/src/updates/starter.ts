@@ -1,7 +1,10 @@
 import { rmSync } from 'node:fs'
 import { join } from 'node:path'
 
-/** Exit status with which the program asks to be started anew: EX_TEMPFAIL of sysexits.h. Service managers start it again whatever it is. */
+/**
+ * Exit status with which the program asks to be started anew: EX_TEMPFAIL of sysexits.h. Service managers start it
+ * again whatever it is.
+ */
 export const startAnew = 75
 
 /** What the starter keeps in the agent's home. */
@@ -14,7 +17,10 @@ export const filesOf = (home: string) => ({
   previous: join(home, 'previous'),
   /** How often it was started since it last stayed up. */
   starts: join(home, 'starts'),
-  /** One that has not proved itself: version, until when (seconds since 1970), how often it was started, number of the order. */
+  /**
+   * One that has not proved itself: version, until when (seconds since 1970), how often it was started, number of the
+   * order.
+   */
   trial: join(home, 'trial'),
   /** The trial that was given up, until the server knows. */
   wentBack: join(home, 'went-back'),
@@ -24,7 +30,8 @@ export const filesOf = (home: string) => ({
 
 /** Root has installed a program: that is the one to run, and its release key the one to trust. */
 export function forgetUpdates(home: string): void {
-  for (const path of Object.values(filesOf(home))) if (typeof path === 'string') rmSync(path, { recursive: true, force: true })
+  for (const path of Object.values(filesOf(home)))
+    if (typeof path === 'string') rmSync(path, { recursive: true, force: true })
 }
 
 /** Only what was started by the starter can be replaced: nothing else would start the other program, or go back. */
@@ -32,7 +39,10 @@ export function startedByStarter(): boolean {
   return process.env.CUSTODE_AGENT_STARTER === '1'
 }
 
-/** What root has said at the installation, by a file that the agent cannot write; on Windows, and before, it stood in its identity. */
+/**
+ * What root has said at the installation, by a file that the agent cannot write; on Windows, and before, it stood in
+ * its identity.
+ */
 export function mayOnlyLook(identity: { looksOnly?: boolean }): boolean {
   return identity.looksOnly === true || process.env.CUSTODE_AGENT_LOOK_ONLY === '1'
 }
@@ -42,7 +52,8 @@ const mostStarts = 3
 const mostStartsAdopted = 8
 
 /**
- * The starter is a shell script, so that it is no part of what is replaced: a program that crashes, hangs or never reports
+ * The starter is a shell script, so that it is no part of what is replaced: a program that crashes, hangs or never
+ * reports
  * cannot keep the one before from coming back. It decides at each start which program runs, and replaces itself by it.
  */
 export const starterText = `#!/bin/sh

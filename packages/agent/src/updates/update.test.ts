@@ -29,9 +29,16 @@ function program(path: string, name: string, then = ''): void {
   writeFileSync(path, `#!/bin/sh\necho "${name} $*" >> ${folder}/started\n${then}\n`)
   chmodSync(path, 0o755)
 }
-const started = () => (existsSync(join(folder, 'started')) ? readFileSync(join(folder, 'started'), 'utf8').trim().split('\n').map((line) => line.split(' ')[0]) : [])
+const started = () =>
+  existsSync(join(folder, 'started'))
+    ? readFileSync(join(folder, 'started'), 'utf8')
+        .trim()
+        .split('\n')
+        .map((line) => line.split(' ')[0])
+    : []
 const start = () => spawnSync('sh', [starter, home, '--no-refresh'], { encoding: 'utf8' })
-const trial = (version: string, seconds: number, starts = 0) => writeFileSync(filesOf(home).trial, `${version} ${Math.ceil(Date.now() / 1000) + seconds} ${starts} 7\n`)
+const trial = (version: string, seconds: number, starts = 0) =>
+  writeFileSync(filesOf(home).trial, `${version} ${Math.ceil(Date.now() / 1000) + seconds} ${starts} 7\n`)
 
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), 'custode-update-'))
@@ -47,10 +54,12 @@ beforeEach(async () => {
     if (said) return void response.setHeader('content-type', 'application/json').end(JSON.stringify(said))
     if (request.method === 'GET') return void response.end(offered)
     const chunks: Buffer[] = []
-    request.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => {
-      told.push(request.url)
-      response.setHeader('content-type', 'application/json').end('{"heard":true}')
-    })
+    request
+      .on('data', (chunk: Buffer) => chunks.push(chunk))
+      .on('end', () => {
+        told.push(request.url)
+        response.setHeader('content-type', 'application/json').end('{"heard":true}')
+      })
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   process.env.CUSTODE_AGENT_STARTER = '1'
@@ -91,15 +100,21 @@ describe('the starter', () => {
     start()
     expect(started()).toEqual(['adopted'])
   })
-  it.each([['the installed program', 'installed', 'installed'], ['the version before', '0.7.0', 'before']])('gives up a version that had proved itself and then comes down again and again: %s runs, and the server will hear of it', (_what, previous, name) => {
-    program(filesOf(home).programOf('0.7.0'), 'before')
-    program(filesOf(home).programOf('0.8.0'), 'adopted', 'exit 1')
-    writeFileSync(filesOf(home).adopted, '0.8.0')
-    writeFileSync(filesOf(home).previous, `${previous} 7\n`)
-    for (let i = 0; i < 10; i++) start()
-    expect(started()).toEqual([...Array<string>(8).fill('adopted'), name, name])
-    expect(readFileSync(filesOf(home).wentBack, 'utf8')).toBe('0.8.0 0 0 7\n')
-  })
+  it.each([
+    ['the installed program', 'installed', 'installed'],
+    ['the version before', '0.7.0', 'before'],
+  ])(
+    'gives up a version that had proved itself and then comes down again and again: %s runs, and the server will hear of it',
+    (_what, previous, name) => {
+      program(filesOf(home).programOf('0.7.0'), 'before')
+      program(filesOf(home).programOf('0.8.0'), 'adopted', 'exit 1')
+      writeFileSync(filesOf(home).adopted, '0.8.0')
+      writeFileSync(filesOf(home).previous, `${previous} 7\n`)
+      for (let i = 0; i < 10; i++) start()
+      expect(started()).toEqual([...Array<string>(8).fill('adopted'), name, name])
+      expect(readFileSync(filesOf(home).wentBack, 'utf8')).toBe('0.8.0 0 0 7\n')
+    },
+  )
   it('counts no starts of one that stayed up, and has nothing to go back to but what is there', () => {
     program(filesOf(home).programOf('0.8.0'), 'adopted')
     writeFileSync(filesOf(home).adopted, '0.8.0')
@@ -134,15 +149,30 @@ describe('the starter', () => {
 describe('an update', () => {
   const says = (text: string) => Buffer.from(`#!/bin/sh\necho '${text}'\n`)
   const keys = generateKeyPairSync('ed25519')
-  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({ kind: 'update', version: '0.9.0', within: 60_000, ...more })
+  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({
+    kind: 'update',
+    version: '0.9.0',
+    within: 60_000,
+    ...more,
+  })
   /** What the server offers, and what is said of it. */
   function offer(program: Buffer, more: Partial<ReleaseStatement> = {}, by = keys): void {
     offered = gzipSync(program)
     const sha256 = createHash('sha256').update(offered).digest('hex')
-    statement = signedBy(by, { says: 'release', program: 'custode-agent', version: '0.9.0', platform: `linux-${process.arch}`, sha256, floor: '0.0.0', ...more })
+    statement = signedBy(by, {
+      says: 'release',
+      program: 'custode-agent',
+      version: '0.9.0',
+      platform: `linux-${process.arch}`,
+      sha256,
+      floor: '0.0.0',
+      ...more,
+    })
   }
-  const prepare = (one: UpdateOrder) => prepareUpdate(home, { server: url() }, 7, one, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
-  const untouched = () => expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
+  const prepare = (one: UpdateOrder) =>
+    prepareUpdate(home, { server: url() }, 7, one, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
+  const untouched = () =>
+    expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
 
   it('is fetched, verified, tried and put on trial', async () => {
     offer(says('custode-agent 0.9.0'))
@@ -153,15 +183,51 @@ describe('an update', () => {
   const good = says('custode-agent 0.9.0')
   it.each<[string, () => void, UpdateOrder, string]>([
     ['is not what was signed', () => offer(good, { sha256: '0'.repeat(64) }), order(), 'its digest is another'],
-    ['another than the holder of the release key has signed', () => offer(good, {}, generateKeyPairSync('ed25519')), order(), 'its signature is not that of the release key'],
+    [
+      'another than the holder of the release key has signed',
+      () => offer(good, {}, generateKeyPairSync('ed25519')),
+      order(),
+      'its signature is not that of the release key',
+    ],
     ['is for another machine', () => offer(good, { platform: 'linux-riscv' }), order(), 'it is for linux-riscv'],
-    ['is another program', () => offer(good, { program: 'collector/certificates' }), order(), 'it is “collector/certificates”'],
+    [
+      'is another program',
+      () => offer(good, { program: 'collector/certificates' }),
+      order(),
+      'it is “collector/certificates”',
+    ],
     ['is signed as another version', () => offer(good), order({ version: '0.9.1' }), 'it is version 0.9.0, not 0.9.1'],
-    ['says that it is another version', () => offer(good, { version: '0.9.1' }), order({ version: '0.9.1' }), 'the program says that it is “custode-agent 0.9.0”'],
-    ['is older than this program goes back', () => offer(good, { version: '0.3.0' }), order({ version: '0.3.0' }), `version 0.3.0 is older than ${releaseFloor}`],
+    [
+      'says that it is another version',
+      () => offer(good, { version: '0.9.1' }),
+      order({ version: '0.9.1' }),
+      'the program says that it is “custode-agent 0.9.0”',
+    ],
+    [
+      'is older than this program goes back',
+      () => offer(good, { version: '0.3.0' }),
+      order({ version: '0.3.0' }),
+      `version 0.3.0 is older than ${releaseFloor}`,
+    ],
     ['would lead out of its folder', () => offer(good), order({ version: '../../etc' }), 'is no version'],
-    ['is signed by nobody', () => { offer(good); statement = { text: statement.text, signature: '' } }, order(), 'its signature is not'],
-    ['has a signature that is none', () => { offer(good); statement = {} as SignedText }, order(), 'its signature is not'],
+    [
+      'is signed by nobody',
+      () => {
+        offer(good)
+        statement = { text: statement.text, signature: '' }
+      },
+      order(),
+      'its signature is not',
+    ],
+    [
+      'has a signature that is none',
+      () => {
+        offer(good)
+        statement = {} as SignedText
+      },
+      order(),
+      'its signature is not',
+    ],
   ])('that %s is refused, and nothing is touched', async (_, make, one, reason) => {
     make()
     await expect(prepare(one)).rejects.toThrow(reason)
@@ -201,19 +267,38 @@ describe('an update', () => {
     program(filesOf(home).programOf('0.0.0'), 'old')
     writeFileSync(filesOf(home).adopted, '0.0.1\n')
     trial(agentVersion, 60, 1)
-    const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
+    const proof = new Proof(
+      home,
+      { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 },
+      () => undefined,
+      new ReleaseTrust(home, releaseKeyOf(keys, 1)),
+    )
     await proof.reported()
     await proof.reported()
     // From now on the program before goes back no further than this one, which it does not have built in.
-    expect(JSON.parse(readFileSync(filesOf(home).trust, 'utf8'))).toMatchObject({ floors: { 'custode-agent': releaseFloor } })
-    expect([readFileSync(filesOf(home).adopted, 'utf8'), existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.0.0')), told]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
-    expect([readFileSync(filesOf(home).previous, 'utf8'), existsSync(filesOf(home).programOf('0.0.1'))]).toEqual(['0.0.1 7\n', true])
+    expect(JSON.parse(readFileSync(filesOf(home).trust, 'utf8'))).toMatchObject({
+      floors: { 'custode-agent': releaseFloor },
+    })
+    expect([
+      readFileSync(filesOf(home).adopted, 'utf8'),
+      existsSync(filesOf(home).trial),
+      existsSync(filesOf(home).programOf('0.0.0')),
+      told,
+    ]).toEqual([agentVersion, false, false, ['/api/agent/tasks/7']])
+    expect([readFileSync(filesOf(home).previous, 'utf8'), existsSync(filesOf(home).programOf('0.0.1'))]).toEqual([
+      '0.0.1 7\n',
+      true,
+    ])
   })
   it('that has stayed up for a while no longer counts its starts', async () => {
     vi.useFakeTimers({ toFake: ['performance'] })
     try {
       writeFileSync(filesOf(home).starts, '7\n')
-      const proof = new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined)
+      const proof = new Proof(
+        home,
+        { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 },
+        () => undefined,
+      )
       vi.advanceTimersByTime(9 * 60_000)
       await proof.reported()
       expect(existsSync(filesOf(home).starts)).toBe(true)
@@ -227,7 +312,15 @@ describe('an update', () => {
   it('that was given up is told of by the one before', async () => {
     program(filesOf(home).programOf('0.9.0'), 'trial')
     writeFileSync(filesOf(home).wentBack, '0.9.0 1 3 9\n')
-    await new Proof(home, { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 }, () => undefined).reported()
-    expect([told, existsSync(filesOf(home).wentBack), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([['/api/agent/tasks/9'], false, false])
+    await new Proof(
+      home,
+      { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 },
+      () => undefined,
+    ).reported()
+    expect([told, existsSync(filesOf(home).wentBack), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([
+      ['/api/agent/tasks/9'],
+      false,
+      false,
+    ])
   })
 })

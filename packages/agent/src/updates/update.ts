@@ -1,5 +1,16 @@
 import { createHash } from 'node:crypto'
-import { chmodSync, createReadStream, createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statfsSync } from 'node:fs'
+import {
+  chmodSync,
+  createReadStream,
+  createWriteStream,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  statfsSync,
+} from 'node:fs'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createGunzip } from 'node:zlib'
@@ -25,14 +36,20 @@ async function digestOf(file: string): Promise<string> {
 }
 
 /**
- * What the holder of the release key says of the version that an order names. Where the key has changed since this program was
+ * What the holder of the release key says of the version that an order names. Where the key has changed since this
+ * program was
  * built, the changes are learned first.
  * @throws Error with the reason for the technician
  */
-async function statementOf(way: Way, version: string, trust: ReleaseTrust): Promise<{ path: string; said: ReleaseStatement }> {
+async function statementOf(
+  way: Way,
+  version: string,
+  trust: ReleaseTrust,
+): Promise<{ path: string; said: ReleaseStatement }> {
   const path = `/agent/releases/${version}/custode-agent-linux-${process.arch}.gz`
   const signed = await call<SignedText>(way, 'GET', `${path}/statement`).catch((error: unknown) => {
-    if (error instanceof Refused && error.status === 404) throw new Error(`the server has no signed program of version ${version} for ${process.arch}`)
+    if (error instanceof Refused && error.status === 404)
+      throw new Error(`the server has no signed program of version ${version} for ${process.arch}`)
     throw error
   })
   const read = () => trust.read(signed.body, 'custode-agent', `linux-${process.arch}`)
@@ -40,7 +57,8 @@ async function statementOf(way: Way, version: string, trust: ReleaseTrust): Prom
   try {
     said = read()
   } catch (error) {
-    if (!(error instanceof NotOurs) || !trust.learn((await call<SignedText[]>(way, 'GET', '/agent/release-keys')).body)) throw error
+    if (!(error instanceof NotOurs) || !trust.learn((await call<SignedText[]>(way, 'GET', '/agent/release-keys')).body))
+      throw error
     said = read()
   }
   if (said.version !== version) throw new NotOurs(`it is version ${said.version}, not ${version}`)
@@ -48,20 +66,34 @@ async function statementOf(way: Way, version: string, trust: ReleaseTrust): Prom
 }
 
 /**
- * Fetches another version, verifies it against its release statement, tries whether it runs here at all, and puts it on trial.
+ * Fetches another version, verifies it against its release statement, tries whether it runs here at all, and puts it on
+ * trial.
  * Nothing that runs, or ran before, is touched until all of that is done.
  * @returns whether there is something to start anew for: not when it is the version that runs
  * @throws Error with the reason for the technician
  */
-export async function prepareUpdate(home: string, way: Way, orderId: number, order: UpdateOrder, step: (name: string) => void, trust = new ReleaseTrust(home)): Promise<boolean> {
+export async function prepareUpdate(
+  home: string,
+  way: Way,
+  orderId: number,
+  order: UpdateOrder,
+  step: (name: string) => void,
+  trust = new ReleaseTrust(home),
+): Promise<boolean> {
   const { programs, programOf, trial } = filesOf(home)
   if (order.version === agentVersion) return false
-  if (!startedByStarter()) throw new Error('this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter')
+  if (!startedByStarter())
+    throw new Error(
+      'this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter',
+    )
   if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(order.version)) throw new Error(`“${order.version}” is no version`)
   const { path, said: release } = await statementOf(way, order.version, trust)
   if (existsSync(trial)) throw new Error('another update is on trial')
   const { bavail, bsize } = statfsSync(home)
-  if (bavail * bsize < needed) throw new Error(`there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`)
+  if (bavail * bsize < needed)
+    throw new Error(
+      `there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`,
+    )
   const arriving = join(programs, 'arriving')
   const program = join(arriving, 'custode-agent')
   const packed = join(arriving, 'packed')
@@ -70,7 +102,8 @@ export async function prepareUpdate(home: string, way: Way, orderId: number, ord
   try {
     step('downloading')
     await fetchTo(way, path, packed)
-    if ((await digestOf(packed)) !== release.sha256) throw new NotOurs('the program is not the one that was signed: its digest is another')
+    if ((await digestOf(packed)) !== release.sha256)
+      throw new NotOurs('the program is not the one that was signed: its digest is another')
     step('unpacking')
     await pipeline(createReadStream(packed), createGunzip(), createWriteStream(program))
     chmodSync(program, 0o700)
@@ -88,7 +121,10 @@ export async function prepareUpdate(home: string, way: Way, orderId: number, ord
   return true
 }
 
-interface Trial { version: string; orderId: number }
+interface Trial {
+  version: string
+  orderId: number
+}
 
 function readTrial(file: string): Trial | null {
   if (!existsSync(file)) return null
@@ -100,7 +136,8 @@ function readTrial(file: string): Trial | null {
 const stays = 10 * minute
 
 /**
- * A version on trial has proved itself with its first report that the server took; what ran before it is kept, for as long as
+ * A version on trial has proved itself with its first report that the server took; what ran before it is kept, for as
+ * long as
  * it may still turn out that the new one does not stay up. One that was given up is told of.
  */
 export class Proof {
@@ -110,7 +147,12 @@ export class Proof {
   #settled = false
   #hasStayed = false
 
-  constructor(home: string, private readonly identity: Identity, private readonly say: (text: string) => void, private readonly trust = new ReleaseTrust(home)) {
+  constructor(
+    home: string,
+    private readonly identity: Identity,
+    private readonly say: (text: string) => void,
+    private readonly trust = new ReleaseTrust(home),
+  ) {
     this.#files = filesOf(home)
   }
 
@@ -132,22 +174,33 @@ export class Proof {
       this.trust.raise('custode-agent', releaseFloor)
       this.#keepOnly([agentVersion, before])
       this.say(`version ${agentVersion} has proved itself`)
-      await this.#tell(proved.orderId, 'done', `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`)
+      await this.#tell(
+        proved.orderId,
+        'done',
+        `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`,
+      )
     }
     const failed = readTrial(wentBack)
     if (failed) {
       this.say(`version ${failed.version} did not prove itself; this is ${agentVersion} again`)
       rmSync(join(this.#files.programs, failed.version), { recursive: true, force: true })
-      await this.#tell(failed.orderId, 'failed', `version ${failed.version} did not report in time, or did not stay up; ${agentVersion} runs again`)
+      await this.#tell(
+        failed.orderId,
+        'failed',
+        `version ${failed.version} did not report in time, or did not stay up; ${agentVersion} runs again`,
+      )
       rmSync(wentBack)
     }
   }
 
   #keepOnly(versions: readonly string[]): void {
-    for (const name of readdirSync(this.#files.programs)) if (!versions.includes(name)) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
+    for (const name of readdirSync(this.#files.programs))
+      if (!versions.includes(name)) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
   }
 
   async #tell(orderId: number, state: 'done' | 'failed', reason: string): Promise<void> {
-    await tell(this.identity, orderId, { update: { state, step: '', reason } }).catch((error: unknown) => this.say(`order ${orderId}: ${(error as Error).message}`))
+    await tell(this.identity, orderId, { update: { state, step: '', reason } }).catch((error: unknown) =>
+      this.say(`order ${orderId}: ${(error as Error).message}`),
+    )
   }
 }

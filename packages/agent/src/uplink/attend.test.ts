@@ -7,11 +7,25 @@ import { attend, pauseAfter } from './attend'
 import type { Identity } from '../identity/identity'
 
 let server: Server | null = null
-afterEach(() => { server?.closeAllConnections(); server?.close() })
+afterEach(() => {
+  server?.closeAllConnections()
+  server?.close()
+})
 
-const settings = (roster: string): AgentSettings => ({ interval: 60_000, deviceName: 'd', clientName: 'c', siteName: 's', collect: { logs: [], collectors: [] }, every: {}, roster })
+const settings = (roster: string): AgentSettings => ({
+  interval: 60_000,
+  deviceName: 'd',
+  clientName: 'c',
+  siteName: 's',
+  collect: { logs: [], collectors: [] },
+  every: {},
+  roster,
+})
 
-/** A server that gives one answer after the other; a number refuses with that status, and after the last it keeps waiting. */
+/**
+ * A server that gives one answer after the other; a number refuses with that status, and after the last it keeps
+ * waiting.
+ */
 async function serve(answers: (Attended | number)[]): Promise<{ identity: Identity; heard: string[] }> {
   const heard: string[] = []
   server = createServer((request, response) => {
@@ -21,19 +35,45 @@ async function serve(answers: (Attended | number)[]): Promise<{ identity: Identi
       heard.push((JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as AttendRequest).roster)
       const answer = answers[heard.length - 1]
       if (answer === undefined) return
-      response.writeHead(typeof answer === 'number' ? answer : 200, { 'content-type': 'application/json' }).end(JSON.stringify(typeof answer === 'number' ? { code: 'no', detail: 'no' } : answer))
+      response
+        .writeHead(typeof answer === 'number' ? answer : 200, { 'content-type': 'application/json' })
+        .end(JSON.stringify(typeof answer === 'number' ? { code: 'no', detail: 'no' } : answer))
     })
   })
   await new Promise<void>((resolve) => server!.listen(0, '127.0.0.1', resolve))
-  return { identity: { server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, deviceId: 1, deviceKey: 'k', name: 'd', interval: 60_000 }, heard }
+  return {
+    identity: {
+      server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+      deviceId: 1,
+      deviceKey: 'k',
+      name: 'd',
+      interval: 60_000,
+    },
+    heard,
+  }
 }
-const until = async (what: () => boolean) => { while (!what()) await new Promise((resolve) => setTimeout(resolve, 10)) }
+const until = async (what: () => boolean) => {
+  while (!what()) await new Promise((resolve) => setTimeout(resolve, 10))
+}
 
 it('follows what it is told, says back which roster it works by, and reports at once when there is work', async () => {
-  const { identity, heard } = await serve([{ settings: settings('one'), work: false }, { settings: settings('two'), work: true }])
+  const { identity, heard } = await serve([
+    { settings: settings('one'), work: false },
+    { settings: settings('two'), work: true },
+  ])
   const stop = new AbortController()
   let reports = 0
-  const done = attend(identity, (told) => { identity.roster = told.roster; return Promise.resolve() }, () => { reports++ }, stop.signal)
+  const done = attend(
+    identity,
+    (told) => {
+      identity.roster = told.roster
+      return Promise.resolve()
+    },
+    () => {
+      reports++
+    },
+    stop.signal,
+  )
   await until(() => heard.length === 3)
   expect([heard, reports]).toEqual([['', 'one', 'two'], 1])
   // The server goes on holding its answer back.
@@ -42,7 +82,12 @@ it('follows what it is told, says back which roster it works by, and reports at 
 })
 it('leaves a server alone that has nothing to wait at', async () => {
   const { identity, heard } = await serve([404])
-  await attend(identity, () => Promise.resolve(), () => undefined, new AbortController().signal)
+  await attend(
+    identity,
+    () => Promise.resolve(),
+    () => undefined,
+    new AbortController().signal,
+  )
   expect(heard).toEqual([''])
 })
 

@@ -8,7 +8,8 @@ const firstPause: Millis = 15_000
 const longestPause: Millis = 2 * minute
 
 /**
- * How long to wait after so many failures in a row: longer each time, and each agent for a time of its own, because a server
+ * How long to wait after so many failures in a row: longer each time, and each agent for a time of its own, because a
+ * server
  * that restarts is left by all of them in the same moment, and must not have them all back in another.
  * @param random from 0 to 1
  */
@@ -17,16 +18,29 @@ export function pauseAfter(failures: number, random = Math.random()): Millis {
 }
 
 /**
- * Waits at the server to be told of a change, so that it counts within seconds and not with the next report. Saying which
+ * Waits at the server to be told of a change, so that it counts within seconds and not with the next report. Saying
+ * which
  * roster it works by is the confirmation of it.
  * @param stop ends the waiting at once: a program that shall end does not wait for an answer
  * @param report asks for a report at once, for what is only handed over with its receipt
  */
-export async function attend(identity: Identity, follow: (settings: AgentSettings) => Promise<void>, report: () => void, stop: AbortSignal): Promise<void> {
+export async function attend(
+  identity: Identity,
+  follow: (settings: AgentSettings) => Promise<void>,
+  report: () => void,
+  stop: AbortSignal,
+): Promise<void> {
   let failures = 0
   while (!stop.aborted) {
     try {
-      const { body } = await call<Attended>(identity, 'POST', '/api/agent/attend', { roster: identity.roster ?? '' }, identity.deviceKey, stop)
+      const { body } = await call<Attended>(
+        identity,
+        'POST',
+        '/api/agent/attend',
+        { roster: identity.roster ?? '' },
+        identity.deviceKey,
+        stop,
+      )
       if (stop.aborted) return
       failures = 0
       await follow(body.settings)

@@ -6,15 +6,28 @@ import { gzipSync } from 'node:zlib'
 import { needSafe, optionsFor, troubleWithTls, type Way } from './way'
 
 export class Refused extends Error {
-  constructor(readonly status: number, readonly code: string, detail: string) { super(detail) }
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    detail: string,
+  ) {
+    super(detail)
+  }
 }
 
-export interface Answer<T> { body: T; date: number | null }
+export interface Answer<T> {
+  body: T
+  date: number | null
+}
 
 /** No answer of the server's is longer: the optional collectors are the largest. */
 const longestAnswer = 8 * 1024 * 1024
 
-interface Response { status: number; text: string; date: number | null }
+interface Response {
+  status: number
+  text: string
+  date: number | null
+}
 
 /** An address at the server, and what sends to it. */
 function target(way: Way, path: string) {
@@ -27,41 +40,82 @@ function target(way: Way, path: string) {
 /** What is wrong with a certificate, in words that say what to do. */
 function explained(error: NodeJS.ErrnoException, { origin }: URL): Error {
   const trouble = troubleWithTls(error.code)
-  return trouble === null ? error : Object.assign(new Error(`${origin} is not trusted: ${trouble}`), { code: error.code })
+  return trouble === null
+    ? error
+    : Object.assign(new Error(`${origin} is not trusted: ${trouble}`), { code: error.code })
 }
 
 /** One request. Rejects with an Error when the server was not reached. */
-function ask(way: Way, path: string, method: 'GET' | 'POST', headers: Record<string, string | number> = {}, bytes?: Buffer, stop?: AbortSignal): Promise<Response> {
+function ask(
+  way: Way,
+  path: string,
+  method: 'GET' | 'POST',
+  headers: Record<string, string | number> = {},
+  bytes?: Buffer,
+  stop?: AbortSignal,
+): Promise<Response> {
   const { url, send, options } = target(way, path)
   return new Promise((resolve, reject) => {
-    const request = send(url, { ...options, method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) }, (response) => {
-      const chunks: Buffer[] = []
-      let length = 0
-      response.on('data', (chunk: Buffer) => {
-        chunks.push(chunk)
-        length += chunk.length
-        if (length > longestAnswer) request.destroy(new Error('the answer has no end'))
-      })
-      response.on('error', reject)
-      response.on('end', () => resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8'), date: response.headers.date ? Date.parse(response.headers.date) : null }))
-    })
+    const request = send(
+      url,
+      { ...options, method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) },
+      (response) => {
+        const chunks: Buffer[] = []
+        let length = 0
+        response.on('data', (chunk: Buffer) => {
+          chunks.push(chunk)
+          length += chunk.length
+          if (length > longestAnswer) request.destroy(new Error('the answer has no end'))
+        })
+        response.on('error', reject)
+        response.on('end', () =>
+          resolve({
+            status: response.statusCode ?? 0,
+            text: Buffer.concat(chunks).toString('utf8'),
+            date: response.headers.date ? Date.parse(response.headers.date) : null,
+          }),
+        )
+      },
+    )
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
-    request.on('error', (error) => { reject(explained(error, url)) })
+    request.on('error', (error) => {
+      reject(explained(error, url))
+    })
     request.end(bytes)
   })
 }
 
-/** One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached or `stop` came first. */
-export async function call<T>(way: Way, method: 'GET' | 'POST', path: string, body?: unknown, key?: string, stop?: AbortSignal): Promise<Answer<T>> {
+/**
+ * One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached
+ * or `stop` came first.
+ */
+export async function call<T>(
+  way: Way,
+  method: 'GET' | 'POST',
+  path: string,
+  body?: unknown,
+  key?: string,
+  stop?: AbortSignal,
+): Promise<Answer<T>> {
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
-  const { status, text, date } = await ask(way, path, method, {
-    ...(bytes ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length } : {}),
-    ...(key ? { authorization: `Bearer ${key}` } : {}),
-  }, bytes, stop)
+  const { status, text, date } = await ask(
+    way,
+    path,
+    method,
+    {
+      ...(bytes
+        ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length }
+        : {}),
+      ...(key ? { authorization: `Bearer ${key}` } : {}),
+    },
+    bytes,
+    stop,
+  )
   const { origin } = new URL(way.server)
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
   // Before the body: whoever stands between may refuse in words of its own.
-  if (status < 200 || status >= 300) throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
+  if (status < 200 || status >= 300)
+    throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
   if (answer === null) throw new Error(`${origin} answered, but not as a Custode server does`)
   return { body: answer, date }
 }
@@ -89,7 +143,9 @@ export async function fetchTo(way: Way, path: string, file: string): Promise<voi
   const response = await new Promise<IncomingMessage>((resolve, reject) => {
     const request = send(url, { ...options, timeout: 30_000 }, resolve)
     request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
-    request.on('error', (error) => { reject(explained(error, url)) })
+    request.on('error', (error) => {
+      reject(explained(error, url))
+    })
     request.end()
   })
   if (response.statusCode !== 200) {

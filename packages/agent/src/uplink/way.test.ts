@@ -23,7 +23,9 @@ async function listen(server: Server, scheme: string): Promise<string> {
   return `${scheme}://127.0.0.1:${(server.address() as AddressInfo).port}`
 }
 beforeAll(async () => {
-  const answer = (_: unknown, response: { end(text: string): void }) => { response.end('{"hello":1}') }
+  const answer = (_: unknown, response: { end(text: string): void }) => {
+    response.end('{"hello":1}')
+  }
   const { ca: _, ...other } = signedByOwnAuthority(folder, '127.0.0.2')
   // What a proxy does (CONNECT, RFC 9110, section 9.3.6).
   const proxy = createPlain().on('connect', (request, client) => {
@@ -51,9 +53,15 @@ afterAll(() => {
   }
   rmSync(folder, { recursive: true })
 })
-afterEach(() => { vi.unstubAllEnvs() })
+afterEach(() => {
+  vi.unstubAllEnvs()
+})
 
-const ask = async (way: Parameters<typeof call>[0]) => call<{ hello: number }>(way, 'GET', '/').then(({ body }) => String(body.hello), (error: Error) => error.message)
+const ask = async (way: Parameters<typeof call>[0]) =>
+  call<{ hello: number }>(way, 'GET', '/').then(
+    ({ body }) => String(body.hello),
+    (error: Error) => error.message,
+  )
 
 describe('a server', () => {
   it('that shows a certificate of the given authority is spoken with, and no other is', async () => {
@@ -63,7 +71,9 @@ describe('a server', () => {
     expect(await ask({ server: servers.selfSigned, ca })).toMatch(/is not trusted: .* install with --ca FILE/)
     expect(await ask({ server: servers.otherName, ca })).toContain('is for another name than the one in this address')
     expect(await ask({ server: servers.plain, ca })).toContain('what answers there does not speak TLS')
-    await expect(fetchTo({ server: servers.good, ca: stranger }, '/', join(folder, 'file'))).rejects.toThrow('is not trusted')
+    await expect(fetchTo({ server: servers.good, ca: stranger }, '/', join(folder, 'file'))).rejects.toThrow(
+      'is not trusted',
+    )
   })
   it('is trusted as the system’s store says, where no authority was given', async () => {
     vi.stubEnv('SSL_CERT_FILE', '/etc/ssl/certs/ca-certificates.crt')
@@ -81,12 +91,25 @@ describe('a server', () => {
     expect(asked).toEqual([servers.good.replace('https://', '')])
     expect(await ask({ server: servers.good, ca: stranger, proxy: servers.proxy })).toContain('is not trusted')
   })
-  it.each(['http://custode.example', 'http://192.0.2.1:7700', 'http://127.0.0.1.example', 'http://[2001:db8::1]', 'http://localhost.example', 'http://0.0.0.0'])('at %s would hear secrets in the open, and hears nothing', async (server) => {
+  it.each([
+    'http://custode.example',
+    'http://192.0.2.1:7700',
+    'http://127.0.0.1.example',
+    'http://[2001:db8::1]',
+    'http://localhost.example',
+    'http://0.0.0.0',
+  ])('at %s would hear secrets in the open, and hears nothing', async (server) => {
     expect(await ask({ server })).toContain('speaks plain HTTP')
     await expect(textOf({ server }, '/')).rejects.toThrow('speaks plain HTTP')
     await expect(fetchTo({ server }, '/', join(folder, 'file'))).rejects.toThrow('speaks plain HTTP')
   })
-  it.each(['http://127.0.0.1:1', 'http://127.8.9.10', 'http://localhost:7700', 'http://[::1]:7700', 'https://custode.example'])('at %s may be told secrets', (server) => {
+  it.each([
+    'http://127.0.0.1:1',
+    'http://127.8.9.10',
+    'http://localhost:7700',
+    'http://[::1]:7700',
+    'https://custode.example',
+  ])('at %s may be told secrets', (server) => {
     expect(needSafe(server).origin).toBe(server)
   })
   it.each(['custode.example', 'ftp://custode.example', '', 'https://'])('“%s” is no address', (server) => {
@@ -97,8 +120,15 @@ describe('a server', () => {
 describe('the way there', () => {
   it('is by the proxy of the environment, unless it says that there is none to this host', () => {
     vi.stubEnv('https_proxy', 'http://proxy.example:3128')
-    expect(wayTo('https://custode.example', undefined)).toEqual({ server: 'https://custode.example', proxy: 'http://proxy.example:3128' })
-    expect(wayTo('https://custode.example', 'x', 'http://other.example:1')).toEqual({ server: 'https://custode.example', ca: 'x', proxy: 'http://other.example:1' })
+    expect(wayTo('https://custode.example', undefined)).toEqual({
+      server: 'https://custode.example',
+      proxy: 'http://proxy.example:3128',
+    })
+    expect(wayTo('https://custode.example', 'x', 'http://other.example:1')).toEqual({
+      server: 'https://custode.example',
+      ca: 'x',
+      proxy: 'http://other.example:1',
+    })
     vi.stubEnv('no_proxy', '.example')
     expect(wayTo('https://custode.example', undefined)).toEqual({ server: 'https://custode.example' })
     expect(() => wayTo('https://custode.example', undefined, 'proxy:3128')).toThrow('is no address of a proxy')
@@ -108,9 +138,14 @@ describe('the way there', () => {
     writeFileSync(file, `Some words.\n${ca}${stranger}`)
     const read = readCa(file)
     writeFileSync(join(folder, 'read.pem'), read)
-    const counted = execFileSync('openssl', ['storeutl', '-noout', '-certs', join(folder, 'read.pem')], { encoding: 'utf8' })
+    const counted = execFileSync('openssl', ['storeutl', '-noout', '-certs', join(folder, 'read.pem')], {
+      encoding: 'utf8',
+    })
     expect(counted).toContain('Total found: 2')
-    for (const [content, words] of [['no certificate', 'holds no certificate'], ['-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----', 'something that is no certificate']] as const) {
+    for (const [content, words] of [
+      ['no certificate', 'holds no certificate'],
+      ['-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----', 'something that is no certificate'],
+    ] as const) {
       writeFileSync(file, content)
       expect(() => readCa(file)).toThrow(words)
     }

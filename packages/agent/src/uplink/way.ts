@@ -26,15 +26,29 @@ function isLoopback(host: string): boolean {
  */
 export function needSafe(server: string): URL {
   const url = URL.canParse(server) ? new URL(server) : null
-  if (!url || !/^https?:$/.test(url.protocol)) throw new Error(`“${server}” is no address of a server. It looks like https://custode.example`)
-  if (url.protocol === 'http:' && !isLoopback(url.hostname)) throw new Error(`${url.origin} speaks plain HTTP: on the way everybody could read the keys and change what is asked of this machine. Use the server’s https address; plain HTTP is only for a server on this machine itself.`)
+  if (!url || !/^https?:$/.test(url.protocol))
+    throw new Error(`“${server}” is no address of a server. It looks like https://custode.example`)
+  if (url.protocol === 'http:' && !isLoopback(url.hostname))
+    throw new Error(
+      `${url.origin} speaks plain HTTP: on the way everybody could read the keys and change what is asked of this machine. Use the server’s https address; plain HTTP is only for a server on this machine itself.`,
+    )
   return url
 }
 
-// Where Linux distributions keep the certificates that the machine trusts (the list of Go's crypto/x509, root_linux.go).
-const stores = ['/etc/ssl/certs/ca-certificates.crt', '/etc/pki/tls/certs/ca-bundle.crt', '/etc/ssl/ca-bundle.pem', '/etc/pki/ca-trust/extracted/pem/tls-ca-bundle.pem', '/etc/ssl/cert.pem']
+// Where Linux distributions keep the certificates that the machine trusts (the list of Go's crypto/x509,
+// root_linux.go).
+const stores = [
+  '/etc/ssl/certs/ca-certificates.crt',
+  '/etc/pki/tls/certs/ca-bundle.crt',
+  '/etc/ssl/ca-bundle.pem',
+  '/etc/pki/ca-trust/extracted/pem/tls-ca-bundle.pem',
+  '/etc/ssl/cert.pem',
+]
 
-/** The system's store as one text; undefined where there is none (Windows, say): then the list that came with the runtime counts. */
+/**
+ * The system's store as one text; undefined where there is none (Windows, say): then the list that came with the
+ * runtime counts.
+ */
 function systemStore(): string | undefined {
   const file = [process.env.SSL_CERT_FILE, ...stores].find((one) => one && existsSync(one))
   return file === undefined ? undefined : readFileSync(file, 'utf8')
@@ -54,14 +68,20 @@ export function readCa(file: string): string {
       throw new Error(`${file} holds something that is no certificate`)
     }
   }
-  if (!found.length) throw new Error(`${file} holds no certificate in PEM (between BEGIN CERTIFICATE and END CERTIFICATE)`)
+  if (!found.length)
+    throw new Error(`${file} holds no certificate in PEM (between BEGIN CERTIFICATE and END CERTIFICATE)`)
   return found.join('\n')
 }
 
 /** How to reach a server with what was given, and what the environment says of proxies (https_proxy, no_proxy). */
 export function wayTo(server: string, ca: string | undefined, proxy = getProxyForUrl(server)): Way {
-  if (proxy && !/^https?:\/\//.test(proxy)) throw new Error(`“${proxy}” is no address of a proxy. It looks like http://proxy.example:3128`)
-  return { server, ...(ca === undefined ? {} : { ca }), ...(proxy && needSafe(server).protocol === 'https:' ? { proxy } : {}) }
+  if (proxy && !/^https?:\/\//.test(proxy))
+    throw new Error(`“${proxy}” is no address of a proxy. It looks like http://proxy.example:3128`)
+  return {
+    server,
+    ...(ca === undefined ? {} : { ca }),
+    ...(proxy && needSafe(server).protocol === 'https:' ? { proxy } : {}),
+  }
 }
 
 /** One for each way, so that connections are kept and certificates are read once; the newest is enough. */
@@ -94,12 +114,22 @@ const plain = new PlainAgent({ keepAlive: true })
 /** By the codes of OpenSSL and Node, what is wrong with a certificate, and what to do; null: something else is. */
 export function troubleWithTls(code: string | undefined): string | null {
   switch (code) {
-    case 'UNABLE_TO_GET_ISSUER_CERT_LOCALLY': case 'UNABLE_TO_VERIFY_LEAF_SIGNATURE': case 'SELF_SIGNED_CERT_IN_CHAIN': case 'DEPTH_ZERO_SELF_SIGNED_CERT': case 'UNABLE_TO_GET_ISSUER_CERT':
+    case 'UNABLE_TO_GET_ISSUER_CERT_LOCALLY':
+    case 'UNABLE_TO_VERIFY_LEAF_SIGNATURE':
+    case 'SELF_SIGNED_CERT_IN_CHAIN':
+    case 'DEPTH_ZERO_SELF_SIGNED_CERT':
+    case 'UNABLE_TO_GET_ISSUER_CERT':
       return 'its certificate is of an authority that this machine does not trust: add that to the system’s store, or install with --ca FILE'
-    case 'CERT_HAS_EXPIRED': return 'its certificate has expired, or the clock of this machine is wrong'
-    case 'CERT_NOT_YET_VALID': return 'its certificate is not valid yet: the clock of this machine is wrong'
-    case 'ERR_TLS_CERT_ALTNAME_INVALID': return 'its certificate is for another name than the one in this address'
-    case 'EPROTO': case 'ERR_SSL_WRONG_VERSION_NUMBER': return 'what answers there does not speak TLS'
-    default: return null
+    case 'CERT_HAS_EXPIRED':
+      return 'its certificate has expired, or the clock of this machine is wrong'
+    case 'CERT_NOT_YET_VALID':
+      return 'its certificate is not valid yet: the clock of this machine is wrong'
+    case 'ERR_TLS_CERT_ALTNAME_INVALID':
+      return 'its certificate is for another name than the one in this address'
+    case 'EPROTO':
+    case 'ERR_SSL_WRONG_VERSION_NUMBER':
+      return 'what answers there does not speak TLS'
+    default:
+      return null
   }
 }

@@ -5,10 +5,22 @@ import { accessLevels, type PasswordChanged, type Person, type PersonListed, typ
 const access = Joi.string().valid(...accessLevels)
 
 export const personSchema = answerOf<Person>({
-  id, email: words, name: words, access,
+  id,
+  email: words,
+  name: words,
+  access,
   clientIds: listOf(id).allow(null).description('Null: every client.'),
   lookedAt: instant.description('When the person last walked the round.'),
 })
-export const peopleSchema = listOf(answerOf<PersonListed>({ id, name: words, email: words, access, clientIds: listOf(id).allow(null), deactivatedAt: instant.allow(null) }))
+export const peopleSchema = listOf(
+  answerOf<PersonListed>({
+    id,
+    name: words,
+    email: words,
+    access,
+    clientIds: listOf(id).allow(null),
+    deactivatedAt: instant.allow(null),
+  }),
+)
 export const signedInSchema = answerOf<SignedIn>({ signedIn: Joi.boolean() })
 export const passwordChangedSchema = answerOf<PasswordChanged>({ changed: Joi.boolean() })

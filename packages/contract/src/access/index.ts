@@ -6,31 +6,68 @@ import { aNumber } from '../bounds'
 export const accessLevels = ['contact', 'technician', 'lead'] as const
 export type AccessLevel = (typeof accessLevels)[number]
 
-export interface Person { id: number; email: string; name: string; access: AccessLevel; clientIds: ClientId[] | null; lookedAt: number }
+export interface Person {
+  id: number
+  email: string
+  name: string
+  access: AccessLevel
+  clientIds: ClientId[] | null
+  lookedAt: number
+}
 
 /** `clientIds` null: every client. `deactivatedAt` null: they may sign in. */
-export interface PersonListed { id: number; name: string; email: string; access: AccessLevel; clientIds: ClientId[] | null; deactivatedAt: Millis | null }
-export interface SignedIn { signedIn: boolean }
-export interface PasswordChanged { changed: boolean }
+export interface PersonListed {
+  id: number
+  name: string
+  email: string
+  access: AccessLevel
+  clientIds: ClientId[] | null
+  deactivatedAt: Millis | null
+}
+export interface SignedIn {
+  signedIn: boolean
+}
+export interface PasswordChanged {
+  changed: boolean
+}
 
-export interface SignIn { email: string; password: string }
-export const signInSchema = Joi.object<SignIn, true>({ email: Joi.string().max(200).required(), password: Joi.string().max(200).required() })
+export interface SignIn {
+  email: string
+  password: string
+}
+export const signInSchema = Joi.object<SignIn, true>({
+  email: Joi.string().max(200).required(),
+  password: Joi.string().max(200).required(),
+})
 
 /** Ten characters at least (ASVS 5.0 asks for eight, 6.2.1); longer ones than 200 would only cost time. */
 const newPassword = Joi.string().min(10).max(200)
 const clientIds = Joi.array().items(aNumber).min(1).max(5000).unique().allow(null)
 
-export interface NewPerson { email: string; name: string; password: string; access: AccessLevel; clientIds: ClientId[] | null }
+export interface NewPerson {
+  email: string
+  name: string
+  password: string
+  access: AccessLevel
+  clientIds: ClientId[] | null
+}
 export const newPersonSchema = Joi.object<NewPerson, true>({
   email: Joi.string().email({ tlds: false }).max(200).required(),
   name: Joi.string().trim().min(1).max(100).required(),
   password: newPassword.required(),
-  access: Joi.string().valid(...accessLevels).required(),
+  access: Joi.string()
+    .valid(...accessLevels)
+    .required(),
   clientIds: clientIds.required(),
 })
 
 /** What is not named stays as it is. */
-export interface PersonChange { name?: string; access?: AccessLevel; clientIds?: ClientId[] | null; active?: boolean }
+export interface PersonChange {
+  name?: string
+  access?: AccessLevel
+  clientIds?: ClientId[] | null
+  active?: boolean
+}
 export const personChangeSchema = Joi.object<PersonChange, true>({
   name: Joi.string().trim().min(1).max(100),
   access: Joi.string().valid(...accessLevels),
@@ -38,9 +75,16 @@ export const personChangeSchema = Joi.object<PersonChange, true>({
   active: Joi.boolean(),
 }).min(1)
 
-export interface NewPassword { password: string }
+export interface NewPassword {
+  password: string
+}
 export const newPasswordSchema = Joi.object<NewPassword, true>({ password: newPassword.required() })
 
 /** Of one's own: whoever finds an open browser cannot take the account over. */
-export interface OwnPassword extends NewPassword { current: string }
-export const ownPasswordSchema = Joi.object<OwnPassword, true>({ current: Joi.string().max(200).required(), password: newPassword.required() })
+export interface OwnPassword extends NewPassword {
+  current: string
+}
+export const ownPasswordSchema = Joi.object<OwnPassword, true>({
+  current: Joi.string().max(200).required(),
+  password: newPassword.required(),
+})

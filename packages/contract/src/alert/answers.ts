@@ -2,36 +2,105 @@ import { collectors, serviceVerbs, severities, type Evidence, type ServiceAction
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
-import type { AlertEntry, AlertPage, AlertRule, AlertView, HeldView, Looked, MendingView, Rounds, TryView } from './index'
+import type {
+  AlertEntry,
+  AlertPage,
+  AlertRule,
+  AlertView,
+  HeldView,
+  Looked,
+  MendingView,
+  Rounds,
+  TryView,
+} from './index'
 
 const severity = Joi.string().valid(...severities)
 const evidence = answerOf<Evidence>({ text: words, value: Joi.number().optional() })
-const rule = answerOf<AlertRule>({ name: words, kind: words, sentence: listOf(sentencePartSchema), sources: listOf(sourceSchema) })
+const rule = answerOf<AlertRule>({
+  name: words,
+  kind: words,
+  sentence: listOf(sentencePartSchema),
+  sources: listOf(sourceSchema),
+})
 
 /** Which post it is about, in the words of a technician. */
 const post = {
-  deviceId: id, deviceName: words, clientId: id, clientName: words, siteName: words, watch: words, instance: words, severity, began: instant, evidence: evidence.allow(null), rule,
-  silent: Joi.boolean(), readAt: instant.allow(null), failing: listOf(Joi.string().valid(...collectors)),
+  deviceId: id,
+  deviceName: words,
+  clientId: id,
+  clientName: words,
+  siteName: words,
+  watch: words,
+  instance: words,
+  severity,
+  began: instant,
+  evidence: evidence.allow(null),
+  rule,
+  silent: Joi.boolean(),
+  readAt: instant.allow(null),
+  failing: listOf(Joi.string().valid(...collectors)),
 }
 const alert = {
-  ...post, id, zone: words, status: Joi.string().valid('open', 'taken', 'closed'), raisedAt: instant, closedAt: instant.allow(null), closeReason: words.allow(null),
-  takenBy: words.allow(null), takenById: id.allow(null), takenAt: instant.allow(null), windowId: id.allow(null), windowName: words.allow(null), notes: count,
+  ...post,
+  id,
+  zone: words,
+  status: Joi.string().valid('open', 'taken', 'closed'),
+  raisedAt: instant,
+  closedAt: instant.allow(null),
+  closeReason: words.allow(null),
+  takenBy: words.allow(null),
+  takenById: id.allow(null),
+  takenAt: instant.allow(null),
+  windowId: id.allow(null),
+  windowName: words.allow(null),
+  notes: count,
 }
 const held = answerOf<HeldView>({
-  ...post, id, windowId: id, windowName: words, windowEnd: instant.allow(null), heldAt: instant, endedAt: instant.allow(null), outcome: words.allow(null), alertId: id.allow(null),
+  ...post,
+  id,
+  windowId: id,
+  windowName: words,
+  windowEnd: instant.allow(null),
+  heldAt: instant,
+  endedAt: instant.allow(null),
+  outcome: words.allow(null),
+  alertId: id.allow(null),
 })
 
 const action = { verb: Joi.string().valid(...serviceVerbs), service: words }
 const mending = answerOf<MendingView>({
-  ...post, id, startedAt: instant, endedAt: instant.allow(null), outcome: words.allow(null), alertId: id.allow(null),
-  tries: listOf(answerOf<TryView>({ ...action, at: instant, state: Joi.string().valid('asked', 'done', 'failed'), endedAt: instant.allow(null), text: words })),
+  ...post,
+  id,
+  startedAt: instant,
+  endedAt: instant.allow(null),
+  outcome: words.allow(null),
+  alertId: id.allow(null),
+  tries: listOf(
+    answerOf<TryView>({
+      ...action,
+      at: instant,
+      state: Joi.string().valid('asked', 'done', 'failed'),
+      endedAt: instant.allow(null),
+      text: words,
+    }),
+  ),
 })
 export const mendingListSchema = listOf(mending)
 
 export const alertListSchema = listOf(answerOf<AlertView>(alert))
 export const heldListSchema = listOf(held)
 export const alertPageSchema = answerOf<AlertPage>({
-  ...alert, entries: listOf(answerOf<AlertEntry>({ at: instant, what: words, by: words.allow(null), text: words })), actions: listOf(answerOf<ServiceAction>(action)),
+  ...alert,
+  entries: listOf(answerOf<AlertEntry>({ at: instant, what: words, by: words.allow(null), text: words })),
+  actions: listOf(answerOf<ServiceAction>(action)),
 })
-export const roundsSchema = answerOf<Rounds>({ lookedAt: instant, todo: alertListSchema, working: alertListSchema, mending: mendingListSchema, held: heldListSchema, settled: alertListSchema, mended: mendingListSchema })
+export const roundsSchema = answerOf<Rounds>({
+  lookedAt: instant,
+  todo: alertListSchema,
+  working: alertListSchema,
+  mending: mendingListSchema,
+  held: heldListSchema,
+  settled: alertListSchema,
+  mended: mendingListSchema,
+})
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })

@@ -1,10 +1,26 @@
 import Joi from 'joi'
-import { serviceVerbs, type ClientId, type Collector, type DeviceId, type Evidence, type Millis, type SentencePart, type ServiceAction, type Severity, type Source } from '#core'
+import {
+  serviceVerbs,
+  type ClientId,
+  type Collector,
+  type DeviceId,
+  type Evidence,
+  type Millis,
+  type SentencePart,
+  type ServiceAction,
+  type Severity,
+  type Source,
+} from '#core'
 
 export type AlertStatus = 'open' | 'taken' | 'closed'
 
 /** The rule as it was when the alert was raised. */
-export interface AlertRule { name: string; kind: string; sentence: SentencePart[]; sources: Source[] }
+export interface AlertRule {
+  name: string
+  kind: string
+  sentence: SentencePart[]
+  sources: Source[]
+}
 
 export interface AlertView {
   id: number
@@ -32,19 +48,47 @@ export interface AlertView {
   windowId: number | null
   windowName: string | null
   notes: number
-  /** Whether its device has fallen silent since, so that what is told of it was so at `readAt`, when its newest report was made. */
+  /**
+   * Whether its device has fallen silent since, so that what is told of it was so at `readAt`, when its newest report
+   * was made.
+   */
   silent: boolean
   readAt: Millis | null
   /** Collectors that fail on its device: what they told last may be so no longer. */
   failing: Collector[]
 }
 
-export interface AlertEntry { at: Millis; what: string; by: string | null; text: string }
+export interface AlertEntry {
+  at: Millis
+  what: string
+  by: string | null
+  text: string
+}
 /** `actions`: what its agent can be asked to do about it, the likeliest first. */
-export interface AlertPage extends AlertView { entries: AlertEntry[]; actions: ServiceAction[] }
+export interface AlertPage extends AlertView {
+  entries: AlertEntry[]
+  actions: ServiceAction[]
+}
 
 /** A post that failed, and that nobody was told of, or not yet. */
-interface Untold extends Pick<AlertView, 'id' | 'deviceId' | 'deviceName' | 'clientId' | 'clientName' | 'siteName' | 'watch' | 'instance' | 'severity' | 'began' | 'evidence' | 'rule' | 'silent' | 'readAt' | 'failing'> {
+interface Untold extends Pick<
+  AlertView,
+  | 'id'
+  | 'deviceId'
+  | 'deviceName'
+  | 'clientId'
+  | 'clientName'
+  | 'siteName'
+  | 'watch'
+  | 'instance'
+  | 'severity'
+  | 'began'
+  | 'evidence'
+  | 'rule'
+  | 'silent'
+  | 'readAt'
+  | 'failing'
+> {
   endedAt: Millis | null
   /** How it ended, in words of its own; raised: a person was told. */
   outcome: string | null
@@ -59,21 +103,49 @@ export interface HeldView extends Untold {
 }
 
 /** One go of an agent at putting something right; `text`: how it went. */
-export interface TryView extends ServiceAction { at: Millis; state: 'asked' | 'done' | 'failed'; endedAt: Millis | null; text: string }
+export interface TryView extends ServiceAction {
+  at: Millis
+  state: 'asked' | 'done' | 'failed'
+  endedAt: Millis | null
+  text: string
+}
 /** A trouble that an agent is at, or was, before anybody was told. */
 export interface MendingView extends Untold {
   startedAt: Millis
   tries: TryView[]
 }
 
-/** What needs a person, in four groups; what an agent is at itself stands with what is being worked on, and what it put right with what settled. */
-export interface Rounds { lookedAt: Millis; todo: AlertView[]; working: AlertView[]; mending: MendingView[]; held: HeldView[]; settled: AlertView[]; mended: MendingView[] }
+/**
+ * What needs a person, in four groups; what an agent is at itself stands with what is being worked on, and what it put
+ * right with what settled.
+ */
+export interface Rounds {
+  lookedAt: Millis
+  todo: AlertView[]
+  working: AlertView[]
+  mending: MendingView[]
+  held: HeldView[]
+  settled: AlertView[]
+  mended: MendingView[]
+}
 
-export interface Looked { looked: boolean }
+export interface Looked {
+  looked: boolean
+}
 
-export interface AlertNote { text: string }
+export interface AlertNote {
+  text: string
+}
 export const alertNoteSchema = Joi.object<AlertNote, true>({ text: Joi.string().trim().min(1).max(4000).required() })
-export interface AlertClose { reason: string }
+export interface AlertClose {
+  reason: string
+}
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
-export interface AlertRespond { verb: ServiceAction['verb'] }
-export const alertRespondSchema = Joi.object<AlertRespond, true>({ verb: Joi.string().valid(...serviceVerbs).required() })
+export interface AlertRespond {
+  verb: ServiceAction['verb']
+}
+export const alertRespondSchema = Joi.object<AlertRespond, true>({
+  verb: Joi.string()
+    .valid(...serviceVerbs)
+    .required(),
+})

@@ -2,37 +2,126 @@ import { collectors, deviceKinds, logLevels, osFamilies, severities } from '#cor
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { factsSchema } from '../report/schema'
-import { type BoardDevice, type BoardDisk, type Client, type DeviceEvent, type DevicePage, type Found, type RefusedPartView, type RetiredDevice, type Role, type Site } from './index'
+import {
+  type BoardDevice,
+  type BoardDisk,
+  type Client,
+  type DeviceEvent,
+  type DevicePage,
+  type Found,
+  type RefusedPartView,
+  type RetiredDevice,
+  type Role,
+  type Site,
+} from './index'
 
 const severity = Joi.string().valid(...severities)
 const site = answerOf<Site>({ id, clientId: id, name: words, zone: words, networks: listOf(words) })
-export const clientsSchema = listOf(answerOf<Client>({ id, name: words, code: words, deviceCount: count, sites: listOf(site) }))
+export const clientsSchema = listOf(
+  answerOf<Client>({ id, name: words, code: words, deviceCount: count, sites: listOf(site) }),
+)
 export const rolesSchema = listOf(answerOf<Role>({ id: words, name: words }))
 
 const size = Joi.number().min(0)
 const board = {
-  id, name: words, clientId: id, clientName: words, siteName: words,
-  kind: Joi.string().valid(...deviceKinds), osFamily: Joi.string().valid(...osFamilies), osName: words, roles: listOf(words), tags: listOf(words),
-  worst: severity.allow(null), held: count, silent: Joi.boolean(),
+  id,
+  name: words,
+  clientId: id,
+  clientName: words,
+  siteName: words,
+  kind: Joi.string().valid(...deviceKinds),
+  osFamily: Joi.string().valid(...osFamilies),
+  osName: words,
+  roles: listOf(words),
+  tags: listOf(words),
+  worst: severity.allow(null),
+  held: count,
+  silent: Joi.boolean(),
   disks: listOf(answerOf<BoardDisk>({ mount: words, size, free: size, severity: severity.allow(null) })),
   services: listOf(answerOf<BoardDevice['services'][number]>({ name: words, severity, held: Joi.boolean() })),
-  updates: answerOf<NonNullable<BoardDevice['updates']>>({ security: count, other: count, oldestSecurityAt: instant.allow(null), isKnown: Joi.boolean() }).allow(null),
-  servicesRead: Joi.boolean(), failing: listOf(Joi.string().valid(...collectors)),
-  events: listOf(count).length(24), errors: listOf(count).length(24),
-  heardAt: instant.allow(null), readAt: instant.allow(null), interval: Joi.number().min(1), takesOrders: Joi.boolean(), addresses: listOf(words),
+  updates: answerOf<NonNullable<BoardDevice['updates']>>({
+    security: count,
+    other: count,
+    oldestSecurityAt: instant.allow(null),
+    isKnown: Joi.boolean(),
+  }).allow(null),
+  servicesRead: Joi.boolean(),
+  failing: listOf(Joi.string().valid(...collectors)),
+  events: listOf(count).length(24),
+  errors: listOf(count).length(24),
+  heardAt: instant.allow(null),
+  readAt: instant.allow(null),
+  interval: Joi.number().min(1),
+  takesOrders: Joi.boolean(),
+  addresses: listOf(words),
 }
 export const boardSchema = listOf(answerOf<BoardDevice>(board))
 
 export const devicePageSchema = answerOf<DevicePage>({
-  ...board, siteId: id, zone: words, agentVersion: words, clockOffset: Joi.number(), enrolledAt: instant, facts: factsSchema.prefs({ presence: 'optional' }),
+  ...board,
+  siteId: id,
+  zone: words,
+  agentVersion: words,
+  clockOffset: Joi.number(),
+  enrolledAt: instant,
+  facts: factsSchema.prefs({ presence: 'optional' }),
   factTimes: Joi.object<DevicePage['factTimes']>().pattern(Joi.string(), instant),
-  latest: answerOf<NonNullable<DevicePage['latest']>>({ at: instant, readings: listOf(Joi.array<[string, string, number]>().ordered(words, words, Joi.number())) }).allow(null),
-  failed: listOf(answerOf<DevicePage['failed'][number]>({ collector: Joi.string().valid(...collectors), reason: words, notHere: Joi.boolean().optional() })),
-  lostReports: count, leftOutEntries: count, oldEntries: count, refusedCount: count,
-  refused: listOf(answerOf<RefusedPartView>({ id, at: instant, seq: Joi.number().allow(null), pointer: words, code: words, detail: words, body: words })),
+  latest: answerOf<NonNullable<DevicePage['latest']>>({
+    at: instant,
+    readings: listOf(Joi.array<[string, string, number]>().ordered(words, words, Joi.number())),
+  }).allow(null),
+  failed: listOf(
+    answerOf<DevicePage['failed'][number]>({
+      collector: Joi.string().valid(...collectors),
+      reason: words,
+      notHere: Joi.boolean().optional(),
+    }),
+  ),
+  lostReports: count,
+  leftOutEntries: count,
+  oldEntries: count,
+  refusedCount: count,
+  refused: listOf(
+    answerOf<RefusedPartView>({
+      id,
+      at: instant,
+      seq: Joi.number().allow(null),
+      pointer: words,
+      code: words,
+      detail: words,
+      body: words,
+    }),
+  ),
   roster: answerOf<DevicePage['roster']>({ sentAt: instant.allow(null), confirmedAt: instant.allow(null) }),
 })
-export const deviceEventsSchema = listOf(answerOf<DeviceEvent>({ at: instant, channel: words, source: words, id: count.allow(null), level: Joi.string().valid(...logLevels), text: words }))
+export const deviceEventsSchema = listOf(
+  answerOf<DeviceEvent>({
+    at: instant,
+    channel: words,
+    source: words,
+    id: count.allow(null),
+    level: Joi.string().valid(...logLevels),
+    text: words,
+  }),
+)
 
-export const retiredDevicesSchema = listOf(answerOf<RetiredDevice>({ id, name: words, clientId: id, clientName: words, siteName: words, retiredAt: instant, mergedInto: id.allow(null) }))
-export const foundSchema = listOf(answerOf<Found>({ kind: Joi.string().valid('device', 'client', 'template', 'alert', 'window'), id, title: words, context: words, path: words }))
+export const retiredDevicesSchema = listOf(
+  answerOf<RetiredDevice>({
+    id,
+    name: words,
+    clientId: id,
+    clientName: words,
+    siteName: words,
+    retiredAt: instant,
+    mergedInto: id.allow(null),
+  }),
+)
+export const foundSchema = listOf(
+  answerOf<Found>({
+    kind: Joi.string().valid('device', 'client', 'template', 'alert', 'window'),
+    id,
+    title: words,
+    context: words,
+    path: words,
+  }),
+)

@@ -1,31 +1,74 @@
 import Joi from 'joi'
 import type { CollectorFailure } from '../report'
-import type { ClientId, Collector, DeviceId, DeviceKind, Facts, LogLevel, Millis, OsFamily, Severity, SiteId } from '#core'
+import type {
+  ClientId,
+  Collector,
+  DeviceId,
+  DeviceKind,
+  Facts,
+  LogLevel,
+  Millis,
+  OsFamily,
+  Severity,
+  SiteId,
+} from '#core'
 import { aNumber } from '../bounds'
 export { targetSchema } from './target'
 
-export interface Client { id: ClientId; name: string; code: string; deviceCount: number; sites: Site[] }
+export interface Client {
+  id: ClientId
+  name: string
+  code: string
+  deviceCount: number
+  sites: Site[]
+}
 /** `networks`: in CIDR notation; they bound sweeps and place newcomers by their address. */
-export interface Site { id: SiteId; clientId: ClientId; name: string; zone: string; networks: string[] }
-export interface Role { id: string; name: string }
+export interface Site {
+  id: SiteId
+  clientId: ClientId
+  name: string
+  zone: string
+  networks: string[]
+}
+export interface Role {
+  id: string
+  name: string
+}
 
-export interface NewClient { name: string; code: string }
+export interface NewClient {
+  name: string
+  code: string
+}
 export const newClientSchema = Joi.object<NewClient, true>({
   name: Joi.string().trim().min(1).max(100).required(),
-  code: Joi.string().pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits').required(),
+  code: Joi.string()
+    .pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits')
+    .required(),
 })
 const networks = Joi.array().items(Joi.string().trim().max(60)).max(50).unique()
-export interface NewSite { clientId: ClientId; name: string; zone: string; networks: string[] }
+export interface NewSite {
+  clientId: ClientId
+  name: string
+  zone: string
+  networks: string[]
+}
 export const newSiteSchema = Joi.object<NewSite, true>({
   clientId: aNumber.required(),
   name: Joi.string().trim().min(1).max(100).required(),
   zone: Joi.string().max(60).required(),
   networks: networks.default([]),
 })
-export interface SiteNetworks { networks: string[] }
+export interface SiteNetworks {
+  networks: string[]
+}
 export const siteNetworksSchema = Joi.object<SiteNetworks, true>({ networks: networks.required() })
 
-export interface BoardDisk { mount: string; size: number; free: number; severity: Severity | null }
+export interface BoardDisk {
+  mount: string
+  size: number
+  free: number
+  severity: Severity | null
+}
 
 /** A device as the board compares it. */
 export interface BoardDevice {
@@ -87,26 +130,67 @@ export interface DevicePage extends BoardDevice {
 }
 
 /** A part of a report that could not be kept. `body`: what was sent, as JSON, its beginning where that is long. */
-export interface RefusedPartView { id: number; at: Millis; seq: number | null; pointer: string; code: string; detail: string; body: string }
+export interface RefusedPartView {
+  id: number
+  at: Millis
+  seq: number | null
+  pointer: string
+  code: string
+  detail: string
+  body: string
+}
 
-export interface DeviceEvent { at: Millis; channel: string; source: string; id: number | null; level: LogLevel; text: string }
+export interface DeviceEvent {
+  at: Millis
+  channel: string
+  source: string
+  id: number | null
+  level: LogLevel
+  text: string
+}
 
-export interface DeviceRoles { roles: string[] }
-export const deviceRolesSchema = Joi.object<DeviceRoles, true>({ roles: Joi.array().items(Joi.string().max(60)).max(20).unique().required() })
+export interface DeviceRoles {
+  roles: string[]
+}
+export const deviceRolesSchema = Joi.object<DeviceRoles, true>({
+  roles: Joi.array().items(Joi.string().max(60)).max(20).unique().required(),
+})
 
 /** Where a device stands and what it is called; absent: as it is. */
-export interface DeviceMove { name?: string; siteId?: SiteId; tags?: string[] }
+export interface DeviceMove {
+  name?: string
+  siteId?: SiteId
+  tags?: string[]
+}
 export const deviceMoveSchema = Joi.object<DeviceMove, true>({
-  name: Joi.string().trim().pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens'),
+  name: Joi.string()
+    .trim()
+    .pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens'),
   siteId: aNumber,
   tags: Joi.array().items(Joi.string().trim().min(1).max(60)).max(20).unique(),
 }).min(1)
 
 /** The device as it was, whose history this one takes over. */
-export interface DeviceMerge { from: DeviceId }
+export interface DeviceMerge {
+  from: DeviceId
+}
 export const deviceMergeSchema = Joi.object<DeviceMerge, true>({ from: aNumber.required() })
 
 /** A device that is out of use: its history is kept, its key is not. */
-export interface RetiredDevice { id: DeviceId; name: string; clientId: ClientId; clientName: string; siteName: string; retiredAt: Millis; mergedInto: DeviceId | null }
+export interface RetiredDevice {
+  id: DeviceId
+  name: string
+  clientId: ClientId
+  clientName: string
+  siteName: string
+  retiredAt: Millis
+  mergedInto: DeviceId | null
+}
 
-export interface Found { kind: 'device' | 'client' | 'template' | 'alert' | 'window'; id: number; title: string; context: string; path: string }
+export interface Found {
+  kind: 'device' | 'client' | 'template' | 'alert' | 'window'
+  id: number
+  title: string
+  context: string
+  path: string
+}

@@ -3,19 +3,51 @@ import Joi from 'joi'
 import { heldListSchema } from '../alert/answers'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { targetSchema } from '../estate/target'
-import { windowSubjectSchema, type Watchline, type WatchlineLane, type WatchlineSpan, type WatchlineTick, type WindowPage, type WindowView } from './index'
+import {
+  windowSubjectSchema,
+  type Watchline,
+  type WatchlineLane,
+  type WatchlineSpan,
+  type WatchlineTick,
+  type WindowPage,
+  type WindowView,
+} from './index'
 
 const window = {
-  id, name: words, target: targetSchema, subject: windowSubjectSchema, from: instant, until: instant.allow(null), endedAt: instant.allow(null),
-  reason: words, targetText: words, clientId: id.allow(null), deviceCount: count, createdBy: words, createdAt: instant, endedBy: words.allow(null), heldNow: count, heldTotal: count,
+  id,
+  name: words,
+  target: targetSchema,
+  subject: windowSubjectSchema,
+  from: instant,
+  until: instant.allow(null),
+  endedAt: instant.allow(null),
+  reason: words,
+  targetText: words,
+  clientId: id.allow(null),
+  deviceCount: count,
+  createdBy: words,
+  createdAt: instant,
+  endedBy: words.allow(null),
+  heldNow: count,
+  heldTotal: count,
 }
 
 export const windowListSchema = listOf(answerOf<WindowView>(window))
 export const windowPageSchema = answerOf<WindowPage>({ ...window, record: heldListSchema })
 
 const lane = answerOf<WatchlineLane>({
-  clientId: id, clientName: words,
-  ticks: listOf(answerOf<WatchlineTick>({ alertId: id, at: instant, until: instant.allow(null), severity: Joi.string().valid(...severities), title: words, deviceName: words })),
+  clientId: id,
+  clientName: words,
+  ticks: listOf(
+    answerOf<WatchlineTick>({
+      alertId: id,
+      at: instant,
+      until: instant.allow(null),
+      severity: Joi.string().valid(...severities),
+      title: words,
+      deviceName: words,
+    }),
+  ),
   spans: listOf(answerOf<WatchlineSpan>({ windowId: id, from: instant, until: instant.allow(null), name: words })),
 })
 export const watchlineSchema = answerOf<Watchline>({ now: instant, from: instant, until: instant, lanes: listOf(lane) })

@@ -1,16 +1,40 @@
 import Joi from 'joi'
-import { subjects, type ClientId, type MaintenanceWindow, type Millis, type Severity, type Target, type WindowSubject } from '#core'
+import {
+  subjects,
+  type ClientId,
+  type MaintenanceWindow,
+  type Millis,
+  type Severity,
+  type Target,
+  type WindowSubject,
+} from '#core'
 import { targetSchema } from '../estate/target'
 import type { HeldView } from '../alert'
 import { aTime } from '../bounds'
 
 /** `from` null: from now. `until` null: no end, until someone ends it. */
-export interface NewWindow { name: string; reason: string; target: Target; subject: WindowSubject; from: Millis | null; until: Millis | null }
+export interface NewWindow {
+  name: string
+  reason: string
+  target: Target
+  subject: WindowSubject
+  from: Millis | null
+  until: Millis | null
+}
 
 export const windowSubjectSchema = Joi.alternatives<WindowSubject>().try(
   Joi.object({ of: Joi.valid('all').required() }),
-  Joi.object({ of: Joi.valid('families').required(), families: Joi.array().items(Joi.string().valid(...subjects)).min(1).required() }),
-  Joi.object({ of: Joi.valid('watches').required(), watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required() }),
+  Joi.object({
+    of: Joi.valid('families').required(),
+    families: Joi.array()
+      .items(Joi.string().valid(...subjects))
+      .min(1)
+      .required(),
+  }),
+  Joi.object({
+    of: Joi.valid('watches').required(),
+    watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required(),
+  }),
 )
 
 export const newWindowSchema = Joi.object<NewWindow, true>({
@@ -34,9 +58,33 @@ export interface WindowView extends MaintenanceWindow {
   heldTotal: number
 }
 /** The window with its record: what it held, what cleared itself, what came out at its end. */
-export interface WindowPage extends WindowView { record: HeldView[] }
+export interface WindowPage extends WindowView {
+  record: HeldView[]
+}
 
-export interface WatchlineTick { alertId: number; at: Millis; until: Millis | null; severity: Severity; title: string; deviceName: string }
-export interface WatchlineSpan { windowId: number; from: Millis; until: Millis | null; name: string }
-export interface WatchlineLane { clientId: ClientId; clientName: string; ticks: WatchlineTick[]; spans: WatchlineSpan[] }
-export interface Watchline { now: Millis; from: Millis; until: Millis; lanes: WatchlineLane[] }
+export interface WatchlineTick {
+  alertId: number
+  at: Millis
+  until: Millis | null
+  severity: Severity
+  title: string
+  deviceName: string
+}
+export interface WatchlineSpan {
+  windowId: number
+  from: Millis
+  until: Millis | null
+  name: string
+}
+export interface WatchlineLane {
+  clientId: ClientId
+  clientName: string
+  ticks: WatchlineTick[]
+  spans: WatchlineSpan[]
+}
+export interface Watchline {
+  now: Millis
+  from: Millis
+  until: Millis
+  lanes: WatchlineLane[]
+}

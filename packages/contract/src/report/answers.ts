@@ -1,13 +1,42 @@
 import Joi from 'joi'
 import { optionalCollectors, pacedCollectors } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
-import type { AgentSelf, AgentSettings, Attended, CollectSettings, Enrolment, Refusal, RefusedBrief, ReportReceipt, SignedProgram, SignedText, TaskHeard, WantedCollector } from './index'
+import type {
+  AgentSelf,
+  AgentSettings,
+  Attended,
+  CollectSettings,
+  Enrolment,
+  Refusal,
+  RefusedBrief,
+  ReportReceipt,
+  SignedProgram,
+  SignedText,
+  TaskHeard,
+  WantedCollector,
+} from './index'
 
 const length = Joi.number().description('Milliseconds.')
-const collect = answerOf<CollectSettings>({ logs: listOf(words), collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })) })
-const settings = { interval: length, deviceName: words, clientName: words, siteName: words, collect, every: Joi.object<AgentSettings['every']>().pattern(Joi.string().valid(...pacedCollectors), length), roster: words }
+const collect = answerOf<CollectSettings>({
+  logs: listOf(words),
+  collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })),
+})
+const settings = {
+  interval: length,
+  deviceName: words,
+  clientName: words,
+  siteName: words,
+  collect,
+  every: Joi.object<AgentSettings['every']>().pattern(Joi.string().valid(...pacedCollectors), length),
+  roster: words,
+}
 const agentSettingsSchema = answerOf<AgentSettings>(settings)
-export const agentSelfSchema = answerOf<AgentSelf>({ ...settings, lastSeq: count, refusedCount: count, refused: listOf(answerOf<RefusedBrief>({ at: instant, detail: words })) })
+export const agentSelfSchema = answerOf<AgentSelf>({
+  ...settings,
+  lastSeq: count,
+  refusedCount: count,
+  refused: listOf(answerOf<RefusedBrief>({ at: instant, detail: words })),
+})
 export const attendedSchema = answerOf<Attended>({ settings: agentSettingsSchema, work: Joi.boolean() })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 
@@ -16,9 +45,24 @@ export const signedProgramSchema = answerOf<SignedProgram>({ source: words, sign
 export const releaseKeysSchema = listOf(signedSchema)
 export const reportReceiptSchema = answerOf<ReportReceipt>({
   acknowledged: count,
-  refused: listOf(answerOf<Refusal>({ seq: Joi.number().allow(null), pointer: words.description('JSON pointer (RFC 6901).'), code: words, detail: words })),
-  clockOffset, settings: agentSettingsSchema,
+  refused: listOf(
+    answerOf<Refusal>({
+      seq: Joi.number().allow(null),
+      pointer: words.description('JSON pointer (RFC 6901).'),
+      code: words,
+      detail: words,
+    }),
+  ),
+  clockOffset,
+  settings: agentSettingsSchema,
   tasks: listOf(signedSchema).optional(),
 })
 export const taskHeardSchema = answerOf<TaskHeard>({ heard: Joi.boolean() })
-export const enrolmentSchema = answerOf<Enrolment>({ deviceId: id, deviceKey: Joi.string().description('Shown this once.'), firstSeq: id, serverKey: words, clockOffset, settings: agentSettingsSchema })
+export const enrolmentSchema = answerOf<Enrolment>({
+  deviceId: id,
+  deviceKey: Joi.string().description('Shown this once.'),
+  firstSeq: id,
+  serverKey: words,
+  clockOffset,
+  settings: agentSettingsSchema,
+})

@@ -1,7 +1,22 @@
 import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector } from '#core'
 import type { SignedText } from './task'
 
-export type { DeployNews, DeployOrder, Order, ServiceNews, ServiceOrder, SignedText, SignInTrial, SweepNews, SweepOrder, Task, TaskHeard, TaskNews, UpdateNews, UpdateOrder } from './task'
+export type {
+  DeployNews,
+  DeployOrder,
+  Order,
+  ServiceNews,
+  ServiceOrder,
+  SignedText,
+  SignInTrial,
+  SweepNews,
+  SweepOrder,
+  Task,
+  TaskHeard,
+  TaskNews,
+  UpdateNews,
+  UpdateOrder,
+} from './task'
 export type { KeyStatement, ProgramName, ReleaseKey, ReleaseStatement, SignedProgram } from './release'
 
 /** Version of the agent's protocol. A server answers another version with what it speaks. */
@@ -10,19 +25,41 @@ export const protocolVersion = 1
 /** Bounds of a batch. A client that must send more sends several batches. */
 export const batchLimits = { reports: 120, readings: 2000, events: 500, bytes: 4 * 1024 * 1024 } as const
 
-/** Bounds of what is told as facts, in entries and characters. An agent cuts to them; a fact that is longer is refused. */
+/**
+ * Bounds of what is told as facts, in entries and characters. An agent cuts to them; a fact that is longer is refused.
+ */
 export const factLimits = {
-  services: 3000, serviceName: 260, title: 300, disks: 500, mount: 400, fileSystem: 40, packages: 20_000, packageName: 200, ports: 2000,
-  logs: 500, logName: 200, trouble: 300, updateNames: 200, updateName: 200, osName: 120, hostName: 255, addresses: 64,
+  services: 3000,
+  serviceName: 260,
+  title: 300,
+  disks: 500,
+  mount: 400,
+  fileSystem: 40,
+  packages: 20_000,
+  packageName: 200,
+  ports: 2000,
+  logs: 500,
+  logName: 200,
+  trouble: 300,
+  updateNames: 200,
+  updateName: 200,
+  osName: 120,
+  hostName: 255,
+  addresses: 64,
 } as const
 /** Bounds of a log entry, in characters. */
 export const eventLimits = { channel: 200, source: 200, text: 4000 } as const
 
 /**
- * A collector that could not do its part, and why, for the technician. `notHere`: there is nothing of the kind on this machine,
+ * A collector that could not do its part, and why, for the technician. `notHere`: there is nothing of the kind on this
+ * machine,
  * which is no trouble of the collector.
  */
-export interface CollectorFailure { collector: Collector; reason: string; notHere?: true }
+export interface CollectorFailure {
+  collector: Collector
+  reason: string
+  notHere?: true
+}
 
 /** What a device tells at one moment. Readings are checked one by one, so that a bad one does not cost the others. */
 export interface Report {
@@ -75,28 +112,59 @@ export interface Refusal {
   detail: string
 }
 
-/** An optional collector to have. `digest`: SHA-256 of its program in hexadecimal digits; where it is another than what is there, it is fetched. */
-export interface WantedCollector { name: OptionalCollector; digest: string }
-/** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
-export interface CollectSettings { logs: string[]; collectors: WantedCollector[] }
 /**
- * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a mark of
+ * An optional collector to have. `digest`: SHA-256 of its program in hexadecimal digits; where it is another than what
+ * is there, it is fetched.
+ */
+export interface WantedCollector {
+  name: OptionalCollector
+  digest: string
+}
+/** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
+export interface CollectSettings {
+  logs: string[]
+  collectors: WantedCollector[]
+}
+/**
+ * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a
+ * mark of
  * the watches that this is for; the agent says it back, so that the server knows that it works by them.
  */
-export interface AgentSettings { interval: Millis; deviceName: string; clientName: string; siteName: string; collect: CollectSettings; every: Partial<Record<PacedCollector, Millis>>; roster: string }
+export interface AgentSettings {
+  interval: Millis
+  deviceName: string
+  clientName: string
+  siteName: string
+  collect: CollectSettings
+  every: Partial<Record<PacedCollector, Millis>>
+  roster: string
+}
 
 /** Something of this device's that was refused, for whoever looks on the machine itself. */
-export interface RefusedBrief { at: Millis; detail: string }
+export interface RefusedBrief {
+  at: Millis
+  detail: string
+}
 /**
- * What an agent hears of itself. `lastSeq`: the newest report that the server has seen. An agent that has not come so far was
+ * What an agent hears of itself. `lastSeq`: the newest report that the server has seen. An agent that has not come so
+ * far was
  * set back, by a restored snapshot say, and counts on from there.
  */
-export interface AgentSelf extends AgentSettings { lastSeq: number; refusedCount: number; refused: RefusedBrief[] }
+export interface AgentSelf extends AgentSettings {
+  lastSeq: number
+  refusedCount: number
+  refused: RefusedBrief[]
+}
 
 /** An agent waits to be told of a change; it says which roster it works by. */
-export interface AttendRequest { roster: string }
+export interface AttendRequest {
+  roster: string
+}
 /** `work`: there is an order for it, which it gets with the receipt of a report. */
-export interface Attended { settings: AgentSettings; work: boolean }
+export interface Attended {
+  settings: AgentSettings
+  work: boolean
+}
 
 export interface ReportReceipt {
   /** Everything up to and including this number is committed, or was refused for good. */
@@ -127,7 +195,10 @@ export interface Enrolment {
   deviceKey: string
   /** Sequence number of the first report; a device that was reinstalled counts on from where it was. */
   firstSeq: number
-  /** The key of the server's signatures, Ed25519 as SubjectPublicKeyInfo (RFC 8410) in base64. What is signed by another is refused. */
+  /**
+   * The key of the server's signatures, Ed25519 as SubjectPublicKeyInfo (RFC 8410) in base64. What is signed by another
+   * is refused.
+   */
   serverKey: string
   clockOffset: Millis
   settings: AgentSettings

@@ -4,7 +4,10 @@ import type { SignedText } from './task'
 /** The agent itself, or one of its optional collectors. */
 export type ProgramName = 'custode-agent' | `collector/${OptionalCollector}`
 
-/** What the holder of the release key says of one program. No server holds that key: an order can only name what it has signed. */
+/**
+ * What the holder of the release key says of one program. No server holds that key: an order can only name what it has
+ * signed.
+ */
 export interface ReleaseStatement {
   says: 'release'
   program: ProgramName

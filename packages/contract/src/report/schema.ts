@@ -1,6 +1,37 @@
 import Joi from 'joi'
-import { collectors, deviceKinds, failureKinds, logLevels, osFamilies, type Answering, type Disk, type FactSubject, type ListeningPort, type LogChannel, type LogEvent, type Service, type SignedIn, type System, type Updates } from '#core'
-import { batchLimits, eventLimits, factLimits, protocolVersion, type AttendRequest, type CollectorFailure, type EnrolmentRequest, type Report, type DeployNews, type ReportBatch, type ServiceNews, type SweepNews, type TaskNews, type UpdateNews } from './index'
+import {
+  collectors,
+  deviceKinds,
+  failureKinds,
+  logLevels,
+  osFamilies,
+  type Answering,
+  type Disk,
+  type FactSubject,
+  type ListeningPort,
+  type LogChannel,
+  type LogEvent,
+  type Service,
+  type SignedIn,
+  type System,
+  type Updates,
+} from '#core'
+import {
+  batchLimits,
+  eventLimits,
+  factLimits,
+  protocolVersion,
+  type AttendRequest,
+  type CollectorFailure,
+  type EnrolmentRequest,
+  type Report,
+  type DeployNews,
+  type ReportBatch,
+  type ServiceNews,
+  type SweepNews,
+  type TaskNews,
+  type UpdateNews,
+} from './index'
 import { aNumber, aTime } from '../bounds'
 
 const text = (max: number) => Joi.string().allow('').max(max)
@@ -8,7 +39,22 @@ const text = (max: number) => Joi.string().allow('').max(max)
 const time = aTime
 const count = Joi.number().integer().min(0).max(1_000_000)
 const size = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
-const { services, serviceName, title, disks, mount, fileSystem, packages, packageName, ports, logs, logName, trouble, updateNames, updateName } = factLimits
+const {
+  services,
+  serviceName,
+  title,
+  disks,
+  mount,
+  fileSystem,
+  packages,
+  packageName,
+  ports,
+  logs,
+  logName,
+  trouble,
+  updateNames,
+  updateName,
+} = factLimits
 
 const service = Joi.object<Service, true>({
   name: Joi.string().max(serviceName).required(),
@@ -37,7 +83,9 @@ const updates = Joi.object<Updates, true>({
 })
 const addresses = Joi.array().items(Joi.string().ip()).max(factLimits.addresses)
 const system = Joi.object<System, true>({
-  osFamily: Joi.string().valid(...osFamilies).required(),
+  osFamily: Joi.string()
+    .valid(...osFamilies)
+    .required(),
   osName: text(factLimits.osName).required(),
   hostName: text(factLimits.hostName).required(),
   cores: Joi.number().integer().min(1).max(4096).required(),
@@ -50,8 +98,15 @@ const system = Joi.object<System, true>({
   mends: Joi.boolean(),
   addresses,
 })
-const port = Joi.object<ListeningPort, true>({ port: Joi.number().integer().min(1).max(65_535).required(), protocol: Joi.string().valid('tcp', 'udp').required() })
-const logChannel = Joi.object<LogChannel, true>({ name: Joi.string().max(logName).required(), collected: Joi.boolean().required(), trouble: text(trouble) })
+const port = Joi.object<ListeningPort, true>({
+  port: Joi.number().integer().min(1).max(65_535).required(),
+  protocol: Joi.string().valid('tcp', 'udp').required(),
+})
+const logChannel = Joi.object<LogChannel, true>({
+  name: Joi.string().max(logName).required(),
+  collected: Joi.boolean().required(),
+  trouble: text(trouble),
+})
 
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
@@ -73,7 +128,9 @@ export const logEventSchema = Joi.object<LogEvent, true>({
   channel: Joi.string().max(eventLimits.channel).required(),
   source: text(eventLimits.source).required(),
   id: Joi.number().integer().min(0).max(4_294_967_295).allow(null).required(),
-  level: Joi.string().valid(...logLevels).required(),
+  level: Joi.string()
+    .valid(...logLevels)
+    .required(),
   text: text(eventLimits.text).required(),
   old: Joi.boolean().valid(true),
 })
@@ -90,9 +147,20 @@ export const reportSchema = Joi.object<Report, true>({
   facts: Joi.object(),
   events: Joi.array().max(batchLimits.events),
   roster: Joi.string().allow('').max(40),
-  rested: Joi.array().max(collectors.length).items(Joi.string().valid(...collectors)),
-  failed: Joi.array().max(collectors.length).items(
-    Joi.object<CollectorFailure, true>({ collector: Joi.string().valid(...collectors).required(), reason: text(500).required(), notHere: Joi.boolean().valid(true) })),
+  rested: Joi.array()
+    .max(collectors.length)
+    .items(Joi.string().valid(...collectors)),
+  failed: Joi.array()
+    .max(collectors.length)
+    .items(
+      Joi.object<CollectorFailure, true>({
+        collector: Joi.string()
+          .valid(...collectors)
+          .required(),
+        reason: text(500).required(),
+        notHere: Joi.boolean().valid(true),
+      }),
+    ),
   up,
   boot: mark,
   leftOut: count,
@@ -109,15 +177,21 @@ export const reportBatchSchema = Joi.object<ReportBatch, true>({
   machine: mark,
 })
 
-export const attendRequestSchema = Joi.object<AttendRequest, true>({ roster: Joi.string().allow('').max(40).required() })
+export const attendRequestSchema = Joi.object<AttendRequest, true>({
+  roster: Joi.string().allow('').max(40).required(),
+})
 
-const plainName = Joi.string().trim().pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens')
+const plainName = Joi.string()
+  .trim()
+  .pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens')
 
 export const enrolmentRequestSchema = Joi.object<EnrolmentRequest, true>({
   version: Joi.number().valid(protocolVersion).required(),
   key: Joi.string().max(200).required(),
   name: plainName.required(),
-  osFamily: Joi.string().valid(...osFamilies).required(),
+  osFamily: Joi.string()
+    .valid(...osFamilies)
+    .required(),
   osName: text(120).required(),
   addresses,
   sentAt: time.required(),
@@ -128,24 +202,49 @@ const sweepNews = Joi.object<SweepNews, true>({
   reason: text(500).required(),
   scanned: count.required(),
   total: count.required(),
-  found: Joi.array().max(5000).required().items(Joi.object<Answering, true>({
-    address: Joi.string().ip().required(),
-    name: text(255).allow(null).required(),
-    ports: Joi.array().items(Joi.number().integer().min(1).max(65_535)).max(100).required(),
-    banner: text(255).allow(null).required(),
-    signedIn: Joi.object<SignedIn, true>({ trial: aNumber.allow(null).required(), system: text(120).required(), agent: Joi.boolean().required(), hostKey: text(100).allow(null).required(), reason: text(300).required() }).allow(null),
-  })),
+  found: Joi.array()
+    .max(5000)
+    .required()
+    .items(
+      Joi.object<Answering, true>({
+        address: Joi.string().ip().required(),
+        name: text(255).allow(null).required(),
+        ports: Joi.array().items(Joi.number().integer().min(1).max(65_535)).max(100).required(),
+        banner: text(255).allow(null).required(),
+        signedIn: Joi.object<SignedIn, true>({
+          trial: aNumber.allow(null).required(),
+          system: text(120).required(),
+          agent: Joi.boolean().required(),
+          hostKey: text(100).allow(null).required(),
+          reason: text(300).required(),
+        }).allow(null),
+      }),
+    ),
 })
 const deployNews = Joi.object<DeployNews, true>({
   state,
   step: text(100).required(),
-  failure: Joi.string().valid(...failureKinds).allow(null).required(),
+  failure: Joi.string()
+    .valid(...failureKinds)
+    .allow(null)
+    .required(),
   reason: text(1000).required(),
   hostKey: text(100).allow(null).required(),
   trial: aNumber.allow(null).required(),
 })
 const updateNews = Joi.object<UpdateNews, true>({ state, step: text(100).required(), reason: text(1000).required() })
-const serviceNews = Joi.object<ServiceNews, true>({ state: Joi.string().valid('done', 'failed').required(), before: text(40).required(), after: text(40).required(), reason: text(1000).required(), hopeless: Joi.boolean().required() })
-export const taskNewsSchema = Joi.object<TaskNews>({ sweep: sweepNews, deploy: deployNews, update: updateNews, service: serviceNews }).xor('sweep', 'deploy', 'update', 'service')
+const serviceNews = Joi.object<ServiceNews, true>({
+  state: Joi.string().valid('done', 'failed').required(),
+  before: text(40).required(),
+  after: text(40).required(),
+  reason: text(1000).required(),
+  hopeless: Joi.boolean().required(),
+})
+export const taskNewsSchema = Joi.object<TaskNews>({
+  sweep: sweepNews,
+  deploy: deployNews,
+  update: updateNews,
+  service: serviceNews,
+}).xor('sweep', 'deploy', 'update', 'service')
 
 export const deviceKindSchema = Joi.string().valid(...deviceKinds)

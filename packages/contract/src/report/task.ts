@@ -2,10 +2,17 @@ import type { Answering, DeviceId, FailureKind, Millis, ServiceAction } from '#c
 
 /** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
 /** A way to sign in, tried in order. */
-export interface SignInTrial { id: number; user: string; password?: string; privateKey?: string }
+export interface SignInTrial {
+  id: number
+  user: string
+  password?: string
+  privateKey?: string
+}
 /**
- * Knock at every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with the first
- * of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows another is left alone.
+ * Knock at every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with
+ * the first
+ * of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows another is
+ * left alone.
  */
 export interface SweepOrder {
   kind: 'sweep'
@@ -31,15 +38,27 @@ export interface DeployOrder {
   within: Millis
 }
 /**
- * Run another version: the order names it, and what it is stands in its release statement. One that does not report within
+ * Run another version: the order names it, and what it is stands in its release statement. One that does not report
+ * within
  * the time is given up, and the one before goes on.
  */
-export interface UpdateOrder { kind: 'update'; version: string; within: Millis }
+export interface UpdateOrder {
+  kind: 'update'
+  version: string
+  within: Millis
+}
 /** Start, stop or restart one service of the device itself. */
-export interface ServiceOrder extends ServiceAction { kind: 'service' }
+export interface ServiceOrder extends ServiceAction {
+  kind: 'service'
+}
 export type Order = SweepOrder | DeployOrder | UpdateOrder | ServiceOrder
 
-export interface Task { id: number; deviceId: DeviceId; expiresAt: Millis; order: Order }
+export interface Task {
+  id: number
+  deviceId: DeviceId
+  expiresAt: Millis
+  order: Order
+}
 
 /** What was signed is exactly the text that is read: Ed25519 (RFC 8032) over its UTF-8, in base64. */
 export interface SignedText {
@@ -48,11 +67,36 @@ export interface SignedText {
 }
 
 /** How a task goes. What was found is told once, as it is found. */
-export interface SweepNews { state: 'running' | 'done' | 'failed'; reason: string; scanned: number; total: number; found: Answering[] }
+export interface SweepNews {
+  state: 'running' | 'done' | 'failed'
+  reason: string
+  scanned: number
+  total: number
+  found: Answering[]
+}
 /** `trial`: the sign-in that worked. */
-export interface DeployNews { state: 'running' | 'done' | 'failed'; step: string; failure: FailureKind | null; reason: string; hostKey: string | null; trial: number | null }
-export interface UpdateNews { state: 'running' | 'done' | 'failed'; step: string; reason: string }
+export interface DeployNews {
+  state: 'running' | 'done' | 'failed'
+  step: string
+  failure: FailureKind | null
+  reason: string
+  hostKey: string | null
+  trial: number | null
+}
+export interface UpdateNews {
+  state: 'running' | 'done' | 'failed'
+  step: string
+  reason: string
+}
 /** How the service was before and is now. `hopeless`: it failed for a reason that another try would meet again. */
-export interface ServiceNews { state: 'done' | 'failed'; before: string; after: string; reason: string; hopeless: boolean }
+export interface ServiceNews {
+  state: 'done' | 'failed'
+  before: string
+  after: string
+  reason: string
+  hopeless: boolean
+}
 export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews } | { update: UpdateNews } | { service: ServiceNews }
-export interface TaskHeard { heard: boolean }
+export interface TaskHeard {
+  heard: boolean
+}

@@ -1,5 +1,13 @@
 import Joi from 'joi'
-import { optionalCollectors, type ClientId, type Collecting, type DeviceId, type Millis, type RoleId, type SentencePart } from '#core'
+import {
+  optionalCollectors,
+  type ClientId,
+  type Collecting,
+  type DeviceId,
+  type Millis,
+  type RoleId,
+  type SentencePart,
+} from '#core'
 import { answerOf, id, instant, listOf, words } from '../answer'
 import { impactSchema, sentencePartSchema } from '../policy/answers'
 import type { Impact } from '../policy'
@@ -7,7 +15,13 @@ import { aNumber } from '../bounds'
 
 const anId = aNumber
 
-export interface GapDevice { id: DeviceId; name: string; clientId: ClientId; clientName: string; siteName: string }
+export interface GapDevice {
+  id: DeviceId
+  name: string
+  clientId: ClientId
+  clientName: string
+  siteName: string
+}
 /** The same thing missing on some devices for the same reason. */
 export interface GapView {
   need: string
@@ -24,35 +38,120 @@ export interface GapView {
   devices: GapDevice[]
 }
 
-export interface NamedGap { need: string; instance: string }
-/** Which gaps are to be closed, and where: on those of the devices named that have them, or on every device with the role. */
-export interface GapRemedy { gaps: NamedGap[]; everywhere: boolean; deviceIds: DeviceId[] }
+export interface NamedGap {
+  need: string
+  instance: string
+}
+/**
+ * Which gaps are to be closed, and where: on those of the devices named that have them, or on every device with the
+ * role.
+ */
+export interface GapRemedy {
+  gaps: NamedGap[]
+  everywhere: boolean
+  deviceIds: DeviceId[]
+}
 export const gapRemedySchema = Joi.object<GapRemedy, true>({
-  gaps: Joi.array().min(1).max(100).required().items(Joi.object<NamedGap, true>({ need: Joi.string().max(60).required(), instance: Joi.string().max(260).required() })),
+  gaps: Joi.array()
+    .min(1)
+    .max(100)
+    .required()
+    .items(
+      Joi.object<NamedGap, true>({ need: Joi.string().max(60).required(), instance: Joi.string().max(260).required() }),
+    ),
   everywhere: Joi.boolean().required(),
   deviceIds: Joi.array().items(anId).min(1).max(5000).unique().required(),
 })
 /** What a remedy adds, before it is added. */
-export interface RemedyPreview { collect: Collecting; templates: { name: string; made: boolean; targetText: string }[]; watches: { name: string; sentence: SentencePart[] }[]; impact: Impact }
+export interface RemedyPreview {
+  collect: Collecting
+  templates: { name: string; made: boolean; targetText: string }[]
+  watches: { name: string; sentence: SentencePart[] }[]
+  impact: Impact
+}
 
 /** Not needed there: not told again. */
-export interface GapWaiver { need: string; instance: string; deviceIds: DeviceId[]; reason: string }
+export interface GapWaiver {
+  need: string
+  instance: string
+  deviceIds: DeviceId[]
+  reason: string
+}
 export const gapWaiverSchema = Joi.object<GapWaiver, true>({
   need: Joi.string().max(60).required(),
   instance: Joi.string().max(260).required(),
   deviceIds: Joi.array().items(anId).min(1).max(5000).unique().required(),
-  reason: Joi.string().trim().min(3).max(500).required().messages({ 'string.empty': 'Say why it is not needed: whoever wonders in a year needs it.' }),
+  reason: Joi.string()
+    .trim()
+    .min(3)
+    .max(500)
+    .required()
+    .messages({ 'string.empty': 'Say why it is not needed: whoever wonders in a year needs it.' }),
 })
-export interface WaiverView { need: string; instance: string; reason: string; at: Millis; by: string; device: GapDevice }
+export interface WaiverView {
+  need: string
+  instance: string
+  reason: string
+  at: Millis
+  by: string
+  device: GapDevice
+}
 
-export interface CollectRuleView { id: number; targetText: string; logs: string[]; collectors: string[]; reason: string; at: Millis; by: string; devices: number }
+export interface CollectRuleView {
+  id: number
+  targetText: string
+  logs: string[]
+  collectors: string[]
+  reason: string
+  at: Millis
+  by: string
+  devices: number
+}
 
 const on = Joi.string().valid('service', 'log', 'collector')
 const device = answerOf<GapDevice>({ id, name: words, clientId: id, clientName: words, siteName: words })
-export const gapsSchema = listOf(answerOf<GapView>({ need: words, instance: words, on, role: words, roleName: words, why: words, uncollected: Joi.boolean(), unwatched: Joi.boolean(), trouble: words, devices: listOf(device) }))
-const collecting = answerOf<Collecting>({ logs: listOf(words), collectors: listOf(Joi.string().valid(...optionalCollectors)) })
-export const remedyPreviewSchema = answerOf<RemedyPreview>({ collect: collecting, templates: listOf(answerOf<RemedyPreview['templates'][number]>({ name: words, made: Joi.boolean(), targetText: words })), watches: listOf(answerOf<RemedyPreview['watches'][number]>({ name: words, sentence: listOf(sentencePartSchema) })), impact: impactSchema })
-export const waiversSchema = listOf(answerOf<WaiverView>({ need: words, instance: words, reason: words, at: instant, by: words, device }))
-export const collectRulesSchema = listOf(answerOf<CollectRuleView>({ id, targetText: words, logs: listOf(words), collectors: listOf(words), reason: words, at: instant, by: words, devices: Joi.number() }))
-export interface Filled { devices: number }
+export const gapsSchema = listOf(
+  answerOf<GapView>({
+    need: words,
+    instance: words,
+    on,
+    role: words,
+    roleName: words,
+    why: words,
+    uncollected: Joi.boolean(),
+    unwatched: Joi.boolean(),
+    trouble: words,
+    devices: listOf(device),
+  }),
+)
+const collecting = answerOf<Collecting>({
+  logs: listOf(words),
+  collectors: listOf(Joi.string().valid(...optionalCollectors)),
+})
+export const remedyPreviewSchema = answerOf<RemedyPreview>({
+  collect: collecting,
+  templates: listOf(
+    answerOf<RemedyPreview['templates'][number]>({ name: words, made: Joi.boolean(), targetText: words }),
+  ),
+  watches: listOf(answerOf<RemedyPreview['watches'][number]>({ name: words, sentence: listOf(sentencePartSchema) })),
+  impact: impactSchema,
+})
+export const waiversSchema = listOf(
+  answerOf<WaiverView>({ need: words, instance: words, reason: words, at: instant, by: words, device }),
+)
+export const collectRulesSchema = listOf(
+  answerOf<CollectRuleView>({
+    id,
+    targetText: words,
+    logs: listOf(words),
+    collectors: listOf(words),
+    reason: words,
+    at: instant,
+    by: words,
+    devices: Joi.number(),
+  }),
+)
+export interface Filled {
+  devices: number
+}
 export const filledSchema = answerOf<Filled>({ devices: Joi.number() })

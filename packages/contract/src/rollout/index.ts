@@ -1,5 +1,16 @@
 import Joi from 'joi'
-import { deviceKinds, osFamilies, type ClientId, type DeviceId, type DeviceKind, type Millis, type NewcomerCondition, type RoleId, type SiteId, type StandingRule } from '#core'
+import {
+  deviceKinds,
+  osFamilies,
+  type ClientId,
+  type DeviceId,
+  type DeviceKind,
+  type Millis,
+  type NewcomerCondition,
+  type RoleId,
+  type SiteId,
+  type StandingRule,
+} from '#core'
 import { deviceKindSchema } from '../report/schema'
 import { aNumber } from '../bounds'
 
@@ -7,7 +18,16 @@ const names = Joi.array().items(Joi.string().max(60)).max(20).unique()
 const id = aNumber
 
 /** Site null: the agent's address decides, among the sites of the client, or of every client where that is null too. */
-export interface NewEnrolmentKey { siteId: SiteId | null; clientId: ClientId | null; label: string; uses: number; days: number; kind: DeviceKind; roles: string[]; tags: string[] }
+export interface NewEnrolmentKey {
+  siteId: SiteId | null
+  clientId: ClientId | null
+  label: string
+  uses: number
+  days: number
+  kind: DeviceKind
+  roles: string[]
+  tags: string[]
+}
 export const newEnrolmentKeySchema = Joi.object<NewEnrolmentKey, true>({
   siteId: id.allow(null).required(),
   clientId: id.allow(null).default(null),
@@ -46,7 +66,9 @@ export interface MadeEnrolmentKey {
   /** Its certificate is of an authority that machines do not know by themselves. */
   hasOwnCa: boolean
 }
-export interface Revoked { revoked: boolean }
+export interface Revoked {
+  revoked: boolean
+}
 
 /** One knock at the door, and how far the machine has come since. */
 export interface EnrolmentAttempt {
@@ -73,17 +95,29 @@ export interface EnrolledDevice {
   /** Watches in its roster. */
   watches: number
 }
-export interface EnrolmentKeyPage extends EnrolmentKeyView { attempts: EnrolmentAttempt[] }
+export interface EnrolmentKeyPage extends EnrolmentKeyView {
+  attempts: EnrolmentAttempt[]
+}
 
 const condition = Joi.object<NewcomerCondition, true>({
   clientId: id.allow(null).required(),
   siteId: id.allow(null).required(),
-  kind: Joi.string().valid(...deviceKinds).allow(null).required(),
-  osFamily: Joi.string().valid(...osFamilies).allow(null).required(),
+  kind: Joi.string()
+    .valid(...deviceKinds)
+    .allow(null)
+    .required(),
+  osFamily: Joi.string()
+    .valid(...osFamilies)
+    .allow(null)
+    .required(),
   namePattern: Joi.string().trim().max(100).allow(null).required(),
   network: Joi.string().trim().max(60).allow(null).required(),
 })
-export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'tell'> & { roles: RoleId[]; tags: string[]; tell: number[] }
+export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'tell'> & {
+  roles: RoleId[]
+  tags: string[]
+  tell: number[]
+}
 export const newStandingRuleSchema = Joi.object<NewStandingRule, true>({
   name: Joi.string().trim().min(1).max(100).required(),
   when: condition.required(),
@@ -92,21 +126,55 @@ export const newStandingRuleSchema = Joi.object<NewStandingRule, true>({
   takeDetected: Joi.boolean().required(),
   tell: Joi.array().items(id).max(50).unique().required(),
 })
-export interface StandingRuleView extends NewStandingRule { id: number; createdAt: Millis; createdBy: string }
+export interface StandingRuleView extends NewStandingRule {
+  id: number
+  createdAt: Millis
+  createdBy: string
+}
 
 /** What a rule would give devices that are here today, had they come now. */
-export interface StandingRulePreview { matching: number; gaining: number; devices: { id: DeviceId; name: string; clientName: string; siteName: string; roles: RoleId[]; tags: string[] }[] }
+export interface StandingRulePreview {
+  matching: number
+  gaining: number
+  devices: { id: DeviceId; name: string; clientName: string; siteName: string; roles: RoleId[]; tags: string[] }[]
+}
 
 export type RoleDecision = 'accepted' | 'pinned' | 'declined'
 /** A role that facts speak for; without evidence it was taken once and no longer shows. */
-export interface RoleFinding { deviceId: DeviceId; deviceName: string; clientId: ClientId; clientName: string; siteName: string; role: RoleId; evidence: string[]; foundAt: Millis; decision: RoleDecision | null }
+export interface RoleFinding {
+  deviceId: DeviceId
+  deviceName: string
+  clientId: ClientId
+  clientName: string
+  siteName: string
+  role: RoleId
+  evidence: string[]
+  foundAt: Millis
+  decision: RoleDecision | null
+}
 
-export interface RoleDecisions { decision: RoleDecision; findings: { deviceId: DeviceId; role: RoleId }[] }
+export interface RoleDecisions {
+  decision: RoleDecision
+  findings: { deviceId: DeviceId; role: RoleId }[]
+}
 export const roleDecisionsSchema = Joi.object<RoleDecisions, true>({
   decision: Joi.string().valid('accepted', 'pinned', 'declined').required(),
-  findings: Joi.array().items(Joi.object({ deviceId: id.required(), role: Joi.string().max(60).required() })).min(1).max(5000).required(),
+  findings: Joi.array()
+    .items(Joi.object({ deviceId: id.required(), role: Joi.string().max(60).required() }))
+    .min(1)
+    .max(5000)
+    .required(),
 })
-export interface Decided { decided: number }
+export interface Decided {
+  decided: number
+}
 
-export interface Notice { id: number; at: Millis; text: string; deviceId: DeviceId | null }
-export interface Seen { seen: boolean }
+export interface Notice {
+  id: number
+  at: Millis
+  text: string
+  deviceId: DeviceId | null
+}
+export interface Seen {
+  seen: boolean
+}

@@ -1,5 +1,14 @@
 import Joi from 'joi'
-import { failureKinds, type ClientId, type DeviceId, type DeviceKind, type FailureKind, type MachineState, type Millis, type SiteId } from '#core'
+import {
+  failureKinds,
+  type ClientId,
+  type DeviceId,
+  type DeviceKind,
+  type FailureKind,
+  type MachineState,
+  type Millis,
+  type SiteId,
+} from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { deviceKindSchema } from '../report/schema'
 import { aNumber } from '../bounds'
@@ -8,7 +17,14 @@ import { machineKeySchema, type MachineKey } from './sweep'
 const anId = aNumber
 
 /** `secret` goes in and never comes out again. */
-export interface NewCredential { clientId: ClientId; siteId: SiteId | null; name: string; userName: string; kind: 'password' | 'private key'; secret: string }
+export interface NewCredential {
+  clientId: ClientId
+  siteId: SiteId | null
+  name: string
+  userName: string
+  kind: 'password' | 'private key'
+  secret: string
+}
 export const newCredentialSchema = Joi.object<NewCredential, true>({
   clientId: anId.required(),
   siteId: anId.allow(null).required(),
@@ -17,16 +33,48 @@ export const newCredentialSchema = Joi.object<NewCredential, true>({
   kind: Joi.string().valid('password', 'private key').required(),
   secret: Joi.string().min(1).max(20_000).required(),
 })
-export interface CredentialView { id: number; clientId: ClientId; clientName: string; siteId: SiteId | null; siteName: string | null; name: string; userName: string; kind: 'password' | 'private key'; createdAt: Millis; createdBy: string; usedAt: Millis | null }
-export const credentialsSchema = listOf(answerOf<CredentialView>({
-  id, clientId: id, clientName: words, siteId: id.allow(null), siteName: words.allow(null), name: words, userName: words, kind: Joi.string().valid('password', 'private key'), createdAt: instant, createdBy: words, usedAt: instant.allow(null),
-}))
+export interface CredentialView {
+  id: number
+  clientId: ClientId
+  clientName: string
+  siteId: SiteId | null
+  siteName: string | null
+  name: string
+  userName: string
+  kind: 'password' | 'private key'
+  createdAt: Millis
+  createdBy: string
+  usedAt: Millis | null
+}
+export const credentialsSchema = listOf(
+  answerOf<CredentialView>({
+    id,
+    clientId: id,
+    clientName: words,
+    siteId: id.allow(null),
+    siteName: words.allow(null),
+    name: words,
+    userName: words,
+    kind: Joi.string().valid('password', 'private key'),
+    createdAt: instant,
+    createdBy: words,
+    usedAt: instant.allow(null),
+  }),
+)
 
-export interface MachineToReach { address: string; name: string | null }
+export interface MachineToReach {
+  address: string
+  name: string | null
+}
 /** Machines by name and address, a line each, as CSV (RFC 4180). */
-export interface MachineList { csv: string }
+export interface MachineList {
+  csv: string
+}
 export const machineListSchema = Joi.object<MachineList, true>({ csv: Joi.string().max(500_000).required() })
-export interface MachinesRead { machines: MachineToReach[]; faults: { line: number; message: string }[] }
+export interface MachinesRead {
+  machines: MachineToReach[]
+  faults: { line: number; message: string }[]
+}
 export const machinesReadSchema = answerOf<MachinesRead>({
   machines: listOf(answerOf<MachineToReach>({ address: words, name: words.allow(null) })),
   faults: listOf(answerOf<MachinesRead['faults'][number]>({ line: count, message: words })),
@@ -59,7 +107,16 @@ export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
   kind: deviceKindSchema.required(),
   roles: Joi.array().items(Joi.string().max(60)).max(20).required(),
   tags: Joi.array().items(Joi.string().max(60)).max(20).required(),
-  machines: Joi.array().min(1).max(5000).required().items(Joi.object<MachineToReach, true>({ address: Joi.string().ip({ cidr: 'forbidden' }).required(), name: Joi.string().max(63).allow(null).required() })),
+  machines: Joi.array()
+    .min(1)
+    .max(5000)
+    .required()
+    .items(
+      Joi.object<MachineToReach, true>({
+        address: Joi.string().ip({ cidr: 'forbidden' }).required(),
+        name: Joi.string().max(63).allow(null).required(),
+      }),
+    ),
   credentialIds: Joi.array().items(anId).min(1).max(10).unique().required(),
   waves: Joi.array().items(Joi.number().integer().min(1).max(5000)).max(10).required(),
   mostFailed: Joi.number().min(0).max(1).required(),
@@ -103,18 +160,48 @@ export interface WaveMachineView {
   device: { id: DeviceId; name: string; reports: boolean } | null
   key: MachineKey | null
 }
-export interface WaveRunPage extends WaveRunView { machines: WaveMachineView[] }
+export interface WaveRunPage extends WaveRunView {
+  machines: WaveMachineView[]
+}
 
 export type RunAction = 'pause' | 'go-on' | 'stop' | 'retry'
 const run = {
-  id, siteId: id, name: words, clientId: id, clientName: words, siteName: words, deviceName: words, state: Joi.string().valid('running', 'paused', 'stopped', 'done'), reason: words,
-  wave: count, waves: count, total: count, installed: count, failed: count, createdAt: instant, createdBy: words,
+  id,
+  siteId: id,
+  name: words,
+  clientId: id,
+  clientName: words,
+  siteName: words,
+  deviceName: words,
+  state: Joi.string().valid('running', 'paused', 'stopped', 'done'),
+  reason: words,
+  wave: count,
+  waves: count,
+  total: count,
+  installed: count,
+  failed: count,
+  createdAt: instant,
+  createdBy: words,
 }
 export const waveRunsSchema = listOf(answerOf<WaveRunView>(run))
 export const waveRunPageSchema = answerOf<WaveRunPage>({
   ...run,
-  machines: listOf(answerOf<WaveMachineView>({
-    n: count, address: words, name: words.allow(null), wave: count, state: Joi.string().valid('waiting', 'going', 'installed', 'failed'), step: words, failure: Joi.string().valid(...failureKinds).allow(null), reason: words,
-    attempts: count, changedAt: instant, device: answerOf<NonNullable<WaveMachineView['device']>>({ id, name: words, reports: Joi.boolean() }).allow(null), key: machineKeySchema.allow(null),
-  })),
+  machines: listOf(
+    answerOf<WaveMachineView>({
+      n: count,
+      address: words,
+      name: words.allow(null),
+      wave: count,
+      state: Joi.string().valid('waiting', 'going', 'installed', 'failed'),
+      step: words,
+      failure: Joi.string()
+        .valid(...failureKinds)
+        .allow(null),
+      reason: words,
+      attempts: count,
+      changedAt: instant,
+      device: answerOf<NonNullable<WaveMachineView['device']>>({ id, name: words, reports: Joi.boolean() }).allow(null),
+      key: machineKeySchema.allow(null),
+    }),
+  ),
 })

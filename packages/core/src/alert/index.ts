@@ -1,1 +1,10 @@
-export { settle, type AlertAction, type Dismissal, type HeldRecord, type Mending, type OpenAlert, type PostStanding, type Situation } from './settle'
+export {
+  settle,
+  type AlertAction,
+  type Dismissal,
+  type HeldRecord,
+  type Mending,
+  type OpenAlert,
+  type PostStanding,
+  type Situation,
+} from './settle'

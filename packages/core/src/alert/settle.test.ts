@@ -3,15 +3,32 @@ import { describe, expect, it } from 'vitest'
 import type { Severity } from '../severity'
 import { settle, type Situation } from './settle'
 
-const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({ level, began, evidence: { text: 'x' } })
+const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({
+  level,
+  began,
+  evidence: { text: 'x' },
+})
 const well: Situation['standing'] = { level: null, began: null, evidence: null }
-const situation = (more: Partial<Situation>): Situation => ({ standing: well, cover: null, alert: null, held: null, dismissed: null, mending: null, mayMend: false, ...more })
+const situation = (more: Partial<Situation>): Situation => ({
+  standing: well,
+  cover: null,
+  alert: null,
+  held: null,
+  dismissed: null,
+  mending: null,
+  mayMend: false,
+  ...more,
+})
 const doing = (more: Partial<Situation>) => settle(situation(more)).map((one) => one.do)
 
 describe('an alert', () => {
   it('is raised when a post fails, and closes by itself when it is well', () => {
-    expect(settle(situation({ standing: failing() }))).toEqual([{ do: 'raise', severity: 'critical', began: 5, evidence: { text: 'x' }, fromHeld: false }])
-    expect(settle(situation({ alert: { severity: 'critical', began: 5 } }))).toEqual([{ do: 'close', because: 'cleared' }])
+    expect(settle(situation({ standing: failing() }))).toEqual([
+      { do: 'raise', severity: 'critical', began: 5, evidence: { text: 'x' }, fromHeld: false },
+    ])
+    expect(settle(situation({ alert: { severity: 'critical', began: 5 } }))).toEqual([
+      { do: 'close', because: 'cleared' },
+    ])
   })
   it('is held while a window covers the post', () => {
     expect(settle(situation({ standing: failing(), cover: { id: 3 } }))).toMatchObject([{ do: 'hold', windowId: 3 }])
@@ -20,14 +37,22 @@ describe('an alert', () => {
     expect(doing({ standing: failing(), cover: { id: 3 }, alert: { severity: 'critical', began: 5 } })).toEqual([])
   })
   it('comes out of the window at its end with its true beginning', () => {
-    expect(settle(situation({ standing: failing('critical', 9), held: { windowId: 3, severity: 'critical', began: 5 } })))
-      .toMatchObject([{ do: 'end held', outcome: 'raised' }, { do: 'raise', began: 5, fromHeld: true }])
+    expect(
+      settle(situation({ standing: failing('critical', 9), held: { windowId: 3, severity: 'critical', began: 5 } })),
+    ).toMatchObject([
+      { do: 'end held', outcome: 'raised' },
+      { do: 'raise', began: 5, fromHeld: true },
+    ])
   })
   it('or stays in the window’s record when it is well again', () => {
-    expect(settle(situation({ cover: { id: 3 }, held: { windowId: 3, severity: 'critical', began: 5 } }))).toEqual([{ do: 'end held', outcome: 'cleared' }])
+    expect(settle(situation({ cover: { id: 3 }, held: { windowId: 3, severity: 'critical', began: 5 } }))).toEqual([
+      { do: 'end held', outcome: 'cleared' },
+    ])
   })
   it('passes from one window to the next without being raised', () => {
-    expect(doing({ standing: failing(), cover: { id: 4 }, held: { windowId: 3, severity: 'critical', began: 5 } })).toEqual(['end held', 'hold'])
+    expect(
+      doing({ standing: failing(), cover: { id: 4 }, held: { windowId: 3, severity: 'critical', began: 5 } }),
+    ).toEqual(['end held', 'hold'])
   })
   it('that a person closed stays closed until the post is well, or worse', () => {
     const dismissed = { began: 5, severity: 'warning' as const }
@@ -36,46 +61,84 @@ describe('an alert', () => {
     expect(doing({ standing: failing('warning', 80), dismissed })).toEqual(['raise'])
   })
   it('closes when its watch leaves the roster', () => {
-    expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([{ do: 'close', because: 'not watched any more' }])
+    expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([
+      { do: 'close', because: 'not watched any more' },
+    ])
   })
 
   it('waits while something is tried first, and has the true beginning when that did not help', () => {
     expect(doing({ standing: failing(), mayMend: true })).toEqual(['mend'])
     const mending = { severity: 'critical' as const, began: 5 }
     expect(doing({ standing: failing(), mayMend: true, mending })).toEqual([])
-    expect(settle(situation({ standing: failing('critical', 9), mending }))).toMatchObject([{ do: 'end mending', outcome: 'raised' }, { do: 'raise', began: 5 }])
+    expect(settle(situation({ standing: failing('critical', 9), mending }))).toMatchObject([
+      { do: 'end mending', outcome: 'raised' },
+      { do: 'raise', began: 5 },
+    ])
     expect(settle(situation({ mending }))).toEqual([{ do: 'end mending', outcome: 'cleared' }])
-    expect(settle(situation({ standing: failing('warning'), mayMend: true, mending }))).toMatchObject([{ do: 'change mending', severity: 'warning' }])
+    expect(settle(situation({ standing: failing('warning'), mayMend: true, mending }))).toMatchObject([
+      { do: 'change mending', severity: 'warning' },
+    ])
   })
   it('nothing is tried while a window covers the post, nor when it comes out of one, nor once a person was told', () => {
     const mending = { severity: 'critical' as const, began: 5 }
-    expect(settle(situation({ standing: failing('critical', 9), mayMend: true, mending, cover: { id: 3 } }))).toMatchObject([{ do: 'end mending', outcome: 'held' }, { do: 'hold', began: 5 }])
-    expect(doing({ standing: failing(), mayMend: true, held: { windowId: 3, severity: 'critical', began: 5 } })).toEqual(['end held', 'raise'])
+    expect(
+      settle(situation({ standing: failing('critical', 9), mayMend: true, mending, cover: { id: 3 } })),
+    ).toMatchObject([
+      { do: 'end mending', outcome: 'held' },
+      { do: 'hold', began: 5 },
+    ])
+    expect(
+      doing({ standing: failing(), mayMend: true, held: { windowId: 3, severity: 'critical', began: 5 } }),
+    ).toEqual(['end held', 'raise'])
     expect(doing({ standing: failing(), mayMend: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
   })
 
   it('whatever happens: a covered post never raises, never two are open, and nothing is done twice', () => {
-    const step = fc.record({ level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'), cover: fc.constantFrom<(number | null)[]>(null, 1, 2), watched: fc.boolean(), mayMend: fc.boolean() })
-    fc.assert(fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
-      let alert: Situation['alert'] = null
-      let held: Situation['held'] = null
-      let mending: Situation['mending'] = null
-      steps.forEach(({ level, cover, watched, mayMend }, at) => {
-        const now = situation({ standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null, cover: cover ? { id: cover as number } : null, alert, held, mending, mayMend })
-        for (const action of settle(now)) {
-          if (action.do === 'raise') { expect(cover).toBeNull(); expect(alert).toBeNull(); alert = { severity: action.severity, began: action.began } }
-          if (action.do === 'change') alert = { ...alert!, severity: action.severity }
-          if (action.do === 'close') alert = null
-          if (action.do === 'hold') { expect(held).toBeNull(); held = { windowId: action.windowId, severity: action.severity, began: action.began } }
-          if (action.do === 'change held') held = { ...held!, severity: action.severity }
-          if (action.do === 'end held') held = null
-          if (action.do === 'mend') { expect(cover ?? alert ?? held ?? mending).toBeNull(); mending = { severity: action.severity, began: action.began } }
-          if (action.do === 'change mending') mending = { ...mending!, severity: action.severity }
-          if (action.do === 'end mending') mending = null
-        }
-        expect([alert, held, mending].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
-        expect(settle({ ...now, alert, held, mending })).toEqual([])
-      })
-    }))
+    const step = fc.record({
+      level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'),
+      cover: fc.constantFrom<(number | null)[]>(null, 1, 2),
+      watched: fc.boolean(),
+      mayMend: fc.boolean(),
+    })
+    fc.assert(
+      fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
+        let alert: Situation['alert'] = null
+        let held: Situation['held'] = null
+        let mending: Situation['mending'] = null
+        steps.forEach(({ level, cover, watched, mayMend }, at) => {
+          const now = situation({
+            standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null,
+            cover: cover ? { id: cover as number } : null,
+            alert,
+            held,
+            mending,
+            mayMend,
+          })
+          for (const action of settle(now)) {
+            if (action.do === 'raise') {
+              expect(cover).toBeNull()
+              expect(alert).toBeNull()
+              alert = { severity: action.severity, began: action.began }
+            }
+            if (action.do === 'change') alert = { ...alert!, severity: action.severity }
+            if (action.do === 'close') alert = null
+            if (action.do === 'hold') {
+              expect(held).toBeNull()
+              held = { windowId: action.windowId, severity: action.severity, began: action.began }
+            }
+            if (action.do === 'change held') held = { ...held!, severity: action.severity }
+            if (action.do === 'end held') held = null
+            if (action.do === 'mend') {
+              expect(cover ?? alert ?? held ?? mending).toBeNull()
+              mending = { severity: action.severity, began: action.began }
+            }
+            if (action.do === 'change mending') mending = { ...mending!, severity: action.severity }
+            if (action.do === 'end mending') mending = null
+          }
+          expect([alert, held, mending].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
+          expect(settle({ ...now, alert, held, mending })).toEqual([])
+        })
+      }),
+    )
   })
 })

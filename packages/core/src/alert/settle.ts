@@ -9,12 +9,25 @@ export interface PostStanding {
   evidence: Evidence | null
 }
 
-export interface OpenAlert { severity: Severity; began: Millis }
-export interface HeldRecord { windowId: number; severity: Severity; began: Millis }
+export interface OpenAlert {
+  severity: Severity
+  began: Millis
+}
+export interface HeldRecord {
+  windowId: number
+  severity: Severity
+  began: Millis
+}
 /** Something is tried before anybody is told. */
-export interface Mending { severity: Severity; began: Millis }
+export interface Mending {
+  severity: Severity
+  began: Millis
+}
 /** An alert that a person closed although the post still failed: it stays closed until it is well, or worse. */
-export interface Dismissal { began: Millis; severity: Severity }
+export interface Dismissal {
+  began: Millis
+  severity: Severity
+}
 
 export type AlertAction =
   | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; fromHeld: boolean }
@@ -41,8 +54,10 @@ export interface Situation {
 
 /**
  * What has to happen so that alert and held record of one post agree with its standing and its cover. Called after any
- * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open before
- * the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while a window
+ * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open
+ * before
+ * the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while a
+ * window
  * covers the post, because somebody is at work there, and nothing once a person was told.
  */
 export function settle({ standing, cover, alert, held, dismissed, mending, mayMend }: Situation): AlertAction[] {
@@ -70,7 +85,13 @@ export function settle({ standing, cover, alert, held, dismissed, mending, mayMe
     if (mending) actions.push({ do: 'end mending', outcome: 'held' })
     if (held) actions.push({ do: 'end held', outcome: 'passed on' })
     else if (isDismissed(dismissed, began, level)) return actions
-    actions.push({ do: 'hold', windowId: cover.id, severity: level, began: held?.began ?? mending?.began ?? began, evidence })
+    actions.push({
+      do: 'hold',
+      windowId: cover.id,
+      severity: level,
+      began: held?.began ?? mending?.began ?? began,
+      evidence,
+    })
     return actions
   }
   if (!held && isDismissed(dismissed, began, level)) {
@@ -84,7 +105,13 @@ export function settle({ standing, cover, alert, held, dismissed, mending, mayMe
   }
   if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
-  actions.push({ do: 'raise', severity: level, began: held?.began ?? mending?.began ?? began, evidence, fromHeld: held !== null })
+  actions.push({
+    do: 'raise',
+    severity: level,
+    began: held?.began ?? mending?.began ?? began,
+    evidence,
+    fromHeld: held !== null,
+  })
   return actions
 }
 

@@ -2,12 +2,27 @@ import type { Bytes, Millis } from '../units'
 
 /** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
 export type ServiceStart = 'automatic' | 'late' | 'on-demand' | 'manual' | 'disabled'
-/** `finished`: a job that ran once, ended well and is not expected to stay. `skipped`: its own condition said that it is not needed here. */
+/**
+ * `finished`: a job that ran once, ended well and is not expected to stay. `skipped`: its own condition said that it is
+ * not needed here.
+ */
 export type ServiceState = 'running' | 'stopped' | 'failed' | 'finished' | 'starting' | 'skipped'
 
-export interface Service { name: string; title: string; start: ServiceStart; state: ServiceState }
+export interface Service {
+  name: string
+  title: string
+  start: ServiceStart
+  state: ServiceState
+}
 /** `trouble`: it is there, and its agent cannot look into it. */
-export interface Disk { mount: string; device: string; fileSystem: string; removable: boolean; size: Bytes; trouble?: string }
+export interface Disk {
+  mount: string
+  device: string
+  fileSystem: string
+  removable: boolean
+  size: Bytes
+  trouble?: string
+}
 
 export interface Updates {
   security: number
@@ -47,10 +62,19 @@ export interface System {
 }
 
 /** A port that something on the device waits at for others; loopback left out. */
-export interface ListeningPort { port: number; protocol: 'tcp' | 'udp' }
+export interface ListeningPort {
+  port: number
+  protocol: 'tcp' | 'udp'
+}
 
-/** An event log that there is on the device, and whether its entries are read; `trouble`: they should be, and cannot. */
-export interface LogChannel { name: string; collected: boolean; trouble?: string }
+/**
+ * An event log that there is on the device, and whether its entries are read; `trouble`: they should be, and cannot.
+ */
+export interface LogChannel {
+  name: string
+  collected: boolean
+  trouble?: string
+}
 
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {

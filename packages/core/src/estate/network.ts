@@ -2,7 +2,10 @@ import ipaddr, { type IPv4, type IPv6 } from 'ipaddr.js'
 import type { SiteId } from '../units'
 
 type Address = IPv4 | IPv6
-export interface Network { base: Address; bits: number }
+export interface Network {
+  base: Address
+  bits: number
+}
 
 /**
  * Reads a network in CIDR notation (RFC 4632 and RFC 4291, section 2.3).
@@ -33,7 +36,10 @@ export function contains(outer: Network, inner: Network): boolean {
   return inner.bits >= outer.bits && inNetwork(inner.base.toString(), outer)
 }
 
-export interface DeclaredNetworks { siteId: SiteId; networks: readonly string[] }
+export interface DeclaredNetworks {
+  siteId: SiteId
+  networks: readonly string[]
+}
 export type Placement = { siteId: SiteId } | { siteId: null; reason: string }
 
 /**
@@ -50,7 +56,15 @@ export function placeByAddress(addresses: readonly string[], sites: readonly Dec
       if (!best || network.bits > best.bits) [best, rival] = [{ siteId, bits: network.bits, text }, null]
       else if (network.bits === best.bits && best.siteId !== siteId) rival = text
     }
-  if (!best) return { siteId: null, reason: `No site declares a network that holds ${addresses.join(' or ') || 'its address, which it did not tell'}.` }
-  if (rival !== null) return { siteId: null, reason: `More than one site declares ${rival}, so the address does not tell which. Use a key of the site.` }
+  if (!best)
+    return {
+      siteId: null,
+      reason: `No site declares a network that holds ${addresses.join(' or ') || 'its address, which it did not tell'}.`,
+    }
+  if (rival !== null)
+    return {
+      siteId: null,
+      reason: `More than one site declares ${rival}, so the address does not tell which. Use a key of the site.`,
+    }
   return { siteId: best.siteId }
 }

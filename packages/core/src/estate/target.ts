@@ -24,7 +24,13 @@ export const targetFacts = ['service', 'package', 'port', 'disk', 'log'] as cons
 export type TargetFact = (typeof targetFacts)[number]
 
 /** The fact subject that each of them looks at. */
-export const targetFactSubject = { service: 'services', package: 'packages', port: 'ports', disk: 'disks', log: 'logs' } as const satisfies Record<TargetFact, keyof Facts>
+export const targetFactSubject = {
+  service: 'services',
+  package: 'packages',
+  port: 'ports',
+  disk: 'disks',
+  log: 'logs',
+} as const satisfies Record<TargetFact, keyof Facts>
 
 export type Condition =
   | { on: 'everyone' }
@@ -57,31 +63,54 @@ export type ConditionClass = Condition['on']
  * How specific a condition is; the greater wins: chosen device > tag or name > site or network > client > role or what
  * runs there > kind and system > everyone.
  */
-const classes: Record<ConditionClass, number> = { everyone: 0, kind: 1, os: 1, osName: 1, role: 2, fact: 2, client: 3, site: 4, network: 4, tag: 5, name: 5, devices: 6 }
+const classes: Record<ConditionClass, number> = {
+  everyone: 0,
+  kind: 1,
+  os: 1,
+  osName: 1,
+  role: 2,
+  fact: 2,
+  client: 3,
+  site: 4,
+  network: 4,
+  tag: 5,
+  name: 5,
+  devices: 6,
+}
 
 /** As specific as chosen devices: no target is more so. */
 export const mostSpecific = classes.devices
 
 /**
- * How specific a target is. What must all be true is as specific as its most specific part; of what may each be true the
+ * How specific a target is. What must all be true is as specific as its most specific part; of what may each be true
+ * the
  * least specific counts; what is left out makes nothing more specific.
  */
 export function specificity(target: Target): number {
   switch (target.on) {
-    case 'all': return Math.max(0, ...target.of.map(specificity))
-    case 'any': return target.of.length ? Math.min(...target.of.map(specificity)) : 0
-    case 'except': return 0
-    default: return classes[target.on]
+    case 'all':
+      return Math.max(0, ...target.of.map(specificity))
+    case 'any':
+      return target.of.length ? Math.min(...target.of.map(specificity)) : 0
+    case 'except':
+      return 0
+    default:
+      return classes[target.on]
   }
 }
 
 function named(fact: TargetFact, facts: Facts): readonly string[] {
   switch (fact) {
-    case 'service': return facts.services?.map((one) => one.name) ?? []
-    case 'package': return facts.packages ?? []
-    case 'port': return facts.ports?.map((one) => String(one.port)) ?? []
-    case 'disk': return facts.disks?.map((one) => one.mount) ?? []
-    case 'log': return facts.logs?.map((one) => one.name) ?? []
+    case 'service':
+      return facts.services?.map((one) => one.name) ?? []
+    case 'package':
+      return facts.packages ?? []
+    case 'port':
+      return facts.ports?.map((one) => String(one.port)) ?? []
+    case 'disk':
+      return facts.disks?.map((one) => one.mount) ?? []
+    case 'log':
+      return facts.logs?.map((one) => one.name) ?? []
   }
 }
 
@@ -90,14 +119,22 @@ export type Match = (device: DeviceTraits) => boolean
 /** The target as a function, worked out once for many devices. */
 export function matcher(target: Target): Match {
   switch (target.on) {
-    case 'everyone': return () => true
-    case 'kind': return (device) => device.kind === target.kind
-    case 'os': return (device) => device.osFamily === target.osFamily
-    case 'osName': return (device) => matchesPattern(target.pattern, device.osName)
-    case 'role': return (device) => device.roles.includes(target.role)
-    case 'fact': return (device) => named(target.fact, device.facts).some((name) => matchesPattern(target.pattern, name))
-    case 'client': return (device) => device.clientId === target.clientId
-    case 'site': return (device) => device.siteId === target.siteId
+    case 'everyone':
+      return () => true
+    case 'kind':
+      return (device) => device.kind === target.kind
+    case 'os':
+      return (device) => device.osFamily === target.osFamily
+    case 'osName':
+      return (device) => matchesPattern(target.pattern, device.osName)
+    case 'role':
+      return (device) => device.roles.includes(target.role)
+    case 'fact':
+      return (device) => named(target.fact, device.facts).some((name) => matchesPattern(target.pattern, name))
+    case 'client':
+      return (device) => device.clientId === target.clientId
+    case 'site':
+      return (device) => device.siteId === target.siteId
     case 'network': {
       const network = readNetwork(target.network)
       if (!network) return () => false
@@ -110,8 +147,10 @@ export function matcher(target: Target): Match {
       }
       return (device) => device.addresses.some(within)
     }
-    case 'tag': return (device) => device.tags.includes(target.tag)
-    case 'name': return (device) => matchesPattern(target.pattern, device.name)
+    case 'tag':
+      return (device) => device.tags.includes(target.tag)
+    case 'name':
+      return (device) => matchesPattern(target.pattern, device.name)
     case 'devices': {
       const ids = new Set(target.deviceIds)
       return (device) => ids.has(device.id)

@@ -4,34 +4,62 @@ import { readNetwork } from './network'
 import { isGroup, maxTargetDepth, maxTargetParts, type Condition, type Group, type Target } from './target'
 
 /** `at`: the way to the part, as the positions in each group from the outermost on; empty is the whole. */
-export interface TargetFault { at: readonly number[]; message: string }
+export interface TargetFault {
+  at: readonly number[]
+  message: string
+}
 
 function conditionFault(one: Condition): string | null {
   switch (one.on) {
-    case 'role': return one.role ? null : 'Choose a role.'
-    case 'client': return one.clientId > 0 ? null : 'Choose a client.'
-    case 'site': return one.siteId > 0 ? null : 'Choose a site.'
-    case 'tag': return one.tag.trim() ? null : 'Type a tag.'
-    case 'devices': return one.deviceIds.length ? null : 'Choose at least one device.'
-    case 'name': return one.pattern.trim() ? patternFault(one.pattern) : 'Type a name, with * for any run of characters: db-*.'
-    case 'osName': return one.pattern.trim() ? patternFault(one.pattern) : 'Type a system, with * for any run of characters: Debian*12*.'
-    case 'network': return readNetwork(one.network) ? null : `${one.network ? `“${one.network}” is no address range.` : 'Type an address range.'} Write it in CIDR notation, like 192.0.2.0/24, with the bits of the host at zero.`
+    case 'role':
+      return one.role ? null : 'Choose a role.'
+    case 'client':
+      return one.clientId > 0 ? null : 'Choose a client.'
+    case 'site':
+      return one.siteId > 0 ? null : 'Choose a site.'
+    case 'tag':
+      return one.tag.trim() ? null : 'Type a tag.'
+    case 'devices':
+      return one.deviceIds.length ? null : 'Choose at least one device.'
+    case 'name':
+      return one.pattern.trim() ? patternFault(one.pattern) : 'Type a name, with * for any run of characters: db-*.'
+    case 'osName':
+      return one.pattern.trim()
+        ? patternFault(one.pattern)
+        : 'Type a system, with * for any run of characters: Debian*12*.'
+    case 'network':
+      return readNetwork(one.network)
+        ? null
+        : `${one.network ? `“${one.network}” is no address range.` : 'Type an address range.'} Write it in CIDR notation, like 192.0.2.0/24, with the bits of the host at zero.`
     case 'fact':
-      if (!one.pattern.trim()) return one.fact === 'port' ? 'Type a port, like 443.' : `Type the name of a ${one.fact}, with * for any run of characters.`
-      if (one.fact === 'port' && !(/^\d{1,5}$/.test(one.pattern) && Number(one.pattern) >= 1 && Number(one.pattern) <= 65_535)) return `“${one.pattern}” is no port: a port is a number from 1 to 65535.`
+      if (!one.pattern.trim())
+        return one.fact === 'port'
+          ? 'Type a port, like 443.'
+          : `Type the name of a ${one.fact}, with * for any run of characters.`
+      if (
+        one.fact === 'port' &&
+        !(/^\d{1,5}$/.test(one.pattern) && Number(one.pattern) >= 1 && Number(one.pattern) <= 65_535)
+      )
+        return `“${one.pattern}” is no port: a port is a number from 1 to 65535.`
       return patternFault(one.pattern)
-    default: return null
+    default:
+      return null
   }
 }
 
 /** A device is of one kind, runs one system, and stands at one site of one client: two of these cannot both be true. */
 function single(one: Condition): { what: string; value: string | number } | null {
   switch (one.on) {
-    case 'kind': return { what: 'kind', value: one.kind }
-    case 'os': return { what: 'system', value: one.osFamily }
-    case 'client': return { what: 'client', value: one.clientId }
-    case 'site': return { what: 'site', value: one.siteId }
-    default: return null
+    case 'kind':
+      return { what: 'kind', value: one.kind }
+    case 'os':
+      return { what: 'system', value: one.osFamily }
+    case 'client':
+      return { what: 'client', value: one.clientId }
+    case 'site':
+      return { what: 'site', value: one.siteId }
+    default:
+      return null
   }
 }
 
@@ -40,21 +68,31 @@ function together(group: Group, at: readonly number[]): { part: Target; at: read
   return group.of.flatMap((part, i) => (part.on === 'all' ? together(part, [...at, i]) : [{ part, at: [...at, i] }]))
 }
 
-function contradictions(group: Group, at: readonly number[], siteClient: (siteId: number) => number | null): TargetFault[] {
+function contradictions(
+  group: Group,
+  at: readonly number[],
+  siteClient: (siteId: number) => number | null,
+): TargetFault[] {
   const parts = together(group, at)
   const faults: TargetFault[] = []
   parts.forEach(({ part, at: here }, i) => {
     for (const { part: before } of parts.slice(0, i)) {
       if (isGroup(part) || isGroup(before)) continue
       const [a, b] = [single(before), single(part)]
-      if (a && b && a.what === b.what && a.value !== b.value) faults.push({ at: here, message: `No device has two of a ${a.what}. If either will do, put both into “any of”.` })
+      if (a && b && a.what === b.what && a.value !== b.value)
+        faults.push({
+          at: here,
+          message: `No device has two of a ${a.what}. If either will do, put both into “any of”.`,
+        })
       const [site, client] = before.on === 'site' ? [before, part] : [part, before]
       if (site.on === 'site' && client.on === 'client') {
         const owner = siteClient(site.siteId)
-        if (owner !== null && owner !== client.clientId) faults.push({ at: here, message: 'The site is another client’s, so no device is at both.' })
+        if (owner !== null && owner !== client.clientId)
+          faults.push({ at: here, message: 'The site is another client’s, so no device is at both.' })
       }
     }
-    const left = part.on === 'except' ? part.of.find((one) => parts.some(({ part: other }) => sameData(one, other))) : undefined
+    const left =
+      part.on === 'except' ? part.of.find((one) => parts.some(({ part: other }) => sameData(one, other))) : undefined
     if (left) faults.push({ at: here, message: 'What is asked for is left out again here, so nothing is left.' })
   })
   return faults
@@ -64,7 +102,10 @@ function contradictions(group: Group, at: readonly number[], siteClient: (siteId
  * What is incomplete or contradictory in a target, each with the part it is about.
  * @param siteClient whose site it is, where that is known
  */
-export function targetFaults(target: Target, siteClient: (siteId: number) => number | null = () => null): TargetFault[] {
+export function targetFaults(
+  target: Target,
+  siteClient: (siteId: number) => number | null = () => null,
+): TargetFault[] {
   const faults: TargetFault[] = []
   let parts = 0
   const look = (one: Target, at: readonly number[], depth: number, inAll: boolean): void => {
@@ -74,14 +115,34 @@ export function targetFaults(target: Target, siteClient: (siteId: number) => num
       if (message) faults.push({ at, message })
       return
     }
-    if (depth > maxTargetDepth) faults.push({ at, message: `Groups may stand in each other ${maxTargetDepth} deep, not deeper. Put conditions side by side.` })
-    else if (!one.of.length) faults.push({ at, message: { all: 'Nothing is asked for here yet: add a condition.', any: 'No choice is given here yet: add a condition.', except: 'Nothing is left out here yet: add a condition, or take “except” away.' }[one.on] })
-    else one.of.forEach((part, i) => { look(part, [...at, i], depth + 1, one.on === 'all') })
-    if (one.on === 'except' && one.of.some((part) => part.on === 'everyone')) faults.push({ at, message: 'Every device is left out here, so nothing is left.' })
+    if (depth > maxTargetDepth)
+      faults.push({
+        at,
+        message: `Groups may stand in each other ${maxTargetDepth} deep, not deeper. Put conditions side by side.`,
+      })
+    else if (!one.of.length)
+      faults.push({
+        at,
+        message: {
+          all: 'Nothing is asked for here yet: add a condition.',
+          any: 'No choice is given here yet: add a condition.',
+          except: 'Nothing is left out here yet: add a condition, or take “except” away.',
+        }[one.on],
+      })
+    else
+      one.of.forEach((part, i) => {
+        look(part, [...at, i], depth + 1, one.on === 'all')
+      })
+    if (one.on === 'except' && one.of.some((part) => part.on === 'everyone'))
+      faults.push({ at, message: 'Every device is left out here, so nothing is left.' })
     // A nested group of `all` is looked through from the outermost one.
     if (one.on === 'all' && !inAll) faults.push(...contradictions(one, at, siteClient))
   }
   look(target, [], 1, false)
-  if (parts > maxTargetParts) faults.push({ at: [], message: `A target has at most ${maxTargetParts} parts; this has ${parts}. A tag on the devices says it shorter.` })
+  if (parts > maxTargetParts)
+    faults.push({
+      at: [],
+      message: `A target has at most ${maxTargetParts} parts; this has ${parts}. A tag on the devices says it shorter.`,
+    })
   return faults
 }

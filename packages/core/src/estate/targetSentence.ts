@@ -12,10 +12,14 @@ export interface EstateNames {
 export const noNames: EstateNames = { client: () => null, site: () => null, role: () => null, device: () => null }
 
 /** A part of a phrase: the thing itself (“server”), or what is said of it (“at Tidemill Ferries”). */
-interface Phrase { noun?: string; more?: string }
+interface Phrase {
+  noun?: string
+  more?: string
+}
 
 const kindNoun = (kind: DeviceKind) => (kind === 'server' || kind === 'workstation' ? kind : `${kind} device`)
-const either = (parts: readonly string[], word = 'or') => (parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${word} ${parts.at(-1)!}`)
+const either = (parts: readonly string[], word = 'or') =>
+  parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${word} ${parts.at(-1)!}`
 
 function devicesText(ids: readonly number[], names: EstateNames): string {
   const listed = ids.slice(0, 3).map((id) => names.device(id) ?? 'a device that is gone')
@@ -24,18 +28,35 @@ function devicesText(ids: readonly number[], names: EstateNames): string {
 
 function conditionPhrase(one: Condition, names: EstateNames): Phrase {
   switch (one.on) {
-    case 'everyone': return {}
-    case 'kind': return { noun: kindNoun(one.kind) }
-    case 'os': return { more: `running ${one.osFamily === 'linux' ? 'Linux' : 'Windows'}` }
-    case 'osName': return { more: `running ${one.pattern}` }
-    case 'role': return { noun: names.role(one.role) ?? (one.role || '…') }
-    case 'fact': return { more: one.fact === 'port' ? `listening on port ${one.pattern}` : `with the ${one.fact} ${one.pattern}` }
-    case 'client': return { more: `at ${names.client(one.clientId) ?? 'a client that is gone'}` }
-    case 'site': return { more: `at ${names.site(one.siteId) ?? 'a site that is gone'}` }
-    case 'network': return { more: `in ${one.network}` }
-    case 'tag': return { more: `tagged ${one.tag}` }
-    case 'name': return { more: `named ${one.pattern}` }
-    case 'devices': return { more: one.deviceIds.length === 1 ? `that is ${devicesText(one.deviceIds, names)}` : `among ${devicesText(one.deviceIds, names)}` }
+    case 'everyone':
+      return {}
+    case 'kind':
+      return { noun: kindNoun(one.kind) }
+    case 'os':
+      return { more: `running ${one.osFamily === 'linux' ? 'Linux' : 'Windows'}` }
+    case 'osName':
+      return { more: `running ${one.pattern}` }
+    case 'role':
+      return { noun: names.role(one.role) ?? (one.role || '…') }
+    case 'fact':
+      return { more: one.fact === 'port' ? `listening on port ${one.pattern}` : `with the ${one.fact} ${one.pattern}` }
+    case 'client':
+      return { more: `at ${names.client(one.clientId) ?? 'a client that is gone'}` }
+    case 'site':
+      return { more: `at ${names.site(one.siteId) ?? 'a site that is gone'}` }
+    case 'network':
+      return { more: `in ${one.network}` }
+    case 'tag':
+      return { more: `tagged ${one.tag}` }
+    case 'name':
+      return { more: `named ${one.pattern}` }
+    case 'devices':
+      return {
+        more:
+          one.deviceIds.length === 1
+            ? `that is ${devicesText(one.deviceIds, names)}`
+            : `among ${devicesText(one.deviceIds, names)}`,
+      }
   }
 }
 
@@ -54,16 +75,27 @@ function phrase(target: Target, names: EstateNames): Phrase {
     const parts = target.of.map((one) => phrase(one, names))
     if (parts.length === 1) return parts[0]!
     // “server or workstation” is a thing; “at Mill Lane or tagged shop” is said of one; a mixture is told apart.
-    if (parts.every((one) => one.noun !== undefined && one.more === undefined)) return { noun: either(parts.map((one) => one.noun!)) }
-    if (parts.every((one) => one.noun === undefined)) return { more: either(parts.map((one) => one.more ?? 'of any sort')) }
+    if (parts.every((one) => one.noun !== undefined && one.more === undefined))
+      return { noun: either(parts.map((one) => one.noun!)) }
+    if (parts.every((one) => one.noun === undefined))
+      return { more: either(parts.map((one) => one.more ?? 'of any sort')) }
     return { more: `that is ${either(target.of.map((one) => clause(one, names)))}` }
   }
-  if (target.on === 'except') return { more: `except ${either(target.of.map((one) => left(one, names)), 'and')}` }
+  if (target.on === 'except')
+    return {
+      more: `except ${either(
+        target.of.map((one) => left(one, names)),
+        'and',
+      )}`,
+    }
   const plain = target.of.filter((one) => one.on !== 'except').map((one) => phrase(one, names))
   const nouns = plain.flatMap((one) => (one.noun === undefined ? [] : [one.noun]))
   const more = plain.flatMap((one) => (one.more === undefined ? [] : [one.more]))
   const also = nouns.slice(1).map((noun) => `that is also ${article(noun)} ${noun}`)
-  const except = target.of.filter((one) => one.on === 'except').map((one) => `, ${phrase(one, names).more!}`).join('')
+  const except = target.of
+    .filter((one) => one.on === 'except')
+    .map((one) => `, ${phrase(one, names).more!}`)
+    .join('')
   const said = [...more, ...also].join(' ') + except
   return { ...(nouns[0] === undefined ? {} : { noun: nouns[0] }), ...(said ? { more: said } : {}) }
 }
@@ -78,7 +110,8 @@ function left(target: Target, names: EstateNames): string {
 
 /**
  * A target as it reads in a sentence.
- * @example targetSentence({ on: 'all', of: [{ on: 'kind', kind: 'server' }, { on: 'os', osFamily: 'linux' }, { on: 'except', of: [{ on: 'tag', tag: 'lab' }] }] }, noNames)
+ * @example targetSentence({ on: 'all', of: [{ on: 'kind', kind: 'server' }, { on: 'os', osFamily: 'linux' }, { on:
+ * 'except', of: [{ on: 'tag', tag: 'lab' }] }] }, noNames)
  * // 'every server running Linux, except those tagged lab'
  */
 export function targetSentence(target: Target, names: EstateNames): string {

@@ -10,6 +10,13 @@ describe('log levels', () => {
     expect(levelOfPriority(165)).toBe('notice')
   })
   it('of a Windows event: 1 critical to 5 verbose ([MS-EVEN6], LevelType)', () => {
-    expect([1, 2, 3, 4, 5, 0].map(levelOfWindowsEvent)).toEqual(['critical', 'error', 'warning', 'informational', 'debug', 'informational'])
+    expect([1, 2, 3, 4, 5, 0].map(levelOfWindowsEvent)).toEqual([
+      'critical',
+      'error',
+      'warning',
+      'informational',
+      'debug',
+      'informational',
+    ])
   })
 })

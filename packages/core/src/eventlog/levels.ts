@@ -1,5 +1,14 @@
 /** Severities of RFC 5424, table 2, most urgent first: the index is the numerical code. */
-export const logLevels = ['emergency', 'alert', 'critical', 'error', 'warning', 'notice', 'informational', 'debug'] as const
+export const logLevels = [
+  'emergency',
+  'alert',
+  'critical',
+  'error',
+  'warning',
+  'notice',
+  'informational',
+  'debug',
+] as const
 export type LogLevel = (typeof logLevels)[number]
 
 /** Numerical code 0 (emergency) to 7 (debug), RFC 5424 section 6.2.1. */
@@ -13,7 +22,8 @@ export function levelOfPriority(priority: number): LogLevel {
 }
 
 /**
- * Level of a Windows event: the standard levels 1…5 of the event schema (Critical, Error, Warning, Information, Verbose;
+ * Level of a Windows event: the standard levels 1…5 of the event schema (Critical, Error, Warning, Information,
+ * Verbose;
  * [MS-EVEN6], LevelType). 0 is “log always”.
  */
 export function levelOfWindowsEvent(level: number): LogLevel {

@@ -2,9 +2,31 @@ import { describe, expect, it } from 'vitest'
 import type { DeviceTraits } from '../estate'
 import { coverOf, covers, isCalledOff, isOver, type MaintenanceWindow } from './cover'
 
-const device: DeviceTraits = { id: 7, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 11, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
+const device: DeviceTraits = {
+  id: 7,
+  name: 'tm-web-1',
+  osName: 'Debian 12',
+  addresses: [],
+  facts: {},
+  clientId: 1,
+  siteId: 11,
+  kind: 'server',
+  osFamily: 'linux',
+  roles: ['web'],
+  tags: [],
+}
 const post = { device, watch: 'disk.space', family: 'disk' as const }
-const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({ id: 1, name: 'w', clientId: null, target: { on: 'everyone' }, subject: { of: 'all' }, from: 100, until: 200, endedAt: null, ...more })
+const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({
+  id: 1,
+  name: 'w',
+  clientId: null,
+  target: { on: 'everyone' },
+  subject: { of: 'all' },
+  from: 100,
+  until: 200,
+  endedAt: null,
+  ...more,
+})
 
 describe('a window', () => {
   it('covers from its start, included, to its end, not included', () => {
@@ -16,7 +38,9 @@ describe('a window', () => {
   })
   it('that is called off before it begins covers nothing and is over at once', () => {
     const off = window({ endedAt: 100 })
-    expect([50, 100, 150].map((at) => [isCalledOff(off), isOver(off, at), covers(off, post, at)])).toEqual(Array(3).fill([true, true, false]))
+    expect([50, 100, 150].map((at) => [isCalledOff(off), isOver(off, at), covers(off, post, at)])).toEqual(
+      Array(3).fill([true, true, false]),
+    )
     expect([50, 199, 200].map((at) => isOver(window(), at))).toEqual([false, false, true])
     expect([isCalledOff(window({ endedAt: 150 })), isOver(window({ until: null }), 1e15)]).toEqual([false, false])
   })
@@ -30,7 +54,11 @@ describe('a window', () => {
   })
   it('of one client reaches none of its devices that has gone to another', () => {
     const named: Partial<MaintenanceWindow> = { target: { on: 'devices', deviceIds: [7] } }
-    expect([1, 2, null].map((clientId) => covers(window({ ...named, clientId }), post, 150))).toEqual([true, false, true])
+    expect([1, 2, null].map((clientId) => covers(window({ ...named, clientId }), post, 150))).toEqual([
+      true,
+      false,
+      true,
+    ])
   })
   it('that ends last is the one that counts', () => {
     expect(coverOf([window(), window({ id: 2, until: 300 }), window({ id: 3, until: 250 })], post, 150)?.id).toBe(2)

@@ -3,9 +3,12 @@ import type { ClientId, Millis } from '../units'
 import type { Subject } from '../watch'
 
 /** What of a device a window holds back. */
-export type WindowSubject = { of: 'all' } | { of: 'families'; families: readonly Subject[] } | { of: 'watches'; watches: readonly string[] }
+export type WindowSubject =
+  { of: 'all' } | { of: 'families'; families: readonly Subject[] } | { of: 'watches'; watches: readonly string[] }
 
-/** When alerts are held back, once: from its start (included) to its end (not included). No end: until someone ends it. */
+/**
+ * When alerts are held back, once: from its start (included) to its end (not included). No end: until someone ends it.
+ */
 export interface MaintenanceWindow {
   id: number
   name: string
@@ -20,11 +23,18 @@ export interface MaintenanceWindow {
 }
 
 /** Whether a window is about a device, whatever of it and whenever. */
-export function reaches({ clientId, target }: Pick<MaintenanceWindow, 'clientId' | 'target'>, device: DeviceTraits): boolean {
+export function reaches(
+  { clientId, target }: Pick<MaintenanceWindow, 'clientId' | 'target'>,
+  device: DeviceTraits,
+): boolean {
   return (clientId === null || clientId === device.clientId) && targets(target, device)
 }
 
-export interface CoveredPost { device: DeviceTraits; watch: string; family: Subject }
+export interface CoveredPost {
+  device: DeviceTraits
+  watch: string
+  family: Subject
+}
 
 /** The end that counts: the earlier of the planned and the early one. */
 export function windowEnd(window: MaintenanceWindow): Millis | null {
@@ -49,9 +59,12 @@ export function isOver(window: MaintenanceWindow, at: Millis): boolean {
 
 function concerns(subject: WindowSubject, post: CoveredPost): boolean {
   switch (subject.of) {
-    case 'all': return true
-    case 'families': return subject.families.includes(post.family)
-    case 'watches': return subject.watches.includes(post.watch)
+    case 'all':
+      return true
+    case 'families':
+      return subject.families.includes(post.family)
+    case 'watches':
+      return subject.watches.includes(post.watch)
   }
 }
 
@@ -61,11 +74,16 @@ export function covers(window: MaintenanceWindow, post: CoveredPost, at: Millis)
 }
 
 /** Of several windows that cover a post the one that ends last, an endless one before all, then the lower id. */
-export function coverOf(windows: readonly MaintenanceWindow[], post: CoveredPost, at: Millis): MaintenanceWindow | null {
+export function coverOf(
+  windows: readonly MaintenanceWindow[],
+  post: CoveredPost,
+  at: Millis,
+): MaintenanceWindow | null {
   let best: MaintenanceWindow | null = null
   for (const window of windows) {
     if (!covers(window, post, at)) continue
-    const order = best === null ? 1 : (windowEnd(window) ?? Infinity) - (windowEnd(best) ?? Infinity) || best.id - window.id
+    const order =
+      best === null ? 1 : (windowEnd(window) ?? Infinity) - (windowEnd(best) ?? Infinity) || best.id - window.id
     if (order > 0) best = window
   }
   return best

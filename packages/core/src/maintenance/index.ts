@@ -1,1 +1,12 @@
-export { coverOf, covers, isCalledOff, isOpen, isOver, reaches, windowEnd, type CoveredPost, type MaintenanceWindow, type WindowSubject } from './cover'
+export {
+  coverOf,
+  covers,
+  isCalledOff,
+  isOpen,
+  isOver,
+  reaches,
+  windowEnd,
+  type CoveredPost,
+  type MaintenanceWindow,
+  type WindowSubject,
+} from './cover'

@@ -15,12 +15,17 @@ export interface WatchChange {
 }
 
 function compareWatches(before: EffectiveWatch | null, after: EffectiveWatch | null): WatchChange | null {
-  const [was, is] = [before, after].map((one) => (one?.standing === 'active' ? one : null)) as [EffectiveWatch | null, EffectiveWatch | null]
+  const [was, is] = [before, after].map((one) => (one?.standing === 'active' ? one : null)) as [
+    EffectiveWatch | null,
+    EffectiveWatch | null,
+  ]
   const seen = { before: was, after: is }
   if (!was) return is && { ...seen, key: is.key, name: is.name, change: 'added', parameters: [] }
   if (!is) return { ...seen, key: was.key, name: was.name, change: 'removed', parameters: [] }
   const parameters = Object.keys(is.values).filter((name) => !sameData(is.values[name], was.values[name]))
-  return parameters.length || was.kind !== is.kind ? { ...seen, key: is.key, name: is.name, change: 'altered', parameters } : null
+  return parameters.length || was.kind !== is.kind
+    ? { ...seen, key: is.key, name: is.name, change: 'altered', parameters }
+    : null
 }
 
 /** Remembers what it found: rosters share their watches, so that the same two meet again on thousands of devices. */
@@ -43,7 +48,7 @@ class Comparison {
     let changes = known.get(after)
     if (changes) return changes
     const found: WatchChange[] = []
-    for (let i = 0, j = 0; i < before.length || j < after.length; ) {
+    for (let i = 0, j = 0; i < before.length || j < after.length;) {
       const [was, is] = [before[i], after[j]]
       const both = was && is && was.key === is.key
       const first = both || (was && (!is || was.key < is.key))
@@ -97,25 +102,54 @@ export function touchedBy(before: Policy, after: Policy): Match {
   return (device) => chosen.has(device.id) || matches.some((match) => match(device))
 }
 
-/** A device on which a change would put a more urgent level before a milder one; what was so before is not the change's doing. */
-export interface LevelConflict<Device> { device: Device; watch: string; name: string; at: string; message: string }
-
-/** Each such watch once, with a device that would have it. */
-export function levelConflicts<Device extends DeviceTraits>(changed: readonly RosterChange<Device>[]): LevelConflict<Device>[] {
-  const looked = new Set<WatchChange>()
-  return changed.flatMap(({ device, changes }) => changes.flatMap((change) => {
-    const { before, after, key, name } = change
-    if (!after || looked.has(change)) return []
-    looked.add(change)
-    const old = new Set(before && before.kind === after.kind ? levelFaults(before.kind, before.values).map((fault) => fault.at) : [])
-    return levelFaults(after.kind, after.values).filter((fault) => !old.has(fault.at)).map(({ at, message }) => ({ device, watch: key, name, at, message }))
-  }))
+/**
+ * A device on which a change would put a more urgent level before a milder one; what was so before is not the change's
+ * doing.
+ */
+export interface LevelConflict<Device> {
+  device: Device
+  watch: string
+  name: string
+  at: string
+  message: string
 }
 
-export interface RosterChange<Device extends DeviceTraits> { device: Device; changes: readonly WatchChange[]; before: Roster; after: Roster }
+/** Each such watch once, with a device that would have it. */
+export function levelConflicts<Device extends DeviceTraits>(
+  changed: readonly RosterChange<Device>[],
+): LevelConflict<Device>[] {
+  const looked = new Set<WatchChange>()
+  return changed.flatMap(({ device, changes }) =>
+    changes.flatMap((change) => {
+      const { before, after, key, name } = change
+      if (!after || looked.has(change)) return []
+      looked.add(change)
+      const old = new Set(
+        before && before.kind === after.kind ? levelFaults(before.kind, before.values).map((fault) => fault.at) : [],
+      )
+      return levelFaults(after.kind, after.values)
+        .filter((fault) => !old.has(fault.at))
+        .map(({ at, message }) => ({ device, watch: key, name, at, message }))
+    }),
+  )
+}
 
-/** The devices whose roster a change moves, with what becomes of their watches; rosters it cannot touch are not looked at. */
-export function rosterChanges<Device extends DeviceTraits>(devices: readonly Device[], before: CompiledPolicy, after: Policy | CompiledPolicy): RosterChange<Device>[] {
+export interface RosterChange<Device extends DeviceTraits> {
+  device: Device
+  changes: readonly WatchChange[]
+  before: Roster
+  after: Roster
+}
+
+/**
+ * The devices whose roster a change moves, with what becomes of their watches; rosters it cannot touch are not looked
+ * at.
+ */
+export function rosterChanges<Device extends DeviceTraits>(
+  devices: readonly Device[],
+  before: CompiledPolicy,
+  after: Policy | CompiledPolicy,
+): RosterChange<Device>[] {
   const compiled = 'roster' in after ? after : compilePolicy(after)
   const touched = touchedBy(before.policy, compiled.policy)
   const comparison = new Comparison()

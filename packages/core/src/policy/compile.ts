@@ -1,4 +1,12 @@
-import { matcher, mostSpecific, specificity, type DeviceTraits, type Match, type OsFamily, type Target } from '../estate'
+import {
+  matcher,
+  mostSpecific,
+  specificity,
+  type DeviceTraits,
+  type Match,
+  type OsFamily,
+  type Target,
+} from '../estate'
 import type { DeviceId, Millis } from '../units'
 import { watchKinds, type ParameterValue, type Values, type WatchKind } from '../watch'
 import type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
@@ -27,7 +35,8 @@ interface Claim {
 }
 
 /**
- * Total order, winner first: awake before dormant, more specific, later layer, lower rank, newer, greater id, and within
+ * Total order, winner first: awake before dormant, more specific, later layer, lower rank, newer, greater id, and
+ * within
  * one assignment the including template before the included.
  */
 function byPrecedence(a: Claim, b: Claim): number {
@@ -63,7 +72,9 @@ function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
   const values: Record<string, ParameterValue> = { ...defaults.values }
   const told: Record<string, ChainLink[]> = {}
   const tell = (claim: Claim) => {
-    for (const name in claim.values) if (name in defaults.values) (told[name] ??= []).push({ value: claim.values[name]!, source: claim.source, dormant: claim.dormant })
+    for (const name in claim.values)
+      if (name in defaults.values)
+        (told[name] ??= []).push({ value: claim.values[name]!, source: claim.source, dormant: claim.dormant })
   }
   const speaks = (claim: Claim) => asleep || !claim.dormant
   for (const claim of heard) if (speaks(claim)) tell(claim)
@@ -72,16 +83,30 @@ function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
     told[name]!.push(...defaults.chains[name]!)
   }
   // What only sleeps does not even win over a default while something else of the watch is awake.
-  for (const claim of heard) if (!speaks(claim)) {
-    for (const name in claim.values) if (name in defaults.values) told[name] ??= [...defaults.chains[name]!]
-    tell(claim)
-  }
+  for (const claim of heard)
+    if (!speaks(claim)) {
+      for (const name in claim.values) if (name in defaults.values) told[name] ??= [...defaults.chains[name]!]
+      tell(claim)
+    }
   for (const name in told) chains[name] = told[name]!
   const { name, why } = placed[0]!.spec!
-  return { key, kind: kind.name, name, why, standing: leftOutBy ? 'left out' : asleep ? 'dormant' : 'active', values, chains, broughtBy: placed.map((claim) => claim.source), leftOutBy }
+  return {
+    key,
+    kind: kind.name,
+    name,
+    why,
+    standing: leftOutBy ? 'left out' : asleep ? 'dormant' : 'active',
+    values,
+    chains,
+    broughtBy: placed.map((claim) => claim.source),
+    leftOutBy,
+  }
 }
 
-interface Defaults { values: Values; chains: Readonly<Record<string, readonly ChainLink[]>> }
+interface Defaults {
+  values: Values
+  chains: Readonly<Record<string, readonly ChainLink[]>>
+}
 const defaultsOf = new Map<WatchKind, Defaults>()
 
 /** What stands at the end of every chain of a kind, and alone where nobody says anything. */
@@ -91,7 +116,9 @@ function defaultsFor(kind: WatchKind): Defaults {
     const source: Source = { from: 'default', id: 0, name: kind.title, revision: null, target: null }
     defaults = {
       values: Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])),
-      chains: Object.fromEntries(kind.parameters.map((one) => [one.name, [{ value: one.default, source, dormant: false }]])),
+      chains: Object.fromEntries(
+        kind.parameters.map((one) => [one.name, [{ value: one.default, source, dormant: false }]]),
+      ),
     }
     defaultsOf.set(kind, defaults)
   }
@@ -106,7 +133,9 @@ class KeyPlan {
   constructor(readonly key: string) {}
 
   order(): void {
-    this.claims.sort(byPrecedence).forEach((claim, place) => { claim.place = place })
+    this.claims.sort(byPrecedence).forEach((claim, place) => {
+      claim.place = place
+    })
   }
   merged(counting: Claim[]): EffectiveWatch | null {
     counting.sort((a, b) => a.place - b.place)
@@ -143,9 +172,12 @@ class Reaching {
 export interface CompiledPolicy {
   policy: Policy
   /**
-   * What one device really gets: the assignments that reach it, without watches for other OS families, watches of the same
-   * key merged parameter by parameter, every value with its chain. A dormant assignment never wins over one that is awake; a
-   * watch that only dormant ones bring is dormant. Total and deterministic, whatever the order of the input. Devices that
+   * What one device really gets: the assignments that reach it, without watches for other OS families, watches of the
+   * same
+   * key merged parameter by parameter, every value with its chain. A dormant assignment never wins over one that is
+   * awake; a
+   * watch that only dormant ones bring is dormant. Total and deterministic, whatever the order of the input. Devices
+   * that
    * are reached by the same things share one roster, and watches that were merged from the same things are one object.
    */
   roster(device: DeviceTraits): Roster
@@ -172,26 +204,80 @@ export function compilePolicy(policy: Policy): CompiledPolicy {
     const template = templates.get(templateId)
     if (!template) continue
     const weight = specificity(target)
-    say(target, (by) => withIncluded(template, templates).flatMap((one, depth) => one.watches.flatMap((spec): Claim[] => {
-      const base = { plan: planOf(spec.key), place: 0, by, weight, rank, createdAt, id, dormant, depth, spec, leftOut: false }
-      const own = values[spec.key]
-      return [
-        { ...base, layer: 0, values: spec.values, source: { from: 'template', id: one.id, name: one.name, revision: one.revision, target } },
-        ...(own ? [{ ...base, layer: 1 as const, values: own, source: { from: 'assignment' as const, id, name: template.name, revision: template.revision, target } }] : []),
-      ]
-    })))
+    say(target, (by) =>
+      withIncluded(template, templates).flatMap((one, depth) =>
+        one.watches.flatMap((spec): Claim[] => {
+          const base = {
+            plan: planOf(spec.key),
+            place: 0,
+            by,
+            weight,
+            rank,
+            createdAt,
+            id,
+            dormant,
+            depth,
+            spec,
+            leftOut: false,
+          }
+          const own = values[spec.key]
+          return [
+            {
+              ...base,
+              layer: 0,
+              values: spec.values,
+              source: { from: 'template', id: one.id, name: one.name, revision: one.revision, target },
+            },
+            ...(own
+              ? [
+                  {
+                    ...base,
+                    layer: 1 as const,
+                    values: own,
+                    source: {
+                      from: 'assignment' as const,
+                      id,
+                      name: template.name,
+                      revision: template.revision,
+                      target,
+                    },
+                  },
+                ]
+              : []),
+          ]
+        }),
+      ),
+    )
   }
   for (const { id, target, watch, values, leftOut, reason, createdAt } of policy.exceptions) {
     const plan = plans.get(watch)
     if (!plan) continue
     const weight = specificity(target)
     // An exception for chosen devices stands above everything else.
-    say(target, (by) => [{ plan, place: 0, by, layer: 2, weight: weight + Number(weight === mostSpecific), rank: 0, createdAt, id, depth: 0, dormant: false, values, spec: null, leftOut, source: { from: 'exception', id, name: reason, revision: null, target } }])
+    say(target, (by) => [
+      {
+        plan,
+        place: 0,
+        by,
+        layer: 2,
+        weight: weight + Number(weight === mostSpecific),
+        rank: 0,
+        createdAt,
+        id,
+        depth: 0,
+        dormant: false,
+        values,
+        spec: null,
+        leftOut,
+        source: { from: 'exception', id, name: reason, revision: null, target },
+      },
+    ])
   }
   for (const plan of plans.values()) plan.order()
 
   const rosters = new Map<string, Roster>()
-  const fits = (claim: Claim, osFamily: OsFamily) => claim.spec === null || claim.spec.osFamilies.length === 0 || claim.spec.osFamilies.includes(osFamily)
+  const fits = (claim: Claim, osFamily: OsFamily) =>
+    claim.spec === null || claim.spec.osFamilies.length === 0 || claim.spec.osFamilies.includes(osFamily)
   const resolve = (reached: readonly number[], osFamily: OsFamily): Roster => {
     const counting = new Map<KeyPlan, Claim[]>()
     for (const by of reached)

@@ -1,4 +1,11 @@
-export { compareRosters, levelConflicts, rosterChanges, type LevelConflict, type RosterChange, type WatchChange } from './change'
+export {
+  compareRosters,
+  levelConflicts,
+  rosterChanges,
+  type LevelConflict,
+  type RosterChange,
+  type WatchChange,
+} from './change'
 export { resolveRoster, compilePolicy, type CompiledPolicy } from './compile'
 export { fromDocument, toDocument, type DocumentFault, type FromDocument, type Path, type References } from './document'
 export { collectorOfMetric, hurryOf, logsWatched, paceOf, readingsPerDay, type Pace } from './pace'
@@ -6,6 +13,20 @@ export { rebaseTemplate, type Rebased } from './rebase'
 export type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
 export { fromLibrary, starterTemplates, type LibraryWatch, type StarterTemplate } from './starter'
 export { knownTargetFaults, stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
-export { levelFaults, templateFaults, valueFaults, withDefaults, withIncluded, type Assignment, type AssignmentBody, type Exception, type ExceptionBody, type Fault, type Template, type TemplateBody, type WatchSpec } from './template'
+export {
+  levelFaults,
+  templateFaults,
+  valueFaults,
+  withDefaults,
+  withIncluded,
+  type Assignment,
+  type AssignmentBody,
+  type Exception,
+  type ExceptionBody,
+  type Fault,
+  type Template,
+  type TemplateBody,
+  type WatchSpec,
+} from './template'
 export { exceptionUses, keepForPresent, pullUp, type ExceptionDoubt, type ExceptionUse } from './tidy'
 export { templateChanges, templatesBeside, valuesText, type WatchPair } from './words'

@@ -4,27 +4,37 @@ import { isPaced, pacedCollectors, splitPostKey, watchKinds, type DeviceState, t
 import type { EffectiveWatch, Roster } from './roster'
 
 /** How often an agent reads what, and which logs it reads, so that the watches of its roster have what they look at. */
-export interface Pace { every: Readonly<Record<PacedCollector, Millis>>; logs: readonly string[] }
+export interface Pace {
+  every: Readonly<Record<PacedCollector, Millis>>
+  logs: readonly string[]
+}
 
 const active = (roster: Roster) => roster.filter((watch) => watch.standing === 'active')
 const collectorOf = (watch: EffectiveWatch) => watchKinds.get(watch.kind)?.collector
 
 /** The logs that watches of the roster name; one that looks into any log asks for none that is not read anyway. */
 export function logsWatched(roster: Roster): string[] {
-  const logs = active(roster).filter((watch) => collectorOf(watch) === 'eventlog').map((watch) => watch.values.channel)
+  const logs = active(roster)
+    .filter((watch) => collectorOf(watch) === 'eventlog')
+    .map((watch) => watch.values.channel)
   return [...new Set(logs.filter((one): one is string => typeof one === 'string' && one !== '' && one !== '*'))].sort()
 }
 
 /**
- * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how often,
+ * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how
+ * often,
  * or nothing is watched: charts need readings, too.
  */
 export function paceOf(roster: Roster, interval: Millis): Pace {
   const watches = active(roster)
-  const every = Object.fromEntries(pacedCollectors.map((collector) => {
-    const wanted = watches.filter((watch) => collectorOf(watch) === collector).map((watch) => (watch.values.every as Millis | null | undefined) ?? interval)
-    return [collector, wanted.length ? Math.min(...wanted) : interval]
-  })) as Record<PacedCollector, Millis>
+  const every = Object.fromEntries(
+    pacedCollectors.map((collector) => {
+      const wanted = watches
+        .filter((watch) => collectorOf(watch) === collector)
+        .map((watch) => (watch.values.every as Millis | null | undefined) ?? interval)
+      return [collector, wanted.length ? Math.min(...wanted) : interval]
+    }),
+  ) as Record<PacedCollector, Millis>
   return { every, logs: logsWatched(roster) }
 }
 
@@ -51,7 +61,13 @@ export function hurryOf(roster: Roster, state: DeviceState): Partial<Record<Pace
     const collector = collectorOf(watch)
     const recheck = watch.values.recheck
     if (!collector || !isPaced(collector) || typeof recheck !== 'number') continue
-    const unsure = [...state].some(([key, post]) => splitPostKey(key).watch === watch.key && Object.keys(post.runs).some((severity) => post.level === null || urgency(severity as Severity) > urgency(post.level)))
+    const unsure = [...state].some(
+      ([key, post]) =>
+        splitPostKey(key).watch === watch.key &&
+        Object.keys(post.runs).some(
+          (severity) => post.level === null || urgency(severity as Severity) > urgency(post.level),
+        ),
+    )
     if (unsure) hurry[collector] = Math.min(recheck, hurry[collector] ?? Infinity)
   }
   return hurry

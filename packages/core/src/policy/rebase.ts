@@ -2,8 +2,10 @@ import { sameData } from '../same'
 import { valueText, watchKinds, type ParameterValue, type Values } from '../watch'
 import type { TemplateBody, WatchSpec } from './template'
 
-export interface Rebased { body: TemplateBody; /** Where both changed the same thing differently: mine is taken, and said. */ clashes: string[] }
-
+export interface Rebased {
+  body: TemplateBody
+  /** Where both changed the same thing differently: mine is taken, and said. */ clashes: string[]
+}
 
 /** Of three: what only one side changed is that side's; what both changed is mine, and a clash where they differ. */
 function choose<T>(base: T, mine: T, theirs: T, clash: () => void): T {
@@ -18,7 +20,8 @@ function rebaseValues(kind: string, base: Values, mine: Values, theirs: Values, 
   for (const name of new Set([...Object.keys(theirs), ...Object.keys(mine)])) {
     const value = choose(base[name], mine[name], theirs[name], () => {
       const parameter = parameters.find((one) => one.name === name)
-      const text = (one: ParameterValue | undefined) => (one === undefined ? 'left open' : parameter ? valueText(parameter, one) : String(one))
+      const text = (one: ParameterValue | undefined) =>
+        one === undefined ? 'left open' : parameter ? valueText(parameter, one) : String(one)
       clash(`${parameter?.label ?? name}: you ${text(mine[name])}, they ${text(theirs[name])}`)
     })
     if (value !== undefined) values[name] = value
@@ -27,9 +30,19 @@ function rebaseValues(kind: string, base: Values, mine: Values, theirs: Values, 
 }
 
 function rebaseWatch(base: WatchSpec, mine: WatchSpec, theirs: WatchSpec, clash: (text: string) => void): WatchSpec {
-  const field = <K extends 'name' | 'why' | 'osFamilies'>(name: K) => choose(base[name], mine[name], theirs[name], () => { clash({ name: 'its name', why: 'its explanation', osFamilies: 'its systems' }[name]) })
+  const field = <K extends 'name' | 'why' | 'osFamilies'>(name: K) =>
+    choose(base[name], mine[name], theirs[name], () => {
+      clash({ name: 'its name', why: 'its explanation', osFamilies: 'its systems' }[name])
+    })
   if (mine.kind !== theirs.kind) return sameData(base, mine) ? theirs : mine
-  return { key: mine.key, kind: mine.kind, name: field('name'), why: field('why'), osFamilies: field('osFamilies'), values: rebaseValues(mine.kind, base.values, mine.values, theirs.values, clash) }
+  return {
+    key: mine.key,
+    kind: mine.kind,
+    name: field('name'),
+    why: field('why'),
+    osFamilies: field('osFamilies'),
+    values: rebaseValues(mine.kind, base.values, mine.values, theirs.values, clash),
+  }
 }
 
 /**
@@ -43,7 +56,8 @@ export function rebaseTemplate(base: TemplateBody, mine: TemplateBody, theirs: T
   for (const key of new Set([...theirs.watches, ...mine.watches].map((one) => one.key))) {
     const [was, my, their] = [of(base, key), of(mine, key), of(theirs, key)]
     const clash = (text: string) => clashes.push(`${(my ?? their)!.name}: ${text}`)
-    if (my && their) watches.push(was ? rebaseWatch(was, my, their, clash) : choose<WatchSpec>(their, my, their, () => undefined))
+    if (my && their)
+      watches.push(was ? rebaseWatch(was, my, their, clash) : choose<WatchSpec>(their, my, their, () => undefined))
     else if (my && !was) watches.push(my)
     else if (their && !was) watches.push(their)
     else if (my && !sameData(was, my)) {
@@ -57,7 +71,9 @@ export function rebaseTemplate(base: TemplateBody, mine: TemplateBody, theirs: T
   return {
     body: {
       name: choose(base.name, mine.name, theirs.name, () => clashes.push('the template’s name')),
-      description: choose(base.description, mine.description, theirs.description, () => clashes.push('the template’s description')),
+      description: choose(base.description, mine.description, theirs.description, () =>
+        clashes.push('the template’s description'),
+      ),
       includes: choose(base.includes, mine.includes, theirs.includes, () => clashes.push('what the template includes')),
       watches,
     },

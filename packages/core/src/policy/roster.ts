@@ -12,7 +12,11 @@ export interface Source {
   target: Target | null
 }
 
-export interface ChainLink { value: ParameterValue; source: Source; dormant: boolean }
+export interface ChainLink {
+  value: ParameterValue
+  source: Source
+  dormant: boolean
+}
 
 /** `standing`: evaluated, or placed but asleep, or left out by an exception. */
 export interface EffectiveWatch extends WatchInForce {

@@ -3,8 +3,15 @@ import { day, gigabyte, hour, minute } from '../units'
 import type { TemplateBody, WatchSpec } from './template'
 
 /** A watch of the library, with the reason for each value that differs from, or confirms, the kind's default. */
-export interface LibraryWatch extends WatchSpec { reasons: Readonly<Record<string, string>> }
-export interface StarterTemplate { name: string; description: string; /** Where it is meant to go. */ suits: Target; watches: LibraryWatch[] }
+export interface LibraryWatch extends WatchSpec {
+  reasons: Readonly<Record<string, string>>
+}
+export interface StarterTemplate {
+  name: string
+  description: string
+  /** Where it is meant to go. */ suits: Target
+  watches: LibraryWatch[]
+}
 
 const any: WatchSpec['osFamilies'] = []
 const linux: WatchSpec['osFamilies'] = ['linux']
@@ -15,17 +22,58 @@ const kind = (name: 'server' | 'workstation' | 'network' | 'power'): Target => (
 /** A service that the role is nothing without. */
 function service(key: string, name: string, why: string, names: string[], tries: number | null = 3): LibraryWatch {
   return {
-    key, kind: 'service-state', name, why, osFamilies: any, values: { which: 'named', names, expected: 'running', severity: 'critical', hold: minute, 'clear.hold': minute, ...(tries === null ? {} : { tries }) },
-    reasons: { which: 'Named, because it counts whatever its start is set to.', names: 'As Debian and Windows Server call it; leave out what you do not run.', severity: 'Its users are without it at once.', hold: 'A restart passes within a minute (common practice, no source).', ...(tries === null ? {} : { tries: 'Three tries are common practice, no source; most of what stops comes up again, and nobody has to get up for it.' }) },
+    key,
+    kind: 'service-state',
+    name,
+    why,
+    osFamilies: any,
+    values: {
+      which: 'named',
+      names,
+      expected: 'running',
+      severity: 'critical',
+      hold: minute,
+      'clear.hold': minute,
+      ...(tries === null ? {} : { tries }),
+    },
+    reasons: {
+      which: 'Named, because it counts whatever its start is set to.',
+      names: 'As Debian and Windows Server call it; leave out what you do not run.',
+      severity: 'Its users are without it at once.',
+      hold: 'A restart passes within a minute (common practice, no source).',
+      ...(tries === null
+        ? {}
+        : {
+            tries:
+              'Three tries are common practice, no source; most of what stops comes up again, and nobody has to get up for it.',
+          }),
+    },
   }
 }
 
 /** What keeps all other watches from seeing anything: on by default wherever there is an agent. */
 const agentWatches: readonly LibraryWatch[] = [
-  { key: 'agent.collectors', kind: 'collector-fails', name: 'Parts that cannot be read', why: 'What is not read is not watched: no alert is no news then.', osFamilies: any, values: { severity: 'warning', hold: 10 * minute },
-    reasons: { severity: 'Nothing is known to be broken; nothing is known to be well either.', hold: 'A look may fail while packages are updated.' } },
-  { key: 'agent.identity', kind: 'identity-shared', name: 'Two machines as one', why: 'A clone reports in place of its original, and one of them is not watched.', osFamilies: any, values: { severity: 'critical' },
-    reasons: { severity: 'One machine is without any watch until somebody enrols it anew.' } },
+  {
+    key: 'agent.collectors',
+    kind: 'collector-fails',
+    name: 'Parts that cannot be read',
+    why: 'What is not read is not watched: no alert is no news then.',
+    osFamilies: any,
+    values: { severity: 'warning', hold: 10 * minute },
+    reasons: {
+      severity: 'Nothing is known to be broken; nothing is known to be well either.',
+      hold: 'A look may fail while packages are updated.',
+    },
+  },
+  {
+    key: 'agent.identity',
+    kind: 'identity-shared',
+    name: 'Two machines as one',
+    why: 'A clone reports in place of its original, and one of them is not watched.',
+    osFamilies: any,
+    values: { severity: 'critical' },
+    reasons: { severity: 'One machine is without any watch until somebody enrols it anew.' },
+  },
 ]
 
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
@@ -35,27 +83,154 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'What any server needs, and nothing that does not lead to an action.',
     suits: kind('server'),
     watches: [
-      { key: 'silence', kind: 'silence', name: 'Silence', why: 'A server that stops reporting may be down.', osFamilies: any, values: { after: 5 * minute, severity: 'critical' },
-        reasons: { after: 'Longer than a restart with its checks of disks usually takes.', severity: 'Nothing else of it can be seen any more.' } },
-      { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'Percentage alone cries wolf on large disks, so both must be true.', osFamilies: any,
-        values: { except: ['/boot*', '/snap/*'], 'warning.percent': 0.1, 'warning.bytes': 20 * gigabyte, 'critical.percent': 0.05, 'critical.bytes': 10 * gigabyte, hold: 15 * minute, 'clear.percent': 0.12, 'clear.bytes': 24 * gigabyte },
-        reasons: { except: 'Boot partitions are small and do not grow; snap images are always full.', 'warning.percent': '10 % is common practice, no source.', 'warning.bytes': '8 % of a very large disk is plenty.', 'critical.bytes': 'Room for a night of logs, usually.', hold: 'A copy that is deleted again raises nothing.', 'clear.percent': 'A little above, so that it does not come and go.' } },
-      { key: 'services', kind: 'service-state', name: 'Services', why: 'Starts that happen on demand or late do not count as stopped.', osFamilies: any,
+      {
+        key: 'silence',
+        kind: 'silence',
+        name: 'Silence',
+        why: 'A server that stops reporting may be down.',
+        osFamilies: any,
+        values: { after: 5 * minute, severity: 'critical' },
+        reasons: {
+          after: 'Longer than a restart with its checks of disks usually takes.',
+          severity: 'Nothing else of it can be seen any more.',
+        },
+      },
+      {
+        key: 'disk.space',
+        kind: 'disk-space',
+        name: 'Free disk space',
+        why: 'Percentage alone cries wolf on large disks, so both must be true.',
+        osFamilies: any,
+        values: {
+          except: ['/boot*', '/snap/*'],
+          'warning.percent': 0.1,
+          'warning.bytes': 20 * gigabyte,
+          'critical.percent': 0.05,
+          'critical.bytes': 10 * gigabyte,
+          hold: 15 * minute,
+          'clear.percent': 0.12,
+          'clear.bytes': 24 * gigabyte,
+        },
+        reasons: {
+          except: 'Boot partitions are small and do not grow; snap images are always full.',
+          'warning.percent': '10 % is common practice, no source.',
+          'warning.bytes': '8 % of a very large disk is plenty.',
+          'critical.bytes': 'Room for a night of logs, usually.',
+          hold: 'A copy that is deleted again raises nothing.',
+          'clear.percent': 'A little above, so that it does not come and go.',
+        },
+      },
+      {
+        key: 'services',
+        kind: 'service-state',
+        name: 'Services',
+        why: 'Starts that happen on demand or late do not count as stopped.',
+        osFamilies: any,
         values: { except: ['*updater*', '*edgeupdate*'], severity: 'critical', hold: minute, 'clear.hold': minute },
-        reasons: { except: 'Updaters stop themselves when they are done.', hold: '60 s is common practice, no source; a restart passes within it.', severity: 'A server does its work through its services.' } },
-      { key: 'updates', kind: 'updates', name: 'Updates', why: 'A security update that waits for a week is a decision nobody took.', osFamilies: any,
-        values: { security: 'critical', 'security.after': 7 * day, other: 'notice', 'other.after': 30 * day, lists: 'warning', 'lists.after': 7 * day },
-        reasons: { lists: 'From old lists nobody learns of new updates.', 'lists.after': 'Debian fetches them every day by itself; a week without is a fault.', security: 'Critical is common practice, no source.', 'security.after': 'One weekly round of maintenance fits in.', other: 'They hurt nobody by waiting.', 'other.after': 'One monthly round fits in.' } },
-      { key: 'cpu', kind: 'cpu-busy', name: 'CPU', why: 'A quarter of an hour at the limit is felt by users.', osFamilies: any, values: {}, reasons: {} },
-      { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'Little left means swapping next.', osFamilies: any, values: {}, reasons: {} },
-      { key: 'paging', kind: 'paging', name: 'Swapping', why: 'A machine that swaps is slow at once.', osFamilies: any, values: {}, reasons: {} },
-      { key: 'load', kind: 'load', name: 'Load', why: 'More work than cores, for long.', osFamilies: linux, values: {}, reasons: {} },
-      { key: 'log.disk-errors', kind: 'log-match', name: 'Disk errors in the log', why: 'The driver complains before the disk fails.', osFamilies: windows,
-        values: { channel: 'System', source: 'disk', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour },
-        reasons: { count: 'One can be a loose stick; three are a disk.', quiet: 'One alert a shift is enough to order a disk.' } },
-      { key: 'log.kernel', kind: 'log-match', name: 'Kernel errors in the log', why: 'I/O errors and killed processes show here first.', osFamilies: linux,
-        values: { source: 'kernel', level: 'error', count: 3, within: 10 * minute, severity: 'warning', quiet: 6 * hour },
-        reasons: { level: 'Warnings of the kernel are many and mean little.', count: 'Single ones happen while hardware is found.' } },
+        reasons: {
+          except: 'Updaters stop themselves when they are done.',
+          hold: '60 s is common practice, no source; a restart passes within it.',
+          severity: 'A server does its work through its services.',
+        },
+      },
+      {
+        key: 'updates',
+        kind: 'updates',
+        name: 'Updates',
+        why: 'A security update that waits for a week is a decision nobody took.',
+        osFamilies: any,
+        values: {
+          security: 'critical',
+          'security.after': 7 * day,
+          other: 'notice',
+          'other.after': 30 * day,
+          lists: 'warning',
+          'lists.after': 7 * day,
+        },
+        reasons: {
+          lists: 'From old lists nobody learns of new updates.',
+          'lists.after': 'Debian fetches them every day by itself; a week without is a fault.',
+          security: 'Critical is common practice, no source.',
+          'security.after': 'One weekly round of maintenance fits in.',
+          other: 'They hurt nobody by waiting.',
+          'other.after': 'One monthly round fits in.',
+        },
+      },
+      {
+        key: 'cpu',
+        kind: 'cpu-busy',
+        name: 'CPU',
+        why: 'A quarter of an hour at the limit is felt by users.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+      {
+        key: 'memory',
+        kind: 'memory-available',
+        name: 'Memory',
+        why: 'Little left means swapping next.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+      {
+        key: 'paging',
+        kind: 'paging',
+        name: 'Swapping',
+        why: 'A machine that swaps is slow at once.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+      {
+        key: 'load',
+        kind: 'load',
+        name: 'Load',
+        why: 'More work than cores, for long.',
+        osFamilies: linux,
+        values: {},
+        reasons: {},
+      },
+      {
+        key: 'log.disk-errors',
+        kind: 'log-match',
+        name: 'Disk errors in the log',
+        why: 'The driver complains before the disk fails.',
+        osFamilies: windows,
+        values: {
+          channel: 'System',
+          source: 'disk',
+          level: 'error',
+          count: 3,
+          within: 10 * minute,
+          severity: 'warning',
+          quiet: 6 * hour,
+        },
+        reasons: {
+          count: 'One can be a loose stick; three are a disk.',
+          quiet: 'One alert a shift is enough to order a disk.',
+        },
+      },
+      {
+        key: 'log.kernel',
+        kind: 'log-match',
+        name: 'Kernel errors in the log',
+        why: 'I/O errors and killed processes show here first.',
+        osFamilies: linux,
+        values: {
+          source: 'kernel',
+          level: 'error',
+          count: 3,
+          within: 10 * minute,
+          severity: 'warning',
+          quiet: 6 * hour,
+        },
+        reasons: {
+          level: 'Warnings of the kernel are many and mean little.',
+          count: 'Single ones happen while hardware is found.',
+        },
+      },
       ...agentWatches,
     ],
   },
@@ -64,12 +239,38 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'Workstations are switched off at night; only what a technician would act on.',
     suits: kind('workstation'),
     watches: [
-      { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'A full system disk stops updates first.', osFamilies: any,
-        values: { 'warning.percent': 0.08, 'warning.bytes': 10 * gigabyte, 'critical.percent': 0.03, 'critical.bytes': 4 * gigabyte, hold: 30 * minute, 'clear.percent': 0.1, 'clear.bytes': 14 * gigabyte },
-        reasons: { 'warning.bytes': 'A feature update of Windows needs about that much.', hold: 'People copy things and delete them again.' } },
-      { key: 'updates', kind: 'updates', name: 'Updates', why: 'Two weeks leave room for a holiday.', osFamilies: any,
+      {
+        key: 'disk.space',
+        kind: 'disk-space',
+        name: 'Free disk space',
+        why: 'A full system disk stops updates first.',
+        osFamilies: any,
+        values: {
+          'warning.percent': 0.08,
+          'warning.bytes': 10 * gigabyte,
+          'critical.percent': 0.03,
+          'critical.bytes': 4 * gigabyte,
+          hold: 30 * minute,
+          'clear.percent': 0.1,
+          'clear.bytes': 14 * gigabyte,
+        },
+        reasons: {
+          'warning.bytes': 'A feature update of Windows needs about that much.',
+          hold: 'People copy things and delete them again.',
+        },
+      },
+      {
+        key: 'updates',
+        kind: 'updates',
+        name: 'Updates',
+        why: 'Two weeks leave room for a holiday.',
+        osFamilies: any,
         values: { security: 'warning', 'security.after': 14 * day, other: 'nothing' },
-        reasons: { 'security.after': 'A machine that was off for a holiday catches up by itself.', other: 'Nobody drives out for them.' } },
+        reasons: {
+          'security.after': 'A machine that was off for a holiday catches up by itself.',
+          other: 'Nobody drives out for them.',
+        },
+      },
       ...agentWatches,
     ],
   },
@@ -77,17 +278,43 @@ export const starterTemplates: readonly StarterTemplate[] = [
     name: 'Web server',
     description: 'The service that answers, and the room its logs need.',
     suits: role('web'),
-    watches: [service('services.web', 'Web service', 'Nobody is served without it, whatever its start is set to.', ['nginx', 'apache2', 'W3SVC'])],
+    watches: [
+      service('services.web', 'Web service', 'Nobody is served without it, whatever its start is set to.', [
+        'nginx',
+        'apache2',
+        'W3SVC',
+      ]),
+    ],
   },
   {
     name: 'Database server',
     description: 'Databases stop hard when their disk is full, so it is said earlier.',
     suits: role('database'),
     watches: [
-      { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'A database needs room to recover in.', osFamilies: any,
-        values: { 'warning.percent': 0.2, 'warning.bytes': 50 * gigabyte, 'clear.percent': 0.22, 'clear.bytes': 60 * gigabyte },
-        reasons: { 'warning.percent': 'A vacuum or a rebuilt index needs a copy of the largest table.', 'clear.percent': 'A little above the threshold.' } },
-      service('services.database', 'Database service', 'Everything else waits for it. One that stopped is looked at before it is started: its files may be damaged.', ['postgresql*', 'mariadb*', 'MSSQL*'], null),
+      {
+        key: 'disk.space',
+        kind: 'disk-space',
+        name: 'Free disk space',
+        why: 'A database needs room to recover in.',
+        osFamilies: any,
+        values: {
+          'warning.percent': 0.2,
+          'warning.bytes': 50 * gigabyte,
+          'clear.percent': 0.22,
+          'clear.bytes': 60 * gigabyte,
+        },
+        reasons: {
+          'warning.percent': 'A vacuum or a rebuilt index needs a copy of the largest table.',
+          'clear.percent': 'A little above the threshold.',
+        },
+      },
+      service(
+        'services.database',
+        'Database service',
+        'Everything else waits for it. One that stopped is looked at before it is started: its files may be damaged.',
+        ['postgresql*', 'mariadb*', 'MSSQL*'],
+        null,
+      ),
     ],
   },
   {
@@ -95,10 +322,31 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'Nobody signs in and no name is found without it.',
     suits: role('directory'),
     watches: [
-      service('services.directory', 'Directory service', 'Sign-in, names and policies of the whole site come from here.', ['NTDS', 'DNS', 'Kdc', 'Netlogon', 'slapd', 'samba-ad-dc']),
-      { key: 'log.directory', kind: 'log-match', name: 'Errors of the directory', why: 'Replication that fails shows here long before users notice.', osFamilies: windows,
-        values: { channel: 'Directory Service', level: 'error', count: 3, within: hour, severity: 'warning', quiet: 12 * hour },
-        reasons: { count: 'A partner that restarts leaves one or two.', within: 'Replication is tried again every quarter of an hour or so.' } },
+      service(
+        'services.directory',
+        'Directory service',
+        'Sign-in, names and policies of the whole site come from here.',
+        ['NTDS', 'DNS', 'Kdc', 'Netlogon', 'slapd', 'samba-ad-dc'],
+      ),
+      {
+        key: 'log.directory',
+        kind: 'log-match',
+        name: 'Errors of the directory',
+        why: 'Replication that fails shows here long before users notice.',
+        osFamilies: windows,
+        values: {
+          channel: 'Directory Service',
+          level: 'error',
+          count: 3,
+          within: hour,
+          severity: 'warning',
+          quiet: 12 * hour,
+        },
+        reasons: {
+          count: 'A partner that restarts leaves one or two.',
+          within: 'Replication is tried again every quarter of an hour or so.',
+        },
+      },
     ],
   },
   {
@@ -112,10 +360,26 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'The share, and a disk that fills by what people put on it.',
     suits: role('file'),
     watches: [
-      service('services.file', 'File service', 'Everybody’s work is on it.', ['LanmanServer', 'smbd', 'nfs-server', 'nfs-kernel-server']),
-      { key: 'disk.space', kind: 'disk-space', name: 'Free disk space', why: 'People fill shares by themselves, a little every day.', osFamilies: any,
-        values: { 'warning.percent': 0.12, 'warning.bytes': 100 * gigabyte, 'clear.percent': 0.14, 'clear.bytes': 120 * gigabyte },
-        reasons: { 'warning.bytes': 'Time to talk with the client about it before it is needed.' } },
+      service('services.file', 'File service', 'Everybody’s work is on it.', [
+        'LanmanServer',
+        'smbd',
+        'nfs-server',
+        'nfs-kernel-server',
+      ]),
+      {
+        key: 'disk.space',
+        kind: 'disk-space',
+        name: 'Free disk space',
+        why: 'People fill shares by themselves, a little every day.',
+        osFamilies: any,
+        values: {
+          'warning.percent': 0.12,
+          'warning.bytes': 100 * gigabyte,
+          'clear.percent': 0.14,
+          'clear.bytes': 120 * gigabyte,
+        },
+        reasons: { 'warning.bytes': 'Time to talk with the client about it before it is needed.' },
+      },
     ],
   },
   {
@@ -123,9 +387,18 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'The nightly run has to say that it went well.',
     suits: role('backup'),
     watches: [
-      { key: 'log.backup', kind: 'log-absence', name: 'Nightly backup', why: 'A backup that fails silently is found on the day it is needed.', osFamilies: any,
+      {
+        key: 'log.backup',
+        kind: 'log-absence',
+        name: 'Nightly backup',
+        why: 'A backup that fails silently is found on the day it is needed.',
+        osFamilies: any,
         values: { source: 'nightly-backup', text: 'completed', period: day + 2 * hour, severity: 'critical' },
-        reasons: { period: 'A day, and two hours for a night with more to do.', text: 'Only success counts: a run that says nothing has failed.' } },
+        reasons: {
+          period: 'A day, and two hours for a night with more to do.',
+          text: 'Only success counts: a run that says nothing has failed.',
+        },
+      },
     ],
   },
   {
@@ -133,25 +406,62 @@ export const starterTemplates: readonly StarterTemplate[] = [
     description: 'Many machines stand on it, so it is told early.',
     suits: role('virtualisation'),
     watches: [
-      service('services.virtualisation', 'Virtualisation service', 'No machine on it can be started or moved without it.', ['libvirtd', 'virtqemud', 'vmms', 'vmcompute']),
-      { key: 'memory', kind: 'memory-available', name: 'Memory', why: 'A host that swaps slows down every machine on it.', osFamilies: any, values: { warning: 0.08, critical: 0.04 },
-        reasons: { warning: 'Room to start one more machine after another host fails.', critical: 'From here on the host takes memory from its machines.' } },
+      service(
+        'services.virtualisation',
+        'Virtualisation service',
+        'No machine on it can be started or moved without it.',
+        ['libvirtd', 'virtqemud', 'vmms', 'vmcompute'],
+      ),
+      {
+        key: 'memory',
+        kind: 'memory-available',
+        name: 'Memory',
+        why: 'A host that swaps slows down every machine on it.',
+        osFamilies: any,
+        values: { warning: 0.08, critical: 0.04 },
+        reasons: {
+          warning: 'Room to start one more machine after another host fails.',
+          critical: 'From here on the host takes memory from its machines.',
+        },
+      },
     ],
   },
   {
     name: 'Network gear',
     description: 'Gear that stops being heard takes everything behind it along.',
     suits: kind('network'),
-    watches: [{ key: 'silence', kind: 'silence', name: 'Silence', why: 'A switch that is not heard is down, or what leads to it is.', osFamilies: any, values: { after: 3 * minute, severity: 'critical' }, reasons: { after: 'Gear restarts faster than servers.' } }],
+    watches: [
+      {
+        key: 'silence',
+        kind: 'silence',
+        name: 'Silence',
+        why: 'A switch that is not heard is down, or what leads to it is.',
+        osFamilies: any,
+        values: { after: 3 * minute, severity: 'critical' },
+        reasons: { after: 'Gear restarts faster than servers.' },
+      },
+    ],
   },
   {
     name: 'Power supply',
     description: 'It has to be heard when the lights go out, not only before.',
     suits: kind('power'),
-    watches: [{ key: 'silence', kind: 'silence', name: 'Silence', why: 'One that is not heard protects nobody that one could count on.', osFamilies: any, values: { after: 10 * minute, severity: 'warning' }, reasons: { after: 'Management cards restart by themselves now and then.', severity: 'The machines behind it still run.' } }],
+    watches: [
+      {
+        key: 'silence',
+        kind: 'silence',
+        name: 'Silence',
+        why: 'One that is not heard protects nobody that one could count on.',
+        osFamilies: any,
+        values: { after: 10 * minute, severity: 'warning' },
+        reasons: {
+          after: 'Management cards restart by themselves now and then.',
+          severity: 'The machines behind it still run.',
+        },
+      },
+    ],
   },
 ]
-
 
 /** A template of the library as it is saved: the reasons stay behind. */
 export function fromLibrary({ name, description, watches }: StarterTemplate): TemplateBody {

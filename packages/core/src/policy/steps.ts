@@ -3,7 +3,18 @@ import { countText } from '../text'
 import type { Millis } from '../units'
 import { watchKinds } from '../watch'
 import type { Policy } from './roster'
-import { levelFaults, templateFaults, valueFaults, withDefaults, withIncluded, type AssignmentBody, type ExceptionBody, type Fault, type Template, type TemplateBody } from './template'
+import {
+  levelFaults,
+  templateFaults,
+  valueFaults,
+  withDefaults,
+  withIncluded,
+  type AssignmentBody,
+  type ExceptionBody,
+  type Fault,
+  type Template,
+  type TemplateBody,
+} from './template'
 
 /**
  * One thing that a change of policy does; a change is a list of them and happens as a whole or not at all. `id` below
@@ -22,7 +33,11 @@ export interface KnownEstate extends EstateNames {
 
 /** The policy as it would be. What is new keeps its number below zero, so that nothing else has it. */
 export function withSteps(policy: Policy, steps: readonly PolicyStep[], at: Millis): Policy {
-  const put = <T extends { id: number }>(list: readonly T[], id: number, make: ((before: T | undefined) => T) | null): readonly T[] => {
+  const put = <T extends { id: number }>(
+    list: readonly T[],
+    id: number,
+    make: ((before: T | undefined) => T) | null,
+  ): readonly T[] => {
     const rest = list.filter((one) => one.id !== id)
     return make ? [...rest, make(list.find((one) => one.id === id))] : rest
   }
@@ -31,15 +46,22 @@ export function withSteps(policy: Policy, steps: readonly PolicyStep[], at: Mill
     const { id } = step
     const revision = step.basedOn + 1
     // Of two new ones the later step is the newer.
-    const made = (before: { createdAt: Millis } | undefined) => ({ id, revision, createdAt: before?.createdAt ?? at + steps.indexOf(step) })
+    const made = (before: { createdAt: Millis } | undefined) => ({
+      id,
+      revision,
+      createdAt: before?.createdAt ?? at + steps.indexOf(step),
+    })
     if (step.of === 'template') templates = put(templates, id, step.to && (() => ({ ...step.to!, id, revision })))
-    else if (step.of === 'assignment') assignments = put(assignments, id, step.to && ((before) => ({ ...step.to!, ...made(before) })))
+    else if (step.of === 'assignment')
+      assignments = put(assignments, id, step.to && ((before) => ({ ...step.to!, ...made(before) })))
     else exceptions = put(exceptions, id, step.to && ((before) => ({ ...step.to!, ...made(before) })))
   }
   return { templates, assignments, exceptions }
 }
 
-/** The shortest way round, in names, when a template includes itself through others. Each template is looked at once. */
+/**
+ * The shortest way round, in names, when a template includes itself through others. Each template is looked at once.
+ */
 function ring(template: Template, byId: ReadonlyMap<number, Template>): string[] | null {
   const cameFrom = new Map<number, number>()
   const reached = [template.id]
@@ -61,10 +83,21 @@ function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[
   const byId = new Map(after.templates.map((one) => [one.id, one]))
   const faults: Fault[] = [...templateFaults(to.watches)]
   if (!to.name.trim()) faults.push({ at: 'name', message: 'A template needs a name: later there are hundreds.' })
-  if (after.templates.some((one) => one.id !== id && one.name.toLowerCase() === to.name.trim().toLowerCase())) faults.push({ at: 'name', message: `There is a template “${to.name}” already. Choose another name.`, code: 'already-exists' })
-  for (const included of to.includes) if (!byId.has(included)) faults.push({ at: 'includes', message: 'It includes a template that does not exist (any more). Leave it out, or make it first.' })
+  if (after.templates.some((one) => one.id !== id && one.name.toLowerCase() === to.name.trim().toLowerCase()))
+    faults.push({
+      at: 'name',
+      message: `There is a template “${to.name}” already. Choose another name.`,
+      code: 'already-exists',
+    })
+  for (const included of to.includes)
+    if (!byId.has(included))
+      faults.push({
+        at: 'includes',
+        message: 'It includes a template that does not exist (any more). Leave it out, or make it first.',
+      })
   const round = ring(byId.get(id)!, byId)
-  if (round) faults.push({ at: 'includes', message: `It includes itself: ${round.join(' → ')}. Leave one of them out.` })
+  if (round)
+    faults.push({ at: 'includes', message: `It includes itself: ${round.join(' → ')}. Leave one of them out.` })
   return faults
 }
 
@@ -72,42 +105,78 @@ function assignmentFaults(to: AssignmentBody, after: Policy, estate: KnownEstate
   const faults = knownTargetFaults(to.target, estate)
   const template = after.templates.find((one) => one.id === to.templateId)
   if (!template) return [...faults, { at: 'templateId', message: 'There is no such template (any more).' }]
-  const watches = withIncluded(template, new Map(after.templates.map((one) => [one.id, one]))).flatMap((one) => one.watches)
+  const watches = withIncluded(template, new Map(after.templates.map((one) => [one.id, one]))).flatMap(
+    (one) => one.watches,
+  )
   for (const [key, values] of Object.entries(to.values)) {
     const watch = watches.find((one) => one.key === key)
     if (!watch) faults.push({ at: `values.${key}`, message: `“${template.name}” has no watch “${key}”.` })
-    else for (const fault of [...valueFaults(watch.kind, values), ...levelFaults(watch.kind, withDefaults(watch.kind, { ...watch.values, ...values }))]) faults.push({ at: `values.${key}.${fault.at}`, message: fault.message })
+    else
+      for (const fault of [
+        ...valueFaults(watch.kind, values),
+        ...levelFaults(watch.kind, withDefaults(watch.kind, { ...watch.values, ...values })),
+      ])
+        faults.push({ at: `values.${key}.${fault.at}`, message: fault.message })
   }
   return faults
 }
 
 function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate): Fault[] {
   const faults = knownTargetFaults(to.target, estate)
-  const kinds = [...new Set(after.templates.flatMap((one) => one.watches).filter((watch) => watch.key === to.watch).map((watch) => watch.kind))]
+  const kinds = [
+    ...new Set(
+      after.templates
+        .flatMap((one) => one.watches)
+        .filter((watch) => watch.key === to.watch)
+        .map((watch) => watch.kind),
+    ),
+  ]
   if (!kinds.length) faults.push({ at: 'watch', message: `No template has a watch “${to.watch}”.` })
   else {
-    const fitting = kinds.find((name) => Object.keys(to.values).every((value) => watchKinds.get(name)?.parameters.some((one) => one.name === value))) ?? kinds[0]!
-    for (const fault of valueFaults(fitting, to.values)) faults.push({ at: `values.${fault.at}`, message: fault.message })
+    const fitting =
+      kinds.find((name) =>
+        Object.keys(to.values).every((value) => watchKinds.get(name)?.parameters.some((one) => one.name === value)),
+      ) ?? kinds[0]!
+    for (const fault of valueFaults(fitting, to.values))
+      faults.push({ at: `values.${fault.at}`, message: fault.message })
     // Templates may use one key with different values: what fits one of them may be meant for its devices alone.
-    const wrong = after.templates.flatMap((one) => one.watches).filter((watch) => watch.key === to.watch && watch.kind === fitting)
+    const wrong = after.templates
+      .flatMap((one) => one.watches)
+      .filter((watch) => watch.key === to.watch && watch.kind === fitting)
       .map((watch) => levelFaults(fitting, withDefaults(fitting, { ...watch.values, ...to.values })))
-    if (wrong.every((one) => one.length)) for (const fault of wrong[0] ?? []) faults.push({ at: `values.${fault.at}`, message: fault.message })
+    if (wrong.every((one) => one.length))
+      for (const fault of wrong[0] ?? []) faults.push({ at: `values.${fault.at}`, message: fault.message })
   }
-  if (!to.leftOut && Object.keys(to.values).length === 0) faults.push({ at: 'values', message: 'An exception changes at least one value, or leaves the watch out.' })
-  if (to.reason.trim().length < 3) faults.push({ at: 'reason', message: 'Say why: whoever finds this exception in a year needs it.' })
+  if (!to.leftOut && Object.keys(to.values).length === 0)
+    faults.push({ at: 'values', message: 'An exception changes at least one value, or leaves the watch out.' })
+  if (to.reason.trim().length < 3)
+    faults.push({ at: 'reason', message: 'Say why: whoever finds this exception in a year needs it.' })
   return faults
 }
 
 /** What is incomplete, contradictory or not there (any more) in a target; `at` begins with `target`. */
 export function knownTargetFaults(target: AssignmentBody['target'], estate: KnownEstate): Fault[] {
   const missing = (what: string) => `There is no such ${what} (any more).`
-  const faults = targetFaults(target, (siteId) => estate.siteClient(siteId)).map(({ at, message }) => ({ at: ['target', ...at].join('.'), message }))
+  const faults = targetFaults(target, (siteId) => estate.siteClient(siteId)).map(({ at, message }) => ({
+    at: ['target', ...at].join('.'),
+    message,
+  }))
   const look = (one: AssignmentBody['target'], at: string): void => {
-    if (one.on === 'all' || one.on === 'any' || one.on === 'except') one.of.forEach((part, i) => { look(part, `${at}.${i}`) })
-    else if (one.on === 'client' && one.clientId > 0 && estate.client(one.clientId) === null) faults.push({ at, message: missing('client') })
-    else if (one.on === 'site' && one.siteId > 0 && estate.site(one.siteId) === null) faults.push({ at, message: missing('site') })
-    else if (one.on === 'role' && one.role && estate.role(one.role) === null) faults.push({ at, message: missing('role') })
-    else if (one.on === 'devices' && one.deviceIds.some((id) => estate.device(id) === null)) faults.push({ at, message: `${countText(one.deviceIds.filter((id) => estate.device(id) === null).length, 'chosen device is', 'chosen devices are')} not in use (any more). Leave them out.` })
+    if (one.on === 'all' || one.on === 'any' || one.on === 'except')
+      one.of.forEach((part, i) => {
+        look(part, `${at}.${i}`)
+      })
+    else if (one.on === 'client' && one.clientId > 0 && estate.client(one.clientId) === null)
+      faults.push({ at, message: missing('client') })
+    else if (one.on === 'site' && one.siteId > 0 && estate.site(one.siteId) === null)
+      faults.push({ at, message: missing('site') })
+    else if (one.on === 'role' && one.role && estate.role(one.role) === null)
+      faults.push({ at, message: missing('role') })
+    else if (one.on === 'devices' && one.deviceIds.some((id) => estate.device(id) === null))
+      faults.push({
+        at,
+        message: `${countText(one.deviceIds.filter((id) => estate.device(id) === null).length, 'chosen device is', 'chosen devices are')} not in use (any more). Leave them out.`,
+      })
   }
   look(target, 'target')
   return faults
@@ -118,8 +187,24 @@ function removalFaults(id: number, before: Policy, after: Policy): Fault[] {
   const assigned = after.assignments.filter((one) => one.templateId === id).length
   const including = after.templates.filter((one) => one.includes.includes(id)).map((one) => `“${one.name}”`)
   return [
-    ...(assigned ? [{ at: '', message: `“${name}” is still assigned (${countText(assigned, 'assignment')}). Take those away first.`, code: 'still-used' as const }] : []),
-    ...(including.length ? [{ at: '', message: `“${name}” is included by ${including.join(', ')}. Leave it out there first.`, code: 'still-used' as const }] : []),
+    ...(assigned
+      ? [
+          {
+            at: '',
+            message: `“${name}” is still assigned (${countText(assigned, 'assignment')}). Take those away first.`,
+            code: 'still-used' as const,
+          },
+        ]
+      : []),
+    ...(including.length
+      ? [
+          {
+            at: '',
+            message: `“${name}” is included by ${including.join(', ')}. Leave it out there first.`,
+            code: 'still-used' as const,
+          },
+        ]
+      : []),
   ]
 }
 
@@ -129,10 +214,13 @@ function shapeFaults(steps: readonly PolicyStep[]): Fault[] {
   return steps.flatMap((step, i) => {
     const at = `steps.${i}`
     const key = `${step.of} ${step.id}`
-    if (about.has(key)) return [{ at, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
+    if (about.has(key))
+      return [{ at, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
     about.add(key)
-    if (step.id < 0 && step.to === null) return [{ at, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
-    if (step.id < 0 && step.basedOn !== 0) return [{ at: `${at}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
+    if (step.id < 0 && step.to === null)
+      return [{ at, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
+    if (step.id < 0 && step.basedOn !== 0)
+      return [{ at: `${at}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
     return []
   })
 }
@@ -144,9 +232,13 @@ export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate:
   const after = withSteps(before, steps, 0)
   return steps.flatMap((step, i) => {
     const faults = !step.to
-      ? step.of === 'template' ? removalFaults(step.id, before, after) : []
-      : step.of === 'template' ? templateStepFaults(step.id, step.to, after)
-        : step.of === 'assignment' ? assignmentFaults(step.to, after, estate)
+      ? step.of === 'template'
+        ? removalFaults(step.id, before, after)
+        : []
+      : step.of === 'template'
+        ? templateStepFaults(step.id, step.to, after)
+        : step.of === 'assignment'
+          ? assignmentFaults(step.to, after, estate)
           : exceptionFaults(step.to, after, estate)
     return faults.map((fault) => ({ ...fault, at: [`steps.${i}`, fault.at].filter(Boolean).join('.') }))
   })

@@ -6,7 +6,9 @@ const watch: WatchSpec = { key: 'disk', kind: 'disk-space', name: 'Disk', why: '
 
 describe('what is wrong with a template', () => {
   it('is said at the parameter', () => {
-    expect(valueFaults('disk-space', { 'warning.percent': 7 })).toEqual([{ at: 'warning.percent', message: 'Warning below must lie between 0 % and 100 %; 700 % does not.' }])
+    expect(valueFaults('disk-space', { 'warning.percent': 7 })).toEqual([
+      { at: 'warning.percent', message: 'Warning below must lie between 0 % and 100 %; 700 % does not.' },
+    ])
     expect(valueFaults('disk-space', { wraning: 1 })[0]!.message).toContain('no parameter “wraning”')
     expect(levelFaults('cpu-busy', { warning: 0.9, critical: 0.8 })[0]!.at).toBe('critical')
   })

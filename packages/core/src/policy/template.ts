@@ -23,7 +23,10 @@ export interface TemplateBody {
   includes: number[]
   watches: WatchSpec[]
 }
-export interface Template extends TemplateBody { id: number; revision: number }
+export interface Template extends TemplateBody {
+  id: number
+  revision: number
+}
 
 /** Puts a template on a target, with values of its own by watch key. */
 export interface AssignmentBody {
@@ -37,7 +40,11 @@ export interface AssignmentBody {
   /** When somebody should ask whether it is still wanted. */
   reviewAt: Millis | null
 }
-export interface Assignment extends AssignmentBody { id: number; revision: number; createdAt: Millis }
+export interface Assignment extends AssignmentBody {
+  id: number
+  revision: number
+  createdAt: Millis
+}
 
 /** A value changed, or a watch left out, with a reason. */
 export interface ExceptionBody {
@@ -50,17 +57,40 @@ export interface ExceptionBody {
   ownerId: number | null
   reviewAt: Millis | null
 }
-export interface Exception extends ExceptionBody { id: number; revision: number; createdAt: Millis }
+export interface Exception extends ExceptionBody {
+  id: number
+  revision: number
+  createdAt: Millis
+}
 
 /** `code`: where it is more than a wrong field: the name is taken, or something still refers to it. */
-export interface Fault { at: string; message: string; code?: 'already-exists' | 'still-used' }
+export interface Fault {
+  at: string
+  message: string
+  code?: 'already-exists' | 'still-used'
+}
 
 const levelPairs: Record<string, readonly (readonly [worse: string, milder: string, direction: 1 | -1])[]> = {
-  'disk-space': [['critical.percent', 'warning.percent', -1], ['critical.bytes', 'warning.bytes', -1]],
-  'cpu-busy': [['critical', 'warning', 1], ['warning', 'notice', 1]],
-  load: [['critical', 'warning', 1], ['warning', 'notice', 1]],
-  paging: [['critical', 'warning', 1], ['warning', 'notice', 1]],
-  'memory-available': [['critical', 'warning', -1], ['warning', 'notice', -1]],
+  'disk-space': [
+    ['critical.percent', 'warning.percent', -1],
+    ['critical.bytes', 'warning.bytes', -1],
+  ],
+  'cpu-busy': [
+    ['critical', 'warning', 1],
+    ['warning', 'notice', 1],
+  ],
+  load: [
+    ['critical', 'warning', 1],
+    ['warning', 'notice', 1],
+  ],
+  paging: [
+    ['critical', 'warning', 1],
+    ['warning', 'notice', 1],
+  ],
+  'memory-available': [
+    ['critical', 'warning', -1],
+    ['warning', 'notice', -1],
+  ],
   'certificate-left': [['critical', 'warning', -1]],
 }
 
@@ -87,28 +117,45 @@ export function levelFaults(kindName: string, values: Values): Fault[] {
       const parameter = kind?.parameters.find((one) => one.name === name)
       return `${name} (${parameter ? valueText(parameter, value) : value})`
     }
-    return [{ at: worse, message: `The more urgent level is reached before the milder one: make ${said(worse, a)} ${direction > 0 ? 'larger' : 'smaller'} than ${said(milder, b)}.` }]
+    return [
+      {
+        at: worse,
+        message: `The more urgent level is reached before the milder one: make ${said(worse, a)} ${direction > 0 ? 'larger' : 'smaller'} than ${said(milder, b)}.`,
+      },
+    ]
   })
 }
 
 /** Values of a watch with the defaults of its kind where it says nothing. */
 export function withDefaults(kindName: string, values: Values): Values {
-  return { ...Object.fromEntries((watchKinds.get(kindName)?.parameters ?? []).map((one) => [one.name, one.default])), ...values }
+  return {
+    ...Object.fromEntries((watchKinds.get(kindName)?.parameters ?? []).map((one) => [one.name, one.default])),
+    ...values,
+  }
 }
 
 export function templateFaults(watches: readonly WatchSpec[]): Fault[] {
   const faults: Fault[] = []
   const seen = new Set<string>()
   for (const watch of watches) {
-    if (seen.has(watch.key)) faults.push({ at: watch.key, message: `The key “${watch.key}” is used twice in this template.` })
+    if (seen.has(watch.key))
+      faults.push({ at: watch.key, message: `The key “${watch.key}” is used twice in this template.` })
     seen.add(watch.key)
-    if (!/^[a-z0-9][a-z0-9.-]{0,60}$/.test(watch.key)) faults.push({ at: watch.key, message: 'A key has small letters, digits, dots and hyphens, 61 at most.' })
-    for (const fault of [...valueFaults(watch.kind, watch.values), ...levelFaults(watch.kind, withDefaults(watch.kind, watch.values))]) faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
+    if (!/^[a-z0-9][a-z0-9.-]{0,60}$/.test(watch.key))
+      faults.push({ at: watch.key, message: 'A key has small letters, digits, dots and hyphens, 61 at most.' })
+    for (const fault of [
+      ...valueFaults(watch.kind, watch.values),
+      ...levelFaults(watch.kind, withDefaults(watch.kind, watch.values)),
+    ])
+      faults.push({ at: `${watch.key}.${fault.at}`, message: fault.message })
   }
   return faults
 }
 
-/** The template and those it includes, the nearer first, each once. What is missing is left out, and a ring ends where it closes. */
+/**
+ * The template and those it includes, the nearer first, each once. What is missing is left out, and a ring ends where
+ * it closes.
+ */
 export function withIncluded(template: Template, byId: ReadonlyMap<number, Template>): Template[] {
   const all = [template]
   for (let i = 0; i < all.length; i++)

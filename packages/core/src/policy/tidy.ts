@@ -5,9 +5,16 @@ import type { EffectiveWatch, Policy } from './roster'
 import type { PolicyStep } from './steps'
 import type { Exception } from './template'
 
-/** Why an exception is worth a look: its date has passed; it changes nothing anywhere; it reaches nothing that has the watch. */
+/**
+ * Why an exception is worth a look: its date has passed; it changes nothing anywhere; it reaches nothing that has the
+ * watch.
+ */
 export type ExceptionDoubt = 'date passed' | 'changes nothing' | 'reaches nothing'
-export interface ExceptionUse { exception: Exception; devices: number; doubts: ExceptionDoubt[] }
+export interface ExceptionUse {
+  exception: Exception
+  devices: number
+  doubts: ExceptionDoubt[]
+}
 
 /** The exceptions that a watch shows in its chains, and whether each of them makes a difference there. */
 function exceptionsIn(watch: EffectiveWatch): ReadonlyMap<number, boolean> {
@@ -47,7 +54,11 @@ export function exceptionUses(compiled: CompiledPolicy, devices: readonly Device
 }
 
 /** Makes an exception what its template says, for everybody: the template changes, the exception goes. */
-export function pullUp(policy: Pick<Policy, 'templates' | 'exceptions'>, exceptionId: number, templateId: number): PolicyStep[] {
+export function pullUp(
+  policy: Pick<Policy, 'templates' | 'exceptions'>,
+  exceptionId: number,
+  templateId: number,
+): PolicyStep[] {
   const exception = policy.exceptions.find((one) => one.id === exceptionId)
   const template = policy.templates.find((one) => one.id === templateId)
   if (!exception || !template) return []
@@ -55,25 +66,68 @@ export function pullUp(policy: Pick<Policy, 'templates' | 'exceptions'>, excepti
   const body = { name, description, includes, watches: template.watches }
   const watches = exception.leftOut
     ? body.watches.filter((watch) => watch.key !== exception.watch)
-    : body.watches.map((watch) => (watch.key === exception.watch ? { ...watch, values: { ...watch.values, ...exception.values } } : watch))
+    : body.watches.map((watch) =>
+        watch.key === exception.watch ? { ...watch, values: { ...watch.values, ...exception.values } } : watch,
+      )
   return [
-    { of: 'template', id, basedOn: revision, note: `What was an exception: ${exception.reason}`, to: { ...body, watches } },
+    {
+      of: 'template',
+      id,
+      basedOn: revision,
+      note: `What was an exception: ${exception.reason}`,
+      to: { ...body, watches },
+    },
     { of: 'exception', id: exceptionId, basedOn: exception.revision, to: null },
   ]
 }
 
 /** The devices on which this value of the template is the one that counts. */
-export function devicesFollowing(compiled: CompiledPolicy, devices: readonly DeviceTraits[], templateId: number, key: string, parameter: string): DeviceId[] {
-  return devices.filter((device) => {
-    const source = compiled.roster(device).find((one) => one.key === key)?.chains[parameter]?.[0]?.source
-    return source?.from === 'template' && source.id === templateId
-  }).map((device) => device.id)
+export function devicesFollowing(
+  compiled: CompiledPolicy,
+  devices: readonly DeviceTraits[],
+  templateId: number,
+  key: string,
+  parameter: string,
+): DeviceId[] {
+  return devices
+    .filter((device) => {
+      const source = compiled.roster(device).find((one) => one.key === key)?.chains[parameter]?.[0]?.source
+      return source?.from === 'template' && source.id === templateId
+    })
+    .map((device) => device.id)
 }
 
-/** Lets the devices that follow a value of a template today keep it as an exception of their own, whatever the template says later. */
-export function keepForPresent(compiled: CompiledPolicy, devices: readonly DeviceTraits[], templateId: number, key: string, parameter: string, reason: string, ownerId: number | null): PolicyStep[] {
-  const value = compiled.policy.templates.find((one) => one.id === templateId)?.watches.find((one) => one.key === key)?.values[parameter]
+/**
+ * Lets the devices that follow a value of a template today keep it as an exception of their own, whatever the template
+ * says later.
+ */
+export function keepForPresent(
+  compiled: CompiledPolicy,
+  devices: readonly DeviceTraits[],
+  templateId: number,
+  key: string,
+  parameter: string,
+  reason: string,
+  ownerId: number | null,
+): PolicyStep[] {
+  const value = compiled.policy.templates.find((one) => one.id === templateId)?.watches.find((one) => one.key === key)
+    ?.values[parameter]
   const deviceIds = devicesFollowing(compiled, devices, templateId, key, parameter)
   if (value === undefined || !deviceIds.length) return []
-  return [{ of: 'exception', id: -1, basedOn: 0, to: { target: { on: 'devices', deviceIds }, watch: key, values: { [parameter]: value }, leftOut: false, reason, ownerId, reviewAt: null } }]
+  return [
+    {
+      of: 'exception',
+      id: -1,
+      basedOn: 0,
+      to: {
+        target: { on: 'devices', deviceIds },
+        watch: key,
+        values: { [parameter]: value },
+        leftOut: false,
+        reason,
+        ownerId,
+        reviewAt: null,
+      },
+    },
+  ]
 }

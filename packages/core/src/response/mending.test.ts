@@ -4,34 +4,71 @@ import { hour, minute, second } from '../units'
 import { sentenceText, watchKind, type Values } from '../watch'
 import { actionsFor, answerWithin, longestMending, mendingStep, responseOf, type Trouble, type Try } from './mending'
 
-const defaults = (kind: string, more: Values): Values => ({ ...Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default])), ...more })
+const defaults = (kind: string, more: Values): Values => ({
+  ...Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default])),
+  ...more,
+})
 const now = 10 * hour
 const failing = { runs: { critical: { since: 0, checks: 3 } }, lastAt: now, silent: false }
 const well = { runs: {}, lastAt: now, silent: false }
 /** Began a moment ago, on a device that was heard just now. */
 const trouble: Trouble = { startedAt: now - 5 * minute, heardAt: now, gap: 150 * second }
 const thrice = { times: 3, wait: minute }
-const tried = (ago: number, more: Partial<Try> = {}): Try => ({ at: now - ago, state: 'done', endedAt: now - ago + second, hopeless: false, ...more })
-const next = (tries: Try[], post: typeof failing | typeof well = failing, response = thrice, more: Partial<Trouble> = {}) => mendingStep(response, tries, post, { ...trouble, ...more }, now).next
+const tried = (ago: number, more: Partial<Try> = {}): Try => ({
+  at: now - ago,
+  state: 'done',
+  endedAt: now - ago + second,
+  hopeless: false,
+  ...more,
+})
+const next = (
+  tries: Try[],
+  post: typeof failing | typeof well = failing,
+  response = thrice,
+  more: Partial<Trouble> = {},
+) => mendingStep(response, tries, post, { ...trouble, ...more }, now).next
 
 describe('what a watch does by itself', () => {
   it('is to start what should run, and to stop what should not; nothing unless it was told to', () => {
-    expect(responseOf({ kind: 'service-state', values: defaults('service-state', { tries: 3 }) }, 'nginx')).toEqual({ action: { verb: 'start', service: 'nginx' }, times: 3, wait: minute })
-    expect(responseOf({ kind: 'service-state', values: defaults('service-state', { which: 'named', expected: 'stopped', tries: 1 }) }, 'telnetd')?.action).toEqual({ verb: 'stop', service: 'telnetd' })
+    expect(responseOf({ kind: 'service-state', values: defaults('service-state', { tries: 3 }) }, 'nginx')).toEqual({
+      action: { verb: 'start', service: 'nginx' },
+      times: 3,
+      wait: minute,
+    })
+    expect(
+      responseOf(
+        { kind: 'service-state', values: defaults('service-state', { which: 'named', expected: 'stopped', tries: 1 }) },
+        'telnetd',
+      )?.action,
+    ).toEqual({ verb: 'stop', service: 'telnetd' })
     expect(responseOf({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx')).toBeNull()
   })
   it('or to restart a service that it names, for what is no service itself', () => {
-    expect(responseOf({ kind: 'memory-available', values: defaults('memory-available', { 'restart.service': 'tomcat10' }) }, '')).toEqual({ action: { verb: 'restart', service: 'tomcat10' }, times: 1, wait: 2 * minute })
+    expect(
+      responseOf(
+        { kind: 'memory-available', values: defaults('memory-available', { 'restart.service': 'tomcat10' }) },
+        '',
+      ),
+    ).toEqual({ action: { verb: 'restart', service: 'tomcat10' }, times: 1, wait: 2 * minute })
     expect(responseOf({ kind: 'memory-available', values: defaults('memory-available', {}) }, '')).toBeNull()
     expect(responseOf({ kind: 'silence', values: defaults('silence', {}) }, '')).toBeNull()
   })
   it('stands in its sentence', () => {
-    expect(sentenceText(watchKind('service-state').sentence(defaults('service-state', { tries: 3, todo: 'call the vendor' })))).toBe(
-      'On every service that should be running, when stopped or failed for 60 s, raise critical; clear after 60 s well. First its agent starts it, up to 3 times an hour, each time with 60 s to show. Then: call the vendor')
-    expect(sentenceText(watchKind('load').sentence(defaults('load', { 'restart.service': 'worker' })))).toContain(' First its agent restarts worker, up to once an hour, each time with 2 min to show.')
+    expect(
+      sentenceText(
+        watchKind('service-state').sentence(defaults('service-state', { tries: 3, todo: 'call the vendor' })),
+      ),
+    ).toBe(
+      'On every service that should be running, when stopped or failed for 60 s, raise critical; clear after 60 s well. First its agent starts it, up to 3 times an hour, each time with 60 s to show. Then: call the vendor',
+    )
+    expect(sentenceText(watchKind('load').sentence(defaults('load', { 'restart.service': 'worker' })))).toContain(
+      ' First its agent restarts worker, up to once an hour, each time with 2 min to show.',
+    )
   })
   it('a person may ask for the same, and for a restart of what should run, whatever it does by itself', () => {
-    expect(actionsFor({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx').map((one) => one.verb)).toEqual(['start', 'restart'])
+    expect(
+      actionsFor({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx').map((one) => one.verb),
+    ).toEqual(['start', 'restart'])
     expect(actionsFor({ kind: 'load', values: defaults('load', {}) }, '')).toEqual([])
   })
 })
@@ -39,7 +76,10 @@ describe('what a watch does by itself', () => {
 describe('before a person is told', () => {
   it('it is tried at once, and again only after each try had its time', () => {
     expect(next([])).toBe('try')
-    expect(mendingStep(thrice, [tried(30 * second)], failing, trouble, now)).toEqual({ next: 'wait', until: now + 31 * second })
+    expect(mendingStep(thrice, [tried(30 * second)], failing, trouble, now)).toEqual({
+      next: 'wait',
+      until: now + 31 * second,
+    })
     expect(next([tried(2 * minute)])).toBe('try')
   })
   it('a person is told when the tries of an hour are used up; older ones do not count', () => {
@@ -50,7 +90,9 @@ describe('before a person is told', () => {
     expect(next([tried(2 * minute)], { ...failing, lastAt: now - 3 * minute })).toBe('wait')
   })
   it('nothing seen after it for five minutes more: nobody knows, so the person is told', () => {
-    expect(next([tried(7 * minute)], { ...failing, lastAt: now - 8 * minute }, thrice, { startedAt: now - 8 * minute })).toBe('tell')
+    expect(
+      next([tried(7 * minute)], { ...failing, lastAt: now - 8 * minute }, thrice, { startedAt: now - 8 * minute }),
+    ).toBe('tell')
   })
   it('what cannot be judged any more goes back to a person: the device is silent, or its collector is', () => {
     expect(next([], failing, thrice, { heardAt: now - 3 * minute })).toBe('tell')
@@ -66,12 +108,32 @@ describe('before a person is told', () => {
     expect(next([tried(118 * minute)], failing, slow, { startedAt: now - longestMending })).toBe('tell')
   })
   it('no trouble is tried for ever, whatever the watch says and whatever was tried', () => {
-    const anyTry = fc.record({ at: fc.integer({ min: 0, max: 1 }).map((share) => now - share * 3 * hour), state: fc.constantFrom('asked' as const, 'done' as const, 'failed' as const), endedAt: fc.constantFrom(null, now - minute), hopeless: fc.constant(false) })
-    fc.assert(fc.property(fc.integer({ min: 1, max: 5 }), fc.integer({ min: 10 * second, max: hour }), fc.array(anyTry), (times, wait, tries) => {
-      expect(mendingStep({ times, wait }, tries, failing, { startedAt: now - longestMending, heardAt: now, gap: minute }, now).next).toBe('tell')
-      const step = mendingStep({ times, wait }, tries, failing, { ...trouble, startedAt: now }, now)
-      if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestMending)
-    }))
+    const anyTry = fc.record({
+      at: fc.integer({ min: 0, max: 1 }).map((share) => now - share * 3 * hour),
+      state: fc.constantFrom('asked' as const, 'done' as const, 'failed' as const),
+      endedAt: fc.constantFrom(null, now - minute),
+      hopeless: fc.constant(false),
+    })
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 5 }),
+        fc.integer({ min: 10 * second, max: hour }),
+        fc.array(anyTry),
+        (times, wait, tries) => {
+          expect(
+            mendingStep(
+              { times, wait },
+              tries,
+              failing,
+              { startedAt: now - longestMending, heardAt: now, gap: minute },
+              now,
+            ).next,
+          ).toBe('tell')
+          const step = mendingStep({ times, wait }, tries, failing, { ...trouble, startedAt: now }, now)
+          if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestMending)
+        },
+      ),
+    )
   })
   it('what is well and waits for its clear time is left alone', () => {
     expect(next([tried(5 * minute)], well)).toBe('wait')
@@ -79,7 +141,10 @@ describe('before a person is told', () => {
   })
   it('an agent that does not answer in time counts as one that tried', () => {
     const asked = (ago: number) => tried(ago, { state: 'asked', endedAt: null })
-    expect(mendingStep(thrice, [asked(minute)], failing, trouble, now)).toEqual({ next: 'wait', until: now - minute + answerWithin })
+    expect(mendingStep(thrice, [asked(minute)], failing, trouble, now)).toEqual({
+      next: 'wait',
+      until: now - minute + answerWithin,
+    })
     expect(next([asked(2 * minute)])).toBe('try')
     expect(next([asked(2 * minute)], failing, { times: 1, wait: minute })).toBe('tell')
   })

@@ -38,7 +38,9 @@ export function responseOf(watch: Pick<EffectiveWatch, 'kind' | 'values'>, insta
 export function actionsFor(watch: Pick<EffectiveWatch, 'kind' | 'values'>, instance: string): ServiceAction[] {
   const action = actionOf(watch.kind, watch.values, instance)
   if (!action) return []
-  return watchKind(watch.kind).subject === 'service' && action.verb === 'start' ? [action, { ...action, verb: 'restart' }] : [action]
+  return watchKind(watch.kind).subject === 'service' && action.verb === 'start'
+    ? [action, { ...action, verb: 'restart' }]
+    : [action]
 }
 
 /** How long after a try's time something must have been seen of the post; without, nobody knows whether it helped. */
@@ -51,28 +53,47 @@ function patienceFor({ times, wait }: Pick<Response, 'times' | 'wait'>): Millis 
   return Math.min(longestMending, times * (answerWithin + wait) + evidenceWithin)
 }
 
-/** A trouble that is being tried: when that began, when its device was last heard, and how long it, or the post, may say nothing. */
-export interface Trouble { startedAt: Millis; heardAt: Millis; gap: Millis }
+/**
+ * A trouble that is being tried: when that began, when its device was last heard, and how long it, or the post, may say
+ * nothing.
+ */
+export interface Trouble {
+  startedAt: Millis
+  heardAt: Millis
+  gap: Millis
+}
 
 /**
- * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after it,
- * and not before its time is over; a post that is well and only waits for its clear time is left alone. What cannot be judged
+ * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after
+ * it,
+ * and not before its time is over; a post that is well and only waits for its clear time is left alone. What cannot be
+ * judged
  * any more, and what takes longer than its tries together, goes to a person.
  * @param tries of the last hour, and of this trouble, in any order
  */
-export function mendingStep(response: Pick<Response, 'times' | 'wait'>, tries: readonly Try[], post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>, { startedAt, heardAt, gap }: Trouble, now: Millis): MendingStep {
+export function mendingStep(
+  response: Pick<Response, 'times' | 'wait'>,
+  tries: readonly Try[],
+  post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>,
+  { startedAt, heardAt, gap }: Trouble,
+  now: Millis,
+): MendingStep {
   const { times, wait } = response
   const patience = startedAt + patienceFor(response)
   const isUnseen = post.silent && now - post.lastAt > gap
   if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
   const until = (at: Millis): MendingStep => ({ next: 'wait', until: Math.min(at, patience) })
   const counted = tries.filter((one) => now - one.at < triesCountFor || one.at >= startedAt)
-  const last = counted.reduce<Try | null>((newest, one) => (newest === null || one.at >= newest.at ? one : newest), null)
+  const last = counted.reduce<Try | null>(
+    (newest, one) => (newest === null || one.at >= newest.at ? one : newest),
+    null,
+  )
   if (last) {
     if (last.hopeless) return { next: 'tell' }
     const shown = last.endedAt === null ? last.at + answerWithin : last.endedAt + wait
     if (now < shown) return until(shown)
-    if (last.endedAt !== null && post.lastAt <= last.endedAt) return now < shown + evidenceWithin ? until(Math.min(now + wait, shown + evidenceWithin)) : { next: 'tell' }
+    if (last.endedAt !== null && post.lastAt <= last.endedAt)
+      return now < shown + evidenceWithin ? until(Math.min(now + wait, shown + evidenceWithin)) : { next: 'tell' }
   }
   if (Object.keys(post.runs).length === 0) return until(now + wait)
   return counted.length < times ? { next: 'try' } : { next: 'tell' }

@@ -5,14 +5,53 @@ import { sentenceText, watchKind } from '../watch'
 import { collectingFor } from './collecting'
 import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
 
-const device: DeviceTraits = { id: 1, name: 'tm-web-1', osName: 'Debian 12', addresses: [], facts: {}, clientId: 1, siteId: 1, kind: 'server', osFamily: 'linux', roles: ['web'], tags: [] }
+const device: DeviceTraits = {
+  id: 1,
+  name: 'tm-web-1',
+  osName: 'Debian 12',
+  addresses: [],
+  facts: {},
+  clientId: 1,
+  siteId: 1,
+  kind: 'server',
+  osFamily: 'linux',
+  roles: ['web'],
+  tags: [],
+}
 const policyOf = (...names: string[]): Policy => ({
   templates: starterTemplates.map((one, i) => ({ ...one, id: i + 1, revision: 1, includes: [] })),
-  assignments: starterTemplates.flatMap((one, i) => (names.includes(one.name) ? [{ id: i + 1, templateId: i + 1, target: { on: 'everyone' as const }, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, revision: 1, createdAt: 0 }] : [])),
+  assignments: starterTemplates.flatMap((one, i) =>
+    names.includes(one.name)
+      ? [
+          {
+            id: i + 1,
+            templateId: i + 1,
+            target: { on: 'everyone' as const },
+            rank: 100,
+            values: {},
+            dormant: false,
+            reason: '',
+            reviewAt: null,
+            revision: 1,
+            createdAt: 0,
+          },
+        ]
+      : [],
+  ),
   exceptions: [],
 })
-const nginx = (start: 'automatic' | 'manual' = 'automatic') => ({ name: 'nginx', title: '', start, state: 'running' as const })
-const gaps = (facts: Facts, policy: Policy, traits = device) => coverageGaps(traits, facts, resolveRoster(traits, policy)).map((one) => [one.instance, one.uncollected, one.unwatched])
+const nginx = (start: 'automatic' | 'manual' = 'automatic') => ({
+  name: 'nginx',
+  title: '',
+  start,
+  state: 'running' as const,
+})
+const gaps = (facts: Facts, policy: Policy, traits = device) =>
+  coverageGaps(traits, facts, resolveRoster(traits, policy)).map((one) => [
+    one.instance,
+    one.uncollected,
+    one.unwatched,
+  ])
 
 describe('what roles need', () => {
   it('a service that runs and that no watch looks at is a gap', () => {
@@ -25,31 +64,92 @@ describe('what roles need', () => {
   })
   it('what an exception leaves out on purpose is no gap; what is dormant is one', () => {
     const policy = policyOf('Web server')
-    expect(gaps({ services: [nginx()] }, { ...policy, exceptions: [{ id: 9, target: { on: 'role', role: 'web' }, watch: 'services.web', values: {}, leftOut: true, reason: 'replaced', ownerId: null, reviewAt: null, revision: 1, createdAt: 0 }] })).toEqual([])
-    expect(gaps({ services: [nginx()] }, { ...policy, assignments: policy.assignments.map((one) => ({ ...one, dormant: true })) })).toEqual([['nginx', false, true]])
+    expect(
+      gaps(
+        { services: [nginx()] },
+        {
+          ...policy,
+          exceptions: [
+            {
+              id: 9,
+              target: { on: 'role', role: 'web' },
+              watch: 'services.web',
+              values: {},
+              leftOut: true,
+              reason: 'replaced',
+              ownerId: null,
+              reviewAt: null,
+              revision: 1,
+              createdAt: 0,
+            },
+          ],
+        },
+      ),
+    ).toEqual([])
+    expect(
+      gaps(
+        { services: [nginx()] },
+        { ...policy, assignments: policy.assignments.map((one) => ({ ...one, dormant: true })) },
+      ),
+    ).toEqual([['nginx', false, true]])
   })
   it('nothing that is not there, is another role’s, or is for the other OS family is missed', () => {
     expect(gaps({ services: [] }, policyOf())).toEqual([])
     expect(gaps({ services: [nginx()] }, policyOf(), { ...device, roles: ['file'] })).toEqual([])
-    expect(gaps({ logs: [{ name: 'Directory Service', collected: false }] }, policyOf(), { ...device, roles: ['directory'] })).toEqual([])
+    expect(
+      gaps({ logs: [{ name: 'Directory Service', collected: false }] }, policyOf(), {
+        ...device,
+        roles: ['directory'],
+      }),
+    ).toEqual([])
   })
   it('a log that is there and not read is not collected; read, it still wants a watch on it', () => {
-    expect(gaps({ logs: [{ name: 'nginx/error.log', collected: false }, { name: 'syslog', collected: true }] }, policyOf('Base server'))).toEqual([['nginx/error.log', true, true]])
-    expect(gaps({ logs: [{ name: 'nginx/error.log', collected: true }] }, policyOf('Base server'))).toEqual([['nginx/error.log', false, true]])
+    expect(
+      gaps(
+        {
+          logs: [
+            { name: 'nginx/error.log', collected: false },
+            { name: 'syslog', collected: true },
+          ],
+        },
+        policyOf('Base server'),
+      ),
+    ).toEqual([['nginx/error.log', true, true]])
+    expect(gaps({ logs: [{ name: 'nginx/error.log', collected: true }] }, policyOf('Base server'))).toEqual([
+      ['nginx/error.log', false, true],
+    ])
   })
   it('a collector that is not installed is missed only where the agent could take one', () => {
-    const system = { osFamily: 'linux' as const, osName: 'Debian 12', hostName: 'a', cores: 1, agentVersion: '1', serviceManager: null }
+    const system = {
+      osFamily: 'linux' as const,
+      osName: 'Debian 12',
+      hostName: 'a',
+      cores: 1,
+      agentVersion: '1',
+      serviceManager: null,
+    }
     expect(gaps({ system }, policyOf())).toEqual([])
     expect(gaps({ system: { ...system, optional: [] } }, policyOf())).toEqual([['certificates', true, true]])
-    expect(gaps({ system: { ...system, optional: ['certificates'] } }, policyOf())).toEqual([['certificates', false, true]])
+    expect(gaps({ system: { ...system, optional: ['certificates'] } }, policyOf())).toEqual([
+      ['certificates', false, true],
+    ])
   })
 })
 
 describe('the remedy', () => {
   const target = { on: 'devices' as const, deviceIds: [1] }
   const everything: Facts = {
-    services: [nginx('manual')], logs: [{ name: 'nginx/error.log', collected: false }],
-    system: { osFamily: 'linux', osName: 'Debian 12', hostName: 'a', cores: 1, agentVersion: '1', serviceManager: null, optional: [] },
+    services: [nginx('manual')],
+    logs: [{ name: 'nginx/error.log', collected: false }],
+    system: {
+      osFamily: 'linux',
+      osName: 'Debian 12',
+      hostName: 'a',
+      cores: 1,
+      agentVersion: '1',
+      serviceManager: null,
+      optional: [],
+    },
   }
   it('assigns a template that looks at the thing by name, where there is one', () => {
     const policy = policyOf('Base server')
@@ -65,14 +165,28 @@ describe('the remedy', () => {
       const remedy = remedyFor(gap, target, policy, 'web server')
       policy = withRemedy(policy, remedy, round)
       // Numbers as the database would give them.
-      policy = { ...policy, templates: policy.templates.map((one) => (one.id > 1000 ? { ...one, id: 50 } : one)), assignments: policy.assignments.map((one) => (one.id > 1000 ? { ...one, id: 60 + round, templateId: one.templateId > 1000 ? 50 : one.templateId } : one)) }
+      policy = {
+        ...policy,
+        templates: policy.templates.map((one) => (one.id > 1000 ? { ...one, id: 50 } : one)),
+        assignments: policy.assignments.map((one) =>
+          one.id > 1000 ? { ...one, id: 60 + round, templateId: one.templateId > 1000 ? 50 : one.templateId } : one,
+        ),
+      }
       const collecting = collectingFor(device, remedy.collect ? [{ id: 1, target, ...remedy.collect }] : [], [])
-      facts = { ...facts, logs: facts.logs!.map((one) => ({ ...one, collected: one.collected || collecting.logs.includes(one.name) })), system: { ...facts.system!, optional: [...facts.system!.optional!, ...collecting.collectors] } }
+      facts = {
+        ...facts,
+        logs: facts.logs!.map((one) => ({ ...one, collected: one.collected || collecting.logs.includes(one.name) })),
+        system: { ...facts.system!, optional: [...facts.system!.optional!, ...collecting.collectors] },
+      }
     }
     expect(coverageGaps(device, facts, resolveRoster(device, policy))).toEqual([])
     expect(policy.templates.filter((one) => one.name === 'What a web server needs')).toHaveLength(1)
     const roster = resolveRoster(device, policy)
-    expect(roster.filter((one) => one.key.startsWith('need.web.')).map((one) => sentenceText(watchKind(one.kind).sentence(one.values)))).toEqual([
+    expect(
+      roster
+        .filter((one) => one.key.startsWith('need.web.'))
+        .map((one) => sentenceText(watchKind(one.kind).sentence(one.values))),
+    ).toEqual([
       'On every port with a certificate, when that ends within 21 days, raise warning; within 7 days, critical; seen for 10 min; clear when it is renewed.',
       'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h without.',
     ])
@@ -80,12 +194,23 @@ describe('the remedy', () => {
   it('of every need is a watch that looks at what was missing', () => {
     for (const need of roleNeeds) {
       const instance = need.of.on === 'collector' ? need.of.collector : need.of.names[0]!.replaceAll('*', 'x')
-      const { template } = remedyFor({ need: need.id, instance, uncollected: true, unwatched: true }, target, { templates: [] }, 'x')
+      const { template } = remedyFor(
+        { need: need.id, instance, uncollected: true, unwatched: true },
+        target,
+        { templates: [] },
+        'x',
+      )
       expect(template!.add!.key).toMatch(/^[a-z0-9][a-z0-9.-]{0,60}$/)
       const traits = { ...device, roles: [need.role], osFamily: need.osFamily ?? device.osFamily }
-      const facts: Facts = need.of.on === 'service' ? { services: [{ ...nginx('manual'), name: instance }] } : need.of.on === 'log' ? { logs: [{ name: instance, collected: true }] } : { system: { ...everything.system!, optional: ['certificates'] } }
+      const facts: Facts =
+        need.of.on === 'service'
+          ? { services: [{ ...nginx('manual'), name: instance }] }
+          : need.of.on === 'log'
+            ? { logs: [{ name: instance, collected: true }] }
+            : { system: { ...everything.system!, optional: ['certificates'] } }
       const before: Policy = { templates: [], assignments: [], exceptions: [] }
-      const of = (policy: Policy) => coverageGaps(traits, facts, resolveRoster(traits, policy)).filter((one) => one.need === need.id)
+      const of = (policy: Policy) =>
+        coverageGaps(traits, facts, resolveRoster(traits, policy)).filter((one) => one.need === need.id)
       expect(of(before)).toHaveLength(1)
       expect(of(withRemedy(before, { target, collect: null, template }, 0))).toEqual([])
     }
@@ -95,7 +220,12 @@ describe('the remedy', () => {
 describe('what is collected beyond the ordinary', () => {
   it('adds up over all rules that reach the device, whatever their order', () => {
     const rules = [
-      { id: 1, target: { on: 'role' as const, role: 'web' }, logs: ['nginx/*.log'], collectors: ['certificates' as const] },
+      {
+        id: 1,
+        target: { on: 'role' as const, role: 'web' },
+        logs: ['nginx/*.log'],
+        collectors: ['certificates' as const],
+      },
       { id: 2, target: { on: 'client' as const, clientId: 1 }, logs: ['app.log', 'nginx/*.log'], collectors: [] },
       { id: 3, target: { on: 'client' as const, clientId: 2 }, logs: ['other.log'], collectors: [] },
     ]

@@ -10,26 +10,75 @@ export interface RoleNeed {
   id: string
   role: RoleId
   osFamily: OsFamily | null
-  of: { on: 'service'; names: readonly string[] } | { on: 'log'; names: readonly string[] } | { on: 'collector'; collector: OptionalCollector }
+  of:
+    | { on: 'service'; names: readonly string[] }
+    | { on: 'log'; names: readonly string[] }
+    | { on: 'collector'; collector: OptionalCollector }
   why: string
 }
 
 /** `instance`: the service, log or collector. One of the two is true, or both. */
-export interface CoverageGap { need: string; instance: string; uncollected: boolean; unwatched: boolean; /** Why it is not collected although it is wanted; else empty. */ trouble: string }
+export interface CoverageGap {
+  need: string
+  instance: string
+  uncollected: boolean
+  unwatched: boolean
+  /** Why it is not collected although it is wanted; else empty. */ trouble: string
+}
 
-const service = (role: RoleId, why: string, ...names: string[]): RoleNeed => ({ id: `${role}.service`, role, osFamily: null, of: { on: 'service', names }, why })
-const log = (role: RoleId, osFamily: OsFamily, why: string, ...names: string[]): RoleNeed => ({ id: `${role}.log.${osFamily}`, role, osFamily, of: { on: 'log', names }, why })
-const certificates = (role: RoleId): RoleNeed => ({ id: `${role}.certificates`, role, osFamily: 'linux', of: { on: 'collector', collector: 'certificates' }, why: 'An expired certificate turns everybody away at once, on a day known long before.' })
+const service = (role: RoleId, why: string, ...names: string[]): RoleNeed => ({
+  id: `${role}.service`,
+  role,
+  osFamily: null,
+  of: { on: 'service', names },
+  why,
+})
+const log = (role: RoleId, osFamily: OsFamily, why: string, ...names: string[]): RoleNeed => ({
+  id: `${role}.log.${osFamily}`,
+  role,
+  osFamily,
+  of: { on: 'log', names },
+  why,
+})
+const certificates = (role: RoleId): RoleNeed => ({
+  id: `${role}.certificates`,
+  role,
+  osFamily: 'linux',
+  of: { on: 'collector', collector: 'certificates' },
+  why: 'An expired certificate turns everybody away at once, on a day known long before.',
+})
 
 /** The ordinary roles. Names of services and logs are those of Debian's packages and of Windows, from memory. */
 export const roleNeeds: readonly RoleNeed[] = [
   service('web', 'Nobody is served without it.', 'nginx', 'apache2', 'httpd', 'lighttpd', 'caddy', 'W3SVC'),
-  log('web', 'linux', 'What visitors met is written here before anybody calls.', 'nginx/error.log', 'apache2/error.log', 'lighttpd/error.log'),
+  log(
+    'web',
+    'linux',
+    'What visitors met is written here before anybody calls.',
+    'nginx/error.log',
+    'apache2/error.log',
+    'lighttpd/error.log',
+  ),
   certificates('web'),
   service('database', 'Everything else waits for it.', 'postgresql*', 'mariadb', 'mysql', 'mongod', 'MSSQL*'),
-  log('database', 'linux', 'Damaged pages and refused connections show here first.', 'postgresql/*.log', 'mysql/error.log', 'mariadb/error.log', 'mongodb/mongod.log'),
+  log(
+    'database',
+    'linux',
+    'Damaged pages and refused connections show here first.',
+    'postgresql/*.log',
+    'mysql/error.log',
+    'mariadb/error.log',
+    'mongodb/mongod.log',
+  ),
   service('directory', 'Nobody signs in without it.', 'NTDS', 'DNS', 'Kdc', 'Netlogon', 'slapd', 'samba-ad-dc'),
-  log('directory', 'windows', 'Replication that fails is seen here long before sign-ins do.', 'Directory Service', 'DNS Server', 'DFS Replication'),
+  log(
+    'directory',
+    'windows',
+    'Replication that fails is seen here long before sign-ins do.',
+    'Directory Service',
+    'DNS Server',
+    'DFS Replication',
+  ),
   service('print', 'Jobs pile up without it.', 'cups', 'Spooler'),
   log('print', 'windows', 'Printers that refuse their jobs say so here.', 'Microsoft-Windows-PrintService/Admin'),
   log('print', 'linux', 'Printers that refuse their jobs say so here.', 'cups/error_log'),
@@ -63,8 +112,14 @@ function looksAt(watch: Watching, need: RoleNeed, instance: string, facts: Facts
       if (values.which === 'named') return values.expected === 'running'
       return facts.services?.some((one) => one.name === instance && one.start === 'automatic') ?? false
     }
-    case 'log': return watchKinds.get(watch.kind)?.subject === 'eventlog' && values.channel !== '' && matchesPattern(values.channel as string, instance)
-    case 'collector': return watchKinds.get(watch.kind)?.collector === need.of.collector
+    case 'log':
+      return (
+        watchKinds.get(watch.kind)?.subject === 'eventlog' &&
+        values.channel !== '' &&
+        matchesPattern(values.channel as string, instance)
+      )
+    case 'collector':
+      return watchKinds.get(watch.kind)?.collector === need.of.collector
   }
 }
 
@@ -73,26 +128,50 @@ function present(need: RoleNeed, facts: Facts): { instance: string; collected: b
   const { of } = need
   switch (of.on) {
     case 'service':
-      return (facts.services ?? []).filter((one) => matchesAny(of.names, one.name) && (one.state === 'running' || one.start === 'automatic')).map((one) => ({ instance: one.name, collected: true }))
-    case 'log': return (facts.logs ?? []).filter((one) => matchesAny(of.names, one.name)).map(({ name, collected, trouble }) => ({ instance: name, collected, ...(trouble ? { trouble } : {}) }))
+      return (facts.services ?? [])
+        .filter((one) => matchesAny(of.names, one.name) && (one.state === 'running' || one.start === 'automatic'))
+        .map((one) => ({ instance: one.name, collected: true }))
+    case 'log':
+      return (facts.logs ?? [])
+        .filter((one) => matchesAny(of.names, one.name))
+        .map(({ name, collected, trouble }) => ({ instance: name, collected, ...(trouble ? { trouble } : {}) }))
     // An agent that does not tell its optional collectors could not take one either.
-    case 'collector': return facts.system?.optional ? [{ instance: of.collector, collected: facts.system.optional.includes(of.collector) }] : []
+    case 'collector':
+      return facts.system?.optional
+        ? [{ instance: of.collector, collected: facts.system.optional.includes(of.collector) }]
+        : []
   }
 }
 
 /**
- * What the device's roles need and nobody collects or nobody watches. What an exception leaves out on purpose is no gap,
+ * What the device's roles need and nobody collects or nobody watches. What an exception leaves out on purpose is no
+ * gap,
  * and neither is a need for something that is not on the device.
  */
-export function coverageGaps(device: Pick<DeviceTraits, 'roles' | 'osFamily'>, facts: Facts, roster: readonly EffectiveWatch[]): CoverageGap[] {
+export function coverageGaps(
+  device: Pick<DeviceTraits, 'roles' | 'osFamily'>,
+  facts: Facts,
+  roster: readonly EffectiveWatch[],
+): CoverageGap[] {
   const watching = roster.filter((watch) => watch.standing !== 'dormant')
-  return roleNeeds.filter((need) => device.roles.includes(need.role) && (need.osFamily === null || need.osFamily === device.osFamily)).flatMap((need) =>
-    present(need, facts)
-      .map(({ instance, collected, trouble = '' }) => ({ need: need.id, instance, trouble, uncollected: !collected, unwatched: !watching.some((watch) => looksAt(watch, need, instance, facts)) }))
-      .filter((gap) => gap.uncollected || gap.unwatched))
+  return roleNeeds
+    .filter((need) => device.roles.includes(need.role) && (need.osFamily === null || need.osFamily === device.osFamily))
+    .flatMap((need) =>
+      present(need, facts)
+        .map(({ instance, collected, trouble = '' }) => ({
+          need: need.id,
+          instance,
+          trouble,
+          uncollected: !collected,
+          unwatched: !watching.some((watch) => looksAt(watch, need, instance, facts)),
+        }))
+        .filter((gap) => gap.uncollected || gap.unwatched),
+    )
 }
 
-/** What closes a gap: something more to collect, a template to assign, or a watch of its own in a template for the role. */
+/**
+ * What closes a gap: something more to collect, a template to assign, or a watch of its own in a template for the role.
+ */
 export interface Remedy {
   target: Target
   collect: Collecting | null
@@ -102,17 +181,52 @@ export interface Remedy {
 
 function withDefaults(spec: WatchSpec): Watching {
   const kind = watchKind(spec.kind)
-  return { kind: spec.kind, values: { ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), ...spec.values } }
+  return {
+    kind: spec.kind,
+    values: { ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), ...spec.values },
+  }
 }
 
 function watchFor(need: RoleNeed, instance: string): WatchSpec {
-  const slug = instance.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '').slice(0, 30)
-  const base = { key: `need.${need.role}.${slug}`.slice(0, 61), why: need.why, osFamilies: need.osFamily ? [need.osFamily] : [] }
+  const slug = instance
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
+    .slice(0, 30)
+  const base = {
+    key: `need.${need.role}.${slug}`.slice(0, 61),
+    why: need.why,
+    osFamilies: need.osFamily ? [need.osFamily] : [],
+  }
   const quietly = (severity: string, values: Values) => ({ severity, ...values })
   switch (need.of.on) {
-    case 'service': return { ...base, kind: 'service-state', name: `Service ${instance}`, values: quietly('critical', { which: 'named', names: [instance], expected: 'running' }) }
-    case 'log': return { ...base, kind: 'log-match', name: `Errors in ${instance}`, values: quietly('warning', { channel: instance, level: 'error', count: 10, within: 10 * minute, quiet: 2 * hour }) }
-    case 'collector': return { ...base, kind: [...watchKinds.values()].find((kind) => kind.collector === instance)!.name, name: 'Certificates', values: {} }
+    case 'service':
+      return {
+        ...base,
+        kind: 'service-state',
+        name: `Service ${instance}`,
+        values: quietly('critical', { which: 'named', names: [instance], expected: 'running' }),
+      }
+    case 'log':
+      return {
+        ...base,
+        kind: 'log-match',
+        name: `Errors in ${instance}`,
+        values: quietly('warning', {
+          channel: instance,
+          level: 'error',
+          count: 10,
+          within: 10 * minute,
+          quiet: 2 * hour,
+        }),
+      }
+    case 'collector':
+      return {
+        ...base,
+        kind: [...watchKinds.values()].find((kind) => kind.collector === instance)!.name,
+        name: 'Certificates',
+        values: {},
+      }
   }
 }
 
@@ -121,23 +235,70 @@ function watchFor(need: RoleNeed, instance: string): WatchSpec {
  * a template “What a … needs” gets a watch for it.
  * @param roleName the role in words, for the name of that template
  */
-export function remedyFor(gap: Omit<CoverageGap, 'trouble'>, target: Target, policy: Pick<Policy, 'templates'>, roleName: string): Remedy {
+export function remedyFor(
+  gap: Omit<CoverageGap, 'trouble'>,
+  target: Target,
+  policy: Pick<Policy, 'templates'>,
+  roleName: string,
+): Remedy {
   const need = roleNeed(gap.need)
   const { of } = need
-  const collect: Collecting | null = !gap.uncollected || of.on === 'service' ? null : of.on === 'log' ? { logs: [gap.instance], collectors: [] } : { logs: [], collectors: [of.collector] }
+  const collect: Collecting | null =
+    !gap.uncollected || of.on === 'service'
+      ? null
+      : of.on === 'log'
+        ? { logs: [gap.instance], collectors: [] }
+        : { logs: [], collectors: [of.collector] }
   if (!gap.unwatched) return { target, collect, template: null }
-  const named = policy.templates.find((template) => template.watches.some((spec) => looksAt(withDefaults(spec), need, gap.instance, {})))
+  const named = policy.templates.find((template) =>
+    template.watches.some((spec) => looksAt(withDefaults(spec), need, gap.instance, {})),
+  )
   if (named) return { target, collect, template: { id: named.id, name: named.name, add: null } }
   const name = `What a ${roleName} needs`
-  return { target, collect, template: { id: policy.templates.find((one) => one.name === name)?.id ?? null, name, add: watchFor(need, gap.instance) } }
+  return {
+    target,
+    collect,
+    template: {
+      id: policy.templates.find((one) => one.name === name)?.id ?? null,
+      name,
+      add: watchFor(need, gap.instance),
+    },
+  }
 }
 
 /** The policy as it would be with the remedy; numbers of what is still to be made are beyond all others. */
 export function withRemedy(policy: Policy, { target, template }: Remedy, at: Millis): Policy {
   if (!template) return policy
   const id = template.id ?? 2_147_483_647
-  const assignment: Assignment = { id: 2_147_483_647, templateId: id, target, rank: 100, values: {}, dormant: false, reason: '', reviewAt: null, revision: 1, createdAt: at }
-  const extended = (one: Template): Template => (one.id === id && template.add ? { ...one, watches: [...one.watches.filter((watch) => watch.key !== template.add!.key), template.add] } : one)
-  const templates = template.id === null ? [...policy.templates, { id, name: template.name, description: '', revision: 1, includes: [], watches: template.add ? [template.add] : [] }] : policy.templates.map(extended)
+  const assignment: Assignment = {
+    id: 2_147_483_647,
+    templateId: id,
+    target,
+    rank: 100,
+    values: {},
+    dormant: false,
+    reason: '',
+    reviewAt: null,
+    revision: 1,
+    createdAt: at,
+  }
+  const extended = (one: Template): Template =>
+    one.id === id && template.add
+      ? { ...one, watches: [...one.watches.filter((watch) => watch.key !== template.add!.key), template.add] }
+      : one
+  const templates =
+    template.id === null
+      ? [
+          ...policy.templates,
+          {
+            id,
+            name: template.name,
+            description: '',
+            revision: 1,
+            includes: [],
+            watches: template.add ? [template.add] : [],
+          },
+        ]
+      : policy.templates.map(extended)
   return { ...policy, templates, assignments: [...policy.assignments, assignment] }
 }

@@ -1,4 +1,7 @@
-/** What is known of the key that a machine shows: nobody has accepted it yet, somebody has, or it is another than the one that was accepted. */
+/**
+ * What is known of the key that a machine shows: nobody has accepted it yet, somebody has, or it is another than the
+ * one that was accepted.
+ */
 export const hostKeyStates = ['new', 'accepted', 'changed'] as const
 export type HostKeyState = (typeof hostKeyStates)[number]
 

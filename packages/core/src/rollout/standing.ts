@@ -3,10 +3,24 @@ import { matchesPattern } from '../text'
 import type { ClientId, RoleId, SiteId } from '../units'
 
 /** What is known of a device when it appears. */
-export interface Newcomer { name: string; clientId: ClientId; siteId: SiteId; kind: DeviceKind; osFamily: OsFamily; addresses: readonly string[] }
+export interface Newcomer {
+  name: string
+  clientId: ClientId
+  siteId: SiteId
+  kind: DeviceKind
+  osFamily: OsFamily
+  addresses: readonly string[]
+}
 
 /** Which newcomers a rule is about: all that it names must fit; null is no condition. */
-export interface NewcomerCondition { clientId: ClientId | null; siteId: SiteId | null; kind: DeviceKind | null; osFamily: OsFamily | null; namePattern: string | null; network: string | null }
+export interface NewcomerCondition {
+  clientId: ClientId | null
+  siteId: SiteId | null
+  kind: DeviceKind | null
+  osFamily: OsFamily | null
+  namePattern: string | null
+  network: string | null
+}
 
 /** What a newly seen device gets by itself, without anybody touching it. */
 export interface StandingRule {
@@ -21,7 +35,13 @@ export interface StandingRule {
   tell: readonly number[]
 }
 
-export interface Welcome { roles: RoleId[]; tags: string[]; takeDetected: boolean; tell: number[]; rules: number[] }
+export interface Welcome {
+  roles: RoleId[]
+  tags: string[]
+  takeDetected: boolean
+  tell: number[]
+  rules: number[]
+}
 
 export function concerns(when: NewcomerCondition, newcomer: Newcomer): boolean {
   const network = when.network === null ? null : readNetwork(when.network)
@@ -38,6 +58,13 @@ export function concerns(when: NewcomerCondition, newcomer: Newcomer): boolean {
 /** What all rules together give a newcomer; they add to each other, so that their order does not matter. */
 export function welcome(rules: readonly StandingRule[], newcomer: Newcomer): Welcome {
   const fitting = rules.filter((rule) => concerns(rule.when, newcomer)).sort((a, b) => a.id - b.id)
-  const all = <T extends string | number>(pick: (rule: StandingRule) => readonly T[]): T[] => [...new Set(fitting.flatMap(pick))].sort()
-  return { roles: all((rule) => rule.roles), tags: all((rule) => rule.tags), takeDetected: fitting.some((rule) => rule.takeDetected), tell: all((rule) => rule.tell), rules: fitting.map((rule) => rule.id) }
+  const all = <T extends string | number>(pick: (rule: StandingRule) => readonly T[]): T[] =>
+    [...new Set(fitting.flatMap(pick))].sort()
+  return {
+    roles: all((rule) => rule.roles),
+    tags: all((rule) => rule.tags),
+    takeDetected: fitting.some((rule) => rule.takeDetected),
+    tell: all((rule) => rule.tell),
+    rules: fitting.map((rule) => rule.id),
+  }
 }

@@ -1,5 +1,6 @@
 /**
- * Orders versions as semver.org, rule 11, does for numbers and for the presence of a pre-release; two pre-releases of the
+ * Orders versions as semver.org, rule 11, does for numbers and for the presence of a pre-release; two pre-releases of
+ * the
  * same version by their text. What is no version comes first.
  */
 export function byVersion(a: string, b: string): number {

@@ -18,7 +18,10 @@ describe('a run of waves', () => {
   })
   it('begins the next wave when at most so many failed, and pauses when more did', () => {
     expect(nextTurn(machines('iiiif', 'ww'), rules(1))).toEqual({ turn: 'next wave', wave: 2 })
-    expect(nextTurn(machines('iiiff', 'ww'), rules(1))).toMatchObject({ turn: 'pause', reason: expect.stringContaining('2 of 5 machines of wave 1 failed, more than 20 %') as string })
+    expect(nextTurn(machines('iiiff', 'ww'), rules(1))).toMatchObject({
+      turn: 'pause',
+      reason: expect.stringContaining('2 of 5 machines of wave 1 failed, more than 20 %') as string,
+    })
     expect(nextTurn(machines('if', 'ww'), rules(1, { mostFailed: 0.5 }))).toEqual({ turn: 'next wave', wave: 2 })
     expect(nextTurn(machines('f', 'ww'), rules(1, { mostFailed: 1 }))).toEqual({ turn: 'next wave', wave: 2 })
   })
@@ -26,29 +29,42 @@ describe('a run of waves', () => {
     expect(nextTurn(machines('i', 'i', 'ff'), rules(3))).toEqual({ turn: 'done' })
   })
   it('comes to an end, each machine once, whatever happens to them', () => {
-    fc.assert(fc.property(fc.array(fc.boolean(), { maxLength: 30 }), fc.array(fc.integer({ min: 1, max: 5 }), { maxLength: 3 }), fc.integer({ min: 1, max: 5 }), (well, sizes, atOnce) => {
-      const waves = cutIntoWaves(well.length, sizes)
-      const all: WaveMachine[] = waves.map((wave, n) => ({ n, wave, state: 'waiting' }))
-      const gone: number[] = []
-      let wave = 1
-      for (let i = 0; i < 200; i++) {
-        const turn = nextTurn(all, { wave, waves: Math.max(1, ...waves), mostFailed: 1, atOnce })
-        if (turn.turn === 'done') break
-        if (turn.turn === 'next wave') wave = turn.wave
-        if (turn.turn === 'go') for (const n of turn.machines) {
-          gone.push(n)
-          all[n] = { ...all[n]!, state: well[n] ? 'installed' : 'failed' }
-        }
-      }
-      expect([...gone].sort((a, b) => a - b)).toEqual(well.map((_, n) => n))
-      expect(gone.map((n) => waves[n]!)).toEqual([...waves].sort((a, b) => a - b))
-    }))
+    fc.assert(
+      fc.property(
+        fc.array(fc.boolean(), { maxLength: 30 }),
+        fc.array(fc.integer({ min: 1, max: 5 }), { maxLength: 3 }),
+        fc.integer({ min: 1, max: 5 }),
+        (well, sizes, atOnce) => {
+          const waves = cutIntoWaves(well.length, sizes)
+          const all: WaveMachine[] = waves.map((wave, n) => ({ n, wave, state: 'waiting' }))
+          const gone: number[] = []
+          let wave = 1
+          for (let i = 0; i < 200; i++) {
+            const turn = nextTurn(all, { wave, waves: Math.max(1, ...waves), mostFailed: 1, atOnce })
+            if (turn.turn === 'done') break
+            if (turn.turn === 'next wave') wave = turn.wave
+            if (turn.turn === 'go')
+              for (const n of turn.machines) {
+                gone.push(n)
+                all[n] = { ...all[n]!, state: well[n] ? 'installed' : 'failed' }
+              }
+          }
+          expect([...gone].sort((a, b) => a - b)).toEqual(well.map((_, n) => n))
+          expect(gone.map((n) => waves[n]!)).toEqual([...waves].sort((a, b) => a - b))
+        },
+      ),
+    )
   })
 })
 
 describe('waves', () => {
   it('are cut by their sizes; the rest is the last', () => {
-    expect([cutIntoWaves(6, [1, 2]), cutIntoWaves(2, [5]), cutIntoWaves(3, []), cutIntoWaves(0, [2])]).toEqual([[1, 2, 2, 3, 3, 3], [1, 1], [1, 1, 1], []])
+    expect([cutIntoWaves(6, [1, 2]), cutIntoWaves(2, [5]), cutIntoWaves(3, []), cutIntoWaves(0, [2])]).toEqual([
+      [1, 2, 2, 3, 3, 3],
+      [1, 1],
+      [1, 1, 1],
+      [],
+    ])
   })
   it('keep to allowed hours, over midnight too', () => {
     expect([8, 17, 18, 3].map((hour) => hourAllowed(hour, 8, 18))).toEqual([true, true, false, false])

@@ -1,9 +1,24 @@
 /** Why a machine got no agent, in the kinds that a technician acts on. */
-export const failureKinds = ['no answer', 'sign-in refused', 'host key not accepted', 'host key changed', 'unsupported system', 'disk full', 'no rights', 'timed out', 'refused by the server', 'something else'] as const
+export const failureKinds = [
+  'no answer',
+  'sign-in refused',
+  'host key not accepted',
+  'host key changed',
+  'unsupported system',
+  'disk full',
+  'no rights',
+  'timed out',
+  'refused by the server',
+  'something else',
+] as const
 export type FailureKind = (typeof failureKinds)[number]
 
 export type MachineState = 'waiting' | 'going' | 'installed' | 'failed'
-export interface WaveMachine { n: number; wave: number; state: MachineState }
+export interface WaveMachine {
+  n: number
+  wave: number
+  state: MachineState
+}
 export interface WaveRules {
   wave: number
   waves: number
@@ -20,23 +35,33 @@ export type WaveTurn =
   | { turn: 'done' }
 
 /**
- * What a run of waves does next. A wave begins when the one before is through and at most so many of its machines failed;
+ * What a run of waves does next. A wave begins when the one before is through and at most so many of its machines
+ * failed;
  * else the run pauses, and whoever looks decides.
  */
 export function nextTurn(machines: readonly WaveMachine[], { wave, waves, mostFailed, atOnce }: WaveRules): WaveTurn {
   const mine = machines.filter((one) => one.wave === wave)
   const going = machines.filter((one) => one.state === 'going').length
-  const waiting = mine.filter((one) => one.state === 'waiting').map((one) => one.n).sort((a, b) => a - b)
+  const waiting = mine
+    .filter((one) => one.state === 'waiting')
+    .map((one) => one.n)
+    .sort((a, b) => a - b)
   if (waiting.length && going < atOnce) return { turn: 'go', machines: waiting.slice(0, atOnce - going) }
   if (waiting.length || going) return { turn: 'wait' }
   if (wave >= waves) return { turn: 'done' }
   const failed = mine.filter((one) => one.state === 'failed').length
   if (failed > mostFailed * mine.length)
-    return { turn: 'pause', reason: `${failed} of ${mine.length} machines of wave ${wave} failed, more than ${Math.round(mostFailed * 100)} %. Look at them; go on when you are sure.` }
+    return {
+      turn: 'pause',
+      reason: `${failed} of ${mine.length} machines of wave ${wave} failed, more than ${Math.round(mostFailed * 100)} %. Look at them; go on when you are sure.`,
+    }
   return { turn: 'next wave', wave: wave + 1 }
 }
 
-/** Cuts machines into waves: the first ones of the sizes given, the rest in the last. @returns the wave of each, from 1 */
+/**
+ * Cuts machines into waves: the first ones of the sizes given, the rest in the last.
+ * @returns the wave of each, from 1
+ */
 export function cutIntoWaves(count: number, sizes: readonly number[]): number[] {
   const waves: number[] = []
   let wave = 1

@@ -40,7 +40,8 @@ export type Reading = readonly [metric: MetricName, instance: string, value: num
 export function readingFault(metric: string, instance: string, value: unknown): string | null {
   if (!isMetric(metric)) return `There is no metric “${metric}”. Update the server, or correct the collector.`
   const spec: Metric = metrics[metric]
-  if (spec.instance === null && instance !== '') return `“${metric}” takes no instance, but one was given: “${instance}”.`
+  if (spec.instance === null && instance !== '')
+    return `“${metric}” takes no instance, but one was given: “${instance}”.`
   if (spec.instance !== null && instance === '') return `“${metric}” needs an instance (${spec.instance}).`
   if (typeof value !== 'number' || !Number.isFinite(value)) return `The value of “${metric}” is not a finite number.`
   if (value < spec.min || value > spec.max) return `The value of “${metric}” lies outside ${spec.min} to ${spec.max}.`

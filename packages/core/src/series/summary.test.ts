@@ -4,17 +4,27 @@ import { describe, expect, it } from 'vitest'
 import { readingFault } from './metrics'
 import { bucketise, quantile, summarise } from './summary'
 
-const values = fc.array(fc.integer({ min: -1e9, max: 1e9 }).map((n) => n / 1000), { minLength: 1, maxLength: 200 })
+const values = fc.array(
+  fc.integer({ min: -1e9, max: 1e9 }).map((n) => n / 1000),
+  { minLength: 1, maxLength: 200 },
+)
 
 describe('summary', () => {
   it('agrees with the reference library (simple-statistics)', () => {
-    fc.assert(fc.property(values, fc.double({ min: 0, max: 1, noNaN: true }), (list, p) => {
-      const sum = summarise(list)!
-      expect(sum.min).toBe(min(list))
-      expect(sum.max).toBe(max(list))
-      expect(sum.mean).toBeCloseTo(mean(list), 4)
-      expect(quantile([...list].sort((a, b) => a - b), p)).toBeCloseTo(referenceQuantile(list, p), 4)
-    }))
+    fc.assert(
+      fc.property(values, fc.double({ min: 0, max: 1, noNaN: true }), (list, p) => {
+        const sum = summarise(list)!
+        expect(sum.min).toBe(min(list))
+        expect(sum.max).toBe(max(list))
+        expect(sum.mean).toBeCloseTo(mean(list), 4)
+        expect(
+          quantile(
+            [...list].sort((a, b) => a - b),
+            p,
+          ),
+        ).toBeCloseTo(referenceQuantile(list, p), 4)
+      }),
+    )
   })
   it('has the example of its description', () => expect(quantile([1, 2, 3, 4], 0.5)).toBe(2.5))
   it('of nothing is nothing', () => expect(summarise([])).toBeNull())
@@ -22,15 +32,27 @@ describe('summary', () => {
 
 describe('buckets', () => {
   it('keep the spikes and leave gaps as gaps', () => {
-    const samples = [{ at: 0, value: 1 }, { at: 5, value: 9 }, { at: 31, value: 4 }]
-    expect(bucketise(samples, 10)).toEqual([{ at: 0, min: 1, mean: 5, max: 9 }, { at: 30, min: 4, mean: 4, max: 4 }])
+    const samples = [
+      { at: 0, value: 1 },
+      { at: 5, value: 9 },
+      { at: 31, value: 4 },
+    ]
+    expect(bucketise(samples, 10)).toEqual([
+      { at: 0, min: 1, mean: 5, max: 9 },
+      { at: 30, min: 4, mean: 4, max: 4 },
+    ])
   })
   it('lose neither the least nor the greatest', () => {
-    fc.assert(fc.property(values, fc.integer({ min: 1, max: 50 }), (list, width) => {
-      const buckets = bucketise(list.map((value, at) => ({ at, value })), width)
-      expect(Math.min(...buckets.map((one) => one.min))).toBe(min(list))
-      expect(Math.max(...buckets.map((one) => one.max))).toBe(max(list))
-    }))
+    fc.assert(
+      fc.property(values, fc.integer({ min: 1, max: 50 }), (list, width) => {
+        const buckets = bucketise(
+          list.map((value, at) => ({ at, value })),
+          width,
+        )
+        expect(Math.min(...buckets.map((one) => one.min))).toBe(min(list))
+        expect(Math.max(...buckets.map((one) => one.max))).toBe(max(list))
+      }),
+    )
   })
 })
 

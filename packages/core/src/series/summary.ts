@@ -1,7 +1,16 @@
 import type { Millis } from '../units'
 
-export interface Sample { at: Millis; value: number }
-export interface Summary { count: number; min: number; mean: number; max: number; p95: number }
+export interface Sample {
+  at: Millis
+  value: number
+}
+export interface Summary {
+  count: number
+  min: number
+  mean: number
+  max: number
+  p95: number
+}
 
 /**
  * The p-quantile by linear interpolation between the two nearest values (definition 7 of Hyndman and Fan, “Sample
@@ -24,13 +33,25 @@ export function summarise(values: readonly number[]): Summary | null {
   const sorted = [...values].sort((a, b) => a - b)
   let sum = 0
   for (const value of sorted) sum += value
-  return { count: sorted.length, min: sorted[0]!, mean: sum / sorted.length, max: sorted[sorted.length - 1]!, p95: quantile(sorted, 0.95) }
+  return {
+    count: sorted.length,
+    min: sorted[0]!,
+    mean: sum / sorted.length,
+    max: sorted[sorted.length - 1]!,
+    p95: quantile(sorted, 0.95),
+  }
 }
 
-export interface Bucket { at: Millis; min: number; mean: number; max: number }
+export interface Bucket {
+  at: Millis
+  min: number
+  mean: number
+  max: number
+}
 
 /**
- * Cuts samples into spans of `width` and keeps least, mean and greatest of each, so that a chart of any length shows its
+ * Cuts samples into spans of `width` and keeps least, mean and greatest of each, so that a chart of any length shows
+ * its
  * spikes. A span without samples gives no bucket: a gap stays a gap.
  * @param samples ascending in time
  */

@@ -1,6 +1,7 @@
 /**
  * Does a name match a pattern in which `*` stands for any run of characters and `?` for exactly one? Letter case is
- * ignored, because the two OS families disagree about it. The greedy walk goes back only to the last `*`, so it takes at
+ * ignored, because the two OS families disagree about it. The greedy walk goes back only to the last `*`, so it takes
+ * at
  * most pattern length × name length steps: no pattern can run away.
  *
  * @example matchesPattern('*updater*', 'Acme Updater Service') // true
@@ -41,12 +42,14 @@ export function chosen(include: readonly string[], except: readonly string[], na
 }
 
 /**
- * What is wrong with a pattern, as a sentence, or null. No pattern can run away (see above), so there is little that can be:
+ * What is wrong with a pattern, as a sentence, or null. No pattern can run away (see above), so there is little that
+ * can be:
  * what is written in another notation than `*` and `?`, and would silently match nothing.
  */
 export function patternFault(pattern: string): string | null {
   if (pattern.trim() === '') return 'A pattern has at least one character; * alone stands for every name.'
   if (pattern.length > 200) return `A pattern has at most 200 characters; this has ${pattern.length}.`
-  if (/^\^.*\$$|\(\?|\\[dws][+*]|^\/.*[\\^$+|()[\]{}].*\/[a-z]?$/.test(pattern)) return `“${pattern}” is written as a regular expression. Those can run on without end for an unlucky name, so here * stands for any run of characters, ? for one, and every other sign for itself.`
+  if (/^\^.*\$$|\(\?|\\[dws][+*]|^\/.*[\\^$+|()[\]{}].*\/[a-z]?$/.test(pattern))
+    return `“${pattern}” is written as a regular expression. Those can run on without end for an unlucky name, so here * stands for any run of characters, ? for one, and every other sign for itself.`
   return null
 }

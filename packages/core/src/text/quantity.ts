@@ -14,7 +14,12 @@ export function durationText(length: Millis): string {
 /** Decimal prefixes (IEC 80000-13). @example bytesText(20_000_000_000) // '20 GB' */
 export function bytesText(bytes: Bytes): string {
   const size = Math.abs(bytes)
-  for (const [factor, unit] of [[1e12, 'TB'], [1e9, 'GB'], [1e6, 'MB'], [1e3, 'kB']] as const)
+  for (const [factor, unit] of [
+    [1e12, 'TB'],
+    [1e9, 'GB'],
+    [1e6, 'MB'],
+    [1e3, 'kB'],
+  ] as const)
     if (size >= factor) return `${trim(bytes / factor, size / factor < 10 ? 1 : 0)} ${unit}`
   return `${trim(bytes, 0)} B`
 }
@@ -37,12 +42,26 @@ export function ageText(length: Millis): string {
 }
 
 const units: Record<string, Millis> = {
-  s: second, sec: second, second: second, seconds: second,
-  min: minute, m: minute, minute: minute, minutes: minute,
-  h: hour, hour: hour, hours: hour, d: day, day: day, days: day,
+  s: second,
+  sec: second,
+  second: second,
+  seconds: second,
+  min: minute,
+  m: minute,
+  minute: minute,
+  minutes: minute,
+  h: hour,
+  hour: hour,
+  hours: hour,
+  d: day,
+  day: day,
+  days: day,
 }
 
-/** The inverse of durationText, forgiving about spelling. Null when it is no duration. @example parseDuration('2h') // 7200000 */
+/**
+ * The inverse of durationText, forgiving about spelling. Null when it is no duration. @example parseDuration('2h') //
+ * 7200000
+ */
 export function parseDuration(text: string): Millis | null {
   const match = /^\s*(\d+(?:\.\d+)?)\s*([a-z]+)\s*$/i.exec(text)
   const unit = match && units[match[2]!.toLowerCase()]

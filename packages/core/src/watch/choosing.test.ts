@@ -5,11 +5,23 @@ import { watchKind, watchKinds } from './kinds'
 import type { Values } from './parameter'
 
 const facts: Facts = {
-  ports: [{ port: 8443, protocol: 'tcp' }, { port: 443, protocol: 'tcp' }, { port: 53, protocol: 'udp' }],
-  logs: [{ name: 'nginx/error.log', collected: false }, { name: 'nginx/access.log', collected: false }, { name: 'syslog', collected: true }],
-  services: [{ name: 'nginx', title: 'Web', start: 'automatic', state: 'running' }, { name: 'cron', title: '', start: 'automatic', state: 'running' }],
+  ports: [
+    { port: 8443, protocol: 'tcp' },
+    { port: 443, protocol: 'tcp' },
+    { port: 53, protocol: 'udp' },
+  ],
+  logs: [
+    { name: 'nginx/error.log', collected: false },
+    { name: 'nginx/access.log', collected: false },
+    { name: 'syslog', collected: true },
+  ],
+  services: [
+    { name: 'nginx', title: 'Web', start: 'automatic', state: 'running' },
+    { name: 'cron', title: '', start: 'automatic', state: 'running' },
+  ],
 }
-const inside = (kind: string, values: Values) => tryChoice(watchKind(kind).choosing!, values, facts).map((one) => `${one.name}${one.in ? '' : ' not'}`)
+const inside = (kind: string, values: Values) =>
+  tryChoice(watchKind(kind).choosing!, values, facts).map((one) => `${one.name}${one.in ? '' : ' not'}`)
 
 describe('what names choose on a device', () => {
   it('of services and of ports, with those left out, what is in first', () => {
@@ -31,8 +43,29 @@ describe('the certificate watch', () => {
   it('looks at the ports that it chooses, and says which', () => {
     const kind = watchKind('certificate-left')
     const values = { ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), except: ['8443'] }
-    const observed = { at: 0, interval: 60_000, heardAt: 0, facts, events: [], failed: [], zone: 'UTC', readings: [['certificate.left', '443', 3600], ['certificate.left', '8443', 3600]] as const }
-    expect(kind.observe(values, { ...observed, readings: observed.readings.map(([...one]) => one) }, () => undefined).map((one) => one.instance)).toEqual(['443'])
-    expect(kind.sentence(values).map((part) => part.text).join('')).toContain('On every port with a certificate except 8443, when that ends within')
+    const observed = {
+      at: 0,
+      interval: 60_000,
+      heardAt: 0,
+      facts,
+      events: [],
+      failed: [],
+      zone: 'UTC',
+      readings: [
+        ['certificate.left', '443', 3600],
+        ['certificate.left', '8443', 3600],
+      ] as const,
+    }
+    expect(
+      kind
+        .observe(values, { ...observed, readings: observed.readings.map(([...one]) => one) }, () => undefined)
+        .map((one) => one.instance),
+    ).toEqual(['443'])
+    expect(
+      kind
+        .sentence(values)
+        .map((part) => part.text)
+        .join(''),
+    ).toContain('On every port with a certificate except 8443, when that ends within')
   })
 })

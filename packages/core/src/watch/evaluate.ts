@@ -22,12 +22,17 @@ export interface PostTransition extends Transition {
  */
 function withoutNamed(watch: WatchInForce, roster: readonly WatchInForce[]): Values {
   if (watch.kind !== 'service-state' || watch.values.which === 'named') return watch.values
-  const named = roster.filter((one) => one.kind === 'service-state' && one.standing === 'active' && one.values.which === 'named').flatMap((one) => read.list(one.values, 'names'))
+  const named = roster
+    .filter((one) => one.kind === 'service-state' && one.standing === 'active' && one.values.which === 'named')
+    .flatMap((one) => read.list(one.values, 'names'))
   return named.length ? { ...watch.values, except: [...read.list(watch.values, 'except'), ...named] } : watch.values
 }
 
 /** A watch that could not be evaluated; its posts stay as they were, and the others count. */
-export interface BrokenWatch { watch: string; reason: string }
+export interface BrokenWatch {
+  watch: string
+  reason: string
+}
 
 export interface Evaluated {
   state: DeviceState
@@ -47,9 +52,12 @@ export function splitPostKey(key: string): { watch: string; instance: string } {
 const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence: () => ({ text: 'no longer there' }) }
 
 /**
- * One moment of one device: every active watch of its roster looks at what was observed, every post takes its step. Pure
- * and deterministic; what is at rest is left out of the result. A post whose instance the facts say is gone clears in its
- * clear time; one that merely was not seen keeps its level. A watch that throws costs only itself. `only` limits it to some
+ * One moment of one device: every active watch of its roster looks at what was observed, every post takes its step.
+ * Pure
+ * and deterministic; what is at rest is left out of the result. A post whose instance the facts say is gone clears in
+ * its
+ * clear time; one that merely was not seen keeps its level. A watch that throws costs only itself. `only` limits it to
+ * some
  * watches, for a moment that is no report (the device is silent).
  */
 export function evaluate(
@@ -94,16 +102,29 @@ function groupByWatch(state: DeviceState): Map<string, string[]> {
 type Step = [key: string, step: { state: PostState; transitions: Transition[] }]
 
 /** What one watch makes of its posts. @param kept keys of its posts that have a state */
-function stepsOf(watch: WatchInForce, roster: readonly WatchInForce[], observed: Observed, kept: readonly string[], before: DeviceState, gap: Millis): Step[] {
+function stepsOf(
+  watch: WatchInForce,
+  roster: readonly WatchInForce[],
+  observed: Observed,
+  kept: readonly string[],
+  before: DeviceState,
+  gap: Millis,
+): Step[] {
   const kind = watchKind(watch.kind)
   const { collector } = kind
   const stateAt = (key: string): PostState | null => stateFor(watch, before.get(key) ?? null)
   const missing = () => kept.map((key): Step => [key, miss(before.get(key)!, observed.at, gap)])
   if (collector && observed.failed.includes(collector)) return missing()
   const hours = read.text(watch.values, 'hours')
-  if (hours !== '' && !looksAt(hours, observed.at, observed.zone)) return outsideHours(watch, kind, observed, kept, before)
+  if (hours !== '' && !looksAt(hours, observed.at, observed.zone))
+    return outsideHours(watch, kind, observed, kept, before)
   if (collector && observed.rested?.includes(collector)) return missing()
-  const judge: Judgement = { hold: (severity) => kind.hold(watch.values, severity), clearHold: kind.clearHold(watch.values), gap, of: markOf(watch) }
+  const judge: Judgement = {
+    hold: (severity) => kind.hold(watch.values, severity),
+    clearHold: kind.clearHold(watch.values),
+    gap,
+    of: markOf(watch),
+  }
   const values = withoutNamed(watch, roster)
   const seenKeys = new Set<string>()
   const steps: Step[] = []
@@ -126,14 +147,30 @@ function stepsOf(watch: WatchInForce, roster: readonly WatchInForce[], observed:
   return steps
 }
 
-/** Nothing is known of the time between, so no hold goes on over it; what is open stays as it is, and only memories grow. */
-function outsideHours(watch: WatchInForce, kind: WatchKind, observed: Observed, kept: readonly string[], before: DeviceState): Step[] {
-  const paused = new Map<string, PostState>(kept.map((key) => [key, { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }]))
+/**
+ * Nothing is known of the time between, so no hold goes on over it; what is open stays as it is, and only memories
+ * grow.
+ */
+function outsideHours(
+  watch: WatchInForce,
+  kind: WatchKind,
+  observed: Observed,
+  kept: readonly string[],
+  before: DeviceState,
+): Step[] {
+  const paused = new Map<string, PostState>(
+    kept.map((key) => [key, { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }]),
+  )
   const deaf = kind.collector !== null && observed.rested?.includes(kind.collector)
   if (kind.remembersAlways && !deaf)
-    for (const one of kind.observe(watch.values, observed, (instance) => stateFor(watch, before.get(postKey(watch.key, instance)) ?? null)?.memo)) {
+    for (const one of kind.observe(
+      watch.values,
+      observed,
+      (instance) => stateFor(watch, before.get(postKey(watch.key, instance)) ?? null)?.memo,
+    )) {
       const key = postKey(watch.key, one.instance)
-      if (one.memo !== undefined) paused.set(key, { ...(paused.get(key) ?? freshPost(observed.at)), of: markOf(watch), memo: one.memo })
+      if (one.memo !== undefined)
+        paused.set(key, { ...(paused.get(key) ?? freshPost(observed.at)), of: markOf(watch), memo: one.memo })
     }
   return [...paused].map(([key, state]) => [key, { state, transitions: [] }])
 }

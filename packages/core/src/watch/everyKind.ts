@@ -12,24 +12,96 @@ export function isPaced(collector: Collector | null): collector is PacedCollecto
 }
 
 const pace: readonly Parameter[] = [
-  { name: 'every', type: 'duration', label: 'Look every', default: null, optional: true, min: 10 * second, max: hour, explains: 'How often the agent reads it. Off: with each of its reports. Reading less often costs less and sees short troubles less.' },
-  { name: 'recheck', type: 'duration', label: 'Look again every', default: null, optional: true, min: 10 * second, max: hour, explains: 'Once a check fails, until it is confirmed or well again. Every minute is common practice, no source.' },
+  {
+    name: 'every',
+    type: 'duration',
+    label: 'Look every',
+    default: null,
+    optional: true,
+    min: 10 * second,
+    max: hour,
+    explains:
+      'How often the agent reads it. Off: with each of its reports. Reading less often costs less and sees short troubles less.',
+  },
+  {
+    name: 'recheck',
+    type: 'duration',
+    label: 'Look again every',
+    default: null,
+    optional: true,
+    min: 10 * second,
+    max: hour,
+    explains: 'Once a check fails, until it is confirmed or well again. Every minute is common practice, no source.',
+  },
 ]
 
 const always: readonly Parameter[] = [
-  { name: 'hours', type: 'hours', label: 'Hours', default: '', explains: 'When it looks, on the clocks of the device’s site: Mon–Fri 08:00–20:00. Empty: always. Outside them nothing is raised or cleared.' },
-  { name: 'todo', type: 'text', label: 'What to do', default: '', explains: 'Stands in the alert, for whoever takes it.' },
+  {
+    name: 'hours',
+    type: 'hours',
+    label: 'Hours',
+    default: '',
+    explains:
+      'When it looks, on the clocks of the device’s site: Mon–Fri 08:00–20:00. Empty: always. Outside them nothing is raised or cleared.',
+  },
+  {
+    name: 'todo',
+    type: 'text',
+    label: 'What to do',
+    default: '',
+    explains: 'Stands in the alert, for whoever takes it.',
+  },
 ]
 
 const explainsTries = 'A person is told when the tries of an hour did not help, and at once when it cannot be tried.'
 const itself: readonly Parameter[] = [
-  { name: 'tries', type: 'count', label: 'First put right', default: null, optional: true, min: 1, max: 5, explains: `How often in an hour the agent starts it, or stops it, before anybody is told. Off: never. 3 is common practice, no source. ${explainsTries}` },
-  { name: 'tries.wait', type: 'duration', label: 'Give each try', default: minute, min: 10 * second, max: hour, explains: 'So long it has to show whether it helped.' },
+  {
+    name: 'tries',
+    type: 'count',
+    label: 'First put right',
+    default: null,
+    optional: true,
+    min: 1,
+    max: 5,
+    explains: `How often in an hour the agent starts it, or stops it, before anybody is told. Off: never. 3 is common practice, no source. ${explainsTries}`,
+  },
+  {
+    name: 'tries.wait',
+    type: 'duration',
+    label: 'Give each try',
+    default: minute,
+    min: 10 * second,
+    max: hour,
+    explains: 'So long it has to show whether it helped.',
+  },
 ]
 const another: readonly Parameter[] = [
-  { name: 'restart.service', type: 'text', label: 'First restart', default: '', form: { is: /^[^\s/\\*?"'`-][^/\\*?"'`\n]{0,200}$/, says: 'the name of one service, as the system calls it' }, explains: `A service that the agent restarts before anybody is told. Empty: none. ${explainsTries}` },
-  { name: 'tries', type: 'count', label: 'Times an hour', default: 1, min: 1, max: 5, explains: 'More than a few restarts hide that something does not stay well.' },
-  { name: 'tries.wait', type: 'duration', label: 'Give each try', default: 2 * minute, min: 10 * second, max: hour, explains: 'So long it has to show whether it helped.' },
+  {
+    name: 'restart.service',
+    type: 'text',
+    label: 'First restart',
+    default: '',
+    form: { is: /^[^\s/\\*?"'`-][^/\\*?"'`\n]{0,200}$/, says: 'the name of one service, as the system calls it' },
+    explains: `A service that the agent restarts before anybody is told. Empty: none. ${explainsTries}`,
+  },
+  {
+    name: 'tries',
+    type: 'count',
+    label: 'Times an hour',
+    default: 1,
+    min: 1,
+    max: 5,
+    explains: 'More than a few restarts hide that something does not stay well.',
+  },
+  {
+    name: 'tries.wait',
+    type: 'duration',
+    label: 'Give each try',
+    default: 2 * minute,
+    min: 10 * second,
+    max: hour,
+    explains: 'So long it has to show whether it helped.',
+  },
 ]
 /** Where restarting a service may help; an agent that is not heard cannot be asked. */
 const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'certificate']
@@ -42,8 +114,10 @@ function common(kind: WatchKind): readonly Parameter[] {
 /** What is tried before anybody is told, as a sentence of its own. */
 function triesSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
-  const often = () => sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, each time with ${say('tries.wait')} to show`
-  if (!kind.acts) return values['restart.service'] ? sentence` First its agent restarts ${say('restart.service')}, ${often()}.` : []
+  const often = () =>
+    sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, each time with ${say('tries.wait')} to show`
+  if (!kind.acts)
+    return values['restart.service'] ? sentence` First its agent restarts ${say('restart.service')}, ${often()}.` : []
   return values.tries ? sentence` First its agent ${kind.acts(values, '')!.verb}s it, ${often()}.` : []
 }
 
@@ -56,15 +130,30 @@ function commonSentence(kind: WatchKind, parameters: readonly Parameter[], value
   if (set('recheck')) parts.push(sentence`every ${say('recheck')} once it fails`)
   if (set('hours')) parts.push(sentence`only ${say('hours')}`)
   const looks = parts.flatMap((part, i) => (i === 0 ? part : [{ text: ', ' }, ...part]))
-  return [...(looks.length ? sentence` It looks ${looks}.` : []), ...triesSentence(kind, parameters, values), ...(set('todo') ? sentence` Then: ${say('todo')}` : [])]
+  return [
+    ...(looks.length ? sentence` It looks ${looks}.` : []),
+    ...triesSentence(kind, parameters, values),
+    ...(set('todo') ? sentence` Then: ${say('todo')}` : []),
+  ]
 }
 
 /**
- * A kind with the parameters that every watch has: how often and at which hours it looks, what is tried first, and what to
+ * A kind with the parameters that every watch has: how often and at which hours it looks, what is tried first, and what
+ * to
  * do then.
  */
 export function withCommon(kind: WatchKind): WatchKind {
   const added = common(kind)
-  const restarts: Pick<WatchKind, 'acts'> = added.some((one) => one.name === 'restart.service') ? { acts: (values) => (values['restart.service'] ? { verb: 'restart', service: read.text(values, 'restart.service') } : null) } : {}
-  return { ...kind, ...restarts, parameters: [...kind.parameters, ...added], sentence: (values) => [...kind.sentence(values), ...commonSentence(kind, added, values)] }
+  const restarts: Pick<WatchKind, 'acts'> = added.some((one) => one.name === 'restart.service')
+    ? {
+        acts: (values) =>
+          values['restart.service'] ? { verb: 'restart', service: read.text(values, 'restart.service') } : null,
+      }
+    : {}
+  return {
+    ...kind,
+    ...restarts,
+    parameters: [...kind.parameters, ...added],
+    sentence: (values) => [...kind.sentence(values), ...commonSentence(kind, added, values)],
+  }
 }

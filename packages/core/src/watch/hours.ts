@@ -1,7 +1,14 @@
 import { minute, type Millis } from '../units'
 
-/** Days of the week, Monday first (ISO 8601), with the hours from `from` to `to`, in minutes after midnight; over midnight where `to` is not later. */
-export interface Hours { days: readonly number[]; from: number; to: number }
+/**
+ * Days of the week, Monday first (ISO 8601), with the hours from `from` to `to`, in minutes after midnight; over
+ * midnight where `to` is not later.
+ */
+export interface Hours {
+  days: readonly number[]
+  from: number
+  to: number
+}
 
 const dayNames = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 
@@ -29,7 +36,9 @@ export function readHours(text: string): Hours | null {
   if (!match) return null
   const [from, to] = [Number(match[2]) * 60 + Number(match[3] ?? 0), Number(match[4]) * 60 + Number(match[5] ?? 0)]
   const days = match[1] === undefined ? [1, 2, 3, 4, 5, 6, 7] : readDays(match[1])
-  return days && from < 1440 && to <= 1440 && Number(match[3] ?? 0) < 60 && Number(match[5] ?? 0) < 60 && from !== to ? { days, from, to } : null
+  return days && from < 1440 && to <= 1440 && Number(match[3] ?? 0) < 60 && Number(match[5] ?? 0) < 60 && from !== to
+    ? { days, from, to }
+    : null
 }
 
 const clocks = new Map<string, Intl.DateTimeFormat>()
@@ -37,12 +46,25 @@ const clocks = new Map<string, Intl.DateTimeFormat>()
 /** Day of the week and minutes after midnight on the clocks of a zone. */
 function localTime(at: Millis, zone: string): { day: number; minutes: number } {
   let clock = clocks.get(zone)
-  if (!clock) clocks.set(zone, (clock = new Intl.DateTimeFormat('en-GB', { timeZone: zone, weekday: 'short', hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })))
+  if (!clock)
+    clocks.set(
+      zone,
+      (clock = new Intl.DateTimeFormat('en-GB', {
+        timeZone: zone,
+        weekday: 'short',
+        hour: '2-digit',
+        minute: '2-digit',
+        hourCycle: 'h23',
+      })),
+    )
   const parts = Object.fromEntries(clock.formatToParts(at).map((one) => [one.type, one.value]))
   return { day: dayNames.indexOf(parts.weekday!) + 1, minutes: Number(parts.hour) * 60 + Number(parts.minute) }
 }
 
-/** Whether a moment lies within the hours, on the clocks of the zone; hours over midnight belong to the day they begin on. */
+/**
+ * Whether a moment lies within the hours, on the clocks of the zone; hours over midnight belong to the day they begin
+ * on.
+ */
 export function withinHours(hours: Hours, at: Millis, zone: string): boolean {
   const { day, minutes } = localTime(at, zone)
   if (hours.from < hours.to) return hours.days.includes(day) && minutes >= hours.from && minutes < hours.to

@@ -1,11 +1,51 @@
 export { tryChoice, type Choice } from './choosing'
-export { evaluate, postKey, splitPostKey, type BrokenWatch, type DeviceState, type Evaluated, type PostTransition } from './evaluate'
+export {
+  evaluate,
+  postKey,
+  splitPostKey,
+  type BrokenWatch,
+  type DeviceState,
+  type Evaluated,
+  type PostTransition,
+} from './evaluate'
 export { isPaced, pacedCollectors, type PacedCollector } from './everyKind'
 export { readHours, withinHours, type Hours } from './hours'
-export { collectors, optionalCollectors, serviceVerbs, subjects, type Choosing, type Collector, type Evidence, type Hold, type Observation, type Observed, type OptionalCollector, type ServiceAction, type Subject, type WatchKind } from './kind'
+export {
+  collectors,
+  optionalCollectors,
+  serviceVerbs,
+  subjects,
+  type Choosing,
+  type Collector,
+  type Evidence,
+  type Hold,
+  type Observation,
+  type Observed,
+  type OptionalCollector,
+  type ServiceAction,
+  type Subject,
+  type WatchKind,
+} from './kind'
 export { actionOf, collectorWords, sharedFor, silentIntervals, watchKind, watchKinds } from './kinds'
-export { parameterFault, rangeText, valueText, type Parameter, type ParameterType, type ParameterValue, type Values } from './parameter'
-export { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition, type TransitionKind } from './post'
+export {
+  parameterFault,
+  rangeText,
+  valueText,
+  type Parameter,
+  type ParameterType,
+  type ParameterValue,
+  type Values,
+} from './parameter'
+export {
+  advance,
+  freshPost,
+  isAtRest,
+  miss,
+  type Judgement,
+  type PostState,
+  type Transition,
+  type TransitionKind,
+} from './post'
 export { markOf, stateFor } from './stateOf'
 export { sentenceText, type SentencePart } from './sentence'
 export type { WatchInForce } from './inForce'

@@ -7,11 +7,29 @@ import type { Parameter, Values } from './parameter'
 import type { SentencePart } from './sentence'
 
 /** What a watch is about; maintenance windows can name a whole family. */
-export const subjects = ['silence', 'service', 'disk', 'update', 'eventlog', 'performance', 'certificate', 'agent'] as const
+export const subjects = [
+  'silence',
+  'service',
+  'disk',
+  'update',
+  'eventlog',
+  'performance',
+  'certificate',
+  'agent',
+] as const
 export type Subject = (typeof subjects)[number]
 
 /** The agent's collectors, one for each thing that can fail alone. */
-export const collectors = ['performance', 'disks', 'network', 'services', 'updates', 'eventlog', 'software', 'certificates'] as const
+export const collectors = [
+  'performance',
+  'disks',
+  'network',
+  'services',
+  'updates',
+  'eventlog',
+  'software',
+  'certificates',
+] as const
 export type Collector = (typeof collectors)[number]
 
 /** Those that an agent gets only where somebody wants them. */
@@ -68,11 +86,18 @@ export interface Observation {
 export type Hold = { for: Millis } | { checks: number }
 
 /** How a watch chooses among the things of a device: one or two of its parameters, and what there is to choose from. */
-export interface Choosing { include: string; except?: string; of(facts: Facts): { name: string; title: string }[] }
+export interface Choosing {
+  include: string
+  except?: string
+  of(facts: Facts): { name: string; title: string }[]
+}
 
 export const serviceVerbs = ['start', 'stop', 'restart'] as const
 /** What an agent can do to a service of its device. */
-export interface ServiceAction { verb: (typeof serviceVerbs)[number]; service: string }
+export interface ServiceAction {
+  verb: (typeof serviceVerbs)[number]
+  service: string
+}
 
 export interface WatchKind {
   name: string
@@ -95,8 +120,10 @@ export interface WatchKind {
    */
   observe(values: Values, observed: Observed, memo: (instance: string) => unknown): Observation[]
   /**
-   * Whether the facts say that a post's thing is no longer there, or the watch no longer wants it. Without this, or where it
-   * says no, a post that nothing was seen of keeps its level, and counts as silent after a gap: a value that is missing is
+   * Whether the facts say that a post's thing is no longer there, or the watch no longer wants it. Without this, or
+   * where it
+   * says no, a post that nothing was seen of keeps its level, and counts as silent after a gap: a value that is missing
+   * is
    * neither well nor gone.
    */
   gone?(values: Values, observed: Observed, instance: string): boolean

@@ -5,7 +5,8 @@ export type ParameterValue = number | string | boolean | readonly string[] | nul
 /** Values by parameter name. A name that is absent leaves the value to a less specific source. */
 export type Values = Readonly<Record<string, ParameterValue>>
 
-export type ParameterType = 'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns' | 'hours'
+export type ParameterType =
+  'percent' | 'bytes' | 'duration' | 'count' | 'number' | 'choice' | 'text' | 'patterns' | 'hours'
 
 export interface Parameter {
   name: string
@@ -29,7 +30,8 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
   if (value === null) return parameter.optional ? null : `${name} needs a value.`
   switch (parameter.type) {
     case 'patterns':
-      if (!Array.isArray(value) || !value.every((one) => typeof one === 'string')) return `${name} needs a list of names or patterns.`
+      if (!Array.isArray(value) || !value.every((one) => typeof one === 'string'))
+        return `${name} needs a list of names or patterns.`
       if (value.length > 100) return `${name} takes at most 100 patterns; use * to say more with fewer.`
       for (const one of value) {
         const fault = patternFault(one)
@@ -37,18 +39,26 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
       }
       return null
     case 'hours':
-      return value === '' || (typeof value === 'string' && value.length <= 100 && readHours(value)) ? null : `${name} are written like Mon–Fri 08:00–20:00, or Sat, Sun 22:00–06:00.`
+      return value === '' || (typeof value === 'string' && value.length <= 100 && readHours(value))
+        ? null
+        : `${name} are written like Mon–Fri 08:00–20:00, or Sat, Sun 22:00–06:00.`
     case 'choice':
-      return parameter.choices?.includes(value as string) ? null : `${name} must be one of ${parameter.choices?.join(', ')}.`
+      return parameter.choices?.includes(value as string)
+        ? null
+        : `${name} must be one of ${parameter.choices?.join(', ')}.`
     case 'text':
       if (typeof value !== 'string' || value.length > 500) return `${name} needs a text of at most 500 characters.`
-      return value === '' || !parameter.form || parameter.form.is.test(value) ? null : `${name} needs ${parameter.form.says}; “${value}” is none.`
+      return value === '' || !parameter.form || parameter.form.is.test(value)
+        ? null
+        : `${name} needs ${parameter.form.says}; “${value}” is none.`
     default: {
       if (typeof value !== 'number' || !Number.isFinite(value)) return `${name} needs a number.`
       const { min = 0, max = Number.MAX_SAFE_INTEGER } = parameter
       if (value < min || value > max)
         return `${name} must lie between ${valueText(parameter, min)} and ${valueText(parameter, max)}; ${valueText(parameter, value)} does not.`
-      return (parameter.type === 'count' || parameter.type === 'duration') && !Number.isInteger(value) ? `${name} needs a whole number.` : null
+      return (parameter.type === 'count' || parameter.type === 'duration') && !Number.isInteger(value)
+        ? `${name} needs a whole number.`
+        : null
     }
   }
 }
@@ -56,19 +66,38 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
 /** What a number may be, as a sentence; empty for what is no number, and where everything may be. */
 export function rangeText(parameter: Parameter): string {
   const { min, max, type } = parameter
-  if (type === 'choice' || type === 'text' || type === 'patterns' || type === 'hours' || (min === undefined && max === undefined)) return ''
-  const [low, high] = [min ?? 0, max].map((one) => (one === undefined || one >= 1e15 ? null : valueText(parameter, one)))
+  if (
+    type === 'choice' ||
+    type === 'text' ||
+    type === 'patterns' ||
+    type === 'hours' ||
+    (min === undefined && max === undefined)
+  )
+    return ''
+  const [low, high] = [min ?? 0, max].map((one) =>
+    one === undefined || one >= 1e15 ? null : valueText(parameter, one),
+  )
   return high ? `${low} to ${high}.` : `From ${low} on.`
 }
 
 /** A value as it stands in a sentence. */
 export function valueText(parameter: Parameter, value: ParameterValue): string {
-  if (value === null || value === '') return parameter.type === 'hours' ? 'at all hours' : parameter.type === 'text' || parameter.type === 'choice' ? 'any' : 'off'
+  if (value === null || value === '')
+    return parameter.type === 'hours'
+      ? 'at all hours'
+      : parameter.type === 'text' || parameter.type === 'choice'
+        ? 'any'
+        : 'off'
   switch (parameter.type) {
-    case 'percent': return percentText(value as number)
-    case 'bytes': return bytesText(value as number)
-    case 'duration': return durationText(value as number)
-    case 'patterns': return (value as readonly string[]).join(', ') || 'none'
-    default: return String(value)
+    case 'percent':
+      return percentText(value as number)
+    case 'bytes':
+      return bytesText(value as number)
+    case 'duration':
+      return durationText(value as number)
+    case 'patterns':
+      return (value as readonly string[]).join(', ') || 'none'
+    default:
+      return String(value)
   }
 }

@@ -3,7 +3,10 @@ import type { Millis } from '../units'
 import type { Evidence, Hold, Observation } from './kind'
 
 /** A run of checks for which a condition was true without a gap. */
-interface Run { since: Millis; checks: number }
+interface Run {
+  since: Millis
+  checks: number
+}
 
 /** What one post remembers between checks. */
 export interface PostState {
@@ -69,7 +72,12 @@ function holds(run: Run | undefined | null, hold: Hold, at: Millis): boolean {
  * every hold anew, so it can neither raise nor clear. The post has the highest level that holds; between the levels and
  * the clear condition it stays as it is.
  */
-export function advance(before: PostState | null, seen: Observation, at: Millis, judge: Judgement): { state: PostState; transitions: Transition[] } {
+export function advance(
+  before: PostState | null,
+  seen: Observation,
+  at: Millis,
+  judge: Judgement,
+): { state: PostState; transitions: Transition[] } {
   const state = before ?? freshPost(at)
   if (before && at <= before.lastAt) return { state: before, transitions: [] }
   const transitions: Transition[] = []
@@ -80,7 +88,8 @@ export function advance(before: PostState | null, seen: Observation, at: Millis,
 
   const holding = severities.filter((severity) => holds(runs[severity], judge.hold(severity), at)).at(-1) ?? null
   let { level, began } = state
-  const note = (kind: TransitionKind, from: Severity | null, to: Severity | null) => transitions.push({ at, kind, from, to, began, evidence: seen.evidence() })
+  const note = (kind: TransitionKind, from: Severity | null, to: Severity | null) =>
+    transitions.push({ at, kind, from, to, began, evidence: seen.evidence() })
   if (state.silent) note('heard', level, level)
   if (level === null && holding !== null) {
     began = Math.min(...seen.failing.map((severity) => runs[severity]!.since))
@@ -99,7 +108,15 @@ export function advance(before: PostState | null, seen: Observation, at: Millis,
     note('cleared', from, null)
     began = null
   }
-  const next: PostState = { ...(judge.of === undefined ? {} : { of: judge.of }), lastAt: at, level, began, runs, clearRun: level === null ? null : clearRun, silent: false }
+  const next: PostState = {
+    ...(judge.of === undefined ? {} : { of: judge.of }),
+    lastAt: at,
+    level,
+    began,
+    runs,
+    clearRun: level === null ? null : clearRun,
+    silent: false,
+  }
   if (seen.memo !== undefined) next.memo = seen.memo
   if (level !== null) next.evidence = seen.failing.length ? seen.evidence() : (state.evidence ?? seen.evidence())
   return { state: next, transitions }

@@ -15,7 +15,10 @@ export function sayer(parameters: readonly Parameter[], values: Values): Say {
 }
 
 /** Template tag: strings become text, parts stay parts, empty text is left out. */
-export function sentence(strings: TemplateStringsArray, ...parts: (SentencePart | SentencePart[] | string)[]): SentencePart[] {
+export function sentence(
+  strings: TemplateStringsArray,
+  ...parts: (SentencePart | SentencePart[] | string)[]
+): SentencePart[] {
   const out: SentencePart[] = []
   strings.forEach((text, i) => {
     if (text) out.push({ text })

@@ -4,7 +4,10 @@ import type { PostState } from './post'
 
 const marks = new WeakMap<WatchInForce, string>()
 
-/** FNV-1a (draft-eastlake-fnv), 32 bits, as hexadecimal digits: short, and the same everywhere. No protection against anybody. */
+/**
+ * FNV-1a (draft-eastlake-fnv), 32 bits, as hexadecimal digits: short, and the same everywhere. No protection against
+ * anybody.
+ */
 function fnv1a(text: string): string {
   let hash = 0x811c9dc5
   for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
@@ -23,8 +26,10 @@ export function markOf(watch: WatchInForce): string {
 }
 
 /**
- * The state that counts for a watch as it is now. Of another kind of watch: none. Of the same kind with other thresholds or
- * another filter: only that it fails and since when, so that an alert goes on; holds and memories begin anew. State from
+ * The state that counts for a watch as it is now. Of another kind of watch: none. Of the same kind with other
+ * thresholds or
+ * another filter: only that it fails and since when, so that an alert goes on; holds and memories begin anew. State
+ * from
  * before states were marked counts as the watch's own.
  */
 export function stateFor(watch: WatchInForce, state: PostState | null): PostState | null {

@@ -5,9 +5,13 @@ import { ensurePartitions } from './partitions'
 
 /** Applies the numbered files that this database has not seen yet, in order, each in a transaction of its own. */
 export async function migrate(pool: Pool, folder: string, now: number): Promise<number> {
-  await pool.query('create table if not exists migration (name text primary key, applied_at timestamptz not null default now())')
+  await pool.query(
+    'create table if not exists migration (name text primary key, applied_at timestamptz not null default now())',
+  )
   let applied = 0
-  for (const name of readdirSync(folder).filter((file) => file.endsWith('.sql')).sort()) {
+  for (const name of readdirSync(folder)
+    .filter((file) => file.endsWith('.sql'))
+    .sort()) {
     applied += await inTransaction(pool, async (tx) => {
       // Two servers may start at once; the second waits here and then finds the work done.
       await tx.query('lock table migration in exclusive mode')

@@ -4,7 +4,9 @@ import { inTransaction, type Pool } from './pool'
 const partitioned = ['report', 'log_event', 'post_change'] as const
 const week = 7 * day
 
-/** What was written longer ago than this is not kept any more, and not taken: there is always a partition for what is. */
+/**
+ * What was written longer ago than this is not kept any more, and not taken: there is always a partition for what is.
+ */
 export const oldestKept: Millis = 30 * day
 
 /**
@@ -19,7 +21,9 @@ export async function ensurePartitions(pool: Pool, now: Millis): Promise<void> {
         const from = new Date(start).toISOString()
         const until = new Date(start + week).toISOString()
         // Built from constants and a number only; identifiers cannot be parameters.
-        await tx.query(`create table if not exists ${table}_${from.slice(0, 10).replaceAll('-', '')} partition of ${table} for values from ('${from}') to ('${until}')`)
+        await tx.query(
+          `create table if not exists ${table}_${from.slice(0, 10).replaceAll('-', '')} partition of ${table} for values from ('${from}') to ('${until}')`,
+        )
       }
     }
   })

@@ -1,19 +1,26 @@
 import pg from 'pg'
 
 // Times cross as milliseconds since 1970 and whole numbers as numbers: both fit a double exactly.
-pg.types.setTypeParser(pg.types.builtins.TIMESTAMPTZ, (text) => Date.parse(text.replace(' ', 'T').replace(/([+-]\d\d)$/, '$1:00')))
+pg.types.setTypeParser(pg.types.builtins.TIMESTAMPTZ, (text) =>
+  Date.parse(text.replace(' ', 'T').replace(/([+-]\d\d)$/, '$1:00')),
+)
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
 
 export type Pool = pg.Pool
 /** What runs a statement: the pool, or the connection of a transaction. */
 export interface Db {
-  query<Row extends pg.QueryResultRow = pg.QueryResultRow>(text: string | pg.QueryConfig, values?: unknown[]): Promise<pg.QueryResult<Row>>
+  query<Row extends pg.QueryResultRow = pg.QueryResultRow>(
+    text: string | pg.QueryConfig,
+    values?: unknown[],
+  ): Promise<pg.QueryResult<Row>>
 }
 
 export function openPool(url: string, size = 12): Pool {
   const pool = new pg.Pool({ connectionString: url, max: size, application_name: 'custode' })
-  // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement. But it
-  // says so as an event, too, idle or between two statements of a transaction: without a listener that would end the process.
+  // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement.
+  // But it
+  // says so as an event, too, idle or between two statements of a transaction: without a listener that would end the
+  // process.
   pool.on('error', () => undefined)
   pool.on('connect', (connection) => connection.on('error', () => undefined))
   return pool
@@ -48,11 +55,19 @@ export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>)
   }
 }
 
-export async function rows<Row extends pg.QueryResultRow>(db: Db, text: string, values: unknown[] = []): Promise<Row[]> {
+export async function rows<Row extends pg.QueryResultRow>(
+  db: Db,
+  text: string,
+  values: unknown[] = [],
+): Promise<Row[]> {
   return (await db.query<Row>(text, values)).rows
 }
 
-export async function firstRow<Row extends pg.QueryResultRow>(db: Db, text: string, values: unknown[] = []): Promise<Row | null> {
+export async function firstRow<Row extends pg.QueryResultRow>(
+  db: Db,
+  text: string,
+  values: unknown[] = [],
+): Promise<Row | null> {
   return (await db.query<Row>(text, values)).rows[0] ?? null
 }
 

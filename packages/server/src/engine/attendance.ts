@@ -1,12 +1,16 @@
 import type { DeviceId, Millis } from '#core'
 import { rows, type Pool } from '../db'
 
-interface Waiting { version: number; wake(changed: boolean): void }
+interface Waiting {
+  version: number
+  wake(changed: boolean): void
+}
 
 const lookEvery = 3000
 
 /**
- * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement, and
+ * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement,
+ * and
  * should that be missed, seen at one of the looks that are taken anyway.
  */
 export class Attendance {
@@ -34,9 +38,12 @@ export class Attendance {
     if (!this.#waiting.size) return
     const all = [...this.#waiting].flatMap(([id, waiting]) => [...waiting].map(({ version }) => ({ id, version })))
     // By primary key, one look for all that wait.
-    const moved = await rows<{ id: DeviceId }>(this.pool, `
+    const moved = await rows<{ id: DeviceId }>(
+      this.pool,
+      `
       select d.id from unnest($1::int[], $2::bigint[]) w (id, version) join device d on d.id = w.id where d.version <> w.version or d.retired_at is not null`,
-      [all.map((one) => one.id), all.map((one) => one.version)])
+      [all.map((one) => one.id), all.map((one) => one.version)],
+    )
     this.wake(moved.map((one) => one.id))
   }
 
@@ -51,10 +58,18 @@ export class Attendance {
         if (!set.size) this.#waiting.delete(id)
         resolve(changed)
       }
-      const timer = setTimeout(() => { end(false) }, length)
+      const timer = setTimeout(() => {
+        end(false)
+      }, length)
       const waiting: Waiting = { version, wake: end }
       set.add(waiting)
-      gone.addEventListener('abort', () => { end(false) }, { once: true })
+      gone.addEventListener(
+        'abort',
+        () => {
+          end(false)
+        },
+        { once: true },
+      )
     })
   }
 

@@ -5,40 +5,93 @@ import { ProblemError } from '../http/problems'
 import { checkBatch, checkEnvelope, clockOffset, type CheckedReport } from './checkBatch'
 
 const now = Date.parse('2026-11-23T12:00:00Z')
-const batch = (reports: unknown[], more: object = {}) => checkBatch(checkEnvelope({ version: 1, sentAt: now, oldest: 1, reports, ...more }), now, 0)
+const batch = (reports: unknown[], more: object = {}) =>
+  checkBatch(checkEnvelope({ version: 1, sentAt: now, oldest: 1, reports, ...more }), now, 0)
 const report = (more: object = {}) => ({ seq: 1, at: now, interval: minute, readings: [], ...more })
 
 describe('checking a batch', () => {
   it('never fails in another way than with a problem, whatever JSON comes', () => {
-    const almost = fc.record({ version: fc.constantFrom(1, 1, 1, 2, '1'), sentAt: fc.oneof(fc.constant(now), fc.anything()), oldest: fc.oneof(fc.constant(1), fc.anything()), reports: fc.array(fc.oneof(
-      fc.record({ seq: fc.oneof(fc.nat(), fc.anything()), at: fc.oneof(fc.constant(now), fc.anything()), interval: fc.oneof(fc.constant(minute), fc.anything()), readings: fc.oneof(fc.array(fc.oneof(fc.tuple(fc.string(), fc.string(), fc.anything()), fc.anything())), fc.anything()), events: fc.oneof(fc.array(fc.anything()), fc.anything()), facts: fc.anything(), failed: fc.anything() }, { requiredKeys: [] }),
-      fc.anything(),
-    )) }, { requiredKeys: [] })
-    fc.assert(fc.property(fc.oneof(almost, fc.jsonValue()), (value) => {
-      let body: unknown
-      try { body = JSON.parse(JSON.stringify(value) ?? 'null') } catch { return }
-      try {
-        const checked = checkBatch(checkEnvelope(body), now, 0)
-        for (const one of checked.refused) expect(one.detail.length).toBeGreaterThan(5)
-        for (const one of checked.reports) if (!('refused' in one)) for (const [, , reading] of one.readings) expect(Number.isFinite(reading)).toBe(true)
-      } catch (error) {
-        expect(error).toBeInstanceOf(ProblemError)
-      }
-    }), { numRuns: 400 })
+    const almost = fc.record(
+      {
+        version: fc.constantFrom(1, 1, 1, 2, '1'),
+        sentAt: fc.oneof(fc.constant(now), fc.anything()),
+        oldest: fc.oneof(fc.constant(1), fc.anything()),
+        reports: fc.array(
+          fc.oneof(
+            fc.record(
+              {
+                seq: fc.oneof(fc.nat(), fc.anything()),
+                at: fc.oneof(fc.constant(now), fc.anything()),
+                interval: fc.oneof(fc.constant(minute), fc.anything()),
+                readings: fc.oneof(
+                  fc.array(fc.oneof(fc.tuple(fc.string(), fc.string(), fc.anything()), fc.anything())),
+                  fc.anything(),
+                ),
+                events: fc.oneof(fc.array(fc.anything()), fc.anything()),
+                facts: fc.anything(),
+                failed: fc.anything(),
+              },
+              { requiredKeys: [] },
+            ),
+            fc.anything(),
+          ),
+        ),
+      },
+      { requiredKeys: [] },
+    )
+    fc.assert(
+      fc.property(fc.oneof(almost, fc.jsonValue()), (value) => {
+        let body: unknown
+        try {
+          body = JSON.parse(JSON.stringify(value) ?? 'null')
+        } catch {
+          return
+        }
+        try {
+          const checked = checkBatch(checkEnvelope(body), now, 0)
+          for (const one of checked.refused) expect(one.detail.length).toBeGreaterThan(5)
+          for (const one of checked.reports)
+            if (!('refused' in one))
+              for (const [, , reading] of one.readings) expect(Number.isFinite(reading)).toBe(true)
+        } catch (error) {
+          expect(error).toBeInstanceOf(ProblemError)
+        }
+      }),
+      { numRuns: 400 },
+    )
   })
   it('keeps what is right beside what is wrong, in any mixture', () => {
     const good: [string, string, number] = ['cpu.busy', '', 0.5]
     const bad = [['cpu.busy', '', 'NaN'], ['nonsense', '', 1], null, 7, ['cpu.busy'], ['load.5', '', -1]]
-    fc.assert(fc.property(fc.shuffledSubarray([good, ...bad]), (readings) => {
-      const { reports, refused } = batch([report({ readings })])
-      const kept = readings.includes(good as never) ? 1 : 0
-      expect((reports[0] as { readings: unknown[] }).readings.length).toBe(kept)
-      expect(refused.length).toBe(readings.length - kept)
-    }))
+    fc.assert(
+      fc.property(fc.shuffledSubarray([good, ...bad]), (readings) => {
+        const { reports, refused } = batch([report({ readings })])
+        const kept = readings.includes(good as never) ? 1 : 0
+        expect((reports[0] as { readings: unknown[] }).readings.length).toBe(kept)
+        expect(refused.length).toBe(readings.length - kept)
+      }),
+    )
   })
   it('says where by a JSON pointer (RFC 6901)', () => {
-    expect(batch([report(), report({ seq: 2, readings: [['disk.free', '/', 1], ['disk.free', '/', 2]] })]).refused).toEqual([
-      { seq: 2, pointer: '/reports/1/readings/1', code: 'reading-twice', detail: expect.stringContaining('the first was kept') as string, body: ['disk.free', '/', 2] },
+    expect(
+      batch([
+        report(),
+        report({
+          seq: 2,
+          readings: [
+            ['disk.free', '/', 1],
+            ['disk.free', '/', 2],
+          ],
+        }),
+      ]).refused,
+    ).toEqual([
+      {
+        seq: 2,
+        pointer: '/reports/1/readings/1',
+        code: 'reading-twice',
+        detail: expect.stringContaining('the first was kept') as string,
+        body: ['disk.free', '/', 2],
+      },
     ])
   })
   it('marks as late what waited, and not what took its ordinary time', () => {
@@ -53,12 +106,24 @@ describe('checking a batch', () => {
     expect((batch([report({ events: [event] })]).reports[0] as { events: { at: number }[] }).events[0]!.at).toBe(now)
   })
   it('keeps all facts but the one that is wrong', () => {
-    const { reports, refused } = batch([report({ facts: { ports: [{ port: 22, protocol: 'tcp' }], services: [{ name: 'x' }], moon: 'full' } })])
+    const { reports, refused } = batch([
+      report({ facts: { ports: [{ port: 22, protocol: 'tcp' }], services: [{ name: 'x' }], moon: 'full' } }),
+    ])
     expect((reports[0] as CheckedReport).facts).toEqual({ ports: [{ port: 22, protocol: 'tcp' }] })
-    expect(refused.map((one) => `${one.pointer} ${one.code}`)).toEqual(['/reports/0/facts/services fact-not-valid', '/reports/0/facts/moon fact-not-valid'])
+    expect(refused.map((one) => `${one.pointer} ${one.code}`)).toEqual([
+      '/reports/0/facts/services fact-not-valid',
+      '/reports/0/facts/moon fact-not-valid',
+    ])
   })
   it('counts log entries that are older than is kept, and keeps the others', () => {
-    const event = (days: number) => ({ at: now - days * day, channel: 'dpkg.log', source: 'dpkg', id: null, level: 'informational', text: 't' })
+    const event = (days: number) => ({
+      at: now - days * day,
+      channel: 'dpkg.log',
+      source: 'dpkg',
+      id: null,
+      level: 'informational',
+      text: 't',
+    })
     const [checked] = batch([report({ events: [event(60), event(29), event(400)] })]).reports as CheckedReport[]
     expect([checked!.tooOld, checked!.events.map((one) => one.at)]).toEqual([2, [now - 29 * day]])
   })
@@ -67,8 +132,12 @@ describe('checking a batch', () => {
 describe('when a report was made', () => {
   const made = (one: object, envelope: object = {}) => (batch([report(one)], envelope).reports[0] as CheckedReport).at
   it('is known by the time since the machine started, whatever its clock was set to meanwhile', () => {
-    expect(made({ at: now + 2 * hour, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(now - 5 * minute)
-    expect(made({ at: now - 40 * day, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(now - 5 * minute)
+    expect(made({ at: now + 2 * hour, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(
+      now - 5 * minute,
+    )
+    expect(made({ at: now - 40 * day, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(
+      now - 5 * minute,
+    )
   })
   it('is by its own clock after a restart, less what that is off now', () => {
     expect(made({ at: now - hour, up: 99 * minute, boot: 'before' }, { up: minute, boot: 'now' })).toBe(now - hour)
@@ -79,7 +148,10 @@ describe('when a report was made', () => {
   })
   it('moves its log entries by what the clock was off then', () => {
     const event = { at: now + 2 * hour - minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
-    const [checked] = batch([report({ at: now + 2 * hour, up: 10 * minute, boot: 'b', events: [event] })], { up: 15 * minute, boot: 'b' }).reports as CheckedReport[]
+    const [checked] = batch([report({ at: now + 2 * hour, up: 10 * minute, boot: 'b', events: [event] })], {
+      up: 15 * minute,
+      boot: 'b',
+    }).reports as CheckedReport[]
     expect(checked!.events[0]!.at).toBe(now - 6 * minute)
   })
 })

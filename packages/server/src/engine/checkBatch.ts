@@ -1,5 +1,24 @@
-import { factSchemas, logEventSchema, protocolVersion, reportBatchSchema, reportSchema, type CollectorFailure, type Refusal, type Report, type ReportBatch } from '#contract'
-import { readingFault, second, type Collector, type Facts, type FactSubject, type LogEvent, type Millis, type Reading } from '#core'
+import {
+  factSchemas,
+  logEventSchema,
+  protocolVersion,
+  reportBatchSchema,
+  reportSchema,
+  type CollectorFailure,
+  type Refusal,
+  type Report,
+  type ReportBatch,
+} from '#contract'
+import {
+  readingFault,
+  second,
+  type Collector,
+  type Facts,
+  type FactSubject,
+  type LogEvent,
+  type Millis,
+  type Reading,
+} from '#core'
 import { oldestKept } from '../db'
 import { ProblemError } from '../http/problems'
 
@@ -22,10 +41,15 @@ export interface CheckedReport {
 }
 
 /** One that was not kept; its number counts as seen. */
-export interface RefusedReport { seq: number; refused: true }
+export interface RefusedReport {
+  seq: number
+  refused: true
+}
 
 /** A part of a batch, or all of a report, that was refused, with what was sent. */
-export interface RefusedPart extends Refusal { body: unknown }
+export interface RefusedPart extends Refusal {
+  body: unknown
+}
 
 export interface CheckedBatch {
   oldest: number
@@ -39,7 +63,8 @@ export interface CheckedBatch {
 const clockTolerance = 5 * second
 
 /**
- * The device's clock minus ours. A steady offset is kept as it is, so that corrected times do not shake with the network.
+ * The device's clock minus ours. A steady offset is kept as it is, so that corrected times do not shake with the
+ * network.
  */
 export function clockOffset(sentAt: Millis, now: Millis, before: Millis): Millis {
   const seen = sentAt - now
@@ -52,17 +77,30 @@ export function checkEnvelope(body: unknown): ReportBatch {
   const version = (body as { version?: unknown } | null)?.version
   if (version !== undefined && version !== protocolVersion) throw new ProblemError('wrong-version')
   const { value, error } = reportBatchSchema.validate(body ?? null, { convert: false })
-  if (error) throw new ProblemError('invalid', error.message, error.details.map((one) => ({ at: one.path.join('.'), message: one.message })))
+  if (error)
+    throw new ProblemError(
+      'invalid',
+      error.message,
+      error.details.map((one) => ({ at: one.path.join('.'), message: one.message })),
+    )
   return value
 }
 
 /**
- * When a report was made, by our clock. Where machine and start of it are the same as of the sending, the time between the
- * two is known by a clock that nobody sets; else the device's own clock says it, less what that is off by now. One that is
+ * When a report was made, by our clock. Where machine and start of it are the same as of the sending, the time between
+ * the
+ * two is known by a clock that nobody sets; else the device's own clock says it, less what that is off by now. One that
+ * is
  * dated later than it was sent, because the clock was set back meanwhile, was made at the latest when it was sent.
  */
 function madeAt(report: Report, batch: ReportBatch, offset: Millis, now: Millis): Millis {
-  if (report.boot !== undefined && report.boot === batch.boot && report.up !== undefined && batch.up !== undefined && report.up <= batch.up)
+  if (
+    report.boot !== undefined &&
+    report.boot === batch.boot &&
+    report.up !== undefined &&
+    batch.up !== undefined &&
+    report.up <= batch.up
+  )
     return Math.round(now - (batch.up - report.up))
   return Math.min(report.at - offset, now)
 }
@@ -70,7 +108,14 @@ function madeAt(report: Report, batch: ReportBatch, offset: Millis, now: Millis)
 type Refuse = (pointer: string, code: string, detail: string, body: unknown) => void
 
 /** @param shift what the device's clock was ahead of ours when the report was made */
-function checkEvents(report: Report, pointer: string, shift: Millis, at: Millis, now: Millis, refuse: Refuse): { events: LogEvent[]; tooOld: number } {
+function checkEvents(
+  report: Report,
+  pointer: string,
+  shift: Millis,
+  at: Millis,
+  now: Millis,
+  refuse: Refuse,
+): { events: LogEvent[]; tooOld: number } {
   const events: LogEvent[] = []
   let tooOld = 0
   report.events?.forEach((event, i) => {
@@ -94,7 +139,13 @@ function checkReadings(report: Report, pointer: string, refuse: Refuse): Reading
     const [metric, instance, value] = entry as [string, string, unknown]
     const fault = readingFault(metric, instance, value)
     if (fault) return refuse(here, 'reading-not-valid', fault, entry)
-    if (seen.has(`${metric}|${instance}`)) return refuse(here, 'reading-twice', `“${metric}” of “${instance}” stands twice in this report; the first was kept.`, entry)
+    if (seen.has(`${metric}|${instance}`))
+      return refuse(
+        here,
+        'reading-twice',
+        `“${metric}” of “${instance}” stands twice in this report; the first was kept.`,
+        entry,
+      )
     seen.add(`${metric}|${instance}`)
     readings.push([metric, instance, value] as Reading)
   })
@@ -105,7 +156,9 @@ function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
   const facts: Facts = {}
   for (const [subject, value] of Object.entries(report.facts ?? {})) {
     const schema = Object.hasOwn(factSchemas, subject) ? factSchemas[subject as FactSubject] : null
-    const message = schema ? schema.validate(value, { convert: false }).error?.message : `There is no fact “${subject}”. Update the server.`
+    const message = schema
+      ? schema.validate(value, { convert: false }).error?.message
+      : `There is no fact “${subject}”. Update the server.`
     if (message !== undefined) refuse(`${pointer}/facts/${subject}`, 'fact-not-valid', message, value)
     else Object.assign(facts, { [subject]: value })
   }
@@ -127,7 +180,8 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
     const pointer = `/reports/${i}`
     const seq = (raw as { seq?: unknown } | null)?.seq
     const known = Number.isSafeInteger(seq) && (seq as number) >= 1 ? (seq as number) : null
-    const refuse: Refuse = (at, code, detail, body) => void refused.push({ seq: known, pointer: at, code, detail, body })
+    const refuse: Refuse = (at, code, detail, body) =>
+      void refused.push({ seq: known, pointer: at, code, detail, body })
     const refuseAll = (code: string, detail: string) => {
       refuse(pointer, code, detail, raw)
       if (known !== null) reports.push({ seq: known, refused: true })

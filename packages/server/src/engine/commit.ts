@@ -16,7 +16,8 @@ import { stateMoved, writeChanges, writeState } from './writeState'
 const layouts = new Map<string, number>()
 
 /**
- * The numbers under which these names of values are known; the same on every server process. They are made outside of the
+ * The numbers under which these names of values are known; the same on every server process. They are made outside of
+ * the
  * report's transaction: a number that was rolled back must not be remembered, and agents do not wait for each other.
  */
 async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise<number[]> {
@@ -27,8 +28,12 @@ async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise
     if (id === undefined) {
       const digest = createHash('sha256').update(series).digest()
       // The update that changes nothing makes the row come back when it was there already.
-      id = (await firstRow<{ id: number }>(pool, `
-        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`, [digest, series]))!.id
+      id = (await firstRow<{ id: number }>(
+        pool,
+        `
+        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`,
+        [digest, series],
+      ))!.id
       if (layouts.size > 50_000) layouts.clear()
       layouts.set(series, id)
     }
@@ -39,7 +44,8 @@ async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise
 
 /**
  * Stores the reports and moves the device on, in one statement, provided the device still is as the plan assumed: same
- * key, same version, same last report, and the policy that it was evaluated by is in force. One round trip and one flush to
+ * key, same version, same last report, and the policy that it was evaluated by is in force. One round trip and one
+ * flush to
  * disk for the usual report that changes nothing. The update goes by primary key, the insert into one weekly partition.
  */
 const store = {
@@ -63,17 +69,40 @@ const store = {
 
 const sum = (numbers: readonly number[]) => numbers.reduce((a, b) => a + b, 0)
 
-async function storeReports(db: Db, context: DeviceContext, plan: Plan, layoutIds: readonly number[], now: number): Promise<boolean> {
+async function storeReports(
+  db: Db,
+  context: DeviceContext,
+  plan: Plan,
+  layoutIds: readonly number[],
+  now: number,
+): Promise<boolean> {
   const last = plan.stored.at(-1)
-  const failed = last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null
+  const failed =
+    last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null
   const result = await db.query({
     ...store,
     values: [
-      context.traits.id, context.keyDigest, context.version, context.lastSeq, plan.lastSeq, time(plan.lastAt), time(now), plan.lost, plan.clockOffset,
-      last?.interval ?? null, failed,
-      plan.stored.map((one) => time(one.at)), plan.stored.map((one) => one.seq), plan.stored.map((one) => one.late), layoutIds,
+      context.traits.id,
+      context.keyDigest,
+      context.version,
+      context.lastSeq,
+      plan.lastSeq,
+      time(plan.lastAt),
+      time(now),
+      plan.lost,
+      plan.clockOffset,
+      last?.interval ?? null,
+      failed,
+      plan.stored.map((one) => time(one.at)),
+      plan.stored.map((one) => one.seq),
+      plan.stored.map((one) => one.late),
+      layoutIds,
       plan.stored.map((one) => `{${one.readings.map((reading) => reading[2]).join(',')}}`),
-      time(plan.firstAt), sum(plan.stored.map((one) => one.leftOut)), sum(plan.stored.map((one) => one.tooOld)), plan.refused.length, context.policyVersion,
+      time(plan.firstAt),
+      sum(plan.stored.map((one) => one.leftOut)),
+      sum(plan.stored.map((one) => one.tooOld)),
+      plan.refused.length,
+      context.policyVersion,
     ],
   })
   return result.rowCount === 1
@@ -86,48 +115,99 @@ const refusedCharacters = 8_000_000
 /** What was refused is kept whole, so that whoever mends the cause can see it. */
 async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], now: number): Promise<void> {
   if (!refused.length) return
-  await tx.query(`
+  await tx.query(
+    `
     insert into refused_report (device_id, received_at, seq, pointer, code, detail, body)
     select $1, $2, r.seq, r.pointer, r.code, r.detail, r.body from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[]) r (seq, pointer, code, detail, body)`,
-    [deviceId, time(now), refused.map((one) => one.seq), refused.map((one) => one.pointer), refused.map((one) => one.code), refused.map((one) => one.detail.slice(0, 1000)), refused.map((one) => JSON.stringify(one.body) ?? 'null')])
-  await tx.query(`
+    [
+      deviceId,
+      time(now),
+      refused.map((one) => one.seq),
+      refused.map((one) => one.pointer),
+      refused.map((one) => one.code),
+      refused.map((one) => one.detail.slice(0, 1000)),
+      refused.map((one) => JSON.stringify(one.body) ?? 'null'),
+    ],
+  )
+  await tx.query(
+    `
     delete from refused_report where device_id = $1 and id in (
       select id from (select id, row_number() over w as n, sum(length(body)) over w as characters from refused_report where device_id = $1 window w as (order by id desc)) kept
-      where n > $2 or (characters > $3 and n > 1))`, [deviceId, refusalsKept, refusedCharacters])
+      where n > $2 or (characters > $3 and n > 1))`,
+    [deviceId, refusalsKept, refusedCharacters],
+  )
 }
 
 /** @param known as they stood before these reports: what is told again and is the same is not written again */
 async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
   const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
-  const facts = reports.flatMap((report) => Object.entries(report.facts).flatMap(([subject, value]) => {
-    if (sameData(told.get(subject), value)) return []
-    told.set(subject, value)
-    return [{ subject, at: report.at, value }]
-  }))
+  const facts = reports.flatMap((report) =>
+    Object.entries(report.facts).flatMap(([subject, value]) => {
+      if (sameData(told.get(subject), value)) return []
+      told.set(subject, value)
+      return [{ subject, at: report.at, value }]
+    }),
+  )
   if (facts.length)
-    await tx.query(`
+    await tx.query(
+      `
       insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
-      [deviceId, facts.map((one) => one.subject), facts.map((one) => time(one.at)), facts.map((one) => JSON.stringify(one.value))])
-  const system = reports.map((report) => report.facts.system).filter((one) => one !== undefined).at(-1)
+      [
+        deviceId,
+        facts.map((one) => one.subject),
+        facts.map((one) => time(one.at)),
+        facts.map((one) => JSON.stringify(one.value)),
+      ],
+    )
+  const system = reports
+    .map((report) => report.facts.system)
+    .filter((one) => one !== undefined)
+    .at(-1)
   if (system)
-    await tx.query('update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6, updatable = $7 where id = $1',
-      [deviceId, system.osName, system.agentVersion, system.addresses ?? null, system.startsAtBoot ?? null, system.takesOrders ?? false, system.updatable ?? false])
+    await tx.query(
+      'update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6, updatable = $7 where id = $1',
+      [
+        deviceId,
+        system.osName,
+        system.agentVersion,
+        system.addresses ?? null,
+        system.startsAtBoot ?? null,
+        system.takesOrders ?? false,
+        system.updatable ?? false,
+      ],
+    )
 }
 
 async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
   const events = reports.flatMap((report) => report.events.map((event, n) => ({ ...event, seq: report.seq, n })))
   if (!events.length) return
-  await tx.query(`
+  await tx.query(
+    `
     insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
     select $1, e.at, e.seq, e.n, e.channel, e.source, e.event_id, e.level, e.text
     from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[], $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
-    [deviceId, events.map((one) => time(one.at)), events.map((one) => one.seq), events.map((one) => one.n), events.map((one) => one.channel),
-      events.map((one) => one.source), events.map((one) => one.id), events.map((one) => logLevelCode(one.level)), events.map((one) => one.text)])
+    [
+      deviceId,
+      events.map((one) => time(one.at)),
+      events.map((one) => one.seq),
+      events.map((one) => one.n),
+      events.map((one) => one.channel),
+      events.map((one) => one.source),
+      events.map((one) => one.id),
+      events.map((one) => logLevelCode(one.level)),
+      events.map((one) => one.text),
+    ],
+  )
 }
 
 /** What the device's traits are with the facts of a plan. */
 export function traitsAfter({ traits }: DeviceContext, { facts }: Plan): DeviceTraits {
-  return { ...traits, facts, osName: facts.system?.osName ?? traits.osName, addresses: facts.system?.addresses ?? traits.addresses }
+  return {
+    ...traits,
+    facts,
+    osName: facts.system?.osName ?? traits.osName,
+    addresses: facts.system?.addresses ?? traits.addresses,
+  }
 }
 
 /** Whether what it told about itself changes what of policy, windows and collecting reaches it. */
@@ -143,7 +223,12 @@ async function reachMoved(tx: Db, context: DeviceContext, plan: Plan): Promise<b
 
 /** Whether a plan has nothing to write but reports. */
 function isPlain(context: DeviceContext, plan: Plan): boolean {
-  return plan.moments.length === 0 && plan.refused.length === 0 && !stateMoved(context.state, plan.state) && plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
+  return (
+    plan.moments.length === 0 &&
+    plan.refused.length === 0 &&
+    !stateMoved(context.state, plan.state) &&
+    plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
+  )
 }
 
 /** Writes a plan, all or nothing. False: the device or the policy has moved on meanwhile, and nothing was written. */
@@ -154,14 +239,19 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
   try {
     await inTransaction(pool, async (tx) => {
       // A change of policy looks at what devices have told; what they tell meanwhile waits for it, or it for this.
-      if (plan.stored.some((one) => Object.keys(one.facts).length > 0)) await tx.query('select from policy_mark for share')
+      if (plan.stored.some((one) => Object.keys(one.facts).length > 0))
+        await tx.query('select from policy_mark for share')
       if (!(await storeReports(tx, context, plan, layoutIds, now))) throw moved
       const { id, clientId } = context.traits
       await writeRefused(tx, id, plan.refused, now)
       await writeFacts(tx, id, context.facts, plan.stored)
       await writeEvents(tx, id, plan.stored)
       await writeState(tx, id, context.state, plan.state)
-      await writeChanges(tx, context, plan.moments.flatMap((moment) => moment.transitions))
+      await writeChanges(
+        tx,
+        context,
+        plan.moments.flatMap((moment) => moment.transitions),
+      )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
         await reconsider(tx, id, now)
@@ -171,7 +261,8 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (plan.refused.length || plan.stored.some((one) => one.facts.system ?? one.facts.logs)) announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
+      if (plan.refused.length || plan.stored.some((one) => one.facts.system ?? one.facts.logs))
+        announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true
   } catch (error) {
@@ -184,6 +275,7 @@ async function settleMoments(tx: Db, context: DeviceContext, plan: Plan, now: nu
   const { id, clientId } = context.traits
   const alerting = await readAlerting(tx, id)
   let changed = false
-  for (const moment of plan.moments) changed = (await settlePosts(tx, context, alerting, moment.state, moment.at, now)) || changed
+  for (const moment of plan.moments)
+    changed = (await settlePosts(tx, context, alerting, moment.state, moment.at, now)) || changed
   if (changed) announce(tx, { topic: 'alerts', clientIds: [clientId], deviceIds: [id] })
 }

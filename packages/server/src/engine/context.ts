@@ -32,10 +32,17 @@ interface DeviceRow extends TraitsRow {
   roster_confirmed: string | null
 }
 
-export async function readFacts(db: Db, deviceId: number): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, number>> }> {
+export async function readFacts(
+  db: Db,
+  deviceId: number,
+): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, number>> }> {
   // Walks the key (device, subject, at) backwards: one row a subject is kept.
-  const found = await rows<{ subject: keyof Facts; at: number; value: never }>(db, `
-    select distinct on (subject) subject, at, value from device_fact where device_id = $1 order by subject, at desc`, [deviceId])
+  const found = await rows<{ subject: keyof Facts; at: number; value: never }>(
+    db,
+    `
+    select distinct on (subject) subject, at, value from device_fact where device_id = $1 order by subject, at desc`,
+    [deviceId],
+  )
   const facts: Facts = {}
   const times: Partial<Record<keyof Facts, number>> = {}
   for (const row of found) {
@@ -46,16 +53,24 @@ export async function readFacts(db: Db, deviceId: number): Promise<{ facts: Fact
 }
 
 export async function readState(db: Db, deviceId: number): Promise<DeviceState> {
-  const found = await rows<{ watch: string; instance: string; state: PostState }>(db, 'select watch, instance, state from post_state where device_id = $1', [deviceId])
+  const found = await rows<{ watch: string; instance: string; state: PostState }>(
+    db,
+    'select watch, instance, state from post_state where device_id = $1',
+    [deviceId],
+  )
   return new Map(found.map((row) => [postKey(row.watch, row.instance), row.state]))
 }
 
 /** All that is needed to evaluate a device, read from the database; null when there is no such device in use. */
 export async function loadContext(db: Db, deviceId: number, lock = false): Promise<DeviceContext | null> {
-  const row = await firstRow<DeviceRow>(db, `
+  const row = await firstRow<DeviceRow>(
+    db,
+    `
     select d.*, c.name as client_name, s.name as site_name, s.zone
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-    where d.id = $1 and d.retired_at is null${lock ? ' for update of d' : ''}`, [deviceId])
+    where d.id = $1 and d.retired_at is null${lock ? ' for update of d' : ''}`,
+    [deviceId],
+  )
   if (!row) return null
   const policy = await policyInForce(db)
   // One that never reported has told nothing: of many that come in at once this saves a third of the looks.
@@ -75,7 +90,15 @@ export async function loadContext(db: Db, deviceId: number, lock = false): Promi
     lastAt: row.last_at,
     heardAt: row.heard_at,
     firstAt: row.first_at,
-    identity: { instance: row.instance, instanceSince: row.instance_since, past: row.past_instances, barred: row.barred_instances, countAbove: row.count_above, machine: row.machine, sharedAt: row.shared_at },
+    identity: {
+      instance: row.instance,
+      instanceSince: row.instance_since,
+      past: row.past_instances,
+      barred: row.barred_instances,
+      countAbove: row.count_above,
+      machine: row.machine,
+      sharedAt: row.shared_at,
+    },
     reportedInterval: row.reported_interval_ms,
     clockOffset: row.clock_offset_ms,
     failed: row.failed,

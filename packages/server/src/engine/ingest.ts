@@ -16,7 +16,9 @@ import type { DeviceContext } from './types'
 
 const kept = 20_000
 
-/** Contexts of the devices that report here, the least recently used given up first. Only a shortcut: see commitPlan. */
+/**
+ * Contexts of the devices that report here, the least recently used given up first. Only a shortcut: see commitPlan.
+ */
 class ContextCache {
   readonly #contexts = new Map<DeviceId, DeviceContext>()
 
@@ -51,7 +53,12 @@ export class Engine {
   readonly #cache = new ContextCache()
   readonly attendance: Attendance
 
-  constructor(private readonly pool: Pool, private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined, private readonly digests: CollectorDigests = new Map(), private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined) {
+  constructor(
+    private readonly pool: Pool,
+    private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined,
+    private readonly digests: CollectorDigests = new Map(),
+    private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined,
+  ) {
     this.attendance = new Attendance(pool)
   }
 
@@ -59,9 +66,18 @@ export class Engine {
   async self(authorization: string | undefined): Promise<AgentSelf> {
     const context = await this.#contextOf(authorization)
     const { id } = context.traits
-    const refused = await rows<RefusedBrief & { total: number }>(this.pool, `
-      select r.received_at as at, r.detail, d.refused_count as total from refused_report r join device d on d.id = r.device_id where r.device_id = $1 order by r.id desc limit 3`, [id])
-    return { ...settingsOf(context, this.digests), lastSeq: context.lastSeq, refusedCount: refused[0]?.total ?? 0, refused: refused.map(({ at, detail }) => ({ at, detail })) }
+    const refused = await rows<RefusedBrief & { total: number }>(
+      this.pool,
+      `
+      select r.received_at as at, r.detail, d.refused_count as total from refused_report r join device d on d.id = r.device_id where r.device_id = $1 order by r.id desc limit 3`,
+      [id],
+    )
+    return {
+      ...settingsOf(context, this.digests),
+      lastSeq: context.lastSeq,
+      refusedCount: refused[0]?.total ?? 0,
+      refused: refused.map(({ at, detail }) => ({ at, detail })),
+    }
   }
 
   /** The device that a key speaks for. @throws ProblemError device-key-refused */
@@ -77,10 +93,16 @@ export class Engine {
   }
 
   /**
-   * Answers when there is something to tell an agent: another roster than the one it works by, or work; else after a while.
+   * Answers when there is something to tell an agent: another roster than the one it works by, or work; else after a
+   * while.
    * @param hasWork whether an order is waiting for the device
    */
-  async attend(authorization: string | undefined, roster: string, hasWork: (id: DeviceId) => boolean, gone: AbortSignal): Promise<Attended> {
+  async attend(
+    authorization: string | undefined,
+    roster: string,
+    hasWork: (id: DeviceId) => boolean,
+    gone: AbortSignal,
+  ): Promise<Attended> {
     // A copy will do: should the device have changed, the look at all that wait sees it by its version.
     let context = this.#cachedFor(authorization)
     if (!context || rosterMark(context.roster) !== roster) context = await this.#contextOf(authorization)
@@ -106,12 +128,18 @@ export class Engine {
   /** Remembers, where it is news, what roster the agent was told and what it said that it works by. */
   async #noteRoster(context: DeviceContext, sent: string | null, confirmed: string | null): Promise<void> {
     const newlySent = sent !== null && sent !== context.rosterSent ? sent : null
-    const newlyConfirmed = confirmed !== null && confirmed !== context.rosterConfirmed && confirmed === rosterMark(context.roster) ? confirmed : null
+    const newlyConfirmed =
+      confirmed !== null && confirmed !== context.rosterConfirmed && confirmed === rosterMark(context.roster)
+        ? confirmed
+        : null
     if (newlySent === null && newlyConfirmed === null) return
-    await this.pool.query(`
+    await this.pool.query(
+      `
       update device set roster_sent = coalesce($2, roster_sent), roster_sent_at = case when $2::text is null then roster_sent_at else now() end,
         roster_confirmed = coalesce($3, roster_confirmed), roster_confirmed_at = case when $3::text is null then roster_confirmed_at else now() end
-      where id = $1`, [context.traits.id, newlySent, newlyConfirmed])
+      where id = $1`,
+      [context.traits.id, newlySent, newlyConfirmed],
+    )
     if (newlySent !== null) context.rosterSent = newlySent
     if (newlyConfirmed !== null) {
       context.rosterConfirmed = newlyConfirmed
@@ -120,7 +148,8 @@ export class Engine {
   }
 
   /**
-   * From a batch as it came to a receipt: what is acknowledged is on disk. Where PostgreSQL refuses something of it, the
+   * From a batch as it came to a receipt: what is acknowledged is on disk. Where PostgreSQL refuses something of it,
+   * the
    * reports are stored one by one, so that the one at fault costs only itself; it is kept beside them, with the reason.
    */
   async take(authorization: string | undefined, body: unknown, now: Millis): Promise<ReportReceipt> {
@@ -150,7 +179,13 @@ export class Engine {
   }
 
   /** @param refusal why none of it is to be kept: it is put aside whole */
-  async #takeBatch(deviceId: DeviceId, keyDigest: Buffer, envelope: ReportBatch, now: Millis, refusal?: string): Promise<ReportReceipt> {
+  async #takeBatch(
+    deviceId: DeviceId,
+    keyDigest: Buffer,
+    envelope: ReportBatch,
+    now: Millis,
+    refusal?: string,
+  ): Promise<ReportReceipt> {
     let before: DeviceContext | null = null
     for (let attempt = 0; attempt < 6; attempt++) {
       const cached = attempt === 0 ? this.#cache.get(deviceId) : undefined
@@ -168,7 +203,12 @@ export class Engine {
       const batch = refuseAllOf(checkBatch(envelope, now, context.clockOffset), refusal)
       let plan
       try {
-        const claimant: Claimant = { instance: envelope.instance, machine: envelope.machine, firstSeq: batch.reports[0]?.seq ?? Infinity, madeAt: newestOf(batch) }
+        const claimant: Claimant = {
+          instance: envelope.instance,
+          machine: envelope.machine,
+          firstSeq: batch.reports[0]?.seq ?? Infinity,
+          madeAt: newestOf(batch),
+        }
         const isAsBefore = claimOf(context.identity, claimant.instance, claimant.madeAt) === 'same'
         // A claim is judged, and noted, by what is true now.
         if (cached && !isAsBefore) continue
@@ -205,17 +245,28 @@ export class Engine {
       await this.#noteRoster(next, settings.roster, last?.roster ?? null)
       this.#cache.put(next)
       this.onReport(deviceId, context.traits.clientId)
-      return { acknowledged: plan.lastSeq, refused: batch.refused.map(({ body: _kept, ...one }) => one), clockOffset: plan.clockOffset, settings }
+      return {
+        acknowledged: plan.lastSeq,
+        refused: batch.refused.map(({ body: _kept, ...one }) => one),
+        clockOffset: plan.clockOffset,
+        settings,
+      }
     }
     throw new ProblemError('busy')
   }
 
   /**
-   * A change of policy looks again at the devices that it reaches. One that came in, or told of itself, at the same moment
+   * A change of policy looks again at the devices that it reaches. One that came in, or told of itself, at the same
+   * moment
    * may have been missed: what it was evaluated by until now is not what it gets, and nobody has looked.
    */
   async #followPolicy(before: DeviceContext, context: DeviceContext, now: Millis): Promise<boolean> {
-    if (before.version !== context.version || before.policyVersion === context.policyVersion || rosterMark(before.roster) === rosterMark(context.roster)) return false
+    if (
+      before.version !== context.version ||
+      before.policyVersion === context.policyVersion ||
+      rosterMark(before.roster) === rosterMark(context.roster)
+    )
+      return false
     await inTransaction(this.pool, (tx) => reconsider(tx, context.traits.id, now))
     return true
   }
@@ -232,6 +283,12 @@ function newestOf(batch: CheckedBatch): Millis {
 
 function refuseAllOf(batch: CheckedBatch, refusal: string | undefined): CheckedBatch {
   if (refusal === undefined) return batch
-  const refused = batch.reports.flatMap((one): RefusedPart[] => ('refused' in one ? [] : [{ seq: one.seq, pointer: '/reports/0', code: 'not-kept', detail: refusal, body: one.raw }]))
-  return { ...batch, reports: batch.reports.map(({ seq }) => ({ seq, refused: true as const })), refused: [...batch.refused, ...refused] }
+  const refused = batch.reports.flatMap((one): RefusedPart[] =>
+    'refused' in one ? [] : [{ seq: one.seq, pointer: '/reports/0', code: 'not-kept', detail: refusal, body: one.raw }],
+  )
+  return {
+    ...batch,
+    reports: batch.reports.map(({ seq }) => ({ seq, refused: true as const })),
+    refused: [...batch.refused, ...refused],
+  }
 }

@@ -8,35 +8,95 @@ let house: House
 let count = 0
 beforeAll(async () => {
   house = await openHouse()
-  const watch = { key: 'services.web', kind: 'service-state', name: 'Web service', why: '', osFamilies: [], values: { which: 'named', names: ['nginx'], expected: 'running', hold: minute, 'clear.hold': 0, tries: 2, 'tries.wait': minute } }
-  const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', { name: 'Web', description: '', includes: [], watches: [watch] })).body
-  await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
+  const watch = {
+    key: 'services.web',
+    kind: 'service-state',
+    name: 'Web service',
+    why: '',
+    osFamilies: [],
+    values: {
+      which: 'named',
+      names: ['nginx'],
+      expected: 'running',
+      hold: minute,
+      'clear.hold': 0,
+      tries: 2,
+      'tries.wait': minute,
+    },
+  }
+  const { id } = (
+    await house.lead<{ id: number }>('POST', '/api/templates', {
+      name: 'Web',
+      description: '',
+      includes: [],
+      watches: [watch],
+    })
+  ).body
+  await house.lead('POST', '/api/assignments', {
+    templateId: id,
+    target: { on: 'everyone' },
+    rank: 100,
+    values: {},
+    dormant: false,
+    reason: '',
+  })
 })
 afterAll(() => house.close())
 
-const system = (mends: boolean): System => ({ osFamily: 'linux', osName: 'Debian 12', hostName: 'h', cores: 2, agentVersion: '1', serviceManager: 'systemd', takesOrders: true, mends })
-const nginx = (state: Service['state'], mends = true) => ({ facts: { system: system(mends), services: [{ name: 'nginx', title: '', start: 'automatic', state } as Service] } })
+const system = (mends: boolean): System => ({
+  osFamily: 'linux',
+  osName: 'Debian 12',
+  hostName: 'h',
+  cores: 2,
+  agentVersion: '1',
+  serviceManager: 'systemd',
+  takesOrders: true,
+  mends,
+})
+const nginx = (state: Service['state'], mends = true) => ({
+  facts: { system: system(mends), services: [{ name: 'nginx', title: '', start: 'automatic', state } as Service] },
+})
 const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
-const mendingsOf = async (agent: Agent) => (await house.lead<MendingView[]>('GET', `/api/devices/${agent.id}/mendings`)).body
+const mendingsOf = async (agent: Agent) =>
+  (await house.lead<MendingView[]>('GET', `/api/devices/${agent.id}/mendings`)).body
 const later = (more: number) => turnMendings(house.pool, Date.now() + more)
 
 /** Reports until the agent is handed its order, which the server looks for every two seconds. */
 async function handed(agent: Agent): Promise<Task> {
   for (const end = Date.now() + 10_000; Date.now() < end;) {
-    const [task] = (await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedText[] | undefined ?? []
+    const [task] =
+      ((await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedText[] | undefined) ?? []
     if (task) return JSON.parse(task.text) as Task
     await new Promise((resolve) => setTimeout(resolve, 200))
   }
   throw new Error('no order came')
 }
 async function tells(agent: Agent, task: Task, news: Partial<ServiceNews>): Promise<number> {
-  const service: ServiceNews = { state: 'done', before: 'stopped', after: 'running', reason: '', hopeless: false, ...news }
-  return (await house.app.inject({ method: 'POST', url: `/api/agent/tasks/${task.id}`, payload: { service }, headers: { authorization: `Bearer ${agent.key}` } })).statusCode
+  const service: ServiceNews = {
+    state: 'done',
+    before: 'stopped',
+    after: 'running',
+    reason: '',
+    hopeless: false,
+    ...news,
+  }
+  return (
+    await house.app.inject({
+      method: 'POST',
+      url: `/api/agent/tasks/${task.id}`,
+      payload: { service },
+      headers: { authorization: `Bearer ${agent.key}` },
+    })
+  ).statusCode
 }
 /** A device whose web service has just been stopped for its hold time. */
 async function stopped(mends = true): Promise<Agent> {
   const agent = await house.enrol(house.sites[0], `tm-mend-${++count}`)
-  await agent.send([agent.report(0, { at: Date.now() - 2 * minute, ...nginx('running', mends) }), agent.report(0, { at: Date.now() - minute - second, ...nginx('stopped', mends) }), agent.report(0, { at: Date.now() })])
+  await agent.send([
+    agent.report(0, { at: Date.now() - 2 * minute, ...nginx('running', mends) }),
+    agent.report(0, { at: Date.now() - minute - second, ...nginx('stopped', mends) }),
+    agent.report(0, { at: Date.now() }),
+  ])
   return agent
 }
 
@@ -47,14 +107,21 @@ describe('a stopped service that its agent may start', () => {
     await later(0)
     const task = await handed(agent)
     expect(task.order).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.mending).toMatchObject([{ deviceId: agent.id, instance: 'nginx', tries: [{ verb: 'start', state: 'asked' }] }])
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.mending).toMatchObject([
+      { deviceId: agent.id, instance: 'nginx', tries: [{ verb: 'start', state: 'asked' }] },
+    ])
     expect((await house.contact<Rounds>('GET', '/api/rounds')).body.mending).toEqual([])
     expect(await tells(agent, task, {})).toBe(200)
     expect(await tells(agent, task, {})).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
     expect(await alertsOf(agent)).toEqual([])
-    expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'cleared', tries: [{ state: 'done', text: 'was stopped, is running' }] }])
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({ mending: [], mended: [{ deviceId: agent.id }] })
+    expect(await mendingsOf(agent)).toMatchObject([
+      { outcome: 'cleared', tries: [{ state: 'done', text: 'was stopped, is running' }] },
+    ])
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({
+      mending: [],
+      mended: [{ deviceId: agent.id }],
+    })
   })
   it('goes back to a person when its device falls silent: nobody can judge any more whether a try helped', async () => {
     const agent = await stopped()
@@ -70,8 +137,13 @@ describe('a stopped service that its agent may start', () => {
     const agent = await stopped()
     for (const turn of [0, 1]) {
       await later(turn * 2 * minute)
-      expect(await tells(agent, await handed(agent), { state: 'failed', after: 'stopped', reason: 'port 80 is taken' })).toBe(200)
-      await house.pool.query(`update response set at = at - interval '3 minutes', ended_at = ended_at - interval '3 minutes' where device_id = $1`, [agent.id])
+      expect(
+        await tells(agent, await handed(agent), { state: 'failed', after: 'stopped', reason: 'port 80 is taken' }),
+      ).toBe(200)
+      await house.pool.query(
+        `update response set at = at - interval '3 minutes', ended_at = ended_at - interval '3 minutes' where device_id = $1`,
+        [agent.id],
+      )
       await agent.send([agent.report(0, { at: Date.now() })])
       expect(await alertsOf(agent)).toEqual([])
     }
@@ -81,20 +153,34 @@ describe('a stopped service that its agent may start', () => {
     expect(alert!.raisedAt - alert!.began).toBeGreaterThan(minute)
     const page = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
     expect(page.entries.map((one) => [one.what, one.text])).toEqual([
-      ['its agent tried to start nginx', 'still stopped; port 80 is taken'], ['its agent tried to start nginx', 'still stopped; port 80 is taken'], ['raised', 'nginx is stopped'],
+      ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
+      ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
+      ['raised', 'nginx is stopped'],
     ])
     expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'raised', alertId: alert!.id }])
   })
   it('raises at once when the agent says that trying is of no use', async () => {
     const agent = await stopped()
     await later(0)
-    await tells(agent, await handed(agent), { state: 'failed', after: 'stopped', reason: 'the agent has no right to', hopeless: true })
+    await tells(agent, await handed(agent), {
+      state: 'failed',
+      after: 'stopped',
+      reason: 'the agent has no right to',
+      hopeless: true,
+    })
     await later(second)
     expect(await alertsOf(agent)).toMatchObject([{ status: 'open' }])
   })
   it('is left alone in maintenance, and by agents that look only or bring old news', async () => {
     const held = await stopped()
-    await house.lead('POST', '/api/windows', { name: 'w', reason: '', target: { on: 'devices', deviceIds: [held.id] }, subject: { of: 'all' }, from: null, until: null })
+    await house.lead('POST', '/api/windows', {
+      name: 'w',
+      reason: '',
+      target: { on: 'devices', deviceIds: [held.id] },
+      subject: { of: 'all' },
+      from: null,
+      until: null,
+    })
     await later(0)
     expect((await held.send([held.report(0, { at: Date.now() })])).body.tasks).toBeUndefined()
     expect([(await mendingsOf(held)).map((one) => one.outcome), await alertsOf(held)]).toEqual([['held'], []])
@@ -110,13 +196,20 @@ describe('by hand, from an alert', () => {
     const agent = await house.enrol(house.sites[1], `bb-mend-${++count}`)
     await agent.send([agent.report(1, nginx('stopped')), agent.report(3)])
     const [alert] = await alertsOf(agent)
-    const respond = (caller = house.technician, verb = 'start') => caller<{ actions: ServiceAction[] }>('POST', `/api/alerts/${alert!.id}/respond`, { verb })
+    const respond = (caller = house.technician, verb = 'start') =>
+      caller<{ actions: ServiceAction[] }>('POST', `/api/alerts/${alert!.id}/respond`, { verb })
     expect((await respond(house.contact)).status).toBe(403)
     expect((await respond(house.technician, 'stop')).body.detail).toContain('cannot be asked')
-    expect((await respond()).body.actions).toEqual([{ verb: 'start', service: 'nginx' }, { verb: 'restart', service: 'nginx' }])
+    expect((await respond()).body.actions).toEqual([
+      { verb: 'start', service: 'nginx' },
+      { verb: 'restart', service: 'nginx' },
+    ])
     expect((await respond()).body.code).toBe('asked-already')
     await tells(agent, await handed(agent), {})
     const { entries } = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
-    expect(entries.slice(1).map((one) => [one.what, one.by, one.text])).toEqual([['asked its agent to start nginx', 'Tech', ''], ['started nginx', 'Tech', 'was stopped, is running']])
+    expect(entries.slice(1).map((one) => [one.what, one.by, one.text])).toEqual([
+      ['asked its agent to start nginx', 'Tech', ''],
+      ['started nginx', 'Tech', 'was stopped, is running'],
+    ])
   })
 })

@@ -7,7 +7,14 @@ import { loadContext } from './context'
 import { readAlerting, settlePosts } from './settleDevice'
 import { askAgent, readTries, stillTrying, triedText, wentWell } from './tries'
 
-interface Due { id: number; device_id: DeviceId; client_id: number; watch: string; instance: string; started_at: Millis }
+interface Due {
+  id: number
+  device_id: DeviceId
+  client_id: number
+  watch: string
+  instance: string
+  started_at: Millis
+}
 
 /** Whether its device is still heard is looked at so often. */
 const lookAgain: Millis = 30 * second
@@ -18,20 +25,38 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   const open = await firstRow(tx, 'select from mending where id = $1 and ended_at is null for update', [due.id])
   if (!open) return
   if (!context) {
-    await tx.query(`update mending set ended_at = $2, outcome = 'not watched any more' where id = $1`, [due.id, time(now)])
+    await tx.query(`update mending set ended_at = $2, outcome = 'not watched any more' where id = $1`, [
+      due.id,
+      time(now),
+    ])
     return
   }
-  await tx.query(`
+  await tx.query(
+    `
     update response set state = 'failed', ended_at = at + make_interval(secs => $2), reason = $3 where mending_id = $1 and state = 'asked' and at <= $4`,
-    [due.id, answerWithin / 1000, `no answer from the agent within ${durationText(answerWithin)}`, time(now - answerWithin)])
+    [
+      due.id,
+      answerWithin / 1000,
+      `no answer from the agent within ${durationText(answerWithin)}`,
+      time(now - answerWithin),
+    ],
+  )
   const key = postKey(due.watch, due.instance)
   const tries = await readTries(tx, due.device_id, now)
   const trying = stillTrying(context, key, tries, due.started_at, now)
   if (trying?.step.next === 'try') {
-    await askAgent(tx, { id: due.device_id, clientId: due.client_id }, { ...due, action: trying.response.action, from: { mendingId: due.id } }, now)
+    await askAgent(
+      tx,
+      { id: due.device_id, clientId: due.client_id },
+      { ...due, action: trying.response.action, from: { mendingId: due.id } },
+      now,
+    )
     await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(now + lookAgain)])
   } else if (trying?.step.next === 'wait') {
-    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(Math.min(trying.step.until, now + lookAgain))])
+    await tx.query('update mending set next_at = $2 where id = $1', [
+      due.id,
+      time(Math.min(trying.step.until, now + lookAgain)),
+    ])
     return
   } else {
     // Nothing more to try: the person is told.
@@ -43,24 +68,52 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
 
 /** Moves on what is being tried, wherever its time has come. */
 export async function turnMendings(pool: Pool, now: Millis): Promise<number> {
-  const due = await rows<Due>(pool, 'select id, device_id, client_id, watch, instance, started_at from mending where ended_at is null and next_at <= $1 order by next_at limit 500', [time(now)])
+  const due = await rows<Due>(
+    pool,
+    'select id, device_id, client_id, watch, instance, started_at from mending where ended_at is null and next_at <= $1 order by next_at limit 500',
+    [time(now)],
+  )
   await eachAlone(due, (one) => inTransaction(pool, (tx) => turn(tx, one, now)))
   return due.length
 }
 
-/** What an agent tells of an order: the record is settled, and what waited for it goes on. @returns whether there was such an order */
-export async function hearService(tx: Db, deviceId: DeviceId, taskId: number, news: ServiceNews, now: Millis): Promise<boolean> {
+/**
+ * What an agent tells of an order: the record is settled, and what waited for it goes on.
+ * @returns whether there was such an order
+ */
+export async function hearService(
+  tx: Db,
+  deviceId: DeviceId,
+  taskId: number,
+  news: ServiceNews,
+  now: Millis,
+): Promise<boolean> {
   // The device first, as everything that changes what is open on it.
   await tx.query('select from device where id = $1 for update', [deviceId])
-  const found = await firstRow<{ mending_id: number | null; alert_id: number | null; person_id: number | null; client_id: number; verb: ServiceAction['verb']; service: string }>(tx, `
+  const found = await firstRow<{
+    mending_id: number | null
+    alert_id: number | null
+    person_id: number | null
+    client_id: number
+    verb: ServiceAction['verb']
+    service: string
+  }>(
+    tx,
+    `
     update response set state = $3, ended_at = $4, hopeless = $5, before = $6, after = $7, reason = $8 where task_id = $1 and device_id = $2 and state = 'asked' returning *`,
-    [taskId, deviceId, news.state, time(now), news.hopeless, news.before, news.after, news.reason])
+    [taskId, deviceId, news.state, time(now), news.hopeless, news.before, news.after, news.reason],
+  )
   if (!found) return false
   await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   await tx.query('update mending set next_at = $2 where id = $1', [found.mending_id, time(now)])
   if (found.alert_id !== null)
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, $2, $3, $4, $5)', [found.alert_id, time(now),
-      news.state === 'done' ? `${wentWell[found.verb]} ${found.service}` : `could not ${found.verb} ${found.service}`, found.person_id, triedText(news)])
+    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, $2, $3, $4, $5)', [
+      found.alert_id,
+      time(now),
+      news.state === 'done' ? `${wentWell[found.verb]} ${found.service}` : `could not ${found.verb} ${found.service}`,
+      found.person_id,
+      triedText(news),
+    ])
   announce(tx, { topic: 'alerts', clientIds: [found.client_id], deviceIds: [deviceId] })
   return true
 }

@@ -1,11 +1,23 @@
-import { evaluate, windowEnd, type DeviceState, type Facts, type MaintenanceWindow, type Millis, type PostTransition } from '#core'
+import {
+  evaluate,
+  windowEnd,
+  type DeviceState,
+  type Facts,
+  type MaintenanceWindow,
+  type Millis,
+  type PostTransition,
+} from '#core'
 import { ProblemError } from '../http/problems'
 import type { CheckedBatch, CheckedReport, RefusedPart } from './checkBatch'
 import { isShared } from './identity'
 import type { DeviceContext } from './types'
 
 /** A moment at which alerts may have to change: something moved, or a window began or ended. */
-export interface Moment { at: Millis; transitions: PostTransition[]; state: DeviceState }
+export interface Moment {
+  at: Millis
+  transitions: PostTransition[]
+  state: DeviceState
+}
 
 /** What a batch does to a device, worked out before anything is written. */
 export interface Plan {
@@ -32,12 +44,15 @@ function windowTurned(windows: readonly MaintenanceWindow[], after: Millis, upTo
 
 /** Entries that a watch may judge: what a log held before its agent came is no news. */
 function news(report: CheckedReport, firstAt: Millis): CheckedReport['events'] {
-  return report.events.some((one) => one.old ?? one.at < firstAt) ? report.events.filter((one) => !(one.old ?? one.at < firstAt)) : report.events
+  return report.events.some((one) => one.old ?? one.at < firstAt)
+    ? report.events.filter((one) => !(one.old ?? one.at < firstAt))
+    : report.events
 }
 
 /**
  * Runs the reports that are new through the evaluation, one after the other. Repeated ones change nothing. A skipped
- * number that the agent may still have is asked for; one that it has lost is counted: what is missing within a batch its
+ * number that the agent may still have is asked for; one that it has lost is counted: what is missing within a batch
+ * its
  * agent no longer has, for it sends in order all that it has.
  * @throws ProblemError out-of-order
  */
@@ -55,7 +70,8 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
     if (report.seq <= lastSeq) continue
     if (report.seq > lastSeq + 1) {
       const refusedBefore = batch.refused.some((one) => one.seq === null)
-      if (isFirst && batch.oldest <= lastSeq + 1 && batch.oldest < report.seq && !refusedBefore) throw new ProblemError('out-of-order', `Send from report ${lastSeq + 1} on, in order.`)
+      if (isFirst && batch.oldest <= lastSeq + 1 && batch.oldest < report.seq && !refusedBefore)
+        throw new ProblemError('out-of-order', `Send from report ${lastSeq + 1} on, in order.`)
       lost += report.seq - lastSeq - 1
     }
     isFirst = false
@@ -66,11 +82,28 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
     firstAt ??= at - report.interval
     facts = { ...facts, ...report.facts }
     const reasons = Object.fromEntries(report.failed.map((one) => [one.collector, one.reason]))
-    const result = evaluate(state, context.roster,
-      { at, interval: report.interval, heardAt: at, readings: report.readings, facts, events: news(report, firstAt), failed: report.failed.map((one) => one.collector), absent: report.failed.flatMap((one) => (one.notHere ? [one.collector] : [])), reasons, rested: report.rested, shared, zone: context.zone },
-      interval ?? report.interval)
+    const result = evaluate(
+      state,
+      context.roster,
+      {
+        at,
+        interval: report.interval,
+        heardAt: at,
+        readings: report.readings,
+        facts,
+        events: news(report, firstAt),
+        failed: report.failed.map((one) => one.collector),
+        absent: report.failed.flatMap((one) => (one.notHere ? [one.collector] : [])),
+        reasons,
+        rested: report.rested,
+        shared,
+        zone: context.zone,
+      },
+      interval ?? report.interval,
+    )
     for (const one of result.broken) broken.set(one.watch, one.reason)
-    if (result.transitions.length || (lastAt !== null && windowTurned(context.windows, lastAt, at))) moments.push({ at, transitions: result.transitions, state: result.state })
+    if (result.transitions.length || (lastAt !== null && windowTurned(context.windows, lastAt, at)))
+      moments.push({ at, transitions: result.transitions, state: result.state })
     state = result.state
     interval = report.interval
     lastAt = at
@@ -78,5 +111,17 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
   }
   // What came again was put aside the first time.
   const refused = batch.refused.filter((part) => part.seq === null || part.seq > context.lastSeq)
-  return { stored, refused, lastSeq, lastAt, firstAt, lost, clockOffset: batch.clockOffset, facts, state, moments, broken }
+  return {
+    stored,
+    refused,
+    lastSeq,
+    lastAt,
+    firstAt,
+    lost,
+    clockOffset: batch.clockOffset,
+    facts,
+    state,
+    moments,
+    broken,
+  }
 }

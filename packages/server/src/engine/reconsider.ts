@@ -14,17 +14,24 @@ export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promis
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   const context = await loadContext(tx, deviceId, true)
   if (!context) return
-  const active = new Map(context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
-  const state = new Map([...context.state].filter(([key, post]) => {
-    const watch = active.get(splitPostKey(key).watch)
-    return watch !== undefined && stateFor(watch, post) !== null
-  }))
+  const active = new Map(
+    context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]),
+  )
+  const state = new Map(
+    [...context.state].filter(([key, post]) => {
+      const watch = active.get(splitPostKey(key).watch)
+      return watch !== undefined && stateFor(watch, post) !== null
+    }),
+  )
   await writeState(tx, deviceId, context.state, state)
   const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at, Date.now())
   if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
 }
 
-/** Always in order of id, and before any of them is changed, so that two changes that reach the same devices wait for each other. */
+/**
+ * Always in order of id, and before any of them is changed, so that two changes that reach the same devices wait for
+ * each other.
+ */
 async function lock(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
   await tx.query('select from device where id = any($1) order by id for update', [deviceIds])
 }
@@ -37,12 +44,15 @@ export async function outdate(tx: Db, deviceIds: readonly DeviceId[]): Promise<v
 
 /** Those of the devices that have something failing, open or held, and so may need more than a new version. */
 export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise<DeviceId[]> {
-  const found = await tx.query<{ id: number }>(`
+  const found = await tx.query<{ id: number }>(
+    `
     select d.id from device d where d.id = any($1) and (
       exists (select from post_state p where p.device_id = d.id)
       or exists (select from alert a where a.device_id = d.id and a.status <> 'closed')
       or exists (select from held h where h.device_id = d.id and h.ended_at is null))
-    order by d.id`, [deviceIds])
+    order by d.id`,
+    [deviceIds],
+  )
   return found.rows.map((row) => row.id)
 }
 
@@ -50,6 +60,9 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
 export async function reconsiderAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
   await lock(tx, deviceIds)
   const some = new Set(await unsettled(tx, deviceIds))
-  await outdate(tx, deviceIds.filter((id) => !some.has(id)))
+  await outdate(
+    tx,
+    deviceIds.filter((id) => !some.has(id)),
+  )
   for (const id of some) await reconsider(tx, id, at)
 }

@@ -1,6 +1,14 @@
 import { createHash } from 'node:crypto'
 import type { AgentSettings } from '#contract'
-import { hurryOf, pacedCollectors, paceOf, type Millis, type OptionalCollector, type PacedCollector, type Roster } from '#core'
+import {
+  hurryOf,
+  pacedCollectors,
+  paceOf,
+  type Millis,
+  type OptionalCollector,
+  type PacedCollector,
+  type Roster,
+} from '#core'
 import type { DeviceContext } from './types'
 
 /** The optional collectors that can be handed out, with the digests of their programs. */
@@ -12,7 +20,9 @@ const marks = new WeakMap<Roster, string>()
 export function rosterMark(roster: Roster): string {
   let mark = marks.get(roster)
   if (mark === undefined) {
-    const active = roster.filter((watch) => watch.standing === 'active').map(({ key, kind, values }) => [key, kind, values])
+    const active = roster
+      .filter((watch) => watch.standing === 'active')
+      .map(({ key, kind, values }) => [key, kind, values])
     marks.set(roster, (mark = createHash('sha256').update(JSON.stringify(active)).digest('hex').slice(0, 16)))
   }
   return mark
@@ -28,7 +38,18 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
     return digest === undefined ? [] : [{ name: one, digest }]
   })
   const wanted: Partial<Record<PacedCollector, Millis>> = { ...paceOf(roster, interval).every }
-  for (const [collector, often] of Object.entries(hurryOf(roster, state)) as [PacedCollector, Millis][]) wanted[collector] = Math.min(often, wanted[collector]!)
-  const every = Object.fromEntries(pacedCollectors.flatMap((one) => (wanted[one] === interval ? [] : [[one, wanted[one]]])))
-  return { interval, deviceName: name, clientName, siteName, collect: { logs: collecting.logs, collectors }, every, roster: rosterMark(roster) }
+  for (const [collector, often] of Object.entries(hurryOf(roster, state)) as [PacedCollector, Millis][])
+    wanted[collector] = Math.min(often, wanted[collector]!)
+  const every = Object.fromEntries(
+    pacedCollectors.flatMap((one) => (wanted[one] === interval ? [] : [[one, wanted[one]]])),
+  )
+  return {
+    interval,
+    deviceName: name,
+    clientName,
+    siteName,
+    collect: { logs: collecting.logs, collectors },
+    every,
+    roster: rosterMark(roster),
+  }
 }

@@ -1,5 +1,23 @@
 import type { AlertRule } from '#contract'
-import { coverOf, minute, postKey, responseOf, settle, splitPostKey, watchKind, type AlertAction, type DeviceState, type Dismissal, type EffectiveWatch, type Evidence, type HeldRecord, type Mending, type Millis, type OpenAlert, type Try } from '#core'
+import {
+  coverOf,
+  minute,
+  postKey,
+  responseOf,
+  settle,
+  splitPostKey,
+  watchKind,
+  type AlertAction,
+  type DeviceState,
+  type Dismissal,
+  type EffectiveWatch,
+  type Evidence,
+  type HeldRecord,
+  type Mending,
+  type Millis,
+  type OpenAlert,
+  type Try,
+} from '#core'
 import { firstRow, rows, time, type Db } from '../db'
 import { callOff, readTries, stillTrying, triedText, wentWell } from './tries'
 import type { DeviceContext } from './types'
@@ -13,34 +31,97 @@ interface Alerting {
 
 /** Open alerts, held records and what is being tried on a device, and what people closed by hand of late. */
 export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> {
-  type Row = { id: number; watch: string; instance: string; severity: OpenAlert['severity']; began: number; kind: string }
-  const open = await rows<Row>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind from alert where device_id = $1 and status <> 'closed'`, [deviceId])
-  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held where device_id = $1 and ended_at is null`, [deviceId])
-  const mending = await rows<Row & { started_at: Millis }>(db, `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from mending where device_id = $1 and ended_at is null`, [deviceId])
-  const last = await rows<Row & { close_reason: string }>(db, `
+  type Row = {
+    id: number
+    watch: string
+    instance: string
+    severity: OpenAlert['severity']
+    began: number
+    kind: string
+  }
+  const open = await rows<Row>(
+    db,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind from alert where device_id = $1 and status <> 'closed'`,
+    [deviceId],
+  )
+  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(
+    db,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held where device_id = $1 and ended_at is null`,
+    [deviceId],
+  )
+  const mending = await rows<Row & { started_at: Millis }>(
+    db,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from mending where device_id = $1 and ended_at is null`,
+    [deviceId],
+  )
+  const last = await rows<Row & { close_reason: string }>(
+    db,
+    `
     select distinct on (watch, instance) id, watch, instance, severity, began, close_reason from alert
-    where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`, [deviceId])
+    where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`,
+    [deviceId],
+  )
   const key = (row: Row) => postKey(row.watch, row.instance)
   return {
-    alerts: new Map(open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind }])),
-    held: new Map(held.map((row) => [key(row), { id: row.id, windowId: row.window_id, severity: row.severity, began: row.began, kind: row.kind, evidence: row.evidence }])),
-    mending: new Map(mending.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind, startedAt: row.started_at }])),
-    dismissed: new Map(last.filter((row) => row.close_reason === 'by hand').map((row) => [key(row), { began: row.began, severity: row.severity }])),
+    alerts: new Map(
+      open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind }]),
+    ),
+    held: new Map(
+      held.map((row) => [
+        key(row),
+        {
+          id: row.id,
+          windowId: row.window_id,
+          severity: row.severity,
+          began: row.began,
+          kind: row.kind,
+          evidence: row.evidence,
+        },
+      ]),
+    ),
+    mending: new Map(
+      mending.map((row) => [
+        key(row),
+        { id: row.id, severity: row.severity, began: row.began, kind: row.kind, startedAt: row.started_at },
+      ]),
+    ),
+    dismissed: new Map(
+      last
+        .filter((row) => row.close_reason === 'by hand')
+        .map((row) => [key(row), { began: row.began, severity: row.severity }]),
+    ),
   }
 }
 
 function ruleOf(watch: EffectiveWatch): AlertRule {
-  const winners = Object.values(watch.chains).map((chain) => chain[0]!.source).filter((source) => source.from === 'assignment' || source.from === 'exception')
-  const sources = [...watch.broughtBy, ...winners].filter((source, i, all) => all.findIndex((one) => one.from === source.from && one.id === source.id) === i)
+  const winners = Object.values(watch.chains)
+    .map((chain) => chain[0]!.source)
+    .filter((source) => source.from === 'assignment' || source.from === 'exception')
+  const sources = [...watch.broughtBy, ...winners].filter(
+    (source, i, all) => all.findIndex((one) => one.from === source.from && one.id === source.id) === i,
+  )
   return { name: watch.name, kind: watch.kind, sentence: watchKind(watch.kind).sentence(watch.values), sources }
 }
 
 async function entry(tx: Db, alertId: number, at: Millis, what: string, text = ''): Promise<void> {
-  await tx.query('insert into alert_entry (alert_id, at, what, text) values ($1, $2, $3, $4)', [alertId, time(at), what, text])
+  await tx.query('insert into alert_entry (alert_id, at, what, text) values ($1, $2, $3, $4)', [
+    alertId,
+    time(at),
+    what,
+    text,
+  ])
 }
 
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
-async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: string, actions: readonly AlertAction[], at: Millis, now: Millis): Promise<void> {
+async function apply(
+  tx: Db,
+  context: DeviceContext,
+  alerting: Alerting,
+  key: string,
+  actions: readonly AlertAction[],
+  at: Millis,
+  now: Millis,
+): Promise<void> {
   const { watch, instance } = splitPostKey(key)
   const { id: deviceId, clientId } = context.traits
   const effective = context.roster.find((one) => one.key === watch)
@@ -52,10 +133,24 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
   for (const action of actions) {
     switch (action.do) {
       case 'raise': {
-        const row = await firstRow<{ id: number }>(tx, `
+        const row = await firstRow<{ id: number }>(
+          tx,
+          `
           insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, evidence, rule, window_id)
           values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10) returning id`,
-          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule(), fromWindow])
+          [
+            deviceId,
+            clientId,
+            watch,
+            instance,
+            action.severity,
+            time(action.began),
+            time(at),
+            JSON.stringify(action.evidence),
+            rule(),
+            fromWindow,
+          ],
+        )
         const { id } = row!
         alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
@@ -68,29 +163,62 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
       }
       case 'change': {
         const open = alerting.alerts.get(key)!
-        await tx.query('update alert set severity = $2, evidence = coalesce($3, evidence) where id = $1', [open.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        await tx.query('update alert set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
+          open.id,
+          action.severity,
+          action.evidence && JSON.stringify(action.evidence),
+        ])
         await entry(tx, open.id, at, `${open.severity} → ${action.severity}`, action.evidence?.text)
         open.severity = action.severity
         break
       }
       case 'close': {
         const open = alerting.alerts.get(key)!
-        await tx.query(`update alert set status = 'closed', closed_at = $2, close_reason = $3 where id = $1`, [open.id, time(at), action.because])
+        await tx.query(`update alert set status = 'closed', closed_at = $2, close_reason = $3 where id = $1`, [
+          open.id,
+          time(at),
+          action.because,
+        ])
         await entry(tx, open.id, at, action.because === 'cleared' ? 'cleared by itself' : action.because)
         alerting.alerts.delete(key)
         break
       }
       case 'hold': {
-        const row = await firstRow<{ id: number }>(tx, `
+        const row = await firstRow<{ id: number }>(
+          tx,
+          `
           insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, evidence, rule)
           values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
-          [action.windowId, deviceId, clientId, watch, instance, action.severity, time(action.began), time(at), JSON.stringify(action.evidence), rule()])
-        alerting.held.set(key, { id: row!.id, kind, windowId: action.windowId, severity: action.severity, began: action.began, evidence: action.evidence })
+          [
+            action.windowId,
+            deviceId,
+            clientId,
+            watch,
+            instance,
+            action.severity,
+            time(action.began),
+            time(at),
+            JSON.stringify(action.evidence),
+            rule(),
+          ],
+        )
+        alerting.held.set(key, {
+          id: row!.id,
+          kind,
+          windowId: action.windowId,
+          severity: action.severity,
+          began: action.began,
+          evidence: action.evidence,
+        })
         break
       }
       case 'change held': {
         const held = alerting.held.get(key)!
-        await tx.query('update held set severity = $2, evidence = coalesce($3, evidence) where id = $1', [held.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        await tx.query('update held set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
+          held.id,
+          action.severity,
+          action.evidence && JSON.stringify(action.evidence),
+        ])
         held.severity = action.severity
         break
       }
@@ -103,22 +231,44 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
         break
       }
       case 'mend': {
-        const row = await firstRow<{ id: number }>(tx, `
+        const row = await firstRow<{ id: number }>(
+          tx,
+          `
           insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
           values ($1, $2, $3, $4, $5, $6, $7, $7, $8, $9) returning id`,
-          [deviceId, clientId, watch, instance, action.severity, time(action.began), time(now), JSON.stringify(action.evidence), rule()])
+          [
+            deviceId,
+            clientId,
+            watch,
+            instance,
+            action.severity,
+            time(action.began),
+            time(now),
+            JSON.stringify(action.evidence),
+            rule(),
+          ],
+        )
         alerting.mending.set(key, { id: row!.id, kind, startedAt: now, severity: action.severity, began: action.began })
         break
       }
       case 'change mending': {
         const mending = alerting.mending.get(key)!
-        await tx.query('update mending set severity = $2, evidence = coalesce($3, evidence) where id = $1', [mending.id, action.severity, action.evidence && JSON.stringify(action.evidence)])
+        await tx.query('update mending set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
+          mending.id,
+          action.severity,
+          action.evidence && JSON.stringify(action.evidence),
+        ])
         mending.severity = action.severity
         break
       }
       case 'end mending': {
         const { id } = alerting.mending.get(key)!
-        await callOff(tx, id, at, `called off: ${{ cleared: 'it was well by itself', raised: 'a person was told', held: 'maintenance began' }[action.outcome as string] ?? action.outcome}`)
+        await callOff(
+          tx,
+          id,
+          at,
+          `called off: ${{ cleared: 'it was well by itself', raised: 'a person was told', held: 'maintenance began' }[action.outcome as string] ?? action.outcome}`,
+        )
         await tx.query('update mending set ended_at = $2, outcome = $3 where id = $1', [id, time(at), action.outcome])
         alerting.mending.delete(key)
         endedMending = id
@@ -130,9 +280,25 @@ async function apply(tx: Db, context: DeviceContext, alerting: Alerting, key: st
 
 /** What was tried in a mending, as entries of the alert that it led to. */
 async function triesOf(tx: Db, mendingId: number): Promise<{ at: Millis; what: string; text: string }[]> {
-  const tries = await rows<{ at: Millis; verb: string; service: string; before: string; after: string; reason: string; state: string }>(tx, `
-    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where mending_id = $1 order by id`, [mendingId])
-  return tries.map((one) => ({ at: one.at, what: `its agent ${one.state === 'done' ? `${wentWell[one.verb as keyof typeof wentWell]} ${one.service}` : `tried to ${one.verb} ${one.service}`}`, text: triedText(one) }))
+  const tries = await rows<{
+    at: Millis
+    verb: string
+    service: string
+    before: string
+    after: string
+    reason: string
+    state: string
+  }>(
+    tx,
+    `
+    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where mending_id = $1 order by id`,
+    [mendingId],
+  )
+  return tries.map((one) => ({
+    at: one.at,
+    what: `its agent ${one.state === 'done' ? `${wentWell[one.verb as keyof typeof wentWell]} ${one.service}` : `tried to ${one.verb} ${one.service}`}`,
+    text: triedText(one),
+  }))
 }
 
 /** A post that failed longer ago than this is not mended any more: what was late has had its time. */
@@ -143,30 +309,73 @@ const atHand: Millis = 10 * minute
  * their alert. Returns whether anything changed.
  * @param now of the server, which is later than `at` for reports that were kept
  */
-export async function settlePosts(tx: Db, context: DeviceContext, alerting: Alerting, state: DeviceState, at: Millis, now: Millis): Promise<boolean> {
-  const active = new Map(context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
+export async function settlePosts(
+  tx: Db,
+  context: DeviceContext,
+  alerting: Alerting,
+  state: DeviceState,
+  at: Millis,
+  now: Millis,
+): Promise<boolean> {
+  const active = new Map(
+    context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]),
+  )
   const failing = [...state].filter(([, post]) => post.level !== null).map(([key]) => key)
-  const mendable = new Set(now - at < atHand && failing.some((key) => active.has(splitPostKey(key).watch) && responseOf(active.get(splitPostKey(key).watch)!, splitPostKey(key).instance)) ? failing : [])
+  const mendable = new Set(
+    now - at < atHand &&
+      failing.some(
+        (key) =>
+          active.has(splitPostKey(key).watch) &&
+          responseOf(active.get(splitPostKey(key).watch)!, splitPostKey(key).instance),
+      )
+      ? failing
+      : [],
+  )
   const tries = mendable.size ? await readTries(tx, context.traits.id, now) : new Map<string, Try[]>()
   let changed = false
-  for (const key of new Set([...failing, ...alerting.alerts.keys(), ...alerting.held.keys(), ...alerting.mending.keys()])) {
+  for (const key of new Set([
+    ...failing,
+    ...alerting.alerts.keys(),
+    ...alerting.held.keys(),
+    ...alerting.mending.keys(),
+  ])) {
     const watch = active.get(splitPostKey(key).watch)
     const post = state.get(key)
     // What another kind of watch under the same key has left open is not this one's: that is watched no more.
-    const others = [alerting.alerts, alerting.held, alerting.mending].some((open) => open.has(key) && open.get(key)!.kind !== watch?.kind)
+    const others = [alerting.alerts, alerting.held, alerting.mending].some(
+      (open) => open.has(key) && open.get(key)!.kind !== watch?.kind,
+    )
     if (watch && others) {
-      const left = settle({ standing: null, cover: null, alert: alerting.alerts.get(key) ?? null, held: alerting.held.get(key) ?? null, dismissed: null, mending: alerting.mending.get(key) ?? null, mayMend: false })
+      const left = settle({
+        standing: null,
+        cover: null,
+        alert: alerting.alerts.get(key) ?? null,
+        held: alerting.held.get(key) ?? null,
+        dismissed: null,
+        mending: alerting.mending.get(key) ?? null,
+        mayMend: false,
+      })
       await apply(tx, context, alerting, key, left, at, now)
       changed = true
     }
     const actions = settle({
-      standing: watch ? { level: post?.level ?? null, began: post?.began ?? null, evidence: post?.evidence ?? null } : null,
-      cover: watch ? coverOf(context.windows, { device: context.traits, watch: watch.key, family: watchKind(watch.kind).subject }, at) : null,
+      standing: watch
+        ? { level: post?.level ?? null, began: post?.began ?? null, evidence: post?.evidence ?? null }
+        : null,
+      cover: watch
+        ? coverOf(
+            context.windows,
+            { device: context.traits, watch: watch.key, family: watchKind(watch.kind).subject },
+            at,
+          )
+        : null,
       alert: alerting.alerts.get(key) ?? null,
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
       mending: alerting.mending.get(key) ?? null,
-      mayMend: mendable.has(key) && stillTrying({ ...context, state }, key, tries, alerting.mending.get(key)?.startedAt ?? now, now) !== null,
+      mayMend:
+        mendable.has(key) &&
+        stillTrying({ ...context, state }, key, tries, alerting.mending.get(key)?.startedAt ?? now, now) !== null,
     })
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at, now)

@@ -1,13 +1,33 @@
 import type { ServiceNews } from '#contract'
-import { answerWithin, longestMending, mendingStep, minute, postKey, responseOf, silentIntervals, splitPostKey, triesCountFor, type DeviceId, type Millis, type MendingStep, type Response, type ServiceAction, type Try } from '#core'
+import {
+  answerWithin,
+  longestMending,
+  mendingStep,
+  minute,
+  postKey,
+  responseOf,
+  silentIntervals,
+  splitPostKey,
+  triesCountFor,
+  type DeviceId,
+  type Millis,
+  type MendingStep,
+  type Response,
+  type ServiceAction,
+  type Try,
+} from '#core'
 import { rows, time, type Db } from '../db'
 import { addTask, takeBack } from '../store/tasks'
 import type { DeviceContext } from './types'
 
 /** Tries that were made by themselves and may still count, by post. */
 export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promise<Map<string, Try[]>> {
-  const found = await rows<Try & { watch: string; instance: string }>(db, `
-    select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`, [deviceId, time(now - triesCountFor - longestMending)])
+  const found = await rows<Try & { watch: string; instance: string }>(
+    db,
+    `
+    select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`,
+    [deviceId, time(now - triesCountFor - longestMending)],
+  )
   const tries = new Map<string, Try[]>()
   for (const { watch, instance, ...one } of found) {
     const key = postKey(watch, instance)
@@ -17,7 +37,13 @@ export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promis
 }
 
 /** What a post's watch would still do before a person is told; null where it does nothing, or its agent cannot. */
-export function stillTrying(context: DeviceContext, key: string, tries: ReadonlyMap<string, readonly Try[]>, startedAt: Millis, now: Millis): { response: Response; step: MendingStep } | null {
+export function stillTrying(
+  context: DeviceContext,
+  key: string,
+  tries: ReadonlyMap<string, readonly Try[]>,
+  startedAt: Millis,
+  now: Millis,
+): { response: Response; step: MendingStep } | null {
   const { watch, instance } = splitPostKey(key)
   const effective = context.roster.find((one) => one.key === watch && one.standing === 'active')
   const post = context.state.get(key)
@@ -25,24 +51,65 @@ export function stillTrying(context: DeviceContext, key: string, tries: Readonly
   if (!response || !post) return null
   // Devices that report every few seconds are late now and then; that is no reason to give up on them.
   const gap = Math.max(minute, silentIntervals * (context.reportedInterval ?? context.interval))
-  const step = mendingStep(response, tries.get(key) ?? [], post, { startedAt, heardAt: context.heardAt ?? startedAt, gap }, now)
+  const step = mendingStep(
+    response,
+    tries.get(key) ?? [],
+    post,
+    { startedAt, heardAt: context.heardAt ?? startedAt, gap },
+    now,
+  )
   return step.next === 'tell' ? null : { response, step }
 }
 
-export interface Asked { watch: string; instance: string; action: ServiceAction; from: { mendingId: number } | { alertId: number; personId: number } }
+export interface Asked {
+  watch: string
+  instance: string
+  action: ServiceAction
+  from: { mendingId: number } | { alertId: number; personId: number }
+}
 
 /** Puts the order up for the device, with the record of it. */
-export async function askAgent(tx: Db, device: { id: DeviceId; clientId: number }, { watch, instance, action, from }: Asked, now: Millis): Promise<void> {
+export async function askAgent(
+  tx: Db,
+  device: { id: DeviceId; clientId: number },
+  { watch, instance, action, from }: Asked,
+  now: Millis,
+): Promise<void> {
   const taskId = await addTask(tx, device.id, { kind: 'service', ...action }, now + answerWithin)
-  await tx.query(`
+  await tx.query(
+    `
     insert into response (device_id, client_id, watch, instance, verb, service, person_id, alert_id, mending_id, task_id, at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
-    [device.id, device.clientId, watch, instance, action.verb, action.service, 'personId' in from ? from.personId : null, 'alertId' in from ? from.alertId : null, 'mendingId' in from ? from.mendingId : null, taskId, time(now)])
+    [
+      device.id,
+      device.clientId,
+      watch,
+      instance,
+      action.verb,
+      action.service,
+      'personId' in from ? from.personId : null,
+      'alertId' in from ? from.alertId : null,
+      'mendingId' in from ? from.mendingId : null,
+      taskId,
+      time(now),
+    ],
+  )
 }
 
 /** An order that the agent has not fetched yet goes nowhere; what it is at is let finish. */
 export async function callOff(tx: Db, mendingId: number, now: Millis, reason: string): Promise<void> {
-  const called = await takeBack(tx, (await rows<{ task_id: number }>(tx, `select task_id from response where mending_id = $1 and state = 'asked'`, [mendingId])).map((one) => one.task_id))
-  await tx.query(`update response set state = 'failed', ended_at = $2, reason = $3 where task_id = any($1)`, [called, time(now), reason])
+  const called = await takeBack(
+    tx,
+    (
+      await rows<{ task_id: number }>(tx, `select task_id from response where mending_id = $1 and state = 'asked'`, [
+        mendingId,
+      ])
+    ).map((one) => one.task_id),
+  )
+  await tx.query(`update response set state = 'failed', ended_at = $2, reason = $3 where task_id = any($1)`, [
+    called,
+    time(now),
+    reason,
+  ])
 }
 
 export const wentWell = { start: 'started', stop: 'stopped', restart: 'restarted' } as const

@@ -20,28 +20,52 @@ export async function writeState(tx: Db, deviceId: number, before: DeviceState, 
   const removed = [...before.keys()].filter((key) => !after.has(key))
   if (written.length) {
     const keys = written.map(([key]) => splitPostKey(key))
-    await tx.query(`
+    await tx.query(
+      `
       insert into post_state (device_id, watch, instance, state)
       select $1, p.watch, p.instance, p.state from unnest($2::text[], $3::text[], $4::jsonb[]) p (watch, instance, state)
       on conflict (device_id, watch, instance) do update set state = excluded.state`,
-      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance), written.map(([, state]) => JSON.stringify(state))])
+      [
+        deviceId,
+        keys.map((one) => one.watch),
+        keys.map((one) => one.instance),
+        written.map(([, state]) => JSON.stringify(state)),
+      ],
+    )
   }
   if (removed.length) {
     const keys = removed.map(splitPostKey)
-    await tx.query('delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
-      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance)])
+    await tx.query(
+      'delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
+      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance)],
+    )
   }
 }
 
 /** Every change of a post's state is kept, so that why there was or was no alert can be said later. */
-export async function writeChanges(tx: Db, context: DeviceContext, transitions: readonly PostTransition[]): Promise<void> {
+export async function writeChanges(
+  tx: Db,
+  context: DeviceContext,
+  transitions: readonly PostTransition[],
+): Promise<void> {
   if (!transitions.length) return
-  await tx.query(`
+  await tx.query(
+    `
     insert into post_change (device_id, at, watch, instance, kind, from_level, to_level, began, evidence, policy_version)
     select $1, c.at, c.watch, c.instance, c.kind, c.from_level, c.to_level, c.began, c.evidence, $10
     from unnest($2::timestamptz[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::timestamptz[], $9::jsonb[])
       c (at, watch, instance, kind, from_level, to_level, began, evidence)`,
-    [context.traits.id, transitions.map((one) => time(one.at)), transitions.map((one) => one.watch), transitions.map((one) => one.instance),
-      transitions.map((one) => one.kind), transitions.map((one) => one.from), transitions.map((one) => one.to), transitions.map((one) => time(one.began)),
-      transitions.map((one) => JSON.stringify(one.evidence)), context.policyVersion])
+    [
+      context.traits.id,
+      transitions.map((one) => time(one.at)),
+      transitions.map((one) => one.watch),
+      transitions.map((one) => one.instance),
+      transitions.map((one) => one.kind),
+      transitions.map((one) => one.from),
+      transitions.map((one) => one.to),
+      transitions.map((one) => time(one.began)),
+      transitions.map((one) => JSON.stringify(one.evidence)),
+      context.policyVersion,
+    ],
+  )
 }

@@ -1,7 +1,16 @@
 import { get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { BoardDevice, DeviceEvent, DevicePage, Found, LiveEvent, PolicyGrid, SeriesPage, Watchline } from '#contract'
+import type {
+  BoardDevice,
+  DeviceEvent,
+  DevicePage,
+  Found,
+  LiveEvent,
+  PolicyGrid,
+  SeriesPage,
+  Watchline,
+} from '#contract'
 import { hour, minute } from '#core'
 import { migrate, rows } from '../db'
 import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
@@ -15,12 +24,51 @@ beforeAll(async () => {
   agent = await house.enrol(house.sites[0], 'tm-board-1', { roles: ['web'] })
   await agent.send([
     agent.report(1, {
-      readings: [['cpu.busy', '', 0.2], ['disk.size', '/', 100e9], ['disk.free', '/', 60e9]],
-      facts: { updates: { security: 2, other: 1, leftover: 0, oldestSecurityAt: agent.at(0), oldestOtherAt: agent.at(0), restartPending: false, checkedAt: agent.at(0), names: [] }, services: [{ name: 'orders', title: '', start: 'automatic', state: 'stopped' }] },
-      events: [{ at: agent.at(1), channel: 'syslog', source: 'kernel', id: null, level: 'error', text: 'I/O error 100 % sure' }, { at: agent.at(1), channel: 'syslog', source: 'cron', id: 3, level: 'informational', text: 'ran' }],
+      readings: [
+        ['cpu.busy', '', 0.2],
+        ['disk.size', '/', 100e9],
+        ['disk.free', '/', 60e9],
+      ],
+      facts: {
+        updates: {
+          security: 2,
+          other: 1,
+          leftover: 0,
+          oldestSecurityAt: agent.at(0),
+          oldestOtherAt: agent.at(0),
+          restartPending: false,
+          checkedAt: agent.at(0),
+          names: [],
+        },
+        services: [{ name: 'orders', title: '', start: 'automatic', state: 'stopped' }],
+      },
+      events: [
+        {
+          at: agent.at(1),
+          channel: 'syslog',
+          source: 'kernel',
+          id: null,
+          level: 'error',
+          text: 'I/O error 100 % sure',
+        },
+        { at: agent.at(1), channel: 'syslog', source: 'cron', id: 3, level: 'informational', text: 'ran' },
+      ],
     }),
-    agent.report(2, { readings: [['cpu.busy', '', 0.6], ['disk.size', '/', 100e9], ['disk.free', '/', 4e9]] }),
-    agent.report(3, { readings: [['cpu.busy', '', 0.4], ['disk.size', '/', 100e9], ['disk.free', '/', 4e9]], failed: [{ collector: 'updates', reason: 'apt is locked' }] }),
+    agent.report(2, {
+      readings: [
+        ['cpu.busy', '', 0.6],
+        ['disk.size', '/', 100e9],
+        ['disk.free', '/', 4e9],
+      ],
+    }),
+    agent.report(3, {
+      readings: [
+        ['cpu.busy', '', 0.4],
+        ['disk.size', '/', 100e9],
+        ['disk.free', '/', 4e9],
+      ],
+      failed: [{ collector: 'updates', reason: 'apt is locked' }],
+    }),
   ])
 })
 afterAll(() => house.close())
@@ -28,34 +76,59 @@ afterAll(() => house.close())
 describe('the board', () => {
   it('compares what the last report and the open alerts say', async () => {
     const [device] = (await house.lead<BoardDevice[]>('GET', '/api/devices')).body
-    expect(device).toMatchObject({ name: 'tm-board-1', worst: 'critical', disks: [{ mount: '/', size: 100e9, free: 4e9 }], services: [{ name: 'orders', severity: 'critical', held: false }], updates: { security: 2, other: 1 } })
+    expect(device).toMatchObject({
+      name: 'tm-board-1',
+      worst: 'critical',
+      disks: [{ mount: '/', size: 100e9, free: 4e9 }],
+      services: [{ name: 'orders', severity: 'critical', held: false }],
+      updates: { security: 2, other: 1 },
+    })
     expect(device!.events).toHaveLength(24)
     expect(device!.events.reduce((a, b) => a + b)).toBe(2)
     expect(device!.errors.reduce((a, b) => a + b)).toBe(1)
   })
   it('and the page of a device what was not collected, and why', async () => {
-    expect((await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body).toMatchObject({ failed: [{ collector: 'updates', reason: 'apt is locked' }], zone: 'Europe/Lisbon', lostReports: 0 })
+    expect((await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body).toMatchObject({
+      failed: [{ collector: 'updates', reason: 'apt is locked' }],
+      zone: 'Europe/Lisbon',
+      lostReports: 0,
+    })
   })
   it('knows nothing of a device that is not there', async () => {
-    for (const path of ['', '/roster', '/events', '/alerts', '/windows']) expect((await house.lead('GET', `/api/devices/999${path}`)).status).toBe(404)
+    for (const path of ['', '/roster', '/events', '/alerts', '/windows'])
+      expect((await house.lead('GET', `/api/devices/999${path}`)).status).toBe(404)
     expect((await house.lead('GET', '/api/devices/nonsense')).status).toBe(404)
   })
 })
 
 describe('series', () => {
   it('come back as they went in', async () => {
-    const { body } = await house.lead<SeriesPage>('GET', `/api/devices/${agent.id}/series?from=${agent.at(0)}&until=${agent.at(10)}&metrics=cpu.busy,disk.free`)
-    expect(body.series.map((one) => [one.metric, one.instance])).toEqual([['cpu.busy', ''], ['disk.free', '/']])
+    const { body } = await house.lead<SeriesPage>(
+      'GET',
+      `/api/devices/${agent.id}/series?from=${agent.at(0)}&until=${agent.at(10)}&metrics=cpu.busy,disk.free`,
+    )
+    expect(body.series.map((one) => [one.metric, one.instance])).toEqual([
+      ['cpu.busy', ''],
+      ['disk.free', '/'],
+    ])
     expect(body.series[0]!.summary).toMatchObject({ count: 3, min: 0.2, max: 0.6 })
     expect(body.series[0]!.summary!.mean).toBeCloseTo(0.4)
   })
   it('refuse a metric that is not there, and a span without end', async () => {
-    expect((await house.lead('GET', `/api/devices/${agent.id}/series?from=1&until=2&metrics=cpu.bzy`)).body.detail).toContain('“cpu.bzy”')
-    expect((await house.lead('GET', `/api/devices/${agent.id}/series?from=5&until=2&metrics=cpu.busy`)).status).toBe(400)
-    expect((await house.lead('GET', `/api/devices/${agent.id}/series?from=0&until=${Date.now()}&metrics=cpu.busy`)).body.detail).toContain('31 days')
+    expect(
+      (await house.lead('GET', `/api/devices/${agent.id}/series?from=1&until=2&metrics=cpu.bzy`)).body.detail,
+    ).toContain('“cpu.bzy”')
+    expect((await house.lead('GET', `/api/devices/${agent.id}/series?from=5&until=2&metrics=cpu.busy`)).status).toBe(
+      400,
+    )
+    expect(
+      (await house.lead('GET', `/api/devices/${agent.id}/series?from=0&until=${Date.now()}&metrics=cpu.busy`)).body
+        .detail,
+    ).toContain('31 days')
   })
   it('are cut into at most as many buckets as asked for', () => {
-    for (const span of [minute, hour, 24 * hour, 31 * 24 * hour]) expect(span / bucketWidth(span, 400)).toBeLessThanOrEqual(400)
+    for (const span of [minute, hour, 24 * hour, 31 * 24 * hour])
+      expect(span / bucketWidth(span, 400)).toBeLessThanOrEqual(400)
   })
 })
 
@@ -63,14 +136,17 @@ describe('the log', () => {
   it('is told newest first, page by page', async () => {
     const { body } = await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events?limit=1`)
     expect(body).toMatchObject([{ source: 'cron', level: 'informational', id: 3 }])
-    expect((await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events?before=${agent.at(1)}`)).body).toEqual([])
+    expect(
+      (await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events?before=${agent.at(1)}`)).body,
+    ).toEqual([])
     expect((await house.lead('GET', `/api/devices/${agent.id}/events?limit=9999`)).status).toBe(400)
   })
 })
 
 describe('the finder', () => {
   it('finds by part of a name, and takes signs of a pattern as they are', async () => {
-    const find = async (words: string) => (await house.lead<Found[]>('GET', `/api/find?q=${encodeURIComponent(words)}`)).body.map((one) => one.kind)
+    const find = async (words: string) =>
+      (await house.lead<Found[]>('GET', `/api/find?q=${encodeURIComponent(words)}`)).body.map((one) => one.kind)
     expect(await find('BOARD')).toEqual(['device'])
     expect(await find('orders')).toEqual(['alert'])
     expect(await find('base')).toEqual(['template'])
@@ -81,11 +157,23 @@ describe('the finder', () => {
 
 describe('the watchline', () => {
   it('has a lane for each client, with alerts where they began and windows to come', async () => {
-    await house.lead('POST', '/api/windows', { name: 'tonight', reason: '', target: { on: 'site', siteId: house.sites[1] }, subject: { of: 'all' }, from: Date.now() + hour, until: Date.now() + 2 * hour })
+    await house.lead('POST', '/api/windows', {
+      name: 'tonight',
+      reason: '',
+      target: { on: 'site', siteId: house.sites[1] },
+      subject: { of: 'all' },
+      from: Date.now() + hour,
+      until: Date.now() + 2 * hour,
+    })
     const { lanes } = (await house.lead<Watchline>('GET', '/api/watchline')).body
-    expect(lanes.map((one) => [one.clientName, one.ticks.length, one.spans.length])).toEqual([['Brindle Bakeries', 0, 1], ['Tidemill Ferries', 1, 0]])
+    expect(lanes.map((one) => [one.clientName, one.ticks.length, one.spans.length])).toEqual([
+      ['Brindle Bakeries', 0, 1],
+      ['Tidemill Ferries', 1, 0],
+    ])
     expect(lanes[1]!.ticks[0]).toMatchObject({ at: agent.at(1), severity: 'critical', deviceName: 'tm-board-1' })
-    expect((await house.contact<Watchline>('GET', '/api/watchline')).body.lanes.map((one) => one.clientName)).toEqual(['Brindle Bakeries'])
+    expect((await house.contact<Watchline>('GET', '/api/watchline')).body.lanes.map((one) => one.clientName)).toEqual([
+      'Brindle Bakeries',
+    ])
   })
 })
 
@@ -99,14 +187,41 @@ describe('the grid', () => {
 
 describe('a new estate', () => {
   it('refuses what cannot be: a zone that is none, a name twice, a template name twice', async () => {
-    expect((await house.lead('POST', '/api/sites', { clientId: 1, name: 'Moon', zone: 'Moon/Base' })).body.faults?.[0]?.at).toBe('zone')
+    expect(
+      (await house.lead('POST', '/api/sites', { clientId: 1, name: 'Moon', zone: 'Moon/Base' })).body.faults?.[0]?.at,
+    ).toBe('zone')
     expect((await house.lead('POST', '/api/clients', { name: 'Tidemill Ferries', code: 'xx' })).status).toBe(409)
-    expect((await house.lead('POST', '/api/templates', { name: 'base SERVER', description: '', watches: [] })).status).toBe(409)
-    expect((await house.lead('POST', '/api/people', { email: 'x@y.example', name: 'X', password: 'short', access: 'lead', clientIds: null })).status).toBe(400)
-    expect((await house.lead('POST', '/api/people', { email: 'x@y.example', name: 'X', password: 'long enough to do', access: 'contact', clientIds: null })).body.faults?.[0]?.at).toBe('clientIds')
+    expect(
+      (await house.lead('POST', '/api/templates', { name: 'base SERVER', description: '', watches: [] })).status,
+    ).toBe(409)
+    expect(
+      (
+        await house.lead('POST', '/api/people', {
+          email: 'x@y.example',
+          name: 'X',
+          password: 'short',
+          access: 'lead',
+          clientIds: null,
+        })
+      ).status,
+    ).toBe(400)
+    expect(
+      (
+        await house.lead('POST', '/api/people', {
+          email: 'x@y.example',
+          name: 'X',
+          password: 'long enough to do',
+          access: 'contact',
+          clientIds: null,
+        })
+      ).body.faults?.[0]?.at,
+    ).toBe('clientIds')
   })
   it('leaves a line in the audit trail for what people do', async () => {
-    const found = await rows<{ line: string }>(house.pool, `select action || ' ' || object_kind as line from audit order by id limit 4`)
+    const found = await rows<{ line: string }>(
+      house.pool,
+      `select action || ' ' || object_kind as line from audit order by id limit 4`,
+    )
     expect(found.map((one) => one.line)).toEqual(['added client', 'added client', 'added site', 'added site'])
   })
   it('may be migrated again without harm', async () => {
@@ -118,13 +233,25 @@ describe('the live feed', () => {
   it('tells of a change within moments, and a contact nothing of others', async () => {
     await house.app.listen({ port: 0, host: '127.0.0.1' })
     const { port } = house.app.server.address() as AddressInfo
-    const signIn = async (email: string) => String((await house.app.inject({ method: 'POST', url: '/api/session', payload: { email, password: 'correct horse battery' } })).headers['set-cookie']).split(';')[0]!
+    const signIn = async (email: string) =>
+      String(
+        (
+          await house.app.inject({
+            method: 'POST',
+            url: '/api/session',
+            payload: { email, password: 'correct horse battery' },
+          })
+        ).headers['set-cookie'],
+      ).split(';')[0]!
     const listen = async (email: string) => {
       const events: LiveEvent[] = []
       const cookie = await signIn(email)
       const close = await new Promise<() => void>((resolve) => {
         const request = get({ port, host: '127.0.0.1', path: '/api/live', headers: { cookie } }, (response) => {
-          response.on('data', (chunk: Buffer) => { for (const [, json] of chunk.toString().matchAll(/^data: (.*)$/gm)) events.push(JSON.parse(json!) as LiveEvent) })
+          response.on('data', (chunk: Buffer) => {
+            for (const [, json] of chunk.toString().matchAll(/^data: (.*)$/gm))
+              events.push(JSON.parse(json!) as LiveEvent)
+          })
           response.once('data', () => resolve(() => request.destroy()))
         })
         request.on('error', () => undefined)
@@ -134,7 +261,9 @@ describe('the live feed', () => {
     const lead = await listen('lead@lanternfield.example')
     const contact = await listen('contact@brindle.example')
     await agent.send([agent.report(4, { facts: { services: [] } }), agent.report(5), agent.report(6)])
-    await expect.poll(() => lead.events.map((one) => one.topic), { timeout: 5000 }).toEqual(expect.arrayContaining(['alerts', 'reports']))
+    await expect
+      .poll(() => lead.events.map((one) => one.topic), { timeout: 5000 })
+      .toEqual(expect.arrayContaining(['alerts', 'reports']))
     expect(lead.events.find((one) => one.topic === 'alerts')!.deviceIds).toEqual([agent.id])
     expect(contact.events).toEqual([])
     lead.close()

@@ -13,31 +13,80 @@ beforeAll(async () => {
   const templateId = await assignStarter(house, 'Base server')
   theirs = await house.enrol(house.sites[0], 'tm-secret-1')
   ours = await house.enrol(house.sites[1], 'bb-open-1')
-  const stopped = { facts: { services: [{ name: 'orders', title: '', start: 'automatic' as const, state: 'stopped' as const }] } }
+  const stopped = {
+    facts: { services: [{ name: 'orders', title: '', start: 'automatic' as const, state: 'stopped' as const }] },
+  }
   await theirs.send([theirs.report(1, stopped), theirs.report(2), theirs.report(3)])
   const [alert] = (await house.lead<AlertView[]>('GET', `/api/devices/${theirs.id}/alerts`)).body
-  const windowId = (await house.lead<{ id: number }>('POST', '/api/windows', { name: 'w', reason: '', target: { on: 'devices', deviceIds: [theirs.id] }, subject: { of: 'all' }, from: null, until: null })).body.id
-  const exceptionId = (await house.lead<{ id: number }>('POST', '/api/exceptions', { target: { on: 'devices', deviceIds: [theirs.id] }, watch: 'services', values: { hold: 1000 }, leftOut: false, reason: 'test' })).body.id
-  ids = { devices: theirs.id, alerts: alert!.id, windows: windowId, exceptions: exceptionId, templates: templateId, assignments: templateId + 1, 'enrolment-keys': 1 }
-  const described = (await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')).body
-  routes = Object.entries(described.paths).flatMap(([url, methods]) => Object.entries(methods).map(([method, { description }]) => ({
-    method: method.toUpperCase() as 'GET', url: url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${ids[kind] ?? 1}`), access: /For: (.+)\./.exec(description)![1]!,
-  })))
+  const windowId = (
+    await house.lead<{ id: number }>('POST', '/api/windows', {
+      name: 'w',
+      reason: '',
+      target: { on: 'devices', deviceIds: [theirs.id] },
+      subject: { of: 'all' },
+      from: null,
+      until: null,
+    })
+  ).body.id
+  const exceptionId = (
+    await house.lead<{ id: number }>('POST', '/api/exceptions', {
+      target: { on: 'devices', deviceIds: [theirs.id] },
+      watch: 'services',
+      values: { hold: 1000 },
+      leftOut: false,
+      reason: 'test',
+    })
+  ).body.id
+  ids = {
+    devices: theirs.id,
+    alerts: alert!.id,
+    windows: windowId,
+    exceptions: exceptionId,
+    templates: templateId,
+    assignments: templateId + 1,
+    'enrolment-keys': 1,
+  }
+  const described = (
+    await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')
+  ).body
+  routes = Object.entries(described.paths).flatMap(([url, methods]) =>
+    Object.entries(methods).map(([method, { description }]) => ({
+      method: method.toUpperCase() as 'GET',
+      url: url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${ids[kind] ?? 1}`),
+      access: /For: (.+)\./.exec(description)![1]!,
+    })),
+  )
 })
 afterAll(() => house.close())
 
-const harmless = new Set(['/api/session', '/api/openapi.json', '/api/agent/enrol', '/agent/install.sh', '/agent/install.ps1', '/agent/ca.pem', '/agent/{file}', '/agent/releases/{version}/{file}', '/agent/releases/{version}/{file}/statement', '/agent/release-keys'])
+const harmless = new Set([
+  '/api/session',
+  '/api/openapi.json',
+  '/api/agent/enrol',
+  '/agent/install.sh',
+  '/agent/install.ps1',
+  '/agent/ca.pem',
+  '/agent/{file}',
+  '/agent/releases/{version}/{file}',
+  '/agent/releases/{version}/{file}/statement',
+  '/agent/release-keys',
+])
 
 describe('every route', () => {
   it('is found by this test: as many as the server has registered', () => {
     const tree = house.app.printRoutes({ commonPrefix: false })
-    const registered = [...tree.matchAll(/\(([A-Z, ]+)\)/g)].flatMap((match) => match[1]!.split(', ')).filter((method) => method !== 'HEAD').length
+    const registered = [...tree.matchAll(/\(([A-Z, ]+)\)/g)]
+      .flatMap((match) => match[1]!.split(', '))
+      .filter((method) => method !== 'HEAD').length
     expect(routes.length).toBe(registered)
     expect(routes.length).toBeGreaterThan(35)
   })
   it('refuses whoever is not signed in', async () => {
     for (const { method, url, access } of routes) {
-      if (access === 'public') { expect(harmless.has(url)).toBe(true); continue }
+      if (access === 'public') {
+        expect(harmless.has(url)).toBe(true)
+        continue
+      }
       const { status, body, type } = await house.nobody(method, url, method === 'GET' ? undefined : {})
       expect([method, url, status]).toEqual([method, url, 401])
       expect(type).toContain('application/problem+json')
@@ -47,9 +96,19 @@ describe('every route', () => {
   it('refuses another client’s contact what is not theirs, in so many words or by silence', async () => {
     for (const { method, url, access } of routes) {
       // Signing out would end the session that this test walks with.
-      if (access === 'public' || access === 'device' || url === '/api/live' || (url === '/api/session' && method === 'DELETE')) continue
+      if (
+        access === 'public' ||
+        access === 'device' ||
+        url === '/api/live' ||
+        (url === '/api/session' && method === 'DELETE')
+      )
+        continue
       // With a query that is in order, so that it is the device and not the query that is refused.
-      const { status, body } = await house.contact(method, url.endsWith('/series') ? `${url}?from=1&until=2&metrics=cpu.busy` : url, method === 'GET' ? undefined : {})
+      const { status, body } = await house.contact(
+        method,
+        url.endsWith('/series') ? `${url}?from=1&until=2&metrics=cpu.busy` : url,
+        method === 'GET' ? undefined : {},
+      )
       const text = JSON.stringify(body)
       expect([url, text.includes('tm-secret-1'), text.includes('Tidemill')]).toEqual([url, false, false])
       if (/\/\d+(\/|$)/.test(url)) expect([url, [403, 404].includes(status)]).toEqual([url, true])
@@ -69,7 +128,11 @@ describe('every route', () => {
     await house.lead('PUT', `/api/people/${id}`, { active: false })
     for (const { method, url, access } of routes) {
       if (access === 'public' || access === 'device') continue
-      expect([method, url, (await ask(method, url, method === 'GET' ? undefined : {})).status]).toEqual([method, url, 401])
+      expect([method, url, (await ask(method, url, method === 'GET' ? undefined : {})).status]).toEqual([
+        method,
+        url,
+        401,
+      ])
     }
   })
   it('refuses another device’s key for this device, wherever devices speak', async () => {
@@ -82,7 +145,12 @@ describe('every route', () => {
       '/api/agent/tasks/1': { service: { state: 'done', before: '', after: '', reason: '', hopeless: false } },
     }
     for (const { method, url } of spoken) {
-      const response = await house.app.inject({ method, url, headers: { authorization: `Bearer cdk.${theirs.id}.${secret}` }, ...(method === 'GET' ? {} : { payload: bodies[url] ?? {} }) })
+      const response = await house.app.inject({
+        method,
+        url,
+        headers: { authorization: `Bearer cdk.${theirs.id}.${secret}` },
+        ...(method === 'GET' ? {} : { payload: bodies[url] ?? {} }),
+      })
       expect([url, response.statusCode]).toEqual([url, 401])
     }
     theirs.seq--
@@ -91,31 +159,52 @@ describe('every route', () => {
 
 describe('a contact', () => {
   it('sees their own estate and nobody else’s', async () => {
-    expect((await house.contact<BoardDevice[]>('GET', '/api/devices')).body.map((one) => one.name)).toEqual(['bb-open-1'])
-    expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((one) => one.name)).toEqual(['Brindle Bakeries'])
+    expect((await house.contact<BoardDevice[]>('GET', '/api/devices')).body.map((one) => one.name)).toEqual([
+      'bb-open-1',
+    ])
+    expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((one) => one.name)).toEqual([
+      'Brindle Bakeries',
+    ])
     expect((await house.contact<unknown[]>('GET', '/api/find?q=tm-')).body).toEqual([])
   })
 })
 
 describe('a session', () => {
   it('is refused from another site’s page', async () => {
-    for (const headers of [{ 'sec-fetch-site': 'cross-site' }, { origin: 'https://elsewhere.example' }] as Record<string, string>[]) {
-      const response = await house.app.inject({ method: 'POST', url: '/api/session', headers, payload: { email: 'x', password: 'y' } })
+    for (const headers of [{ 'sec-fetch-site': 'cross-site' }, { origin: 'https://elsewhere.example' }] as Record<
+      string,
+      string
+    >[]) {
+      const response = await house.app.inject({
+        method: 'POST',
+        url: '/api/session',
+        headers,
+        payload: { email: 'x', password: 'y' },
+      })
       expect(response.statusCode).toBe(403)
     }
   })
   it('lives in a cookie that scripts cannot read and other sites cannot send', async () => {
-    const response = await house.app.inject({ method: 'POST', url: '/api/session', payload: { email: 'LEAD@lanternfield.example', password: 'correct horse battery' } })
+    const response = await house.app.inject({
+      method: 'POST',
+      url: '/api/session',
+      payload: { email: 'LEAD@lanternfield.example', password: 'correct horse battery' },
+    })
     expect(String(response.headers['set-cookie'])).toMatch(/HttpOnly.*SameSite=Strict/)
   })
   it('is not to be guessed: after ten failures the account waits', async () => {
-    const guess = (password: string) => house.nobody('POST', '/api/session', { email: 'tech@lanternfield.example', password })
+    const guess = (password: string) =>
+      house.nobody('POST', '/api/session', { email: 'tech@lanternfield.example', password })
     for (let i = 0; i < 10; i++) expect((await guess(`wrong ${i}`)).status).toBe(401)
     const { status, body } = await guess('correct horse battery')
     expect([status, body.code]).toEqual([429, 'too-many-tries'])
   })
   it('leaves no secret readable in the database', async () => {
-    const dump = JSON.stringify([(await house.pool.query('select * from session')).rows, (await house.pool.query('select * from person')).rows, (await house.pool.query('select * from device')).rows])
+    const dump = JSON.stringify([
+      (await house.pool.query('select * from session')).rows,
+      (await house.pool.query('select * from person')).rows,
+      (await house.pool.query('select * from device')).rows,
+    ])
     expect(dump.includes('correct horse battery')).toBe(false)
     expect(dump.includes(ours.key.split('.')[2]!)).toBe(false)
   })
@@ -123,8 +212,24 @@ describe('a session', () => {
 
 describe('an enrolment key', () => {
   it('works as often as it says, and a name is taken in any letter case', async () => {
-    const { body: key } = await house.technician<{ key: string }>('POST', '/api/enrolment-keys', { siteId: house.sites[0], label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] })
-    const enrol = (name: string, secret = key.key) => house.nobody('POST', '/api/agent/enrol', { version: 1, key: secret, name, osFamily: 'linux', osName: '', sentAt: Date.now() })
+    const { body: key } = await house.technician<{ key: string }>('POST', '/api/enrolment-keys', {
+      siteId: house.sites[0],
+      label: '',
+      uses: 1,
+      days: 1,
+      kind: 'server',
+      roles: [],
+      tags: [],
+    })
+    const enrol = (name: string, secret = key.key) =>
+      house.nobody('POST', '/api/agent/enrol', {
+        version: 1,
+        key: secret,
+        name,
+        osFamily: 'linux',
+        osName: '',
+        sentAt: Date.now(),
+      })
     expect((await enrol('TM-Secret-1')).body.code).toBe('name-in-use')
     expect((await enrol('tm-new-1')).status).toBe(200)
     expect((await enrol('tm-new-2')).body.code).toBe('enrolment-key-refused')

@@ -42,5 +42,6 @@ function refuseForeign(headers: Record<string, string | string[] | undefined>): 
     return
   }
   const origin = headers.origin
-  if (typeof origin === 'string' && URL.canParse(origin) && new URL(origin).host !== headers.host) throw new ProblemError('foreign-origin')
+  if (typeof origin === 'string' && URL.canParse(origin) && new URL(origin).host !== headers.host)
+    throw new ProblemError('foreign-origin')
 }

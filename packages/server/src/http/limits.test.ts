@@ -3,7 +3,20 @@ import { firstRow, rows } from '../db'
 import { allTraits } from '../features/estate'
 import { impactOf } from '../features/policy/change'
 import type { Caller, House } from '../testing/house'
-import { assignment, attempts, exception, key, openTwoClients, person, rule, target, theirs, window, type Method, type TwoClients } from '../testing/twoClients'
+import {
+  assignment,
+  attempts,
+  exception,
+  key,
+  openTwoClients,
+  person,
+  rule,
+  target,
+  theirs,
+  window,
+  type Method,
+  type TwoClients,
+} from '../testing/twoClients'
 
 // Whoever is limited to some clients, and everything that another client has, on every route.
 let all: TwoClients
@@ -17,24 +30,65 @@ beforeAll(async () => {
 afterAll(() => all.close())
 
 /** One’s own, or of nobody: there is nothing of another client in it. */
-const impersonal = new Set(['POST /api/rounds/looked', 'POST /api/notices/seen', 'POST /api/machine-lists', 'DELETE /api/session', 'PUT /api/session/password'])
-const ofNobody = ['/api/devices/{id}/series', '/api/notices', '/api/policy/grid', '/api/roles', '/api/session', '/api/templates', '/api/update-runs'].sort()
-const queries: Record<string, string> = { '/api/devices/{id}/series': `?from=1&until=2&metrics=cpu.busy`, '/api/find': '?q=tidemill' }
+const impersonal = new Set([
+  'POST /api/rounds/looked',
+  'POST /api/notices/seen',
+  'POST /api/machine-lists',
+  'DELETE /api/session',
+  'PUT /api/session/password',
+])
+const ofNobody = [
+  '/api/devices/{id}/series',
+  '/api/notices',
+  '/api/policy/grid',
+  '/api/roles',
+  '/api/session',
+  '/api/templates',
+  '/api/update-runs',
+].sort()
+const queries: Record<string, string> = {
+  '/api/devices/{id}/series': `?from=1&until=2&metrics=cpu.busy`,
+  '/api/find': '?q=tidemill',
+}
 
 const idOf: Record<string, () => number> = {
-  devices: () => id.device!, alerts: () => id.alert!, windows: () => id.window!, 'enrolment-keys': () => id.key!, sweeps: () => id.sweep!, 'wave-runs': () => id.run!, 'update-runs': () => id.updates!, templates: () => id.template!,
+  devices: () => id.device!,
+  alerts: () => id.alert!,
+  windows: () => id.window!,
+  'enrolment-keys': () => id.key!,
+  sweeps: () => id.sweep!,
+  'wave-runs': () => id.run!,
+  'update-runs': () => id.updates!,
+  templates: () => id.template!,
 }
 
 async function everyRoute(): Promise<{ method: Method; url: string; access: string }[]> {
-  const { paths } = (await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')).body
-  return Object.entries(paths).flatMap(([url, methods]) => Object.entries(methods).map(([method, { description }]) => ({ method: method.toUpperCase() as Method, url, access: /For: (.+)\./.exec(description)![1]! })))
+  const { paths } = (
+    await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')
+  ).body
+  return Object.entries(paths)
+    .flatMap(([url, methods]) =>
+      Object.entries(methods).map(([method, { description }]) => ({
+        method: method.toUpperCase() as Method,
+        url,
+        access: /For: (.+)\./.exec(description)![1]!,
+      })),
+    )
     .filter(({ access }) => access !== 'public' && access !== 'device')
 }
 
 /** All that is in the database, but for what a sign-in leaves. */
 async function everything(): Promise<string> {
-  const tables = await rows<{ name: string }>(house.pool, `select c.oid::regclass::text as name from pg_class c join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'public' and c.relkind in ('r', 'p') and not c.relispartition and c.relname not in ('session', 'sign_in_attempt', 'hearing') order by 1`)
-  const parts = await Promise.all(tables.map(async ({ name }) => `${name} ${(await firstRow<{ digest: string | null }>(house.pool, `select md5(string_agg(t::text, '|' order by t::text)) as digest from ${name} t`))!.digest}`))
+  const tables = await rows<{ name: string }>(
+    house.pool,
+    `select c.oid::regclass::text as name from pg_class c join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'public' and c.relkind in ('r', 'p') and not c.relispartition and c.relname not in ('session', 'sign_in_attempt', 'hearing') order by 1`,
+  )
+  const parts = await Promise.all(
+    tables.map(
+      async ({ name }) =>
+        `${name} ${(await firstRow<{ digest: string | null }>(house.pool, `select md5(string_agg(t::text, '|' order by t::text)) as digest from ${name} t`))!.digest}`,
+    ),
+  )
   return parts.join('\n')
 }
 
@@ -43,14 +97,16 @@ describe('whoever is limited to some clients', () => {
     const unseen: string[] = []
     for (const { method, url } of await everyRoute()) {
       if (method !== 'GET' || url === '/api/live') continue
-      const path = url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url] ?? '')
+      const path =
+        url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url] ?? '')
       const seen = await house.lead(method, path)
       expect([path, seen.status]).toEqual([path, 200])
       if (!theirs.test(JSON.stringify(seen.body))) unseen.push(url)
       for (const [who, { ask }] of Object.entries(limited)) {
         const { status, body } = await ask(method, path)
         expect([who, path, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([who, path, null])
-        if (url.includes('{id}') && !url.startsWith('/api/templates/')) expect([who, path, [403, 404].includes(status)]).toEqual([who, path, true])
+        if (url.includes('{id}') && !url.startsWith('/api/templates/'))
+          expect([who, path, [403, 404].includes(status)]).toEqual([who, path, true])
       }
     }
     // Nothing in these speaks of a client, whoever asks; in all others the lead has seen what the limited have not.
@@ -58,12 +114,18 @@ describe('whoever is limited to some clients', () => {
   })
 
   it('reads nothing of the others in what is their own either', async () => {
-    for (const path of [`/api/windows/${id.ownWindow}`, `/api/update-runs/${id.mixedUpdates}`, `/api/enrolment-keys/${id.ownKey}`, `/api/devices/${id.own}/windows`]) {
+    for (const path of [
+      `/api/windows/${id.ownWindow}`,
+      `/api/update-runs/${id.mixedUpdates}`,
+      `/api/enrolment-keys/${id.ownKey}`,
+      `/api/devices/${id.own}/windows`,
+    ]) {
       expect([path, theirs.test(JSON.stringify((await house.lead('GET', path)).body))]).toEqual([path, true])
       const { status, body } = await limited.technician.ask('GET', path)
       expect([path, status, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([path, 200, null])
     }
-    const rules = (await limited.technician.ask<{ reason: string; devices: number }[]>('GET', '/api/collect-rules')).body
+    const rules = (await limited.technician.ask<{ reason: string; devices: number }[]>('GET', '/api/collect-rules'))
+      .body
     expect(rules.map((one) => [one.reason, one.devices])).toEqual([['for both', 1]])
     const runs = (await limited.technician.ask<{ id: number; total: number }[]>('GET', '/api/update-runs')).body
     expect(runs.map((run) => [run.id, run.total])).toEqual([[id.mixedUpdates, 1]])
@@ -83,15 +145,24 @@ describe('whoever is limited to some clients', () => {
 
   it('finds no device by a target that reaches them', async () => {
     for (const { ask } of [limited.lead, limited.technician]) {
-      const { body } = await ask<{ devices: number; sample: unknown[] }>('POST', '/api/targets/matches', { target: { on: 'client', clientId: id.one } })
+      const { body } = await ask<{ devices: number; sample: unknown[] }>('POST', '/api/targets/matches', {
+        target: { on: 'client', clientId: id.one },
+      })
       expect([body.devices, body.sample]).toEqual([0, []])
     }
   })
 
   it('sees a window for all only where it reaches a device of theirs', async () => {
-    const spans = async (ask: Caller) => (await ask<{ lanes: { spans: { name: string }[] }[] }>('GET', '/api/watchline')).body.lanes.flatMap((lane) => lane.spans.map((span) => span.name))
+    const spans = async (ask: Caller) =>
+      (await ask<{ lanes: { spans: { name: string }[] }[] }>('GET', '/api/watchline')).body.lanes.flatMap((lane) =>
+        lane.spans.map((span) => span.name),
+      )
     expect(await spans(limited.technician.ask)).toEqual(['Both clients', 'Window for all', 'Brindle window'])
-    expect((await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map((one) => one.name)).toEqual(['Brindle window', 'Window for all', 'Both clients'])
+    expect(
+      (await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map(
+        (one) => one.name,
+      ),
+    ).toEqual(['Brindle window', 'Window for all', 'Both clients'])
   })
 
   it('may do the same for their own clients', async () => {
@@ -105,37 +176,63 @@ describe('whoever is limited to some clients', () => {
       [lead.ask, 'POST', '/api/assignments', assignment(id.template!, { on: 'client', clientId: id.two })],
       [lead.ask, 'POST', '/api/people', person([id.two!])],
     ]
-    for (const [ask, method, url, body] of good) expect([url, (await ask(method, url, body)).status]).toEqual([url, 200])
-    expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((one) => one.name)).toEqual(['Ours'])
+    for (const [ask, method, url, body] of good)
+      expect([url, (await ask(method, url, body)).status]).toEqual([url, 200])
+    expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((one) => one.name)).toEqual([
+      'Ours',
+    ])
   })
 
   it('is told nothing of what a change does at others, whoever worked it out', async () => {
-    const [theirDevice, own] = await Promise.all([id.device!, id.own!].map(async (device) => (await allTraits(house.pool, [{ on: 'devices', deviceIds: [device] }], [device]))[0]!))
-    const told = await impactOf(house.pool, [theirDevice!, own!].map((device) => ({ device, changes: [], before: [], after: [] })), [id.two!])
+    const [theirDevice, own] = await Promise.all(
+      [id.device!, id.own!].map(
+        async (device) => (await allTraits(house.pool, [{ on: 'devices', deviceIds: [device] }], [device]))[0]!,
+      ),
+    )
+    const told = await impactOf(
+      house.pool,
+      [theirDevice!, own!].map((device) => ({ device, changes: [], before: [], after: [] })),
+      [id.two!],
+    )
     expect([told.devices, told.examples.map((example) => example.deviceId)]).toEqual([1, [id.own]])
   })
 
   it('is tried on every route that changes something; each attempt succeeds, or fails for its own reasons, for a lead of all', async () => {
     const tried = new Set(attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}')}`))
-    const left = (await everyRoute()).map(({ method, url }) => `${method} ${url}`).filter((one) => !one.startsWith('GET ') && !tried.has(one) && !impersonal.has(one))
+    const left = (await everyRoute())
+      .map(({ method, url }) => `${method} ${url}`)
+      .filter((one) => !one.startsWith('GET ') && !tried.has(one) && !impersonal.has(one))
     // That one is a question; it is asked above.
     expect(left).toEqual(['POST /api/targets/matches'])
     await house.pool.query(`update device set heard_at = now() where id = $1`, [id.device])
     for (const { method, url, body, unlimited = 200 } of attempts(all)) {
       const answer = await house.lead(method, url, body ?? {})
-      expect([method, url, answer.status, answer.status === unlimited ? '' : answer.body.detail]).toEqual([method, url, unlimited, ''])
+      expect([method, url, answer.status, answer.status === unlimited ? '' : answer.body.detail]).toEqual([
+        method,
+        url,
+        unlimited,
+        '',
+      ])
     }
   })
 
   it('has what is theirs told also where others have more of it than is told at all', async () => {
     // More of another client’s alerts, and newer ones, than the watchline reads.
-    await house.pool.query(`
+    await house.pool.query(
+      `
       insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
-      select $1, $2, 'tm-crowd', i::text, 'notice', 'closed', now(), now(), now(), 'cleared', '{"name":"tm-crowd"}' from generate_series(1, 2100) i`, [id.device, id.one])
-    await house.pool.query(`
+      select $1, $2, 'tm-crowd', i::text, 'notice', 'closed', now(), now(), now(), 'cleared', '{"name":"tm-crowd"}' from generate_series(1, 2100) i`,
+      [id.device, id.one],
+    )
+    await house.pool.query(
+      `
       insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
-      values ($1, $2, 'own', '', 'notice', 'closed', now() - interval '1 hour', now() - interval '1 hour', now(), 'cleared', '{"name":"Ours"}')`, [id.own, id.two])
-    const { lanes } = (await limited.technician.ask<{ lanes: { ticks: { title: string }[] }[] }>('GET', '/api/watchline')).body
+      values ($1, $2, 'own', '', 'notice', 'closed', now() - interval '1 hour', now() - interval '1 hour', now(), 'cleared', '{"name":"Ours"}')`,
+      [id.own, id.two],
+    )
+    const { lanes } = (
+      await limited.technician.ask<{ lanes: { ticks: { title: string }[] }[] }>('GET', '/api/watchline')
+    ).body
     expect(lanes.flatMap((lane) => lane.ticks.map((tick) => tick.title))).toContain('Ours')
   })
 })

@@ -3,13 +3,18 @@ import Joi, { type AnySchema } from 'joi'
 import parse from 'joi-to-json'
 import { route } from './route'
 
-interface Described { method: string; url: string; options: RouteOptions }
+interface Described {
+  method: string
+  url: string
+  options: RouteOptions
+}
 
 /** Collects every route as it is registered; call before any of them. */
 export function collectRoutes(app: FastifyInstance): Described[] {
   const found: Described[] = []
   app.addHook('onRoute', (options) => {
-    for (const method of [options.method].flat()) if (method !== 'HEAD' && options.config?.route) found.push({ method, url: options.url, options })
+    for (const method of [options.method].flat())
+      if (method !== 'HEAD' && options.config?.route) found.push({ method, url: options.url, options })
   })
   return found
 }
@@ -22,12 +27,24 @@ const problem = {
 /** Serves the description of the API (OpenAPI 3.0) made from the routes and their Joi schemas. */
 export function describeApi(app: FastifyInstance, routes: readonly Described[]): void {
   route(app, {
-    method: 'GET', url: '/api/openapi.json', access: 'public', summary: 'This description', answer: { media: 'application/json' },
+    method: 'GET',
+    url: '/api/openapi.json',
+    access: 'public',
+    summary: 'This description',
+    answer: { media: 'application/json' },
     handle: () => ({
       openapi: '3.0.3',
       info: { title: 'Custode', version: '1' },
       components: {
-        securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'custode', description: 'Over TLS it is named __Host-custode.' }, device: { type: 'http', scheme: 'bearer' } },
+        securitySchemes: {
+          session: {
+            type: 'apiKey',
+            in: 'cookie',
+            name: 'custode',
+            description: 'Over TLS it is named __Host-custode.',
+          },
+          device: { type: 'http', scheme: 'bearer' },
+        },
         schemas: { Problem: problem },
       },
       paths: pathsOf(routes),
@@ -46,7 +63,12 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
     const path = url.replace(/:(\w+)/g, '{$1}')
     const query = spec.query ? (schemaOf(spec.query).properties ?? {}) : {}
     const parameters = [
-      ...[...url.matchAll(/:(\w+)/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: name === 'file' ? 'string' : 'integer' } })),
+      ...[...url.matchAll(/:(\w+)/g)].map(([, name]) => ({
+        name,
+        in: 'path',
+        required: true,
+        schema: { type: name === 'file' ? 'string' : 'integer' },
+      })),
       ...Object.entries(query).map(([name, schema]) => ({ name, in: 'query', schema })),
     ]
     const place = (paths[path] ??= {})
@@ -55,10 +77,20 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
       description: `For: ${spec.access}.`,
       ...(spec.access === 'public' ? {} : { security: [spec.access === 'device' ? { device: [] } : { session: [] }] }),
       ...(parameters.length ? { parameters } : {}),
-      ...(spec.body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body) } } } } : {}),
+      ...(spec.body
+        ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body) } } } }
+        : {}),
       responses: {
-        200: { description: 'Done', content: Joi.isSchema(spec.answer) ? { 'application/json': { schema: schemaOf(spec.answer) } } : { [spec.answer.media]: {} } },
-        default: { description: 'Refused (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+        200: {
+          description: 'Done',
+          content: Joi.isSchema(spec.answer)
+            ? { 'application/json': { schema: schemaOf(spec.answer) } }
+            : { [spec.answer.media]: {} },
+        },
+        default: {
+          description: 'Refused (RFC 9457)',
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+        },
       },
     }
   }

@@ -23,7 +23,12 @@ afterAll(async () => {
   rmSync(folder, { recursive: true })
 })
 
-it.each<[string, Record<string, string>]>([['no headers at all', {}], ['no Accept-Encoding', { accept: 'text/html' }], ['any', { accept: '*/*', 'accept-encoding': '*' }], ['odd ones', { accept: ';;;', 'accept-encoding': 'identity;q=0, zstd' }]])('the page comes whatever a client accepts: %s', async (_name, headers) => {
+it.each<[string, Record<string, string>]>([
+  ['no headers at all', {}],
+  ['no Accept-Encoding', { accept: 'text/html' }],
+  ['any', { accept: '*/*', 'accept-encoding': '*' }],
+  ['odd ones', { accept: ';;;', 'accept-encoding': 'identity;q=0, zstd' }],
+])('the page comes whatever a client accepts: %s', async (_name, headers) => {
   for (const url of ['/', '/rounds', '/estate/7?tab=log']) {
     const response = await app.inject({ method: 'GET', url, headers })
     expect([url, response.statusCode, response.headers['content-type']]).toEqual([url, 200, 'text/html; charset=utf-8'])

@@ -9,16 +9,35 @@ import { cleanValues } from './wellFormed'
 export type Access = 'public' | 'device' | AccessLevel
 
 /** A body that is not JSON, by its media type. */
-export interface OtherMedia { media: string }
-
-export interface RouteAccess { access: Access; summary: string; body?: ObjectSchema; query?: ObjectSchema; answer: AnySchema | OtherMedia }
-
-declare module 'fastify' {
-  interface FastifyContextConfig { route?: RouteAccess }
-  interface FastifyRequest { viewer: Viewer | null }
+export interface OtherMedia {
+  media: string
 }
 
-export interface Call<Body, Query> { body: Body; query: Query; viewer: Viewer; request: FastifyRequest; reply: FastifyReply; id(name?: string): number }
+export interface RouteAccess {
+  access: Access
+  summary: string
+  body?: ObjectSchema
+  query?: ObjectSchema
+  answer: AnySchema | OtherMedia
+}
+
+declare module 'fastify' {
+  interface FastifyContextConfig {
+    route?: RouteAccess
+  }
+  interface FastifyRequest {
+    viewer: Viewer | null
+  }
+}
+
+export interface Call<Body, Query> {
+  body: Body
+  query: Query
+  viewer: Viewer
+  request: FastifyRequest
+  reply: FastifyReply
+  id(name?: string): number
+}
 
 export interface RouteSpec<Body, Query, Answer> {
   method: HTTPMethods
@@ -37,7 +56,12 @@ export interface RouteSpec<Body, Query, Answer> {
 function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert: boolean): T {
   if (!schema) return undefined as T
   const { value: clean, error } = schema.validate(value ?? {}, { abortEarly: false, convert })
-  if (error) throw new ProblemError('invalid', error.details[0]?.message, error.details.map((one) => ({ at: one.path.join('.'), message: one.message })))
+  if (error)
+    throw new ProblemError(
+      'invalid',
+      error.details[0]?.message,
+      error.details.map((one) => ({ at: one.path.join('.'), message: one.message })),
+    )
   return clean as T
 }
 
@@ -45,12 +69,23 @@ function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert
  * Registers a route. There is no other way to do so, and none without saying who may call it: the hook in access.ts
  * refuses what carries no access.
  */
-export function route<Body = undefined, Query = undefined, Answer = unknown>(app: FastifyInstance, spec: RouteSpec<Body, Query, Answer>): void {
+export function route<Body = undefined, Query = undefined, Answer = unknown>(
+  app: FastifyInstance,
+  spec: RouteSpec<Body, Query, Answer>,
+): void {
   app.route({
     method: spec.method,
     url: spec.url,
     ...(spec.bodyLimit ? { bodyLimit: spec.bodyLimit } : {}),
-    config: { route: { access: spec.access, summary: spec.summary, answer: spec.answer, ...(spec.body ? { body: spec.body } : {}), ...(spec.query ? { query: spec.query } : {}) } },
+    config: {
+      route: {
+        access: spec.access,
+        summary: spec.summary,
+        answer: spec.answer,
+        ...(spec.body ? { body: spec.body } : {}),
+        ...(spec.query ? { query: spec.query } : {}),
+      },
+    },
     handler: (request, reply) =>
       spec.handle({
         body: checked(spec.body, request.body, false),

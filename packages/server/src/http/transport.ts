@@ -23,8 +23,12 @@ export function isLoopback(address: string): boolean {
 /** @throws Error with what to do */
 export function readPublicAddress(text: string, ca: string | null = null): PublicAddress {
   const url = URL.canParse(text) ? new URL(text) : null
-  if (!url || !/^https?:$/.test(url.protocol) || url.pathname !== '/' || url.search || url.hash || url.username) throw new Error(`“${text}” is no address of a server. Write it like https://custode.example`)
-  if (url.protocol === 'http:' && !isLoopback(url.hostname.replace(/[[\]]/g, ''))) throw new Error(`${url.origin} would carry passwords and keys in the open: write an https address, and give the server a certificate, or a proxy that has one.`)
+  if (!url || !/^https?:$/.test(url.protocol) || url.pathname !== '/' || url.search || url.hash || url.username)
+    throw new Error(`“${text}” is no address of a server. Write it like https://custode.example`)
+  if (url.protocol === 'http:' && !isLoopback(url.hostname.replace(/[[\]]/g, '')))
+    throw new Error(
+      `${url.origin} would carry passwords and keys in the open: write an https address, and give the server a certificate, or a proxy that has one.`,
+    )
   // It stands in scripts that root runs.
   if (!/^[\w.:/[\]-]+$/.test(url.origin)) throw new Error(`“${text}” holds signs that are in no name of a host.`)
   return { url: url.origin, ca: ca === null ? null : certificatesOf(ca) }
@@ -33,13 +37,17 @@ export function readPublicAddress(text: string, ca: string | null = null): Publi
 /** Only the certificates of a file, without what else is written there: they go into scripts. */
 function certificatesOf(text: string): string {
   const found = text.match(/-----BEGIN CERTIFICATE-----[A-Za-z0-9+/=\s]+-----END CERTIFICATE-----/g) ?? []
-  if (!found.length) throw new Error('the file of the authority holds no certificate in PEM (between BEGIN CERTIFICATE and END CERTIFICATE)')
+  if (!found.length)
+    throw new Error(
+      'the file of the authority holds no certificate in PEM (between BEGIN CERTIFICATE and END CERTIFICATE)',
+    )
   for (const certificate of found) new X509Certificate(certificate)
   return `${found.join('\n')}\n`
 }
 
 /**
- * Passwords and keys are taken over TLS only, or from this machine itself. Behind a proxy the client’s own connection counts,
+ * Passwords and keys are taken over TLS only, or from this machine itself. Behind a proxy the client’s own connection
+ * counts,
  * as the proxy tells of it.
  */
 export function refusePlainHttp(app: FastifyInstance): void {

@@ -1,7 +1,9 @@
 /** What JSON can spell and PostgreSQL cannot keep: the character NUL, and halves of surrogate pairs. */
 const unkeepable = /\\u(?:0000|[dD][89abAB][0-9a-fA-F]{2})/
 
-/** A text that every part of the product can keep: halves of pairs become U+FFFD (Unicode 15, section 3.9), NUL goes. */
+/**
+ * A text that every part of the product can keep: halves of pairs become U+FFFD (Unicode 15, section 3.9), NUL goes.
+ */
 export function wellFormed(text: string): string {
   return (text as string & { toWellFormed(): string }).toWellFormed().replaceAll('\0', '')
 }

@@ -12,7 +12,9 @@ beforeAll(async () => {
   house = await openHouse()
   listener = new pg.Client({ connectionString: house.url })
   await listener.connect()
-  listener.on('notification', ({ payload }) => { heard.push(JSON.parse(payload!) as LiveEvent) })
+  listener.on('notification', ({ payload }) => {
+    heard.push(JSON.parse(payload!) as LiveEvent)
+  })
   await listener.query(`listen ${channel}`)
 })
 afterAll(async () => {
@@ -20,15 +22,20 @@ afterAll(async () => {
   await house.close()
 })
 
-const within = (pool: Pool, event: LiveEvent, fails = false) => inTransaction(pool, async (tx) => {
-  announce(tx, event)
-  await tx.query('select 1')
-  if (fails) throw new Error('no')
-})
+const within = (pool: Pool, event: LiveEvent, fails = false) =>
+  inTransaction(pool, async (tx) => {
+    announce(tx, event)
+    await tx.query('select 1')
+    if (fails) throw new Error('no')
+  })
 
 it('two announcements are one when they say the same of more; null is every client, no device is any', () => {
-  expect(merged({ topic: 'estate', clientIds: [1], deviceIds: [7] }, { topic: 'estate', clientIds: [1, 2], deviceIds: [8] })).toEqual({ topic: 'estate', clientIds: [1, 2], deviceIds: [7, 8] })
-  expect(merged({ topic: 'estate', clientIds: null, deviceIds: [7] }, { topic: 'estate', clientIds: [2], deviceIds: [] })).toEqual({ topic: 'estate', clientIds: null, deviceIds: [] })
+  expect(
+    merged({ topic: 'estate', clientIds: [1], deviceIds: [7] }, { topic: 'estate', clientIds: [1, 2], deviceIds: [8] }),
+  ).toEqual({ topic: 'estate', clientIds: [1, 2], deviceIds: [7, 8] })
+  expect(
+    merged({ topic: 'estate', clientIds: null, deviceIds: [7] }, { topic: 'estate', clientIds: [2], deviceIds: [] }),
+  ).toEqual({ topic: 'estate', clientIds: null, deviceIds: [] })
 })
 
 it('what was rolled back is not announced; what was committed within a moment is announced once a topic', async () => {

@@ -12,7 +12,11 @@ export function merged(a: LiveEvent, b: LiveEvent): LiveEvent {
 
 /** A notification holds 8000 bytes; with very many it is enough to say that some of them changed. */
 function short(event: LiveEvent): LiveEvent {
-  return { ...event, clientIds: (event.clientIds?.length ?? 0) > 300 ? null : event.clientIds, deviceIds: event.deviceIds.length > 500 ? [] : event.deviceIds }
+  return {
+    ...event,
+    clientIds: (event.clientIds?.length ?? 0) > 300 ? null : event.clientIds,
+    deviceIds: event.deviceIds.length > 500 ? [] : event.deviceIds,
+  }
 }
 
 const gathered = new WeakMap<Pool, Map<LiveEvent['topic'], LiveEvent>>()
@@ -21,7 +25,8 @@ const gatherFor = 40
 /**
  * Tells every server process, once it is committed, that something changed. Gathered for a moment and sent beside the
  * transactions: PostgreSQL lets only one transaction at a time commit with a notification, and a thousand machines that
- * enrol at once would wait for each other. A browser that misses one, because the server was killed just then, looks again
+ * enrol at once would wait for each other. A browser that misses one, because the server was killed just then, looks
+ * again
  * anyway when it comes back.
  */
 export function announce(db: Db, event: LiveEvent): void {
@@ -36,7 +41,12 @@ export function announce(db: Db, event: LiveEvent): void {
     gathered.set(pool, events)
     setTimeout(() => {
       gathered.delete(pool)
-      pool.query('select pg_notify($1, e) from unnest($2::text[]) e', [channel, [...events.values()].map((one) => JSON.stringify(short(one)))]).catch(() => undefined)
+      pool
+        .query('select pg_notify($1, e) from unnest($2::text[]) e', [
+          channel,
+          [...events.values()].map((one) => JSON.stringify(short(one))),
+        ])
+        .catch(() => undefined)
     }, gatherFor)
   })
 }

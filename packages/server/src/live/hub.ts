@@ -9,10 +9,17 @@ import { route } from '../http/route'
 import type { Viewer } from '../http/viewer'
 import { announce, channel } from './announce'
 
-/** A browser that has not read so much of what it was sent reads no more; it is cut off, and comes back when it does. */
+/**
+ * A browser that has not read so much of what it was sent reads no more; it is cut off, and comes back when it does.
+ */
 const mostUnread = 256 * 1024
 
-interface Listener { viewer: Viewer; token: string | undefined; send(event: LiveEvent): void; end(): void }
+interface Listener {
+  viewer: Viewer
+  token: string | undefined
+  send(event: LiveEvent): void
+  end(): void
+}
 
 /** Passes what was announced on to the browsers that may know of it. */
 export class LiveHub {
@@ -24,7 +31,10 @@ export class LiveHub {
   #closed = false
   #flush: NodeJS.Timeout | null = null
 
-  constructor(private readonly pool: Pool, private readonly url: string) {}
+  constructor(
+    private readonly pool: Pool,
+    private readonly url: string,
+  ) {}
 
   async start(): Promise<void> {
     await this.#connect()
@@ -32,16 +42,23 @@ export class LiveHub {
 
   async #connect(): Promise<void> {
     const connection = new pg.Client({ connectionString: this.url, application_name: 'custode live' })
-    connection.on('notification', ({ payload }) => { if (payload) this.#pass(JSON.parse(payload) as LiveEvent) })
+    connection.on('notification', ({ payload }) => {
+      if (payload) this.#pass(JSON.parse(payload) as LiveEvent)
+    })
     const again = () => {
       if (this.#closed || this.#connection !== connection) return
       this.#connection = null
-      setTimeout(() => { this.#connect().catch(() => undefined) }, 1000).unref()
+      setTimeout(() => {
+        this.#connect().catch(() => undefined)
+      }, 1000).unref()
     }
     connection.on('error', again)
     connection.on('end', again)
     this.#connection = connection
-    await connection.connect().catch((error: unknown) => { again(); throw error })
+    await connection.connect().catch((error: unknown) => {
+      again()
+      throw error
+    })
     await connection.query(`listen ${channel}`)
   }
 
@@ -61,7 +78,10 @@ export class LiveHub {
     this.onEvent(event)
     if (event.topic === 'people') void this.#checkAll().catch(() => undefined)
     for (const { viewer, send } of this.#listeners) {
-      const seen = viewer.clientIds === null || event.clientIds === null || event.clientIds.some((id) => viewer.clientIds!.includes(id))
+      const seen =
+        viewer.clientIds === null ||
+        event.clientIds === null ||
+        event.clientIds.some((id) => viewer.clientIds!.includes(id))
       // A contact hears that something of theirs changed, not which devices of others did.
       if (seen) send(viewer.clientIds === null ? event : { topic: event.topic, clientIds: null, deviceIds: [] })
     }
@@ -74,12 +94,20 @@ export class LiveHub {
 
   async #check(listener: Listener): Promise<void> {
     const now = await viewerOf(this.pool, listener.token)
-    if (now?.access !== listener.viewer.access || JSON.stringify(now.clientIds) !== JSON.stringify(listener.viewer.clientIds)) listener.end()
+    if (
+      now?.access !== listener.viewer.access ||
+      JSON.stringify(now.clientIds) !== JSON.stringify(listener.viewer.clientIds)
+    )
+      listener.end()
   }
 
   routes(app: FastifyInstance): void {
     route(app, {
-      method: 'GET', url: '/api/live', access: 'contact', summary: 'What changes, as server-sent events', answer: { media: 'text/event-stream' },
+      method: 'GET',
+      url: '/api/live',
+      access: 'contact',
+      summary: 'What changes, as server-sent events',
+      answer: { media: 'text/event-stream' },
       handle: ({ viewer, request, reply }) => {
         reply.hijack()
         const { raw } = reply
@@ -95,7 +123,14 @@ export class LiveHub {
           if (raw.writableLength > mostUnread) return socket.destroy()
           raw.write(text)
         }
-        const listener: Listener = { viewer, token: sessionToken(request), send: (event) => { write(`data: ${JSON.stringify(event)}\n\n`) }, end: close }
+        const listener: Listener = {
+          viewer,
+          token: sessionToken(request),
+          send: (event) => {
+            write(`data: ${JSON.stringify(event)}\n\n`)
+          },
+          end: close,
+        }
         // A session may end or change meanwhile.
         const beat = setInterval(() => {
           write(': still here\n\n')
@@ -104,7 +139,11 @@ export class LiveHub {
         const limit = setTimeout(close, day / 24)
         for (const stream of [raw, request.raw]) stream.on('close', close).on('error', close)
         this.#listeners.add(listener)
-        raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
+        raw.writeHead(200, {
+          'content-type': 'text/event-stream',
+          'cache-control': 'no-store',
+          'x-accel-buffering': 'no',
+        })
         write('retry: 1000\n\n')
       },
     })

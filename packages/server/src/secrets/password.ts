@@ -6,7 +6,8 @@ import { ProblemError } from '../http/problems'
 const cost: ScryptOptions = { N: 2 ** 15, r: 8, p: 3, maxmem: 64 * 1024 * 1024 }
 
 /**
- * Derivations keep a thread of libuv's pool busy for a third of a second each, and reports are unpacked by the same four
+ * Derivations keep a thread of libuv's pool busy for a third of a second each, and reports are unpacked by the same
+ * four
  * threads: two stay free for them, however many guess at passwords.
  */
 const atOnce = pLimit(2)
@@ -16,7 +17,15 @@ const mostWaiting = 12
 /** @throws ProblemError sign-in-busy when too many are signing in already */
 async function derive(password: string, salt: Buffer): Promise<Buffer> {
   if (atOnce.pendingCount >= mostWaiting) throw new ProblemError('sign-in-busy')
-  return atOnce(() => new Promise((resolve, reject) => { scrypt(password.normalize('NFC'), salt, 32, cost, (error, key) => { if (error) reject(error); else resolve(key) }) }))
+  return atOnce(
+    () =>
+      new Promise((resolve, reject) => {
+        scrypt(password.normalize('NFC'), salt, 32, cost, (error, key) => {
+          if (error) reject(error)
+          else resolve(key)
+        })
+      }),
+  )
 }
 
 export async function hashPassword(password: string): Promise<string> {

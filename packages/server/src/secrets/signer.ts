@@ -16,10 +16,17 @@ function signerOf(key: KeyObject): Signer {
 }
 
 /**
- * The key lies in a folder of the server's and never in the database: whoever reads the database cannot give orders. Server
+ * The key lies in a folder of the server's and never in the database: whoever reads the database cannot give orders.
+ * Server
  * processes of one installation share the folder. Without one, for tests, the key lives as long as the process.
  */
 export function openSigner(folder: string | undefined): Signer {
   if (folder === undefined) return signerOf(generateKeyPairSync('ed25519').privateKey)
-  return signerOf(createPrivateKey(keyInFile(folder, 'signing-key.pem', () => generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString())))
+  return signerOf(
+    createPrivateKey(
+      keyInFile(folder, 'signing-key.pem', () =>
+        generateKeyPairSync('ed25519').privateKey.export({ type: 'pkcs8', format: 'pem' }).toString(),
+      ),
+    ),
+  )
 }

@@ -22,8 +22,12 @@ function vaultOf(key: Buffer): Vault {
       return Buffer.concat([nonce, cipher.getAuthTag(), text])
     },
     open(sealed, context) {
-      const decipher = createDecipheriv(algorithm, key, sealed.subarray(0, nonceLength)).setAAD(Buffer.from(context)).setAuthTag(sealed.subarray(nonceLength, nonceLength + tagLength))
-      return Buffer.concat([decipher.update(sealed.subarray(nonceLength + tagLength)), decipher.final()]).toString('utf8')
+      const decipher = createDecipheriv(algorithm, key, sealed.subarray(0, nonceLength))
+        .setAAD(Buffer.from(context))
+        .setAuthTag(sealed.subarray(nonceLength, nonceLength + tagLength))
+      return Buffer.concat([decipher.update(sealed.subarray(nonceLength + tagLength)), decipher.final()]).toString(
+        'utf8',
+      )
     },
   }
 }
@@ -31,5 +35,10 @@ function vaultOf(key: Buffer): Vault {
 /** The key lies beside the signing key; without a folder, for tests, it lives as long as the process. */
 export function openVault(folder: string | undefined): Vault {
   if (folder === undefined) return vaultOf(randomBytes(32))
-  return vaultOf(Buffer.from(keyInFile(folder, 'credentials-key', () => randomBytes(32).toString('base64')), 'base64'))
+  return vaultOf(
+    Buffer.from(
+      keyInFile(folder, 'credentials-key', () => randomBytes(32).toString('base64')),
+      'base64',
+    ),
+  )
 }

@@ -11,7 +11,11 @@ import { openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
 import { templateDatabase } from './postgres'
 
-export interface Answer<T = unknown> { status: number; body: T & Problem; type: string }
+export interface Answer<T = unknown> {
+  status: number
+  body: T & Problem
+  type: string
+}
 export type Caller = <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, body?: unknown) => Promise<Answer<T>>
 
 /** A server with a database of its own, two clients and three people. */
@@ -38,7 +42,11 @@ export class Agent {
   seq: number
   readonly id: number
   readonly key: string
-  constructor(readonly app: FastifyInstance, { deviceId, deviceKey, firstSeq }: Enrolment, readonly began: number) {
+  constructor(
+    readonly app: FastifyInstance,
+    { deviceId, deviceKey, firstSeq }: Enrolment,
+    readonly began: number,
+  ) {
     this.id = deviceId
     this.key = deviceKey
     this.seq = firstSeq - 1
@@ -51,10 +59,26 @@ export class Agent {
     return { seq: ++this.seq, at: this.at(minutes), interval: minute, readings: [['cpu.busy', '', 0.1]], ...more }
   }
   async send(reports: unknown[], envelope: object = {}): Promise<Answer<ReportReceipt>> {
-    return this.raw(gzipSync(JSON.stringify({ version: 1, sentAt: Date.now(), oldest: (reports[0] as Report | undefined)?.seq ?? 1, reports, ...envelope })), { 'content-encoding': 'gzip' })
+    return this.raw(
+      gzipSync(
+        JSON.stringify({
+          version: 1,
+          sentAt: Date.now(),
+          oldest: (reports[0] as Report | undefined)?.seq ?? 1,
+          reports,
+          ...envelope,
+        }),
+      ),
+      { 'content-encoding': 'gzip' },
+    )
   }
   async raw(payload: Buffer | string, headers: Record<string, string> = {}): Promise<Answer<ReportReceipt>> {
-    const response = await this.app.inject({ method: 'POST', url: '/api/agent/reports', payload, headers: { 'content-type': 'application/json', authorization: `Bearer ${this.key}`, ...headers } })
+    const response = await this.app.inject({
+      method: 'POST',
+      url: '/api/agent/reports',
+      payload,
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${this.key}`, ...headers },
+    })
     return { status: response.statusCode, body: response.json(), type: String(response.headers['content-type']) }
   }
 }
@@ -74,7 +98,10 @@ function holdAnswersToTheirSchemas(app: FastifyInstance): string[] {
 }
 
 /** A request as a proxy on this machine hands on what came to it over TLS. */
-export const throughProxy = (client: string) => ({ remoteAddress: '127.0.0.1', headers: { 'x-forwarded-for': client, 'x-forwarded-proto': 'https' } })
+export const throughProxy = (client: string) => ({
+  remoteAddress: '127.0.0.1',
+  headers: { 'x-forwarded-for': client, 'x-forwarded-proto': 'https' },
+})
 
 const password = 'correct horse battery'
 
@@ -82,7 +109,11 @@ const password = 'correct horse battery'
  * @param agentFolder of packaged agents
  * @param interval report interval that enrolled agents are told
  */
-export async function openHouse(agentFolder = '', interval?: number, more: Pick<AppOptions, 'address' | 'tls'> = {}): Promise<House> {
+export async function openHouse(
+  agentFolder = '',
+  interval?: number,
+  more: Pick<AppOptions, 'address' | 'tls'> = {},
+): Promise<House> {
   const base = inject('databaseUrl')
   const name = `house_${randomBytes(6).toString('hex')}`
   const admin = new pg.Client({ connectionString: base })
@@ -91,26 +122,70 @@ export async function openHouse(agentFolder = '', interval?: number, more: Pick<
   const url = base.replace(/\/postgres$/, `/${name}`)
   const pool = openPool(url, 6)
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
-  const app = await buildApp({ pool, databaseUrl: url, agentFolder, pastWindows: true, ...(interval ? { interval } : {}), ...more })
+  const app = await buildApp({
+    pool,
+    databaseUrl: url,
+    agentFolder,
+    pastWindows: true,
+    ...(interval ? { interval } : {}),
+    ...more,
+  })
   const misfits = holdAnswersToTheirSchemas(app)
 
-  const caller = (cookie = ''): Caller => async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {
-    const response = await app.inject({ method, url: path, headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }) }, ...(body === undefined ? {} : { payload: JSON.stringify(body) }) })
-    const type = String(response.headers['content-type'])
-    return { status: response.statusCode, body: (type.includes('json') ? response.json() : response.body) as T & Problem, type }
-  }
-  const cookieOf = async (email: string) => String((await app.inject({ method: 'POST', url: '/api/session', payload: { email, password } })).headers['set-cookie']).split(';')[0]!
+  const caller =
+    (cookie = ''): Caller =>
+    async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {
+      const response = await app.inject({
+        method,
+        url: path,
+        headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+        ...(body === undefined ? {} : { payload: JSON.stringify(body) }),
+      })
+      const type = String(response.headers['content-type'])
+      return {
+        status: response.statusCode,
+        body: (type.includes('json') ? response.json() : response.body) as T & Problem,
+        type,
+      }
+    }
+  const cookieOf = async (email: string) =>
+    String(
+      (await app.inject({ method: 'POST', url: '/api/session', payload: { email, password } })).headers['set-cookie'],
+    ).split(';')[0]!
   const signIn = async (email: string) => caller(await cookieOf(email))
   const lead = await signIn('lead@lanternfield.example')
   const made = async (path: string, body: unknown) => (await lead<{ id: number }>('POST', path, body)).body.id
-  const [one, two] = [await made('/api/clients', { name: 'Tidemill Ferries', code: 'tm' }), await made('/api/clients', { name: 'Brindle Bakeries', code: 'bb' })]
-  const sites: [number, number] = [await made('/api/sites', { clientId: one, name: 'Harbour', zone: 'Europe/Lisbon', networks: [] }), await made('/api/sites', { clientId: two, name: 'Plant', zone: 'Europe/Vienna' })]
-  await made('/api/people', { email: 'tech@lanternfield.example', name: 'Tech', password, access: 'technician', clientIds: null })
-  await made('/api/people', { email: 'contact@brindle.example', name: 'Contact', password, access: 'contact', clientIds: [two] })
+  const [one, two] = [
+    await made('/api/clients', { name: 'Tidemill Ferries', code: 'tm' }),
+    await made('/api/clients', { name: 'Brindle Bakeries', code: 'bb' }),
+  ]
+  const sites: [number, number] = [
+    await made('/api/sites', { clientId: one, name: 'Harbour', zone: 'Europe/Lisbon', networks: [] }),
+    await made('/api/sites', { clientId: two, name: 'Plant', zone: 'Europe/Vienna' }),
+  ]
+  await made('/api/people', {
+    email: 'tech@lanternfield.example',
+    name: 'Tech',
+    password,
+    access: 'technician',
+    clientIds: null,
+  })
+  await made('/api/people', {
+    email: 'contact@brindle.example',
+    name: 'Contact',
+    password,
+    access: 'contact',
+    clientIds: [two],
+  })
 
   const agentOf = (enrolment: Enrolment) => new Agent(app, enrolment, Date.now() - 48 * minute)
   return {
-    app, pool, url, lead, sites, clients: [one, two],
+    app,
+    pool,
+    url,
+    lead,
+    sites,
+    clients: [one, two],
     technician: await signIn('tech@lanternfield.example'),
     contact: await signIn('contact@brindle.example'),
     nobody: caller(),
@@ -121,8 +196,28 @@ export async function openHouse(agentFolder = '', interval?: number, more: Pick<
       return { id, ask: caller(cookie), cookie }
     },
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
-      const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', { siteId: site, clientId: null, label: '', uses: 1, days: 1, kind, roles, tags: [] })).body.key
-      const enrolment = (await caller()<Enrolment>('POST', '/api/agent/enrol', { version: 1, key, name: deviceName, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() })).body
+      const key = (
+        await lead<{ key: string }>('POST', '/api/enrolment-keys', {
+          siteId: site,
+          clientId: null,
+          label: '',
+          uses: 1,
+          days: 1,
+          kind,
+          roles,
+          tags: [],
+        })
+      ).body.key
+      const enrolment = (
+        await caller()<Enrolment>('POST', '/api/agent/enrol', {
+          version: 1,
+          key,
+          name: deviceName,
+          osFamily: 'linux',
+          osName: 'Debian 12',
+          sentAt: Date.now(),
+        })
+      ).body
       return agentOf(enrolment)
     },
     agentOf,
@@ -140,6 +235,13 @@ export async function openHouse(agentFolder = '', interval?: number, more: Pick<
 export async function assignStarter(house: House, name: string): Promise<number> {
   const template = fromLibrary(starterTemplates.find((one) => one.name === name)!)
   const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
-  await house.lead('POST', '/api/assignments', { templateId: id, target: { on: 'everyone' }, rank: 100, values: {}, dormant: false, reason: '' })
+  await house.lead('POST', '/api/assignments', {
+    templateId: id,
+    target: { on: 'everyone' },
+    rank: 100,
+    values: {},
+    dormant: false,
+    reason: '',
+  })
   return id
 }

@@ -4,12 +4,19 @@ import { startPostgres } from '../../../../launcher/postgres.mjs'
 import { migrate, openPool } from '../db'
 
 declare module 'vitest' {
-  interface ProvidedContext { databaseUrl: string }
+  interface ProvidedContext {
+    databaseUrl: string
+  }
 }
 
-/** One cluster for all tests of a project; every test file has a database of its own in it. Projects may run at the same time. */
+/**
+ * One cluster for all tests of a project; every test file has a database of its own in it. Projects may run at the same
+ * time.
+ */
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
-  const cluster = await startPostgres(placeOf(project.name === 'server' ? 'test' : `test-${project.name}`), { fast: true })
+  const cluster = await startPostgres(placeOf(project.name === 'server' ? 'test' : `test-${project.name}`), {
+    fast: true,
+  })
   await makeTemplate(cluster.url)
   project.provide('databaseUrl', cluster.url)
   return () => cluster.stop()

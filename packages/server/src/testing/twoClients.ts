@@ -26,9 +26,17 @@ export async function openTwoClients(): Promise<TwoClients> {
   const folder = mkdtempSync(join(tmpdir(), 'custode-limits-'))
   mkdirSync(join(folder, 'releases/9.9.9'), { recursive: true })
   writeFileSync(join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz'), 'program')
-  writeFileSync(join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz.signed'), JSON.stringify({ text: '{}', signature: '' }))
+  writeFileSync(
+    join(folder, 'releases/9.9.9/custode-agent-linux-x64.gz.signed'),
+    JSON.stringify({ text: '{}', signature: '' }),
+  )
   const house = await openHouse(folder)
-  const { lead, pool, clients: [one, two], sites: [site, ownSite] } = house
+  const {
+    lead,
+    pool,
+    clients: [one, two],
+    sites: [site, ownSite],
+  } = house
   const made = async (path: string, body: unknown) => {
     const answer = await lead<{ id: number }>('POST', path, body)
     if (answer.status !== 200) throw new Error(`${path}: ${answer.body.detail}`)
@@ -44,58 +52,238 @@ export async function openTwoClients(): Promise<TwoClients> {
   Object.assign(id, { device: device.id, own: own.id, retired: retired.id })
   const stopped = (name: string): Facts => ({
     logs: [{ name: 'nginx/error.log', collected: false }],
-    services: [{ name, title: '', start: 'automatic', state: 'stopped' }, { name: 'nginx', title: '', start: 'automatic', state: 'running' }],
-    system: { osFamily: 'linux', osName: 'Debian 12', hostName: name, cores: 2, agentVersion: '1', serviceManager: 'systemd', optional: [] },
+    services: [
+      { name, title: '', start: 'automatic', state: 'stopped' },
+      { name: 'nginx', title: '', start: 'automatic', state: 'running' },
+    ],
+    system: {
+      osFamily: 'linux',
+      osName: 'Debian 12',
+      hostName: name,
+      cores: 2,
+      agentVersion: '1',
+      serviceManager: 'systemd',
+      optional: [],
+    },
   })
-  const events = (agent: Agent) => [{ at: agent.at(2), channel: 'syslog', source: 'tidemill-log', id: null, level: 'error' as const, text: 'tidemill entry' }]
-  await device.send([device.report(1, { facts: stopped('tm-orders') }), device.report(2, { events: events(device) }), device.report(3)])
+  const events = (agent: Agent) => [
+    {
+      at: agent.at(2),
+      channel: 'syslog',
+      source: 'tidemill-log',
+      id: null,
+      level: 'error' as const,
+      text: 'tidemill entry',
+    },
+  ]
+  await device.send([
+    device.report(1, { facts: stopped('tm-orders') }),
+    device.report(2, { events: events(device) }),
+    device.report(3),
+  ])
   await own.send([own.report(1, { facts: stopped('bb-orders') }), own.report(2), own.report(3)])
-  await pool.query(`update device set takes_orders = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`, [[device.id, own.id]])
+  await pool.query(
+    `update device set takes_orders = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`,
+    [[device.id, own.id]],
+  )
   id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
   const now = { from: null, until: null, subject: { of: 'all' } }
-  const filled = await lead<{ devices: number }>('POST', '/api/coverage/fill', { gaps: [{ need: 'web.certificates', instance: 'certificates' }], everywhere: false, deviceIds: [device.id] })
+  const filled = await lead<{ devices: number }>('POST', '/api/coverage/fill', {
+    gaps: [{ need: 'web.certificates', instance: 'certificates' }],
+    everywhere: false,
+    deviceIds: [device.id],
+  })
   if (filled.status !== 200) throw new Error(filled.body.detail)
-  id.window = await made('/api/windows', { name: 'Tidemill window', reason: '', target: { on: 'client', clientId: one }, ...now })
-  await made('/api/windows', { name: 'Tidemill and Harbour', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: one }, { on: 'site', siteId: site }] }, ...now })
-  await made('/api/windows', { name: 'Both clients', reason: '', target: { on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] }, ...now })
+  id.window = await made('/api/windows', {
+    name: 'Tidemill window',
+    reason: '',
+    target: { on: 'client', clientId: one },
+    ...now,
+  })
+  await made('/api/windows', {
+    name: 'Tidemill and Harbour',
+    reason: '',
+    target: {
+      on: 'any',
+      of: [
+        { on: 'client', clientId: one },
+        { on: 'site', siteId: site },
+      ],
+    },
+    ...now,
+  })
+  await made('/api/windows', {
+    name: 'Both clients',
+    reason: '',
+    target: {
+      on: 'any',
+      of: [
+        { on: 'client', clientId: two },
+        { on: 'client', clientId: one },
+      ],
+    },
+    ...now,
+  })
   id.shared = await made('/api/windows', { name: 'Window for all', reason: '', target: { on: 'everyone' }, ...now })
   const watch = { watch: 'services', values: { hold: 120_000 }, leftOut: false, reason: 'Tidemill wants it' }
   id.exception = await made('/api/exceptions', { target: { on: 'devices', deviceIds: [device.id] }, ...watch })
-  id.assignment = await made('/api/assignments', { templateId: id.template, target: { on: 'client', clientId: one }, rank: 50, values: {}, dormant: true, reason: 'for Tidemill' })
+  id.assignment = await made('/api/assignments', {
+    templateId: id.template,
+    target: { on: 'client', clientId: one },
+    rank: 50,
+    values: {},
+    dormant: true,
+    reason: 'for Tidemill',
+  })
   // Reaches both: it is there for the limited, without the name of the other.
-  await made('/api/assignments', { templateId: id.template, target: { on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] }, rank: 60, values: {}, dormant: true, reason: 'for both' })
-  id.key = await made('/api/enrolment-keys', { siteId: site, clientId: null, label: 'Tidemill key', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })
-  id.credential = await made('/api/credentials', { clientId: one, siteId: null, name: 'Tidemill root', userName: 'tm-root', kind: 'password', secret: 'of no use' })
-  id.ownCredential = await made('/api/credentials', { clientId: two, siteId: null, name: 'Brindle root', userName: 'root', kind: 'password', secret: 'of no use' })
+  await made('/api/assignments', {
+    templateId: id.template,
+    target: {
+      on: 'any',
+      of: [
+        { on: 'client', clientId: two },
+        { on: 'client', clientId: one },
+      ],
+    },
+    rank: 60,
+    values: {},
+    dormant: true,
+    reason: 'for both',
+  })
+  id.key = await made('/api/enrolment-keys', {
+    siteId: site,
+    clientId: null,
+    label: 'Tidemill key',
+    uses: 5,
+    days: 1,
+    kind: 'server',
+    roles: [],
+    tags: [],
+  })
+  id.credential = await made('/api/credentials', {
+    clientId: one,
+    siteId: null,
+    name: 'Tidemill root',
+    userName: 'tm-root',
+    kind: 'password',
+    secret: 'of no use',
+  })
+  id.ownCredential = await made('/api/credentials', {
+    clientId: two,
+    siteId: null,
+    name: 'Brindle root',
+    userName: 'root',
+    kind: 'password',
+    secret: 'of no use',
+  })
   id.rule = await made('/api/standing-rules', rule(one, 'Tidemill rule'))
-  id.siteRule = await made('/api/standing-rules', { ...rule(one, 'Harbour rule'), when: { ...rule(one, '').when, siteId: site } })
+  id.siteRule = await made('/api/standing-rules', {
+    ...rule(one, 'Harbour rule'),
+    when: { ...rule(one, '').when, siteId: site },
+  })
   id.sweep = await made('/api/sweeps', sweep(site, device.id))
   id.plan = await made('/api/sweeps', { ...sweep(site, device.id), rule: 'FREQ=WEEKLY;BYDAY=MO', at: '03:00' })
   id.run = await made('/api/wave-runs', wave(site, device.id, id.credential))
-  await pool.query(`insert into host_key (site_id, address, seen) values ($1, '192.0.2.20', 'dG0gaG9zdCBrZXk=')`, [site])
-  id.updates = await made('/api/update-runs', { version: '9.9.9', deviceIds: [device.id], waves: [], mostFailed: 0, minutes: 5 })
-  id.mixedUpdates = (await firstRow<{ id: number }>(pool, `insert into update_run (version, minutes, most_failed, waves) values ('9.9.9', 5, 0, 1) returning id`))!.id
-  await pool.query(`insert into update_device (run_id, device_id, wave, from_version) select $1, d, 1, '' from unnest($2::int[]) d`, [id.mixedUpdates, [device.id, own.id]])
+  await pool.query(`insert into host_key (site_id, address, seen) values ($1, '192.0.2.20', 'dG0gaG9zdCBrZXk=')`, [
+    site,
+  ])
+  id.updates = await made('/api/update-runs', {
+    version: '9.9.9',
+    deviceIds: [device.id],
+    waves: [],
+    mostFailed: 0,
+    minutes: 5,
+  })
+  id.mixedUpdates = (await firstRow<{ id: number }>(
+    pool,
+    `insert into update_run (version, minutes, most_failed, waves) values ('9.9.9', 5, 0, 1) returning id`,
+  ))!.id
+  await pool.query(
+    `insert into update_device (run_id, device_id, wave, from_version) select $1, d, 1, '' from unnest($2::int[]) d`,
+    [id.mixedUpdates, [device.id, own.id]],
+  )
   id.person = (await house.personWith('contact', [one])).id
-  await pool.query(`update person set name = 'Tidemill Contact', email = 'someone@tidemill.example' where id = $1`, [id.person])
-  await pool.query(`insert into role_finding (device_id, role, evidence) values ($1, 'database', '["tm-evidence"]')`, [device.id])
-  await pool.query(`insert into coverage_waiver (device_id, need, instance, reason) values ($1, 'tidemill-need', '', 'not at Tidemill')`, [device.id])
-  id.collecting = (await firstRow<{ id: number }>(pool, `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`, [JSON.stringify({ on: 'devices', deviceIds: [device.id] })]))!.id
-  await pool.query(`insert into collect_rule (target, logs, collectors, reason) values ($1, '{shared.log}', '{}', 'for both')`, [JSON.stringify({ on: 'any', of: [{ on: 'client', clientId: two }, { on: 'client', clientId: one }] })])
-  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [device.id, one])
-  await pool.query(`insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now() + interval '1 minute', 'cleared', rule from alert where id = $1`, [id.alert])
-  await pool.query(`insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from mending where device_id = $1`, [device.id])
+  await pool.query(`update person set name = 'Tidemill Contact', email = 'someone@tidemill.example' where id = $1`, [
+    id.person,
+  ])
+  await pool.query(`insert into role_finding (device_id, role, evidence) values ($1, 'database', '["tm-evidence"]')`, [
+    device.id,
+  ])
+  await pool.query(
+    `insert into coverage_waiver (device_id, need, instance, reason) values ($1, 'tidemill-need', '', 'not at Tidemill')`,
+    [device.id],
+  )
+  id.collecting = (await firstRow<{ id: number }>(
+    pool,
+    `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`,
+    [JSON.stringify({ on: 'devices', deviceIds: [device.id] })],
+  ))!.id
+  await pool.query(
+    `insert into collect_rule (target, logs, collectors, reason) values ($1, '{shared.log}', '{}', 'for both')`,
+    [
+      JSON.stringify({
+        on: 'any',
+        of: [
+          { on: 'client', clientId: two },
+          { on: 'client', clientId: one },
+        ],
+      }),
+    ],
+  )
+  await pool.query(
+    `insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+    [device.id, one],
+  )
+  await pool.query(
+    `insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now() + interval '1 minute', 'cleared', rule from alert where id = $1`,
+    [id.alert],
+  )
+  await pool.query(
+    `insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from mending where device_id = $1`,
+    [device.id],
+  )
   // Of their own client, and with something of the other in it: a device that was in it went there since.
-  id.ownWindow = await made('/api/windows', { name: 'Brindle window', reason: '', target: { on: 'client', clientId: two }, ...now })
+  id.ownWindow = await made('/api/windows', {
+    name: 'Brindle window',
+    reason: '',
+    target: { on: 'client', clientId: two },
+    ...now,
+  })
   for (const window of [id.window, id.ownWindow])
-    await pool.query(`insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule) values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`, [window, device.id, one])
-  id.ownKey = await made('/api/enrolment-keys', { siteId: ownSite, clientId: null, label: 'Brindle key', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })
-  await pool.query(`insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id) values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`, [id.ownKey, device.id])
-  await pool.query(`insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason) values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`, [id.key])
+    await pool.query(
+      `insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule) values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+      [window, device.id, one],
+    )
+  id.ownKey = await made('/api/enrolment-keys', {
+    siteId: ownSite,
+    clientId: null,
+    label: 'Brindle key',
+    uses: 5,
+    days: 1,
+    kind: 'server',
+    roles: [],
+    tags: [],
+  })
+  await pool.query(
+    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id) values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`,
+    [id.ownKey, device.id],
+  )
+  await pool.query(
+    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason) values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`,
+    [id.key],
+  )
   await pool.query(`update policy_mark set version = nextval('policy_version')`)
-  const limited = { lead: await house.personWith('lead', [two]), technician: await house.personWith('technician', [two]), contact: await house.personWith('contact', [two]) }
+  const limited = {
+    lead: await house.personWith('lead', [two]),
+    technician: await house.personWith('technician', [two]),
+    contact: await house.personWith('contact', [two]),
+  }
   return {
-    house, id, device, own, limited,
+    house,
+    id,
+    device,
+    own,
+    limited,
     async close() {
       await house.close()
       rmSync(folder, { recursive: true })
@@ -103,15 +291,75 @@ export async function openTwoClients(): Promise<TwoClients> {
   }
 }
 
-export const rule = (clientId: number | null, name: string) => ({ name, when: { clientId, siteId: null as number | null, kind: null, osFamily: null, namePattern: null, network: null }, roles: ['web'], tags: [], takeDetected: false, tell: [] })
-const sweep = (siteId: number, deviceId: number) => ({ siteId, deviceId, network: '192.0.2.0/28', rule: null as string | null, at: null as string | null, credentialIds: [] as number[] })
-const wave = (siteId: number, deviceId: number, credentialId: number) => ({ siteId, deviceId, name: 'Tidemill wave', kind: 'server', roles: [], tags: [], machines: [{ address: '192.0.2.20', name: null }], credentialIds: [credentialId], waves: [], mostFailed: 0 })
+export const rule = (clientId: number | null, name: string) => ({
+  name,
+  when: { clientId, siteId: null as number | null, kind: null, osFamily: null, namePattern: null, network: null },
+  roles: ['web'],
+  tags: [],
+  takeDetected: false,
+  tell: [],
+})
+const sweep = (siteId: number, deviceId: number) => ({
+  siteId,
+  deviceId,
+  network: '192.0.2.0/28',
+  rule: null as string | null,
+  at: null as string | null,
+  credentialIds: [] as number[],
+})
+const wave = (siteId: number, deviceId: number, credentialId: number) => ({
+  siteId,
+  deviceId,
+  name: 'Tidemill wave',
+  kind: 'server',
+  roles: [],
+  tags: [],
+  machines: [{ address: '192.0.2.20', name: null }],
+  credentialIds: [credentialId],
+  waves: [],
+  mostFailed: 0,
+})
 export const target = (...deviceIds: number[]) => ({ on: 'devices', deviceIds })
-export const window = (aTarget: object) => ({ name: 'A window', reason: '', target: aTarget, subject: { of: 'all' }, from: null, until: null })
-export const exception = (aTarget: object) => ({ target: aTarget, watch: 'services', values: { hold: 180_000 }, leftOut: false, reason: 'a reason' })
-export const assignment = (templateId: number, aTarget: object) => ({ templateId, target: aTarget, rank: 50, values: {}, dormant: true, reason: '' })
-export const person = (clientIds: number[] | null) => ({ email: `new${Math.random()}@lanternfield.example`, name: 'New', password: 'correct horse battery', access: 'technician', clientIds })
-export const key = (siteId: number | null, clientId: number | null) => ({ siteId, clientId, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] })
+export const window = (aTarget: object) => ({
+  name: 'A window',
+  reason: '',
+  target: aTarget,
+  subject: { of: 'all' },
+  from: null,
+  until: null,
+})
+export const exception = (aTarget: object) => ({
+  target: aTarget,
+  watch: 'services',
+  values: { hold: 180_000 },
+  leftOut: false,
+  reason: 'a reason',
+})
+export const assignment = (templateId: number, aTarget: object) => ({
+  templateId,
+  target: aTarget,
+  rank: 50,
+  values: {},
+  dormant: true,
+  reason: '',
+})
+export const person = (clientIds: number[] | null) => ({
+  email: `new${Math.random()}@lanternfield.example`,
+  name: 'New',
+  password: 'correct horse battery',
+  access: 'technician',
+  clientIds,
+})
+export const key = (siteId: number | null, clientId: number | null) => ({
+  siteId,
+  clientId,
+  label: '',
+  uses: 1,
+  days: 1,
+  kind: 'server',
+  roles: [],
+  tags: [],
+})
 const notThereYet = 2_000_000
 
 export interface Attempt {
@@ -123,13 +371,20 @@ export interface Attempt {
 }
 
 /**
- * Everything that changes something, tried on what is the other client's: by its number, by a number in the body, and by
+ * Everything that changes something, tried on what is the other client's: by its number, by a number in the body, and
+ * by
  * targets that reach further than one may speak for. In this order they succeed for a lead of all.
  */
 export function attempts({ id, limited }: TwoClients): Attempt[] {
   const devices = `/api/devices/${id.device}`
-  const changes = (of: 'assignment' | 'exception', to: object) => ({ steps: [{ of, id: -1, basedOn: 0, to: { reviewAt: null, ownerId: undefined, ...to } }] })
-  const gap = { gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }], everywhere: false, deviceIds: [id.device] }
+  const changes = (of: 'assignment' | 'exception', to: object) => ({
+    steps: [{ of, id: -1, basedOn: 0, to: { reviewAt: null, ownerId: undefined, ...to } }],
+  })
+  const gap = {
+    gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }],
+    everywhere: false,
+    deviceIds: [id.device],
+  }
   return [
     { method: 'POST', url: `/api/alerts/${id.alert}/take`, body: {} },
     { method: 'POST', url: `/api/alerts/${id.alert}/notes`, body: { text: 'seen' } },
@@ -138,7 +393,17 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: `/api/alerts/${id.alert}/close`, body: { reason: 'known' } },
     { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'client', clientId: id.one }) },
     { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'everyone' }) },
-    { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'site', siteId: id.site }] }) },
+    {
+      method: 'POST',
+      url: '/api/assignments',
+      body: assignment(id.template!, {
+        on: 'any',
+        of: [
+          { on: 'client', clientId: id.two },
+          { on: 'site', siteId: id.site },
+        ],
+      }),
+    },
     { method: 'DELETE', url: `/api/assignments/${id.assignment}` },
     { method: 'POST', url: '/api/clients', body: { name: 'Another', code: 'an' } },
     { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },
@@ -147,10 +412,22 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     // Their own gap, by a template that the other client has too: it would get the new watch as well.
     { method: 'POST', url: '/api/coverage/fill', body: { ...gap, deviceIds: [id.own] } },
     { method: 'POST', url: '/api/coverage/fill', body: { ...gap, everywhere: true, deviceIds: [id.own] } },
-    { method: 'POST', url: '/api/coverage/waivers', body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' } },
-    { method: 'POST', url: '/api/credentials', body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' } },
+    {
+      method: 'POST',
+      url: '/api/coverage/waivers',
+      body: { need: 'web.log.linux', instance: 'x', deviceIds: [id.own, id.device], reason: 'a reason' },
+    },
+    {
+      method: 'POST',
+      url: '/api/credentials',
+      body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' },
+    },
     { method: 'POST', url: '/api/wave-runs', body: wave(id.site!, id.device!, id.credential!) },
-    { method: 'POST', url: `/api/sites/${id.site}/host-keys`, body: { keys: [{ address: '192.0.2.20', fingerprint: 'dG0gaG9zdCBrZXk=' }] } },
+    {
+      method: 'POST',
+      url: `/api/sites/${id.site}/host-keys`,
+      body: { keys: [{ address: '192.0.2.20', fingerprint: 'dG0gaG9zdCBrZXk=' }] },
+    },
     { method: 'DELETE', url: `/api/credentials/${id.credential}` },
     { method: 'PUT', url: devices, body: { tags: ['x'] } },
     { method: 'PUT', url: `/api/devices/${id.own}`, body: { siteId: id.site }, unlimited: 200 },
@@ -166,24 +443,57 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'DELETE', url: `/api/enrolment-keys/${id.key}` },
     { method: 'POST', url: '/api/exceptions', body: exception(target(id.own!, id.device!)) },
     { method: 'POST', url: '/api/exceptions', body: exception(target(notThereYet)), unlimited: 400 },
-    { method: 'POST', url: '/api/exceptions', body: exception({ on: 'any', of: [target(id.own!), target(id.device!)] }) },
+    {
+      method: 'POST',
+      url: '/api/exceptions',
+      body: exception({ on: 'any', of: [target(id.own!), target(id.device!)] }),
+    },
     { method: 'DELETE', url: `/api/exceptions/${id.exception}` },
-    { method: 'POST', url: '/api/policy/changes', body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })) },
-    { method: 'POST', url: '/api/policy/impact', body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })) },
-    { method: 'POST', url: '/api/role-findings/decide', body: { decision: 'accepted', findings: [{ deviceId: id.device, role: 'database' }] } },
-    { method: 'POST', url: '/api/sites', body: { clientId: id.one, name: 'Another', zone: 'Europe/Lisbon', networks: [] } },
+    {
+      method: 'POST',
+      url: '/api/policy/changes',
+      body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })),
+    },
+    {
+      method: 'POST',
+      url: '/api/policy/impact',
+      body: changes('assignment', assignment(id.template!, { on: 'site', siteId: id.site })),
+    },
+    {
+      method: 'POST',
+      url: '/api/role-findings/decide',
+      body: { decision: 'accepted', findings: [{ deviceId: id.device, role: 'database' }] },
+    },
+    {
+      method: 'POST',
+      url: '/api/sites',
+      body: { clientId: id.one, name: 'Another', zone: 'Europe/Lisbon', networks: [] },
+    },
     { method: 'PUT', url: `/api/sites/${id.site}/networks`, body: { networks: ['192.0.2.0/24'] } },
     { method: 'POST', url: '/api/standing-rules/preview', body: rule(id.one!, 'x') },
     { method: 'POST', url: '/api/standing-rules', body: rule(id.one!, 'x') },
     { method: 'POST', url: '/api/standing-rules', body: rule(null, 'x') },
-    { method: 'POST', url: '/api/standing-rules', body: { ...rule(null, 'x'), when: { ...rule(null, 'x').when, siteId: id.site } } },
+    {
+      method: 'POST',
+      url: '/api/standing-rules',
+      body: { ...rule(null, 'x'), when: { ...rule(null, 'x').when, siteId: id.site } },
+    },
     { method: 'DELETE', url: `/api/standing-rules/${id.rule}` },
     { method: 'DELETE', url: `/api/standing-rules/${id.siteRule}` },
     { method: 'POST', url: '/api/sweeps', body: sweep(id.site!, id.device!) },
-    { method: 'POST', url: '/api/sweeps', body: { ...sweep(id.ownSite!, id.device!), network: '198.51.100.0/28' }, unlimited: 400 },
+    {
+      method: 'POST',
+      url: '/api/sweeps',
+      body: { ...sweep(id.ownSite!, id.device!), network: '198.51.100.0/28' },
+      unlimited: 400,
+    },
     { method: 'DELETE', url: `/api/sweep-plans/${id.plan}` },
     { method: 'POST', url: '/api/templates', body: { name: 'Another', description: '', includes: [], watches: [] } },
-    { method: 'POST', url: `/api/templates/${id.template}/keep`, body: { watch: 'services', parameter: 'hold', reason: 'a reason' } },
+    {
+      method: 'POST',
+      url: `/api/templates/${id.template}/keep`,
+      body: { watch: 'services', parameter: 'hold', reason: 'a reason' },
+    },
     { method: 'POST', url: '/api/policy/text/check', body: { text: 'templates: {}', note: '' } },
     { method: 'POST', url: '/api/policy/text/apply', body: { text: '}', note: '' }, unlimited: 400 },
     { method: 'POST', url: `/api/update-runs/${id.updates}/pause` },
@@ -191,7 +501,11 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: `/api/update-runs/${id.updates}/retry`, unlimited: 400 },
     { method: 'POST', url: `/api/update-runs/${id.updates}/stop` },
     { method: 'POST', url: `/api/update-runs/${id.mixedUpdates}/stop` },
-    { method: 'POST', url: '/api/update-runs', body: { version: '9.9.9', deviceIds: [id.own, id.device], waves: [], mostFailed: 0, minutes: 5 } },
+    {
+      method: 'POST',
+      url: '/api/update-runs',
+      body: { version: '9.9.9', deviceIds: [id.own, id.device], waves: [], mostFailed: 0, minutes: 5 },
+    },
     { method: 'POST', url: `/api/wave-runs/${id.run}/pause` },
     { method: 'POST', url: `/api/wave-runs/${id.run}/go-on` },
     { method: 'POST', url: `/api/wave-runs/${id.run}/retry`, unlimited: 400 },
@@ -201,9 +515,29 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: '/api/windows', body: window(target(notThereYet)), unlimited: 400 },
     { method: 'POST', url: '/api/windows', body: window({ on: 'client', clientId: notThereYet }), unlimited: 400 },
     { method: 'POST', url: '/api/windows', body: window({ on: 'everyone' }) },
-    { method: 'POST', url: '/api/windows', body: window({ on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'client', clientId: id.one }] }) },
+    {
+      method: 'POST',
+      url: '/api/windows',
+      body: window({
+        on: 'any',
+        of: [
+          { on: 'client', clientId: id.two },
+          { on: 'client', clientId: id.one },
+        ],
+      }),
+    },
     // Nobody's alone, so that nobody limited could end it again.
-    { method: 'POST', url: '/api/windows', body: window({ on: 'any', of: [{ on: 'client', clientId: id.two }, { on: 'site', siteId: id.ownSite }] }) },
+    {
+      method: 'POST',
+      url: '/api/windows',
+      body: window({
+        on: 'any',
+        of: [
+          { on: 'client', clientId: id.two },
+          { on: 'site', siteId: id.ownSite },
+        ],
+      }),
+    },
     { method: 'POST', url: '/api/windows', body: window({ on: 'site', siteId: id.site }) },
     { method: 'POST', url: `/api/windows/${id.window}/end` },
     { method: 'POST', url: `/api/windows/${id.shared}/end` },

@@ -3,12 +3,20 @@ import { clients, devices, type PlannedDevice } from './plan'
 
 export { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from './plan'
 
-export interface Estate { clients: readonly { code: string; name: string; sites: readonly (readonly [name: string, zone: string])[] }[]; devices: readonly PlannedDevice[] }
+export interface Estate {
+  clients: readonly { code: string; name: string; sites: readonly (readonly [name: string, zone: string])[] }[]
+  devices: readonly PlannedDevice[]
+}
 
-/** The invented estate: 24 devices of 3 clients, each with its story, and of 3 further clients as many as are wanted beyond. */
+/**
+ * The invented estate: 24 devices of 3 clients, each with its story, and of 3 further clients as many as are wanted
+ * beyond.
+ */
 export function estateOf(count: number, seed: string): Estate {
   const more = count - devices.length
-  return more > 0 ? { clients: [...clients, ...moreClients], devices: [...devices, ...moreDevices(more, seed)] } : { clients, devices }
+  return more > 0
+    ? { clients: [...clients, ...moreClients], devices: [...devices, ...moreDevices(more, seed)] }
+    : { clients, devices }
 }
 
 export const seed = process.env.CUSTODE_SEED ?? 'lanternfield'

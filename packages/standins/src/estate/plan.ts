@@ -41,17 +41,61 @@ export interface Story {
 }
 
 export const clients = [
-  { code: 'tm', name: 'Tidemill Ferries', sites: [['Harbour West', 'Europe/Lisbon'], ['Harbour East', 'Europe/Lisbon'], ['Ticket Office', 'Europe/Lisbon']] },
-  { code: 'sv', name: 'Saltmarsh Veterinary', sites: [['Clinic North', 'Europe/Dublin'], ['Clinic South', 'Europe/Dublin']] },
-  { code: 'bb', name: 'Brindle Bakeries', sites: [['Plant', 'Europe/Vienna'], ['Quay Street', 'Europe/Vienna'], ['Mill Lane', 'Europe/Vienna']] },
+  {
+    code: 'tm',
+    name: 'Tidemill Ferries',
+    sites: [
+      ['Harbour West', 'Europe/Lisbon'],
+      ['Harbour East', 'Europe/Lisbon'],
+      ['Ticket Office', 'Europe/Lisbon'],
+    ],
+  },
+  {
+    code: 'sv',
+    name: 'Saltmarsh Veterinary',
+    sites: [
+      ['Clinic North', 'Europe/Dublin'],
+      ['Clinic South', 'Europe/Dublin'],
+    ],
+  },
+  {
+    code: 'bb',
+    name: 'Brindle Bakeries',
+    sites: [
+      ['Plant', 'Europe/Vienna'],
+      ['Quay Street', 'Europe/Vienna'],
+      ['Mill Lane', 'Europe/Vienna'],
+    ],
+  },
 ] as const
 
 const linuxBase = ['ssh', 'cron', 'rsyslog', 'chrony']
 const windowsBase = ['EventLog', 'Dnscache', 'LanmanServer', 'Schedule', 'W32Time', 'Spooler']
 
-export function plannedDevice(name: string, client: string, site: string, os: string, roles: string[], disks: PlannedDevice['disks'], services: string[], story?: Story): PlannedDevice {
+export function plannedDevice(
+  name: string,
+  client: string,
+  site: string,
+  os: string,
+  roles: string[],
+  disks: PlannedDevice['disks'],
+  services: string[],
+  story?: Story,
+): PlannedDevice {
   const kind: DeviceKind = roles.includes('workstation') || roles.includes('till') ? 'workstation' : 'server'
-  return { name, client, site, kind, os, roles, disks, services, memory: kind === 'server' ? 32 : 8, cores: kind === 'server' ? 8 : 4, ...(story ? { story } : {}) }
+  return {
+    name,
+    client,
+    site,
+    kind,
+    os,
+    roles,
+    disks,
+    services,
+    memory: kind === 'server' ? 32 : 8,
+    cores: kind === 'server' ? 8 : 4,
+    ...(story ? { story } : {}),
+  }
 }
 
 const debian = 'Debian 12'
@@ -59,31 +103,157 @@ const server = 'Windows Server 2022'
 const desk = 'Windows 11'
 
 export const devices: readonly PlannedDevice[] = [
-  plannedDevice('tm-tickets-1', 'tm', 'Ticket Office', debian, ['database'], { '/': [80, 0.41], '/var/lib/postgresql': [500, 0.52] }, ['postgresql']),
-  plannedDevice('tm-tickets-2', 'tm', 'Ticket Office', debian, ['database'], { '/': [80, 0.38], '/var/lib/postgresql': [500, 0.5] }, ['postgresql'], { busy: { from: 9 * 60, to: 8 * 60 } }),
+  plannedDevice(
+    'tm-tickets-1',
+    'tm',
+    'Ticket Office',
+    debian,
+    ['database'],
+    { '/': [80, 0.41], '/var/lib/postgresql': [500, 0.52] },
+    ['postgresql'],
+  ),
+  plannedDevice(
+    'tm-tickets-2',
+    'tm',
+    'Ticket Office',
+    debian,
+    ['database'],
+    { '/': [80, 0.38], '/var/lib/postgresql': [500, 0.5] },
+    ['postgresql'],
+    { busy: { from: 9 * 60, to: 8 * 60 } },
+  ),
   plannedDevice('tm-gate-1', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.47] }, ['nginx']),
-  plannedDevice('tm-gate-2', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.5] }, ['nginx'], { flaps: { service: 'nginx', everyMinutes: 310, forMinutes: 7 } }),
-  plannedDevice('tm-east-gate-1', 'tm', 'Harbour East', debian, ['web'], { '/': [40, 0.44] }, ['nginx'], { silentFor: 190 }),
-  plannedDevice('tm-east-cam', 'tm', 'Harbour East', debian, ['application'], { '/': [40, 0.3], '/srv/video': [4000, 0.81] }, ['camera-recorder'], { silentFor: 190 }),
-  plannedDevice('tm-office-dc', 'tm', 'Ticket Office', server, ['directory', 'print'], { 'C:': [120, 0.55] }, ['NTDS', 'DNS'], { updates: { security: 2, other: 5, oldestDays: 3 } }),
+  plannedDevice('tm-gate-2', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.5] }, ['nginx'], {
+    flaps: { service: 'nginx', everyMinutes: 310, forMinutes: 7 },
+  }),
+  plannedDevice('tm-east-gate-1', 'tm', 'Harbour East', debian, ['web'], { '/': [40, 0.44] }, ['nginx'], {
+    silentFor: 190,
+  }),
+  plannedDevice(
+    'tm-east-cam',
+    'tm',
+    'Harbour East',
+    debian,
+    ['application'],
+    { '/': [40, 0.3], '/srv/video': [4000, 0.81] },
+    ['camera-recorder'],
+    { silentFor: 190 },
+  ),
+  plannedDevice(
+    'tm-office-dc',
+    'tm',
+    'Ticket Office',
+    server,
+    ['directory', 'print'],
+    { 'C:': [120, 0.55] },
+    ['NTDS', 'DNS'],
+    { updates: { security: 2, other: 5, oldestDays: 3 } },
+  ),
   plannedDevice('tm-desk-01', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.62] }, []),
   plannedDevice('tm-desk-02', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.71] }, [], { clock: 427 }),
-  plannedDevice('sv-imaging-1', 'sv', 'Clinic North', debian, ['imaging', 'file'], { '/': [60, 0.52], '/srv/images': [180, 0.9], '/srv/archive': [8000, 0.92] }, ['image-receiver', 'smbd'],
-    { fills: { mount: '/srv/images', from: 0.84, to: 0.958, overMinutes: 1500 }, updates: { security: 3, other: 8, oldestDays: 2 } }),
-  plannedDevice('sv-imaging-2', 'sv', 'Clinic South', debian, ['imaging'], { '/': [60, 0.49], '/srv/images': [180, 0.63] }, ['image-receiver'], { updateFails: true }),
-  plannedDevice('sv-north-dc', 'sv', 'Clinic North', server, ['directory'], { 'C:': [120, 0.48], 'D:': [500, 0.4] }, ['NTDS', 'DNS']),
-  plannedDevice('sv-backup', 'sv', 'Clinic North', debian, ['backup'], { '/': [40, 0.35], '/backup': [12000, 0.71] }, [], { backup: { lastMinutesAgo: 28 * 60 } }),
+  plannedDevice(
+    'sv-imaging-1',
+    'sv',
+    'Clinic North',
+    debian,
+    ['imaging', 'file'],
+    { '/': [60, 0.52], '/srv/images': [180, 0.9], '/srv/archive': [8000, 0.92] },
+    ['image-receiver', 'smbd'],
+    {
+      fills: { mount: '/srv/images', from: 0.84, to: 0.958, overMinutes: 1500 },
+      updates: { security: 3, other: 8, oldestDays: 2 },
+    },
+  ),
+  plannedDevice(
+    'sv-imaging-2',
+    'sv',
+    'Clinic South',
+    debian,
+    ['imaging'],
+    { '/': [60, 0.49], '/srv/images': [180, 0.63] },
+    ['image-receiver'],
+    { updateFails: true },
+  ),
+  plannedDevice('sv-north-dc', 'sv', 'Clinic North', server, ['directory'], { 'C:': [120, 0.48], 'D:': [500, 0.4] }, [
+    'NTDS',
+    'DNS',
+  ]),
+  plannedDevice(
+    'sv-backup',
+    'sv',
+    'Clinic North',
+    debian,
+    ['backup'],
+    { '/': [40, 0.35], '/backup': [12000, 0.71] },
+    [],
+    { backup: { lastMinutesAgo: 28 * 60 } },
+  ),
   plannedDevice('sv-desk-01', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.58] }, []),
-  plannedDevice('sv-desk-02', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.66] }, [], { updates: { security: 4, other: 3, oldestDays: 19, restart: true } }),
+  plannedDevice('sv-desk-02', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.66] }, [], {
+    updates: { security: 4, other: 3, oldestDays: 19, restart: true },
+  }),
   plannedDevice('sv-desk-03', 'sv', 'Clinic South', desk, ['workstation'], { 'C:': [256, 0.49] }, []),
-  plannedDevice('bb-plant-app', 'bb', 'Plant', server, ['application'], { 'C:': [120, 0.57], 'D:': [400, 0.62] }, ['bakery-orders', 'bakery-labels'],
-    { down: [{ service: 'bakery-orders', from: 34, to: 0 }], errors: { source: 'disk', text: 'The device \\Device\\Harddisk1 has a bad block.', id: 7, times: 4, minutesAgo: 52 } }),
-  plannedDevice('bb-plant-db', 'bb', 'Plant', debian, ['database'], { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] }, ['mariadb'], { updates: { security: 14, other: 17, oldestDays: 23, restart: true } }),
+  plannedDevice(
+    'bb-plant-app',
+    'bb',
+    'Plant',
+    server,
+    ['application'],
+    { 'C:': [120, 0.57], 'D:': [400, 0.62] },
+    ['bakery-orders', 'bakery-labels'],
+    {
+      down: [{ service: 'bakery-orders', from: 34, to: 0 }],
+      errors: {
+        source: 'disk',
+        text: 'The device \\Device\\Harddisk1 has a bad block.',
+        id: 7,
+        times: 4,
+        minutesAgo: 52,
+      },
+    },
+  ),
+  plannedDevice(
+    'bb-plant-db',
+    'bb',
+    'Plant',
+    debian,
+    ['database'],
+    { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] },
+    ['mariadb'],
+    { updates: { security: 14, other: 17, oldestDays: 23, restart: true } },
+  ),
   plannedDevice('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx'], { broken: 'nginx' }),
-  plannedDevice('bb-shop-01', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.6] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 48, to: 0 }] }),
-  plannedDevice('bb-shop-02', 'bb', 'Quay Street', desk, ['till'], { 'C:': [128, 0.63] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-sync', from: 41, to: 0 }, { service: 'till-printer', from: 820, to: 770 }] }),
-  plannedDevice('bb-shop-03', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.57] }, ['till-sync', 'till-printer'], { down: [{ service: 'till-printer', from: 815, to: 690 }] }),
-  plannedDevice('bb-shop-04', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.68] }, ['till-sync', 'till-printer'], { updates: { security: 9, other: 4, oldestDays: 6 } }),
+  plannedDevice(
+    'bb-shop-01',
+    'bb',
+    'Quay Street',
+    desk,
+    ['till'],
+    { 'C:': [128, 0.6] },
+    ['till-sync', 'till-printer'],
+    { down: [{ service: 'till-sync', from: 48, to: 0 }] },
+  ),
+  plannedDevice(
+    'bb-shop-02',
+    'bb',
+    'Quay Street',
+    desk,
+    ['till'],
+    { 'C:': [128, 0.63] },
+    ['till-sync', 'till-printer'],
+    {
+      down: [
+        { service: 'till-sync', from: 41, to: 0 },
+        { service: 'till-printer', from: 820, to: 770 },
+      ],
+    },
+  ),
+  plannedDevice('bb-shop-03', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.57] }, ['till-sync', 'till-printer'], {
+    down: [{ service: 'till-printer', from: 815, to: 690 }],
+  }),
+  plannedDevice('bb-shop-04', 'bb', 'Mill Lane', desk, ['till'], { 'C:': [128, 0.68] }, ['till-sync', 'till-printer'], {
+    updates: { security: 9, other: 4, oldestDays: 6 },
+  }),
   plannedDevice('bb-desk-01', 'bb', 'Plant', desk, ['workstation'], { 'C:': [256, 0.53] }, []),
 ]
 
@@ -91,7 +261,10 @@ export function osFamilyOf(planned: PlannedDevice): OsFamily {
   return planned.os.startsWith('Windows') ? 'windows' : 'linux'
 }
 
-/** The services of a device on a good day: ordinary ones, its own, and those that are “automatic and stopped” for a reason. */
+/**
+ * The services of a device on a good day: ordinary ones, its own, and those that are “automatic and stopped” for a
+ * reason.
+ */
 export function servicesOf(planned: PlannedDevice): Service[] {
   const windows = osFamilyOf(planned) === 'windows'
   const running = (name: string): Service => ({ name, title: name, start: 'automatic', state: 'running' })
@@ -110,12 +283,20 @@ export function servicesOf(planned: PlannedDevice): Service[] {
 
 /** Logs by what runs there; the ordinary ones are read everywhere. */
 const logsByService: Record<string, string[]> = {
-  nginx: ['nginx/access.log', 'nginx/error.log'], postgresql: ['postgresql/main.log'], mariadb: ['mariadb/error.log'], smbd: ['samba/log.smbd'], NTDS: ['Directory Service', 'DFS Replication'], DNS: ['DNS Server'],
+  nginx: ['nginx/access.log', 'nginx/error.log'],
+  postgresql: ['postgresql/main.log'],
+  mariadb: ['mariadb/error.log'],
+  smbd: ['samba/log.smbd'],
+  NTDS: ['Directory Service', 'DFS Replication'],
+  DNS: ['DNS Server'],
 }
 
 export function logsOf(planned: PlannedDevice): { name: string; ordinary: boolean }[] {
   const windows = osFamilyOf(planned) === 'windows'
   const own = planned.services.flatMap((one) => logsByService[one] ?? [])
   const print = windows && planned.roles.includes('print') ? ['Microsoft-Windows-PrintService/Admin'] : []
-  return [...(windows ? ['Application', 'System'] : ['auth.log', 'syslog']).map((name) => ({ name, ordinary: true })), ...[...own, ...print].map((name) => ({ name, ordinary: false }))]
+  return [
+    ...(windows ? ['Application', 'System'] : ['auth.log', 'syslog']).map((name) => ({ name, ordinary: true })),
+    ...[...own, ...print].map((name) => ({ name, ordinary: false })),
+  ]
 }

@@ -7,20 +7,30 @@ import { startPanel } from './panel'
 import { SimulatedDevice } from './simulated'
 import { Station, type Identity } from './station'
 
-interface Kept { historyEnd: Millis; identities: Record<string, Identity> }
+interface Kept {
+  historyEnd: Millis
+  identities: Record<string, Identity>
+}
 
 const [serverUrl, stateFile] = process.argv.slice(2)
-if (!serverUrl || !stateFile) throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
+if (!serverUrl || !stateFile)
+  throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
 const server = new Pool(serverUrl, { connections: 12 })
 const patience = new Pool(serverUrl)
 const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 36) * hour
 
-const kept: Kept = existsSync(stateFile) ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept) : { historyEnd: Date.now(), identities: {} }
-const stations = wantedEstate(Object.keys(kept.identities).length).devices.map((plan) => new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, patience, kept.identities[plan.name] ?? null))
+const kept: Kept = existsSync(stateFile)
+  ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept)
+  : { historyEnd: Date.now(), identities: {} }
+const stations = wantedEstate(Object.keys(kept.identities).length).devices.map(
+  (plan) =>
+    new Station(new SimulatedDevice(plan, seed, kept.historyEnd), server, patience, kept.identities[plan.name] ?? null),
+)
 
 function save(): void {
   for (const station of stations) if (station.identity) kept.identities[station.device.plan.name] = station.identity
-  // The numbers of reports that were not acknowledged come again after a restart: the server takes the first and drops the second.
+  // The numbers of reports that were not acknowledged come again after a restart: the server takes the first and drops
+  // the second.
   writeFileSync(`${stateFile}.new`, JSON.stringify(kept), { mode: 0o600 })
   renameSync(`${stateFile}.new`, stateFile!)
 }
@@ -37,7 +47,8 @@ async function bringHistory(): Promise<void> {
   const from = kept.historyEnd - history
   const chunk = 2 * hour
   for (let start = from; start < kept.historyEnd; start += chunk) {
-    for (const station of fresh) for (let at = start; at < Math.min(start + chunk, kept.historyEnd); at += minute) station.observe(at, minute)
+    for (const station of fresh)
+      for (let at = start; at < Math.min(start + chunk, kept.historyEnd); at += minute) station.observe(at, minute)
     await Promise.all(fresh.map((station) => station.send()))
     process.stdout.write(`history ${Math.min(100, Math.round(((start + chunk - from) / history) * 100))}\n`)
   }

@@ -1,7 +1,8 @@
 import { createServer, type Server } from 'node:http'
 import type { Station } from './station'
 
-const escape = (text: string) => text.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!)
+const escape = (text: string) =>
+  text.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c]!)
 
 type Act = (station: Station, what: string) => void
 
@@ -10,15 +11,36 @@ const acts: Record<string, Act> = {
   'stop service': ({ device }, what) => device.stop(what),
   'start service': ({ device }, what) => device.start(what),
   'fill disk': ({ device }, what) => void (device.meddling.filled.includes(what) || device.meddling.filled.push(what)),
-  'empty disk': ({ device }, what) => { device.meddling.filled = device.meddling.filled.filter((one) => one !== what) },
+  'empty disk': ({ device }, what) => {
+    device.meddling.filled = device.meddling.filled.filter((one) => one !== what)
+  },
   'write log error': ({ device }) => {
     const linux = !device.plan.os.startsWith('Windows')
     for (let i = 0; i < 3; i++)
-      device.meddling.events.push({ at: Date.now() + i, channel: linux ? 'syslog' : 'System', source: linux ? 'kernel' : 'disk', id: linux ? null : 7, level: 'error', text: linux ? 'I/O error, dev sdb, sector 204800' : 'The device has a bad block.' })
+      device.meddling.events.push({
+        at: Date.now() + i,
+        channel: linux ? 'syslog' : 'System',
+        source: linux ? 'kernel' : 'disk',
+        id: linux ? null : 7,
+        level: 'error',
+        text: linux ? 'I/O error, dev sdb, sector 204800' : 'The device has a bad block.',
+      })
   },
-  'write backup success': ({ device }) => void device.meddling.events.push({ at: Date.now(), channel: 'syslog', source: 'nightly-backup', id: null, level: 'informational', text: 'nightly run completed, 1 284 files, 0 errors' }),
-  'pull the plug': ({ device }) => { device.meddling.unplugged = true },
-  'plug in again': ({ device }) => { device.meddling.unplugged = false },
+  'write backup success': ({ device }) =>
+    void device.meddling.events.push({
+      at: Date.now(),
+      channel: 'syslog',
+      source: 'nightly-backup',
+      id: null,
+      level: 'informational',
+      text: 'nightly run completed, 1 284 files, 0 errors',
+    }),
+  'pull the plug': ({ device }) => {
+    device.meddling.unplugged = true
+  },
+  'plug in again': ({ device }) => {
+    device.meddling.unplugged = false
+  },
 }
 
 function button(device: string, act: string, what: string, label: string): string {
@@ -29,11 +51,28 @@ function rowOf(station: Station): string {
   const { device } = station
   const { name, client } = device.plan
   const now = Date.now()
-  const services = device.services(now).filter((service) => service.start === 'automatic' && service.state !== 'finished')
-    .map((service) => (service.state === 'running' ? button(name, 'stop service', service.name, `stop ${service.name}`) : button(name, 'start service', service.name, `start ${service.name}`))).join('')
-  const disks = Object.keys(device.plan.disks).map((mount) => (device.meddling.filled.includes(mount) ? button(name, 'empty disk', mount, `empty ${mount}`) : button(name, 'fill disk', mount, `fill ${mount}`))).join('')
-  const rest = button(name, 'write log error', '', 'write log errors') + (device.plan.roles.includes('backup') ? button(name, 'write backup success', '', 'backup reports success') : '')
-  const plug = device.meddling.unplugged ? button(name, 'plug in again', '', 'plug in again') : button(name, 'pull the plug', '', 'pull the plug')
+  const services = device
+    .services(now)
+    .filter((service) => service.start === 'automatic' && service.state !== 'finished')
+    .map((service) =>
+      service.state === 'running'
+        ? button(name, 'stop service', service.name, `stop ${service.name}`)
+        : button(name, 'start service', service.name, `start ${service.name}`),
+    )
+    .join('')
+  const disks = Object.keys(device.plan.disks)
+    .map((mount) =>
+      device.meddling.filled.includes(mount)
+        ? button(name, 'empty disk', mount, `empty ${mount}`)
+        : button(name, 'fill disk', mount, `fill ${mount}`),
+    )
+    .join('')
+  const rest =
+    button(name, 'write log error', '', 'write log errors') +
+    (device.plan.roles.includes('backup') ? button(name, 'write backup success', '', 'backup reports success') : '')
+  const plug = device.meddling.unplugged
+    ? button(name, 'plug in again', '', 'plug in again')
+    : button(name, 'pull the plug', '', 'pull the plug')
   return `<tr id="${escape(name)}"><th>${escape(name)}<small>${escape(client)}</small></th><td>${services}</td><td>${disks}</td><td>${rest}${plug}</td></tr>`
 }
 
@@ -47,19 +86,25 @@ function page(stations: readonly Station[], done: string): string {
 
 export function startPanel(stations: readonly Station[], port: number): Server {
   const server = createServer((request, response) => {
-    const answer = (status: number, headers: Record<string, string>, body = '') => response.writeHead(status, headers).end(body)
+    const answer = (status: number, headers: Record<string, string>, body = '') =>
+      response.writeHead(status, headers).end(body)
     const { pathname, searchParams } = new URL(request.url ?? '/', 'http://panel')
-    if (request.method === 'GET' && pathname === '/') return answer(200, { 'content-type': 'text/html' }, page(stations, searchParams.get('done') ?? ''))
+    if (request.method === 'GET' && pathname === '/')
+      return answer(200, { 'content-type': 'text/html' }, page(stations, searchParams.get('done') ?? ''))
     if (request.method !== 'POST' || pathname !== '/do') return answer(404, {})
     let text = ''
-    request.on('data', (chunk: Buffer) => { if (text.length < 10_000) text += chunk.toString() })
+    request.on('data', (chunk: Buffer) => {
+      if (text.length < 10_000) text += chunk.toString()
+    })
     request.on('end', () => {
       const form = new URLSearchParams(text)
       const station = stations.find((one) => one.device.plan.name === form.get('device'))
       const act = acts[form.get('act') ?? '']
       if (!station || !act) return answer(400, {}, 'no such device or act')
       act(station, form.get('what') ?? '')
-      return answer(303, { location: `/?done=${encodeURIComponent(`${station.device.plan.name}: ${form.get('act')} ${form.get('what')}`)}#${station.device.plan.name}` })
+      return answer(303, {
+        location: `/?done=${encodeURIComponent(`${station.device.plan.name}: ${form.get('act')} ${form.get('what')}`)}#${station.device.plan.name}`,
+      })
     })
   })
   return server.listen(port, '127.0.0.1')

@@ -5,7 +5,12 @@ import { SimulatedDevice } from './simulated'
 
 const { devices } = estateOf(60, 'a')
 const end = Date.parse('2026-11-23T12:00:00Z')
-const named = (name: string, seed = 'a') => new SimulatedDevice(devices.find((one) => one.name === name)!, seed, end)
+const named = (name: string, seed = 'a') =>
+  new SimulatedDevice(
+    devices.find((one) => one.name === name)!,
+    seed,
+    end,
+  )
 
 describe('the invented estate', () => {
   it('is the same for the same seed, and grows without changing what was there', () => {
@@ -29,10 +34,14 @@ describe('a stand-in device', () => {
   })
   it('tells only readings that the server would take', () => {
     for (const plan of devices)
-      for (const [metric, instance, value] of new SimulatedDevice(plan, 'a', end).readings(end - 100 * minute)) expect([plan.name, readingFault(metric, instance, value)]).toEqual([plan.name, null])
+      for (const [metric, instance, value] of new SimulatedDevice(plan, 'a', end).readings(end - 100 * minute))
+        expect([plan.name, readingFault(metric, instance, value)]).toEqual([plan.name, null])
   })
   it('has a disk that fills, a service that stays down, and one that can be stopped and started by hand', () => {
-    const free = (ago: number) => named('sv-imaging-1').readings(end - ago * minute).find((one) => one[0] === 'disk.free' && one[1] === '/srv/images')![2]
+    const free = (ago: number) =>
+      named('sv-imaging-1')
+        .readings(end - ago * minute)
+        .find((one) => one[0] === 'disk.free' && one[1] === '/srv/images')![2]
     expect(free(0)).toBeLessThan(free(600))
     const app = named('bb-plant-app')
     const state = () => app.services(end + minute).find((one) => one.name === 'bakery-orders')!.state

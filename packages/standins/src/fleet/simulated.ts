@@ -1,10 +1,26 @@
 import seedrandom from 'seedrandom'
 import type { CollectSettings } from '#contract/report'
-import { day, hour, matchesAny, minute, type Facts, type LogEvent, type Millis, type Reading, type Service, type Updates } from '#core'
+import {
+  day,
+  hour,
+  matchesAny,
+  minute,
+  type Facts,
+  type LogEvent,
+  type Millis,
+  type Reading,
+  type Service,
+  type Updates,
+} from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from '../estate'
 
 /** What somebody made happen on a device through the panel. */
-export interface Meddling { stopped: string[]; filled: string[]; events: LogEvent[]; unplugged: boolean }
+export interface Meddling {
+  stopped: string[]
+  filled: string[]
+  events: LogEvent[]
+  unplugged: boolean
+}
 
 const gigabyte = 1e9
 
@@ -20,7 +36,9 @@ function drift(seed: string, what: string, at: Millis, step: Millis): number {
   return noise(seed, what, whole) * (1 - part) + noise(seed, what, whole + 1) * part
 }
 
-/** How busy people are at a time: working days, with a hump before and after noon. UTC is near enough for a stand-in. */
+/**
+ * How busy people are at a time: working days, with a hump before and after noon. UTC is near enough for a stand-in.
+ */
 function working(at: Millis): number {
   const date = new Date(at)
   const weekend = date.getUTCDay() % 6 === 0
@@ -39,7 +57,11 @@ export class SimulatedDevice {
   stuckUntil: Millis = 0
   readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false }
 
-  constructor(readonly plan: PlannedDevice, private readonly seed: string, private readonly historyEnd: Millis) {
+  constructor(
+    readonly plan: PlannedDevice,
+    private readonly seed: string,
+    private readonly historyEnd: Millis,
+  ) {
     this.version = noise(seed, `${plan.name}version`, 0) < 0.75 ? '0.1.0' : '0.2.0'
     if (plan.story?.silentFor) this.meddling.unplugged = true
   }
@@ -50,7 +72,8 @@ export class SimulatedDevice {
 
   /** Whether it reports at that time. */
   reportsAt(at: Millis): boolean {
-    if (at <= this.historyEnd) return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
+    if (at <= this.historyEnd)
+      return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
     return !this.meddling.unplugged && at >= this.stuckUntil
   }
 
@@ -62,14 +85,24 @@ export class SimulatedDevice {
       const done = 1 - Math.max(0, Math.min(1, this.#minutesBefore(at) / fills.overMinutes))
       return fills.from + (fills.to - fills.from) * done
     }
-    return used + 0.004 * drift(this.seed, `${this.plan.name}${mount}`, at, 3 * hour) + Math.min(0.002, 1 / size) * ((at % day) / day)
+    return (
+      used +
+      0.004 * drift(this.seed, `${this.plan.name}${mount}`, at, 3 * hour) +
+      Math.min(0.002, 1 / size) * ((at % day) / day)
+    )
   }
 
   readings(at: Millis): Reading[] {
     const { name, cores, story } = this.plan
     const before = this.#minutesBefore(at)
     const hard = story?.busy && before < story.busy.from && before > story.busy.to ? 0.9 : 0
-    const load = Math.min(1, 0.03 + 0.32 * working(at) * (0.6 + 0.8 * drift(this.seed, `${name}cpu`, at, 20 * minute)) + 0.09 * drift(this.seed, `${name}quick`, at, 2 * minute) + hard)
+    const load = Math.min(
+      1,
+      0.03 +
+        0.32 * working(at) * (0.6 + 0.8 * drift(this.seed, `${name}cpu`, at, 20 * minute)) +
+        0.09 * drift(this.seed, `${name}quick`, at, 2 * minute) +
+        hard,
+    )
     const memory = this.plan.memory * 1.073741824 * gigabyte
     const free = 0.55 - 0.22 * working(at) - 0.1 * drift(this.seed, `${name}memory`, at, 2 * hour)
     const traffic = 2e5 + 6e6 * working(at) * drift(this.seed, `${name}net`, at, 10 * minute)
@@ -84,8 +117,17 @@ export class SimulatedDevice {
       ['net.sent', 'eth0', Math.round(traffic * 0.4)],
       ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
     ]
-    for (const [mount, [size]] of Object.entries(this.plan.disks)) out.push(['disk.size', mount, size * gigabyte], ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))])
-    if (this.collect.collectors.some((one) => one.name === 'certificates') && this.plan.services.includes('nginx')) out.push(['certificate.left', '443', Math.round((this.historyEnd + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000)])
+    for (const [mount, [size]] of Object.entries(this.plan.disks))
+      out.push(
+        ['disk.size', mount, size * gigabyte],
+        ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
+      )
+    if (this.collect.collectors.some((one) => one.name === 'certificates') && this.plan.services.includes('nginx'))
+      out.push([
+        'certificate.left',
+        '443',
+        Math.round((this.historyEnd + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000),
+      ])
     return out
   }
 
@@ -93,7 +135,16 @@ export class SimulatedDevice {
     if (this.meddling.stopped.includes(service)) return true
     const before = this.#minutesBefore(at)
     const { down, flaps } = this.plan.story ?? {}
-    if (down?.some((one) => one.service === service && before <= one.from && before > one.to - (one.to === 0 ? Infinity : 0) && !this.#started.has(service))) return true
+    if (
+      down?.some(
+        (one) =>
+          one.service === service &&
+          before <= one.from &&
+          before > one.to - (one.to === 0 ? Infinity : 0) &&
+          !this.#started.has(service),
+      )
+    )
+      return true
     return flaps?.service === service && before > 0 && before % flaps.everyMinutes < flaps.forMinutes
   }
 
@@ -109,28 +160,61 @@ export class SimulatedDevice {
   }
 
   services(at: Millis): Service[] {
-    return servicesOf(this.plan).map((service) => (this.#isDown(service.name, at) ? { ...service, state: 'stopped' } : service))
+    return servicesOf(this.plan).map((service) =>
+      this.#isDown(service.name, at) ? { ...service, state: 'stopped' } : service,
+    )
   }
 
   #updates(at: Millis): Updates {
-    const { security, other, oldestDays, restart = false } = this.plan.story?.updates ?? { security: 0, other: 0, oldestDays: 0 }
+    const {
+      security,
+      other,
+      oldestDays,
+      restart = false,
+    } = this.plan.story?.updates ?? { security: 0, other: 0, oldestDays: 0 }
     const since = this.historyEnd - oldestDays * day
     return {
-      security, other, leftover: 0,
-      oldestSecurityAt: security ? since : null, oldestOtherAt: other ? since : null,
-      restartPending: restart, checkedAt: at - (at % day),
-      names: Array.from({ length: security + other }, (_, i) => (osFamilyOf(this.plan) === 'linux' ? `package-${i + 1}` : `Update ${500_100 + i}`)),
+      security,
+      other,
+      leftover: 0,
+      oldestSecurityAt: security ? since : null,
+      oldestOtherAt: other ? since : null,
+      restartPending: restart,
+      checkedAt: at - (at % day),
+      names: Array.from({ length: security + other }, (_, i) =>
+        osFamilyOf(this.plan) === 'linux' ? `package-${i + 1}` : `Update ${500_100 + i}`,
+      ),
     }
   }
 
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
     return {
-      system: { osFamily, osName: this.plan.os, hostName: this.plan.name, cores: this.plan.cores, agentVersion: this.version, serviceManager: osFamily === 'linux' ? 'systemd' : 'windows', startsAtBoot: true, optional: this.collect.collectors.map((one) => one.name), updatable: osFamily === 'linux', mends: true },
-      disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({ mount, device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount, fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS', removable: false, size: size * gigabyte })),
+      system: {
+        osFamily,
+        osName: this.plan.os,
+        hostName: this.plan.name,
+        cores: this.plan.cores,
+        agentVersion: this.version,
+        serviceManager: osFamily === 'linux' ? 'systemd' : 'windows',
+        startsAtBoot: true,
+        optional: this.collect.collectors.map((one) => one.name),
+        updatable: osFamily === 'linux',
+        mends: true,
+      },
+      disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({
+        mount,
+        device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount,
+        fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS',
+        removable: false,
+        size: size * gigabyte,
+      })),
       services: this.services(at),
       updates: this.#updates(at),
-      logs: logsOf(this.plan).map((one) => ({ name: one.name, collected: one.ordinary || matchesAny(this.collect.logs, one.name) })),
+      logs: logsOf(this.plan).map((one) => ({
+        name: one.name,
+        collected: one.ordinary || matchesAny(this.collect.logs, one.name),
+      })),
     }
   }
 
@@ -145,18 +229,54 @@ export class SimulatedDevice {
       const time = step * minute
       const before = this.#minutesBefore(time)
       if (noise(this.seed, `${name}log`, step) < 0.02 + 0.08 * working(time))
-        found.push({ at: time, channel, source: linux ? 'systemd' : 'Service Control Manager', id: linux ? null : 7036, level: 'informational', text: linux ? 'Started a scheduled job.' : 'A service entered the running state.' })
+        found.push({
+          at: time,
+          channel,
+          source: linux ? 'systemd' : 'Service Control Manager',
+          id: linux ? null : 7036,
+          level: 'informational',
+          text: linux ? 'Started a scheduled job.' : 'A service entered the running state.',
+        })
       if (noise(this.seed, `${name}warn`, step) < 0.003)
-        found.push({ at: time, channel, source: linux ? 'chronyd' : 'W32Time', id: linux ? null : 36, level: 'warning', text: 'The time source did not answer.' })
+        found.push({
+          at: time,
+          channel,
+          source: linux ? 'chronyd' : 'W32Time',
+          id: linux ? null : 36,
+          level: 'warning',
+          text: 'The time source did not answer.',
+        })
       if (story?.backup && before >= story.backup.lastMinutesAgo && (before - story.backup.lastMinutesAgo) % 1440 < 1)
-        found.push({ at: time, channel, source: 'nightly-backup', id: null, level: 'informational', text: 'nightly run completed, 1 284 files, 0 errors' })
+        found.push({
+          at: time,
+          channel,
+          source: 'nightly-backup',
+          id: null,
+          level: 'informational',
+          text: 'nightly run completed, 1 284 files, 0 errors',
+        })
       if (story?.errors && before > story.errors.minutesAgo - story.errors.times && before <= story.errors.minutesAgo)
-        found.push({ at: time, channel, source: story.errors.source, id: story.errors.id, level: 'error', text: story.errors.text })
+        found.push({
+          at: time,
+          channel,
+          source: story.errors.source,
+          id: story.errors.id,
+          level: 'error',
+          text: story.errors.text,
+        })
     }
     for (const log of logsOf(this.plan))
       if (!log.ordinary && matchesAny(this.collect.logs, log.name))
         for (let step = Math.floor(from / minute) + 1; step * minute <= at; step++)
-          if (noise(this.seed, `${name}${log.name}`, step) < 0.05) found.push({ at: step * minute, channel: log.name, source: log.name.split('/')[0]!, id: null, level: 'error', text: 'A client closed the connection before the answer was complete.' })
+          if (noise(this.seed, `${name}${log.name}`, step) < 0.05)
+            found.push({
+              at: step * minute,
+              channel: log.name,
+              source: log.name.split('/')[0]!,
+              id: null,
+              level: 'error',
+              text: 'A client closed the connection before the answer was complete.',
+            })
     return found
   }
 }

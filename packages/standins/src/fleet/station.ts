@@ -2,25 +2,54 @@ import { createPublicKey, verify } from 'node:crypto'
 import { setTimeout as wait } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Pool } from 'undici'
-import { protocolVersion, type AgentSettings, type Attended, type Enrolment, type Report, type ReportBatch, type ReportReceipt, type ServiceNews, type ServiceOrder, type SignedText, type Task, type UpdateNews, type UpdateOrder } from '#contract/report'
+import {
+  protocolVersion,
+  type AgentSettings,
+  type Attended,
+  type Enrolment,
+  type Report,
+  type ReportBatch,
+  type ReportReceipt,
+  type ServiceNews,
+  type ServiceOrder,
+  type SignedText,
+  type Task,
+  type UpdateNews,
+  type UpdateOrder,
+} from '#contract/report'
 import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
 
 /** What a device keeps between runs. */
-export interface Identity { deviceKey: string; seq: number; interval: Millis; reportedAt: Millis; serverKey: string; /** Of the agent, once it was updated. */ version?: string }
+export interface Identity {
+  deviceKey: string
+  seq: number
+  interval: Millis
+  reportedAt: Millis
+  serverKey: string
+  /** Of the agent, once it was updated. */ version?: string
+}
 
 async function post<T>(server: Pool, path: string, body: unknown, key?: string): Promise<T> {
   const { statusCode, body: answer } = await server.request({
-    path, method: 'POST', body: gzipSync(JSON.stringify(body), { level: 1 }),
-    headers: { 'content-type': 'application/json', 'content-encoding': 'gzip', ...(key ? { authorization: `Bearer ${key}` } : {}) },
+    path,
+    method: 'POST',
+    body: gzipSync(JSON.stringify(body), { level: 1 }),
+    headers: {
+      'content-type': 'application/json',
+      'content-encoding': 'gzip',
+      ...(key ? { authorization: `Bearer ${key}` } : {}),
+    },
   })
   const text = await answer.text()
   if (statusCode !== 200) throw new Error(`${path}: ${statusCode} ${text}`)
   return JSON.parse(text) as T
 }
 
-/** Speaks the agent's protocol for one stand-in device: in order, again until acknowledged, facts only when they change. */
+/**
+ * Speaks the agent's protocol for one stand-in device: in order, again until acknowledged, facts only when they change.
+ */
 export class Station {
   #queue: Report[] = []
   #told: Partial<Record<keyof Facts, string>> = {}
@@ -28,7 +57,12 @@ export class Station {
   #settings: Pick<AgentSettings, 'every' | 'roster'> = { every: {}, roster: '' }
   readonly #ran = new Map<PacedCollector, Millis>()
 
-  constructor(readonly device: SimulatedDevice, private readonly server: Pool, private readonly patience: Pool, public identity: Identity | null = null) {
+  constructor(
+    readonly device: SimulatedDevice,
+    private readonly server: Pool,
+    private readonly patience: Pool,
+    public identity: Identity | null = null,
+  ) {
     if (identity?.version) device.version = identity.version
   }
 
@@ -39,15 +73,30 @@ export class Station {
 
   async enrol(key: string): Promise<void> {
     const { plan } = this.device
-    const enrolment = await post<Enrolment>(this.server, '/api/agent/enrol', { version: protocolVersion, key, name: plan.name, osFamily: osFamilyOf(plan), osName: plan.os, sentAt: this.#clock(Date.now()) })
-    this.identity = { deviceKey: enrolment.deviceKey, seq: enrolment.firstSeq - 1, interval: enrolment.settings.interval, reportedAt: 0, serverKey: enrolment.serverKey }
+    const enrolment = await post<Enrolment>(this.server, '/api/agent/enrol', {
+      version: protocolVersion,
+      key,
+      name: plan.name,
+      osFamily: osFamilyOf(plan),
+      osName: plan.os,
+      sentAt: this.#clock(Date.now()),
+    })
+    this.identity = {
+      deviceKey: enrolment.deviceKey,
+      seq: enrolment.firstSeq - 1,
+      interval: enrolment.settings.interval,
+      reportedAt: 0,
+      serverKey: enrolment.serverKey,
+    }
   }
 
   /** Puts the report of a moment into the queue. */
   observe(at: Millis, interval: Millis): void {
     const identity = this.identity!
     if (!this.device.reportsAt(at)) return
-    const rested = pacedCollectors.filter((one) => at - (this.#ran.get(one) ?? 0) < (this.#settings.every[one] ?? interval) - interval / 2)
+    const rested = pacedCollectors.filter(
+      (one) => at - (this.#ran.get(one) ?? 0) < (this.#settings.every[one] ?? interval) - interval / 2,
+    )
     for (const one of pacedCollectors) if (!rested.includes(one)) this.#ran.set(one, at)
     const all = this.device.facts(at)
     if (rested.includes('services')) delete all.services
@@ -57,11 +106,21 @@ export class Station {
       if (this.#told[subject] !== text) Object.assign(facts, { [subject]: all[subject] })
       this.#told[subject] = text
     }
-    const events = this.device.events(identity.reportedAt || at - interval, at).map((event) => ({ ...event, at: this.#clock(event.at) }))
+    const events = this.device
+      .events(identity.reportedAt || at - interval, at)
+      .map((event) => ({ ...event, at: this.#clock(event.at) }))
     this.#queue.push({
-      seq: ++identity.seq, at: this.#clock(at), interval, readings: this.device.readings(at).filter(([metric]) => !rested.some((one) => one === collectorOfMetric(metric))).map(([...one]) => one),
-      ...(rested.length ? { rested } : {}), ...(this.#settings.roster ? { roster: this.#settings.roster } : {}),
-      ...(Object.keys(facts).length ? { facts } : {}), ...(events.length ? { events: events.slice(-500) } : {}),
+      seq: ++identity.seq,
+      at: this.#clock(at),
+      interval,
+      readings: this.device
+        .readings(at)
+        .filter(([metric]) => !rested.some((one) => one === collectorOfMetric(metric)))
+        .map(([...one]) => one),
+      ...(rested.length ? { rested } : {}),
+      ...(this.#settings.roster ? { roster: this.#settings.roster } : {}),
+      ...(Object.keys(facts).length ? { facts } : {}),
+      ...(events.length ? { events: events.slice(-500) } : {}),
     })
     identity.reportedAt = at
   }
@@ -88,13 +147,25 @@ export class Station {
     const broken = this.device.plan.story?.broken === service
     if (verb === 'stop') this.device.stop(service)
     else if (!broken) this.device.start(service)
-    const news: ServiceNews = broken && verb !== 'stop' ? { state: 'failed', before, after: stateOf(), reason: `Job for ${service}.service failed because the control process exited with error code.`, hopeless: false } : { state: 'done', before, after: stateOf(), reason: '', hopeless: false }
+    const news: ServiceNews =
+      broken && verb !== 'stop'
+        ? {
+            state: 'failed',
+            before,
+            after: stateOf(),
+            reason: `Job for ${service}.service failed because the control process exited with error code.`,
+            hopeless: false,
+          }
+        : { state: 'done', before, after: stateOf(), reason: '', hopeless: false }
     await post(this.server, `/api/agent/tasks/${id}`, { service: news }, this.identity!.deviceKey)
     this.observe(Date.now(), this.identity!.interval)
     await this.send()
   }
 
-  /** Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes back. */
+  /**
+   * Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes
+   * back.
+   */
   async #update(id: number, order: UpdateOrder): Promise<void> {
     const identity = this.identity!
     const tell = (update: UpdateNews) => post(this.server, `/api/agent/tasks/${id}`, { update }, identity.deviceKey)
@@ -106,7 +177,11 @@ export class Station {
       const pause = Math.min(order.within, 30 * second)
       this.device.stuckUntil = Date.now() + pause
       await wait(pause)
-      await tell({ state: 'failed', step: '', reason: `version ${order.version} did not report in time, or did not stay up; ${this.device.version} runs again` })
+      await tell({
+        state: 'failed',
+        step: '',
+        reason: `version ${order.version} did not report in time, or did not stay up; ${this.device.version} runs again`,
+      })
       return
     }
     this.device.version = identity.version = order.version
@@ -122,7 +197,12 @@ export class Station {
   /** Waits at the server for another roster, as an agent does; one that is off, or cut off, does not. */
   async attend(): Promise<void> {
     if (!this.identity || !this.device.reportsAt(Date.now())) return
-    const { settings, work } = await post<Attended>(this.patience, '/api/agent/attend', { roster: this.#settings.roster }, this.identity.deviceKey)
+    const { settings, work } = await post<Attended>(
+      this.patience,
+      '/api/agent/attend',
+      { roster: this.#settings.roster },
+      this.identity.deviceKey,
+    )
     this.#follow(settings)
     // What is to be done comes with the receipt of a report.
     if (!work) return
@@ -136,7 +216,12 @@ export class Station {
     this.#sending = true
     try {
       while (this.#queue.length) {
-        const batch: ReportBatch = { version: protocolVersion, sentAt: this.#clock(Date.now()), oldest: this.#queue[0]!.seq, reports: this.#queue.slice(0, 120) }
+        const batch: ReportBatch = {
+          version: protocolVersion,
+          sentAt: this.#clock(Date.now()),
+          oldest: this.#queue[0]!.seq,
+          reports: this.#queue.slice(0, 120),
+        }
         const receipt = await post<ReportReceipt>(this.server, '/api/agent/reports', batch, this.identity.deviceKey)
         this.#queue = this.#queue.filter((report) => report.seq > receipt.acknowledged)
         this.#follow(receipt.settings)

@@ -1,7 +1,14 @@
 import { createServer, type Server, type Socket } from 'node:net'
 
-/** A stand-in machine on an address of loopback: it accepts connections at its ports, and introduces itself where SSH does. */
-export interface StandInHost { address: string; ports: number[]; banner: string | null }
+/**
+ * A stand-in machine on an address of loopback: it accepts connections at its ports, and introduces itself where SSH
+ * does.
+ */
+export interface StandInHost {
+  address: string
+  ports: number[]
+  banner: string | null
+}
 
 const kinds: Omit<StandInHost, 'address'>[] = [
   { ports: [22], banner: 'SSH-2.0-OpenSSH_9.2p1 Debian-2+deb12u3' },
@@ -12,7 +19,10 @@ const kinds: Omit<StandInHost, 'address'>[] = [
   { ports: [22, 443], banner: 'SSH-2.0-SwitchShell_4' },
 ]
 
-/** The same hosts for the same network and count: one at every third address, of every kind. @param network the first three numbers, such as 127.20.0 */
+/**
+ * The same hosts for the same network and count: one at every third address, of every kind.
+ * @param network the first three numbers, such as 127.20.0
+ */
 export function plannedHosts(network: string, count: number): StandInHost[] {
   return Array.from({ length: count }, (_, i) => ({ address: `${network}.${3 + i * 3}`, ...kinds[i % kinds.length]! }))
 }
@@ -29,7 +39,9 @@ export async function openHosts(hosts: readonly StandInHost[]): Promise<() => Pr
         socket.on('error', () => socket.destroy())
         if (port === 22 && banner) socket.write(`${banner}\r\n`)
       })
-      await new Promise<void>((resolve, reject) => { server.once('error', reject).listen(port, address, resolve) })
+      await new Promise<void>((resolve, reject) => {
+        server.once('error', reject).listen(port, address, resolve)
+      })
       servers.push(server)
     }
   return async () => {

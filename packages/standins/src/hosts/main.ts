@@ -7,26 +7,63 @@ import { openHosts, plannedHosts } from './hosts'
 import { openSshHost, rootOf, type SshHost, type Trouble } from './sshHost'
 import { openWindowsHost, type WindowsHost } from './windowsHost'
 
-/** Machines for a sweep to find, and machines that take an agent over SSH or Windows' remote management, some of them with a trouble. */
+/**
+ * Machines for a sweep to find, and machines that take an agent over SSH or Windows' remote management, some of them
+ * with a trouble.
+ */
 const [folder = '/tmp/custode-hosts', port = '7702'] = process.argv.slice(2)
-const troubles: Trouble[] = [null, null, 'refuses the password', null, 'has no space', null, 'gives no rights', 'is another system', 'is slow', null]
+const troubles: Trouble[] = [
+  null,
+  null,
+  'refuses the password',
+  null,
+  'has no space',
+  null,
+  'gives no rights',
+  'is another system',
+  'is slow',
+  null,
+]
 // They run what they are told, so nobody but this installation may tell them.
 const password = process.env.CUSTODE_HOSTS_PASSWORD ?? randomBytes(18).toString('base64url')
-const machines: SshHost[] = troubles.map((trouble, i) => ({ address: `127.21.0.${11 + i}`, trouble, user: 'root', password }))
+const machines: SshHost[] = troubles.map((trouble, i) => ({
+  address: `127.21.0.${11 + i}`,
+  trouble,
+  user: 'root',
+  password,
+}))
 
 const windowsTroubles: WindowsHost['trouble'][] = [null, 'gives no rights', 'refuses the password', 'has no space']
-const windows: WindowsHost[] = windowsTroubles.map((trouble, i) => ({ address: `127.22.0.${3 + i}`, trouble, user: 'root', password }))
+const windows: WindowsHost[] = windowsTroubles.map((trouble, i) => ({
+  address: `127.22.0.${3 + i}`,
+  trouble,
+  user: 'root',
+  password,
+}))
 
 type Opened = Awaited<ReturnType<typeof openSshHost>>
 const opened = new Map<string, Opened>()
 
-interface Standing { server: string; deviceKey: string; interval: number; seq: number; facts: object }
+interface Standing {
+  server: string
+  deviceKey: string
+  interval: number
+  seq: number
+  facts: object
+}
 
-/** Reports for a machine with the key of its agent: the same protocol, less load. Ends when the server takes no more from it. */
+/**
+ * Reports for a machine with the key of its agent: the same protocol, less load. Ends when the server takes no more
+ * from it.
+ */
 async function reportFor({ server, deviceKey, interval, seq, facts }: Standing): Promise<void> {
   for (let next = seq; ;) {
     const report = { seq: next, at: Date.now(), interval, readings: [['cpu.busy', '', 0.04]], facts }
-    const answer = await fetch(`${server}/api/agent/reports`, { method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${deviceKey}` }, body: JSON.stringify({ version: 1, sentAt: Date.now(), oldest: next, reports: [report] }) }).catch(() => null)
+    const answer = await fetch(`${server}/api/agent/reports`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${deviceKey}` },
+      body: JSON.stringify({ version: 1, sentAt: Date.now(), oldest: next, reports: [report] }),
+    }).catch(() => null)
     if (answer?.ok) next = ((await answer.json()) as { acknowledged: number }).acknowledged + 1
     await new Promise((resolve) => setTimeout(resolve, interval))
   }
@@ -36,18 +73,63 @@ async function reportFor({ server, deviceKey, interval, seq, facts }: Standing):
 async function reportWhenInstalled(address: string): Promise<void> {
   const home = join(rootOf(folder, address), 'var/lib/custode-agent')
   while (!existsSync(join(home, 'identity.json'))) await new Promise((resolve) => setTimeout(resolve, 1000))
-  const { server, deviceKey, interval, name } = JSON.parse(readFileSync(join(home, 'identity.json'), 'utf8')) as { server: string; deviceKey: string; interval: number; name: string }
-  await reportFor({ server, deviceKey, interval, seq: Number(readFileSync(join(home, 'sequence'), 'utf8')) + 1, facts: { system: { osFamily: 'linux', osName: 'Debian 12', hostName: name, cores: 2, agentVersion: '0.1.0', serviceManager: 'systemd', startsAtBoot: true, addresses: [address] } } })
+  const { server, deviceKey, interval, name } = JSON.parse(readFileSync(join(home, 'identity.json'), 'utf8')) as {
+    server: string
+    deviceKey: string
+    interval: number
+    name: string
+  }
+  await reportFor({
+    server,
+    deviceKey,
+    interval,
+    seq: Number(readFileSync(join(home, 'sequence'), 'utf8')) + 1,
+    facts: {
+      system: {
+        osFamily: 'linux',
+        osName: 'Debian 12',
+        hostName: name,
+        cores: 2,
+        agentVersion: '0.1.0',
+        serviceManager: 'systemd',
+        startsAtBoot: true,
+        addresses: [address],
+      },
+    },
+  })
 }
 
 /** What the installation script does on Windows, as far as the server sees it. */
-async function installOnWindows({ address }: WindowsHost, { server, key, name }: { server: string; key: string; name: string }): Promise<void> {
+async function installOnWindows(
+  { address }: WindowsHost,
+  { server, key, name }: { server: string; key: string; name: string },
+): Promise<void> {
   const system = { osFamily: 'windows', osName: 'Windows Server 2022 Standard' }
-  const response = await fetch(`${server}/api/agent/enrol`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ version: 1, key, name, ...system, addresses: [address], sentAt: Date.now() }) })
+  const response = await fetch(`${server}/api/agent/enrol`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ version: 1, key, name, ...system, addresses: [address], sentAt: Date.now() }),
+  })
   const enrolment = (await response.json()) as Enrolment & { detail?: string }
   if (!response.ok) throw new Error(enrolment.detail)
-  const facts = { system: { ...system, hostName: name, cores: 4, agentVersion: '0.2.0', serviceManager: 'windows', startsAtBoot: true, addresses: [address] } }
-  void reportFor({ server, deviceKey: enrolment.deviceKey, interval: enrolment.settings.interval, seq: enrolment.firstSeq, facts })
+  const facts = {
+    system: {
+      ...system,
+      hostName: name,
+      cores: 4,
+      agentVersion: '0.2.0',
+      serviceManager: 'windows',
+      startsAtBoot: true,
+      addresses: [address],
+    },
+  }
+  void reportFor({
+    server,
+    deviceKey: enrolment.deviceKey,
+    interval: enrolment.settings.interval,
+    seq: enrolment.firstSeq,
+    facts,
+  })
 }
 
 /** What a technician would go there and mend; with `?renew` it is as before, but shows another host key. */
@@ -60,7 +142,10 @@ function listenForMending(): void {
         const renew = url.searchParams.has('renew')
         const before = opened.get(host.address)
         await before?.close()
-        opened.set(host.address, await openSshHost(renew ? host : { ...host, trouble: null }, folder, renew ? undefined : before?.key))
+        opened.set(
+          host.address,
+          await openSshHost(renew ? host : { ...host, trouble: null }, folder, renew ? undefined : before?.key),
+        )
       }
       response.writeHead(host ? 200 : 404).end()
     })()

@@ -13,7 +13,23 @@ export const debianOf: Record<Release, number> = { bullseye: 11, bookworm: 12, t
 /** What an ordinary small server has; `libfaketime` lets a test turn the clock of one program. */
 function packagesOf(release: Release): string[] {
   const polkit = release === 'bullseye' ? 'policykit-1' : 'polkitd'
-  return ['systemd', 'systemd-sysv', 'libpam-systemd', 'dbus', polkit, 'openssh-server', 'iproute2', 'procps', 'rsyslog', 'cron', 'nginx-light', 'curl', 'ca-certificates', 'passwd', 'libfaketime']
+  return [
+    'systemd',
+    'systemd-sysv',
+    'libpam-systemd',
+    'dbus',
+    polkit,
+    'openssh-server',
+    'iproute2',
+    'procps',
+    'rsyslog',
+    'cron',
+    'nginx-light',
+    'curl',
+    'ca-certificates',
+    'passwd',
+    'libfaketime',
+  ]
 }
 
 /** Takes a lock that ends with its holder, waiting for whoever has it. */
@@ -43,15 +59,25 @@ async function withLock<T>(folder: string, work: () => Promise<T>): Promise<T> {
  */
 export async function ensureBase(release: Release): Promise<string> {
   const packages = packagesOf(release)
-  const folder = join(basesFolder, `${release}-${createHash('sha256').update(packages.join()).digest('hex').slice(0, 8)}`)
+  const folder = join(
+    basesFolder,
+    `${release}-${createHash('sha256').update(packages.join()).digest('hex').slice(0, 8)}`,
+  )
   mkdirSync(basesFolder, { recursive: true, mode: 0o755 })
   if (existsSync(folder)) return folder
   return withLock(`${folder}.lock`, async () => {
     if (existsSync(folder)) return folder
     const fresh = `${folder}.new`
     rmSync(fresh, { recursive: true, force: true })
-    const made = await runTool('mmdebstrap', ['--variant=minbase', '--quiet', `--include=${packages.join(',')}`, release, fresh], { timeout: 900_000 })
-    if (made.code !== 0) throw new Error(`Debian ${debianOf[release]} (${release}) could not be made: ${made.stderr.trim().split('\n').pop()}`)
+    const made = await runTool(
+      'mmdebstrap',
+      ['--variant=minbase', '--quiet', `--include=${packages.join(',')}`, release, fresh],
+      { timeout: 900_000 },
+    )
+    if (made.code !== 0)
+      throw new Error(
+        `Debian ${debianOf[release]} (${release}) could not be made: ${made.stderr.trim().split('\n').pop()}`,
+      )
     renameSync(fresh, folder)
     return folder
   })

@@ -3,14 +3,26 @@ import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { runTool } from './tools'
 
-/** Where the hierarchies that systemd keeps its units in are mounted (cgroups(7)): the unified one, alone or beside the old ones. */
+/**
+ * Where the hierarchies that systemd keeps its units in are mounted (cgroups(7)): the unified one, alone or beside the
+ * old ones.
+ */
 function hierarchies(): string[] {
-  const own = readFileSync('/proc/self/cgroup', 'utf8').split('\n').map((line) => line.split(':'))
-  const pathOf = (wanted: (id: string, controllers: string) => boolean) => own.find(([id, controllers]) => wanted(id ?? '', controllers ?? ''))?.[2]
+  const own = readFileSync('/proc/self/cgroup', 'utf8')
+    .split('\n')
+    .map((line) => line.split(':'))
+  const pathOf = (wanted: (id: string, controllers: string) => boolean) =>
+    own.find(([id, controllers]) => wanted(id ?? '', controllers ?? ''))?.[2]
   const unified = pathOf((id) => id === '0')
   const named = pathOf((_, controllers) => controllers === 'name=systemd')
   return [
-    ...(unified === undefined ? [] : [existsSync('/sys/fs/cgroup/unified') ? join('/sys/fs/cgroup/unified', unified) : join('/sys/fs/cgroup', unified)]),
+    ...(unified === undefined
+      ? []
+      : [
+          existsSync('/sys/fs/cgroup/unified')
+            ? join('/sys/fs/cgroup/unified', unified)
+            : join('/sys/fs/cgroup', unified),
+        ]),
     ...(named === undefined ? [] : [join('/sys/fs/cgroup/systemd', named)]),
   ].filter((folder) => existsSync(join(folder, 'cgroup.procs')))
 }

@@ -8,17 +8,31 @@ import { makeGroups, removeGroups } from './cgroup'
 import { startOf } from './place'
 import { runTool, tool, type Done, type RunOptions } from './tools'
 
-export interface HostOptions { release: Release; name: string; base: string; folder: string; bridge: string; gateway: string; address: string }
+export interface HostOptions {
+  release: Release
+  name: string
+  base: string
+  folder: string
+  bridge: string
+  gateway: string
+  address: string
+}
 
 /** systemd(1), “Signals”: SIGRTMIN+4 starts poweroff.target. Numbered, because Node knows no name for it. */
 const powerOff = 38
 /** What systemd-nspawn ends with when the host asked for a restart and --keep-unit is set. */
 const wantsReboot = 133
 
-const environment = { PATH: '/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8', HOME: '/root', TERM: 'dumb' }
+const environment = {
+  PATH: '/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin',
+  LC_ALL: 'C.UTF-8',
+  HOME: '/root',
+  TERM: 'dumb',
+}
 
 /**
- * A Debian of its own with a live systemd, journald, polkit and OpenSSH: an overlay over a base, booted by systemd-nspawn
+ * A Debian of its own with a live systemd, journald, polkit and OpenSSH: an overlay over a base, booted by
+ * systemd-nspawn
  * in a network namespace. What it has is what Debian's packages brought; nothing in it is imitated.
  */
 export class RealHost {
@@ -69,7 +83,15 @@ export class RealHost {
     const { base, folder } = this.options
     for (const part of ['upper', 'work', 'root']) mkdirSync(join(folder, part), { recursive: true })
     if ((await runTool('mountpoint', ['-q', this.root])).code === 0) return
-    await tool('mount', '-t', 'overlay', 'overlay', '-o', `lowerdir=${base},upperdir=${join(folder, 'upper')},workdir=${join(folder, 'work')}`, this.root)
+    await tool(
+      'mount',
+      '-t',
+      'overlay',
+      'overlay',
+      '-o',
+      `lowerdir=${base},upperdir=${join(folder, 'upper')},workdir=${join(folder, 'work')}`,
+      this.root,
+    )
   }
 
   /** Starts it, and waits until it is up: systemd says so, and SSH answers. */
@@ -91,8 +113,24 @@ export class RealHost {
     const log = openSync(join(folder, 'console.log'), 'a', 0o600)
     const groups = makeGroups(this.#namespace())
     const enter = groups.map((group) => `echo $$ > ${group}/cgroup.procs`).join('; ') || ':'
-    const child = spawn('/bin/sh', ['-c', `${enter}; exec systemd-nspawn "$@"`, 'sh', '--quiet', '--register=no', '--keep-unit', '-D', this.root, `--machine=${this.name}`, '-b', '--link-journal=no', `--network-namespace-path=/run/netns/${this.#namespace()}`],
-      { detached: true, stdio: ['ignore', log, log], env: environment })
+    const child = spawn(
+      '/bin/sh',
+      [
+        '-c',
+        `${enter}; exec systemd-nspawn "$@"`,
+        'sh',
+        '--quiet',
+        '--register=no',
+        '--keep-unit',
+        '-D',
+        this.root,
+        `--machine=${this.name}`,
+        '-b',
+        '--link-journal=no',
+        `--network-namespace-path=/run/netns/${this.#namespace()}`,
+      ],
+      { detached: true, stdio: ['ignore', log, log], env: environment },
+    )
     this.#nspawn = child
     writeFileSync(join(folder, 'pid'), `${child.pid} ${startOf(child.pid!)}`)
     child.on('exit', (code) => {
@@ -109,7 +147,9 @@ export class RealHost {
       const state = await this.run('systemctl is-system-running').catch(() => null)
       if (state && /^(running|degraded)$/.test(state.stdout.trim()) && (await answers(this.address, 22))) return
     }
-    throw new Error(`${this.name} did not come up within 90 s; its console: ${readFileSync(join(folder, 'console.log'), 'utf8').slice(-600)}`)
+    throw new Error(
+      `${this.name} did not come up within 90 s; its console: ${readFileSync(join(folder, 'console.log'), 'utf8').slice(-600)}`,
+    )
   }
 
   /** Its first process, as this machine numbers it. */
@@ -123,13 +163,19 @@ export class RealHost {
   async run(script: string, options: RunOptions = {}): Promise<Done> {
     const leader = this.#leader()
     if (leader === null) throw new Error(`${this.name} is not running`)
-    return runTool('nsenter', ['-t', String(leader), '-m', '-u', '-i', '-n', '-p', '--', '/bin/sh', '-c', script], { ...options, env: { ...environment, ...options.env } })
+    return runTool('nsenter', ['-t', String(leader), '-m', '-u', '-i', '-n', '-p', '--', '/bin/sh', '-c', script], {
+      ...options,
+      env: { ...environment, ...options.env },
+    })
   }
 
   /** The same, for a command that must succeed. @throws Error with its last words */
   async sh(script: string, options: RunOptions = {}): Promise<string> {
     const { code, stdout, stderr } = await this.run(script, options)
-    if (code !== 0) throw new Error(`${this.name}: ${script.slice(0, 200)}: exit status ${code}: ${(stderr.trim() || stdout.trim()).split('\n').slice(-30).join(' / ')}`)
+    if (code !== 0)
+      throw new Error(
+        `${this.name}: ${script.slice(0, 200)}: exit status ${code}: ${(stderr.trim() || stdout.trim()).split('\n').slice(-30).join(' / ')}`,
+      )
     return stdout
   }
 
@@ -149,7 +195,9 @@ export class RealHost {
     await tool('truncate', '-s', `${megabytes}M`, image)
     await tool('mkfs.ext4', '-q', '-F', image)
     const device = (await tool('losetup', '--find', '--show', image)).trim()
-    await this.sh(`mkdir -p ${mount}; [ -e ${device} ] || mknod ${device} b 7 ${device.replace(/\D/g, '')}; mount ${device} ${mount}`)
+    await this.sh(
+      `mkdir -p ${mount}; [ -e ${device} ] || mknod ${device} b 7 ${device.replace(/\D/g, '')}; mount ${device} ${mount}`,
+    )
     // Goes with the mount.
     await tool('losetup', '--detach', device)
   }
@@ -158,7 +206,8 @@ export class RealHost {
   async reboot(): Promise<void> {
     const before = this.#nspawn
     await this.run('systemctl reboot')
-    for (const end = Date.now() + 60_000; this.#nspawn === before; await wait(100)) if (Date.now() > end) throw new Error(`${this.name} did not go down within 60 s`)
+    for (const end = Date.now() + 60_000; this.#nspawn === before; await wait(100))
+      if (Date.now() > end) throw new Error(`${this.name} did not go down within 60 s`)
     await this.#booted
   }
 
@@ -267,6 +316,9 @@ function answers(address: string, port: number): Promise<boolean> {
       socket.destroy()
       resolve(yes)
     }
-    socket.on('connect', () => end(true)).on('error', () => end(false)).on('timeout', () => end(false))
+    socket
+      .on('connect', () => end(true))
+      .on('error', () => end(false))
+      .on('timeout', () => end(false))
   })
 }

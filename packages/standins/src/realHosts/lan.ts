@@ -8,7 +8,8 @@ import { RealHost } from './host'
 import { lansFolder, startOf } from './place'
 import { runTool, tool } from './tools'
 
-// A block that is never routed: for benchmarks of network devices (RFC 2544, section C.2.2). A bridge of ours carries it.
+// A block that is never routed: for benchmarks of network devices (RFC 2544, section C.2.2). A bridge of ours carries
+// it.
 const block = '198.18'
 
 /** A network of its own on this machine: a bridge, and real hosts on it, each in a network namespace. */
@@ -17,7 +18,10 @@ export class Lan {
   readonly #forwarders: Server[] = []
   #next = 11
 
-  private constructor(readonly number: number, readonly folder: string) {}
+  private constructor(
+    readonly number: number,
+    readonly folder: string,
+  ) {}
 
   /** Makes the bridge. What a broken run left behind goes first. */
   static async open(): Promise<Lan> {
@@ -54,7 +58,15 @@ export class Lan {
   /** Boots another host; ready when its services are up and SSH answers. */
   async add(release: Release, name: string): Promise<RealHost> {
     const base = await ensureBase(release)
-    const host = new RealHost({ release, name, base, folder: join(this.folder, name), bridge: this.bridge, gateway: this.gateway, address: `${block}.${this.number}.${this.#next++}` })
+    const host = new RealHost({
+      release,
+      name,
+      base,
+      folder: join(this.folder, name),
+      bridge: this.bridge,
+      gateway: this.gateway,
+      address: `${block}.${this.number}.${this.#next++}`,
+    })
     this.hosts.push(host)
     await host.boot()
     return host
@@ -62,14 +74,22 @@ export class Lan {
 
   /** Another host with the disk of this one as it stands: a clone. The original must be down or may run on. */
   async clone(of: RealHost, name: string): Promise<RealHost> {
-    const host = new RealHost({ ...of.options, name, folder: join(this.folder, name), address: `${block}.${this.number}.${this.#next++}` })
+    const host = new RealHost({
+      ...of.options,
+      name,
+      folder: join(this.folder, name),
+      address: `${block}.${this.number}.${this.#next++}`,
+    })
     this.hosts.push(host)
     await host.copyDiskOf(of)
     await host.boot()
     return host
   }
 
-  /** Lets the hosts reach a program of this machine that listens on loopback, over TLS, at the gateway's address and the same port: what a proxy does before a server. */
+  /**
+   * Lets the hosts reach a program of this machine that listens on loopback, over TLS, at the gateway's address and the
+   * same port: what a proxy does before a server.
+   */
   async forward(port: number, identity: KeyAndCertificate): Promise<void> {
     const server = createServer(identity, (incoming) => {
       const outgoing = connect(port, '127.0.0.1')
@@ -80,7 +100,9 @@ export class Lan {
       incoming.on('error', end).on('close', end).pipe(outgoing)
       outgoing.on('error', end).on('close', end).pipe(incoming)
     })
-    await new Promise<void>((resolve, reject) => server.once('error', reject).listen(port, this.gateway, () => resolve()))
+    await new Promise<void>((resolve, reject) =>
+      server.once('error', reject).listen(port, this.gateway, () => resolve()),
+    )
     this.#forwarders.push(server)
   }
 
@@ -95,7 +117,9 @@ export class Lan {
 /** Undoes what stands in a lan's folder, in any half-made state. */
 async function removeLan(folder: string): Promise<void> {
   const number = folder.split('/').pop()!
-  for (const name of readdirSync(folder, { withFileTypes: true }).filter((entry) => entry.isDirectory()).map((entry) => entry.name)) {
+  for (const name of readdirSync(folder, { withFileTypes: true })
+    .filter((entry) => entry.isDirectory())
+    .map((entry) => entry.name)) {
     const host = join(folder, name)
     await RealHost.removeLeft(host, number, name)
   }

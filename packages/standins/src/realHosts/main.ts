@@ -5,8 +5,10 @@ import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
 /**
- * Real hosts for people who want to see what agents do on machines that are no stand-ins. Writes what there is into a file:
- * network, gateway, authority of the certificate there, and by host its address, system and sign-in. Usage: realHosts COUNT
+ * Real hosts for people who want to see what agents do on machines that are no stand-ins. Writes what there is into a
+ * file:
+ * network, gateway, authority of the certificate there, and by host its address, system and sign-in. Usage: realHosts
+ * COUNT
  * PORT FILE CERTIFICATES (a folder that keeps them), or realHosts prepare (makes every base), or
  * realHosts remove (ends what a broken run left behind)
  */
@@ -33,17 +35,21 @@ async function stop(): Promise<void> {
 process.on('SIGTERM', () => void stop())
 process.on('SIGINT', () => void stop())
 try {
-  const hosts = await Promise.all(Array.from({ length: Number(first) }, async (_, i) => {
-    const release = order[i % order.length]!
-    const host = await lan.add(release, `lf-real-${i + 1}`)
-    const password = randomBytes(9).toString('base64url')
-    await host.setPassword('root', password)
-    return { name: host.name, address: host.address, system: `Debian ${debianOf[release]}`, user: 'root', password }
-  }))
+  const hosts = await Promise.all(
+    Array.from({ length: Number(first) }, async (_, i) => {
+      const release = order[i % order.length]!
+      const host = await lan.add(release, `lf-real-${i + 1}`)
+      const password = randomBytes(9).toString('base64url')
+      await host.setPassword('root', password)
+      return { name: host.name, address: host.address, system: `Debian ${debianOf[release]}`, user: 'root', password }
+    }),
+  )
   // The server listens on loopback; they reach it at their gateway's address, over TLS.
   const { ca, ...identity } = signedByOwnAuthority(certificates, lan.gateway)
   await lan.forward(Number(port), identity)
-  writeFileSync(`${file}.new`, JSON.stringify({ network: lan.network, gateway: lan.gateway, ca, hosts }), { mode: 0o600 })
+  writeFileSync(`${file}.new`, JSON.stringify({ network: lan.network, gateway: lan.gateway, ca, hosts }), {
+    mode: 0o600,
+  })
   renameSync(`${file}.new`, file)
   process.stdout.write('ready\n')
 } catch (error) {

@@ -24,6 +24,10 @@ export function startOf(pid: number): string | null {
 export function whyNoRealHosts(): string | null {
   if (process.platform !== 'linux') return 'real hosts need Linux'
   if (process.getuid?.() !== 0) return 'real hosts need root: they are mounted, booted and connected'
-  const missing = ['systemd-nspawn', 'mmdebstrap', 'ip', 'nsenter'].filter((name) => !['/usr/bin', '/usr/sbin', '/bin', '/sbin'].some((folder) => existsSync(join(folder, name))))
-  return missing.length ? `real hosts need ${missing.join(', ')} (Debian’s packages systemd-container, mmdebstrap, iproute2 and util-linux)` : null
+  const missing = ['systemd-nspawn', 'mmdebstrap', 'ip', 'nsenter'].filter(
+    (name) => !['/usr/bin', '/usr/sbin', '/bin', '/sbin'].some((folder) => existsSync(join(folder, name))),
+  )
+  return missing.length
+    ? `real hosts need ${missing.join(', ')} (Debian’s packages systemd-container, mmdebstrap, iproute2 and util-linux)`
+    : null
 }

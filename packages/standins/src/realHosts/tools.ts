@@ -1,6 +1,10 @@
 import { spawn } from 'node:child_process'
 
-export interface Done { code: number; stdout: string; stderr: string }
+export interface Done {
+  code: number
+  stdout: string
+  stderr: string
+}
 
 export interface RunOptions {
   input?: string
@@ -10,7 +14,11 @@ export interface RunOptions {
 }
 
 /** Runs a program to its end, whatever its exit code. */
-export function runTool(program: string, args: readonly string[], { input = '', timeout = 120_000, env }: RunOptions = {}): Promise<Done> {
+export function runTool(
+  program: string,
+  args: readonly string[],
+  { input = '', timeout = 120_000, env }: RunOptions = {},
+): Promise<Done> {
   return new Promise((resolve, reject) => {
     const child = spawn(program, args, { detached: true, stdio: ['pipe', 'pipe', 'pipe'], ...(env ? { env } : {}) })
     const stdout: Buffer[] = []
@@ -27,7 +35,11 @@ export function runTool(program: string, args: readonly string[], { input = '', 
     child.on('error', reject)
     child.on('close', (code) => {
       clearTimeout(late)
-      resolve({ code: code ?? 128, stdout: Buffer.concat(stdout).toString('utf8'), stderr: Buffer.concat(stderr).toString('utf8') })
+      resolve({
+        code: code ?? 128,
+        stdout: Buffer.concat(stdout).toString('utf8'),
+        stderr: Buffer.concat(stderr).toString('utf8'),
+      })
     })
     child.stdin.on('error', () => undefined)
     child.stdin.end(input)
@@ -37,6 +49,7 @@ export function runTool(program: string, args: readonly string[], { input = '', 
 /** The same, for a program that must succeed. @throws Error with its last words */
 export async function tool(program: string, ...args: string[]): Promise<string> {
   const { code, stdout, stderr } = await runTool(program, args)
-  if (code !== 0) throw new Error(`${program} ${args.join(' ')}: ${stderr.trim().split('\n').pop() || `exit status ${code}`}`)
+  if (code !== 0)
+    throw new Error(`${program} ${args.join(' ')}: ${stderr.trim().split('\n').pop() || `exit status ${code}`}`)
   return stdout
 }

@@ -10,7 +10,11 @@ const [serverUrl, email, password] = process.argv.slice(2)
 let cookie = ''
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const response = await fetch(`${serverUrl}${path}`, { method, headers: { ...(body ? { 'content-type': 'application/json' } : {}), cookie }, ...(body ? { body: JSON.stringify(body) } : {}) })
+  const response = await fetch(`${serverUrl}${path}`, {
+    method,
+    headers: { ...(body ? { 'content-type': 'application/json' } : {}), cookie },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  })
   if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
   cookie = response.headers.get('set-cookie')?.split(';')[0] ?? cookie
   return (await response.json()) as T
@@ -22,29 +26,78 @@ function networksOf(code: string, site: string): string[] {
   const all = estate.clients.flatMap((client) => client.sites.map(([name]) => `${client.code}/${name}`))
   const n = all.indexOf(`${code}/${site}`)
   // The workshop has the stand-in hosts of this machine.
-  return n < 0 ? ['127.20.0.0/25', '127.21.0.0/27', '127.22.0.0/29'] : [`${['192.0.2', '198.51.100', '203.0.113'][n % 3]}.${Math.floor(n / 3) * 16}/28`]
+  return n < 0
+    ? ['127.20.0.0/25', '127.21.0.0/27', '127.22.0.0/29']
+    : [`${['192.0.2', '198.51.100', '203.0.113'][n % 3]}.${Math.floor(n / 3) * 16}/28`]
 }
 
 await call('POST', '/api/session', { email, password })
 const clientIds: Record<string, number> = {}
 const siteIds: Record<string, number> = {}
-for (const client of [...estate.clients, { code: 'lf', name: 'Lanternfield IT', sites: [['Workshop', 'Europe/Lisbon']] }] as const) {
+for (const client of [
+  ...estate.clients,
+  { code: 'lf', name: 'Lanternfield IT', sites: [['Workshop', 'Europe/Lisbon']] },
+] as const) {
   clientIds[client.code] = await add('/api/clients', { name: client.name, code: client.code })
-  for (const [name, zone] of client.sites) siteIds[`${client.code}/${name}`] = await add('/api/sites', { clientId: clientIds[client.code], name, zone, networks: networksOf(client.code, name) })
+  for (const [name, zone] of client.sites)
+    siteIds[`${client.code}/${name}`] = await add('/api/sites', {
+      clientId: clientIds[client.code],
+      name,
+      zone,
+      networks: networksOf(client.code, name),
+    })
 }
 
-await add('/api/people', { email: 'ines@lanternfield.example', name: 'Ines Vantorre', password, access: 'technician', clientIds: null })
-await add('/api/people', { email: 'harbour@tidemill.example', name: 'Odile Marrek', password, access: 'contact', clientIds: [clientIds.tm] })
+await add('/api/people', {
+  email: 'ines@lanternfield.example',
+  name: 'Ines Vantorre',
+  password,
+  access: 'technician',
+  clientIds: null,
+})
+await add('/api/people', {
+  email: 'harbour@tidemill.example',
+  name: 'Odile Marrek',
+  password,
+  access: 'contact',
+  clientIds: [clientIds.tm],
+})
 
 const templateIds: Record<string, number> = {}
 // The others wait in the library.
 const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host', 'File server']
-for (const template of starterTemplates) if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
-const tillWatches: WatchSpec[] = [{ key: 'services.till', kind: 'service-state', name: 'Till services', why: 'A till that cannot sync or print closes the shop.', osFamilies: ['windows'], values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' } }]
-templateIds.Till = await add('/api/templates', { name: 'Till', description: 'What a shop notices first.', watches: tillWatches })
+for (const template of starterTemplates)
+  if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
+const tillWatches: WatchSpec[] = [
+  {
+    key: 'services.till',
+    kind: 'service-state',
+    name: 'Till services',
+    why: 'A till that cannot sync or print closes the shop.',
+    osFamilies: ['windows'],
+    values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' },
+  },
+]
+templateIds.Till = await add('/api/templates', {
+  name: 'Till',
+  description: 'What a shop notices first.',
+  watches: tillWatches,
+})
 
-async function assign(template: string, target: Target, values: Record<string, Values> = {}, reason = ''): Promise<void> {
-  await add('/api/assignments', { templateId: templateIds[template]!, target, rank: 100, values, dormant: false, reason })
+async function assign(
+  template: string,
+  target: Target,
+  values: Record<string, Values> = {},
+  reason = '',
+): Promise<void> {
+  await add('/api/assignments', {
+    templateId: templateIds[template]!,
+    target,
+    rank: 100,
+    values,
+    dormant: false,
+    reason,
+  })
 }
 await assign('Base server', { on: 'kind', kind: 'server' })
 await assign('Base workstation', { on: 'kind', kind: 'workstation' })
@@ -52,36 +105,115 @@ await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
 await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Till', { on: 'role', role: 'till' })
-await assign('File server', { on: 'all', of: [{ on: 'role', role: 'file' }, { on: 'except', of: [{ on: 'client', clientId: clientIds.sv! }] }] }, {}, 'Saltmarsh keeps its files with its images; see the exception')
+await assign(
+  'File server',
+  {
+    on: 'all',
+    of: [
+      { on: 'role', role: 'file' },
+      { on: 'except', of: [{ on: 'client', clientId: clientIds.sv! }] },
+    ],
+  },
+  {},
+  'Saltmarsh keeps its files with its images; see the exception',
+)
 await add('/api/exceptions', {
-  target: { on: 'client', clientId: clientIds.sv }, watch: 'disk.space', values: { 'warning.bytes': 50e9, 'clear.bytes': 60e9 }, leftOut: false,
-  reason: 'Imaging grows fast; they want to hear earlier.', reviewAt: Date.now() + 90 * day,
+  target: { on: 'client', clientId: clientIds.sv },
+  watch: 'disk.space',
+  values: { 'warning.bytes': 50e9, 'clear.bytes': 60e9 },
+  leftOut: false,
+  reason: 'Imaging grows fast; they want to hear earlier.',
+  reviewAt: Date.now() + 90 * day,
 })
 
 await add('/api/exceptions', {
-  target: { on: 'client', clientId: clientIds.tm }, watch: 'updates', values: { 'other.after': 30 * day }, leftOut: false,
-  reason: 'No updates in the holiday season', reviewAt: Date.now() - 40 * day,
+  target: { on: 'client', clientId: clientIds.tm },
+  watch: 'updates',
+  values: { 'other.after': 30 * day },
+  leftOut: false,
+  reason: 'No updates in the holiday season',
+  reviewAt: Date.now() - 40 * day,
 })
 
 const now = Date.now()
 async function plan(name: string, target: Target, from: number, until: number, reason: string): Promise<void> {
-  await add('/api/windows', { name, reason, target, subject: { of: 'all' }, from: now + from * hour, until: now + until * hour })
+  await add('/api/windows', {
+    name,
+    reason,
+    target,
+    subject: { of: 'all' },
+    from: now + from * hour,
+    until: now + until * hour,
+  })
 }
-await plan('Till printers, firmware', { on: 'client', clientId: clientIds.bb! }, -14, -12.5, 'Firmware of the receipt printers')
+await plan(
+  'Till printers, firmware',
+  { on: 'client', clientId: clientIds.bb! },
+  -14,
+  -12.5,
+  'Firmware of the receipt printers',
+)
 await plan('Till update', { on: 'site', siteId: siteIds['bb/Quay Street']! }, -1, 2, 'New version of the till software')
-await plan('Ticketing database, minor version', { on: 'site', siteId: siteIds['tm/Ticket Office']! }, 7, 9, 'After the last ferry')
-await plan('Imaging storage move', { on: 'client', clientId: clientIds.sv! }, 9.5, 11.5, 'New shelf for the image store')
+await plan(
+  'Ticketing database, minor version',
+  { on: 'site', siteId: siteIds['tm/Ticket Office']! },
+  7,
+  9,
+  'After the last ferry',
+)
+await plan(
+  'Imaging storage move',
+  { on: 'client', clientId: clientIds.sv! },
+  9.5,
+  11.5,
+  'New shelf for the image store',
+)
 
 await add('/api/standing-rules', {
-  name: 'Tills of the shops', when: { clientId: clientIds.bb, siteId: null, kind: 'workstation', osFamily: 'windows', namePattern: 'bb-shop-*', network: null },
-  roles: ['till'], tags: ['shop'], takeDetected: false, tell: [],
+  name: 'Tills of the shops',
+  when: {
+    clientId: clientIds.bb,
+    siteId: null,
+    kind: 'workstation',
+    osFamily: 'windows',
+    namePattern: 'bb-shop-*',
+    network: null,
+  },
+  roles: ['till'],
+  tags: ['shop'],
+  takeDetected: false,
+  tell: [],
 })
 
-await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop, old', userName: 'root', kind: 'password', secret: 'harbour-wall-7' })
-await add('/api/credentials', { clientId: clientIds.lf, siteId: null, name: 'Workshop', userName: 'root', kind: 'password', secret: process.env.CUSTODE_HOSTS_PASSWORD ?? 'no machine takes this' })
+await add('/api/credentials', {
+  clientId: clientIds.lf,
+  siteId: null,
+  name: 'Workshop, old',
+  userName: 'root',
+  kind: 'password',
+  secret: 'harbour-wall-7',
+})
+await add('/api/credentials', {
+  clientId: clientIds.lf,
+  siteId: null,
+  name: 'Workshop',
+  userName: 'root',
+  kind: 'password',
+  secret: process.env.CUSTODE_HOSTS_PASSWORD ?? 'no machine takes this',
+})
 
 async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
-  return (await call<{ key: string }>('POST', '/api/enrolment-keys', { siteId: siteIds[site], label: 'demo fleet', uses, days: 1, kind, roles, tags: [] })).key
+  return (
+    await call<{ key: string }>('POST', '/api/enrolment-keys', {
+      siteId: siteIds[site],
+      label: 'demo fleet',
+      uses,
+      days: 1,
+      kind,
+      roles,
+      tags: [],
+    })
+  ).key
 }
 const fleet: Record<string, string> = {}
 for (const device of estate.devices) {

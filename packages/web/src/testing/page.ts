@@ -8,7 +8,11 @@ import { closeLive } from '../parts/data/live'
 
 /** What the server would answer, by method and path; a number refuses with that status. */
 export type Answers = Record<string, unknown>
-export interface Asked { method: string; path: string; body: unknown }
+export interface Asked {
+  method: string
+  path: string
+  body: unknown
+}
 
 /** Stands where the live feed is; `Feed.last` takes what the server would announce. */
 export class Feed {
@@ -16,9 +20,15 @@ export class Feed {
   static last: Feed
   readyState = 1
   onmessage?: (event: { data: string }) => void
-  constructor() { Feed.last = this }
-  announce(event: LiveEvent): void { this.onmessage?.({ data: JSON.stringify(event) }) }
-  close(): void { this.readyState = Feed.CLOSED }
+  constructor() {
+    Feed.last = this
+  }
+  announce(event: LiveEvent): void {
+    this.onmessage?.({ data: JSON.stringify(event) })
+  }
+  close(): void {
+    this.readyState = Feed.CLOSED
+  }
 }
 
 /** Stands where the network is. Gives the list of what was asked. */
@@ -27,12 +37,13 @@ export function answerWith(answers: Answers): Asked[] {
   vi.stubGlobal('fetch', (url: string, init: RequestInit = {}) => {
     const path = url.replace(/^\/api/, '')
     const method = init.method ?? 'GET'
-    asked.push({ method, path, body: typeof init.body === 'string' ? JSON.parse(init.body) as unknown : undefined })
+    asked.push({ method, path, body: typeof init.body === 'string' ? (JSON.parse(init.body) as unknown) : undefined })
     const key = [`${method} ${path}`, `${method} ${path.split('?')[0]!}`].find((one) => one in answers)
     if (key === undefined) return Promise.reject(new TypeError('nobody answers'))
     const answer = answers[key]
     const status = typeof answer === 'number' ? answer : 200
-    const body = status === 200 ? answer : { type: '', title: '', status, code: 'refused', detail: `refused with ${status}` }
+    const body =
+      status === 200 ? answer : { type: '', title: '', status, code: 'refused', detail: `refused with ${status}` }
     return Promise.resolve(new Response(JSON.stringify(body), { status }))
   })
   closeLive()
@@ -41,10 +52,18 @@ export function answerWith(answers: Answers): Asked[] {
 }
 
 /** Shows a component in an application as the real one, at an address; `path`: how the address is read. */
-export async function show(component: Component, props: Record<string, unknown> = {}, at = '/', path = '/:path(.*)*'): Promise<{ page: VueWrapper; router: Router }> {
+export async function show(
+  component: Component,
+  props: Record<string, unknown> = {},
+  at = '/',
+  path = '/:path(.*)*',
+): Promise<{ page: VueWrapper; router: Router }> {
   const pinia = createPinia()
   setActivePinia(pinia)
-  const router = createRouter({ history: createMemoryHistory(), routes: [{ path, component: defineComponent({ render: () => h('i') }) }] })
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [{ path, component: defineComponent({ render: () => h('i') }) }],
+  })
   await router.push(at)
   const page = mount(component, { props, global: { plugins: [pinia, router] }, attachTo: document.body })
   await flushPromises()

@@ -4,15 +4,23 @@ import { basename } from 'node:path'
 import { second, type Disk, type Millis, type Reading } from '#core'
 import type { Collect } from '../collector'
 
-export interface Mount { device: string; mount: string; fileSystem: string }
+export interface Mount {
+  device: string
+  mount: string
+  fileSystem: string
+}
 
 /** /proc/mounts (fstab(5)): blanks and backslashes in names stand as octal. */
 export function parseMounts(mounts: string): Mount[] {
-  const plain = (text: string) => text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
-  return mounts.split('\n').filter(Boolean).map((line) => {
-    const [device = '', mount = '', fileSystem = ''] = line.split(' ')
-    return { device: plain(device), mount: plain(mount), fileSystem }
-  })
+  const plain = (text: string) =>
+    text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
+  return mounts
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => {
+      const [device = '', mount = '', fileSystem = ''] = line.split(' ')
+      return { device: plain(device), mount: plain(mount), fileSystem }
+    })
 }
 
 /** File systems without a device behind them: those marked nodev in /proc/filesystems (proc(5)). */
@@ -29,7 +37,8 @@ const real = new Set(['zfs', 'bcachefs'])
 export function diskMounts(mounts: readonly Mount[], pseudo: ReadonlySet<string>): Mount[] {
   const byDevice = new Map<string, Mount>()
   for (const one of mounts) {
-    const isDisk = one.mount === '/' || real.has(one.fileSystem) || (!pseudo.has(one.fileSystem) && !readOnly.has(one.fileSystem))
+    const isDisk =
+      one.mount === '/' || real.has(one.fileSystem) || (!pseudo.has(one.fileSystem) && !readOnly.has(one.fileSystem))
     // What the host of a container shows to it is no disk of the container (systemd's Container Interface).
     if (!isDisk || one.fileSystem === 'rootfs' || one.mount.startsWith('/run/host/')) continue
     const known = byDevice.get(one.device)
@@ -41,7 +50,9 @@ export function diskMounts(mounts: readonly Mount[], pseudo: ReadonlySet<string>
 function isRemovable(device: string): boolean {
   try {
     const block = basename(readlinkSync(`/sys/class/block/${basename(device)}/..`, 'utf8'))
-    const file = [`/sys/class/block/${basename(device)}/removable`, `/sys/class/block/${block}/removable`].find((one) => existsSync(one))
+    const file = [`/sys/class/block/${basename(device)}/removable`, `/sys/class/block/${block}/removable`].find((one) =>
+      existsSync(one),
+    )
     return file !== undefined && readFileSync(file, 'utf8').trim() === '1'
   } catch {
     return false
@@ -60,7 +71,12 @@ async function sizeOf(mount: string): Promise<StatsFs> {
   asked.then(done, done)
   let late: NodeJS.Timeout | undefined
   try {
-    return await Promise.race([asked, new Promise<never>((_, reject) => { late = setTimeout(() => reject(new Error(`${mount} does not answer`)), patience) })])
+    return await Promise.race([
+      asked,
+      new Promise<never>((_, reject) => {
+        late = setTimeout(() => reject(new Error(`${mount} does not answer`)), patience)
+      }),
+    ])
   } finally {
     clearTimeout(late)
   }
@@ -72,12 +88,20 @@ export function disksCollector(): Collect {
   return {
     name: 'disks',
     async collect() {
-      const mounts = diskMounts(parseMounts(readFileSync('/proc/mounts', 'utf8')), parsePseudo(readFileSync('/proc/filesystems', 'utf8')))
+      const mounts = diskMounts(
+        parseMounts(readFileSync('/proc/mounts', 'utf8')),
+        parsePseudo(readFileSync('/proc/filesystems', 'utf8')),
+      )
       const readings: Reading[] = []
       const disks: Disk[] = []
       const troubles: string[] = []
       for (const one of mounts) {
-        const named = { mount: one.mount, device: one.device, fileSystem: one.fileSystem, removable: isRemovable(one.device) }
+        const named = {
+          mount: one.mount,
+          device: one.device,
+          fileSystem: one.fileSystem,
+          removable: isRemovable(one.device),
+        }
         let stat: StatsFs
         try {
           stat = await sizeOf(one.mount)

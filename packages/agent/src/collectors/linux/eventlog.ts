@@ -13,7 +13,10 @@ const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
 const looksLikeLog = /(\.log|\.err|\.warn|\.info|_log|(^|\/)log\.\w+|(^|\/)(syslog|messages))$/
 const mostLogs = 200
 
-/** The logs below a folder, two levels deep, by their names there, the ordinary ones first; those that were rotated away are left out. */
+/**
+ * The logs below a folder, two levels deep, by their names there, the ordinary ones first; those that were rotated away
+ * are left out.
+ */
 export function logsBelow(folder: string): string[] {
   const names = allBelow(folder)
   return [...names.filter((name) => ordinary.includes(name)), ...names.filter((name) => !ordinary.includes(name))]
@@ -21,29 +24,37 @@ export function logsBelow(folder: string): string[] {
 
 function allBelow(folder: string, below = ''): string[] {
   const entries = existsSync(join(folder, below)) ? readdirSync(join(folder, below), { withFileTypes: true }) : []
-  return entries.flatMap((entry) => {
-    const name = below ? `${below}/${entry.name}` : entry.name
-    if (entry.isDirectory()) {
-      try {
-        return below ? [] : allBelow(folder, name)
-      } catch {
-        // A folder of somebody else's.
-        return []
+  return entries
+    .flatMap((entry) => {
+      const name = below ? `${below}/${entry.name}` : entry.name
+      if (entry.isDirectory()) {
+        try {
+          return below ? [] : allBelow(folder, name)
+        } catch {
+          // A folder of somebody else's.
+          return []
+        }
       }
-    }
-    return entry.isFile() && looksLikeLog.test(name) ? [name] : []
-  }).sort()
+      return entry.isFile() && looksLikeLog.test(name) ? [name] : []
+    })
+    .sort()
 }
 
 const lookAgain: Millis = 10 * minute
 
 /** How far the logs were read. */
-interface Place { files: Record<string, Position>; cursor: string | null }
+interface Place {
+  files: Record<string, Position>
+  cursor: string | null
+}
 
 /** What was kept before counts only where it has the shape; else nothing was read yet. */
 function placeFrom(kept: unknown): Place {
   const { files, cursor } = (kept ?? {}) as Partial<Place>
-  return { files: typeof files === 'object' && files !== null ? files : {}, cursor: typeof cursor === 'string' ? cursor : null }
+  return {
+    files: typeof files === 'object' && files !== null ? files : {},
+    cursor: typeof cursor === 'string' ? cursor : null,
+  }
 }
 
 export interface EventlogOptions {
@@ -54,7 +65,11 @@ export interface EventlogOptions {
   folder?: string
 }
 
-export function eventlogCollector({ place: kept, wanted = () => [], folder = '/var/log' }: EventlogOptions = {}): Collect {
+export function eventlogCollector({
+  place: kept,
+  wanted = () => [],
+  folder = '/var/log',
+}: EventlogOptions = {}): Collect {
   let place = placeFrom(kept)
   let logs: string[] = []
   let lookedAt: Millis | null = null
@@ -62,12 +77,16 @@ export function eventlogCollector({ place: kept, wanted = () => [], folder = '/v
   return {
     name: 'eventlog',
     async collect(now) {
-      const hasJournal = existsSync('/run/systemd/journal/socket') && ['/usr/bin/journalctl', '/bin/journalctl'].some((path) => existsSync(path))
+      const hasJournal =
+        existsSync('/run/systemd/journal/socket') &&
+        ['/usr/bin/journalctl', '/bin/journalctl'].some((path) => existsSync(path))
       if (lookedAt === null || steady() - lookedAt >= lookAgain) {
         logs = logsBelow(folder)
         lookedAt = steady()
       }
-      const chosen = logs.filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name)).slice(0, mostLogs)
+      const chosen = logs
+        .filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name))
+        .slice(0, mostLogs)
       const keep = new Keep()
       const cursor = hasJournal ? await readJournal(place.cursor, keep) : place.cursor
       const files = { ...place.files }
@@ -77,7 +96,9 @@ export function eventlogCollector({ place: kept, wanted = () => [], folder = '/v
         const was = files[path]
         // What stood there before the first look was not written now, and is no news.
         const seen = was ? now : null
-        const parse = ordinary.includes(name) ? (line: string) => parseLogLine(line, name, now) : (line: string) => readProgramLine(line, name, now, seen)
+        const parse = ordinary.includes(name)
+          ? (line: string) => parseLogLine(line, name, now)
+          : (line: string) => readProgramLine(line, name, now, seen)
         try {
           const read = readAppended(path, was, (line) => {
             const event: LogEvent | null = parse(line)
@@ -90,8 +111,12 @@ export function eventlogCollector({ place: kept, wanted = () => [], folder = '/v
           troubles.set(name, (error as Error).message.slice(0, 200))
         }
       }
-      const told: LogChannel[] = [...(hasJournal ? [{ name: 'journal', collected: true }] : []), ...logs.map((name) => ({ name, collected: chosen.includes(name) }))]
-        .map((one) => (troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one))
+      const told: LogChannel[] = [
+        ...(hasJournal ? [{ name: 'journal', collected: true }] : []),
+        ...logs.map((name) => ({ name, collected: chosen.includes(name) })),
+      ].map((one) =>
+        troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one,
+      )
       if (!told.length) throw new NotHere('no journal and no log files here')
       place = { files, cursor }
       return { ...keep.take(), facts: { logs: listed(told) }, place }

@@ -53,7 +53,11 @@ export function readJournal(cursor: string | null, keep: Keep): Promise<string |
   const where = cursor === null ? [`--lines=${firstLook}`] : [`--after-cursor=${cursor}`]
   return new Promise((resolve, reject) => {
     // Fields beyond 4096 bytes come only with --all; others than these are never needed.
-    const child = spawn('journalctl', ['--output=json', '--all', `--output-fields=${fields.join(',')}`, '--no-pager', ...where], { detached: true, stdio: ['ignore', 'pipe', 'pipe'], env: plainEnvironment() })
+    const child = spawn(
+      'journalctl',
+      ['--output=json', '--all', `--output-fields=${fields.join(',')}`, '--no-pager', ...where],
+      { detached: true, stdio: ['ignore', 'pipe', 'pipe'], env: plainEnvironment() },
+    )
     let last = cursor
     let count = 0
     let words = ''
@@ -73,7 +77,9 @@ export function readJournal(cursor: string | null, keep: Keep): Promise<string |
       if (++count >= mostEntries) cut()
     })
     child.stdout.on('data', (chunk: Buffer) => lines.push(decoder.decode(chunk, { stream: true })))
-    child.stderr.on('data', (chunk: Buffer) => { words = (words + chunk.toString('utf8')).slice(-2000) })
+    child.stderr.on('data', (chunk: Buffer) => {
+      words = (words + chunk.toString('utf8')).slice(-2000)
+    })
     child.on('error', reject)
     child.on('close', (code) => {
       clearTimeout(late)

@@ -74,7 +74,14 @@ describe('a log file', () => {
 describe('of many entries', () => {
   it('the most urgent are kept, of these the newest, in their order; the rest is counted', () => {
     const keep = new Keep()
-    const entry = (n: number, level: LogEvent['level']): LogEvent => ({ at: n, channel: 'journal', source: 's', id: null, level, text: String(n) })
+    const entry = (n: number, level: LogEvent['level']): LogEvent => ({
+      at: n,
+      channel: 'journal',
+      source: 's',
+      id: null,
+      level,
+      text: String(n),
+    })
     for (let n = 0; n < 30_000; n++) keep.add(entry(n, n % 100 === 0 ? 'critical' : 'informational'))
     keep.skip(2)
     const { events, leftOut } = keep.take()

@@ -2,17 +2,24 @@ import { closeSync, fstatSync, openSync, readdirSync, readSync, statSync } from 
 import { dirname, join } from 'node:path'
 
 /** How far a file was read: which file, by its inode, and how many bytes of it. */
-export interface Position { inode: number; offset: number }
+export interface Position {
+  inode: number
+  offset: number
+}
 
 /** One look reads so much of a file at most; the next goes on from there. */
 const mostBytes = 4 * 1024 * 1024
 const chunkSize = 128 * 1024
 const firstLook = 4000
 
-interface Read { offset: number; leftOut: number }
+interface Read {
+  offset: number
+  leftOut: number
+}
 
 /**
- * Reads whole lines from a place on. A line that is still being written waits for the next look; one that is longer than a
+ * Reads whole lines from a place on. A line that is still being written waits for the next look; one that is longer
+ * than a
  * chunk is passed by and counted, so that nothing behind it waits.
  */
 function readLines(handle: number, from: number, size: number, isOver: boolean, line: (text: string) => void): Read {
@@ -48,7 +55,11 @@ function readLines(handle: number, from: number, size: number, isOver: boolean, 
 function rotated(path: string, inode: number): string | null {
   const folder = dirname(path)
   try {
-    return readdirSync(folder).map((name) => join(folder, name)).find((one) => one !== path && !one.endsWith('.gz') && statQuietly(one) === inode) ?? null
+    return (
+      readdirSync(folder)
+        .map((name) => join(folder, name))
+        .find((one) => one !== path && !one.endsWith('.gz') && statQuietly(one) === inode) ?? null
+    )
   } catch {
     return null
   }
@@ -63,12 +74,17 @@ function statQuietly(path: string): number | null {
 }
 
 /**
- * Reads what was appended to a log since the last look. A log that was rotated is read to its end under its new name, and
+ * Reads what was appended to a log since the last look. A log that was rotated is read to its end under its new name,
+ * and
  * its successor from the beginning; one that was cut begins anew. Of a log that was never read before, the end is read.
  * @returns how far it was read, and how many lines were passed by
  * @throws Error where the file is not there, or not ours to read
  */
-export function readAppended(path: string, was: Position | undefined, line: (text: string) => void): { position: Position; leftOut: number } {
+export function readAppended(
+  path: string,
+  was: Position | undefined,
+  line: (text: string) => void,
+): { position: Position; leftOut: number } {
   const handle = openSync(path, 'r')
   try {
     // Of what is open, not of what has the name by now.

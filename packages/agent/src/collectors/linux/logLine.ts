@@ -2,10 +2,16 @@ import { levelOfPriority, logLevels, type LogEvent, type LogLevel, type Millis }
 
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
-/** A field's text. One that is not valid UTF-8 comes as a list of bytes, one that was given several times as a list of those. */
+/**
+ * A field's text. One that is not valid UTF-8 comes as a list of bytes, one that was given several times as a list of
+ * those.
+ */
 function journalText(field: unknown): string {
   if (!Array.isArray(field)) return String(field ?? '').replaceAll('\0', '')
-  if (field.every((one) => typeof one === 'number')) return Buffer.from(field as number[]).toString('utf8').replaceAll('\0', '')
+  if (field.every((one) => typeof one === 'number'))
+    return Buffer.from(field as number[])
+      .toString('utf8')
+      .replaceAll('\0', '')
   return field.map(journalText).join(' ')
 }
 
@@ -21,7 +27,14 @@ export function parseJournalLine(line: string): LogEvent | null {
   const at = Math.floor(Number(entry.__REALTIME_TIMESTAMP) / 1000)
   if (!Number.isFinite(at)) return null
   const source = journalText(entry.SYSLOG_IDENTIFIER ?? entry._COMM ?? (entry._TRANSPORT === 'kernel' ? 'kernel' : ''))
-  return { at, channel: 'journal', source, id: null, level: logLevels[Number(entry.PRIORITY ?? 6)] ?? 'informational', text: cut(text) }
+  return {
+    at,
+    channel: 'journal',
+    source,
+    id: null,
+    level: logLevels[Number(entry.PRIORITY ?? 6)] ?? 'informational',
+    text: cut(text),
+  }
 }
 
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
@@ -43,17 +56,38 @@ export function parseLogLine(line: string, channel: string, now: Millis): LogEve
   const priority = /^<(\d{1,3})>/.exec(line)
   const level = priority && Number(priority[1]) <= 191 ? levelOfPriority(Number(priority[1])) : 'informational'
   const rest = priority ? line.slice(priority[0].length) : line
-  const event = (at: Millis, source: string, text: string): LogEvent | null => (Number.isFinite(at) ? { at, channel, source, id: null, level, text: cut(text) } : null)
+  const event = (at: Millis, source: string, text: string): LogEvent | null =>
+    Number.isFinite(at) ? { at, channel, source, id: null, level, text: cut(text) } : null
   const modern = /^1 (\S+) \S+ (\S+) \S+ \S+ (?:-|(?:\[(?:[^\]\\]|\\.)*\])+)(?: (.*))?$/.exec(rest)
-  if (priority && modern) return event(modern[1] === '-' ? now : Date.parse(modern[1]!), modern[2] === '-' ? '' : modern[2]!, (modern[3] ?? '').replace(/^\uFEFF/, ''))
-  const tagged = /^(?:([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d)|(\d{4}-\d\d-\d\dT[\d:.,]+(?:Z|[+-]\d\d:\d\d))) \S+ ([^\s:[]+)(?:\[\d+\])?: ?(.*)$/.exec(rest)
-  if (tagged) return event(tagged[1] ? bsdTime(tagged[1], tagged[2]!, tagged[3]!, now) : Date.parse(tagged[4]!), tagged[5]!, tagged[6]!)
+  if (priority && modern)
+    return event(
+      modern[1] === '-' ? now : Date.parse(modern[1]!),
+      modern[2] === '-' ? '' : modern[2]!,
+      (modern[3] ?? '').replace(/^\uFEFF/, ''),
+    )
+  const tagged =
+    /^(?:([A-Z][a-z]{2}) {1,2}(\d{1,2}) (\d\d:\d\d:\d\d)|(\d{4}-\d\d-\d\dT[\d:.,]+(?:Z|[+-]\d\d:\d\d))) \S+ ([^\s:[]+)(?:\[\d+\])?: ?(.*)$/.exec(
+      rest,
+    )
+  if (tagged)
+    return event(
+      tagged[1] ? bsdTime(tagged[1], tagged[2]!, tagged[3]!, now) : Date.parse(tagged[4]!),
+      tagged[5]!,
+      tagged[6]!,
+    )
   // Other programs begin their lines in the same way.
   const dpkg = channel === 'dpkg.log' ? /^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d) (.+)$/.exec(rest) : null
   return dpkg ? event(new Date(dpkg[1]!.replace(' ', 'T')).getTime(), 'dpkg', dpkg[2]!) : null
 }
 
-const words: [RegExp, LogLevel][] = [[/\b(emerg|panic)\b/i, 'emergency'], [/\balert\b/i, 'alert'], [/\b(crit|critical|fatal)\b/i, 'critical'], [/\b(err|error)\b/i, 'error'], [/\b(warn|warning)\b/i, 'warning'], [/\bnotice\b/i, 'notice']]
+const words: [RegExp, LogLevel][] = [
+  [/\b(emerg|panic)\b/i, 'emergency'],
+  [/\balert\b/i, 'alert'],
+  [/\b(crit|critical|fatal)\b/i, 'critical'],
+  [/\b(err|error)\b/i, 'error'],
+  [/\b(warn|warning)\b/i, 'warning'],
+  [/\bnotice\b/i, 'notice'],
+]
 
 /** As urgent as the name of the log says, or the first words of the line, where programs put the level. */
 function apparentLevel(line: string, channel: string): LogLevel {
@@ -63,14 +97,21 @@ function apparentLevel(line: string, channel: string): LogLevel {
 }
 
 /**
- * A line of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a priority,
+ * A line of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a
+ * priority,
  * the apparent level stands for it.
- * @param seen when it was written, where the line itself does not tell; null: before anybody read here, so that it is left out
+ * @param seen when it was written, where the line itself does not tell; null: before anybody read here, so that it is
+ * left out
  */
 export function readProgramLine(line: string, channel: string, now: Millis, seen: Millis | null): LogEvent | null {
   if (!line.trim()) return null
   const level = apparentLevel(line, channel)
   const known = parseLogLine(line, channel, now)
-  if (known) return known.level === 'informational' && !line.startsWith('<') ? { ...known, level: apparentLevel(known.text, channel) } : known
-  return seen === null ? null : { at: seen, channel, source: channel.split('/')[0]!.replace(/\.\w+$/, ''), id: null, level, text: cut(line) }
+  if (known)
+    return known.level === 'informational' && !line.startsWith('<')
+      ? { ...known, level: apparentLevel(known.text, channel) }
+      : known
+  return seen === null
+    ? null
+    : { at: seen, channel, source: channel.split('/')[0]!.replace(/\.\w+$/, ''), id: null, level, text: cut(line) }
 }

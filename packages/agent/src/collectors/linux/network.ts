@@ -38,7 +38,10 @@ export function networkCollector(): Collect {
         // A counter that went back was reset: no rate this time.
         if (!was || now <= before!.at || now_.received < was.received || now_.sent < was.sent) continue
         const seconds = (now - before!.at) / 1000
-        readings.push(['net.received', name, (now_.received - was.received) / seconds], ['net.sent', name, (now_.sent - was.sent) / seconds])
+        readings.push(
+          ['net.received', name, (now_.received - was.received) / seconds],
+          ['net.sent', name, (now_.sent - was.sent) / seconds],
+        )
       }
       before = { at: now, counters }
       return { readings }

@@ -15,7 +15,9 @@ export function parseCpu(stat: string): { busy: number; total: number } {
 
 /** Values of /proc/meminfo in bytes (proc_meminfo(5): given in units of 1024 bytes). */
 export function parseMemory(meminfo: string): Map<string, number> {
-  return new Map([...meminfo.matchAll(/^(\w+(?:\(\w+\))?):\s+(\d+) kB$/gm)].map((match) => [match[1]!, Number(match[2]) * 1024]))
+  return new Map(
+    [...meminfo.matchAll(/^(\w+(?:\(\w+\))?):\s+(\d+) kB$/gm)].map((match) => [match[1]!, Number(match[2]) * 1024]),
+  )
 }
 
 /** Pages swapped in and out since the start of the machine (proc_vmstat(5)). */

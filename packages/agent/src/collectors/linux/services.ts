@@ -3,20 +3,42 @@ import type { Service, ServiceStart, ServiceState } from '#core'
 import type { Collect } from '../collector'
 import { command } from '../command'
 
-const properties = ['Id', 'Description', 'LoadState', 'ActiveState', 'SubState', 'UnitFileState', 'Type', 'TriggeredBy', 'WantedBy', 'RequiredBy', 'Result', 'ConditionResult', 'ConditionTimestampMonotonic', 'ExecMainStartTimestampMonotonic']
+const properties = [
+  'Id',
+  'Description',
+  'LoadState',
+  'ActiveState',
+  'SubState',
+  'UnitFileState',
+  'Type',
+  'TriggeredBy',
+  'WantedBy',
+  'RequiredBy',
+  'Result',
+  'ConditionResult',
+  'ConditionTimestampMonotonic',
+  'ExecMainStartTimestampMonotonic',
+]
 
 type Unit = Partial<Record<string, string>>
 
 function startOf(unit: Unit): ServiceStart {
   switch (unit.UnitFileState) {
     // Enabled is enabled, whatever else may start it too.
-    case 'enabled': case 'enabled-runtime': return 'automatic'
-    case 'masked': case 'masked-runtime': return 'disabled'
+    case 'enabled':
+    case 'enabled-runtime':
+      return 'automatic'
+    case 'masked':
+    case 'masked-runtime':
+      return 'disabled'
     // Made from a SysV script: whether it has a link in a runlevel stands in what wants it.
-    case 'generated': return unit.WantedBy || unit.RequiredBy ? 'automatic' : 'manual'
-    case 'disabled': return unit.TriggeredBy ? 'on-demand' : 'manual'
+    case 'generated':
+      return unit.WantedBy || unit.RequiredBy ? 'automatic' : 'manual'
+    case 'disabled':
+      return unit.TriggeredBy ? 'on-demand' : 'manual'
     // Static, indirect, transient: started by something else.
-    default: return unit.LoadState === 'masked' ? 'disabled' : 'on-demand'
+    default:
+      return unit.LoadState === 'masked' ? 'disabled' : 'on-demand'
   }
 }
 
@@ -24,44 +46,79 @@ function stateOf(unit: Unit): ServiceState {
   // A unit file that cannot be read: it runs nothing, and somebody has to mend it.
   if (unit.LoadState === 'error' || unit.LoadState === 'bad-setting') return 'failed'
   switch (unit.ActiveState) {
-    case 'active': case 'reloading': return unit.SubState === 'exited' ? 'finished' : 'running'
+    case 'active':
+    case 'reloading':
+      return unit.SubState === 'exited' ? 'finished' : 'running'
     // It ended, and systemd waits before it starts it once more.
-    case 'activating': return unit.SubState === 'auto-restart' ? 'failed' : 'starting'
-    case 'failed': return 'failed'
+    case 'activating':
+      return unit.SubState === 'auto-restart' ? 'failed' : 'starting'
+    case 'failed':
+      return 'failed'
     default:
       if (unit.ConditionResult === 'no' && Number(unit.ConditionTimestampMonotonic) > 0) return 'skipped'
       if (unit.Type !== 'oneshot' || unit.Result !== 'success') return 'stopped'
-      // A job that is to run at the next start of the machine is as it should be; of the others only those that ran have finished.
+      // A job that is to run at the next start of the machine is as it should be; of the others only those that ran
+      // have
+      // finished.
       return Number(unit.ExecMainStartTimestampMonotonic) > 0 || startOf(unit) === 'automatic' ? 'finished' : 'stopped'
   }
 }
 
-/** The output of `systemctl show` for several units: blocks of NAME=VALUE, a blank line between them (systemctl(1)). Each service once, whatever names it has. */
+/**
+ * The output of `systemctl show` for several units: blocks of NAME=VALUE, a blank line between them (systemctl(1)).
+ * Each service once, whatever names it has.
+ */
 export function parseSystemctlShow(output: string): Service[] {
   const found = new Map<string, Service>()
   for (const block of output.split(/\n\n+/)) {
-    const unit: Unit = Object.fromEntries(block.split('\n').filter((line) => line.includes('=')).map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]))
+    const unit: Unit = Object.fromEntries(
+      block
+        .split('\n')
+        .filter((line) => line.includes('='))
+        .map((line) => [line.slice(0, line.indexOf('=')), line.slice(line.indexOf('=') + 1)]),
+    )
     if (!unit.Id?.endsWith('.service') || unit.LoadState === 'not-found') continue
     const name = unit.Id.slice(0, -'.service'.length)
-    found.set(name, { name, title: unit.Description === unit.Id ? '' : (unit.Description ?? ''), start: startOf(unit), state: stateOf(unit) })
+    found.set(name, {
+      name,
+      title: unit.Description === unit.Id ? '' : (unit.Description ?? ''),
+      start: startOf(unit),
+      state: stateOf(unit),
+    })
   }
   return [...found.values()].sort((a, b) => (a.name < b.name ? -1 : 1))
 }
 
-/** First words of the lines of `systemctl list-units` and `list-unit-files`, with what marks a unit in trouble left out; no templates, which are no services themselves. */
+/**
+ * First words of the lines of `systemctl list-units` and `list-unit-files`, with what marks a unit in trouble left out;
+ * no templates, which are no services themselves.
+ */
 export function parseUnitNames(output: string): string[] {
-  return output.split('\n').map((line) => line.replace(/^[\s●○*×x↻]+\s/, '').trim().split(/\s+/)[0] ?? '').filter((name) => name.endsWith('.service') && !name.endsWith('@.service'))
+  return output
+    .split('\n')
+    .map(
+      (line) =>
+        line
+          .replace(/^[\s●○*×x↻]+\s/, '')
+          .trim()
+          .split(/\s+/)[0] ?? '',
+    )
+    .filter((name) => name.endsWith('.service') && !name.endsWith('@.service'))
 }
 
 /** So many names fit well into one command line. */
 const atOnce = 400
 
 /**
- * Every service that systemd knows of or has a file for: those that were stopped in order, and never started, too, which
+ * Every service that systemd knows of or has a file for: those that were stopped in order, and never started, too,
+ * which
  * systemd forgets and `show` with a pattern leaves out.
  */
 async function systemdServices(): Promise<Service[]> {
-  const list = async (verb: string, ...more: string[]) => parseUnitNames(await command('systemctl', [verb, '--type=service', ...more, '--no-legend', '--plain', '--no-pager', '--full']))
+  const list = async (verb: string, ...more: string[]) =>
+    parseUnitNames(
+      await command('systemctl', [verb, '--type=service', ...more, '--no-legend', '--plain', '--no-pager', '--full']),
+    )
   const names = [...new Set([...(await list('list-units', '--all')), ...(await list('list-unit-files'))])]
   let output = ''
   for (let i = 0; i < names.length; i += atOnce)
@@ -74,7 +131,10 @@ async function systemdServices(): Promise<Service[]> {
 /** The output of `service --status-all` (service(8)): + runs, - does not, ? cannot tell and is left out. */
 export function parseStatusAll(output: string, startsAtBoot: (name: string) => boolean): Service[] {
   return [...output.matchAll(/^ \[ ([+-]) \]\s+(\S+)$/gm)].map(([, sign, name]) => ({
-    name: name!, title: '', start: startsAtBoot(name!) ? 'automatic' : 'manual', state: sign === '+' ? 'running' : 'stopped',
+    name: name!,
+    title: '',
+    start: startsAtBoot(name!) ? 'automatic' : 'manual',
+    state: sign === '+' ? 'running' : 'stopped',
   }))
 }
 
@@ -82,7 +142,11 @@ export function parseStatusAll(output: string, startsAtBoot: (name: string) => b
 function bootLinks(): Set<string> {
   const folder = '/etc/rc2.d'
   if (!existsSync(folder)) return new Set()
-  return new Set(readdirSync(folder).filter((name) => name.startsWith('S')).map((name) => name.slice(3)))
+  return new Set(
+    readdirSync(folder)
+      .filter((name) => name.startsWith('S'))
+      .map((name) => name.slice(3)),
+  )
 }
 
 /** Who manages services here: systemd when it is the running init (sd_booted(3)), SysV's init, or nobody. */
@@ -100,7 +164,11 @@ export function servicesCollector(): Collect {
       if (!existsSync('/usr/sbin/service')) return { facts: { services: [] } }
       // Without a service manager nothing starts these by itself: they are told, but none of them "should be running".
       const boot = manager === 'sysv' ? bootLinks() : new Set<string>()
-      return { facts: { services: parseStatusAll(await command('/usr/sbin/service', ['--status-all']), (name) => boot.has(name)) } }
+      return {
+        facts: {
+          services: parseStatusAll(await command('/usr/sbin/service', ['--status-all']), (name) => boot.has(name)),
+        },
+      }
     },
   }
 }

@@ -34,7 +34,7 @@ it('it never waits longer than six hours, and once it succeeds it is asked once 
   apt.mockRejectedValue(new Error('no'))
   const collector = updatesCollector(null, false)
   const failing = await minutesAsked(collector, 48 * 60)
-  expect(Math.max(...failing.slice(1).map((minutes, i) => minutes - failing[i]!))).toBe(6 * hour / minute)
+  expect(Math.max(...failing.slice(1).map((minutes, i) => minutes - failing[i]!))).toBe((6 * hour) / minute)
   apt.mockResolvedValue('Inst libssl3 [3.0.14-1] (3.0.15-1 Debian-Security:12/stable-security [amd64])\n')
   at = failing.at(-1)! * minute + 6 * hour
   const found = await Promise.resolve(collector.collect(Date.now()))

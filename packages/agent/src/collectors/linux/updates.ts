@@ -7,11 +7,17 @@ import { readJson, writeWhole } from '../../files'
 import { NotHere, type Collect } from '../collector'
 import { command } from '../command'
 
-export interface Simulated { security: string[]; other: string[]; leftover: string[] }
+export interface Simulated {
+  security: string[]
+  other: string[]
+  leftover: string[]
+}
 
 /**
- * What apt's own simulation would do (apt-get(8), --simulate): a line `Inst NAME [OLD] (NEW ORIGIN…)` for each package that
- * would be upgraded, without [OLD] for one that would come new; `Remv NAME` for one that would go. An update is a security
+ * What apt's own simulation would do (apt-get(8), --simulate): a line `Inst NAME [OLD] (NEW ORIGIN…)` for each package
+ * that
+ * would be upgraded, without [OLD] for one that would come new; `Remv NAME` for one that would go. An update is a
+ * security
  * update when one of its origins is a security archive (Debian-Security, or a suite that ends in -security).
  */
 export function parseSimulation(output: string): Omit<Simulated, 'leftover'> {
@@ -29,8 +35,10 @@ export function parseLeftovers(output: string): string[] {
 }
 
 /**
- * Of packages, those that an update for security waits for although a newer one without that mark has overtaken it: in the
- * version tables of `apt-cache policy NAME…` (apt-cache(8)) newer versions stand above the installed one, which is marked
+ * Of packages, those that an update for security waits for although a newer one without that mark has overtaken it: in
+ * the
+ * version tables of `apt-cache policy NAME…` (apt-cache(8)) newer versions stand above the installed one, which is
+ * marked
  * with ***, each followed by where it comes from.
  */
 export function parseOvertaken(policy: string): string[] {
@@ -52,8 +60,15 @@ export async function simulate(): Promise<Simulated> {
   const clean = await command('apt-get', ['--simulate', '--quiet', 'autoremove'], 120_000)
   const overtaken = new Set<string>()
   for (let i = 0; i < upgrade.other.length; i += namesAtOnce)
-    for (const name of parseOvertaken(await command('apt-cache', ['policy', '--', ...upgrade.other.slice(i, i + namesAtOnce)], 120_000))) overtaken.add(name)
-  return { security: [...upgrade.security, ...upgrade.other.filter((name) => overtaken.has(name))], other: upgrade.other.filter((name) => !overtaken.has(name)), leftover: parseLeftovers(clean) }
+    for (const name of parseOvertaken(
+      await command('apt-cache', ['policy', '--', ...upgrade.other.slice(i, i + namesAtOnce)], 120_000),
+    ))
+      overtaken.add(name)
+  return {
+    security: [...upgrade.security, ...upgrade.other.filter((name) => overtaken.has(name))],
+    other: upgrade.other.filter((name) => !overtaken.has(name)),
+    leftover: parseLeftovers(clean),
+  }
 }
 
 function changedAt(path: string): Millis | null {
@@ -71,11 +86,19 @@ export function statusChangedAt(): Millis {
 
 /**
  * When the package lists were last fetched: Debian's timer leaves a stamp, and new lists change their folder. The lists
- * themselves carry the server's time. A fetch by hand that found nothing new leaves no trace; they then look older than they are.
+ * themselves carry the server's time. A fetch by hand that found nothing new leaves no trace; they then look older than
+ * they are.
  */
 function listsFetchedAt(): Millis | null {
-  const stamps = ['/var/lib/apt/periodic/update-success-stamp', '/var/lib/apt/periodic/update-stamp', '/var/lib/apt/lists'].map(changedAt).filter((at) => at !== null)
-  const isEmpty = !existsSync('/var/lib/apt/lists') || !readdirSync('/var/lib/apt/lists').some((name) => /_(In)?Release$/.test(name))
+  const stamps = [
+    '/var/lib/apt/periodic/update-success-stamp',
+    '/var/lib/apt/periodic/update-stamp',
+    '/var/lib/apt/lists',
+  ]
+    .map(changedAt)
+    .filter((at) => at !== null)
+  const isEmpty =
+    !existsSync('/var/lib/apt/lists') || !readdirSync('/var/lib/apt/lists').some((name) => /_(In)?Release$/.test(name))
   return isEmpty || !stamps.length ? null : Math.max(...stamps)
 }
 
@@ -83,7 +106,9 @@ function listsFetchedAt(): Millis | null {
 function restartPending(): boolean {
   if (existsSync('/run/reboot-required') || existsSync('/var/run/reboot-required')) return true
   if (!existsSync('/boot')) return false
-  const kernels = readdirSync('/boot').filter((name) => name.startsWith('vmlinuz-')).map((name) => name.slice('vmlinuz-'.length))
+  const kernels = readdirSync('/boot')
+    .filter((name) => name.startsWith('vmlinuz-'))
+    .map((name) => name.slice('vmlinuz-'.length))
   const newest = kernels.sort((a, b) => a.localeCompare(b, 'en', { numeric: true })).pop()
   return newest !== undefined && kernels.includes(release()) && newest !== release()
 }
@@ -94,7 +119,8 @@ const longestPause: Millis = 6 * hour
 const settled: Millis = 30 * second
 
 /**
- * Looks once a day, and again when packages or lists have changed. After a failure it waits, longer each time, and goes on
+ * Looks once a day, and again when packages or lists have changed. After a failure it waits, longer each time, and goes
+ * on
  * failing with the same reason: what is not known is not "none".
  * @param refresh fetch the package lists first; needs root and a network
  */
@@ -104,19 +130,28 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
   let failure: { error: Error; until: Millis; pause: Millis } | null = null
 
   async function look(now: Millis): Promise<Updates> {
-    if (refresh && process.getuid?.() === 0) await command('apt-get', ['update', '--quiet'], 300_000).catch(() => undefined)
+    if (refresh && process.getuid?.() === 0)
+      await command('apt-get', ['update', '--quiet'], 300_000).catch(() => undefined)
     const found = await simulate()
     const seen = (file === null ? null : readJson<Record<string, Millis>>(file)) ?? {}
     // How long an update has been waiting counts from when it was first seen here.
-    const since = (names: readonly string[]) => (names.length ? Math.min(...names.map((name) => (seen[name] ??= now))) : null)
+    const since = (names: readonly string[]) =>
+      names.length ? Math.min(...names.map((name) => (seen[name] ??= now))) : null
     const updates: Updates = {
-      security: found.security.length, other: found.other.length, leftover: found.leftover.length,
-      oldestSecurityAt: since(found.security), oldestOtherAt: since(found.other),
-      restartPending: restartPending(), checkedAt: now, listsAt: listsFetchedAt(), names: [...found.security, ...found.other].slice(0, 200),
+      security: found.security.length,
+      other: found.other.length,
+      leftover: found.leftover.length,
+      oldestSecurityAt: since(found.security),
+      oldestOtherAt: since(found.other),
+      restartPending: restartPending(),
+      checkedAt: now,
+      listsAt: listsFetchedAt(),
+      names: [...found.security, ...found.other].slice(0, 200),
     }
     const waiting = new Set([...found.security, ...found.other])
     try {
-      if (file !== null) writeWhole(file, JSON.stringify(Object.fromEntries(Object.entries(seen).filter(([name]) => waiting.has(name)))))
+      if (file !== null)
+        writeWhole(file, JSON.stringify(Object.fromEntries(Object.entries(seen).filter(([name]) => waiting.has(name)))))
     } catch {
       // Then they count as first seen now once more, after a restart.
     }
@@ -126,11 +161,16 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
   return {
     name: 'updates',
     async collect(now) {
-      if (!existsSync('/usr/bin/apt-get')) throw new NotHere('no apt here: updates are read on Debian and its relatives')
+      if (!existsSync('/usr/bin/apt-get'))
+        throw new NotHere('no apt here: updates are read on Debian and its relatives')
       const at = steady()
       if (failure && at < failure.until) throw failure.error
       const status = statusChangedAt()
-      const isFresh = latest && at - latest.at < day && (status === latest.status || Date.now() - status < settled) && listsFetchedAt() === latest.updates.listsAt
+      const isFresh =
+        latest &&
+        at - latest.at < day &&
+        (status === latest.status || Date.now() - status < settled) &&
+        listsFetchedAt() === latest.updates.listsAt
       if (latest && isFresh) return { facts: { updates: { ...latest.updates, restartPending: restartPending() } } }
       try {
         latest = { updates: await look(now), at, status }

@@ -6,10 +6,28 @@ import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { readJson, writeWhole } from '../../files'
 import { parseUpdates, updatesScript } from './updates'
-import { channelsOf, eventsOf, longLookScript, lookScript, recordsOf, servicesOf, type LongLook, type Look } from './look'
+import {
+  channelsOf,
+  eventsOf,
+  longLookScript,
+  lookScript,
+  recordsOf,
+  servicesOf,
+  type LongLook,
+  type Look,
+} from './look'
 import { told } from '../../powershell/powershell'
 
-const nothing: Look = { services: [], triggered: [], events: [], disks: [], adapters: [], tcp: [], udp: [], paging: null }
+const nothing: Look = {
+  services: [],
+  triggered: [],
+  events: [],
+  disks: [],
+  adapters: [],
+  tcp: [],
+  udp: [],
+  paging: null,
+}
 const pageSize = 4096
 const ordinary = ['System', 'Application']
 
@@ -24,7 +42,10 @@ class Glance {
   /** Number of the last record that was read of each log. */
   read: Record<string, number | null>
 
-  constructor(private readonly wanted: () => readonly string[], place: unknown) {
+  constructor(
+    private readonly wanted: () => readonly string[],
+    place: unknown,
+  ) {
     this.read = typeof place === 'object' && place !== null ? { ...(place as Record<string, number | null>) } : {}
   }
 
@@ -45,7 +66,10 @@ class Glance {
     this.#at = now
     this.#look = (async () => {
       const before = this.read
-      const look = await told<Look>(lookScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))), nothing)
+      const look = await told<Look>(
+        lookScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))),
+        nothing,
+      )
       this.read = recordsOf(look, before)
       this.firstRead = new Set(Object.keys(this.read).filter((log) => (before[log] ?? null) === null))
       return look
@@ -71,12 +95,23 @@ function performance(glance: Glance): Collect {
       // Without PowerShell the rest is still known.
       const { paging } = await glance.at(moment).catch(() => nothing)
       const now = steady()
-      const readings: Reading[] = [['memory.size', '', totalmem()], ['memory.available', '', freemem()], ['uptime', '', Math.floor(uptime())]]
+      const readings: Reading[] = [
+        ['memory.size', '', totalmem()],
+        ['memory.available', '', freemem()],
+        ['uptime', '', Math.floor(uptime())],
+      ]
       if (before && now > before.at) {
         const seconds = (now - before.at) / 1000
-        if (cpu.total > before.cpu.total) readings.push(['cpu.busy', '', Math.min(1, Math.max(0, (cpu.busy - before.cpu.busy) / (cpu.total - before.cpu.total)))])
-        const rate = (name: 'PagesInputPersec' | 'PagesOutputPersec') => Math.max(0, ((paging![name] - before!.paging![name]) * pageSize) / seconds)
-        if (paging && before.paging) readings.push(['paging.in', '', rate('PagesInputPersec')], ['paging.out', '', rate('PagesOutputPersec')])
+        if (cpu.total > before.cpu.total)
+          readings.push([
+            'cpu.busy',
+            '',
+            Math.min(1, Math.max(0, (cpu.busy - before.cpu.busy) / (cpu.total - before.cpu.total))),
+          ])
+        const rate = (name: 'PagesInputPersec' | 'PagesOutputPersec') =>
+          Math.max(0, ((paging![name] - before!.paging![name]) * pageSize) / seconds)
+        if (paging && before.paging)
+          readings.push(['paging.in', '', rate('PagesInputPersec')], ['paging.out', '', rate('PagesOutputPersec')])
       }
       before = { at: now, cpu, paging }
       return { readings }
@@ -89,7 +124,9 @@ function disks(glance: Glance): Collect {
     name: 'disks',
     async collect(now) {
       const known = (await glance.at(now).catch(() => nothing)).disks
-      const letters = known.length ? known.filter((one) => one.DriveType === 2 || one.DriveType === 3).map((one) => one.DeviceID) : ['C:']
+      const letters = known.length
+        ? known.filter((one) => one.DriveType === 2 || one.DriveType === 3).map((one) => one.DeviceID)
+        : ['C:']
       const readings: Reading[] = []
       const found: Disk[] = []
       for (const mount of letters) {
@@ -115,9 +152,13 @@ function network(glance: Glance): Collect {
       const readings: Reading[] = []
       for (const one of adapters) {
         const was = before?.adapters.find((each) => each.Name === one.Name)
-        if (!was || now <= before!.at || one.ReceivedBytes < was.ReceivedBytes || one.SentBytes < was.SentBytes) continue
+        if (!was || now <= before!.at || one.ReceivedBytes < was.ReceivedBytes || one.SentBytes < was.SentBytes)
+          continue
         const seconds = (now - before!.at) / 1000
-        readings.push(['net.received', one.Name, (one.ReceivedBytes - was.ReceivedBytes) / seconds], ['net.sent', one.Name, (one.SentBytes - was.SentBytes) / seconds])
+        readings.push(
+          ['net.received', one.Name, (one.ReceivedBytes - was.ReceivedBytes) / seconds],
+          ['net.sent', one.Name, (one.SentBytes - was.SentBytes) / seconds],
+        )
       }
       before = { at: now, adapters }
       return { readings }
@@ -134,7 +175,11 @@ function updates(home: string | null): Collect {
     async collect(now) {
       if (!latest || steady() - lookedAt >= day) {
         const seen = (file === null ? null : readJson<Record<string, Millis>>(file)) ?? {}
-        const { updates: found, seen: kept } = parseUpdates(await told(updatesScript, { updates: [], restart: false }, 600_000), seen, now)
+        const { updates: found, seen: kept } = parseUpdates(
+          await told(updatesScript, { updates: [], restart: false }, 600_000),
+          seen,
+          now,
+        )
         latest = found
         lookedAt = steady()
         if (file !== null) writeWhole(file, JSON.stringify(kept))
@@ -148,15 +193,24 @@ function updates(home: string | null): Collect {
 export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
   const glance = new Glance(logs, place)
   return [
-    performance(glance), disks(glance), network(glance),
+    performance(glance),
+    disks(glance),
+    network(glance),
     { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await glance.at(now)) } }) },
     updates(home),
     {
       name: 'eventlog',
       async collect(now) {
         const all = eventsOf(await glance.at(now))
-        const events = all.slice(-400).map((event): LogEvent => (glance.firstRead.has(event.channel) ? { ...event, old: true } : event))
-        return { events, leftOut: all.length - events.length, place: glance.read, facts: { logs: channelsOf((await glance.long()).logs, await glance.logs()) } }
+        const events = all
+          .slice(-400)
+          .map((event): LogEvent => (glance.firstRead.has(event.channel) ? { ...event, old: true } : event))
+        return {
+          events,
+          leftOut: all.length - events.length,
+          place: glance.read,
+          facts: { logs: channelsOf((await glance.long()).logs, await glance.logs()) },
+        }
       },
     },
     {
@@ -164,7 +218,17 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
       async collect(now) {
         const { tcp, udp } = await glance.at(now)
         const { packages } = await glance.long()
-        return { facts: { packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000), ports: [...tcp.map((port) => ({ port, protocol: 'tcp' as const })), ...udp.map((port) => ({ port, protocol: 'udp' as const }))].sort((a, b) => a.port - b.port).slice(0, 2000) } }
+        return {
+          facts: {
+            packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000),
+            ports: [
+              ...tcp.map((port) => ({ port, protocol: 'tcp' as const })),
+              ...udp.map((port) => ({ port, protocol: 'udp' as const })),
+            ]
+              .sort((a, b) => a.port - b.port)
+              .slice(0, 2000),
+          },
+        }
       },
     },
   ]

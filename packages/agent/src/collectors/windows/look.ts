@@ -1,14 +1,35 @@
-import { levelOfWindowsEvent, type LogChannel, type LogEvent, type Service, type ServiceStart, type ServiceState } from '#core'
+import {
+  levelOfWindowsEvent,
+  type LogChannel,
+  type LogEvent,
+  type Service,
+  type ServiceStart,
+  type ServiceState,
+} from '#core'
 import { quoted, told } from '../../powershell/powershell'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
 export interface Look {
   /** Win32_Service of CIM. */
-  services: { Name: string; DisplayName: string | null; State: string; StartMode: string; DelayedAutoStart: boolean | null }[]
+  services: {
+    Name: string
+    DisplayName: string | null
+    State: string
+    StartMode: string
+    DelayedAutoStart: boolean | null
+  }[]
   /** Names of services that start on a trigger. */
   triggered: string[]
   /** Get-WinEvent; the time in ISO 8601. */
-  events: { LogName: string; ProviderName: string; Id: number; Level: number; Time: string; Message: string | null; RecordId: number }[]
+  events: {
+    LogName: string
+    ProviderName: string
+    Id: number
+    Level: number
+    Time: string
+    Message: string | null
+    RecordId: number
+  }[]
   /** Win32_LogicalDisk of CIM; DriveType 2 removable, 3 fixed. */
   disks: { DeviceID: string; FileSystem: string | null; DriveType: number }[]
   /** Get-NetAdapterStatistics. */
@@ -19,15 +40,24 @@ export interface Look {
   paging: { PagesInputPersec: number; PagesOutputPersec: number } | null
 }
 /** What changes seldom and costs more. */
-export interface LongLook { logs: string[]; packages: string[] }
+export interface LongLook {
+  logs: string[]
+  packages: string[]
+}
 
 const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
 
-/** @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted */
+/**
+ * @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted
+ */
 export function lookScript(read: Readonly<Record<string, number | null>>): string {
-  const events = Object.entries(read).map(([log, last]) => last === null
-    ? `Get-WinEvent -LogName ${quoted(log)} -MaxEvents 20`
-    : `Get-WinEvent -LogName ${quoted(log)} -FilterXPath '*[System[EventRecordID>${last}]]' -MaxEvents 200 -Oldest`).join('; ')
+  const events = Object.entries(read)
+    .map(([log, last]) =>
+      last === null
+        ? `Get-WinEvent -LogName ${quoted(log)} -MaxEvents 20`
+        : `Get-WinEvent -LogName ${quoted(log)} -FilterXPath '*[System[EventRecordID>${last}]]' -MaxEvents 200 -Oldest`,
+    )
+    .join('; ')
   return `${asJson}@{
 services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart')
 triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
@@ -48,10 +78,14 @@ packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersi
 function startOf({ StartMode, DelayedAutoStart }: Look['services'][number], triggered: boolean): ServiceStart {
   switch (StartMode) {
     // Started by a trigger, "automatic and stopped" is its normal state.
-    case 'Auto': return triggered ? 'on-demand' : DelayedAutoStart ? 'late' : 'automatic'
-    case 'Manual': return triggered ? 'on-demand' : 'manual'
-    case 'Disabled': return 'disabled'
-    default: return 'on-demand'
+    case 'Auto':
+      return triggered ? 'on-demand' : DelayedAutoStart ? 'late' : 'automatic'
+    case 'Manual':
+      return triggered ? 'on-demand' : 'manual'
+    case 'Disabled':
+      return 'disabled'
+    default:
+      return 'on-demand'
   }
 }
 
@@ -60,10 +94,19 @@ function stateOf(state: string): ServiceState {
   return /Start Pending|Continue Pending/.test(state) ? 'starting' : 'stopped'
 }
 
-/** Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending, Running and so on. */
+/**
+ * Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending,
+ * Running and so on.
+ */
 export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[] {
   const triggered = new Set(look.triggered.map((one) => one.toLowerCase()))
-  return look.services.map((one) => ({ name: one.Name, title: one.DisplayName ?? '', start: startOf(one, triggered.has(one.Name.toLowerCase())), state: stateOf(one.State) }))
+  return look.services
+    .map((one) => ({
+      name: one.Name,
+      title: one.DisplayName ?? '',
+      start: startOf(one, triggered.has(one.Name.toLowerCase())),
+      state: stateOf(one.State),
+    }))
     .sort((a, b) => (a.name < b.name ? -1 : 1))
 }
 
@@ -77,9 +120,17 @@ export async function windowsServices(): Promise<Service[]> {
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
 export function eventsOf(look: Look): LogEvent[] {
-  return look.events.filter((one) => Number.isFinite(Date.parse(one.Time))).map((one) => ({
-    at: Date.parse(one.Time), channel: one.LogName, source: one.ProviderName, id: one.Id, level: levelOfWindowsEvent(one.Level), text: cut((one.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
-  })).sort((a, b) => a.at - b.at)
+  return look.events
+    .filter((one) => Number.isFinite(Date.parse(one.Time)))
+    .map((one) => ({
+      at: Date.parse(one.Time),
+      channel: one.LogName,
+      source: one.ProviderName,
+      id: one.Id,
+      level: levelOfWindowsEvent(one.Level),
+      text: cut((one.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
+    }))
+    .sort((a, b) => a.at - b.at)
 }
 
 /** Number of the last record read of each log, with what was read before. */

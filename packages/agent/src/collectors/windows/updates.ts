@@ -1,11 +1,16 @@
 import type { Millis, Updates } from '#core'
 
 /** What the Windows Update Agent's searcher finds, and whether the registry says that a restart is pending. */
-export interface FoundUpdates { updates: { Title: string; Security: boolean }[]; restart: boolean }
+export interface FoundUpdates {
+  updates: { Title: string; Security: boolean }[]
+  restart: boolean
+}
 
 /**
- * IUpdateSearcher::Search of the Windows Update Agent; it changes nothing. An update is a security update when it is in the
- * category “Security Updates” (its identifier is that of the Windows Update Agent's documentation, from memory) or carries
+ * IUpdateSearcher::Search of the Windows Update Agent; it changes nothing. An update is a security update when it is in
+ * the
+ * category “Security Updates” (its identifier is that of the Windows Update Agent's documentation, from memory) or
+ * carries
  * a severity of Microsoft's security response centre.
  */
 export const updatesScript = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false
@@ -16,12 +21,26 @@ restart = (Test-Path 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Windo
 } | ConvertTo-Json -Compress -Depth 3`
 
 /** @param seen when each was first seen here: how long one has been waiting counts from then */
-export function parseUpdates({ updates, restart }: FoundUpdates, seen: Readonly<Record<string, Millis>>, now: Millis): { updates: Updates; seen: Record<string, Millis> } {
+export function parseUpdates(
+  { updates, restart }: FoundUpdates,
+  seen: Readonly<Record<string, Millis>>,
+  now: Millis,
+): { updates: Updates; seen: Record<string, Millis> } {
   const since = Object.fromEntries(updates.map((one) => [one.Title, seen[one.Title] ?? now]))
   const [security, other] = [updates.filter((one) => one.Security), updates.filter((one) => !one.Security)]
-  const oldest = (list: FoundUpdates['updates']) => (list.length ? Math.min(...list.map((one) => since[one.Title]!)) : null)
+  const oldest = (list: FoundUpdates['updates']) =>
+    list.length ? Math.min(...list.map((one) => since[one.Title]!)) : null
   return {
-    updates: { security: security.length, other: other.length, leftover: 0, oldestSecurityAt: oldest(security), oldestOtherAt: oldest(other), restartPending: restart, checkedAt: now, names: [...security, ...other].map((one) => one.Title.slice(0, 200)).slice(0, 200) },
+    updates: {
+      security: security.length,
+      other: other.length,
+      leftover: 0,
+      oldestSecurityAt: oldest(security),
+      oldestOtherAt: oldest(other),
+      restartPending: restart,
+      checkedAt: now,
+      names: [...security, ...other].map((one) => one.Title.slice(0, 200)).slice(0, 200),
+    },
     seen: since,
   }
 }

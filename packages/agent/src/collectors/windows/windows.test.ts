@@ -6,8 +6,24 @@ import { quoted } from '../../powershell/powershell'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
-const look = (more: Partial<Look> = {}): Look => ({ services: [], triggered: [], events: [], disks: [], adapters: [], tcp: [], udp: [], paging: null, ...more })
-const service = (Name: string, StartMode: string, State: string, DelayedAutoStart = false) => ({ Name, DisplayName: `${Name} service`, StartMode, State, DelayedAutoStart })
+const look = (more: Partial<Look> = {}): Look => ({
+  services: [],
+  triggered: [],
+  events: [],
+  disks: [],
+  adapters: [],
+  tcp: [],
+  udp: [],
+  paging: null,
+  ...more,
+})
+const service = (Name: string, StartMode: string, State: string, DelayedAutoStart = false) => ({
+  Name,
+  DisplayName: `${Name} service`,
+  StartMode,
+  State,
+  DelayedAutoStart,
+})
 
 it('a text stays one text for PowerShell, whatever quotes are in it', () => {
   expect(quoted('Print Spooler')).toBe(`'Print Spooler'`)
@@ -17,46 +33,110 @@ it('a text stays one text for PowerShell, whatever quotes are in it', () => {
 
 describe('services of Win32_Service', () => {
   it('that start late or on a trigger are not expected to run; names of triggers are in any case', () => {
-    const services = servicesOf(look({
-      services: [service('W32Time', 'Auto', 'Stopped'), service('Spooler', 'Auto', 'Running'), service('MapsBroker', 'Auto', 'Stopped', true), service('BITS', 'Manual', 'Start Pending'), service('RemoteRegistry', 'Disabled', 'Stopped'), service('Fax', 'Manual', 'Paused')],
-      triggered: ['w32time'],
-    }))
+    const services = servicesOf(
+      look({
+        services: [
+          service('W32Time', 'Auto', 'Stopped'),
+          service('Spooler', 'Auto', 'Running'),
+          service('MapsBroker', 'Auto', 'Stopped', true),
+          service('BITS', 'Manual', 'Start Pending'),
+          service('RemoteRegistry', 'Disabled', 'Stopped'),
+          service('Fax', 'Manual', 'Paused'),
+        ],
+        triggered: ['w32time'],
+      }),
+    )
     expect(services.map((one) => [one.name, one.start, one.state])).toEqual([
-      ['BITS', 'manual', 'starting'], ['Fax', 'manual', 'running'], ['MapsBroker', 'late', 'stopped'], ['RemoteRegistry', 'disabled', 'stopped'], ['Spooler', 'automatic', 'running'], ['W32Time', 'on-demand', 'stopped'],
+      ['BITS', 'manual', 'starting'],
+      ['Fax', 'manual', 'running'],
+      ['MapsBroker', 'late', 'stopped'],
+      ['RemoteRegistry', 'disabled', 'stopped'],
+      ['Spooler', 'automatic', 'running'],
+      ['W32Time', 'on-demand', 'stopped'],
     ])
   })
 })
 
 describe('events of Get-WinEvent', () => {
-  const event = (RecordId: number, more: object = {}) => ({ LogName: 'System', ProviderName: 'disk', Id: 7, Level: 2, Time: '2026-11-23T10:00:00.1234567Z', Message: 'The device has a\r\n  bad block.', RecordId, ...more })
+  const event = (RecordId: number, more: object = {}) => ({
+    LogName: 'System',
+    ProviderName: 'disk',
+    Id: 7,
+    Level: 2,
+    Time: '2026-11-23T10:00:00.1234567Z',
+    Message: 'The device has a\r\n  bad block.',
+    RecordId,
+    ...more,
+  })
   it('come in order of time, on one line, at the level of the event schema', () => {
-    expect(eventsOf(look({ events: [event(2), event(1, { Time: '2026-11-23T09:00:00Z', Level: 3, Message: null }), event(3, { Time: 'never' })] }))).toEqual([
+    expect(
+      eventsOf(
+        look({
+          events: [
+            event(2),
+            event(1, { Time: '2026-11-23T09:00:00Z', Level: 3, Message: null }),
+            event(3, { Time: 'never' }),
+          ],
+        }),
+      ),
+    ).toEqual([
       { at: Date.parse('2026-11-23T09:00:00Z'), channel: 'System', source: 'disk', id: 7, level: 'warning', text: '' },
-      { at: Date.parse('2026-11-23T10:00:00.123Z'), channel: 'System', source: 'disk', id: 7, level: 'error', text: 'The device has a bad block.' },
+      {
+        at: Date.parse('2026-11-23T10:00:00.123Z'),
+        channel: 'System',
+        source: 'disk',
+        id: 7,
+        level: 'error',
+        text: 'The device has a bad block.',
+      },
     ])
   })
   it('are asked for from the last record on, of each log; one never read gives its newest', () => {
     const read = recordsOf(look({ events: [event(12), event(11)] }), { Application: 5 })
     expect(read).toEqual({ Application: 5, System: 12 })
     const script = lookScript({ ...read, "Bob's": null })
-    expect(script).toContain("Get-WinEvent -LogName 'System' -FilterXPath '*[System[EventRecordID>12]]' -MaxEvents 200 -Oldest")
+    expect(script).toContain(
+      "Get-WinEvent -LogName 'System' -FilterXPath '*[System[EventRecordID>12]]' -MaxEvents 200 -Oldest",
+    )
     expect(script).toContain("Get-WinEvent -LogName 'Bob''s' -MaxEvents 20")
   })
   it('tell which logs there are and which are read', () => {
-    expect(channelsOf(['System', 'DNS Server'], ['System', 'Application'])).toEqual([{ name: 'System', collected: true }, { name: 'DNS Server', collected: false }])
+    expect(channelsOf(['System', 'DNS Server'], ['System', 'Application'])).toEqual([
+      { name: 'System', collected: true },
+      { name: 'DNS Server', collected: false },
+    ])
   })
 })
 
 it('updates are told apart, and wait from when they were first seen', () => {
-  const found = { updates: [{ Title: 'Security update A', Security: true }, { Title: 'Driver B', Security: false }], restart: true }
+  const found = {
+    updates: [
+      { Title: 'Security update A', Security: true },
+      { Title: 'Driver B', Security: false },
+    ],
+    restart: true,
+  }
   const { updates, seen } = parseUpdates(found, { 'Driver B': 100, 'gone since': 1 }, 5000)
-  expect(updates).toMatchObject({ security: 1, other: 1, oldestSecurityAt: 5000, oldestOtherAt: 100, restartPending: true, names: ['Security update A', 'Driver B'] })
+  expect(updates).toMatchObject({
+    security: 1,
+    other: 1,
+    oldestSecurityAt: 5000,
+    oldestOtherAt: 100,
+    restartPending: true,
+    names: ['Security update A', 'Driver B'],
+  })
   expect(seen).toEqual({ 'Security update A': 5000, 'Driver B': 100 })
 })
 
 it('the task is well-formed XML, by a parser of its own, and quotes what has to be', () => {
-  const text = taskXml({ program: 'C:\\Program Files\\A & B\\custode-agent.exe', home: 'C:\\ProgramData\\Custode Agent' })
+  const text = taskXml({
+    program: 'C:\\Program Files\\A & B\\custode-agent.exe',
+    home: 'C:\\ProgramData\\Custode Agent',
+  })
   expect(XMLValidator.validate(text)).toBe(true)
   const { Task } = new XMLParser().parse(text) as { Task: { Actions: { Exec: object } } }
-  expect(Task.Actions.Exec).toEqual({ Command: 'C:\\Program Files\\A & B\\custode-agent.exe', Arguments: 'run --home "C:\\ProgramData\\Custode Agent"' })
+  expect(Task.Actions.Exec).toEqual({
+    Command: 'C:\\Program Files\\A & B\\custode-agent.exe',
+    Arguments: 'run --home "C:\\ProgramData\\Custode Agent"',
+  })
 })

@@ -11,7 +11,10 @@ export class HostKey {
    * @param accepted SHA-256 of the key that somebody has accepted, in base64; null: nobody has
    * @param passwordsToUnknown it gets passwords all the same
    */
-  constructor(accepted: string | null, private readonly passwordsToUnknown = false) {
+  constructor(
+    accepted: string | null,
+    private readonly passwordsToUnknown = false,
+  ) {
     this.#pinned = accepted
     this.isAccepted = accepted !== null
   }
@@ -29,17 +32,27 @@ export class HostKey {
   meet(fingerprint: string): void {
     this.#shown = fingerprint
     this.#pinned ??= fingerprint
-    if (this.#pinned !== fingerprint) throw new Stopped('host key changed', 'The machine shows another key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.')
+    if (this.#pinned !== fingerprint)
+      throw new Stopped(
+        'host key changed',
+        'The machine shows another key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.',
+      )
   }
 
   /** @throws Stopped host key not accepted, when no password may go there */
   needPasswords(): void {
     if (this.isAccepted || this.passwordsToUnknown) return
-    throw new Stopped('host key not accepted', `Nobody has accepted its key (${fingerprintText(this.#shown ?? '')}) yet, so no password was sent to it. Look at the key, accept it, and try again.`)
+    throw new Stopped(
+      'host key not accepted',
+      `Nobody has accepted its key (${fingerprintText(this.#shown ?? '')}) yet, so no password was sent to it. Look at the key, accept it, and try again.`,
+    )
   }
 }
 
 /** A key proves who signs in without being given away, a password does not: keys are tried first. */
 export function keysFirst(trials: readonly SignInTrial[]): SignInTrial[] {
-  return [...trials.filter((trial) => trial.password === undefined), ...trials.filter((trial) => trial.password !== undefined)]
+  return [
+    ...trials.filter((trial) => trial.password === undefined),
+    ...trials.filter((trial) => trial.password !== undefined),
+  ]
 }

@@ -2,7 +2,12 @@ import { durationText, type FailureKind, type Millis } from '#core'
 
 /** Ends the way to a machine, with the kind that a technician acts on. */
 export class Stopped extends Error {
-  constructor(readonly failure: FailureKind, reason: string) { super(reason) }
+  constructor(
+    readonly failure: FailureKind,
+    reason: string,
+  ) {
+    super(reason)
+  }
 }
 
 /**
@@ -14,7 +19,9 @@ export async function inTime<T>(step: Promise<T>, within: Millis, close: () => v
   const late = new Promise<never>((_, reject) => {
     timer = setTimeout(() => {
       close()
-      reject(new Stopped('timed out', `It accepted the connection, and then did not answer within ${durationText(within)}.`))
+      reject(
+        new Stopped('timed out', `It accepted the connection, and then did not answer within ${durationText(within)}.`),
+      )
     }, within)
   })
   try {

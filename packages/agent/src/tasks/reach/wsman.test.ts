@@ -17,7 +17,8 @@ let server: Server
 let fingerprint: string
 let asked: { authorization: string | undefined; action: string; text: string }[]
 let answer: (action: string) => [status: number, body: string]
-const soap = (body: string) => `<?xml version="1.0"?><env:Envelope xmlns:env="http://www.w3.org/2003/05/soap-envelope" xmlns:q="http://schemas.microsoft.com/wbem/wsman/1/windows/shell"><env:Header/><env:Body>${body}</env:Body></env:Envelope>`
+const soap = (body: string) =>
+  `<?xml version="1.0"?><env:Envelope xmlns:env="http://www.w3.org/2003/05/soap-envelope" xmlns:q="http://schemas.microsoft.com/wbem/wsman/1/windows/shell"><env:Header/><env:Body>${body}</env:Body></env:Envelope>`
 const base64 = (text: string) => Buffer.from(text).toString('base64')
 
 async function read(request: IncomingMessage): Promise<string> {
@@ -27,8 +28,30 @@ async function read(request: IncomingMessage): Promise<string> {
 }
 beforeAll(async () => {
   const [key, certificate] = [join(folder, 'key.pem'), join(folder, 'certificate.pem')]
-  execFileSync('openssl', ['req', '-x509', '-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:prime256v1', '-nodes', '-keyout', key, '-out', certificate, '-days', '2', '-subj', '/CN=tm-office-dc.example'], { stdio: 'ignore' })
-  fingerprint = createHash('sha256').update(new X509Certificate(readFileSync(certificate)).raw).digest('base64')
+  execFileSync(
+    'openssl',
+    [
+      'req',
+      '-x509',
+      '-newkey',
+      'ec',
+      '-pkeyopt',
+      'ec_paramgen_curve:prime256v1',
+      '-nodes',
+      '-keyout',
+      key,
+      '-out',
+      certificate,
+      '-days',
+      '2',
+      '-subj',
+      '/CN=tm-office-dc.example',
+    ],
+    { stdio: 'ignore' },
+  )
+  fingerprint = createHash('sha256')
+    .update(new X509Certificate(readFileSync(certificate)).raw)
+    .digest('base64')
   server = createServer({ key: readFileSync(key), cert: readFileSync(certificate) }, (request, response) => {
     void read(request).then((text) => {
       const action = /<a:Action[^>]*>[^<]*\/(\w+)<\/a:Action>/.exec(text)?.[1] ?? ''
@@ -43,19 +66,35 @@ afterAll(() => {
   server.close()
   rmSync(folder, { recursive: true })
 })
-beforeEach(() => { asked = [] })
+beforeEach(() => {
+  asked = []
+})
 
 const me = (key = new HostKey(null, true)) => new Wsman({ address, user: 'tech', password: 'pässword', key })
 let polls = 0
 const working = (action: string): [number, string] => {
   switch (action) {
-    case 'Create': return [200, soap('<q:Shell><q:ShellId>S-1</q:ShellId></q:Shell>')]
-    case 'Command': return [200, soap('<q:CommandResponse><q:CommandId>C-1</q:CommandId></q:CommandResponse>')]
+    case 'Create':
+      return [200, soap('<q:Shell><q:ShellId>S-1</q:ShellId></q:Shell>')]
+    case 'Command':
+      return [200, soap('<q:CommandResponse><q:CommandId>C-1</q:CommandId></q:CommandResponse>')]
     // The first time it has nothing to tell yet, which comes as a fault.
-    case 'Receive': return polls++ === 0
-      ? [500, soap('<env:Fault><env:Detail><f:WSManFault xmlns:f="http://schemas.microsoft.com/wbem/wsman/1/wsmanfault" Code="2150858793"/></env:Detail></env:Fault>')]
-      : [200, soap(`<q:ReceiveResponse><q:Stream Name="stdout" CommandId="C-1">${base64('Windows Serv')}</q:Stream><q:Stream Name="stderr">${base64('oh')}</q:Stream><q:Stream Name="stdout">${base64('er 2022\r\nAMD64\r\nagent')}</q:Stream><q:CommandState State="http://schemas.microsoft.com/wbem/wsman/1/windows/shell/CommandState/Done"><q:ExitCode>3</q:ExitCode></q:CommandState></q:ReceiveResponse>`)]
-    default: return [200, soap('')]
+    case 'Receive':
+      return polls++ === 0
+        ? [
+            500,
+            soap(
+              '<env:Fault><env:Detail><f:WSManFault xmlns:f="http://schemas.microsoft.com/wbem/wsman/1/wsmanfault" Code="2150858793"/></env:Detail></env:Fault>',
+            ),
+          ]
+        : [
+            200,
+            soap(
+              `<q:ReceiveResponse><q:Stream Name="stdout" CommandId="C-1">${base64('Windows Serv')}</q:Stream><q:Stream Name="stderr">${base64('oh')}</q:Stream><q:Stream Name="stdout">${base64('er 2022\r\nAMD64\r\nagent')}</q:Stream><q:CommandState State="http://schemas.microsoft.com/wbem/wsman/1/windows/shell/CommandState/Done"><q:ExitCode>3</q:ExitCode></q:CommandState></q:ReceiveResponse>`,
+            ),
+          ]
+    default:
+      return [200, soap('')]
   }
 }
 
@@ -66,7 +105,11 @@ describe('WS-Management', () => {
     const key = new HostKey(null, true)
     const machine = me(key)
     const shell = await machine.open()
-    expect(await machine.powershell(shell!, 'Get-Secret <here> & "there"')).toEqual({ code: 3, output: 'Windows Server 2022\r\nAMD64\r\nagent', errors: 'oh' })
+    expect(await machine.powershell(shell!, 'Get-Secret <here> & "there"')).toEqual({
+      code: 3,
+      output: 'Windows Server 2022\r\nAMD64\r\nagent',
+      errors: 'oh',
+    })
     await machine.close(shell!)
     expect(asked.map((one) => one.action)).toEqual(['Create', 'Command', 'Send', 'Receive', 'Receive', 'Delete'])
     expect(asked[0]!.authorization).toBe(`Basic ${base64('tech:pässword')}`)
@@ -86,17 +129,42 @@ describe('WS-Management', () => {
     answer = () => [401, '']
     expect(await me().open()).toBeNull()
     answer = () => [404, '<html></html>']
-    await expect(me().open()).rejects.toMatchObject({ failure: 'no answer', message: expect.stringContaining('does not speak WS-Management (status 404)') as string })
-    answer = () => [500, soap('<env:Fault><env:Reason><env:Text>The quota of shells is used up.</env:Text></env:Reason></env:Fault>')]
+    await expect(me().open()).rejects.toMatchObject({
+      failure: 'no answer',
+      message: expect.stringContaining('does not speak WS-Management (status 404)') as string,
+    })
+    answer = () => [
+      500,
+      soap('<env:Fault><env:Reason><env:Text>The quota of shells is used up.</env:Text></env:Reason></env:Fault>'),
+    ]
     await expect(me().open()).rejects.toThrow('It answered: The quota of shells is used up.')
-    await expect(new Wsman({ address: '127.77.1.10', user: 'a', password: 'b', key: new HostKey(null, true) }).open()).rejects.toMatchObject({ failure: 'no answer' })
+    await expect(
+      new Wsman({ address: '127.77.1.10', user: 'a', password: 'b', key: new HostKey(null, true) }).open(),
+    ).rejects.toMatchObject({ failure: 'no answer' })
   })
   it('looks what is inside, by the first sign-in that is taken', async () => {
     polls = 1
     answer = (action) => (asked.at(-1)!.authorization === `Basic ${base64('second:b')}` ? working(action) : [401, ''])
-    const trials = [{ id: 4, user: 'keys only', privateKey: 'k' }, { id: 5, user: 'first', password: 'a' }, { id: 6, user: 'second', password: 'b' }]
-    expect(await lookInsideWindows(address, trials, new HostKey(null, true))).toEqual({ trial: 6, system: 'Windows Server 2022, AMD64', agent: true, hostKey: fingerprint, reason: '' })
-    expect(await lookInsideWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({ trial: null, reason: 'It refused first.' })
-    expect(await lookInsideWindows(address, trials, new HostKey('another'))).toMatchObject({ trial: null, hostKey: fingerprint, reason: expect.stringContaining('another key') as string })
+    const trials = [
+      { id: 4, user: 'keys only', privateKey: 'k' },
+      { id: 5, user: 'first', password: 'a' },
+      { id: 6, user: 'second', password: 'b' },
+    ]
+    expect(await lookInsideWindows(address, trials, new HostKey(null, true))).toEqual({
+      trial: 6,
+      system: 'Windows Server 2022, AMD64',
+      agent: true,
+      hostKey: fingerprint,
+      reason: '',
+    })
+    expect(await lookInsideWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({
+      trial: null,
+      reason: 'It refused first.',
+    })
+    expect(await lookInsideWindows(address, trials, new HostKey('another'))).toMatchObject({
+      trial: null,
+      hostKey: fingerprint,
+      reason: expect.stringContaining('another key') as string,
+    })
   })
 })

@@ -21,13 +21,17 @@ function isKept(value: unknown): boolean {
 }
 
 /**
- * Which programs this agent runs: those that the holder of the release key has signed, and no older ones than it has come to
+ * Which programs this agent runs: those that the holder of the release key has signed, and no older ones than it has
+ * come to
  * know. The server only names them, so whoever takes the server over cannot have agents run anything else.
  */
 export class ReleaseTrust {
   readonly #file: string
 
-  constructor(home: string, private readonly builtIn: ReleaseKey | null = builtInKey) {
+  constructor(
+    home: string,
+    private readonly builtIn: ReleaseKey | null = builtInKey,
+  ) {
     this.#file = filesOf(home).trust
   }
 
@@ -50,7 +54,8 @@ export class ReleaseTrust {
     for (const change of changes) {
       if (!known || !isSignedBy(change, known.key)) continue
       const { says, serial, key } = JSON.parse(change.text) as Partial<KeyStatement>
-      if (says === 'release key' && serial === known.serial + 1 && typeof key === 'string') known = { ...known, serial, key }
+      if (says === 'release key' && serial === known.serial + 1 && typeof key === 'string')
+        known = { ...known, serial, key }
     }
     if (known === null || known === before) return false
     this.#keep(known)
@@ -66,10 +71,12 @@ export class ReleaseTrust {
     if (!kept) throw new NotOurs('this agent was built without a release key: install another over it')
     if (!isSignedBy(signed, kept.key)) throw new NotOurs('its signature is not that of the release key')
     const said = JSON.parse(signed.text) as ReleaseStatement
-    if (said.says !== 'release' || said.program !== program) throw new NotOurs(`it is “${String(said.program)}”, not “${program}”`)
+    if (said.says !== 'release' || said.program !== program)
+      throw new NotOurs(`it is “${String(said.program)}”, not “${program}”`)
     if (said.platform !== platform) throw new NotOurs(`it is for ${said.platform}, and this is ${platform}`)
     const floor = this.floorOf(program)
-    if (byVersion(said.version, floor) < 0) throw new NotOurs(`version ${said.version} is older than ${floor}, and this agent goes back no further`)
+    if (byVersion(said.version, floor) < 0)
+      throw new NotOurs(`version ${said.version} is older than ${floor}, and this agent goes back no further`)
     return said
   }
 

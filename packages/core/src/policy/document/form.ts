@@ -1,7 +1,10 @@
 import { bytesText, durationText, parseBytes, parseDuration } from '../../text'
 import { watchKinds, type Parameter, type ParameterValue } from '../../watch'
 
-/** How a document calls what has a number in the database: clients by code, sites and devices behind it, people by e-mail address. */
+/**
+ * How a document calls what has a number in the database: clients by code, sites and devices behind it, people by
+ * e-mail address.
+ */
 export interface References {
   client(id: number): string | null
   site(id: number): string | null
@@ -18,7 +21,8 @@ export const header = 'custode policy 1'
 /** A target without a condition, and a document that leaves nothing out. */
 export const everything = 'everything'
 export const dayText = (at: number) => new Date(at).toISOString().slice(0, 10)
-export const parameterOf = (kind: string, name: string) => watchKinds.get(kind)?.parameters.find((one) => one.name === name)
+export const parameterOf = (kind: string, name: string) =>
+  watchKinds.get(kind)?.parameters.find((one) => one.name === name)
 
 /** As people write it where that says exactly the same, else the plain number. */
 export function plainValue(parameter: Parameter | undefined, value: ParameterValue): unknown {

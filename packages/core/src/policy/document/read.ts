@@ -6,7 +6,11 @@ import type { AssignmentBody, ExceptionBody, Template, TemplateBody } from '../t
 import { dayText, everything, header, type References } from './form'
 import { kindFaults, Reader, type DocumentFault, type Path } from './reader'
 
-export interface FromDocument { steps: PolicyStep[]; /** Where in the document each step stands; null for what is not in it any more. */ places: (Path | null)[]; faults: DocumentFault[] }
+export interface FromDocument {
+  steps: PolicyStep[]
+  /** Where in the document each step stands; null for what is not in it any more. */ places: (Path | null)[]
+  faults: DocumentFault[]
+}
 
 /**
  * The steps that make the policy what the document says. Templates are known again by their names, assignments by
@@ -16,21 +20,32 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
   const reader = new Reader(refs)
   const steps: PolicyStep[] = []
   const places: (Path | null)[] = []
-  const put = (step: PolicyStep, place: Path | null) => { steps.push(step); places.push(place) }
+  const put = (step: PolicyStep, place: Path | null) => {
+    steps.push(step)
+    places.push(place)
+  }
   const root = reader.fields(document, [], 'The document')
-  if (root.format !== header) reader.fault('format' in root ? ['format'] : [], `A document of policy says “format: ${header}”.`)
+  if (root.format !== header)
+    reader.fault('format' in root ? ['format'] : [], `A document of policy says “format: ${header}”.`)
   reader.only(root, ['format', 'covers', 'templates', 'assignments', 'exceptions'], [])
   const covered = root.covers === everything ? null : reader.list(root.covers, ['covers']).map(String)
-  if (!('covers' in root)) reader.fault([], `It has to say what it covers: “covers: ${everything}”, or a list of templates. What it covers and does not name is taken away.`)
+  if (!('covers' in root))
+    reader.fault(
+      [],
+      `It has to say what it covers: “covers: ${everything}”, or a list of templates. What it covers and does not name is taken away.`,
+    )
   if (reader.faults.length) return { steps, places, faults: reader.faults }
 
   const known = (name: string) => policy.templates.find((one) => one.name.toLowerCase() === name.toLowerCase())
-  const written = reader.list(root.templates, ['templates']).map((one, i) => ({ fields: reader.fields(one, ['templates', i], 'A template'), at: ['templates', i] as Path }))
+  const written = reader
+    .list(root.templates, ['templates'])
+    .map((one, i) => ({ fields: reader.fields(one, ['templates', i], 'A template'), at: ['templates', i] as Path }))
   const ids = new Map<string, number>()
   written.forEach(({ fields, at }, i) => {
     const name = reader.text(fields, 'name', at)
     if (ids.has(name.toLowerCase())) reader.fault([...at, 'name'], `“${name}” stands here twice.`)
-    if (covered && !covered.includes(name)) reader.fault([...at, 'name'], `“${name}” is not among what the document covers. Add it there.`)
+    if (covered && !covered.includes(name))
+      reader.fault([...at, 'name'], `“${name}” is not among what the document covers. Add it there.`)
     ids.set(name.toLowerCase(), known(name)?.id ?? -1 - i)
   })
   const templateId = (value: unknown, at: Path): number => {
@@ -41,8 +56,11 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     reader.only(fields, ['name', 'for', 'includes', 'watches'], at)
     const watches = fields.watches === undefined ? {} : reader.fields(fields.watches, [...at, 'watches'], 'Watches')
     const to: TemplateBody = {
-      name: reader.text(fields, 'name', at), description: reader.text(fields, 'for', at, ''),
-      includes: reader.list(fields.includes, [...at, 'includes']).map((one, i) => templateId(one, [...at, 'includes', i])),
+      name: reader.text(fields, 'name', at),
+      description: reader.text(fields, 'for', at, ''),
+      includes: reader
+        .list(fields.includes, [...at, 'includes'])
+        .map((one, i) => templateId(one, [...at, 'includes', i])),
       watches: Object.entries(watches).map(([key, value]) => reader.watch(key, value, [...at, 'watches', key])),
     }
     const before = known(to.name)
@@ -51,7 +69,10 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
   }
 
   const concerns = (id: number) => covered === null || covered.some((name) => known(name)?.id === id)
-  const allWatches = [...steps.flatMap((step) => (step.of === 'template' && step.to ? step.to.watches : [])), ...policy.templates.flatMap((one) => one.watches)]
+  const allWatches = [
+    ...steps.flatMap((step) => (step.of === 'template' && step.to ? step.to.watches : [])),
+    ...policy.templates.flatMap((one) => one.watches),
+  ]
   const kindOf = (key: string) => allWatches.find((one) => one.key === key)?.kind ?? ''
 
   const oldAssignments = policy.assignments.filter((one) => concerns(one.templateId))
@@ -62,23 +83,41 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     const target = reader.target(fields.to, [...at, 'to'])
     kindFaults(target, [...at, 'to'], reader)
     const rank = fields.rank ?? 100
-    if (typeof rank !== 'number' || !Number.isInteger(rank) || rank < 0 || rank > 1000) reader.fault([...at, 'rank'], 'A rank is a whole number from 0 to 1000; without one it is 100.')
+    if (typeof rank !== 'number' || !Number.isInteger(rank) || rank < 0 || rank > 1000)
+      reader.fault([...at, 'rank'], 'A rank is a whole number from 0 to 1000; without one it is 100.')
     const own = fields.values === undefined ? {} : reader.fields(fields.values, [...at, 'values'], 'Own values')
     const to: AssignmentBody = {
-      templateId: templateId(fields.template, 'template' in fields ? [...at, 'template'] : at), target, rank: rank as number, dormant: reader.flag(fields, 'dormant', at),
-      values: Object.fromEntries(Object.entries(own).map(([key, values]) => [key, reader.values(values, kindOf(key), [...at, 'values', key])])),
-      reason: reader.text(fields, 'why', at, ''), reviewAt: reader.day(fields, 'review', at),
+      templateId: templateId(fields.template, 'template' in fields ? [...at, 'template'] : at),
+      target,
+      rank: rank as number,
+      dormant: reader.flag(fields, 'dormant', at),
+      values: Object.fromEntries(
+        Object.entries(own).map(([key, values]) => [key, reader.values(values, kindOf(key), [...at, 'values', key])]),
+      ),
+      reason: reader.text(fields, 'why', at, ''),
+      reviewAt: reader.day(fields, 'review', at),
     }
-    const n = oldAssignments.findIndex((one) => one.templateId === to.templateId && sameData(one.target, normal(target, one.target)))
+    const n = oldAssignments.findIndex(
+      (one) => one.templateId === to.templateId && sameData(one.target, normal(target, one.target)),
+    )
     const [before] = n < 0 ? [] : oldAssignments.splice(n, 1)
     if (!before) put({ of: 'assignment', id: -10_001 - i, basedOn: 0, to }, at)
     else {
       const kept = { ...to, target: before.target, reviewAt: sameDay(before.reviewAt, to.reviewAt) }
-      if (!sameData(assignmentBody(before), assignmentBody(kept))) put({ of: 'assignment', id: before.id, basedOn: before.revision, to: kept }, at)
+      if (!sameData(assignmentBody(before), assignmentBody(kept)))
+        put({ of: 'assignment', id: before.id, basedOn: before.revision, to: kept }, at)
     }
   })
 
-  const coveredKeys = covered === null ? null : new Set([...policy.templates.filter((one) => concerns(one.id)), ...steps.flatMap((step) => (step.of === 'template' && step.to ? [step.to] : []))].flatMap((one) => one.watches.map((watch) => watch.key)))
+  const coveredKeys =
+    covered === null
+      ? null
+      : new Set(
+          [
+            ...policy.templates.filter((one) => concerns(one.id)),
+            ...steps.flatMap((step) => (step.of === 'template' && step.to ? [step.to] : [])),
+          ].flatMap((one) => one.watches.map((watch) => watch.key)),
+        )
   const oldExceptions = policy.exceptions.filter((one) => coveredKeys === null || coveredKeys.has(one.watch))
   reader.list(root.exceptions, ['exceptions']).forEach((value, i) => {
     const at: Path = ['exceptions', i]
@@ -88,21 +127,32 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     kindFaults(target, [...at, 'for'], reader)
     const watch = reader.text(fields, 'watch', at)
     const to: ExceptionBody = {
-      target, watch, values: reader.values(fields.values, kindOf(watch), [...at, 'values']), leftOut: reader.flag(fields, 'left out', at), reason: reader.text(fields, 'why', at),
-      ownerId: fields.owner === undefined ? null : reader.number(refs.personOf(String(fields.owner)), [...at, 'owner'], 'person', fields.owner), reviewAt: reader.day(fields, 'review', at),
+      target,
+      watch,
+      values: reader.values(fields.values, kindOf(watch), [...at, 'values']),
+      leftOut: reader.flag(fields, 'left out', at),
+      reason: reader.text(fields, 'why', at),
+      ownerId:
+        fields.owner === undefined
+          ? null
+          : reader.number(refs.personOf(String(fields.owner)), [...at, 'owner'], 'person', fields.owner),
+      reviewAt: reader.day(fields, 'review', at),
     }
     const n = oldExceptions.findIndex((one) => one.watch === watch && sameData(one.target, normal(target, one.target)))
     const [before] = n < 0 ? [] : oldExceptions.splice(n, 1)
     if (!before) put({ of: 'exception', id: -50_001 - i, basedOn: 0, to }, at)
     else {
       const kept = { ...to, target: before.target, reviewAt: sameDay(before.reviewAt, to.reviewAt) }
-      if (!sameData(exceptionBody(before), exceptionBody(kept))) put({ of: 'exception', id: before.id, basedOn: before.revision, to: kept }, at)
+      if (!sameData(exceptionBody(before), exceptionBody(kept)))
+        put({ of: 'exception', id: before.id, basedOn: before.revision, to: kept }, at)
     }
   })
 
   for (const one of oldExceptions) put({ of: 'exception', id: one.id, basedOn: one.revision, to: null }, null)
   for (const one of oldAssignments) put({ of: 'assignment', id: one.id, basedOn: one.revision, to: null }, null)
-  for (const one of policy.templates) if (concerns(one.id) && !ids.has(one.name.toLowerCase())) put({ of: 'template', id: one.id, basedOn: one.revision, note, to: null }, null)
+  for (const one of policy.templates)
+    if (concerns(one.id) && !ids.has(one.name.toLowerCase()))
+      put({ of: 'template', id: one.id, basedOn: one.revision, note, to: null }, null)
   return { steps, places, faults: reader.faults }
 }
 
@@ -114,7 +164,15 @@ function exceptionBody({ values, leftOut, reason, ownerId, reviewAt }: Exception
   return [values, leftOut, reason, ownerId, reviewAt]
 }
 
-function assignmentBody({ templateId, target, rank, dormant, values, reason, reviewAt }: AssignmentBody): AssignmentBody {
+function assignmentBody({
+  templateId,
+  target,
+  rank,
+  dormant,
+  values,
+  reason,
+  reviewAt,
+}: AssignmentBody): AssignmentBody {
   return { templateId, target, rank, dormant, values, reason, reviewAt }
 }
 
@@ -125,7 +183,13 @@ function sameDay(before: number | null, written: number | null): number | null {
 
 /** Chosen devices are a set, and a document sorts them by name. */
 function normal(written: Target, before: Target): Target {
-  if (written.on === 'devices' && before.on === 'devices' && sameData([...written.deviceIds].sort(), [...before.deviceIds].sort())) return before
-  if (isGroup(written) && isGroup(before) && written.on === before.on && written.of.length === before.of.length) return { on: before.on, of: written.of.map((one, i) => normal(one, before.of[i]!)) }
+  if (
+    written.on === 'devices' &&
+    before.on === 'devices' &&
+    sameData([...written.deviceIds].sort(), [...before.deviceIds].sort())
+  )
+    return before
+  if (isGroup(written) && isGroup(before) && written.on === before.on && written.of.length === before.of.length)
+    return { on: before.on, of: written.of.map((one, i) => normal(one, before.of[i]!)) }
   return sameData(written, before) ? before : written
 }

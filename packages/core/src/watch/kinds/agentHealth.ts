@@ -6,13 +6,34 @@ import { sayer, sentence } from '../sentence'
 
 /** What each collector reads, as a person would say it. */
 export const collectorWords: Readonly<Record<Collector, string>> = {
-  performance: 'CPU and memory', disks: 'disks', network: 'network', services: 'services', updates: 'updates', eventlog: 'event logs', software: 'packages and ports', certificates: 'certificates',
+  performance: 'CPU and memory',
+  disks: 'disks',
+  network: 'network',
+  services: 'services',
+  updates: 'updates',
+  eventlog: 'event logs',
+  software: 'packages and ports',
+  certificates: 'certificates',
 }
 
-const severity: Parameter = { name: 'severity', type: 'choice', label: 'Severity', choices: ['notice', 'warning', 'critical'], default: 'warning', explains: 'What is not read is not watched either: no other alert can come from it.' }
+const severity: Parameter = {
+  name: 'severity',
+  type: 'choice',
+  label: 'Severity',
+  choices: ['notice', 'warning', 'critical'],
+  default: 'warning',
+  explains: 'What is not read is not watched either: no other alert can come from it.',
+}
 const collecting: readonly Parameter[] = [
   severity,
-  { name: 'hold', type: 'duration', label: 'Hold', default: 10 * minute, max: 86_400_000, explains: 'One look that fails, such as during an update, is no trouble.' },
+  {
+    name: 'hold',
+    type: 'duration',
+    label: 'Hold',
+    default: 10 * minute,
+    max: 86_400_000,
+    explains: 'One look that fails, such as during an update, is no trouble.',
+  },
 ]
 
 /** A part of a device that its agent cannot read: nothing that depends on it can be judged. */
@@ -32,18 +53,32 @@ export const collectorFails: WatchKind = {
   observe(values, { at, heardAt, failed, absent, rested, reasons }) {
     // While the device is silent nothing is known of its collectors.
     if (at !== heardAt) return []
-    return collectors.filter((one) => failed.includes(one) || !rested?.includes(one)).map((one): Observation => {
-      const failing = failed.includes(one) && !absent?.includes(one)
-      const reason = reasons?.[one]
-      return {
-        instance: one, failing: failing ? [read.severity(values, 'severity')!] : [], well: !failing,
-        evidence: () => ({ text: failing ? `its ${collectorWords[one]} cannot be read${reason ? `: ${reason}` : ''}` : `its ${collectorWords[one]} are read again` }),
-      }
-    })
+    return collectors
+      .filter((one) => failed.includes(one) || !rested?.includes(one))
+      .map((one): Observation => {
+        const failing = failed.includes(one) && !absent?.includes(one)
+        const reason = reasons?.[one]
+        return {
+          instance: one,
+          failing: failing ? [read.severity(values, 'severity')!] : [],
+          well: !failing,
+          evidence: () => ({
+            text: failing
+              ? `its ${collectorWords[one]} cannot be read${reason ? `: ${reason}` : ''}`
+              : `its ${collectorWords[one]} are read again`,
+          }),
+        }
+      })
   },
 }
 
-const sharing: readonly Parameter[] = [{ ...severity, default: 'critical', explains: 'Of two machines only one is watched; the other is silent without anybody hearing so.' }]
+const sharing: readonly Parameter[] = [
+  {
+    ...severity,
+    default: 'critical',
+    explains: 'Of two machines only one is watched; the other is silent without anybody hearing so.',
+  },
+]
 
 /** How long after the last sign of another machine a device counts as shared. */
 export const sharedFor = 15 * minute
@@ -62,8 +97,16 @@ export const identityShared: WatchKind = {
   },
   hold: () => ({ for: 0 }),
   clearHold: () => ({ for: 0 }),
-  observe: (values, { shared = false }) => [{
-    instance: '', failing: shared ? [read.severity(values, 'severity')!] : [], well: !shared,
-    evidence: () => ({ text: shared ? 'two machines report as this device: one is a copy of the other. Enrol the copy anew' : 'one machine reports as this device' }),
-  }],
+  observe: (values, { shared = false }) => [
+    {
+      instance: '',
+      failing: shared ? [read.severity(values, 'severity')!] : [],
+      well: !shared,
+      evidence: () => ({
+        text: shared
+          ? 'two machines report as this device: one is a copy of the other. Enrol the copy anew'
+          : 'one machine reports as this device',
+      }),
+    },
+  ],
 }

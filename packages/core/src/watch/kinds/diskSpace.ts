@@ -9,17 +9,82 @@ const share = { type: 'percent', min: 0, max: 1, optional: true } as const
 const size = { type: 'bytes', min: 0, max: 1e18, optional: true } as const
 
 const parameters: readonly Parameter[] = [
-  { name: 'disks', type: 'patterns', label: 'Disks', default: ['*'], explains: 'Mount points or drive letters, with * for any run of characters.' },
-  { name: 'except', type: 'patterns', label: 'Disks left out', default: [], explains: 'These stay out even when the first list names them.' },
-  { name: 'media', type: 'choice', label: 'Media', choices: ['fixed', 'fixed or removable'], default: 'fixed', explains: 'Removable disks come and go, so they stay out unless wanted.' },
-  { ...share, name: 'warning.percent', label: 'Warning below', default: 0.1, explains: 'Free space as a share. 10 % is common practice, no source.' },
-  { ...size, name: 'warning.bytes', label: 'Warning and below', default: 20 * gigabyte, explains: 'Percentage alone cries wolf on large disks, so both must be true. Off: the share decides alone.' },
+  {
+    name: 'disks',
+    type: 'patterns',
+    label: 'Disks',
+    default: ['*'],
+    explains: 'Mount points or drive letters, with * for any run of characters.',
+  },
+  {
+    name: 'except',
+    type: 'patterns',
+    label: 'Disks left out',
+    default: [],
+    explains: 'These stay out even when the first list names them.',
+  },
+  {
+    name: 'media',
+    type: 'choice',
+    label: 'Media',
+    choices: ['fixed', 'fixed or removable'],
+    default: 'fixed',
+    explains: 'Removable disks come and go, so they stay out unless wanted.',
+  },
+  {
+    ...share,
+    name: 'warning.percent',
+    label: 'Warning below',
+    default: 0.1,
+    explains: 'Free space as a share. 10 % is common practice, no source.',
+  },
+  {
+    ...size,
+    name: 'warning.bytes',
+    label: 'Warning and below',
+    default: 20 * gigabyte,
+    explains: 'Percentage alone cries wolf on large disks, so both must be true. Off: the share decides alone.',
+  },
   { ...share, name: 'critical.percent', label: 'Critical below', default: 0.05, explains: 'Free space as a share.' },
-  { ...size, name: 'critical.bytes', label: 'Critical and below', default: 10 * gigabyte, explains: 'As for the warning.' },
-  { name: 'hold', type: 'duration', label: 'Hold', default: 15 * minute, max: 86_400_000, explains: 'How long it must be so without a gap; a copy that is deleted again raises nothing.' },
-  { name: 'clear.percent', type: 'percent', label: 'Clear above', default: 0.12, min: 0, max: 1, explains: 'A little above the threshold, so that the alert does not come and go.' },
-  { ...size, name: 'clear.bytes', label: 'Clear or above', default: 24 * gigabyte, explains: 'Either is enough: on a large disk the bytes say that it is well long before the share does.' },
-  { name: 'clear.hold', type: 'duration', label: 'Clear after', default: 5 * minute, max: 86_400_000, explains: 'How long it must be well again.' },
+  {
+    ...size,
+    name: 'critical.bytes',
+    label: 'Critical and below',
+    default: 10 * gigabyte,
+    explains: 'As for the warning.',
+  },
+  {
+    name: 'hold',
+    type: 'duration',
+    label: 'Hold',
+    default: 15 * minute,
+    max: 86_400_000,
+    explains: 'How long it must be so without a gap; a copy that is deleted again raises nothing.',
+  },
+  {
+    name: 'clear.percent',
+    type: 'percent',
+    label: 'Clear above',
+    default: 0.12,
+    min: 0,
+    max: 1,
+    explains: 'A little above the threshold, so that the alert does not come and go.',
+  },
+  {
+    ...size,
+    name: 'clear.bytes',
+    label: 'Clear or above',
+    default: 24 * gigabyte,
+    explains: 'Either is enough: on a large disk the bytes say that it is well long before the share does.',
+  },
+  {
+    name: 'clear.hold',
+    type: 'duration',
+    label: 'Clear after',
+    default: 5 * minute,
+    max: 86_400_000,
+    explains: 'How long it must be well again.',
+  },
 ]
 
 function below(values: Values, level: 'warning' | 'critical', free: number, total: number): boolean {
@@ -36,7 +101,11 @@ export const diskSpace: WatchKind = {
   collector: 'disks',
   metric: 'disk.free',
   about: ['warning.percent', 'warning.bytes', 'critical.percent', 'critical.bytes', 'clear.percent', 'clear.bytes'],
-  choosing: { include: 'disks', except: 'except', of: (facts) => (facts.disks ?? []).map((disk) => ({ name: disk.mount, title: disk.removable ? 'removable' : '' })) },
+  choosing: {
+    include: 'disks',
+    except: 'except',
+    of: (facts) => (facts.disks ?? []).map((disk) => ({ name: disk.mount, title: disk.removable ? 'removable' : '' })),
+  },
   parameters,
   sentence(values) {
     const say = sayer(parameters, values)
@@ -85,8 +154,13 @@ export const diskSpace: WatchKind = {
       observations.push({
         instance: mount,
         failing,
-        well: failing.length === 0 && (free / total >= read.number(values, 'clear.percent') || (clearBytes !== null && free >= clearBytes)),
-        evidence: () => ({ text: `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`, value: free }),
+        well:
+          failing.length === 0 &&
+          (free / total >= read.number(values, 'clear.percent') || (clearBytes !== null && free >= clearBytes)),
+        evidence: () => ({
+          text: `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`,
+          value: free,
+        }),
       })
     }
     return observations

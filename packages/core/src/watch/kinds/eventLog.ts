@@ -6,15 +6,57 @@ import type { Parameter, Values } from '../parameter'
 import { sayer, sentence, type Say, type SentencePart } from '../sentence'
 
 const filterParameters: readonly Parameter[] = [
-  { name: 'channel', type: 'text', label: 'Log', default: '', explains: 'The log it stands in, with * for any run of characters; empty for any.' },
+  {
+    name: 'channel',
+    type: 'text',
+    label: 'Log',
+    default: '',
+    explains: 'The log it stands in, with * for any run of characters; empty for any.',
+  },
   { name: 'source', type: 'text', label: 'Source', default: '', explains: 'The program that wrote it; empty for any.' },
-  { name: 'id', type: 'count', label: 'Event id', default: null, min: 0, max: 4_294_967_295, optional: true, explains: 'Where the log numbers its events.' },
-  { name: 'level', type: 'choice', label: 'Level', choices: ['', ...logLevels], default: '', explains: 'This level or a more urgent one (RFC 5424); empty for any.' },
-  { name: 'text', type: 'text', label: 'Text', default: '', explains: 'Words in the entry, with * for any run of characters.' },
-  { name: 'severity', type: 'choice', label: 'Severity', choices: ['notice', 'warning', 'critical'], default: 'warning', explains: 'How urgent it is for a person.' },
+  {
+    name: 'id',
+    type: 'count',
+    label: 'Event id',
+    default: null,
+    min: 0,
+    max: 4_294_967_295,
+    optional: true,
+    explains: 'Where the log numbers its events.',
+  },
+  {
+    name: 'level',
+    type: 'choice',
+    label: 'Level',
+    choices: ['', ...logLevels],
+    default: '',
+    explains: 'This level or a more urgent one (RFC 5424); empty for any.',
+  },
+  {
+    name: 'text',
+    type: 'text',
+    label: 'Text',
+    default: '',
+    explains: 'Words in the entry, with * for any run of characters.',
+  },
+  {
+    name: 'severity',
+    type: 'choice',
+    label: 'Severity',
+    choices: ['notice', 'warning', 'critical'],
+    default: 'warning',
+    explains: 'How urgent it is for a person.',
+  },
 ]
 
-const logs: Choosing = { include: 'channel', of: (facts) => (facts.logs ?? []).map(({ name, collected }) => ({ name, title: collected ? 'read already' : 'read from now on when it is chosen' })) }
+const logs: Choosing = {
+  include: 'channel',
+  of: (facts) =>
+    (facts.logs ?? []).map(({ name, collected }) => ({
+      name,
+      title: collected ? 'read already' : 'read from now on when it is chosen',
+    })),
+}
 
 function filterOf(values: Values): LogFilter {
   return {
@@ -33,16 +75,45 @@ function filterPhrase(values: Values, say: Say): SentencePart[] {
   return sentence`${say('level', level ? `${level} or worse` : 'an entry')} from ${say('source', read.text(values, 'source') || 'any source')}${id}${text}`
 }
 
-const logName = (values: Values, say: Say) => say('channel', read.text(values, 'channel') ? `the ${read.text(values, 'channel')} log` : 'any log')
+const logName = (values: Values, say: Say) =>
+  say('channel', read.text(values, 'channel') ? `the ${read.text(values, 'channel')} log` : 'any log')
 
 const matchParameters: readonly Parameter[] = [
   ...filterParameters,
-  { name: 'count', type: 'count', label: 'Times', default: 1, min: 1, max: 1000, explains: 'So many within the time make a problem.' },
-  { name: 'within', type: 'duration', label: 'Within', default: 10 * minute, min: 1000, max: 7 * day, explains: 'The sliding time in which they are counted.' },
-  { name: 'quiet', type: 'duration', label: 'Quiet for', default: hour, min: 1000, max: 7 * day, explains: 'Without another match for so long, it is over.' },
+  {
+    name: 'count',
+    type: 'count',
+    label: 'Times',
+    default: 1,
+    min: 1,
+    max: 1000,
+    explains: 'So many within the time make a problem.',
+  },
+  {
+    name: 'within',
+    type: 'duration',
+    label: 'Within',
+    default: 10 * minute,
+    min: 1000,
+    max: 7 * day,
+    explains: 'The sliding time in which they are counted.',
+  },
+  {
+    name: 'quiet',
+    type: 'duration',
+    label: 'Quiet for',
+    default: hour,
+    min: 1000,
+    max: 7 * day,
+    explains: 'Without another match for so long, it is over.',
+  },
 ]
 
-interface Matches { times: Millis[]; since: Millis | null; text: string }
+interface Matches {
+  times: Millis[]
+  since: Millis | null
+  text: string
+}
 
 /** Entries that match, counted in a sliding time by the entries' own times. */
 export const logMatch: WatchKind = {
@@ -57,7 +128,10 @@ export const logMatch: WatchKind = {
   sentence(values) {
     const say = sayer(matchParameters, values)
     const count = read.number(values, 'count')
-    const times = count === 1 ? sentence`${say('count', 'once')}` : sentence`${say('count', `${count} times`)} within ${say('within')}`
+    const times =
+      count === 1
+        ? sentence`${say('count', 'once')}`
+        : sentence`${say('count', `${count} times`)} within ${say('within')}`
     return sentence`In ${logName(values, say)}, when ${filterPhrase(values, say)} appears ${times}, raise ${say('severity')}; clear after ${say('quiet')} without.`
   },
   hold: () => ({ for: 0 }),
@@ -82,24 +156,44 @@ export const logMatch: WatchKind = {
     }
     const last = times[times.length - 1] ?? null
     const well = last === null || at - last >= quiet
-    const kept: Matches = { times: well && !reached ? [] : times, since: well && !reached ? null : since, text: well && !reached ? '' : text }
-    return [{
-      instance: '',
-      failing: reached ? [read.severity(values, 'severity')!] : [],
-      well: well && !reached,
-      evidence: () => ({ text: count === 1 ? text : `${times.length} times within ${durationText(within)}: ${text}`, value: times.length }),
-      ...(reached && since !== null ? { since } : {}),
-      ...(kept.times.length ? { memo: kept } : {}),
-    }]
+    const kept: Matches = {
+      times: well && !reached ? [] : times,
+      since: well && !reached ? null : since,
+      text: well && !reached ? '' : text,
+    }
+    return [
+      {
+        instance: '',
+        failing: reached ? [read.severity(values, 'severity')!] : [],
+        well: well && !reached,
+        evidence: () => ({
+          text: count === 1 ? text : `${times.length} times within ${durationText(within)}: ${text}`,
+          value: times.length,
+        }),
+        ...(reached && since !== null ? { since } : {}),
+        ...(kept.times.length ? { memo: kept } : {}),
+      },
+    ]
   },
 }
 
 const absenceParameters: readonly Parameter[] = [
   ...filterParameters,
-  { name: 'period', type: 'duration', label: 'At least every', default: day + 2 * hour, min: minute, max: 31 * day, explains: 'Counted from the last match, or from the beginning of the watch.' },
+  {
+    name: 'period',
+    type: 'duration',
+    label: 'At least every',
+    default: day + 2 * hour,
+    min: minute,
+    max: 31 * day,
+    explains: 'Counted from the last match, or from the beginning of the watch.',
+  },
 ]
 
-interface Absence { last: Millis | null; began: Millis }
+interface Absence {
+  last: Millis | null
+  began: Millis
+}
 
 /** Nothing that matches within the period since the last match, or since the watch began. */
 export const logAbsence: WatchKind = {
@@ -120,18 +214,27 @@ export const logAbsence: WatchKind = {
   observe(values, { at, events }, memo) {
     const filter = filterOf(values)
     const kept = { ...((memo('') as Absence | undefined) ?? { last: null, began: at }) }
-    for (const event of events) if (matchesLogFilter(filter, event)) kept.last = Math.max(kept.last ?? event.at, event.at)
+    for (const event of events)
+      if (matchesLogFilter(filter, event)) kept.last = Math.max(kept.last ?? event.at, event.at)
     const from = kept.last ?? kept.began
     const period = read.number(values, 'period')
     const missing = at - from >= period
     const what = read.text(values, 'text') || read.text(values, 'source') || 'the entry'
-    return [{
-      instance: '',
-      failing: missing ? [read.severity(values, 'severity')!] : [],
-      well: !missing,
-      evidence: () => ({ text: kept.last === null ? `“${what}” has not been seen for ${ageText(at - from)}, since the watch began` : `“${what}” was last seen ${ageText(at - from)} ago`, value: at - from }),
-      ...(missing ? { since: from + period } : {}),
-      memo: kept,
-    }]
+    return [
+      {
+        instance: '',
+        failing: missing ? [read.severity(values, 'severity')!] : [],
+        well: !missing,
+        evidence: () => ({
+          text:
+            kept.last === null
+              ? `“${what}” has not been seen for ${ageText(at - from)}, since the watch began`
+              : `“${what}” was last seen ${ageText(at - from)} ago`,
+          value: at - from,
+        }),
+        ...(missing ? { since: from + period } : {}),
+        memo: kept,
+      },
+    ]
   },
 }

@@ -10,7 +10,21 @@ import { silence } from './silence'
 import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
 import { updates } from './updates'
 
-const all: readonly WatchKind[] = [silence, serviceState, diskSpace, updates, logMatch, logAbsence, cpuBusy, memoryAvailable, loadPerCore, pagingOut, certificateLeft, collectorFails, identityShared]
+const all: readonly WatchKind[] = [
+  silence,
+  serviceState,
+  diskSpace,
+  updates,
+  logMatch,
+  logAbsence,
+  cpuBusy,
+  memoryAvailable,
+  loadPerCore,
+  pagingOut,
+  certificateLeft,
+  collectorFails,
+  identityShared,
+]
 
 export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, withCommon(kind)]))
 

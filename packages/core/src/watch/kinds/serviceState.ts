@@ -6,18 +6,67 @@ import type { Parameter } from '../parameter'
 import { sayer, sentence } from '../sentence'
 
 const parameters: readonly Parameter[] = [
-  { name: 'which', type: 'choice', label: 'Services', choices: ['that should be running', 'named'], default: 'that should be running', explains: 'Those that start by themselves at boot and stay; or those named, whatever their start.' },
-  { name: 'names', type: 'patterns', label: 'Names', default: ['*'], explains: 'Service names, with * for any run of characters.' },
-  { name: 'except', type: 'patterns', label: 'Services left out', default: [], explains: 'Updaters that stop themselves, for example. An exclusion holds for services found later too.' },
-  { name: 'expected', type: 'choice', label: 'Expected', choices: ['running', 'stopped'], default: 'running', explains: 'Some services should not run.' },
-  { name: 'severity', type: 'choice', label: 'Severity', choices: ['notice', 'warning', 'critical'], default: 'critical', explains: 'A server does its work through its services.' },
-  { name: 'hold', type: 'duration', label: 'Hold', default: minute, max: 86_400_000, explains: 'A restart passes within it. 60 s is common practice, no source.' },
-  { name: 'clear.hold', type: 'duration', label: 'Clear after', default: minute, max: 86_400_000, explains: 'How long it must be as expected again; a service that flaps stays one alert.' },
+  {
+    name: 'which',
+    type: 'choice',
+    label: 'Services',
+    choices: ['that should be running', 'named'],
+    default: 'that should be running',
+    explains: 'Those that start by themselves at boot and stay; or those named, whatever their start.',
+  },
+  {
+    name: 'names',
+    type: 'patterns',
+    label: 'Names',
+    default: ['*'],
+    explains: 'Service names, with * for any run of characters.',
+  },
+  {
+    name: 'except',
+    type: 'patterns',
+    label: 'Services left out',
+    default: [],
+    explains: 'Updaters that stop themselves, for example. An exclusion holds for services found later too.',
+  },
+  {
+    name: 'expected',
+    type: 'choice',
+    label: 'Expected',
+    choices: ['running', 'stopped'],
+    default: 'running',
+    explains: 'Some services should not run.',
+  },
+  {
+    name: 'severity',
+    type: 'choice',
+    label: 'Severity',
+    choices: ['notice', 'warning', 'critical'],
+    default: 'critical',
+    explains: 'A server does its work through its services.',
+  },
+  {
+    name: 'hold',
+    type: 'duration',
+    label: 'Hold',
+    default: minute,
+    max: 86_400_000,
+    explains: 'A restart passes within it. 60 s is common practice, no source.',
+  },
+  {
+    name: 'clear.hold',
+    type: 'duration',
+    label: 'Clear after',
+    default: minute,
+    max: 86_400_000,
+    explains: 'How long it must be as expected again; a service that flaps stays one alert.',
+  },
 ]
 
 /**
- * Whether it is as it should be, without anybody having named it: null where nothing is known yet. Starts that happen on
- * demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here. What has
+ * Whether it is as it should be, without anybody having named it: null where nothing is known yet. Starts that happen
+ * on
+ * demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here.
+ * What has
  * failed is a fault however it is started.
  */
 function isWell({ start, state }: Service): boolean | null {
@@ -31,7 +80,14 @@ function isAsNamed({ state }: Service, expected: string): boolean | null {
   return (state === 'running' || state === 'finished') === (expected === 'running')
 }
 
-const stateWords: Record<Service['state'], string> = { running: 'is running', stopped: 'is stopped', failed: 'has failed', finished: 'has finished', starting: 'is starting', skipped: 'is not needed here, by its own condition' }
+const stateWords: Record<Service['state'], string> = {
+  running: 'is running',
+  stopped: 'is stopped',
+  failed: 'has failed',
+  finished: 'has finished',
+  starting: 'is starting',
+  skipped: 'is not needed here, by its own condition',
+}
 
 export const serviceState: WatchKind = {
   name: 'service-state',
@@ -39,9 +95,16 @@ export const serviceState: WatchKind = {
   subject: 'service',
   collector: 'services',
   about: ['which', 'expected'],
-  choosing: { include: 'names', except: 'except', of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })) },
+  choosing: {
+    include: 'names',
+    except: 'except',
+    of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })),
+  },
   parameters,
-  acts: (values, instance) => ({ verb: read.text(values, 'which') === 'named' && read.text(values, 'expected') === 'stopped' ? 'stop' : 'start', service: instance }),
+  acts: (values, instance) => ({
+    verb: read.text(values, 'which') === 'named' && read.text(values, 'expected') === 'stopped' ? 'stop' : 'start',
+    service: instance,
+  }),
   sentence(values) {
     const say = sayer(parameters, values)
     const all = read.text(values, 'which') === 'that should be running'
@@ -58,7 +121,9 @@ export const serviceState: WatchKind = {
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
-  gone: (values, { facts }, name) => !chosen(read.list(values, 'names'), read.list(values, 'except'), name) || (facts.services !== undefined && !facts.services.some((one) => one.name === name)),
+  gone: (values, { facts }, name) =>
+    !chosen(read.list(values, 'names'), read.list(values, 'except'), name) ||
+    (facts.services !== undefined && !facts.services.some((one) => one.name === name)),
   observe(values, { facts }) {
     const severity = read.severity(values, 'severity')!
     const named = read.text(values, 'which') === 'named'

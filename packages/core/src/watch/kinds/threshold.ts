@@ -22,7 +22,8 @@ interface Gauge {
   value(readings: readonly Reading[]): number | null
 }
 
-const valueOf = (metric: MetricName) => (readings: readonly Reading[]) => readings.find((one) => one[0] === metric)?.[2] ?? null
+const valueOf = (metric: MetricName) => (readings: readonly Reading[]) =>
+  readings.find((one) => one[0] === metric)?.[2] ?? null
 const order = ['notice', 'warning', 'critical'] as const
 
 /** A watch kind for one gauge of a device: three levels, one hold, one clear value with its own time. */
@@ -30,13 +31,45 @@ function threshold(gauge: Gauge): WatchKind {
   const { type, bad, title } = gauge
   const range = { type, min: 0, max: type === 'percent' ? 1 : 1e15 } as const
   const parameters: readonly Parameter[] = [
-    ...order.map((level): Parameter => ({ ...range, name: level, label: `${level} ${bad}`, default: gauge.levels[level] ?? null, optional: true, explains: gauge.explains })),
-    { name: 'hold', type: 'duration', label: 'Hold', default: gauge.hold, max: 86_400_000, explains: 'A short spike can happen; it must last.' },
-    { ...range, name: 'clear', label: 'Clear', default: gauge.clear, explains: 'A little on the good side of the threshold, so that the alert does not come and go.' },
-    { name: 'clear.hold', type: 'duration', label: 'Clear after', default: 5 * minute, max: 86_400_000, explains: 'How long it must be well again.' },
+    ...order.map((level): Parameter => ({
+      ...range,
+      name: level,
+      label: `${level} ${bad}`,
+      default: gauge.levels[level] ?? null,
+      optional: true,
+      explains: gauge.explains,
+    })),
+    {
+      name: 'hold',
+      type: 'duration',
+      label: 'Hold',
+      default: gauge.hold,
+      max: 86_400_000,
+      explains: 'A short spike can happen; it must last.',
+    },
+    {
+      ...range,
+      name: 'clear',
+      label: 'Clear',
+      default: gauge.clear,
+      explains: 'A little on the good side of the threshold, so that the alert does not come and go.',
+    },
+    {
+      name: 'clear.hold',
+      type: 'duration',
+      label: 'Clear after',
+      default: 5 * minute,
+      max: 86_400_000,
+      explains: 'How long it must be well again.',
+    },
   ]
   const worse = (value: number, limit: number) => (bad === 'above' ? value > limit : value < limit)
-  const text = (value: number) => (type === 'percent' ? percentText(value) : type === 'bytes' ? `${bytesText(value)}/s` : String(Math.round(value * 100) / 100))
+  const text = (value: number) =>
+    type === 'percent'
+      ? percentText(value)
+      : type === 'bytes'
+        ? `${bytesText(value)}/s`
+        : String(Math.round(value * 100) / 100)
   return {
     name: gauge.name,
     title,
@@ -47,8 +80,13 @@ function threshold(gauge: Gauge): WatchKind {
     parameters,
     sentence(values) {
       const say = sayer(parameters, values)
-      const raise = order.filter((level) => read.optional(values, level) !== null).flatMap((level, i) =>
-        i === 0 ? sentence`${bad} ${say(level)} for ${say('hold')}, raise ${level}` : sentence`; ${bad} ${say(level)}, ${level}`)
+      const raise = order
+        .filter((level) => read.optional(values, level) !== null)
+        .flatMap((level, i) =>
+          i === 0
+            ? sentence`${bad} ${say(level)} for ${say('hold')}, raise ${level}`
+            : sentence`; ${bad} ${say(level)}, ${level}`,
+        )
       return sentence`When ${gauge.words} is ${raise}; clear ${bad === 'above' ? 'below' : 'above'} ${say('clear')} for ${say('clear.hold')}.`
     },
     hold: (values) => ({ for: read.number(values, 'hold') }),
@@ -60,20 +98,42 @@ function threshold(gauge: Gauge): WatchKind {
         const limit = read.optional(values, level)
         return limit !== null && worse(value, limit)
       })
-      return [{ instance: '', failing, well: failing.length === 0 && !worse(value, read.number(values, 'clear')), evidence: () => ({ text: `${title} ${text(value)}`, value }) }]
+      return [
+        {
+          instance: '',
+          failing,
+          well: failing.length === 0 && !worse(value, read.number(values, 'clear')),
+          evidence: () => ({ text: `${title} ${text(value)}`, value }),
+        },
+      ]
     },
   }
 }
 
 export const cpuBusy = threshold({
-  name: 'cpu-busy', title: 'CPU busy', metric: 'cpu.busy', words: 'the CPU', type: 'percent', bad: 'above',
-  levels: { notice: 0.95, warning: 0.97, critical: 0.99 }, clear: 0.9, hold: 15 * minute,
-  explains: '95, 97 and 99 % are common practice, no source.', value: valueOf('cpu.busy'),
+  name: 'cpu-busy',
+  title: 'CPU busy',
+  metric: 'cpu.busy',
+  words: 'the CPU',
+  type: 'percent',
+  bad: 'above',
+  levels: { notice: 0.95, warning: 0.97, critical: 0.99 },
+  clear: 0.9,
+  hold: 15 * minute,
+  explains: '95, 97 and 99 % are common practice, no source.',
+  value: valueOf('cpu.busy'),
 })
 
 export const memoryAvailable = threshold({
-  name: 'memory-available', title: 'Memory available', metric: 'memory.available', words: 'memory available', type: 'percent', bad: 'below',
-  levels: { warning: 0.08, critical: 0.03 }, clear: 0.12, hold: 10 * minute,
+  name: 'memory-available',
+  title: 'Memory available',
+  metric: 'memory.available',
+  words: 'memory available',
+  type: 'percent',
+  bad: 'below',
+  levels: { warning: 0.08, critical: 0.03 },
+  clear: 0.12,
+  hold: 10 * minute,
   explains: 'What programs can still get without swapping, as a share of all memory.',
   value: (readings) => {
     const size = valueOf('memory.size')(readings)
@@ -83,13 +143,29 @@ export const memoryAvailable = threshold({
 })
 
 export const loadPerCore = threshold({
-  name: 'load', title: 'Load over five minutes', metric: 'load.5', words: 'load over five minutes per core', type: 'number', bad: 'above',
-  levels: { warning: 3 }, clear: 2, hold: 20 * minute,
-  explains: '3 is common practice, no source; here per core, so that it means the same on every machine.', value: valueOf('load.5'),
+  name: 'load',
+  title: 'Load over five minutes',
+  metric: 'load.5',
+  words: 'load over five minutes per core',
+  type: 'number',
+  bad: 'above',
+  levels: { warning: 3 },
+  clear: 2,
+  hold: 20 * minute,
+  explains: '3 is common practice, no source; here per core, so that it means the same on every machine.',
+  value: valueOf('load.5'),
 })
 
 export const pagingOut = threshold({
-  name: 'paging', title: 'Swapping', metric: 'paging.out', words: 'swapping out', type: 'bytes', bad: 'above',
-  levels: { warning: 5e6, critical: 50e6 }, clear: 1e6, hold: 10 * minute,
-  explains: 'Bytes a second written to swap; a machine that swaps steadily is slow at once.', value: valueOf('paging.out'),
+  name: 'paging',
+  title: 'Swapping',
+  metric: 'paging.out',
+  words: 'swapping out',
+  type: 'bytes',
+  bad: 'above',
+  levels: { warning: 5e6, critical: 50e6 },
+  clear: 1e6,
+  hold: 10 * minute,
+  explains: 'Bytes a second written to swap; a machine that swaps steadily is slow at once.',
+  value: valueOf('paging.out'),
 })

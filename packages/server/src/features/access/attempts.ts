@@ -9,23 +9,35 @@ const counting = pLimit(2)
 const mostCounting = 40
 
 /**
- * Notes an attempt before it is tried, so that guesses that come at once are counted like those that come one by one. One
+ * Notes an attempt before it is tried, so that guesses that come at once are counted like those that come one by one.
+ * One
  * that succeeds is taken out again.
  * @throws ProblemError too-many-tries
  */
 export function noteAttempt(pool: Pool, email: string, address: string): Promise<number> {
   if (counting.pendingCount >= mostCounting) throw new ProblemError('sign-in-busy')
-  return counting(() => inTransaction(pool, async (tx) => {
-    // Of one account, and of one address, one after the other.
-    await tx.query('select pg_advisory_xact_lock(hashtextextended(lower($1), 1))', [email])
-    await tx.query('select pg_advisory_xact_lock(hashtextextended($1, 2))', [address])
-    await tx.query(`delete from sign_in_attempt where at < now() - interval '1 day'`)
-    const tries = (await firstRow<{ by_email: number; by_address: number }>(tx, `
+  return counting(() =>
+    inTransaction(pool, async (tx) => {
+      // Of one account, and of one address, one after the other.
+      await tx.query('select pg_advisory_xact_lock(hashtextextended(lower($1), 1))', [email])
+      await tx.query('select pg_advisory_xact_lock(hashtextextended($1, 2))', [address])
+      await tx.query(`delete from sign_in_attempt where at < now() - interval '1 day'`)
+      const tries = (await firstRow<{ by_email: number; by_address: number }>(
+        tx,
+        `
       select count(*) filter (where email = lower($1)) as by_email, count(*) filter (where address = $2) as by_address
-      from sign_in_attempt where at > now() - interval '15 minutes'`, [email, address]))!
-    if (tries.by_email >= most.perAccount || tries.by_address >= most.perAddress) throw new ProblemError('too-many-tries')
-    return (await firstRow<{ id: number }>(tx, 'insert into sign_in_attempt (email, address) values (lower($1), $2) returning id', [email, address]))!.id
-  }))
+      from sign_in_attempt where at > now() - interval '15 minutes'`,
+        [email, address],
+      ))!
+      if (tries.by_email >= most.perAccount || tries.by_address >= most.perAddress)
+        throw new ProblemError('too-many-tries')
+      return (await firstRow<{ id: number }>(
+        tx,
+        'insert into sign_in_attempt (email, address) values (lower($1), $2) returning id',
+        [email, address],
+      ))!.id
+    }),
+  )
 }
 
 /** Verifies a password as one attempt. One that was never tried, because too many are signing in, counts as none. */

@@ -1,10 +1,22 @@
 import type { ClientId } from '#core'
 import type { Db } from '../../db'
 
-export interface AuditEntry { personId: number | null; action: string; kind: string; id: number | null; clientId?: ClientId | null; detail?: unknown }
+export interface AuditEntry {
+  personId: number | null
+  action: string
+  kind: string
+  id: number | null
+  clientId?: ClientId | null
+  detail?: unknown
+}
 
 /** Everything a person changes leaves a line, in the transaction that changes it. */
-export async function audit(tx: Db, { personId, action, kind, id, clientId = null, detail = {} }: AuditEntry): Promise<void> {
-  await tx.query('insert into audit (person_id, action, object_kind, object_id, client_id, detail) values ($1, $2, $3, $4, $5, $6)',
-    [personId, action, kind, id, clientId, JSON.stringify(detail)])
+export async function audit(
+  tx: Db,
+  { personId, action, kind, id, clientId = null, detail = {} }: AuditEntry,
+): Promise<void> {
+  await tx.query(
+    'insert into audit (person_id, action, object_kind, object_id, client_id, detail) values ($1, $2, $3, $4, $5, $6)',
+    [personId, action, kind, id, clientId, JSON.stringify(detail)],
+  )
 }

@@ -12,7 +12,11 @@ export function sessionToken(request: FastifyRequest): string | undefined {
 }
 
 export function setSessionToken(request: FastifyRequest, reply: FastifyReply, token: string, length: Millis): void {
-  void reply.setCookie(nameFor(request), token, { ...attributes, maxAge: length / 1000, secure: request.protocol === 'https' })
+  void reply.setCookie(nameFor(request), token, {
+    ...attributes,
+    maxAge: length / 1000,
+    secure: request.protocol === 'https',
+  })
 }
 
 export function clearSessionToken(request: FastifyRequest, reply: FastifyReply): void {

@@ -10,26 +10,44 @@ import { hashPassword, verifyPassword } from '../../secrets/password'
 import { digest, makeSecret } from '../../secrets/secret'
 import { sessionLength } from './viewer'
 
-
 // Verified when there is no such person, so that the time taken does not tell whether there is.
 const nobody = await hashPassword('nobody signs in with this')
 
 function asPerson(viewer: Viewer): Person {
-  return { id: viewer.id, email: viewer.email, name: viewer.name, access: viewer.access, clientIds: viewer.clientIds, lookedAt: viewer.lookedAt }
+  return {
+    id: viewer.id,
+    email: viewer.email,
+    name: viewer.name,
+    access: viewer.access,
+    clientIds: viewer.clientIds,
+    lookedAt: viewer.lookedAt,
+  }
 }
 
 /** @returns the token of a new session @throws ProblemError */
 async function signIn(pool: Pool, email: string, password: string, address: string): Promise<string> {
   const attempt = await noteAttempt(pool, email, address)
-  const person = await firstRow<{ id: number; password_hash: string }>(pool, 'select id, password_hash from person where lower(email) = lower($1) and deactivated_at is null', [email])
+  const person = await firstRow<{ id: number; password_hash: string }>(
+    pool,
+    'select id, password_hash from person where lower(email) = lower($1) and deactivated_at is null',
+    [email],
+  )
   const isRight = await tried(pool, attempt, verifyPassword(password, person?.password_hash ?? nobody))
   if (!isRight || !person) throw new ProblemError('sign-in-refused')
   const token = makeSecret()
   await inTransaction(pool, async (tx) => {
     // Deactivated, or given another password, while this one was verified: then it counts no longer.
-    const still = await firstRow(tx, 'select from person where id = $1 and deactivated_at is null and password_hash = $2 for share', [person.id, person.password_hash])
+    const still = await firstRow(
+      tx,
+      'select from person where id = $1 and deactivated_at is null and password_hash = $2 for share',
+      [person.id, person.password_hash],
+    )
     if (!still) throw new ProblemError('sign-in-refused')
-    await tx.query('insert into session (token_digest, person_id, expires_at) values ($1, $2, $3)', [digest(token), person.id, new Date(Date.now() + sessionLength)])
+    await tx.query('insert into session (token_digest, person_id, expires_at) values ($1, $2, $3)', [
+      digest(token),
+      person.id,
+      new Date(Date.now() + sessionLength),
+    ])
     await tx.query('delete from session where expires_at < now()')
     await forgetAttempt(tx, attempt)
   })
@@ -38,7 +56,12 @@ async function signIn(pool: Pool, email: string, password: string, address: stri
 
 export function signInRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'POST', url: '/api/session', access: 'public', summary: 'Sign in', answer: signedInSchema, body: signInSchema,
+    method: 'POST',
+    url: '/api/session',
+    access: 'public',
+    summary: 'Sign in',
+    answer: signedInSchema,
+    body: signInSchema,
     async handle({ body, request, reply }) {
       const token = await signIn(pool, body.email, body.password, request.ip)
       setSessionToken(request, reply, token, sessionLength)
@@ -47,12 +70,20 @@ export function signInRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/session', access: 'contact', summary: 'Who is signed in', answer: personSchema,
+    method: 'GET',
+    url: '/api/session',
+    access: 'contact',
+    summary: 'Who is signed in',
+    answer: personSchema,
     handle: ({ viewer }): Person => asPerson(viewer),
   })
 
   route(app, {
-    method: 'DELETE', url: '/api/session', access: 'contact', summary: 'Sign out', answer: signedInSchema,
+    method: 'DELETE',
+    url: '/api/session',
+    access: 'contact',
+    summary: 'Sign out',
+    answer: signedInSchema,
     async handle({ request, reply }) {
       await pool.query('delete from session where token_digest = $1', [digest(sessionToken(request) ?? '')])
       clearSessionToken(request, reply)

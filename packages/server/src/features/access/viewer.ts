@@ -7,15 +7,35 @@ import { digest } from '../../secrets/secret'
 
 export const sessionLength = 7 * day
 
-interface ViewerRow { id: number; name: string; email: string; access: AccessLevel; client_ids: number[] | null; looked_at: number }
+interface ViewerRow {
+  id: number
+  name: string
+  email: string
+  access: AccessLevel
+  client_ids: number[] | null
+  looked_at: number
+}
 
 export async function viewerOf(db: Db, token: string | undefined): Promise<Viewer | null> {
   if (!token) return null
-  const row = await firstRow<ViewerRow>(db, `
+  const row = await firstRow<ViewerRow>(
+    db,
+    `
     select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at
     from session s join person p on p.id = s.person_id
-    where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`, [digest(token)])
-  return row && { id: row.id, name: row.name, email: row.email, access: row.access, clientIds: row.client_ids, lookedAt: row.looked_at }
+    where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`,
+    [digest(token)],
+  )
+  return (
+    row && {
+      id: row.id,
+      name: row.name,
+      email: row.email,
+      access: row.access,
+      clientIds: row.client_ids,
+      lookedAt: row.looked_at,
+    }
+  )
 }
 
 /**

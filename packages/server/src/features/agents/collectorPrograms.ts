@@ -13,19 +13,25 @@ export type CollectorPrograms = ReadonlyMap<OptionalCollector, SignedProgram & {
 
 /** The optional collectors that were built and signed, each one script. Without a folder there are none. */
 export function collectorPrograms(folder: string): CollectorPrograms {
-  return new Map(optionalCollectors.flatMap((name) => {
-    const file = join(folder, 'collectors', `${name}.cjs`)
-    if (!existsSync(file) || !existsSync(statementFile(file))) return []
-    const source = readFileSync(file, 'utf8')
-    const signed = JSON.parse(readFileSync(statementFile(file), 'utf8')) as SignedText
-    return [[name, { source, signed, digest: createHash('sha256').update(source).digest('hex') }]]
-  }))
+  return new Map(
+    optionalCollectors.flatMap((name) => {
+      const file = join(folder, 'collectors', `${name}.cjs`)
+      if (!existsSync(file) || !existsSync(statementFile(file))) return []
+      const source = readFileSync(file, 'utf8')
+      const signed = JSON.parse(readFileSync(statementFile(file), 'utf8')) as SignedText
+      return [[name, { source, signed, digest: createHash('sha256').update(source).digest('hex') }]]
+    }),
+  )
 }
 
 /** Hands out an optional collector with its release statement: an agent runs only what the release key has signed. */
 export function handOutCollectors(app: FastifyInstance, programs: CollectorPrograms, engine: Engine): void {
   route(app, {
-    method: 'GET', url: '/api/agent/collectors/:name', access: 'device', summary: 'An optional collector, signed', answer: signedProgramSchema,
+    method: 'GET',
+    url: '/api/agent/collectors/:name',
+    access: 'device',
+    summary: 'An optional collector, signed',
+    answer: signedProgramSchema,
     async handle({ request }) {
       await engine.deviceOf(request.headers.authorization)
       const name = optionalCollectors.find((one) => one === (request.params as { name: string }).name)

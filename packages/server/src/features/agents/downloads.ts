@@ -24,7 +24,10 @@ for word; do
 done
 [ "$(uname -s)" = Linux ] || fail "this system is not supported: $(uname -s)"
 case "$(uname -m)" in
-${architectures.filter((one) => known.includes(one)).map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`).join('\n')}
+${architectures
+  .filter((one) => known.includes(one))
+  .map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`)
+  .join('\n')}
   *) fail "this server has no agent for $(uname -m)";;
 esac
 # The program is tried from where it is unpacked, and not everywhere may programs run.
@@ -39,14 +42,18 @@ done
 [ -n "$folder" ] || fail 'no folder was found here in which programs may run (noexec): mount /var/tmp without it, or set TMPDIR'
 trap 'rm -rf "$folder"' EXIT
 file="$folder/custode-agent.gz"
-${ca === null ? '' : `if [ -z "$ca" ]; then
+${
+  ca === null
+    ? ''
+    : `if [ -z "$ca" ]; then
   ca="$folder/ca.pem"
   cat > "$ca" << 'CERTIFICATE'
 ${ca.trim()}
 CERTIFICATE
   set -- "$@" --ca "$ca"
 fi
-`}from='${server}/agent/custode-agent-linux-'$arch'.gz'
+`
+}from='${server}/agent/custode-agent-linux-'$arch'.gz'
 if command -v curl >/dev/null; then fetch() { curl -fsS --proto '=${new URL(server).protocol.slice(0, -1)}' \${ca:+--cacert "$ca"} "$from" -o "$file"; }
 elif command -v wget >/dev/null; then fetch() { wget -q \${ca:+--ca-certificate="$ca"} "$from" -O "$file"; }
 else fail 'neither curl nor wget is here: install one of them'
@@ -95,12 +102,16 @@ try {
   try { $stream.CopyTo($unpacked) } finally { $stream.Dispose(); $unpacked.Dispose() }
   $words = @('install', '--server', '${server}')
   $env:CUSTODE_AGENT_KEY = $Key
-${ca === null ? '' : `  $ca = Join-Path $folder 'ca.pem'
+${
+  ca === null
+    ? ''
+    : `  $ca = Join-Path $folder 'ca.pem'
   [IO.File]::WriteAllText($ca, @'
 ${ca.trim()}
 '@)
   $words += '--ca', $ca
-`}  if ($Name) { $words += '--name', $Name }
+`
+}  if ($Name) { $words += '--name', $Name }
   if ($LookOnly) { $words += '--look-only' }
   & $program @words
   if ($LASTEXITCODE -ne 0) { Fail 'it was not installed; the line above says why' }
@@ -118,7 +129,11 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
   // Without a folder there is nothing, and the addresses say so.
   const fileOf = (arch: string) => join(folder, `custode-agent-linux-${arch}.gz`)
   route(app, {
-    method: 'GET', url: '/agent/install.sh', access: 'public', summary: 'A shell script that installs the agent; it takes an enrolment key', answer: { media: 'text/x-shellscript' },
+    method: 'GET',
+    url: '/agent/install.sh',
+    access: 'public',
+    summary: 'A shell script that installs the agent; it takes an enrolment key',
+    answer: { media: 'text/x-shellscript' },
     async handle({ reply }) {
       const made: Record<string, string> = {}
       for (const arch of architectures) if (existsSync(fileOf(arch))) made[arch] = await releases.digest(fileOf(arch))
@@ -127,7 +142,11 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
     },
   })
   route(app, {
-    method: 'GET', url: '/agent/install.ps1', access: 'public', summary: 'The same for Windows PowerShell', answer: { media: 'text/plain' },
+    method: 'GET',
+    url: '/agent/install.ps1',
+    access: 'public',
+    summary: 'The same for Windows PowerShell',
+    answer: { media: 'text/plain' },
     async handle({ reply }) {
       const file = join(folder, windowsFile)
       void reply.type('text/plain; charset=utf-8')
@@ -135,7 +154,11 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
     },
   })
   route(app, {
-    method: 'GET', url: '/agent/ca.pem', access: 'public', summary: 'The authority that has signed this server’s certificate, where machines do not know it', answer: { media: 'application/x-pem-file' },
+    method: 'GET',
+    url: '/agent/ca.pem',
+    access: 'public',
+    summary: 'The authority that has signed this server’s certificate, where machines do not know it',
+    answer: { media: 'application/x-pem-file' },
     handle({ reply }) {
       if (address.ca === null) throw new ProblemError('not-found')
       void reply.type('application/x-pem-file')
@@ -143,10 +166,16 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
     },
   })
   route(app, {
-    method: 'GET', url: '/agent/:file', access: 'public', summary: 'The packaged agent', answer: { media: 'application/gzip' },
+    method: 'GET',
+    url: '/agent/:file',
+    access: 'public',
+    summary: 'The packaged agent',
+    answer: { media: 'application/gzip' },
     handle({ request, reply }) {
       const { file: name } = request.params as { file: string }
-      const file = [windowsFile, ...architectures.map((one) => `custode-agent-linux-${one}.gz`)].includes(name) ? join(folder, name) : null
+      const file = [windowsFile, ...architectures.map((one) => `custode-agent-linux-${one}.gz`)].includes(name)
+        ? join(folder, name)
+        : null
       if (!file || !existsSync(file)) throw new ProblemError('not-found')
       void reply.type('application/gzip').header('content-length', statSync(file).size)
       return createReadStream(file)

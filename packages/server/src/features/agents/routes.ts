@@ -1,4 +1,14 @@
-import { agentSelfSchema, attendedSchema, attendRequestSchema, batchLimits, enrolmentRequestSchema, enrolmentSchema, reportReceiptSchema, taskHeardSchema, taskNewsSchema } from '#contract'
+import {
+  agentSelfSchema,
+  attendedSchema,
+  attendRequestSchema,
+  batchLimits,
+  enrolmentRequestSchema,
+  enrolmentSchema,
+  reportReceiptSchema,
+  taskHeardSchema,
+  taskNewsSchema,
+} from '#contract'
 import type { Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, type Pool } from '../../db'
@@ -13,8 +23,17 @@ import { hearNews } from './news'
  * What agents speak with the server: they enrol, report, wait for changes, fetch work and tell how it goes.
  * @param complete puts into an order what is not kept with it, when it is handed over
  */
-export function agentRoutes(app: FastifyInstance, pool: Pool, engine: Engine, interval: Millis, signer: Signer, complete: CompleteOrder): void {
-  const board = new TaskBoard(pool, signer, complete, (deviceIds) => { engine.attendance.wake(deviceIds) })
+export function agentRoutes(
+  app: FastifyInstance,
+  pool: Pool,
+  engine: Engine,
+  interval: Millis,
+  signer: Signer,
+  complete: CompleteOrder,
+): void {
+  const board = new TaskBoard(pool, signer, complete, (deviceIds) => {
+    engine.attendance.wake(deviceIds)
+  })
   app.addHook('onClose', () => board.stop())
   // Before the connections are closed: who waits is answered.
   app.addHook('preClose', (done) => {
@@ -22,15 +41,29 @@ export function agentRoutes(app: FastifyInstance, pool: Pool, engine: Engine, in
     done()
   })
   route(app, {
-    method: 'POST', url: '/api/agent/enrol', access: 'public', summary: 'An agent enrols its device with a key', answer: enrolmentSchema, body: enrolmentRequestSchema,
+    method: 'POST',
+    url: '/api/agent/enrol',
+    access: 'public',
+    summary: 'An agent enrols its device with a key',
+    answer: enrolmentSchema,
+    body: enrolmentRequestSchema,
     handle: ({ body, request }) => knock(pool, body, request.ip, interval, signer.publicKey),
   })
   route(app, {
-    method: 'GET', url: '/api/agent/self', access: 'device', summary: 'What a device is told about itself; says whether its key is taken', answer: agentSelfSchema,
+    method: 'GET',
+    url: '/api/agent/self',
+    access: 'device',
+    summary: 'What a device is told about itself; says whether its key is taken',
+    answer: agentSelfSchema,
     handle: ({ request }) => engine.self(request.headers.authorization),
   })
   route(app, {
-    method: 'POST', url: '/api/agent/reports', access: 'device', summary: 'An agent hands in a batch of reports, gzipped if it likes', answer: reportReceiptSchema, bodyLimit: batchLimits.bytes,
+    method: 'POST',
+    url: '/api/agent/reports',
+    access: 'device',
+    summary: 'An agent hands in a batch of reports, gzipped if it likes',
+    answer: reportReceiptSchema,
+    bodyLimit: batchLimits.bytes,
     async handle({ request }) {
       const receipt = await engine.take(request.headers.authorization, request.body, Date.now())
       const tasks = await board.take(readDeviceKey(request.headers.authorization).deviceId)
@@ -38,15 +71,27 @@ export function agentRoutes(app: FastifyInstance, pool: Pool, engine: Engine, in
     },
   })
   route(app, {
-    method: 'POST', url: '/api/agent/attend', access: 'device', summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest', answer: attendedSchema, body: attendRequestSchema,
+    method: 'POST',
+    url: '/api/agent/attend',
+    access: 'device',
+    summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest',
+    answer: attendedSchema,
+    body: attendRequestSchema,
     handle({ request, reply, body }) {
       const gone = new AbortController()
-      reply.raw.once('close', () => { gone.abort() })
+      reply.raw.once('close', () => {
+        gone.abort()
+      })
       return engine.attend(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
     },
   })
   route(app, {
-    method: 'POST', url: '/api/agent/tasks/:id', access: 'device', summary: 'An agent tells how its work goes', answer: taskHeardSchema, body: taskNewsSchema,
+    method: 'POST',
+    url: '/api/agent/tasks/:id',
+    access: 'device',
+    summary: 'An agent tells how its work goes',
+    answer: taskHeardSchema,
+    body: taskNewsSchema,
     async handle({ request, id, body }) {
       const deviceId = await engine.deviceOf(request.headers.authorization)
       await inTransaction(pool, (tx) => hearNews(tx, deviceId, id(), body, Date.now()))

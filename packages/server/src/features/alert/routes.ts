@@ -1,4 +1,17 @@
-import { alertCloseSchema, alertListSchema, alertNoteSchema, alertPageSchema, alertRespondSchema, heldListSchema, lookedSchema, mendingListSchema, roundsSchema, type AlertEntry, type AlertPage, type Rounds } from '#contract'
+import {
+  alertCloseSchema,
+  alertListSchema,
+  alertNoteSchema,
+  alertPageSchema,
+  alertRespondSchema,
+  heldListSchema,
+  lookedSchema,
+  mendingListSchema,
+  roundsSchema,
+  type AlertEntry,
+  type AlertPage,
+  type Rounds,
+} from '#contract'
 import { actionsFor, answerWithin, type ServiceAction } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
@@ -15,19 +28,53 @@ const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.sev
 async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
   const mine = `and ${ofClients('a.client_id', 1)}`
   const [unclosed, held, settled, mending, mended] = await Promise.all([
-    rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [viewer.clientIds]),
-    rows<HeldRow>(pool, `${heldSelect} where h.ended_at is null and ${ofClients('h.client_id', 1)} order by h.held_at desc limit 1000`, [viewer.clientIds]),
-    rows<AlertRow>(pool, `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
-    mendingViews(pool, `where m.ended_at is null and ${ofClients('m.client_id', 1)} order by m.started_at desc limit 1000`, [viewer.clientIds]),
-    mendingViews(pool, `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc limit 200`, [viewer.clientIds, time(viewer.lookedAt)]),
+    rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [
+      viewer.clientIds,
+    ]),
+    rows<HeldRow>(
+      pool,
+      `${heldSelect} where h.ended_at is null and ${ofClients('h.client_id', 1)} order by h.held_at desc limit 1000`,
+      [viewer.clientIds],
+    ),
+    rows<AlertRow>(
+      pool,
+      `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`,
+      [viewer.clientIds, time(viewer.lookedAt)],
+    ),
+    mendingViews(
+      pool,
+      `where m.ended_at is null and ${ofClients('m.client_id', 1)} order by m.started_at desc limit 1000`,
+      [viewer.clientIds],
+    ),
+    mendingViews(
+      pool,
+      `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc limit 200`,
+      [viewer.clientIds, time(viewer.lookedAt)],
+    ),
   ])
-  return { lookedAt: viewer.lookedAt, todo: unclosed.filter((one) => one.status === 'open'), working: unclosed.filter((one) => one.status === 'taken'), mending, held, settled, mended }
+  return {
+    lookedAt: viewer.lookedAt,
+    todo: unclosed.filter((one) => one.status === 'open'),
+    working: unclosed.filter((one) => one.status === 'taken'),
+    mending,
+    held,
+    settled,
+    mended,
+  }
 }
 
-/** What the device's agent can be asked to do about an alert; nothing where it cannot, or what it was about is watched no more. */
-async function actionsOn(db: Db, { deviceId, watch, instance }: Pick<AlertRow, 'deviceId' | 'watch' | 'instance'>): Promise<ServiceAction[]> {
+/**
+ * What the device's agent can be asked to do about an alert; nothing where it cannot, or what it was about is watched
+ * no more.
+ */
+async function actionsOn(
+  db: Db,
+  { deviceId, watch, instance }: Pick<AlertRow, 'deviceId' | 'watch' | 'instance'>,
+): Promise<ServiceAction[]> {
   const context = await loadContext(db, deviceId)
-  const effective = context?.facts.system?.mends ? context.roster.find((one) => one.key === watch && one.standing === 'active') : undefined
+  const effective = context?.facts.system?.mends
+    ? context.roster.find((one) => one.key === watch && one.standing === 'active')
+    : undefined
   return effective ? actionsFor(effective, instance) : []
 }
 
@@ -39,12 +86,38 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
     const alert = await alertPage(tx, viewer.clientIds, id)
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     const action = alert.actions.find((one) => one.verb === verb)
-    if (!action) throw new ProblemError('invalid', `The agent of ${alert.deviceName} cannot be asked to do that about this alert.`, [{ at: 'verb', message: 'not possible' }])
-    const asked = await firstRow(tx, `select from response where device_id = $1 and watch = $2 and instance = $3 and state = 'asked' and at > $4`, [alert.deviceId, alert.watch, alert.instance, time(Date.now() - answerWithin)])
+    if (!action)
+      throw new ProblemError(
+        'invalid',
+        `The agent of ${alert.deviceName} cannot be asked to do that about this alert.`,
+        [{ at: 'verb', message: 'not possible' }],
+      )
+    const asked = await firstRow(
+      tx,
+      `select from response where device_id = $1 and watch = $2 and instance = $3 and state = 'asked' and at > $4`,
+      [alert.deviceId, alert.watch, alert.instance, time(Date.now() - answerWithin)],
+    )
     if (asked) throw new ProblemError('asked-already')
-    await askAgent(tx, { id: alert.deviceId, clientId: alert.clientId }, { watch: alert.watch, instance: alert.instance, action, from: { alertId: id, personId: viewer.id } }, Date.now())
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, `asked its agent to ${verb} ${action.service}`, viewer.id, ''])
-    await audit(tx, { personId: viewer.id, action: `asked to ${verb}`, kind: 'service', id: alert.deviceId, clientId: alert.clientId, detail: { service: action.service, alert: id } })
+    await askAgent(
+      tx,
+      { id: alert.deviceId, clientId: alert.clientId },
+      { watch: alert.watch, instance: alert.instance, action, from: { alertId: id, personId: viewer.id } },
+      Date.now(),
+    )
+    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [
+      id,
+      `asked its agent to ${verb} ${action.service}`,
+      viewer.id,
+      '',
+    ])
+    await audit(tx, {
+      personId: viewer.id,
+      action: `asked to ${verb}`,
+      kind: 'service',
+      id: alert.deviceId,
+      clientId: alert.clientId,
+      detail: { service: action.service, alert: id },
+    })
     announce(tx, { topic: 'alerts', clientIds: [alert.clientId], deviceIds: [alert.deviceId] })
     return alertPage(tx, null, id)
   })
@@ -52,21 +125,45 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
 
 /** @param clientIds of whoever asks; null: it was looked up for them before */
 async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Promise<AlertPage> {
-  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [clientIds, id])
+  const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [
+    clientIds,
+    id,
+  ])
   if (!alert) throw new ProblemError('not-found')
-  const entries = await rows<AlertEntry>(db, `
-    select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`, [id])
+  const entries = await rows<AlertEntry>(
+    db,
+    `
+    select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`,
+    [id],
+  )
   return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
 }
 
 /** Changes an alert that is not closed and that the viewer may see, with its entry, audit line and announcement. */
-function change(pool: Pool, viewer: Viewer, id: number, what: string, text: string, sql: string, values: unknown[]): Promise<AlertPage> {
+function change(
+  pool: Pool,
+  viewer: Viewer,
+  id: number,
+  what: string,
+  text: string,
+  sql: string,
+  values: unknown[],
+): Promise<AlertPage> {
   return inTransaction(pool, async (tx) => {
-    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(tx, `select device_id, client_id, status from alert where id = $1 and ${ofClients('client_id', 2)} for update`, [id, viewer.clientIds])
+    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(
+      tx,
+      `select device_id, client_id, status from alert where id = $1 and ${ofClients('client_id', 2)} for update`,
+      [id, viewer.clientIds],
+    )
     if (!alert) throw new ProblemError('not-found')
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     if (sql) await tx.query(sql, [id, ...values])
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [id, what, viewer.id, text])
+    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [
+      id,
+      what,
+      viewer.id,
+      text,
+    ])
     await audit(tx, { personId: viewer.id, action: what, kind: 'alert', id, clientId: alert.client_id })
     announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
     return alertPage(tx, null, id)
@@ -75,59 +172,137 @@ function change(pool: Pool, viewer: Viewer, id: number, what: string, text: stri
 
 export function alertRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'GET', url: '/api/rounds', access: 'contact', summary: 'What needs a person, in four groups', answer: roundsSchema,
+    method: 'GET',
+    url: '/api/rounds',
+    access: 'contact',
+    summary: 'What needs a person, in four groups',
+    answer: roundsSchema,
     handle: ({ viewer }) => rounds(pool, viewer),
   })
   route(app, {
-    method: 'POST', url: '/api/rounds/looked', access: 'contact', summary: 'Remember that the round was walked until now', answer: lookedSchema,
+    method: 'POST',
+    url: '/api/rounds/looked',
+    access: 'contact',
+    summary: 'Remember that the round was walked until now',
+    answer: lookedSchema,
     async handle({ viewer }) {
       await pool.query('update person set looked_at = now() where id = $1', [viewer.id])
       return { looked: true }
     },
   })
   route(app, {
-    method: 'GET', url: '/api/alerts/:id', access: 'contact', summary: 'One alert with what happened to it', answer: alertPageSchema,
+    method: 'GET',
+    url: '/api/alerts/:id',
+    access: 'contact',
+    summary: 'One alert with what happened to it',
+    answer: alertPageSchema,
     handle: ({ viewer, id }) => alertPage(pool, viewer.clientIds, id()),
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/alerts', access: 'contact', summary: 'Alerts of a device, newest first', answer: alertListSchema,
+    method: 'GET',
+    url: '/api/devices/:id/alerts',
+    access: 'contact',
+    summary: 'Alerts of a device, newest first',
+    answer: alertListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
-      return rows<AlertRow>(pool, `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`, [id()])
+      return rows<AlertRow>(
+        pool,
+        `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`,
+        [id()],
+      )
     },
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/held', access: 'contact', summary: 'What windows held back on a device, newest first', answer: heldListSchema,
+    method: 'GET',
+    url: '/api/devices/:id/held',
+    access: 'contact',
+    summary: 'What windows held back on a device, newest first',
+    answer: heldListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
       return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
     },
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/mendings', access: 'contact', summary: 'What the agent of a device put right, or tried to, newest first', answer: mendingListSchema,
+    method: 'GET',
+    url: '/api/devices/:id/mendings',
+    access: 'contact',
+    summary: 'What the agent of a device put right, or tried to, newest first',
+    answer: mendingListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
       return mendingViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
     },
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/respond', access: 'technician', summary: 'Have the device’s agent start, stop or restart the service that an alert is about', answer: alertPageSchema, body: alertRespondSchema,
+    method: 'POST',
+    url: '/api/alerts/:id/respond',
+    access: 'technician',
+    summary: 'Have the device’s agent start, stop or restart the service that an alert is about',
+    answer: alertPageSchema,
+    body: alertRespondSchema,
     handle: ({ viewer, id, body }) => respond(pool, viewer, id(), body.verb),
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/take', access: 'technician', summary: 'Take an alert', answer: alertPageSchema,
-    handle: ({ viewer, id }) => change(pool, viewer, id(), 'taken', '', `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`, [viewer.id]),
+    method: 'POST',
+    url: '/api/alerts/:id/take',
+    access: 'technician',
+    summary: 'Take an alert',
+    answer: alertPageSchema,
+    handle: ({ viewer, id }) =>
+      change(
+        pool,
+        viewer,
+        id(),
+        'taken',
+        '',
+        `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`,
+        [viewer.id],
+      ),
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/give-back', access: 'technician', summary: 'Give an alert back to everybody', answer: alertPageSchema,
-    handle: ({ viewer, id }) => change(pool, viewer, id(), 'given back', '', `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`, []),
+    method: 'POST',
+    url: '/api/alerts/:id/give-back',
+    access: 'technician',
+    summary: 'Give an alert back to everybody',
+    answer: alertPageSchema,
+    handle: ({ viewer, id }) =>
+      change(
+        pool,
+        viewer,
+        id(),
+        'given back',
+        '',
+        `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`,
+        [],
+      ),
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/notes', access: 'technician', summary: 'Add a note to an alert', answer: alertPageSchema, body: alertNoteSchema,
+    method: 'POST',
+    url: '/api/alerts/:id/notes',
+    access: 'technician',
+    summary: 'Add a note to an alert',
+    answer: alertPageSchema,
+    body: alertNoteSchema,
     handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'note', body.text, '', []),
   })
   route(app, {
-    method: 'POST', url: '/api/alerts/:id/close', access: 'technician', summary: 'Close an alert by hand; it stays closed until the post is well, or worse', answer: alertPageSchema, body: alertCloseSchema,
-    handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'closed by hand', body.reason, `update alert set status = 'closed', closed_at = now(), close_reason = 'by hand' where id = $1`, []),
+    method: 'POST',
+    url: '/api/alerts/:id/close',
+    access: 'technician',
+    summary: 'Close an alert by hand; it stays closed until the post is well, or worse',
+    answer: alertPageSchema,
+    body: alertCloseSchema,
+    handle: ({ viewer, id, body }) =>
+      change(
+        pool,
+        viewer,
+        id(),
+        'closed by hand',
+        body.reason,
+        `update alert set status = 'closed', closed_at = now(), close_reason = 'by hand' where id = $1`,
+        [],
+      ),
   })
 }

@@ -54,7 +54,19 @@ type TryRow = Omit<TryView, 'text'> & { mendingId: number; before: string; after
 export async function mendingViews(db: Db, where: string, values: unknown[]): Promise<MendingView[]> {
   const found = await rows<Omit<MendingView, 'tries'>>(db, `${mendingSelect} ${where}`, values)
   if (!found.length) return []
-  const tries = await rows<TryRow>(db, `
-    select mending_id as "mendingId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where mending_id = any($1) order by id`, [found.map((one) => one.id)])
-  return found.map((one) => ({ ...one, tries: tries.filter((row) => row.mendingId === one.id).map(({ mendingId: _of, before, after, reason, ...row }) => ({ ...row, text: triedText({ before, after, reason }) })) }))
+  const tries = await rows<TryRow>(
+    db,
+    `
+    select mending_id as "mendingId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where mending_id = any($1) order by id`,
+    [found.map((one) => one.id)],
+  )
+  return found.map((one) => ({
+    ...one,
+    tries: tries
+      .filter((row) => row.mendingId === one.id)
+      .map(({ mendingId: _of, before, after, reason, ...row }) => ({
+        ...row,
+        text: triedText({ before, after, reason }),
+      })),
+  }))
 }

@@ -1,5 +1,16 @@
 import type { BoardDevice, BoardDisk, CollectorFailure } from '#contract'
-import { mostUrgent, silentIntervals, splitPostKey, watchKinds, type ClientId, type DeviceId, type DeviceKind, type OsFamily, type Severity, type Updates } from '#core'
+import {
+  mostUrgent,
+  silentIntervals,
+  splitPostKey,
+  watchKinds,
+  type ClientId,
+  type DeviceId,
+  type DeviceKind,
+  type OsFamily,
+  type Severity,
+  type Updates,
+} from '#core'
 import { rows, type Db } from '../../db'
 import { ofClients } from '../access'
 
@@ -34,8 +45,10 @@ export interface BoardRow {
 }
 
 /**
- * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report with disks
- * in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log events counted by the hour.
+ * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report with
+ * disks
+ * in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log events
+ * counted by the hour.
  */
 const select = `
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,
@@ -61,11 +74,23 @@ const select = `
 
 function disksOf(row: BoardRow): BoardDisk[] {
   const sizes = new Map<string, number>()
-  row.disk_series?.forEach(([metric, mount], i) => { if (metric === 'disk.size') sizes.set(mount, row.disk_value![i]!) })
-  const alerting = new Map((row.alerts ?? []).filter((one) => one.kind === 'disk-space').map((one) => [splitPostKey(one.key).instance, one.severity]))
+  row.disk_series?.forEach(([metric, mount], i) => {
+    if (metric === 'disk.size') sizes.set(mount, row.disk_value![i]!)
+  })
+  const alerting = new Map(
+    (row.alerts ?? [])
+      .filter((one) => one.kind === 'disk-space')
+      .map((one) => [splitPostKey(one.key).instance, one.severity]),
+  )
   const disks: BoardDisk[] = []
   row.disk_series?.forEach(([metric, mount], i) => {
-    if (metric === 'disk.free') disks.push({ mount, size: sizes.get(mount) ?? 0, free: row.disk_value![i]!, severity: alerting.get(mount) ?? null })
+    if (metric === 'disk.free')
+      disks.push({
+        mount,
+        size: sizes.get(mount) ?? 0,
+        free: row.disk_value![i]!,
+        severity: alerting.get(mount) ?? null,
+      })
   })
   return disks
 }
@@ -75,20 +100,37 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
   const held = row.held ?? []
   const isService = (one: { kind: string }) => watchKinds.get(one.kind)?.subject === 'service'
   const services = [
-    ...alerts.filter(isService).map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: false })),
-    ...held.filter(isService).map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: true })),
+    ...alerts
+      .filter(isService)
+      .map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: false })),
+    ...held
+      .filter(isService)
+      .map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: true })),
   ]
   const interval = row.reported_interval_ms ?? row.interval_ms
   return {
-    id: row.id, name: row.name, clientId: row.client_id, clientName: row.client_name, siteName: row.site_name, kind: row.kind, osFamily: row.os_family,
-    osName: row.os_name, roles: row.roles, tags: row.tags,
+    id: row.id,
+    name: row.name,
+    clientId: row.client_id,
+    clientName: row.client_name,
+    siteName: row.site_name,
+    kind: row.kind,
+    osFamily: row.os_family,
+    osName: row.os_name,
+    roles: row.roles,
+    tags: row.tags,
     worst: mostUrgent(alerts.map((one) => one.severity)),
     held: held.length,
     silent: row.heard_at !== null && now - row.heard_at > silentIntervals * interval + 5000,
     disks: disksOf(row),
     // Two watches may look at one service; it is named once.
     services: services.filter((one, i) => services.findIndex((other) => other.name === one.name) === i),
-    updates: row.updates && { security: row.updates.security, other: row.updates.other, oldestSecurityAt: row.updates.oldestSecurityAt, isKnown: row.updates.listsAt !== null },
+    updates: row.updates && {
+      security: row.updates.security,
+      other: row.updates.other,
+      oldestSecurityAt: row.updates.oldestSecurityAt,
+      isKnown: row.updates.listsAt !== null,
+    },
     servicesRead: row.services_read,
     failing: row.failed.filter((one) => !one.notHere).map((one) => one.collector),
     events: row.events ?? [],
@@ -101,6 +143,10 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
   }
 }
 
-export async function boardRows(db: Db, clientIds: readonly ClientId[] | null, deviceId: DeviceId | null = null): Promise<BoardRow[]> {
+export async function boardRows(
+  db: Db,
+  clientIds: readonly ClientId[] | null,
+  deviceId: DeviceId | null = null,
+): Promise<BoardRow[]> {
   return rows<BoardRow>(db, select, [clientIds, deviceId])
 }

@@ -1,4 +1,11 @@
-import { deviceMergeSchema, deviceMoveSchema, madeSchema, retiredDevicesSchema, type DeviceMove, type RetiredDevice } from '#contract'
+import {
+  deviceMergeSchema,
+  deviceMoveSchema,
+  madeSchema,
+  retiredDevicesSchema,
+  type DeviceMove,
+  type RetiredDevice,
+} from '#contract'
 import { day, hour, type ClientId, type DeviceId } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
@@ -9,39 +16,81 @@ import { announce } from '../../live'
 import { takeBack } from '../../store/tasks'
 import { audit, digest, makeSecret, needClient, ofClients, type Viewer } from '../access'
 
-interface DeviceRow { id: DeviceId; name: string; client_id: ClientId; site_id: number; retired_at: number | null; merged_into: DeviceId | null }
+interface DeviceRow {
+  id: DeviceId
+  name: string
+  client_id: ClientId
+  site_id: number
+  retired_at: number | null
+  merged_into: DeviceId | null
+}
 
-/** The device, locked, in use or retired as wanted. @throws ProblemError not-found also where the viewer may not see it */
+/**
+ * The device, locked, in use or retired as wanted.
+ * @throws ProblemError not-found also where the viewer may not see it
+ */
 async function take(tx: Db, viewer: Viewer, id: DeviceId, retired: boolean): Promise<DeviceRow> {
-  const device = await firstRow<DeviceRow>(tx, 'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1 and (retired_at is not null) = $2 for update', [id, retired])
+  const device = await firstRow<DeviceRow>(
+    tx,
+    'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1 and (retired_at is not null) = $2 for update',
+    [id, retired],
+  )
   if (!device) throw new ProblemError('not-found')
   needClient(viewer, device.client_id)
   return device
 }
 
 async function refuseTakenName(tx: Db, clientId: ClientId, name: string, id: DeviceId): Promise<void> {
-  const other = await firstRow<{ name: string }>(tx, 'select name from device where client_id = $1 and lower(name) = lower($2) and id <> $3 and retired_at is null', [clientId, name, id])
-  if (other) throw new ProblemError('name-in-use', `This client has a device named “${other.name}” already (letter case is no difference). Choose another name.`, [{ at: 'name', message: 'in use' }])
+  const other = await firstRow<{ name: string }>(
+    tx,
+    'select name from device where client_id = $1 and lower(name) = lower($2) and id <> $3 and retired_at is null',
+    [clientId, name, id],
+  )
+  if (other)
+    throw new ProblemError(
+      'name-in-use',
+      `This client has a device named “${other.name}” already (letter case is no difference). Choose another name.`,
+      [{ at: 'name', message: 'in use' }],
+    )
 }
 
 /** What is open ends with the device: nobody needs to do anything about it any more. */
 async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
-  await takeBack(tx, (await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])).map((one) => one.task_id))
-  await tx.query(`update mending set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [id, reason])
-  await tx.query(`update held set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [id, reason])
-  await tx.query(`
+  await takeBack(
+    tx,
+    (
+      await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])
+    ).map((one) => one.task_id),
+  )
+  await tx.query(`update mending set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [
+    id,
+    reason,
+  ])
+  await tx.query(`update held set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [
+    id,
+    reason,
+  ])
+  await tx.query(
+    `
     with closed as (update alert set status = 'closed', closed_at = now(), close_reason = $2 where device_id = $1 and status <> 'closed' returning id)
-    insert into alert_entry (alert_id, at, what, text) select id, now(), 'closed', $2 from closed`, [id, reason])
+    insert into alert_entry (alert_id, at, what, text) select id, now(), 'closed', $2 from closed`,
+    [id, reason],
+  )
   await tx.query('delete from post_state where device_id = $1', [id])
 }
 
 async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
-  const site = await firstRow<{ client_id: ClientId }>(tx, 'select client_id from site where id = $1', [body.siteId ?? device.site_id])
+  const site = await firstRow<{ client_id: ClientId }>(tx, 'select client_id from site where id = $1', [
+    body.siteId ?? device.site_id,
+  ])
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
   needClient(viewer, site.client_id)
   await refuseTakenName(tx, site.client_id, body.name ?? device.name, id)
-  await tx.query('update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4, tags = coalesce($5, tags) where id = $1', [id, body.name ?? null, body.siteId ?? null, site.client_id, body.tags ?? null])
+  await tx.query(
+    'update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4, tags = coalesce($5, tags) where id = $1',
+    [id, body.name ?? null, body.siteId ?? null, site.client_id, body.tags ?? null],
+  )
   if (site.client_id !== device.client_id) {
     // What is open goes along; what is over stays in the books of the client where it happened.
     await tx.query(`update alert set client_id = $2 where device_id = $1 and status <> 'closed'`, [id, site.client_id])
@@ -49,7 +98,14 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
     await tx.query('update mending set client_id = $2 where device_id = $1 and ended_at is null', [id, site.client_id])
   }
   await reconsider(tx, id, Date.now())
-  await audit(tx, { personId: viewer.id, action: 'changed', kind: 'device', id, clientId: site.client_id, detail: { ...body, was: { name: device.name, siteId: device.site_id } } })
+  await audit(tx, {
+    personId: viewer.id,
+    action: 'changed',
+    kind: 'device',
+    id,
+    clientId: site.client_id,
+    detail: { ...body, was: { name: device.name, siteId: device.site_id } },
+  })
   announce(tx, { topic: 'estate', clientIds: [...new Set([device.client_id, site.client_id])], deviceIds: [id] })
   return { id }
 }
@@ -60,7 +116,10 @@ const noKey = () => digest(makeSecret())
 async function retire(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
   await closeAll(tx, id, 'retired')
-  await tx.query('update device set retired_at = now(), key_digest = $2, reinstall_until = null, version = version + 1 where id = $1', [id, noKey()])
+  await tx.query(
+    'update device set retired_at = now(), key_digest = $2, reinstall_until = null, version = version + 1 where id = $1',
+    [id, noKey()],
+  )
   await audit(tx, { personId: viewer.id, action: 'retired', kind: 'device', id, clientId: device.client_id })
   announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
   return { id }
@@ -69,9 +128,16 @@ async function retire(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: Devic
 /** Its old key stays revoked: for a week its agent may enrol anew under its name. */
 async function bringBack(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, true)
-  if (device.merged_into !== null) throw new ProblemError('still-used', 'This device was merged into another, which has its history now. Bring back nothing; split is not possible.')
+  if (device.merged_into !== null)
+    throw new ProblemError(
+      'still-used',
+      'This device was merged into another, which has its history now. Bring back nothing; split is not possible.',
+    )
   await refuseTakenName(tx, device.client_id, device.name, id)
-  await tx.query('update device set retired_at = null, reinstall_until = $2, heard_at = null, version = version + 1 where id = $1', [id, time(Date.now() + 7 * day)])
+  await tx.query(
+    'update device set retired_at = null, reinstall_until = $2, heard_at = null, version = version + 1 where id = $1',
+    [id, time(Date.now() + 7 * day)],
+  )
   await audit(tx, { personId: viewer.id, action: 'brought back', kind: 'device', id, clientId: device.client_id })
   announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id] })
   return { id }
@@ -80,63 +146,133 @@ async function bringBack(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: De
 async function expectReinstall(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
   await tx.query('update device set reinstall_until = $2 where id = $1', [id, time(Date.now() + hour)])
-  await audit(tx, { personId: viewer.id, action: 'expects a reinstall of', kind: 'device', id, clientId: device.client_id })
+  await audit(tx, {
+    personId: viewer.id,
+    action: 'expects a reinstall of',
+    kind: 'device',
+    id,
+    clientId: device.client_id,
+  })
   return { id }
 }
 
 /** Gives this device the history of one that it was before. The other is retired for good. */
 async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Promise<{ id: DeviceId }> {
-  if (id === from) throw new ProblemError('invalid', 'A device cannot be merged with itself. Choose the one that it was before.', [{ at: 'from', message: 'the same device' }])
+  if (id === from)
+    throw new ProblemError('invalid', 'A device cannot be merged with itself. Choose the one that it was before.', [
+      { at: 'from', message: 'the same device' },
+    ])
   // In order of id, as everything that locks several devices does.
   await tx.query('select from device where id = any($1) order by id for update', [[id, from]])
   const device = await take(tx, viewer, id, false)
-  const old = (await firstRow<DeviceRow>(tx, 'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1', [from]))
-  if (old?.client_id !== device.client_id) throw new ProblemError('invalid', 'Both must be devices of the same client.', [{ at: 'from', message: 'of another client, or not there' }])
-  if (old.merged_into !== null) throw new ProblemError('invalid', `${old.name} was merged into another device already.`, [{ at: 'from', message: 'merged already' }])
+  const old = await firstRow<DeviceRow>(
+    tx,
+    'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1',
+    [from],
+  )
+  if (old?.client_id !== device.client_id)
+    throw new ProblemError('invalid', 'Both must be devices of the same client.', [
+      { at: 'from', message: 'of another client, or not there' },
+    ])
+  if (old.merged_into !== null)
+    throw new ProblemError('invalid', `${old.name} was merged into another device already.`, [
+      { at: 'from', message: 'merged already' },
+    ])
   await closeAll(tx, from, 'merged')
-  for (const table of ['report', 'post_change', 'alert', 'held', 'mending', 'response'] as const) await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
+  for (const table of ['report', 'post_change', 'alert', 'held', 'mending', 'response'] as const)
+    await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.
-  await tx.query('insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event where device_id = $2 on conflict do nothing', [id, from])
+  await tx.query(
+    'insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event where device_id = $2 on conflict do nothing',
+    [id, from],
+  )
   await tx.query('delete from log_event where device_id = $1', [from])
-  await tx.query('insert into device_fact select $1, subject, at, value from device_fact where device_id = $2 on conflict do nothing', [id, from])
+  await tx.query(
+    'insert into device_fact select $1, subject, at, value from device_fact where device_id = $2 on conflict do nothing',
+    [id, from],
+  )
   await tx.query('delete from device_fact where device_id = $1', [from])
   await tx.query('delete from role_finding where device_id = $1', [from])
-  await tx.query('update device set retired_at = coalesce(retired_at, now()), merged_into = $2, key_digest = $3, version = version + 1 where id = $1', [from, id, noKey()])
-  await tx.query(`
+  await tx.query(
+    'update device set retired_at = coalesce(retired_at, now()), merged_into = $2, key_digest = $3, version = version + 1 where id = $1',
+    [from, id, noKey()],
+  )
+  await tx.query(
+    `
     update device d set enrolled_at = least(d.enrolled_at, o.enrolled_at), roles = array(select distinct unnest(d.roles || o.roles) order by 1), tags = array(select distinct unnest(d.tags || o.tags) order by 1)
-    from device o where d.id = $1 and o.id = $2`, [id, from])
+    from device o where d.id = $1 and o.id = $2`,
+    [id, from],
+  )
   await reconsider(tx, id, Date.now())
-  await audit(tx, { personId: viewer.id, action: 'merged', kind: 'device', id, clientId: device.client_id, detail: { from, name: old.name } })
+  await audit(tx, {
+    personId: viewer.id,
+    action: 'merged',
+    kind: 'device',
+    id,
+    clientId: device.client_id,
+    detail: { from, name: old.name },
+  })
   announce(tx, { topic: 'estate', clientIds: [device.client_id], deviceIds: [id, from] })
   return { id }
 }
 
 export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'PUT', url: '/api/devices/:id', access: 'technician', summary: 'Rename a device, move it to another site, set its tags', answer: madeSchema, body: deviceMoveSchema,
+    method: 'PUT',
+    url: '/api/devices/:id',
+    access: 'technician',
+    summary: 'Rename a device, move it to another site, set its tags',
+    answer: madeSchema,
+    body: deviceMoveSchema,
     handle: ({ viewer, id, body }) => inTransaction(pool, (tx) => move(tx, viewer, id(), body)),
   })
   route(app, {
-    method: 'POST', url: '/api/devices/:id/retire', access: 'technician', summary: 'Take a device out of use: its history is kept, its key is revoked', answer: madeSchema,
+    method: 'POST',
+    url: '/api/devices/:id/retire',
+    access: 'technician',
+    summary: 'Take a device out of use: its history is kept, its key is revoked',
+    answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, (tx) => retire(tx, viewer, id())),
   })
   route(app, {
-    method: 'POST', url: '/api/devices/:id/bring-back', access: 'technician', summary: 'Take a retired device into use again; its agent enrols anew under its name', answer: madeSchema,
+    method: 'POST',
+    url: '/api/devices/:id/bring-back',
+    access: 'technician',
+    summary: 'Take a retired device into use again; its agent enrols anew under its name',
+    answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, (tx) => bringBack(tx, viewer, id())),
   })
   route(app, {
-    method: 'POST', url: '/api/devices/:id/expect-reinstall', access: 'technician', summary: 'For an hour, an agent that enrols under this name takes this device over', answer: madeSchema,
+    method: 'POST',
+    url: '/api/devices/:id/expect-reinstall',
+    access: 'technician',
+    summary: 'For an hour, an agent that enrols under this name takes this device over',
+    answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, (tx) => expectReinstall(tx, viewer, id())),
   })
   route(app, {
-    method: 'POST', url: '/api/devices/:id/merge', access: 'technician', summary: 'Give this device the history of one that it was before', answer: madeSchema, body: deviceMergeSchema,
+    method: 'POST',
+    url: '/api/devices/:id/merge',
+    access: 'technician',
+    summary: 'Give this device the history of one that it was before',
+    answer: madeSchema,
+    body: deviceMergeSchema,
     handle: ({ viewer, id, body }) => inTransaction(pool, (tx) => merge(tx, viewer, id(), body.from)),
   })
   route(app, {
-    method: 'GET', url: '/api/retired-devices', access: 'technician', summary: 'Devices out of use, newest first', answer: retiredDevicesSchema,
-    handle: ({ viewer }) => rows<RetiredDevice>(pool, `
+    method: 'GET',
+    url: '/api/retired-devices',
+    access: 'technician',
+    summary: 'Devices out of use, newest first',
+    answer: retiredDevicesSchema,
+    handle: ({ viewer }) =>
+      rows<RetiredDevice>(
+        pool,
+        `
       select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", d.retired_at as "retiredAt", d.merged_into as "mergedInto"
       from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-      where d.retired_at is not null and ${ofClients('d.client_id', 1)} order by d.retired_at desc limit 2000`, [viewer.clientIds]),
+      where d.retired_at is not null and ${ofClients('d.client_id', 1)} order by d.retired_at desc limit 2000`,
+        [viewer.clientIds],
+      ),
   })
 }

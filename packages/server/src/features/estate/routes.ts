@@ -1,4 +1,25 @@
-import { aTime, boardSchema, clientsSchema, deviceEventsSchema, devicePageSchema, deviceRolesSchema, foundSchema, madeSchema, newClientSchema, newSiteSchema, rolesSchema, siteNetworksSchema, type BoardDevice, type Client, type DeviceEvent, type DevicePage, type RefusedPartView, type Found, type Role, type Site } from '#contract'
+import {
+  aTime,
+  boardSchema,
+  clientsSchema,
+  deviceEventsSchema,
+  devicePageSchema,
+  deviceRolesSchema,
+  foundSchema,
+  madeSchema,
+  newClientSchema,
+  newSiteSchema,
+  rolesSchema,
+  siteNetworksSchema,
+  type BoardDevice,
+  type Client,
+  type DeviceEvent,
+  type DevicePage,
+  type RefusedPartView,
+  type Found,
+  type Role,
+  type Site,
+} from '#contract'
 import { collectorOfMetric, logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
@@ -13,31 +34,55 @@ import { boardDevice, boardRows } from './board'
 import { find } from './find'
 
 /** @throws ProblemError not-found when the viewer may not see the device. */
-export async function needDevice(db: Db, viewer: Viewer, id: number): Promise<{ id: number; name: string; client_id: number }> {
-  const device = await firstRow<{ id: number; name: string; client_id: number }>(db, 'select id, name, client_id from device where id = $1 and retired_at is null', [id])
+export async function needDevice(
+  db: Db,
+  viewer: Viewer,
+  id: number,
+): Promise<{ id: number; name: string; client_id: number }> {
+  const device = await firstRow<{ id: number; name: string; client_id: number }>(
+    db,
+    'select id, name, client_id from device where id = $1 and retired_at is null',
+    [id],
+  )
   if (!device) throw new ProblemError('not-found')
   needClient(viewer, device.client_id)
   return device
 }
 
 interface MoreRow {
-  agent_version: string; clock_offset_ms: number; enrolled_at: number; failed: DevicePage['failed']; lost_reports: number; left_out_entries: number; old_entries: number; refused_count: number
-  roster_sent: string | null; roster_sent_at: number | null; roster_confirmed: string | null; roster_confirmed_at: number | null
+  agent_version: string
+  clock_offset_ms: number
+  enrolled_at: number
+  failed: DevicePage['failed']
+  lost_reports: number
+  left_out_entries: number
+  old_entries: number
+  refused_count: number
+  roster_sent: string | null
+  roster_sent_at: number | null
+  roster_confirmed: string | null
+  roster_confirmed_at: number | null
 }
 
 /** The newest value of each series. Not all are read with each report, but each once an hour. */
 async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
   // Backwards along the key of one device, within the partition of this week or two.
-  const found = await rows<{ at: number; series: [string, string][]; value: number[] }>(db, `
+  const found = await rows<{ at: number; series: [string, string][]; value: number[] }>(
+    db,
+    `
     with newest as (select at from report where device_id = $1 order by at desc limit 1)
     select distinct on (p.layout_id) p.at, l.series, p.value from newest join report p on p.device_id = $1 and p.at > newest.at - interval '2 hours' join layout l on l.id = p.layout_id
-    order by p.layout_id, p.at desc`, [id])
+    order by p.layout_id, p.at desc`,
+    [id],
+  )
   const newestFirst = found.sort((a, b) => b.at - a.at)
   // Of each collector what it read last, so that a disk that is gone does not stay in sight.
   const told = new Set<string>()
   const readings = newestFirst.flatMap(({ series, value }) => {
     const of = ([metric]: [string, string]) => collectorOfMetric(metric) ?? metric
-    const mine = series.map((one, i): [string, string, string, number] => [of(one), ...one, value[i]!]).filter(([collector]) => !told.has(collector))
+    const mine = series
+      .map((one, i): [string, string, string, number] => [of(one), ...one, value[i]!])
+      .filter(([collector]) => !told.has(collector))
     for (const [collector] of mine) told.add(collector)
     return mine.map(([, metric, instance, number]): [string, string, number] => [metric, instance, number])
   })
@@ -46,87 +91,177 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
 
 /** The newest parts of a device's reports that were refused; of a long one its beginning is enough to know it again. */
 function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
-  return rows(db, 'select id, received_at as at, seq, pointer, code, detail, left(body, 2000) as body from refused_report where device_id = $1 order by id desc limit 20', [id])
+  return rows(
+    db,
+    'select id, received_at as at, seq, pointer, code, detail, left(body, 2000) as body from refused_report where device_id = $1 order by id desc limit 20',
+    [id],
+  )
 }
 
 async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
   const [row] = await boardRows(pool, viewer.clientIds, id)
   if (!row) throw new ProblemError('not-found')
-  const more = (await firstRow<MoreRow>(pool, 'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries, refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1', [id]))!
+  const more = (await firstRow<MoreRow>(
+    pool,
+    'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries, refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1',
+    [id],
+  ))!
   const context = await loadContext(pool, id)
   const mark = context && rosterMark(context.roster)
   const { facts, times } = await readFacts(pool, id)
   return {
-    ...boardDevice(row, Date.now()), siteId: row.site_id, zone: row.zone, agentVersion: more.agent_version, clockOffset: more.clock_offset_ms,
-    enrolledAt: more.enrolled_at, facts, factTimes: times, failed: more.failed, lostReports: more.lost_reports, leftOutEntries: more.left_out_entries, oldEntries: more.old_entries,
-    refusedCount: more.refused_count, refused: more.refused_count && viewer.access !== 'contact' ? await refusedOf(pool, id) : [],
+    ...boardDevice(row, Date.now()),
+    siteId: row.site_id,
+    zone: row.zone,
+    agentVersion: more.agent_version,
+    clockOffset: more.clock_offset_ms,
+    enrolledAt: more.enrolled_at,
+    facts,
+    factTimes: times,
+    failed: more.failed,
+    lostReports: more.lost_reports,
+    leftOutEntries: more.left_out_entries,
+    oldEntries: more.old_entries,
+    refusedCount: more.refused_count,
+    refused: more.refused_count && viewer.access !== 'contact' ? await refusedOf(pool, id) : [],
     latest: await latestOf(pool, id),
-    roster: { sentAt: mark === more.roster_sent ? more.roster_sent_at : null, confirmedAt: mark === more.roster_confirmed ? more.roster_confirmed_at : null },
+    roster: {
+      sentAt: mark === more.roster_sent ? more.roster_sent_at : null,
+      confirmedAt: mark === more.roster_confirmed ? more.roster_confirmed_at : null,
+    },
   }
 }
 
 function refuseBadNetworks(networks: readonly string[]): void {
   const wrong = networks.find((one) => !readNetwork(one))
-  if (wrong !== undefined) throw new ProblemError('invalid', `“${wrong}” is no network. Write it like 192.0.2.0/24, with the bits of the host at zero.`, [{ at: 'networks', message: 'not in CIDR notation' }])
+  if (wrong !== undefined)
+    throw new ProblemError(
+      'invalid',
+      `“${wrong}” is no network. Write it like 192.0.2.0/24, with the bits of the host at zero.`,
+      [{ at: 'networks', message: 'not in CIDR notation' }],
+    )
 }
 
 export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'GET', url: '/api/clients', access: 'contact', summary: 'Clients with their sites', answer: clientsSchema,
+    method: 'GET',
+    url: '/api/clients',
+    access: 'contact',
+    summary: 'Clients with their sites',
+    answer: clientsSchema,
     async handle({ viewer }): Promise<Client[]> {
-      const clients = await rows<Omit<Client, 'sites'>>(pool, `
+      const clients = await rows<Omit<Client, 'sites'>>(
+        pool,
+        `
         select c.id, c.name, c.code, (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
-        from client c where ${ofClients('c.id', 1)} order by c.name limit 2000`, [viewer.clientIds])
-      const sites = await rows<Site>(pool, `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)} order by name limit 20000`, [viewer.clientIds])
+        from client c where ${ofClients('c.id', 1)} order by c.name limit 2000`,
+        [viewer.clientIds],
+      )
+      const sites = await rows<Site>(
+        pool,
+        `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)} order by name limit 20000`,
+        [viewer.clientIds],
+      )
       return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
     },
   })
 
   route(app, {
-    method: 'POST', url: '/api/clients', access: 'lead', summary: 'Add a client', answer: madeSchema, body: newClientSchema,
-    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
-      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Clients are added by a lead of all of them.')
-      const row = await firstRow<{ id: number }>(tx, 'insert into client (name, code) values ($1, $2) on conflict do nothing returning id', [body.name, body.code])
-      if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
-      await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
-      announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
-      return row
-    }),
+    method: 'POST',
+    url: '/api/clients',
+    access: 'lead',
+    summary: 'Add a client',
+    answer: madeSchema,
+    body: newClientSchema,
+    handle: ({ body, viewer }) =>
+      inTransaction(pool, async (tx) => {
+        if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Clients are added by a lead of all of them.')
+        const row = await firstRow<{ id: number }>(
+          tx,
+          'insert into client (name, code) values ($1, $2) on conflict do nothing returning id',
+          [body.name, body.code],
+        )
+        if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
+        await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
+        announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+        return row
+      }),
   })
 
   route(app, {
-    method: 'POST', url: '/api/sites', access: 'lead', summary: 'Add a site', answer: madeSchema, body: newSiteSchema,
-    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => {
-      if (!IANAZone.isValidZone(body.zone)) throw new ProblemError('invalid', `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`, [{ at: 'zone', message: 'unknown time zone' }])
-      needClient(viewer, body.clientId)
-      if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId]))) throw new ProblemError('not-found', 'There is no such client.')
-      refuseBadNetworks(body.networks)
-      const row = await firstRow<{ id: number }>(tx, 'insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing returning id', [body.clientId, body.name, body.zone, body.networks])
-      if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')
-      await audit(tx, { personId: viewer.id, action: 'added', kind: 'site', id: row.id, clientId: body.clientId })
-      return row
-    }),
+    method: 'POST',
+    url: '/api/sites',
+    access: 'lead',
+    summary: 'Add a site',
+    answer: madeSchema,
+    body: newSiteSchema,
+    handle: ({ body, viewer }) =>
+      inTransaction(pool, async (tx) => {
+        if (!IANAZone.isValidZone(body.zone))
+          throw new ProblemError(
+            'invalid',
+            `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`,
+            [{ at: 'zone', message: 'unknown time zone' }],
+          )
+        needClient(viewer, body.clientId)
+        if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId])))
+          throw new ProblemError('not-found', 'There is no such client.')
+        refuseBadNetworks(body.networks)
+        const row = await firstRow<{ id: number }>(
+          tx,
+          'insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing returning id',
+          [body.clientId, body.name, body.zone, body.networks],
+        )
+        if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')
+        await audit(tx, { personId: viewer.id, action: 'added', kind: 'site', id: row.id, clientId: body.clientId })
+        return row
+      }),
   })
 
   route(app, {
-    method: 'PUT', url: '/api/sites/:id/networks', access: 'technician', summary: 'Declare the networks of a site', answer: siteNetworksSchema, body: siteNetworksSchema,
-    handle: ({ body, id, viewer }) => inTransaction(pool, async (tx) => {
-      refuseBadNetworks(body.networks)
-      const row = await firstRow<{ client_id: number }>(tx, `update site set networks = $2 where id = $1 and ${ofClients('client_id', 3)} returning client_id`, [id(), body.networks, viewer.clientIds])
-      if (!row) throw new ProblemError('not-found')
-      await audit(tx, { personId: viewer.id, action: 'declared networks of', kind: 'site', id: id(), clientId: row.client_id, detail: body })
-      announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
-      return { networks: body.networks }
-    }),
+    method: 'PUT',
+    url: '/api/sites/:id/networks',
+    access: 'technician',
+    summary: 'Declare the networks of a site',
+    answer: siteNetworksSchema,
+    body: siteNetworksSchema,
+    handle: ({ body, id, viewer }) =>
+      inTransaction(pool, async (tx) => {
+        refuseBadNetworks(body.networks)
+        const row = await firstRow<{ client_id: number }>(
+          tx,
+          `update site set networks = $2 where id = $1 and ${ofClients('client_id', 3)} returning client_id`,
+          [id(), body.networks, viewer.clientIds],
+        )
+        if (!row) throw new ProblemError('not-found')
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'declared networks of',
+          kind: 'site',
+          id: id(),
+          clientId: row.client_id,
+          detail: body,
+        })
+        announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
+        return { networks: body.networks }
+      }),
   })
 
   route(app, {
-    method: 'GET', url: '/api/roles', access: 'contact', summary: 'Roles that a device can have', answer: rolesSchema,
+    method: 'GET',
+    url: '/api/roles',
+    access: 'contact',
+    summary: 'Roles that a device can have',
+    answer: rolesSchema,
     handle: (): Promise<Role[]> => rows(pool, 'select id, name from role order by name limit 500'),
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices', access: 'contact', summary: 'Devices, as the board compares them', answer: boardSchema,
+    method: 'GET',
+    url: '/api/devices',
+    access: 'contact',
+    summary: 'Devices, as the board compares them',
+    answer: boardSchema,
     async handle({ viewer }): Promise<BoardDevice[]> {
       const now = Date.now()
       return (await boardRows(pool, viewer.clientIds)).map((row) => boardDevice(row, now))
@@ -134,32 +269,64 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices/:id', access: 'contact', summary: 'One device', answer: devicePageSchema,
+    method: 'GET',
+    url: '/api/devices/:id',
+    access: 'contact',
+    summary: 'One device',
+    answer: devicePageSchema,
     handle: ({ viewer, id }) => devicePage(pool, viewer, id()),
   })
 
   route(app, {
-    method: 'GET', url: '/api/devices/:id/events', access: 'contact', summary: 'Log events of a device, newest first', answer: deviceEventsSchema,
-    query: Joi.object<{ before?: number; limit: number }, true>({ before: aTime, limit: Joi.number().integer().min(1).max(500).default(100) }),
+    method: 'GET',
+    url: '/api/devices/:id/events',
+    access: 'contact',
+    summary: 'Log events of a device, newest first',
+    answer: deviceEventsSchema,
+    query: Joi.object<{ before?: number; limit: number }, true>({
+      before: aTime,
+      limit: Joi.number().integer().min(1).max(500).default(100),
+    }),
     async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
       await needDevice(pool, viewer, id())
-      const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(pool, `
+      const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(
+        pool,
+        `
         select at, channel, source, event_id as id, level, text from log_event
-        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') order by at desc, seq desc, n desc limit $3`, [id(), time(query.before ?? null), query.limit])
+        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') order by at desc, seq desc, n desc limit $3`,
+        [id(), time(query.before ?? null), query.limit],
+      )
       return found.map((row) => ({ ...row, level: logLevels[row.level]! }))
     },
   })
 
   route(app, {
-    method: 'PUT', url: '/api/devices/:id/roles', access: 'technician', summary: 'Set the roles of a device', answer: deviceRolesSchema, body: deviceRolesSchema,
+    method: 'PUT',
+    url: '/api/devices/:id/roles',
+    access: 'technician',
+    summary: 'Set the roles of a device',
+    answer: deviceRolesSchema,
+    body: deviceRolesSchema,
     async handle({ viewer, id, body }) {
       const device = await needDevice(pool, viewer, id())
       return inTransaction(pool, async (tx) => {
         const known = await rows<{ id: string }>(tx, 'select id from role where id = any($1)', [body.roles])
-        if (known.length !== body.roles.length) throw new ProblemError('invalid', `There is no role “${body.roles.find((role) => !known.some((one) => one.id === role))}”.`, [{ at: 'roles', message: 'unknown role' }])
+        if (known.length !== body.roles.length)
+          throw new ProblemError(
+            'invalid',
+            `There is no role “${body.roles.find((role) => !known.some((one) => one.id === role))}”.`,
+            [{ at: 'roles', message: 'unknown role' }],
+          )
         await tx.query('update device set roles = $2 where id = $1', [device.id, body.roles])
         await reconsider(tx, device.id, Date.now())
-        await audit(tx, { personId: viewer.id, action: 'set roles of', kind: 'device', id: device.id, clientId: device.client_id, detail: body })
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'set roles of',
+          kind: 'device',
+          id: device.id,
+          clientId: device.client_id,
+          detail: body,
+        })
         announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [device.id] })
         return { roles: body.roles }
       })
@@ -167,7 +334,11 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
   })
 
   route(app, {
-    method: 'GET', url: '/api/find', access: 'contact', summary: 'Find a device, client, template, alert or window by name', answer: foundSchema,
+    method: 'GET',
+    url: '/api/find',
+    access: 'contact',
+    summary: 'Find a device, client, template, alert or window by name',
+    answer: foundSchema,
     query: Joi.object<{ q: string }, true>({ q: Joi.string().trim().min(1).max(100).required() }),
     handle: ({ viewer, query }): Promise<Found[]> => find(pool, viewer, query.q),
   })

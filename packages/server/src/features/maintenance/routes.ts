@@ -1,5 +1,24 @@
-import { madeSchema, newWindowSchema, watchlineSchema, windowListSchema, windowPageSchema, type NewWindow, type Watchline, type WindowPage, type WindowView } from '#contract'
-import { hour, isOver, knownTargetFaults, matcher, reaches, targetSentence, type DeviceTraits, type Target } from '#core'
+import {
+  madeSchema,
+  newWindowSchema,
+  watchlineSchema,
+  windowListSchema,
+  windowPageSchema,
+  type NewWindow,
+  type Watchline,
+  type WindowPage,
+  type WindowView,
+} from '#contract'
+import {
+  hour,
+  isOver,
+  knownTargetFaults,
+  matcher,
+  reaches,
+  targetSentence,
+  type DeviceTraits,
+  type Target,
+} from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { outdate, reconsiderAll } from '../../engine'
@@ -13,7 +32,13 @@ import { isWithin, matching, readEstate, type Estate } from '../policy'
 import { windowOf, type WindowRow } from '../../store/windows'
 import { watchline } from './watchline'
 
-type ListedRow = WindowRow & { created_at: number; created_by_name: string | null; ended_by_name: string | null; held_now: number; held_total: number }
+type ListedRow = WindowRow & {
+  created_at: number
+  created_by_name: string | null
+  ended_by_name: string | null
+  held_now: number
+  held_total: number
+}
 
 const listSelect = `
   select w.*, p.name as created_by_name, case when w.ended_at is null then null else e.name end as ended_by_name,
@@ -23,24 +48,43 @@ const listSelect = `
 
 function view(row: ListedRow, estate: Estate, devices: readonly DeviceTraits[]): WindowView {
   return {
-    ...windowOf(row), reason: row.reason, targetText: targetSentence(row.target, estate), clientId: row.client_id, deviceCount: matching(row.target, devices),
-    createdBy: row.created_by_name ?? '', createdAt: row.created_at, endedBy: row.ended_by_name, heldNow: row.held_now, heldTotal: row.held_total,
+    ...windowOf(row),
+    reason: row.reason,
+    targetText: targetSentence(row.target, estate),
+    clientId: row.client_id,
+    deviceCount: matching(row.target, devices),
+    createdBy: row.created_by_name ?? '',
+    createdAt: row.created_at,
+    endedBy: row.ended_by_name,
+    heldNow: row.held_now,
+    heldTotal: row.held_total,
   }
 }
 
 /** @param reaching also those that are not of the viewer's clients alone */
 async function listWindows(db: Db, viewer: Viewer, id: number | null = null, reaching = false): Promise<WindowView[]> {
-  const found = await rows<ListedRow>(db, `${listSelect}
-    where ${ofClients('w.client_id', 1)} and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`, [reaching ? null : viewer.clientIds, id])
+  const found = await rows<ListedRow>(
+    db,
+    `${listSelect}
+    where ${ofClients('w.client_id', 1)} and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`,
+    [reaching ? null : viewer.clientIds, id],
+  )
   const estate = await readEstate(db, viewer.clientIds)
-  const devices = await allTraits(db, found.map((row) => row.target))
+  const devices = await allTraits(
+    db,
+    found.map((row) => row.target),
+  )
   return found.map((row) => view(row, estate, devices))
 }
 
 /** The one client that a target belongs to, or null when it may reach several. */
 async function clientOf(db: Db, target: Target): Promise<number | null> {
   if (target.on === 'client') return target.clientId
-  if (target.on === 'site') return (await firstRow<{ client_id: number }>(db, 'select client_id from site where id = $1', [target.siteId]))?.client_id ?? null
+  if (target.on === 'site')
+    return (
+      (await firstRow<{ client_id: number }>(db, 'select client_id from site where id = $1', [target.siteId]))
+        ?.client_id ?? null
+    )
   if (target.on === 'all') {
     for (const part of target.of) {
       const client = await clientOf(db, part)
@@ -48,36 +92,78 @@ async function clientOf(db: Db, target: Target): Promise<number | null> {
     }
   }
   if (target.on !== 'devices') return null
-  const found = await rows<{ client_id: number }>(db, 'select distinct client_id from device where id = any($1)', [target.deviceIds])
+  const found = await rows<{ client_id: number }>(db, 'select distinct client_id from device where id = any($1)', [
+    target.deviceIds,
+  ])
   return found.length === 1 ? found[0]!.client_id : null
 }
 
 /** @throws ProblemError where the target is more than the viewer may speak for, or names what is not there (yet) */
 async function needTarget(tx: Db, viewer: Viewer, target: Target): Promise<void> {
   const estate = await readEstate(tx, null)
-  if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate)) throw target.on === 'devices' ? new ProblemError('not-found') : new ProblemError('not-allowed', 'You may only do this for your own clients.')
+  if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate))
+    throw target.on === 'devices'
+      ? new ProblemError('not-found')
+      : new ProblemError('not-allowed', 'You may only do this for your own clients.')
   const faults = knownTargetFaults(target, estate).map(({ at, message }) => ({ at, message }))
   if (faults.length) throw new ProblemError('invalid', faults[0]!.message, faults)
 }
 
 /** @param pastAllowed a demo has windows in its history */
-async function openWindow(tx: Db, body: NewWindow, viewer: Viewer, now: number, pastAllowed: boolean): Promise<{ id: number }> {
+async function openWindow(
+  tx: Db,
+  body: NewWindow,
+  viewer: Viewer,
+  now: number,
+  pastAllowed: boolean,
+): Promise<{ id: number }> {
   const from = body.from ?? now
-  if (body.until !== null && body.until <= from) throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [{ at: 'until', message: 'not after the beginning' }])
-  if (!pastAllowed && from < now - 60_000) throw new ProblemError('invalid', 'A window cannot begin in the past: what was raised then stays raised. Begin it now.', [{ at: 'from', message: 'in the past' }])
+  if (body.until !== null && body.until <= from)
+    throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [
+      { at: 'until', message: 'not after the beginning' },
+    ])
+  if (!pastAllowed && from < now - 60_000)
+    throw new ProblemError(
+      'invalid',
+      'A window cannot begin in the past: what was raised then stays raised. Begin it now.',
+      [{ at: 'from', message: 'in the past' }],
+    )
   await needTarget(tx, viewer, body.target)
   const clientId = await clientOf(tx, body.target)
-  if (clientId === null && !mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A window for several clients is made by somebody who sees every client. Make one for each client.')
+  if (clientId === null && !mayChangeAll(viewer))
+    throw new ProblemError(
+      'not-allowed',
+      'A window for several clients is made by somebody who sees every client. Make one for each client.',
+    )
   const { id } = (await firstRow<{ id: number }>(tx, `select nextval('policy_object_id')::int as id`))!
-  await tx.query(`
+  await tx.query(
+    `
     insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, created_by, created_at, saved_by)
     values ($1, 1, $2, $3, $4, $5, $6, $7, $8, $9, now(), $9)`,
-    [id, body.name, body.reason, clientId, JSON.stringify(body.target), JSON.stringify(body.subject), time(from), time(body.until), viewer.id])
+    [
+      id,
+      body.name,
+      body.reason,
+      clientId,
+      JSON.stringify(body.target),
+      JSON.stringify(body.subject),
+      time(from),
+      time(body.until),
+      viewer.id,
+    ],
+  )
   await tx.query('insert into window_progress (window_id) values ($1)', [id])
   const touched = (await allTraits(tx, [body.target])).filter(matcher(body.target))
-  await outdate(tx, touched.map((device) => device.id))
+  await outdate(
+    tx,
+    touched.map((device) => device.id),
+  )
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'window', id, clientId, detail: { ...body } })
-  announce(tx, { topic: 'windows', clientIds: clientId === null ? null : [clientId], deviceIds: touched.map((device) => device.id) })
+  announce(tx, {
+    topic: 'windows',
+    clientIds: clientId === null ? null : [clientId],
+    deviceIds: touched.map((device) => device.id),
+  })
   return { id }
 }
 
@@ -88,49 +174,96 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   else if (!mayChangeAll(viewer)) throw new ProblemError('not-found')
   const window = windowOf(row)
   if (isOver(window, now)) throw new ProblemError('already-ended')
-  await tx.query(`
+  await tx.query(
+    `
     insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, ended_at, created_by, created_at, saved_by)
     select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3 from maintenance_window where id = $1`,
-    [id, time(Math.max(now, window.from)), viewer.id])
+    [id, time(Math.max(now, window.from)), viewer.id],
+  )
   await tx.query('update window_progress set over = true where window_id = $1', [id])
   const touched = (await allTraits(tx, [window.target])).filter(matcher(window.target))
-  await reconsiderAll(tx, touched.map((device) => device.id), now)
+  await reconsiderAll(
+    tx,
+    touched.map((device) => device.id),
+    now,
+  )
   await audit(tx, { personId: viewer.id, action: 'ended', kind: 'window', id, clientId: row.client_id })
-  announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: touched.map((device) => device.id) })
+  announce(tx, {
+    topic: 'windows',
+    clientIds: row.client_id === null ? null : [row.client_id],
+    deviceIds: touched.map((device) => device.id),
+  })
   return { id }
 }
 
 export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed: boolean): void {
-  route(app, { method: 'GET', url: '/api/windows', access: 'contact', summary: 'Maintenance windows, newest beginning first', answer: windowListSchema, handle: ({ viewer }) => listWindows(pool, viewer) })
   route(app, {
-    method: 'GET', url: '/api/windows/:id', access: 'contact', summary: 'One window with its record', answer: windowPageSchema,
+    method: 'GET',
+    url: '/api/windows',
+    access: 'contact',
+    summary: 'Maintenance windows, newest beginning first',
+    answer: windowListSchema,
+    handle: ({ viewer }) => listWindows(pool, viewer),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/windows/:id',
+    access: 'contact',
+    summary: 'One window with its record',
+    answer: windowPageSchema,
     async handle({ viewer, id }): Promise<WindowPage> {
       const [window] = await listWindows(pool, viewer, id())
       if (!window) throw new ProblemError('not-found')
-      const record = await rows<HeldRow>(pool, `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} order by h.held_at limit 2000`, [id(), viewer.clientIds])
+      const record = await rows<HeldRow>(
+        pool,
+        `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} order by h.held_at limit 2000`,
+        [id(), viewer.clientIds],
+      )
       return { ...window, record }
     },
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/windows', access: 'contact', summary: 'Windows that reach a device', answer: windowListSchema,
+    method: 'GET',
+    url: '/api/devices/:id/windows',
+    access: 'contact',
+    summary: 'Windows that reach a device',
+    answer: windowListSchema,
     async handle({ viewer, id }): Promise<WindowView[]> {
       await needDevice(pool, viewer, id())
       // A window for every client reaches this one too, so a contact sees it at the device.
       const windows = await listWindows(pool, viewer, null, true)
-      const device = (await allTraits(pool, windows.map((window) => window.target))).find((one) => one.id === id())!
+      const device = (
+        await allTraits(
+          pool,
+          windows.map((window) => window.target),
+        )
+      ).find((one) => one.id === id())!
       return windows.filter((window) => reaches(window, device))
     },
   })
   route(app, {
-    method: 'POST', url: '/api/windows', access: 'technician', summary: 'Make a maintenance window', answer: madeSchema, body: newWindowSchema,
+    method: 'POST',
+    url: '/api/windows',
+    access: 'technician',
+    summary: 'Make a maintenance window',
+    answer: madeSchema,
+    body: newWindowSchema,
     handle: ({ body, viewer }) => inTransaction(pool, (tx) => openWindow(tx, body, viewer, Date.now(), pastAllowed)),
   })
   route(app, {
-    method: 'POST', url: '/api/windows/:id/end', access: 'technician', summary: 'End a window now; what still fails is raised at once', answer: madeSchema,
+    method: 'POST',
+    url: '/api/windows/:id/end',
+    access: 'technician',
+    summary: 'End a window now; what still fails is raised at once',
+    answer: madeSchema,
     handle: ({ viewer, id }) => inTransaction(pool, (tx) => endWindow(tx, id(), viewer, Date.now())),
   })
   route(app, {
-    method: 'GET', url: '/api/watchline', access: 'contact', summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client', answer: watchlineSchema,
+    method: 'GET',
+    url: '/api/watchline',
+    access: 'contact',
+    summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client',
+    answer: watchlineSchema,
     handle: ({ viewer }): Promise<Watchline> => watchline(pool, viewer, Date.now(), 24 * hour, 12 * hour),
   })
 }

@@ -1,5 +1,17 @@
 import type { Impact, ImpactWatch } from '#contract'
-import { levelConflicts, matcher, rosterChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type EffectiveWatch, type Policy, type PolicyStep, type WatchChange } from '#core'
+import {
+  levelConflicts,
+  matcher,
+  rosterChanges,
+  watchKind,
+  withIncluded,
+  type ClientId,
+  type DeviceTraits,
+  type EffectiveWatch,
+  type Policy,
+  type PolicyStep,
+  type WatchChange,
+} from '#core'
 import { rows, type Db } from '../../db'
 import { reconsiderAll } from '../../engine'
 import { ProblemError } from '../../http/problems'
@@ -19,8 +31,15 @@ function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps
   const edited = new Set(steps.flatMap((step) => (step.of === 'template' && step.id > 0 ? [step.id] : [])))
   if (!edited.size) return 0
   const byId = new Map(policy.templates.map((one) => [one.id, one]))
-  const keys = new Set(policy.templates.filter((one) => edited.has(one.id)).flatMap((one) => one.watches.map((watch) => watch.key)))
-  const placed = policy.assignments.filter((one) => { const template = byId.get(one.templateId); return template && withIncluded(template, byId).some((each) => edited.has(each.id)) }).map((one) => matcher(one.target))
+  const keys = new Set(
+    policy.templates.filter((one) => edited.has(one.id)).flatMap((one) => one.watches.map((watch) => watch.key)),
+  )
+  const placed = policy.assignments
+    .filter((one) => {
+      const template = byId.get(one.templateId)
+      return template && withIncluded(template, byId).some((each) => edited.has(each.id))
+    })
+    .map((one) => matcher(one.target))
   const own = policy.exceptions.filter((one) => keys.has(one.watch)).map((one) => matcher(one.target))
   return devices.filter((device) => own.some((match) => match(device)) && placed.some((match) => match(device))).length
 }
@@ -28,14 +47,22 @@ function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps
 /** @throws ProblemError invalid when a device would get a more urgent level that is reached before a milder one */
 function needLevelsInOrder(changed: readonly DeviceChange[]): void {
   const [first] = levelConflicts(changed)
-  if (first) throw new ProblemError('invalid', `“${first.name}” on one of the devices that this reaches: ${first.message}`, [{ at: `values.${first.at}`, message: first.message }])
+  if (first)
+    throw new ProblemError('invalid', `“${first.name}” on one of the devices that this reaches: ${first.message}`, [
+      { at: `values.${first.at}`, message: first.message },
+    ])
 }
 
 const sentenceOf = (watch: EffectiveWatch | null) => watch && watchKind(watch.kind).sentence(watch.values)
 const listed = 200
 
 /** @param clientIds the clients that the viewer may see; null: all. What happens at others is not told. */
-export async function impactOf(db: Db, changed: readonly DeviceChange[], clientIds: readonly ClientId[] | null, keepOwn = 0): Promise<Impact> {
+export async function impactOf(
+  db: Db,
+  changed: readonly DeviceChange[],
+  clientIds: readonly ClientId[] | null,
+  keepOwn = 0,
+): Promise<Impact> {
   const seen = changed.filter((one) => clientIds?.includes(one.device.clientId) ?? true)
   const positions = new Map<WatchChange, number>()
   const watches: ImpactWatch[] = []
@@ -46,11 +73,25 @@ export async function impactOf(db: Db, changed: readonly DeviceChange[], clientI
       let position = positions.get(change)
       if (position === undefined) {
         positions.set(change, (position = watches.length))
-        watches.push({ key: change.key, name: change.name, change: change.change, parameters: change.parameters, devices: 0, before: sentenceOf(change.before), after: sentenceOf(change.after) })
+        watches.push({
+          key: change.key,
+          name: change.name,
+          change: change.change,
+          parameters: change.parameters,
+          devices: 0,
+          before: sentenceOf(change.before),
+          after: sentenceOf(change.after),
+        })
       }
       watches[position]!.devices++
     }
-  const clientNames = new Map((await rows<{ id: number; name: string }>(db, 'select id, name from client where id = any($1)', [[...new Set(seen.map((one) => one.device.clientId))]])).map((row) => [row.id, row.name]))
+  const clientNames = new Map(
+    (
+      await rows<{ id: number; name: string }>(db, 'select id, name from client where id = any($1)', [
+        [...new Set(seen.map((one) => one.device.clientId))],
+      ])
+    ).map((row) => [row.id, row.name]),
+  )
   return {
     devices: seen.length,
     clients: clientNames.size,
@@ -58,7 +99,10 @@ export async function impactOf(db: Db, changed: readonly DeviceChange[], clientI
     ...count,
     watches: watches.slice(0, listed),
     examples: seen.slice(0, listed).map(({ device, changes }) => ({
-      deviceId: device.id, deviceName: device.name, clientId: device.clientId, clientName: clientNames.get(device.clientId) ?? '',
+      deviceId: device.id,
+      deviceName: device.name,
+      clientId: device.clientId,
+      clientName: clientNames.get(device.clientId) ?? '',
       watches: changes.map((change) => positions.get(change)!).filter((position) => position < listed),
     })),
     cost: await costOf(db, seen),
@@ -66,7 +110,13 @@ export async function impactOf(db: Db, changed: readonly DeviceChange[], clientI
 }
 
 /** What steps would do, worked out and not saved. */
-export async function impactOfSteps(db: Db, before: PolicyInForce, after: Policy, steps: readonly PolicyStep[], clientIds: readonly ClientId[] | null): Promise<Impact> {
+export async function impactOfSteps(
+  db: Db,
+  before: PolicyInForce,
+  after: Policy,
+  steps: readonly PolicyStep[],
+  clientIds: readonly ClientId[] | null,
+): Promise<Impact> {
   const devices = await allTraits(db, [...targetsOf(before), ...targetsOf(after)])
   const seen = clientIds ? devices.filter((device) => clientIds.includes(device.clientId)) : devices
   const changed = rosterChanges(seen, before.compiled, after)
@@ -75,7 +125,8 @@ export async function impactOfSteps(db: Db, before: PolicyInForce, after: Policy
 }
 
 /**
- * Makes a change of policy count: runs `write`, then looks again at exactly the devices whose roster it moved, all in one
+ * Makes a change of policy count: runs `write`, then looks again at exactly the devices whose roster it moved, all in
+ * one
  * transaction. Agents and browsers have it with the commit.
  */
 export async function changePolicy<T>(tx: Db, now: number, write: (before: PolicyInForce) => Promise<T>): Promise<T> {
@@ -84,9 +135,17 @@ export async function changePolicy<T>(tx: Db, now: number, write: (before: Polic
   const before = await policyInForce(tx)
   const result = await write(before)
   const after = await policyAsChanged(tx)
-  const changed = rosterChanges(await allTraits(tx, [...targetsOf(before), ...targetsOf(after)]), before.compiled, after.compiled)
+  const changed = rosterChanges(
+    await allTraits(tx, [...targetsOf(before), ...targetsOf(after)]),
+    before.compiled,
+    after.compiled,
+  )
   needLevelsInOrder(changed)
-  await reconsiderAll(tx, changed.map((one) => one.device.id), now)
+  await reconsiderAll(
+    tx,
+    changed.map((one) => one.device.id),
+    now,
+  )
   announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
   return result
 }

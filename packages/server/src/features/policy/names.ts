@@ -2,21 +2,47 @@ import { conditionsOf, isGroup, matcher, type Condition, type DeviceTraits, type
 import { rows, type Db } from '../../db'
 
 /** What there is in the estate and what it is called. `clientOf`: whose device it is. */
-export interface Estate extends KnownEstate { roles: ReadonlyMap<string, string>; sites: ReadonlyMap<number, SiteRow>; clients: ReadonlyMap<number, string>; devices: ReadonlyMap<number, DeviceRow> }
-interface SiteRow { id: number; name: string; client_id: number; client_name: string }
-interface DeviceRow { id: number; name: string; client_id: number; site_id: number }
+export interface Estate extends KnownEstate {
+  roles: ReadonlyMap<string, string>
+  sites: ReadonlyMap<number, SiteRow>
+  clients: ReadonlyMap<number, string>
+  devices: ReadonlyMap<number, DeviceRow>
+}
+interface SiteRow {
+  id: number
+  name: string
+  client_id: number
+  client_name: string
+}
+interface DeviceRow {
+  id: number
+  name: string
+  client_id: number
+  site_id: number
+}
 
 /** @param clientIds those that the viewer may see; null: all. What is of others is called so, and not by its name. */
 export async function readEstate(db: Db, clientIds: readonly number[] | null): Promise<Estate> {
   const mine = (clientId: number) => clientIds?.includes(clientId) ?? true
-  const named = async <K>(sql: string) => new Map((await rows<{ id: K; name: string }>(db, sql)).map((row) => [row.id, row.name]))
+  const named = async <K>(sql: string) =>
+    new Map((await rows<{ id: K; name: string }>(db, sql)).map((row) => [row.id, row.name]))
   const byId = <T extends { id: number }>(found: readonly T[]) => new Map(found.map((row) => [row.id, row]))
   const clients = await named<number>('select id, name from client limit 5000')
   const roles = await named<string>('select id, name from role limit 1000')
-  const sites = byId(await rows<SiteRow>(db, 'select s.id, s.name, s.client_id, c.name as client_name from site s join client c on c.id = s.client_id limit 20000'))
-  const devices = byId(await rows<DeviceRow>(db, 'select id, name, client_id, site_id from device where retired_at is null limit 100000'))
+  const sites = byId(
+    await rows<SiteRow>(
+      db,
+      'select s.id, s.name, s.client_id, c.name as client_name from site s join client c on c.id = s.client_id limit 20000',
+    ),
+  )
+  const devices = byId(
+    await rows<DeviceRow>(db, 'select id, name, client_id, site_id from device where retired_at is null limit 100000'),
+  )
   return {
-    clients, roles, sites, devices,
+    clients,
+    roles,
+    sites,
+    devices,
     client: (id) => (clients.has(id) && !mine(id) ? 'another client' : (clients.get(id) ?? null)),
     role: (id) => roles.get(id) ?? null,
     device: (id) => {
@@ -25,7 +51,11 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
     },
     site: (id) => {
       const found = sites.get(id)
-      return found ? (mine(found.client_id) ? `${found.client_name} · ${found.name}` : 'a site of another client') : null
+      return found
+        ? mine(found.client_id)
+          ? `${found.client_name} · ${found.name}`
+          : 'a site of another client'
+        : null
     },
     siteClient: (id) => sites.get(id)?.client_id ?? null,
   }
@@ -36,7 +66,9 @@ export function isWithin(target: Target, clientIds: readonly number[], estate: E
   const condition = (one: Condition): boolean => {
     if (one.on === 'client') return clientIds.includes(one.clientId)
     if (one.on === 'site') return clientIds.includes(estate.siteClient(one.siteId) ?? 0)
-    return one.on === 'devices' && one.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
+    return (
+      one.on === 'devices' && one.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
+    )
   }
   if (target.on === 'all') return target.of.some((one) => isWithin(one, clientIds, estate))
   if (target.on === 'any') return target.of.length > 0 && target.of.every((one) => isWithin(one, clientIds, estate))
@@ -45,9 +77,13 @@ export function isWithin(target: Target, clientIds: readonly number[], estate: E
 
 /** Whether a target names what is of other clients. */
 export function isForeign(target: Target, clientIds: readonly number[], estate: Estate): boolean {
-  return conditionsOf(target).some((condition) =>
-    (condition.on === 'client' && !clientIds.includes(condition.clientId)) || (condition.on === 'site' && !clientIds.includes(estate.siteClient(condition.siteId) ?? 0)) ||
-    (condition.on === 'devices' && condition.deviceIds.some((id) => !clientIds.includes(estate.devices.get(id)?.client_id ?? 0))))
+  return conditionsOf(target).some(
+    (condition) =>
+      (condition.on === 'client' && !clientIds.includes(condition.clientId)) ||
+      (condition.on === 'site' && !clientIds.includes(estate.siteClient(condition.siteId) ?? 0)) ||
+      (condition.on === 'devices' &&
+        condition.deviceIds.some((id) => !clientIds.includes(estate.devices.get(id)?.client_id ?? 0))),
+  )
 }
 
 export function matching(target: Target, devices: readonly DeviceTraits[]): number {

@@ -1,5 +1,27 @@
-import type { AssignmentView, ExceptionView, ListedTemplate, PolicyGrid, PolicyListing, TemplatePage, TemplateRevision, TemplateSummary } from '#contract'
-import { conditionsOf, exceptionUses, matcher, targetSentence, templateChanges, watchKind, withIncluded, type ClientId, type DeviceTraits, type ExceptionUse, type TemplateBody, type WatchSpec } from '#core'
+import type {
+  AssignmentView,
+  ExceptionView,
+  ListedTemplate,
+  PolicyGrid,
+  PolicyListing,
+  TemplatePage,
+  TemplateRevision,
+  TemplateSummary,
+} from '#contract'
+import {
+  conditionsOf,
+  exceptionUses,
+  matcher,
+  targetSentence,
+  templateChanges,
+  watchKind,
+  withIncluded,
+  type ClientId,
+  type DeviceTraits,
+  type ExceptionUse,
+  type TemplateBody,
+  type WatchSpec,
+} from '#core'
 import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
@@ -7,11 +29,18 @@ import { allTraits } from '../estate'
 import { isForeign, matching, readEstate, type Estate } from './names'
 import { policyInForce, targetsOf, type PolicyInForce } from '../../store/policy'
 
-interface Saved { id: number; saved_at: number; saved_by: string | null }
+interface Saved {
+  id: number
+  saved_at: number
+  saved_by: string | null
+}
 
 async function savedBy(db: Db, view: 'template' | 'assignment' | 'exception'): Promise<Map<number, Saved>> {
   // The view's name is one of three constants.
-  const found = await rows<Saved>(db, `select v.id, v.saved_at, p.name as saved_by from ${view} v left join person p on p.id = v.saved_by limit 60000`)
+  const found = await rows<Saved>(
+    db,
+    `select v.id, v.saved_at, p.name as saved_by from ${view} v left join person p on p.id = v.saved_by limit 60000`,
+  )
   return new Map(found.map((row) => [row.id, row]))
 }
 
@@ -40,63 +69,116 @@ async function look(db: Db, viewer: Viewer): Promise<Sight> {
     for (const { id } of withIncluded(template, byId)) placed.set(id, [...(placed.get(id) ?? []), match])
   }
   return {
-    policy, devices,
+    policy,
+    devices,
     estate: await readEstate(db, viewer.clientIds),
     uses: new Map(exceptionUses(policy.compiled, devices, Date.now()).map((use) => [use.exception.id, use])),
-    people: new Map((await rows<{ id: number; name: string }>(db, 'select id, name from person limit 10000')).map((row) => [row.id, row.name])),
-    saved: { template: await savedBy(db, 'template'), assignment: await savedBy(db, 'assignment'), exception: await savedBy(db, 'exception') },
-    reached: new Map(policy.templates.map((one) => [one.id, devices.filter((device) => placed.get(one.id)?.some((match) => match(device)))])),
+    people: new Map(
+      (await rows<{ id: number; name: string }>(db, 'select id, name from person limit 10000')).map((row) => [
+        row.id,
+        row.name,
+      ]),
+    ),
+    saved: {
+      template: await savedBy(db, 'template'),
+      assignment: await savedBy(db, 'assignment'),
+      exception: await savedBy(db, 'exception'),
+    },
+    reached: new Map(
+      policy.templates.map((one) => [
+        one.id,
+        devices.filter((device) => placed.get(one.id)?.some((match) => match(device))),
+      ]),
+    ),
   }
 }
 
-const by = (sight: Sight, of: keyof Sight['saved'], id: number) => sight.saved[of].get(id)?.saved_by ?? 'the first start'
+const by = (sight: Sight, of: keyof Sight['saved'], id: number) =>
+  sight.saved[of].get(id)?.saved_by ?? 'the first start'
 
 function summary(sight: Sight, id: number): TemplateSummary {
   const { name, description, revision, watches, includes } = sight.policy.templates.find((one) => one.id === id)!
   const keys = new Set(watches.map((watch) => watch.key))
   return {
-    id, name, description, revision, includes, watchCount: watches.length,
+    id,
+    name,
+    description,
+    revision,
+    includes,
+    watchCount: watches.length,
     deviceCount: sight.reached.get(id)!.length,
     exceptionCount: sight.policy.exceptions.filter((one) => keys.has(one.watch)).length,
-    savedAt: sight.saved.template.get(id)?.saved_at ?? 0, savedBy: by(sight, 'template', id),
+    savedAt: sight.saved.template.get(id)?.saved_at ?? 0,
+    savedBy: by(sight, 'template', id),
   }
 }
 
 function assignmentViews(sight: Sight): AssignmentView[] {
   return sight.policy.assignments.map((one) => ({
-    ...one, templateName: sight.policy.templates.find((template) => template.id === one.templateId)?.name ?? '', targetText: targetSentence(one.target, sight.estate),
-    deviceCount: matching(one.target, sight.devices), createdBy: by(sight, 'assignment', one.id),
+    ...one,
+    templateName: sight.policy.templates.find((template) => template.id === one.templateId)?.name ?? '',
+    targetText: targetSentence(one.target, sight.estate),
+    deviceCount: matching(one.target, sight.devices),
+    createdBy: by(sight, 'assignment', one.id),
   }))
 }
 
 function exceptionViews(sight: Sight): ExceptionView[] {
   const withWatch = new Map<string, { id: number; name: string; watch: WatchSpec }[]>()
-  for (const { id, name, watches } of sight.policy.templates) for (const watch of watches) withWatch.set(watch.key, [...(withWatch.get(watch.key) ?? []), { id, name, watch }])
+  for (const { id, name, watches } of sight.policy.templates)
+    for (const watch of watches) withWatch.set(watch.key, [...(withWatch.get(watch.key) ?? []), { id, name, watch }])
   return sight.policy.exceptions.map((one) => {
     const having = withWatch.get(one.watch) ?? []
     const use = sight.uses.get(one.id)!
     return {
-      ...one, targetText: targetSentence(one.target, sight.estate), watchName: having[0]?.watch.name ?? one.watch, kind: having[0]?.watch.kind ?? '', deviceCount: use.devices, doubts: use.doubts,
-      templates: having.map(({ id, name }) => ({ id, name })), ownerName: one.ownerId === null ? '' : (sight.people.get(one.ownerId) ?? ''), createdBy: by(sight, 'exception', one.id),
+      ...one,
+      targetText: targetSentence(one.target, sight.estate),
+      watchName: having[0]?.watch.name ?? one.watch,
+      kind: having[0]?.watch.kind ?? '',
+      deviceCount: use.devices,
+      doubts: use.doubts,
+      templates: having.map(({ id, name }) => ({ id, name })),
+      ownerName: one.ownerId === null ? '' : (sight.people.get(one.ownerId) ?? ''),
+      createdBy: by(sight, 'exception', one.id),
     }
   })
 }
 
 /** Whoever is limited to some clients is not told what others have. */
-function seen<T extends { target: AssignmentView['target']; deviceCount: number }>(views: T[], sight: Sight, clientIds: readonly ClientId[] | null): T[] {
+function seen<T extends { target: AssignmentView['target']; deviceCount: number }>(
+  views: T[],
+  sight: Sight,
+  clientIds: readonly ClientId[] | null,
+): T[] {
   if (clientIds === null) return views
   return views.filter((one) => one.deviceCount > 0 || !isForeign(one.target, clientIds, sight.estate))
 }
 
-interface RevisionRow extends TemplateBody { revision: number; saved_at: number; saved_by: string | null; note: string }
+interface RevisionRow extends TemplateBody {
+  revision: number
+  saved_at: number
+  saved_by: string | null
+  note: string
+}
 
 async function revisionsOf(db: Db, id: number, templateName: (id: number) => string): Promise<TemplateRevision[]> {
-  const found = await rows<RevisionRow>(db, `
+  const found = await rows<RevisionRow>(
+    db,
+    `
     select r.revision, r.saved_at, p.name as saved_by, r.note, r.name, r.description, r.includes, r.watches from template_revision r left join person p on p.id = r.saved_by
-    where r.id = $1 order by r.revision desc limit 200`, [id])
+    where r.id = $1 order by r.revision desc limit 200`,
+    [id],
+  )
   return found.map(({ revision, saved_at, saved_by, note, ...body }, i) => {
     const before = found[i + 1]
-    return { revision, savedAt: saved_at, savedBy: saved_by ?? 'the first start', note, body, changes: before ? templateChanges(before, body, templateName) : [] }
+    return {
+      revision,
+      savedAt: saved_at,
+      savedBy: saved_by ?? 'the first start',
+      note,
+      body,
+      changes: before ? templateChanges(before, body, templateName) : [],
+    }
   })
 }
 
@@ -104,13 +186,25 @@ export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<
   const sight = await look(db, viewer)
   const template = sight.policy.templates.find((one) => one.id === id)
   if (!template) throw new ProblemError('not-found')
-  const nameOf = (one: number) => sight.policy.templates.find((each) => each.id === one)?.name ?? 'a template that is gone'
+  const nameOf = (one: number) =>
+    sight.policy.templates.find((each) => each.id === one)?.name ?? 'a template that is gone'
   const keys = new Set(template.watches.map((watch) => watch.key))
   return {
-    ...summary(sight, id), watches: template.watches,
-    assignments: seen(assignmentViews(sight).filter((one) => one.templateId === id), sight, viewer.clientIds),
-    exceptions: seen(exceptionViews(sight).filter((one) => keys.has(one.watch)), sight, viewer.clientIds),
-    includedBy: sight.policy.templates.filter((one) => one.includes.includes(id)).map(({ id: by, name }) => ({ id: by, name })),
+    ...summary(sight, id),
+    watches: template.watches,
+    assignments: seen(
+      assignmentViews(sight).filter((one) => one.templateId === id),
+      sight,
+      viewer.clientIds,
+    ),
+    exceptions: seen(
+      exceptionViews(sight).filter((one) => keys.has(one.watch)),
+      sight,
+      viewer.clientIds,
+    ),
+    includedBy: sight.policy.templates
+      .filter((one) => one.includes.includes(id))
+      .map(({ id: by, name }) => ({ id: by, name })),
     revisions: await revisionsOf(db, id, nameOf),
   }
 }
@@ -123,13 +217,31 @@ export async function templateSummaries(db: Db, viewer: Viewer): Promise<Templat
 export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListing> {
   const sight = await look(db, viewer)
   const assignments = seen(assignmentViews(sight), sight, viewer.clientIds)
-  const owners = new Map((await rows<{ id: number; name: string }>(db, `select r.id, p.name from template_revision r join person p on p.id = r.saved_by where r.revision = 1 limit 5000`)).map((row) => [row.id, row.name]))
+  const owners = new Map(
+    (
+      await rows<{ id: number; name: string }>(
+        db,
+        `select r.id, p.name from template_revision r join person p on p.id = r.saved_by where r.revision = 1 limit 5000`,
+      )
+    ).map((row) => [row.id, row.name]),
+  )
   const templates = sight.policy.templates.map((one): ListedTemplate => ({
     ...summary(sight, one.id),
     kinds: [...new Set(one.watches.map((watch) => watch.kind))],
-    roles: [...new Set(assignments.filter((each) => each.templateId === one.id).flatMap((each) => conditionsOf(each.target)).flatMap((each) => (each.on === 'role' ? [each.role] : [])))],
+    roles: [
+      ...new Set(
+        assignments
+          .filter((each) => each.templateId === one.id)
+          .flatMap((each) => conditionsOf(each.target))
+          .flatMap((each) => (each.on === 'role' ? [each.role] : [])),
+      ),
+    ],
     owner: owners.get(one.id) ?? '',
-    text: [one.name, one.description, ...one.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title])].join('\n'),
+    text: [
+      one.name,
+      one.description,
+      ...one.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title]),
+    ].join('\n'),
   }))
   return { templates, assignments, exceptions: seen(exceptionViews(sight), sight, viewer.clientIds) }
 }
@@ -138,8 +250,15 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
   const sight = await look(db, viewer)
   const { policy, devices, reached } = sight
   const inRole = (role: string) => (device: DeviceTraits) => device.roles.includes(role)
-  const isFor = (role: string, templateId: number) => policy.assignments.some((one) => one.templateId === templateId && conditionsOf(one.target).some((condition) => condition.on === 'role' && condition.role === role))
-  const roles = [...sight.estate.roles].map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length })).sort((a, b) => a.name.localeCompare(b.name))
+  const isFor = (role: string, templateId: number) =>
+    policy.assignments.some(
+      (one) =>
+        one.templateId === templateId &&
+        conditionsOf(one.target).some((condition) => condition.on === 'role' && condition.role === role),
+    )
+  const roles = [...sight.estate.roles]
+    .map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length }))
+    .sort((a, b) => a.name.localeCompare(b.name))
     .filter((role) => role.devices > 0 || policy.templates.some((one) => isFor(role.id, one.id)))
   // A device without a role gets policy, too, and would be nowhere in the grid.
   const without = devices.filter((device) => device.roles.length === 0)
@@ -156,7 +275,11 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
     templates: policy.templates.map((one) => summary(sight, one.id)),
     cells: policy.templates.flatMap((template) => [
       ...roles.flatMap((role) => cell(role.id, template.id, reached.get(template.id)!.filter(inRole(role.id)))),
-      ...cell('', template.id, reached.get(template.id)!.filter((device) => device.roles.length === 0)),
+      ...cell(
+        '',
+        template.id,
+        reached.get(template.id)!.filter((device) => device.roles.length === 0),
+      ),
     ]),
   }
 }

@@ -1,5 +1,15 @@
 import type { TextTrial } from '#contract'
-import { targetSentence, templateChanges, toDocument, valuesText, withSteps, type KnownEstate, type Policy, type PolicyStep, type References } from '#core'
+import {
+  targetSentence,
+  templateChanges,
+  toDocument,
+  valuesText,
+  withSteps,
+  type KnownEstate,
+  type Policy,
+  type PolicyStep,
+  type References,
+} from '#core'
 import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
@@ -11,16 +21,48 @@ import { stepsOfText } from './textSteps'
 import { writeYaml } from './yaml'
 
 async function readReferences(db: Db, estate: Estate): Promise<References> {
-  const codes = new Map((await rows<{ id: number; code: string }>(db, 'select id, code from client limit 5000')).map((row) => [row.id, row.code]))
-  const people = new Map((await rows<{ id: number; email: string }>(db, 'select id, email from person limit 10000')).map((row) => [row.id, row.email]))
-  const site = (id: number) => { const found = estate.sites.get(id); return found ? `${codes.get(found.client_id)}/${found.name}` : null }
-  const device = (id: number) => { const found = estate.devices.get(id); return found ? `${codes.get(found.client_id)}/${found.name}` : null }
-  const back = <K>(keys: Iterable<number>, text: (id: number) => K | null) => new Map([...keys].flatMap((id) => { const one = text(id); return one === null ? [] : [[String(one).toLowerCase(), id] as const] }))
-  const [clientIds, siteIds, deviceIds, personIds] = [back(codes.keys(), (id) => codes.get(id)!), back(estate.sites.keys(), site), back(estate.devices.keys(), device), back(people.keys(), (id) => people.get(id)!)]
+  const codes = new Map(
+    (await rows<{ id: number; code: string }>(db, 'select id, code from client limit 5000')).map((row) => [
+      row.id,
+      row.code,
+    ]),
+  )
+  const people = new Map(
+    (await rows<{ id: number; email: string }>(db, 'select id, email from person limit 10000')).map((row) => [
+      row.id,
+      row.email,
+    ]),
+  )
+  const site = (id: number) => {
+    const found = estate.sites.get(id)
+    return found ? `${codes.get(found.client_id)}/${found.name}` : null
+  }
+  const device = (id: number) => {
+    const found = estate.devices.get(id)
+    return found ? `${codes.get(found.client_id)}/${found.name}` : null
+  }
+  const back = <K>(keys: Iterable<number>, text: (id: number) => K | null) =>
+    new Map(
+      [...keys].flatMap((id) => {
+        const one = text(id)
+        return one === null ? [] : [[String(one).toLowerCase(), id] as const]
+      }),
+    )
+  const [clientIds, siteIds, deviceIds, personIds] = [
+    back(codes.keys(), (id) => codes.get(id)!),
+    back(estate.sites.keys(), site),
+    back(estate.devices.keys(), device),
+    back(people.keys(), (id) => people.get(id)!),
+  ]
   return {
-    client: (id) => codes.get(id) ?? null, site, device, person: (id) => people.get(id) ?? null,
-    clientOf: (text) => clientIds.get(text.toLowerCase()) ?? null, siteOf: (text) => siteIds.get(text.toLowerCase()) ?? null,
-    deviceOf: (text) => deviceIds.get(text.toLowerCase()) ?? null, personOf: (text) => personIds.get(text.toLowerCase()) ?? null,
+    client: (id) => codes.get(id) ?? null,
+    site,
+    device,
+    person: (id) => people.get(id) ?? null,
+    clientOf: (text) => clientIds.get(text.toLowerCase()) ?? null,
+    siteOf: (text) => siteIds.get(text.toLowerCase()) ?? null,
+    deviceOf: (text) => deviceIds.get(text.toLowerCase()) ?? null,
+    personOf: (text) => personIds.get(text.toLowerCase()) ?? null,
   }
 }
 
@@ -31,22 +73,45 @@ export async function exportPolicy(db: Db, only: readonly number[] | null): Prom
 
 function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: KnownEstate): TextTrial['steps'][number] {
   const change = step.to === null ? 'taken away' : step.id < 0 ? 'made' : 'changed'
-  const templateName = (id: number) => [...after.templates, ...before.templates].find((one) => one.id === id)?.name ?? ''
+  const templateName = (id: number) =>
+    [...after.templates, ...before.templates].find((one) => one.id === id)?.name ?? ''
   if (step.of === 'template') {
     const old = before.templates.find((one) => one.id === step.id)
-    return { of: 'template', change, name: (step.to ?? old)!.name, words: step.to && old ? templateChanges(old, step.to, templateName) : [] }
+    return {
+      of: 'template',
+      change,
+      name: (step.to ?? old)!.name,
+      words: step.to && old ? templateChanges(old, step.to, templateName) : [],
+    }
   }
   if (step.of === 'assignment') {
     const body = (step.to ?? before.assignments.find((one) => one.id === step.id))!
-    return { of: 'assignment', change, name: `${templateName(body.templateId)} to ${targetSentence(body.target, estate)}`, words: [] }
+    return {
+      of: 'assignment',
+      change,
+      name: `${templateName(body.templateId)} to ${targetSentence(body.target, estate)}`,
+      words: [],
+    }
   }
   const body = (step.to ?? before.exceptions.find((one) => one.id === step.id))!
-  const kind = [...after.templates, ...before.templates].flatMap((one) => one.watches).find((one) => one.key === body.watch)?.kind ?? ''
-  return { of: 'exception', change, name: `${body.watch} for ${targetSentence(body.target, estate)}`, words: [body.leftOut ? 'left out' : valuesText(kind, body.values)] }
+  const kind =
+    [...after.templates, ...before.templates].flatMap((one) => one.watches).find((one) => one.key === body.watch)
+      ?.kind ?? ''
+  return {
+    of: 'exception',
+    change,
+    name: `${body.watch} for ${targetSentence(body.target, estate)}`,
+    words: [body.leftOut ? 'left out' : valuesText(kind, body.values)],
+  }
 }
 
 /** What a text would do: its faults, or its steps in words with their impact. Saves nothing. */
-export async function tryText(db: Db, viewer: Viewer, text: string, note: string): Promise<{ trial: TextTrial; steps: PolicyStep[]; before: PolicyInForce }> {
+export async function tryText(
+  db: Db,
+  viewer: Viewer,
+  text: string,
+  note: string,
+): Promise<{ trial: TextTrial; steps: PolicyStep[]; before: PolicyInForce }> {
   const before = await policyInForce(db)
   const estate = await readEstate(db, null)
   const { steps, faults } = stepsOfText(text, before, await readReferences(db, estate), estate, note)
@@ -55,10 +120,18 @@ export async function tryText(db: Db, viewer: Viewer, text: string, note: string
   const after = withSteps(before, steps, Date.now())
   try {
     const impact = await impactOfSteps(db, before, after, steps, viewer.clientIds)
-    return { trial: { faults: [], steps: steps.map((step) => toldStep(step, before, after, estate)), impact }, steps, before }
+    return {
+      trial: { faults: [], steps: steps.map((step) => toldStep(step, before, after, estate)), impact },
+      steps,
+      before,
+    }
   } catch (error) {
     // What only shows on devices, where several templates meet, has no line of its own.
     if (!(error instanceof ProblemError)) throw error
-    return { trial: { faults: [{ line: 1, at: '', message: error.detail }], steps: [], impact: null }, steps: [], before }
+    return {
+      trial: { faults: [{ line: 1, at: '', message: error.detail }], steps: [], impact: null },
+      steps: [],
+      before,
+    }
   }
 }

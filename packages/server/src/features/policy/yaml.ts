@@ -1,11 +1,18 @@
 import { LineCounter, parseDocument, stringify, isMap, isScalar, isSeq, type Document } from 'yaml'
 import type { Path } from '#core'
 
-export interface TextFault { line: number; at: string; message: string }
+export interface TextFault {
+  line: number
+  at: string
+  message: string
+}
 /** Where in the text a way into the document ends, or as far as it goes. */
 export type LineOf = (path: Path, rest?: string) => number
 
-/** Long texts stay on one line: a review shows what changed in them anyway, and wrapping would change lines that nobody touched. */
+/**
+ * Long texts stay on one line: a review shows what changed in them anyway, and wrapping would change lines that nobody
+ * touched.
+ */
 export function writeYaml(document: unknown): string {
   return stringify(document, { lineWidth: 0, aliasDuplicateObjects: false, singleQuote: null })
 }
@@ -29,10 +36,16 @@ function finder(document: Document, lines: LineCounter): LineOf {
       return true
     }
     for (const name of path) if (!step(name)) return line
-    // What is left is names put together with points, and names may have points themselves: the longest that fits is the next.
-    for (let left = rest; left; ) {
-      const names = isMap(node) ? node.items.map((one) => (isScalar(one.key) ? String(one.key.value) : '')) : [left.split('.')[0]!]
-      const next = names.filter((name) => name && (left === name || left.startsWith(`${name}.`))).sort((a, b) => b.length - a.length)[0]
+    // What is left is names put together with points, and names may have points themselves: the longest that fits is
+    // the
+    // next.
+    for (let left = rest; left;) {
+      const names = isMap(node)
+        ? node.items.map((one) => (isScalar(one.key) ? String(one.key.value) : ''))
+        : [left.split('.')[0]!]
+      const next = names
+        .filter((name) => name && (left === name || left.startsWith(`${name}.`)))
+        .sort((a, b) => b.length - a.length)[0]
       if (next === undefined || !step(next)) return line
       left = left.slice(next.length + 1)
     }
@@ -45,7 +58,11 @@ export function readYaml(text: string): { document: unknown; faults: TextFault[]
   const lines = new LineCounter()
   const parsed = parseDocument(text, { lineCounter: lines, maxAliasCount: 0 } as Parameters<typeof parseDocument>[1])
   const lineOf = finder(parsed, lines)
-  const faults = [...parsed.errors, ...parsed.warnings].map((error) => ({ line: error.linePos?.[0].line ?? 1, at: '', message: error.message.split('\n')[0]!.replace(/ at line \d+, column \d+:?$/, '') }))
+  const faults = [...parsed.errors, ...parsed.warnings].map((error) => ({
+    line: error.linePos?.[0].line ?? 1,
+    at: '',
+    message: error.message.split('\n')[0]!.replace(/ at line \d+, column \d+:?$/, ''),
+  }))
   if (faults.length) return { document: null, faults, lineOf }
   try {
     return { document: parsed.toJS({ maxAliasCount: 0 }), faults, lineOf }

@@ -1,5 +1,20 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertView, DevicePage, Enrolment, EnrolmentAttempt, EnrolmentKeyPage, MadeEnrolmentKey, NewEnrolmentKey, NewStandingRule, Notice, ReportReceipt, RetiredDevice, RoleFinding, RosterWatch, StandingRulePreview } from '#contract'
+import type {
+  AlertView,
+  DevicePage,
+  Enrolment,
+  EnrolmentAttempt,
+  EnrolmentKeyPage,
+  MadeEnrolmentKey,
+  NewEnrolmentKey,
+  NewStandingRule,
+  Notice,
+  ReportReceipt,
+  RetiredDevice,
+  RoleFinding,
+  RosterWatch,
+  StandingRulePreview,
+} from '#contract'
 import { minute, type Facts, type Service } from '#core'
 import { assignStarter, openHouse, throughProxy, type Agent, type Answer, type House } from '../../testing/house'
 
@@ -13,14 +28,34 @@ afterAll(() => house.close())
 
 const newName = () => `tm-new-${++count}`
 async function key(more: Partial<NewEnrolmentKey> = {}): Promise<MadeEnrolmentKey> {
-  const answer = await house.technician<MadeEnrolmentKey>('POST', '/api/enrolment-keys', { siteId: house.sites[0], clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [], ...more })
+  const answer = await house.technician<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
+    siteId: house.sites[0],
+    clientId: null,
+    label: '',
+    uses: 1,
+    days: 1,
+    kind: 'server',
+    roles: [],
+    tags: [],
+    ...more,
+  })
   expect(answer.body.detail).toBeUndefined()
   return answer.body
 }
 const knock = (secret: string, name: string, more: object = {}): Promise<Answer<Enrolment>> =>
-  house.nobody<Enrolment>('POST', '/api/agent/enrol', { version: 1, key: secret, name, osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now(), ...more })
-const attempts = async (id: number): Promise<EnrolmentAttempt[]> => (await house.technician<EnrolmentKeyPage>('GET', `/api/enrolment-keys/${id}`)).body.attempts
-const device = async (id: number): Promise<DevicePage> => (await house.lead<DevicePage>('GET', `/api/devices/${id}`)).body
+  house.nobody<Enrolment>('POST', '/api/agent/enrol', {
+    version: 1,
+    key: secret,
+    name,
+    osFamily: 'linux',
+    osName: 'Debian 12',
+    sentAt: Date.now(),
+    ...more,
+  })
+const attempts = async (id: number): Promise<EnrolmentAttempt[]> =>
+  (await house.technician<EnrolmentKeyPage>('GET', `/api/enrolment-keys/${id}`)).body.attempts
+const device = async (id: number): Promise<DevicePage> =>
+  (await house.lead<DevicePage>('GET', `/api/devices/${id}`)).body
 const service = (name: string): Service => ({ name, title: '', start: 'automatic', state: 'running' })
 const facts = (...services: string[]): Facts => ({ services: services.map(service) })
 
@@ -29,15 +64,41 @@ describe('an enrolment key', () => {
     const { id, key: secret } = await key({ uses: 2, roles: ['web'], tags: ['lab'] })
     const name = newName()
     const { body } = await knock(secret, name)
-    expect((await attempts(id))[0]).toMatchObject({ name, outcome: 'enrolled', reason: '', device: { name, heardAt: null, startsAtBoot: null } })
+    expect((await attempts(id))[0]).toMatchObject({
+      name,
+      outcome: 'enrolled',
+      reason: '',
+      device: { name, heardAt: null, startsAtBoot: null },
+    })
     expect(await device(body.deviceId)).toMatchObject({ roles: ['web'], tags: ['lab'], siteName: 'Harbour' })
     const agent = await house.agentOf(body)
-    await agent.send([agent.report(1, { facts: { system: { osFamily: 'linux', osName: 'Debian 12', hostName: name, cores: 4, agentVersion: '1', serviceManager: 'systemd', startsAtBoot: false, addresses: ['192.0.2.7'] } } })])
+    await agent.send([
+      agent.report(1, {
+        facts: {
+          system: {
+            osFamily: 'linux',
+            osName: 'Debian 12',
+            hostName: name,
+            cores: 4,
+            agentVersion: '1',
+            serviceManager: 'systemd',
+            startsAtBoot: false,
+            addresses: ['192.0.2.7'],
+          },
+        },
+      }),
+    ])
     const [attempt] = await attempts(id)
     expect(attempt!.device).toMatchObject({ startsAtBoot: false })
     expect(attempt!.device!.heardAt).toBeGreaterThan(0)
-    expect(attempt!.device!.watches).toBe((await house.lead<RosterWatch[]>('GET', `/api/devices/${body.deviceId}/roster`)).body.filter((one) => one.standing === 'active').length)
-    expect(await house.technician('GET', `/api/enrolment-keys/${id}`)).toMatchObject({ body: { uses: 2, usesLeft: 1, state: 'good' } })
+    expect(attempt!.device!.watches).toBe(
+      (await house.lead<RosterWatch[]>('GET', `/api/devices/${body.deviceId}/roster`)).body.filter(
+        (one) => one.standing === 'active',
+      ).length,
+    )
+    expect(await house.technician('GET', `/api/enrolment-keys/${id}`)).toMatchObject({
+      body: { uses: 2, usesLeft: 1, state: 'good' },
+    })
   })
   it('that is wrong tells the technician why, and whoever knocks only that it is refused', async () => {
     const usedUp = await key()
@@ -45,16 +106,24 @@ describe('an enrolment key', () => {
     const revoked = await key()
     await house.technician('DELETE', `/api/enrolment-keys/${revoked.id}`)
     const expired = await key()
-    await house.pool.query(`update enrolment_key set expires_at = now() - interval '1 minute' where id = $1`, [expired.id])
+    await house.pool.query(`update enrolment_key set expires_at = now() - interval '1 minute' where id = $1`, [
+      expired.id,
+    ])
     const answers = []
-    for (const secret of [usedUp.key, revoked.key, expired.key, 'no-such-key']) answers.push(await knock(secret, newName()))
+    for (const secret of [usedUp.key, revoked.key, expired.key, 'no-such-key'])
+      answers.push(await knock(secret, newName()))
     expect(new Set(answers.map((one) => `${one.status} ${one.body.code} ${one.body.detail}`)).size).toBe(1)
     expect(answers[0]!.body.code).toBe('enrolment-key-refused')
     expect((await attempts(usedUp.id))[0]!.reason).toContain('no uses left')
     expect((await attempts(revoked.id))[0]!.reason).toContain('revoked')
     expect((await attempts(expired.id))[0]!.reason).toContain('expired')
     const refused = (await house.technician<EnrolmentAttempt[]>('GET', '/api/enrolment-attempts')).body
-    expect(refused[0]).toMatchObject({ outcome: 'refused', reason: expect.stringContaining('no such key') as string, address: '127.0.0.1', device: null })
+    expect(refused[0]).toMatchObject({
+      outcome: 'refused',
+      reason: expect.stringContaining('no such key') as string,
+      address: '127.0.0.1',
+      device: null,
+    })
   })
   it('says that a name is in use in another case, and which device has it; no use is lost', async () => {
     const { id, key: secret } = await key({ uses: 2 })
@@ -71,7 +140,15 @@ describe('an enrolment key', () => {
     expect((await attempts(id))[0]!.reason).toBe('Its clock is 7 min behind; times are corrected.')
   })
   it('does not let anybody guess: after thirty keys that do not exist their address has to wait', async () => {
-    const address = async (ip: string, secret: string) => (await house.app.inject({ method: 'POST', url: '/api/agent/enrol', ...throughProxy(ip), payload: { version: 1, key: secret, name: newName(), osFamily: 'linux', osName: '', sentAt: Date.now() } })).statusCode
+    const address = async (ip: string, secret: string) =>
+      (
+        await house.app.inject({
+          method: 'POST',
+          url: '/api/agent/enrol',
+          ...throughProxy(ip),
+          payload: { version: 1, key: secret, name: newName(), osFamily: 'linux', osName: '', sentAt: Date.now() },
+        })
+      ).statusCode
     for (let i = 0; i < 30; i++) expect(await address('203.0.113.66', `guess-${i}`)).toBe(403)
     const { key: good } = await key()
     expect(await address('203.0.113.66', good)).toBe(429)
@@ -84,11 +161,38 @@ describe('an enrolment key', () => {
     expect((await attempts(id)).filter((one) => one.outcome === 'enrolled')).toHaveLength(3)
   })
   it('without a site leaves it to the address, among sites that declare their networks', async () => {
-    expect((await house.technician('POST', '/api/enrolment-keys', { siteId: null, clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] })).body.detail).toContain('Declare them first')
-    expect((await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.9/24'] })).body.detail).toContain('is no network')
+    expect(
+      (
+        await house.technician('POST', '/api/enrolment-keys', {
+          siteId: null,
+          clientId: null,
+          label: '',
+          uses: 1,
+          days: 1,
+          kind: 'server',
+          roles: [],
+          tags: [],
+        })
+      ).body.detail,
+    ).toContain('Declare them first')
+    expect(
+      (await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.9/24'] })).body
+        .detail,
+    ).toContain('is no network')
     await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.0/24'] })
     await house.technician('PUT', `/api/sites/${house.sites[1]}/networks`, { networks: ['198.51.100.0/24'] })
-    const { id, key: secret } = (await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', { siteId: null, clientId: null, label: '', uses: 5, days: 1, kind: 'server', roles: [], tags: [] })).body
+    const { id, key: secret } = (
+      await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
+        siteId: null,
+        clientId: null,
+        label: '',
+        uses: 5,
+        days: 1,
+        kind: 'server',
+        roles: [],
+        tags: [],
+      })
+    ).body
     const placed = await knock(secret, 'bb-by-address', { addresses: ['198.51.100.44'] })
     expect(placed.body.settings).toMatchObject({ clientName: 'Brindle Bakeries', siteName: 'Plant' })
     expect((await knock(secret, newName(), { addresses: ['203.0.113.1'] })).body).toMatchObject({ code: 'no-place' })
@@ -98,13 +202,27 @@ describe('an enrolment key', () => {
 })
 
 describe('the install script', () => {
-  it.each(['install.sh', 'install.ps1'])('%s speaks to the address that the server was given, whatever the request says', async (name) => {
-    const { body } = await house.app.inject({ url: `/agent/${name}`, headers: { 'host': `a'$(reboot)'.example`, 'x-forwarded-host': 'evil.example', 'x-forwarded-proto': 'https' } })
-    expect(body).toContain(`'http://127.0.0.1:7700'`)
-    expect(body).not.toMatch(/evil|reboot/)
-  })
+  it.each(['install.sh', 'install.ps1'])(
+    '%s speaks to the address that the server was given, whatever the request says',
+    async (name) => {
+      const { body } = await house.app.inject({
+        url: `/agent/${name}`,
+        headers: { host: `a'$(reboot)'.example`, 'x-forwarded-host': 'evil.example', 'x-forwarded-proto': 'https' },
+      })
+      expect(body).toContain(`'http://127.0.0.1:7700'`)
+      expect(body).not.toMatch(/evil|reboot/)
+    },
+  )
   it('tells a proxy’s clients apart, so that one who guesses keys does not lock out the others', async () => {
-    const knockFrom = async (client: string, secret: string) => (await house.app.inject({ method: 'POST', url: '/api/agent/enrol', ...throughProxy(client), payload: { version: 1, key: secret, name: newName(), osFamily: 'linux', osName: '', sentAt: Date.now() } })).statusCode
+    const knockFrom = async (client: string, secret: string) =>
+      (
+        await house.app.inject({
+          method: 'POST',
+          url: '/api/agent/enrol',
+          ...throughProxy(client),
+          payload: { version: 1, key: secret, name: newName(), osFamily: 'linux', osName: '', sentAt: Date.now() },
+        })
+      ).statusCode
     for (let i = 0; i < 30; i++) await knockFrom('203.0.113.80', `guess-${i}`)
     const { key: good } = await key()
     expect([await knockFrom('203.0.113.80', good), await knockFrom('203.0.113.81', good)]).toEqual([429, 200])
@@ -112,17 +230,36 @@ describe('the install script', () => {
 })
 
 describe('roles from what runs there', () => {
-  const findings = async (agent: Agent) => (await house.technician<RoleFinding[]>('GET', '/api/role-findings')).body.filter((one) => one.deviceId === agent.id)
-  const decide = (decision: string, agent: Agent, role: string) => house.technician('POST', '/api/role-findings/decide', { decision, findings: [{ deviceId: agent.id, role }] })
+  const findings = async (agent: Agent) =>
+    (await house.technician<RoleFinding[]>('GET', '/api/role-findings')).body.filter((one) => one.deviceId === agent.id)
+  const decide = (decision: string, agent: Agent, role: string) =>
+    house.technician('POST', '/api/role-findings/decide', { decision, findings: [{ deviceId: agent.id, role }] })
 
   it('are suggested with the evidence; accepted, they are given and the roster follows', async () => {
-    await house.lead('POST', '/api/assignments', { templateId: (await house.lead<{ id: number }>('POST', '/api/templates', { name: 'For databases', description: '', watches: [{ key: 'db.load', kind: 'load', name: 'Load', why: '', osFamilies: [], values: {} }] })).body.id, target: { on: 'role', role: 'database' }, rank: 100, values: {}, dormant: false, reason: '' })
+    await house.lead('POST', '/api/assignments', {
+      templateId: (
+        await house.lead<{ id: number }>('POST', '/api/templates', {
+          name: 'For databases',
+          description: '',
+          watches: [{ key: 'db.load', kind: 'load', name: 'Load', why: '', osFamilies: [], values: {} }],
+        })
+      ).body.id,
+      target: { on: 'role', role: 'database' },
+      rank: 100,
+      values: {},
+      dormant: false,
+      reason: '',
+    })
     const agent = await house.enrol(house.sites[0], newName())
     await agent.send([agent.report(1, { facts: facts('mariadb') })])
-    expect(await findings(agent)).toMatchObject([{ role: 'database', evidence: ['the service mariadb is running'], decision: null }])
+    expect(await findings(agent)).toMatchObject([
+      { role: 'database', evidence: ['the service mariadb is running'], decision: null },
+    ])
     expect((await decide('accepted', agent, 'database')).body).toMatchObject({ decided: 1 })
     expect((await device(agent.id)).roles).toEqual(['database'])
-    expect((await house.lead<RosterWatch[]>('GET', `/api/devices/${agent.id}/roster`)).body.map((one) => one.key)).toContain('db.load')
+    expect(
+      (await house.lead<RosterWatch[]>('GET', `/api/devices/${agent.id}/roster`)).body.map((one) => one.key),
+    ).toContain('db.load')
     expect(await findings(agent)).toEqual([])
     // The next report meets a device that has changed, and is taken all the same.
     expect((await agent.send([agent.report(2)])).body.acknowledged).toBe(2)
@@ -153,19 +290,47 @@ describe('roles from what runs there', () => {
   it('of others’ devices are refused', async () => {
     const agent = await house.enrol(house.sites[0], newName())
     await agent.send([agent.report(1, { facts: facts('nginx') })])
-    expect((await house.contact('POST', '/api/role-findings/decide', { decision: 'accepted', findings: [{ deviceId: agent.id, role: 'web' }] })).status).toBe(403)
-    expect((await house.technician('POST', '/api/role-findings/decide', { decision: 'accepted', findings: [{ deviceId: 999_999, role: 'web' }] })).status).toBe(404)
+    expect(
+      (
+        await house.contact('POST', '/api/role-findings/decide', {
+          decision: 'accepted',
+          findings: [{ deviceId: agent.id, role: 'web' }],
+        })
+      ).status,
+    ).toBe(403)
+    expect(
+      (
+        await house.technician('POST', '/api/role-findings/decide', {
+          decision: 'accepted',
+          findings: [{ deviceId: 999_999, role: 'web' }],
+        })
+      ).status,
+    ).toBe(404)
   })
 })
 
 describe('a standing rule', () => {
-  const rule = (more: Partial<Omit<NewStandingRule, 'when'>> = {}, when: Partial<NewStandingRule['when']> = {}): NewStandingRule =>
-    ({ name: 'Newcomers', roles: [], tags: [], takeDetected: false, tell: [], ...more, when: { clientId: null, siteId: null, kind: null, osFamily: null, namePattern: null, network: null, ...when } })
+  const rule = (
+    more: Partial<Omit<NewStandingRule, 'when'>> = {},
+    when: Partial<NewStandingRule['when']> = {},
+  ): NewStandingRule => ({
+    name: 'Newcomers',
+    roles: [],
+    tags: [],
+    takeDetected: false,
+    tell: [],
+    ...more,
+    when: { clientId: null, siteId: null, kind: null, osFamily: null, namePattern: null, network: null, ...when },
+  })
 
   it('gives a newcomer its roles and tags, takes what its facts speak for, and tells who asked', async () => {
     const people = (await house.lead<{ id: number; name: string }[]>('GET', '/api/people')).body
     const tech = people.find((one) => one.name === 'Tech')!.id
-    const made = await house.lead<{ id: number }>('POST', '/api/standing-rules', rule({ roles: ['file'], tags: ['fresh'], takeDetected: true, tell: [tech] }, { namePattern: 'zero-*' }))
+    const made = await house.lead<{ id: number }>(
+      'POST',
+      '/api/standing-rules',
+      rule({ roles: ['file'], tags: ['fresh'], takeDetected: true, tell: [tech] }, { namePattern: 'zero-*' }),
+    )
     const agent = await house.enrol(house.sites[0], 'zero-touch-1')
     expect(await device(agent.id)).toMatchObject({ roles: ['file'], tags: ['fresh'] })
     await agent.send([agent.report(1, { facts: facts('nginx', 'postgresql') })])
@@ -182,9 +347,17 @@ describe('a standing rule', () => {
   it('is previewed on the devices of today, and changes none of them', async () => {
     const agent = await house.enrol(house.sites[0], 'preview-1', { roles: ['web'] })
     await agent.send([agent.report(1, { facts: facts('mariadb') })])
-    const { body } = await house.technician<StandingRulePreview>('POST', '/api/standing-rules/preview', rule({ roles: ['web', 'file'] }, { namePattern: 'PREVIEW-?' }))
+    const { body } = await house.technician<StandingRulePreview>(
+      'POST',
+      '/api/standing-rules/preview',
+      rule({ roles: ['web', 'file'] }, { namePattern: 'PREVIEW-?' }),
+    )
     expect(body).toMatchObject({ matching: 1, gaining: 1, devices: [{ id: agent.id, roles: ['file'], tags: [] }] })
-    const taking = await house.technician<StandingRulePreview>('POST', '/api/standing-rules/preview', rule({ takeDetected: true }, { namePattern: 'PREVIEW-?' }))
+    const taking = await house.technician<StandingRulePreview>(
+      'POST',
+      '/api/standing-rules/preview',
+      rule({ takeDetected: true }, { namePattern: 'PREVIEW-?' }),
+    )
     expect(taking.body.devices).toMatchObject([{ roles: ['database'] }])
     expect((await device(agent.id)).roles).toEqual(['web'])
   })
@@ -198,24 +371,54 @@ describe('a standing rule', () => {
     expect([answer.status, answer.body.detail]).toEqual([400, expect.stringContaining(words)])
   })
   it('that no device could ever fit is refused', async () => {
-    const answer = await house.lead('POST', '/api/standing-rules', rule({ tags: ['a'] }, { clientId: 2, siteId: house.sites[0] }))
+    const answer = await house.lead(
+      'POST',
+      '/api/standing-rules',
+      rule({ tags: ['a'] }, { clientId: 2, siteId: house.sites[0] }),
+    )
     expect(answer.body.detail).toContain('another client')
   })
 })
 
 describe('the life of a device', () => {
-  const failing = async (agent: Agent) => agent.send([agent.report(1, { facts: { services: [{ name: 'orders', title: '', start: 'automatic', state: 'stopped' }] } }), agent.report(2), agent.report(3)])
+  const failing = async (agent: Agent) =>
+    agent.send([
+      agent.report(1, { facts: { services: [{ name: 'orders', title: '', start: 'automatic', state: 'stopped' }] } }),
+      agent.report(2),
+      agent.report(3),
+    ])
   const alertsOf = async (id: number) => (await house.lead<AlertView[]>('GET', `/api/devices/${id}/alerts`)).body
 
   it('moved to another client, it takes what is open along; its name must be free there', async () => {
     const agent = await house.enrol(house.sites[0], 'tm-mover')
     await failing(agent)
     const taken = await house.enrol(house.sites[1], 'bb-mover')
-    expect((await house.technician('PUT', `/api/devices/${agent.id}`, { siteId: house.sites[1], name: 'BB-Mover' })).body.code).toBe('name-in-use')
-    expect((await house.technician('PUT', `/api/devices/${agent.id}`, { siteId: house.sites[1], name: 'bb-moved', tags: ['moved'] })).status).toBe(200)
-    expect(await device(agent.id)).toMatchObject({ name: 'bb-moved', clientName: 'Brindle Bakeries', siteName: 'Plant', tags: ['moved'] })
-    expect((await house.contact<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body).toMatchObject([{ status: 'open', clientName: 'Brindle Bakeries' }])
-    expect((await agent.send([agent.report(4)])).body.settings).toMatchObject({ deviceName: 'bb-moved', siteName: 'Plant' })
+    expect(
+      (await house.technician('PUT', `/api/devices/${agent.id}`, { siteId: house.sites[1], name: 'BB-Mover' })).body
+        .code,
+    ).toBe('name-in-use')
+    expect(
+      (
+        await house.technician('PUT', `/api/devices/${agent.id}`, {
+          siteId: house.sites[1],
+          name: 'bb-moved',
+          tags: ['moved'],
+        })
+      ).status,
+    ).toBe(200)
+    expect(await device(agent.id)).toMatchObject({
+      name: 'bb-moved',
+      clientName: 'Brindle Bakeries',
+      siteName: 'Plant',
+      tags: ['moved'],
+    })
+    expect((await house.contact<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body).toMatchObject([
+      { status: 'open', clientName: 'Brindle Bakeries' },
+    ])
+    expect((await agent.send([agent.report(4)])).body.settings).toMatchObject({
+      deviceName: 'bb-moved',
+      siteName: 'Plant',
+    })
     await house.technician('POST', `/api/devices/${taken.id}/retire`)
   })
   it('retired, its key is refused and its alerts are closed; its history is kept, and its name is free', async () => {
@@ -223,8 +426,14 @@ describe('the life of a device', () => {
     await failing(agent)
     await house.technician('POST', `/api/devices/${agent.id}/retire`)
     expect((await agent.send([agent.report(4)])).body.code).toBe('device-key-refused')
-    expect((await house.lead<RetiredDevice[]>('GET', '/api/retired-devices')).body[0]).toMatchObject({ id: agent.id, name: 'tm-old', mergedInto: null })
-    expect((await house.pool.query('select status, close_reason from alert where device_id = $1', [agent.id])).rows).toEqual([{ status: 'closed', close_reason: 'retired' }])
+    expect((await house.lead<RetiredDevice[]>('GET', '/api/retired-devices')).body[0]).toMatchObject({
+      id: agent.id,
+      name: 'tm-old',
+      mergedInto: null,
+    })
+    expect(
+      (await house.pool.query('select status, close_reason from alert where device_id = $1', [agent.id])).rows,
+    ).toEqual([{ status: 'closed', close_reason: 'retired' }])
     const next = await house.enrol(house.sites[0], 'tm-old')
     expect(next.id).not.toBe(agent.id)
     expect((await house.technician('POST', `/api/devices/${agent.id}/bring-back`)).body.code).toBe('name-in-use')
@@ -232,11 +441,21 @@ describe('the life of a device', () => {
     expect((await house.technician('POST', `/api/devices/${agent.id}/bring-back`)).status).toBe(200)
     // Its agent enrols anew under its name, and is the same device.
     expect((await house.enrol(house.sites[0], 'TM-Old')).id).toBe(agent.id)
-    expect((await house.pool.query<{ n: number }>('select count(*)::int as n from report where device_id = $1', [agent.id])).rows[0]!.n).toBe(3)
+    expect(
+      (await house.pool.query<{ n: number }>('select count(*)::int as n from report where device_id = $1', [agent.id]))
+        .rows[0]!.n,
+    ).toBe(3)
   })
   it('reinstalled, it goes on as itself when somebody said so, and its old key is dead', async () => {
     const agent = await house.enrol(house.sites[0], 'tm-again')
-    const line = { at: agent.at(0), channel: 'syslog', source: 'cron', id: null, level: 'informational' as const, text: 'ran' }
+    const line = {
+      at: agent.at(0),
+      channel: 'syslog',
+      source: 'cron',
+      id: null,
+      level: 'informational' as const,
+      text: 'ran',
+    }
     await agent.send([agent.report(1, { events: [line] }), agent.report(2)])
     await house.technician('POST', `/api/devices/${agent.id}/expect-reinstall`)
     const anew = await house.enrol(house.sites[0], 'tm-again')
@@ -250,22 +469,38 @@ describe('the life of a device', () => {
   })
   it('merged, it has the readings, events, facts and alerts of what it was before; that is over', async () => {
     const old = await house.enrol(house.sites[0], 'tm-was', { roles: ['web'] })
-    const line = { at: old.at(0), channel: 'syslog', source: 'cron', id: null, level: 'informational' as const, text: 'ran' }
+    const line = {
+      at: old.at(0),
+      channel: 'syslog',
+      source: 'cron',
+      id: null,
+      level: 'informational' as const,
+      text: 'ran',
+    }
     await failing(old)
     await old.send([old.report(4, { events: [line] })])
     const agent = await house.enrol(house.sites[0], 'tm-is')
     for (let i = 0; i < 3; i++) await agent.send([agent.report(20 + i)])
     await agent.send([agent.report(25, { events: [line] })])
-    expect((await house.technician('POST', `/api/devices/${agent.id}/merge`, { from: agent.id })).body.detail).toContain('itself')
+    expect(
+      (await house.technician('POST', `/api/devices/${agent.id}/merge`, { from: agent.id })).body.detail,
+    ).toContain('itself')
     expect((await house.technician('POST', `/api/devices/${agent.id}/merge`, { from: old.id })).status).toBe(200)
-    expect((await house.pool.query<{ n: number }>('select count(*)::int as n from report where device_id = $1', [agent.id])).rows[0]!.n).toBe(8)
-    expect((await house.pool.query('select text from log_event where device_id = $1', [agent.id])).rows).toEqual([{ text: 'ran' }])
+    expect(
+      (await house.pool.query<{ n: number }>('select count(*)::int as n from report where device_id = $1', [agent.id]))
+        .rows[0]!.n,
+    ).toBe(8)
+    expect((await house.pool.query('select text from log_event where device_id = $1', [agent.id])).rows).toEqual([
+      { text: 'ran' },
+    ])
     expect(await alertsOf(agent.id)).toMatchObject([{ status: 'closed', closeReason: 'merged' }])
     expect(await device(agent.id)).toMatchObject({ roles: ['web'], facts: { services: [{ name: 'orders' }] } })
     expect((await old.send([old.report(30)])).body.code).toBe('device-key-refused')
     expect((await agent.send([agent.report(30)])).body.acknowledged).toBe(5)
     expect((await house.technician('POST', `/api/devices/${old.id}/bring-back`)).body.code).toBe('still-used')
     const foreign = await house.enrol(house.sites[1], 'bb-other')
-    expect((await house.technician('POST', `/api/devices/${agent.id}/merge`, { from: foreign.id })).body.detail).toContain('same client')
+    expect(
+      (await house.technician('POST', `/api/devices/${agent.id}/merge`, { from: foreign.id })).body.detail,
+    ).toContain('same client')
   })
 })

@@ -27,7 +27,13 @@ export function orderCompletion(vault: Vault): CompleteOrder {
   }
 }
 
-export function rolloutRoutes(app: FastifyInstance, pool: Pool, vault: Vault, releases: Releases, address: PublicAddress): void {
+export function rolloutRoutes(
+  app: FastifyInstance,
+  pool: Pool,
+  vault: Vault,
+  releases: Releases,
+  address: PublicAddress,
+): void {
   keyRoutes(app, pool, address)
   standingRoutes(app, pool)
   roleRoutes(app, pool)

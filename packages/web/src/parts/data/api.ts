@@ -2,17 +2,32 @@ import type { Problem } from '#contract'
 
 /** A refusal of the server, in its own words: what is wrong and what to do. */
 export class ApiError extends Error {
-  constructor(readonly problem: Problem) { super(problem.detail) }
+  constructor(readonly problem: Problem) {
+    super(problem.detail)
+  }
 }
 
-const unreachable: Problem = { type: 'about:blank', title: 'Server not reached', status: 0, code: 'unreachable', detail: 'The server is not reached. What you typed is kept; try again in a moment.' }
+const unreachable: Problem = {
+  type: 'about:blank',
+  title: 'Server not reached',
+  status: 0,
+  code: 'unreachable',
+  detail: 'The server is not reached. What you typed is kept; try again in a moment.',
+}
 
-interface Answered { response: Response; answer: unknown }
+interface Answered {
+  response: Response
+  answer: unknown
+}
 
 /** Null: the server was not reached, or the connection broke before its answer was whole. */
 async function ask(method: string, path: string, body: unknown): Promise<Answered | null> {
   try {
-    const response = await fetch(`/api${path}`, { method, headers: body === undefined ? {} : { 'content-type': 'application/json' }, body: body === undefined ? null : JSON.stringify(body) })
+    const response = await fetch(`/api${path}`, {
+      method,
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      body: body === undefined ? null : JSON.stringify(body),
+    })
     const text = await response.text()
     return { response, answer: parsed(text) }
   } catch {
@@ -34,12 +49,21 @@ const pause = 400
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
   let answered = await ask(method, path, body)
   if (!answered && method === 'GET') {
-    await new Promise((resolve) => { setTimeout(resolve, pause) })
+    await new Promise((resolve) => {
+      setTimeout(resolve, pause)
+    })
     answered = await ask(method, path, body)
   }
   if (!answered) throw new ApiError(unreachable)
   const { response, answer } = answered
-  if (!response.ok || answer === null) throw new ApiError((answer as Problem | null) ?? { ...unreachable, status: response.status, detail: `The server answered ${response.status}, and not in words that this page knows.` })
+  if (!response.ok || answer === null)
+    throw new ApiError(
+      (answer as Problem | null) ?? {
+        ...unreachable,
+        status: response.status,
+        detail: `The server answered ${response.status}, and not in words that this page knows.`,
+      },
+    )
   return answer as T
 }
 

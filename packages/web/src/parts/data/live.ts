@@ -18,7 +18,10 @@ function open(): void {
   source.onerror = () => {
     connected.value = false
     // The browser gives up after some refusals (a session that ended); then we try from time to time.
-    if (source?.readyState === EventSource.CLOSED) setTimeout(() => { if (listeners.size) open() }, 3000)
+    if (source?.readyState === EventSource.CLOSED)
+      setTimeout(() => {
+        if (listeners.size) open()
+      }, 3000)
   }
   source.onmessage = ({ data }) => {
     const event = JSON.parse(data as string) as LiveEvent

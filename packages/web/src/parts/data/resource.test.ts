@@ -10,7 +10,14 @@ afterEach(() => vi.useRealTimers())
 
 function inPage<T>(make: () => Resource<T>): { resource: Resource<T>; leave: () => void } {
   let resource!: Resource<T>
-  const page = mount(defineComponent({ setup() { resource = make(); return () => h('i') } }))
+  const page = mount(
+    defineComponent({
+      setup() {
+        resource = make()
+        return () => h('i')
+      },
+    }),
+  )
   return { resource, leave: () => page.unmount() }
 }
 const announce = (event: LiveEvent) => Feed.last.announce(event)
@@ -43,7 +50,9 @@ describe('a resource', () => {
     expect([resource.data.value, resource.error.value]).toEqual([{ a: 1 }, null])
     const fresh = inPage(() => useResource(() => api.get('/one')))
     // It is asked for once more before that is said.
-    await vi.waitFor(() => { expect(fresh.resource.error.value?.problem.code).toBe('unreachable') })
+    await vi.waitFor(() => {
+      expect(fresh.resource.error.value?.problem.code).toBe('unreachable')
+    })
   })
   it('is read again from nothing when what it depends on changes', async () => {
     const asked = answerWith({ 'GET /device/1': 'first', 'GET /device/2': 'second' })
@@ -76,7 +85,15 @@ describe('a resource', () => {
   it('what took long is looked at less often, however much happens', async () => {
     vi.useFakeTimers()
     let asked = 0
-    const { leave } = inPage(() => useResource(() => { asked++; return new Promise((resolve) => setTimeout(resolve, 2000)) }, { topics: ['estate'] }))
+    const { leave } = inPage(() =>
+      useResource(
+        () => {
+          asked++
+          return new Promise((resolve) => setTimeout(resolve, 2000))
+        },
+        { topics: ['estate'] },
+      ),
+    )
     await vi.advanceTimersByTimeAsync(2500)
     for (let i = 0; i < 120; i++) {
       announce({ topic: 'estate', clientIds: null, deviceIds: [i] })

@@ -3,7 +3,11 @@ import type { LiveEvent } from '#contract'
 import type { ApiError } from './api'
 import { onLive } from './live'
 
-export interface Resource<T> { data: ShallowRef<T | null>; error: ShallowRef<ApiError | null>; refresh(): Promise<void> }
+export interface Resource<T> {
+  data: ShallowRef<T | null>
+  error: ShallowRef<ApiError | null>
+  refresh(): Promise<void>
+}
 
 interface Options {
   /** Read again when one of these changes… */
@@ -15,7 +19,10 @@ interface Options {
 }
 
 /** What the server says, kept up to date by the live feed. An answer that was overtaken by a newer one is dropped. */
-export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, sources = [] }: Options = {}): Resource<T> {
+export function useResource<T>(
+  read: () => Promise<T>,
+  { topics = [], deviceId, sources = [] }: Options = {},
+): Resource<T> {
   const data = shallowRef<T | null>(null)
   const error = shallowRef<ApiError | null>(null)
   let turn = 0
@@ -37,12 +44,28 @@ export function useResource<T>(read: () => Promise<T>, { topics = [], deviceId, 
     took = Date.now() - began
   }
   onLive((event) => {
-    const wanted = event === 'again' || (topics.includes(event.topic) && (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
+    const wanted =
+      event === 'again' ||
+      (topics.includes(event.topic) &&
+        (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
     // Several changes within a moment are one look; what took long is looked at less often, however much happens.
-    if (wanted) timer ??= setTimeout(() => { timer = null; void refresh() }, Math.max(2 * took, event === 'again' || event.topic !== 'reports' ? 60 : 1500))
+    if (wanted)
+      timer ??= setTimeout(
+        () => {
+          timer = null
+          void refresh()
+        },
+        Math.max(2 * took, event === 'again' || event.topic !== 'reports' ? 60 : 1500),
+      )
   })
-  onScopeDispose(() => { if (timer) clearTimeout(timer) })
-  if (sources.length) watch(sources, () => { data.value = null; void refresh() })
+  onScopeDispose(() => {
+    if (timer) clearTimeout(timer)
+  })
+  if (sources.length)
+    watch(sources, () => {
+      data.value = null
+      void refresh()
+    })
   void refresh()
   return { data, error, refresh }
 }

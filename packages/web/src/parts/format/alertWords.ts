@@ -1,19 +1,32 @@
 import type { AlertRule, MendingView, TryView } from '#contract'
 import type { Evidence } from '#core'
 
-export interface AlertWords { strong: string; rest: string }
+export interface AlertWords {
+  strong: string
+  rest: string
+}
 
 /** An alert in one short sentence: what, and how it is. */
 export function alertWords(one: { instance: string; rule: AlertRule; evidence: Evidence | null }): AlertWords {
   const text = one.evidence?.text ?? ''
   switch (one.rule.kind) {
-    case 'service-state': return { strong: one.instance, rest: serviceRest(one.instance, text) }
-    case 'collector-fails': return cutBefore(text, / (?:cannot|are) /)
-    case 'identity-shared': return cutBefore(text, / reports? /)
-    case 'disk-space': return { strong: one.instance, rest: `has ${text}` }
-    case 'silence': return { strong: 'Silent', rest: text }
-    case 'updates': return { strong: text.split(' waiting')[0]!, rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '' }
-    default: return { strong: one.rule.name, rest: text }
+    case 'service-state':
+      return { strong: one.instance, rest: serviceRest(one.instance, text) }
+    case 'collector-fails':
+      return cutBefore(text, / (?:cannot|are) /)
+    case 'identity-shared':
+      return cutBefore(text, / reports? /)
+    case 'disk-space':
+      return { strong: one.instance, rest: `has ${text}` }
+    case 'silence':
+      return { strong: 'Silent', rest: text }
+    case 'updates':
+      return {
+        strong: text.split(' waiting')[0]!,
+        rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '',
+      }
+    default:
+      return { strong: one.rule.name, rest: text }
   }
 }
 
@@ -34,10 +47,18 @@ const going = { start: 'is starting', stop: 'is stopping', restart: 'is restarti
 
 /** One try, in words. */
 export function tryWords({ verb, service, state }: TryView): string {
-  return state === 'asked' ? `its agent ${going[verb]} ${service}` : state === 'done' ? `its agent ${past[verb]} ${service}` : `its agent could not ${verb} ${service}`
+  return state === 'asked'
+    ? `its agent ${going[verb]} ${service}`
+    : state === 'done'
+      ? `its agent ${past[verb]} ${service}`
+      : `its agent could not ${verb} ${service}`
 }
 
-const after = { asked: '', done: '; whether that helps shows soon', failed: '; it is tried again, or a person is told' } as const
+const after = {
+  asked: '',
+  done: '; whether that helps shows soon',
+  failed: '; it is tried again, or a person is told',
+} as const
 
 /** What its agent is at, or was. */
 export function mendingWords({ tries, outcome }: Pick<MendingView, 'tries' | 'outcome'>): string {

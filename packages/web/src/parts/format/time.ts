@@ -3,7 +3,9 @@ import { ageText, type Millis } from '#core'
 
 /** The time, moving on every second; one clock for the whole page. */
 export const now = ref(Date.now())
-setInterval(() => { now.value = Date.now() }, 1000)
+setInterval(() => {
+  now.value = Date.now()
+}, 1000)
 
 const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 const format = (options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat('en-GB', { hour12: false, ...options })
@@ -11,7 +13,16 @@ const clock = format({ hour: '2-digit', minute: '2-digit' })
 const weekday = format({ weekday: 'short' })
 const dayMonth = format({ day: 'numeric', month: 'short' })
 const day = format({ day: 'numeric', month: 'short', year: 'numeric' })
-const exact = format({ weekday: 'short', day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit', second: '2-digit', timeZoneName: 'short' })
+const exact = format({
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+  year: 'numeric',
+  hour: '2-digit',
+  minute: '2-digit',
+  second: '2-digit',
+  timeZoneName: 'short',
+})
 const full = format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 
 export const clockText = (at: Millis) => clock.format(at)

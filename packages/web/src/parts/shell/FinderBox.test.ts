@@ -4,8 +4,12 @@ import { answerWith, show } from '../../testing/page'
 import FinderBox from './FinderBox.vue'
 
 const device = { kind: 'device', id: 7, title: 'sv-north-dc', context: 'Saltmarsh Veterinary', path: '/estate/7' }
-beforeEach(() => { vi.useFakeTimers() })
-afterEach(() => { vi.useRealTimers() })
+beforeEach(() => {
+  vi.useFakeTimers()
+})
+afterEach(() => {
+  vi.useRealTimers()
+})
 
 async function finder(found: unknown[]) {
   answerWith({ 'GET /find': found })

@@ -25,7 +25,9 @@ watch(settled, async (q) => {
   chosen.value = 0
   if (hurried.value && words.value === q) go(answer[0])
 })
-watch(words, () => { hurried.value = false })
+watch(words, () => {
+  hurried.value = false
+})
 function go(one: Found | undefined): void {
   hurried.value = false
   if (!one) return
@@ -46,20 +48,71 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => input.value?.focus()
 
 <template>
   <div class="find" role="search">
-    <input ref="input" v-model="words" placeholder="Find a device, alert, rule" aria-label="Find" @focus="open = true" @blur="open = false" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter="enter" @keydown.esc="input?.blur()" />
+    <input
+      ref="input"
+      v-model="words"
+      placeholder="Find a device, alert, rule"
+      aria-label="Find"
+      @focus="open = true"
+      @blur="open = false"
+      @keydown.down.prevent="move(1)"
+      @keydown.up.prevent="move(-1)"
+      @keydown.enter="enter"
+      @keydown.esc="input?.blur()"
+    />
     <kbd v-if="!open">/</kbd>
     <ul v-if="open && words.trim()">
-      <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)"><b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span></li>
+      <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)">
+        <b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span>
+      </li>
       <li v-if="!found.length && answered === words" class="muted">Nothing has “{{ words }}” in its name.</li>
     </ul>
   </div>
 </template>
 
 <style scoped>
-.find { margin-left: auto; position: relative; width: 200px; border-bottom: 1px solid var(--rule); display: flex; align-items: center; }
-input { border: 0; background: none; font: inherit; color: var(--ink); width: 100%; padding: 2px 0; }
-input::placeholder { color: var(--ink3); }
-ul { position: absolute; top: 30px; right: 0; width: 420px; margin: 0; padding: 4px; list-style: none; background: var(--sheet); border: 1px solid var(--rule); z-index: 20; max-height: 400px; overflow: auto; }
-li { padding: 5px 8px; cursor: pointer; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-li.on, li:hover { background: var(--act-soft); }
+.find {
+  margin-left: auto;
+  position: relative;
+  width: 200px;
+  border-bottom: 1px solid var(--rule);
+  display: flex;
+  align-items: center;
+}
+input {
+  border: 0;
+  background: none;
+  font: inherit;
+  color: var(--ink);
+  width: 100%;
+  padding: 2px 0;
+}
+input::placeholder {
+  color: var(--ink3);
+}
+ul {
+  position: absolute;
+  top: 30px;
+  right: 0;
+  width: 420px;
+  margin: 0;
+  padding: 4px;
+  list-style: none;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+  z-index: 20;
+  max-height: 400px;
+  overflow: auto;
+}
+li {
+  padding: 5px 8px;
+  cursor: pointer;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+li.on,
+li:hover {
+  background: var(--act-soft);
+}
 </style>

@@ -1,7 +1,16 @@
 import type { Millis, Severity } from '#core'
 
-export interface Standing { at: Millis; until: Millis | null; severity: Severity }
-export interface CrowdStep { at: Millis; critical: number; warning: number; notice: number }
+export interface Standing {
+  at: Millis
+  until: Millis | null
+  severity: Severity
+}
+export interface CrowdStep {
+  at: Millis
+  critical: number
+  warning: number
+  notice: number
+}
 
 /**
  * How many alerts stood open in each step of a time, by severity: what the watchline shows of many clients at once. An
@@ -9,7 +18,12 @@ export interface CrowdStep { at: Millis; critical: number; warning: number; noti
  * @param width length of a step
  */
 export function crowd(alerts: readonly Standing[], from: Millis, until: Millis, width: Millis): CrowdStep[] {
-  const steps = Array.from({ length: Math.ceil((until - from) / width) }, (_, i): CrowdStep => ({ at: from + i * width, critical: 0, warning: 0, notice: 0 }))
+  const steps = Array.from({ length: Math.ceil((until - from) / width) }, (_, i): CrowdStep => ({
+    at: from + i * width,
+    critical: 0,
+    warning: 0,
+    notice: 0,
+  }))
   for (const alert of alerts) {
     const first = Math.max(0, Math.floor((alert.at - from) / width))
     const last = Math.min(steps.length - 1, Math.floor(((alert.until ?? until) - from) / width))

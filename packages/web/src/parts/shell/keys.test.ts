@@ -5,7 +5,14 @@ import { activeKeys, useKeys } from './keys'
 
 function place(name: string, key: string) {
   const run = vi.fn()
-  const page = mount(defineComponent({ setup() { useKeys(name, [{ key, does: '', run }]); return () => h('i') } }))
+  const page = mount(
+    defineComponent({
+      setup() {
+        useKeys(name, [{ key, does: '', run }])
+        return () => h('i')
+      },
+    }),
+  )
   return { run, page }
 }
 function press(key: string, on: EventTarget = document.body, more: KeyboardEventInit = {}): void {

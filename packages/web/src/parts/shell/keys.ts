@@ -1,17 +1,32 @@
 import { onScopeDispose, shallowReactive } from 'vue'
 
-export interface Key { key: string; does: string; run: () => void }
+export interface Key {
+  key: string
+  does: string
+  run: () => void
+}
 const active = shallowReactive<{ place: string; keys: Key[] }[]>([])
 export const activeKeys = active
 
 function isTyping(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
+  )
 }
 
 addEventListener('keydown', (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || isTyping(event.target) || document.querySelector('.el-overlay:not([style*="display: none"])')) return
+  if (
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    isTyping(event.target) ||
+    document.querySelector('.el-overlay:not([style*="display: none"])')
+  )
+    return
   // Enter and space belong to the element that has the focus.
-  if (['Enter', ' '].includes(event.key) && event.target instanceof HTMLElement && event.target.matches('a,button')) return
+  if (['Enter', ' '].includes(event.key) && event.target instanceof HTMLElement && event.target.matches('a,button'))
+    return
   for (const { keys } of [...active].reverse()) {
     const found = keys.find((one) => one.key === event.key)
     if (!found) continue

@@ -5,8 +5,19 @@ import type { Doubt } from '../data/known'
 defineProps<{ doubt: Doubt | null }>()
 </script>
 
-<template><span v-if="doubt" class="doubt" :title="doubt.title">{{ doubt.text }}</span></template>
+<template>
+  <span v-if="doubt" class="doubt" :title="doubt.title">{{ doubt.text }}</span>
+</template>
 
 <style scoped>
-.doubt { color: var(--ink2); font-size: 14px; font-weight: 400; font-style: italic; margin-left: 4px; } .doubt:first-child { margin-left: 0; }
+.doubt {
+  color: var(--ink2);
+  font-size: 14px;
+  font-weight: 400;
+  font-style: italic;
+  margin-left: 4px;
+}
+.doubt:first-child {
+  margin-left: 0;
+}
 </style>

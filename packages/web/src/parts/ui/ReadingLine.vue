@@ -12,33 +12,60 @@ const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
 const height = 92
 const unit = computed(() => metrics[props.series.metric as MetricName].unit)
-const text = (value: number) => (unit.value === 'ratio' ? percentText(value) : unit.value.startsWith('bytes') ? bytesText(value) : String(Math.round(value * 100) / 100))
+const text = (value: number) =>
+  unit.value === 'ratio'
+    ? percentText(value)
+    : unit.value.startsWith('bytes')
+      ? bytesText(value)
+      : String(Math.round(value * 100) / 100)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.buckets.map((one) => one.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
-const path = computed(() => props.series.buckets.map((one, i, all) => {
-  const gap = i === 0 || one.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
-  return `${gap ? 'M' : 'L'}${x.value(one.at).toFixed(1)} ${y.value(one.mean).toFixed(1)}`
-}).join(''))
+const path = computed(() =>
+  props.series.buckets
+    .map((one, i, all) => {
+      const gap = i === 0 || one.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
+      return `${gap ? 'M' : 'L'}${x.value(one.at).toFixed(1)} ${y.value(one.mean).toFixed(1)}`
+    })
+    .join(''),
+)
 /** From the least to the greatest of each span: a peak stays a peak however long the time is. */
 const band = computed(() => {
   const up = props.series.buckets.map((one) => `${x.value(one.at).toFixed(1)} ${y.value(one.max).toFixed(1)}`)
-  const down = props.series.buckets.map((one) => `${x.value(one.at).toFixed(1)} ${y.value(one.min).toFixed(1)}`).reverse()
+  const down = props.series.buckets
+    .map((one) => `${x.value(one.at).toFixed(1)} ${y.value(one.min).toFixed(1)}`)
+    .reverse()
   return up.length ? `M${[...up, ...down].join('L')}Z` : ''
 })
 </script>
 
 <template>
-  <div ref="box"><svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
-    <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
-    <path :d="band" fill="var(--ink)" fill-opacity="0.14" stroke="var(--ink)" stroke-opacity="0.35" stroke-width="0.5" />
-    <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
-    <template v-if="mark"><path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" /><text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text></template>
-    <text x="0" y="12">{{ text(top) }}</text>
-    <text x="0" :y="height - 3">{{ fullText(from) }}</text><text :x="width" :y="height - 3" text-anchor="end">{{ fullText(until) }}</text>
-  </svg></div>
+  <div ref="box">
+    <svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
+      <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
+      <path
+        :d="band"
+        fill="var(--ink)"
+        fill-opacity="0.14"
+        stroke="var(--ink)"
+        stroke-opacity="0.35"
+        stroke-width="0.5"
+      />
+      <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
+      <template v-if="mark">
+        <path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" />
+        <text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text>
+      </template>
+      <text x="0" y="12">{{ text(top) }}</text>
+      <text x="0" :y="height - 3">{{ fullText(from) }}</text>
+      <text :x="width" :y="height - 3" text-anchor="end">{{ fullText(until) }}</text>
+    </svg>
+  </div>
 </template>
 
 <style scoped>
-text { font: 11px var(--sans); fill: var(--ink2); }
+text {
+  font: 11px var(--sans);
+  fill: var(--ink2);
+}
 </style>

@@ -16,6 +16,13 @@ defineEmits<{ again: [] }>()
 </template>
 
 <style scoped>
-.notice { padding: 14px 0; animation: late .3s .25s both; }
-@keyframes late { from { opacity: 0; } }
+.notice {
+  padding: 14px 0;
+  animation: late 0.3s 0.25s both;
+}
+@keyframes late {
+  from {
+    opacity: 0;
+  }
+}
 </style>

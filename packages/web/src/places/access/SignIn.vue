@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { ApiError } from '../../parts/data/api';
+import type { ApiError } from '../../parts/data/api'
 import { api } from '../../parts/data/api'
 import { useSession } from '../../parts/data/session'
 
@@ -40,8 +40,29 @@ async function signIn(): Promise<void> {
 </template>
 
 <style scoped>
-.sign-in { width: 300px; margin: 18vh auto 0; display: grid; gap: 14px; justify-items: start; }
-h1 { font-size: 30px; line-height: 36px; }
-label { display: grid; gap: 3px; width: 100%; color: var(--ink2); }
-input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--ink2); border-radius: 3px; padding: 6px 9px; }
+.sign-in {
+  width: 300px;
+  margin: 18vh auto 0;
+  display: grid;
+  gap: 14px;
+  justify-items: start;
+}
+h1 {
+  font-size: 30px;
+  line-height: 36px;
+}
+label {
+  display: grid;
+  gap: 3px;
+  width: 100%;
+  color: var(--ink2);
+}
+input {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--ink2);
+  border-radius: 3px;
+  padding: 6px 9px;
+}
 </style>

@@ -23,13 +23,21 @@ const busy = ref(false)
 const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const retired = useResource(() => api.get<RetiredDevice[]>('/retired-devices'))
 const before = computed(() => [
-  ...(retired.data.value ?? []).filter((one) => one.clientId === props.device.clientId && !one.mergedInto).map((one) => ({ id: one.id, text: `${one.name}, out of use` })),
-  ...(devices.data.value ?? []).filter((one) => one.clientId === props.device.clientId && one.id !== props.device.id).map((one) => ({ id: one.id, text: one.name })),
+  ...(retired.data.value ?? [])
+    .filter((one) => one.clientId === props.device.clientId && !one.mergedInto)
+    .map((one) => ({ id: one.id, text: `${one.name}, out of use` })),
+  ...(devices.data.value ?? [])
+    .filter((one) => one.clientId === props.device.clientId && one.id !== props.device.id)
+    .map((one) => ({ id: one.id, text: one.name })),
 ])
-const movesAway = computed(() => !session.clients.find((one) => one.id === props.device.clientId)?.sites.some((one) => one.id === siteId.value))
+const movesAway = computed(
+  () => !session.clients.find((one) => one.id === props.device.clientId)?.sites.some((one) => one.id === siteId.value),
+)
 async function act(path: string, body: object, words: string): Promise<void> {
   busy.value = true
-  const answer = await attempt(() => (path ? api.post(`/devices/${props.device.id}/${path}`, body) : api.put(`/devices/${props.device.id}`, body)))
+  const answer = await attempt(() =>
+    path ? api.post(`/devices/${props.device.id}/${path}`, body) : api.put(`/devices/${props.device.id}`, body),
+  )
   busy.value = false
   if (!answer) return
   done(words)
@@ -38,7 +46,10 @@ async function act(path: string, body: object, words: string): Promise<void> {
 }
 function save(): void {
   const body: DeviceMove = {}
-  const list = tags.value.split(',').map((one) => one.trim()).filter(Boolean)
+  const list = tags.value
+    .split(',')
+    .map((one) => one.trim())
+    .filter(Boolean)
   if (name.value.trim() !== props.device.name) body.name = name.value.trim()
   if (siteId.value !== props.device.siteId) body.siteId = siteId.value
   if (list.join() !== props.device.tags.join()) body.tags = list
@@ -49,33 +60,110 @@ function save(): void {
 
 <template>
   <ElDialog :model-value="true" :title="`Change ${device.name}`" width="600" append-to-body @close="emit('close')">
-    <p class="choice"><label><input v-model="what" type="radio" value="change"> name, site, tags</label><label><input v-model="what" type="radio" value="reinstall"> it is being reinstalled</label><label><input v-model="what" type="radio" value="merge"> it was another device before</label><label><input v-model="what" type="radio" value="retire"> take it out of use</label></p>
+    <p class="choice">
+      <label><input v-model="what" type="radio" value="change" /> name, site, tags</label
+      ><label><input v-model="what" type="radio" value="reinstall" /> it is being reinstalled</label
+      ><label><input v-model="what" type="radio" value="merge" /> it was another device before</label
+      ><label><input v-model="what" type="radio" value="retire" /> take it out of use</label>
+    </p>
     <form v-if="what === 'change'" @submit.prevent="save">
-      <label>Name<input v-model="name" class="mono" maxlength="63" spellcheck="false"></label>
-      <label>Site<select v-model.number="siteId"><optgroup v-for="client in session.clients" :key="client.id" :label="client.name"><option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option></optgroup></select></label>
-      <label>Tags<input v-model="tags" placeholder="none; several with commas"></label>
-      <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with {{ device.clientName }}.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Change it</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <label>Name<input v-model="name" class="mono" maxlength="63" spellcheck="false" /></label>
+      <label
+        >Site<select v-model.number="siteId">
+          <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
+            <option v-for="site in client.sites" :key="site.id" :value="site.id">
+              {{ client.name }} · {{ site.name }}
+            </option>
+          </optgroup>
+        </select></label
+      >
+      <label>Tags<input v-model="tags" placeholder="none; several with commas" /></label>
+      <p v-if="movesAway" class="warning">
+        It goes to another client. Open alerts go along; what is over stays with {{ device.clientName }}.
+      </p>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Change it</button
+        ><button type="button" class="btn" @click="emit('close')">Leave</button>
+      </div>
     </form>
-    <form v-else-if="what === 'reinstall'" @submit.prevent="act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')">
-      <p>For an hour, an agent that enrols as <span class="mono">{{ device.name }}</span> with a key of {{ device.clientName }} becomes this device: same history, same roles and exceptions, a new key. The old key is refused from then on.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Expect it</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+    <form
+      v-else-if="what === 'reinstall'"
+      @submit.prevent="
+        act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')
+      "
+    >
+      <p>
+        For an hour, an agent that enrols as <span class="mono">{{ device.name }}</span> with a key of
+        {{ device.clientName }} becomes this device: same history, same roles and exceptions, a new key. The old key is
+        refused from then on.
+      </p>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Expect it</button
+        ><button type="button" class="btn" @click="emit('close')">Leave</button>
+      </div>
     </form>
     <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from }, 'Merged: its history is here now.')">
       <p>It enrolled under a new name. Take over readings, log, alerts, roles and tags from</p>
-      <select v-model.number="from" aria-label="Device before"><option :value="null">choose…</option><option v-for="one in before" :key="one.id" :value="one.id">{{ one.text }}</option></select>
-      <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it alone do not come along.</p>
-      <div class="row"><button class="btn main" :disabled="busy || from === null">Merge</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <select v-model.number="from" aria-label="Device before">
+        <option :value="null">choose…</option>
+        <option v-for="one in before" :key="one.id" :value="one.id">{{ one.text }}</option>
+      </select>
+      <p class="warning">
+        That device is out of use for good then. It cannot be taken apart again; exceptions made for it alone do not
+        come along.
+      </p>
+      <div class="row">
+        <button class="btn main" :disabled="busy || from === null">Merge</button
+        ><button type="button" class="btn" @click="emit('close')">Leave</button>
+      </div>
     </form>
-    <form v-else @submit.prevent="act('retire', {}, 'Out of use. Rollout has it under “Out of use”, should it come back.')">
+    <form
+      v-else
+      @submit.prevent="act('retire', {}, 'Out of use. Rollout has it under “Out of use”, should it come back.')"
+    >
       <p>Its key is revoked and its open alerts are closed. Its history is kept, and it can be brought back.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Take it out of use</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Take it out of use</button
+        ><button type="button" class="btn" @click="emit('close')">Leave</button>
+      </div>
     </form>
   </ElDialog>
 </template>
 
 <style scoped>
-.choice { display: flex; flex-wrap: wrap; gap: 4px 16px; padding-bottom: 12px; border-bottom: 1px solid var(--rule); margin-bottom: 12px; } .choice label { display: flex; gap: 6px; }
-form { display: grid; gap: 10px; } form label { display: grid; grid-template-columns: 60px 1fr; align-items: center; color: var(--ink2); }
-form input, select { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; } .row { display: flex; gap: 8px; }
+.choice {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 16px;
+  padding-bottom: 12px;
+  border-bottom: 1px solid var(--rule);
+  margin-bottom: 12px;
+}
+.choice label {
+  display: flex;
+  gap: 6px;
+}
+form {
+  display: grid;
+  gap: 10px;
+}
+form label {
+  display: grid;
+  grid-template-columns: 60px 1fr;
+  align-items: center;
+  color: var(--ink2);
+}
+form input,
+select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 4px 8px;
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
 </style>

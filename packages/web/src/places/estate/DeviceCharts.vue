@@ -1,5 +1,17 @@
 <script setup lang="ts">
-import { CategoryScale, Chart, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip, type ChartData, type ChartOptions } from 'chart.js'
+import {
+  CategoryScale,
+  Chart,
+  Filler,
+  Legend,
+  LinearScale,
+  LineElement,
+  PointElement,
+  TimeScale,
+  Tooltip,
+  type ChartData,
+  type ChartOptions,
+} from 'chart.js'
 import 'chartjs-adapter-luxon'
 import { computed, ref } from 'vue'
 import { Line } from 'vue-chartjs'
@@ -15,53 +27,156 @@ Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
 const props = defineProps<{ device: DevicePage }>()
 const span = ref(24)
 const subjects: { title: string; metrics: MetricName[] }[] = [
-  { title: 'CPU busy', metrics: ['cpu.busy'] }, { title: 'Memory available', metrics: ['memory.available'] },
-  { title: 'Disk free', metrics: ['disk.free'] }, { title: 'Network', metrics: ['net.received', 'net.sent'] },
+  { title: 'CPU busy', metrics: ['cpu.busy'] },
+  { title: 'Memory available', metrics: ['memory.available'] },
+  { title: 'Disk free', metrics: ['disk.free'] },
+  { title: 'Network', metrics: ['net.received', 'net.sent'] },
 ]
-const { data, error, refresh } = useResource(() => {
-  const until = Date.now()
-  return api.get<SeriesPage>(`/devices/${props.device.id}/series?from=${until - span.value * hour}&until=${until}&metrics=${subjects.flatMap((one) => one.metrics).join()}`)
-}, { topics: ['reports'], deviceId: () => props.device.id, sources: [span] })
+const { data, error, refresh } = useResource(
+  () => {
+    const until = Date.now()
+    return api.get<SeriesPage>(
+      `/devices/${props.device.id}/series?from=${until - span.value * hour}&until=${until}&metrics=${subjects.flatMap((one) => one.metrics).join()}`,
+    )
+  },
+  { topics: ['reports'], deviceId: () => props.device.id, sources: [span] },
+)
 
 const css = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim()
 const colours = ['--ink', '--act', '--held', '--warning', '--notice']
 const text = (metric: string, value: number) => {
   const { unit } = metrics[metric as MetricName]
-  return unit === 'ratio' ? percentText(value) : unit === 'bytes' ? bytesText(value) : unit === 'bytes/s' ? `${bytesText(value)}/s` : String(value)
+  return unit === 'ratio'
+    ? percentText(value)
+    : unit === 'bytes'
+      ? bytesText(value)
+      : unit === 'bytes/s'
+        ? `${bytesText(value)}/s`
+        : String(value)
 }
-const charts = computed(() => subjects.map((subject) => {
-  const series = (data.value?.series ?? []).filter((one) => subject.metrics.includes(one.metric as MetricName))
-  return { ...subject, series, data: chartData(series), options: options(series[0]?.metric ?? 'cpu.busy') }
-}).filter((one) => one.series.length))
+const charts = computed(() =>
+  subjects
+    .map((subject) => {
+      const series = (data.value?.series ?? []).filter((one) => subject.metrics.includes(one.metric as MetricName))
+      return { ...subject, series, data: chartData(series), options: options(series[0]?.metric ?? 'cpu.busy') }
+    })
+    .filter((one) => one.series.length),
+)
 const label = (one: SeriesView) => [metrics[one.metric as MetricName].title, one.instance].filter(Boolean).join(' ')
 function chartData(series: SeriesView[]): ChartData<'line', { x: number; y: number }[]> {
-  return { datasets: series.flatMap((one, i) => bandOf(one, label(one), css(colours[i % colours.length]!), 4 * data.value!.width)) }
+  return {
+    datasets: series.flatMap((one, i) =>
+      bandOf(one, label(one), css(colours[i % colours.length]!), 4 * data.value!.width),
+    ),
+  }
 }
 function options(metric: string): ChartOptions<'line'> {
   const grid = { color: css('--rule2') }
   const ticks = { color: css('--ink2'), maxTicksLimit: 6 }
   return {
-    animation: false, maintainAspectRatio: false, interaction: { mode: 'index', intersect: false },
-    plugins: { legend: { display: false }, tooltip: { callbacks: { label: (item) => `${item.dataset.label ?? ''}: ${text(metric, item.parsed.y ?? 0)}` } } },
-    scales: { x: { type: 'time', min: data.value?.from, max: data.value?.until, grid, ticks, time: { displayFormats: { hour: 'HH:mm', minute: 'HH:mm', day: 'd LLL' }, tooltipFormat: 'ccc d LLL HH:mm' } }, y: { beginAtZero: true, ...(metric === 'cpu.busy' ? { max: 1 } : {}), grid, ticks: { ...ticks, callback: (value) => text(metric, Number(value)) } } },
+    animation: false,
+    maintainAspectRatio: false,
+    interaction: { mode: 'index', intersect: false },
+    plugins: {
+      legend: { display: false },
+      tooltip: { callbacks: { label: (item) => `${item.dataset.label ?? ''}: ${text(metric, item.parsed.y ?? 0)}` } },
+    },
+    scales: {
+      x: {
+        type: 'time',
+        min: data.value?.from,
+        max: data.value?.until,
+        grid,
+        ticks,
+        time: { displayFormats: { hour: 'HH:mm', minute: 'HH:mm', day: 'd LLL' }, tooltipFormat: 'ccc d LLL HH:mm' },
+      },
+      y: {
+        beginAtZero: true,
+        ...(metric === 'cpu.busy' ? { max: 1 } : {}),
+        grid,
+        ticks: { ...ticks, callback: (value) => text(metric, Number(value)) },
+      },
+    },
   }
 }
 </script>
 
 <template>
-  <p class="sentence">The last <select v-model.number="span" aria-label="Span"><option :value="2">2 hours</option><option :value="6">6 hours</option><option :value="24">24 hours</option><option :value="48">2 days</option><option :value="336">2 weeks</option></select></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !charts.length ? 'No readings in this time.' : ''" @again="refresh" />
+  <p class="sentence">
+    The last
+    <select v-model.number="span" aria-label="Span">
+      <option :value="2">2 hours</option>
+      <option :value="6">6 hours</option>
+      <option :value="24">24 hours</option>
+      <option :value="48">2 days</option>
+      <option :value="336">2 weeks</option>
+    </select>
+  </p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="data && !charts.length ? 'No readings in this time.' : ''"
+    @again="refresh"
+  />
   <div class="charts">
-    <section v-for="chart in charts" :key="chart.title"><h2>{{ chart.title }}</h2>
+    <section v-for="chart in charts" :key="chart.title">
+      <h2>{{ chart.title }}</h2>
       <div class="chart"><Line :data="chart.data" :options="chart.options" :aria-label="chart.title" /></div>
-      <table class="sums"><thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead><tbody><tr v-for="(one, i) in chart.series" :key="one.metric + one.instance">
-        <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(one) }}</td><td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ one.summary ? text(one.metric, one.summary[key]) : '' }}</td></tr></tbody></table>
+      <table class="sums">
+        <thead>
+          <tr>
+            <th></th>
+            <th>least</th>
+            <th>mean</th>
+            <th>95 % below</th>
+            <th>most</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(one, i) in chart.series" :key="one.metric + one.instance">
+            <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(one) }}</td>
+            <td v-for="key in ['min', 'mean', 'p95', 'max'] as const" :key="key">
+              {{ one.summary ? text(one.metric, one.summary[key]) : '' }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
     </section>
   </div>
 </template>
 
 <style scoped>
-.charts { display: grid; grid-template-columns: 1fr 1fr; gap: 18px 40px; } .chart { height: 170px; } .sentence { margin: 8px 0; }
-.sums { width: 100%; border-collapse: collapse; color: var(--ink2); } .sums th { font-weight: 400; text-align: right; } .sums td { text-align: right; padding: 1px 0; } .sums td:first-child { text-align: left; }
-i { display: inline-block; width: 10px; height: 3px; vertical-align: middle; }
+.charts {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 18px 40px;
+}
+.chart {
+  height: 170px;
+}
+.sentence {
+  margin: 8px 0;
+}
+.sums {
+  width: 100%;
+  border-collapse: collapse;
+  color: var(--ink2);
+}
+.sums th {
+  font-weight: 400;
+  text-align: right;
+}
+.sums td {
+  text-align: right;
+  padding: 1px 0;
+}
+.sums td:first-child {
+  text-align: left;
+}
+i {
+  display: inline-block;
+  width: 10px;
+  height: 3px;
+  vertical-align: middle;
+}
 </style>

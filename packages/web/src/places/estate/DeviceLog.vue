@@ -8,22 +8,75 @@ import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
 
 const props = defineProps<{ deviceId: number }>()
-const { data, error, refresh } = useResource(() => api.get<DeviceEvent[]>(`/devices/${props.deviceId}/events?limit=300`), { topics: ['reports'], deviceId: () => props.deviceId })
+const { data, error, refresh } = useResource(
+  () => api.get<DeviceEvent[]>(`/devices/${props.deviceId}/events?limit=300`),
+  { topics: ['reports'], deviceId: () => props.deviceId },
+)
 const level = ref<LogLevel>('debug')
 const words = ref('')
-const shown = computed(() => (data.value ?? []).filter((one) => logLevelCode(one.level) <= logLevelCode(level.value) && `${one.channel} ${one.source} ${one.text}`.toLowerCase().includes(words.value.toLowerCase())))
-const colour = (one: DeviceEvent) => (logLevelCode(one.level) <= 3 ? 'critical' : one.level === 'warning' ? 'warning' : 'muted')
+const shown = computed(() =>
+  (data.value ?? []).filter(
+    (one) =>
+      logLevelCode(one.level) <= logLevelCode(level.value) &&
+      `${one.channel} ${one.source} ${one.text}`.toLowerCase().includes(words.value.toLowerCase()),
+  ),
+)
+const colour = (one: DeviceEvent) =>
+  logLevelCode(one.level) <= 3 ? 'critical' : one.level === 'warning' ? 'warning' : 'muted'
 </script>
 
 <template>
-  <p class="sentence">Entries at <select v-model="level" aria-label="Level"><option v-for="one in logLevels" :key="one" :value="one">{{ one === 'debug' ? 'any level' : `${one} or worse` }}</option></select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No entry matches.' : ''" @again="refresh" />
-  <table v-if="shown.length" class="board"><tbody><tr v-for="(one, i) in shown" :key="i">
-    <td class="muted time" :title="exactText(one.at)">{{ fullText(one.at) }}</td><td class="muted">{{ one.channel }}</td><td class="mono">{{ one.source }}<template v-if="one.id !== null"> {{ one.id }}</template></td><td :class="colour(one)">{{ one.level }}</td><td class="text">{{ one.text }}</td>
-  </tr></tbody></table>
+  <p class="sentence">
+    Entries at
+    <select v-model="level" aria-label="Level">
+      <option v-for="one in logLevels" :key="one" :value="one">
+        {{ one === 'debug' ? 'any level' : `${one} or worse` }}
+      </option>
+    </select>
+    saying <input v-model="words" placeholder="anything" aria-label="Words" />
+    <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span>
+  </p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="data && !shown.length ? 'No entry matches.' : ''"
+    @again="refresh"
+  />
+  <table v-if="shown.length" class="board">
+    <tbody>
+      <tr v-for="(one, i) in shown" :key="i">
+        <td class="muted time" :title="exactText(one.at)">{{ fullText(one.at) }}</td>
+        <td class="muted">{{ one.channel }}</td>
+        <td class="mono">
+          {{ one.source }}<template v-if="one.id !== null"> {{ one.id }}</template>
+        </td>
+        <td :class="colour(one)">{{ one.level }}</td>
+        <td class="text">{{ one.text }}</td>
+      </tr>
+    </tbody>
+  </table>
 </template>
 
 <style scoped>
-.time { white-space: nowrap; } .text { overflow-wrap: anywhere; width: 60%; } .sentence { margin: 8px 0; }
-select, input { font: 600 15px var(--serif); color: var(--ink); background: none; border: 0; border-bottom: 1.5px dotted var(--ink3); } option { background: var(--sheet); }
+.time {
+  white-space: nowrap;
+}
+.text {
+  overflow-wrap: anywhere;
+  width: 60%;
+}
+.sentence {
+  margin: 8px 0;
+}
+select,
+input {
+  font: 600 15px var(--serif);
+  color: var(--ink);
+  background: none;
+  border: 0;
+  border-bottom: 1.5px dotted var(--ink3);
+}
+option {
+  background: var(--sheet);
+}
 </style>

@@ -3,7 +3,15 @@ import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
 import type { DevicePage, GapView, PolicyListing, RosterWatch } from '#contract'
-import { targetSentence, valueText, watchKind, type ChainLink, type ParameterValue, type PolicyStep, type Source } from '#core'
+import {
+  targetSentence,
+  valueText,
+  watchKind,
+  type ChainLink,
+  type ParameterValue,
+  type PolicyStep,
+  type Source,
+} from '#core'
 import { api } from '../../parts/data/api'
 import { useEstateNames } from '../../parts/data/estateNames'
 import { useKeys } from '../../parts/shell/keys'
@@ -20,16 +28,25 @@ import WhatIf from './WhatIf.vue'
 
 const props = defineProps<{ device: DevicePage }>()
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), { topics: ['policy', 'estate'] })
-const gaps = useResource(() => (session.mayChange ? api.get<GapView[]>(`/devices/${props.device.id}/coverage`) : Promise.resolve([])), { topics: ['policy', 'estate'] })
+const { data, error, refresh } = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), {
+  topics: ['policy', 'estate'],
+})
+const gaps = useResource(
+  () => (session.mayChange ? api.get<GapView[]>(`/devices/${props.device.id}/coverage`) : Promise.resolve([])),
+  { topics: ['policy', 'estate'] },
+)
 
 const names = useEstateNames(() => new Map([[props.device.id, 'this device']]))
 const target = (source: Source) => (source.target ? targetSentence(source.target, names.value) : '')
-const sourceText = (source: Source) => ({
-  default: 'the default of the watch', template: `${source.name}, revision ${source.revision}, for ${target(source)}`,
-  assignment: `the assignment of ${source.name} to ${target(source)}`, exception: `an exception for ${target(source)}: ${source.name}`,
-})[source.from]
-const parameterOf = (watch: RosterWatch, name: string) => watchKind(watch.kind).parameters.find((one) => one.name === name)!
+const sourceText = (source: Source) =>
+  ({
+    default: 'the default of the watch',
+    template: `${source.name}, revision ${source.revision}, for ${target(source)}`,
+    assignment: `the assignment of ${source.name} to ${target(source)}`,
+    exception: `an exception for ${target(source)}: ${source.name}`,
+  })[source.from]
+const parameterOf = (watch: RosterWatch, name: string) =>
+  watchKind(watch.kind).parameters.find((one) => one.name === name)!
 const linkText = (watch: RosterWatch, name: string, link: ChainLink) => valueText(parameterOf(watch, name), link.value)
 const hint = (watch: RosterWatch) => (name: string) => `from ${sourceText(watch.chains[name]![0]!.source)}`
 const own = (watch: RosterWatch) => (name: string) => watch.chains[name]?.[0]?.source.from === 'exception'
@@ -46,9 +63,28 @@ function show(watch: RosterWatch, name: string, element: HTMLElement): void {
   reason.value = ''
 }
 // The chain stands beside the page; the focus may be on the value that opened it.
-useKeys('Roster', [{ key: 'Escape', does: 'close the chain of a value', run: () => { open.value = null } }])
+useKeys('Roster', [
+  {
+    key: 'Escape',
+    does: 'close the chain of a value',
+    run: () => {
+      open.value = null
+    },
+  },
+])
 async function except(body: object, said: string): Promise<void> {
-  if (await attempt(() => api.post('/exceptions', { target: { on: 'devices', deviceIds: [props.device.id] }, values: {}, leftOut: false, reason: reason.value, ownerId: session.person?.id ?? null, ...body }))) {
+  if (
+    await attempt(() =>
+      api.post('/exceptions', {
+        target: { on: 'devices', deviceIds: [props.device.id] },
+        values: {},
+        leftOut: false,
+        reason: reason.value,
+        ownerId: session.person?.id ?? null,
+        ...body,
+      }),
+    )
+  ) {
     open.value = null
     leaving.value = null
     done(said)
@@ -59,8 +95,14 @@ const takingBack = ref<{ title: string; steps: PolicyStep[] } | null>(null)
 async function takeBack(source: Source): Promise<void> {
   if (source.target?.on !== 'devices' || source.target.deviceIds.length > 1) {
     // It reaches others too: what that does is shown first.
-    const found = (await attempt(() => api.get<PolicyListing>('/policy')))?.exceptions.find((one) => one.id === source.id)
-    if (found) takingBack.value = { title: `Take the exception for ${found.targetText} back`, steps: [{ of: 'exception', id: found.id, basedOn: found.revision, to: null }] }
+    const found = (await attempt(() => api.get<PolicyListing>('/policy')))?.exceptions.find(
+      (one) => one.id === source.id,
+    )
+    if (found)
+      takingBack.value = {
+        title: `Take the exception for ${found.targetText} back`,
+        steps: [{ of: 'exception', id: found.id, basedOn: found.revision, to: null }],
+      }
     open.value = null
     return
   }
@@ -74,48 +116,219 @@ const leaving = ref<string | null>(null)
 const asking = ref(false)
 const told = computed(() => {
   const { sentAt, confirmedAt } = props.device.roster
-  if (confirmedAt !== null) return { text: `Confirmed by the agent ${shortText(confirmedAt)}.`, exact: sentAt === null ? exactText(confirmedAt) : `sent ${exactText(sentAt)}, confirmed ${exactText(confirmedAt)}` }
-  return sentAt === null ? { text: 'Not sent to the agent yet.', exact: 'It is sent as soon as the agent asks, which it does all the time while it runs.' } : { text: `Sent ${shortText(sentAt)}, not confirmed by the agent yet.`, exact: exactText(sentAt) }
+  if (confirmedAt !== null)
+    return {
+      text: `Confirmed by the agent ${shortText(confirmedAt)}.`,
+      exact:
+        sentAt === null ? exactText(confirmedAt) : `sent ${exactText(sentAt)}, confirmed ${exactText(confirmedAt)}`,
+    }
+  return sentAt === null
+    ? {
+        text: 'Not sent to the agent yet.',
+        exact: 'It is sent as soon as the agent asks, which it does all the time while it runs.',
+      }
+    : { text: `Sent ${shortText(sentAt)}, not confirmed by the agent yet.`, exact: exactText(sentAt) }
 })
 </script>
 
 <template>
-  <p class="muted intro"><span data-told :title="told.exact">{{ told.text }}</span> What this device really gets. Point at a value for where it comes from, click it for the whole chain. <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get if…</button></p>
+  <p class="muted intro">
+    <span data-told :title="told.exact">{{ told.text }}</span> What this device really gets. Point at a value for where
+    it comes from, click it for the whole chain.
+    <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">
+      What would it get if…
+    </button>
+  </p>
   <WhatIf v-if="asking" :device="device" />
-  <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has: {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}. <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />
+  <p v-if="gaps.data.value?.length" class="intro">
+    Its roles need more than it has:
+    {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}.
+    <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink>
+  </p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="
+      data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''
+    "
+    @again="refresh"
+  />
   <div v-for="watch in data" :key="watch.key" class="watch" :class="{ asleep: watch.standing !== 'active' }">
-    <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />
-      <p class="faint">{{ watch.why }}</p></div>
-    <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
-      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!)">put back</button></span>
+    <div>
+      <RuleSentence
+        :parts="watch.sentence"
+        :hint="hint(watch)"
+        :marked="own(watch)"
+        @pick="(name, element) => show(watch, name, element)"
+      />
+      <p class="faint">{{ watch.why }}</p>
+    </div>
+    <div class="from">
+      <b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"
+        ><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink>
+        <span class="muted">for {{ target(source) }}</span></span
+      >
+      <span v-if="watch.standing === 'left out'" class="warning"
+        >left out: {{ watch.leftOutBy?.name }}
+        <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!)">put back</button></span
+      >
       <span v-else-if="watch.standing === 'dormant'" class="muted">dormant</span>
-      <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
-        <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
+      <template v-else-if="session.mayChange"
+        ><button
+          v-if="leaving !== watch.key"
+          class="link"
+          @click="
+            () => {
+              leaving = watch.key
+              reason = ''
+            }
+          "
+        >
+          leave out…
+        </button>
+        <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')">
+          <input
+            v-model="reason"
+            placeholder="Why?"
+            aria-label="Why it is left out"
+            required
+            minlength="3"
+            autofocus
+          /><button class="btn">Leave out</button>
+        </form></template
+      >
     </div>
   </div>
-  <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
+  <ElPopover
+    v-if="open"
+    :key="open.watch.key + open.name"
+    :visible="true"
+    virtual-triggering
+    :virtual-ref="open.element"
+    :width="380"
+    placement="bottom-start"
+    :show-arrow="false"
+  >
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
-      <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
-      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="takeBack(link.source)">take back</button></li></ol>
+      <p>
+        <b>{{ parameterOf(open.watch, open.name).label }}</b>
+        <button class="link close" @click="open = null">close</button>
+      </p>
+      <ol>
+        <li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }">
+          <b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source)
+          }}<span v-if="link.dormant"> (dormant)</span>
+          <button
+            v-if="link.source.from === 'exception' && session.mayChange"
+            class="link"
+            @click="takeBack(link.source)"
+          >
+            take back
+          </button>
+        </li>
+      </ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
-        <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(one) => { value = one; typed = true }" @cancel="editing = false" />
-        <form v-else @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')">
-          <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on following the template.</p>
-          <input v-model="reason" placeholder="Why this device needs it" aria-label="Reason" required minlength="3" autofocus /><button class="btn main">Make the exception</button>
+        <ParameterEditor
+          v-else-if="!typed"
+          :parameter="parameterOf(open.watch, open.name)"
+          :value="open.watch.values[open.name] ?? null"
+          @change="
+            (one) => {
+              value = one
+              typed = true
+            }
+          "
+          @cancel="editing = false"
+        />
+        <form
+          v-else
+          @submit.prevent="
+            except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')
+          "
+        >
+          <p>
+            {{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on
+            following the template.
+          </p>
+          <input
+            v-model="reason"
+            placeholder="Why this device needs it"
+            aria-label="Reason"
+            required
+            minlength="3"
+            autofocus
+          /><button class="btn main">Make the exception</button>
         </form>
       </template>
     </div>
   </ElPopover>
-  <ConfirmChange v-if="takingBack" v-bind="takingBack" verb="Take it back" said="The exception is gone; the devices follow the template again." @close="takingBack = null; refresh()" />
+  <ConfirmChange
+    v-if="takingBack"
+    v-bind="takingBack"
+    verb="Take it back"
+    said="The exception is gone; the devices follow the template again."
+    @close="
+      () => {
+        takingBack = null
+        refresh()
+      }
+    "
+  />
 </template>
 
 <style scoped>
-.intro { padding: 8px 0; }
-.watch { display: grid; grid-template-columns: 1fr 300px; gap: 30px; padding: 9px 0; border-bottom: 1px solid var(--rule2); } .asleep .sentence { opacity: .6; }
-.from { display: grid; align-content: start; gap: 1px; justify-items: start; }
-ol { margin: 6px 0 10px; padding: 0; list-style: none; } li { padding: 3px 0; border-bottom: 1px solid var(--rule2); } .beaten { color: var(--ink2); } .beaten b { text-decoration: line-through; font-weight: 400; }
-.close { float: right; } form { display: flex; flex-wrap: wrap; gap: 8px; }
-input { flex: 1; min-width: 160px; font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--ink2); border-radius: 3px; padding: 3px 8px; }
+.intro {
+  padding: 8px 0;
+}
+.watch {
+  display: grid;
+  grid-template-columns: 1fr 300px;
+  gap: 30px;
+  padding: 9px 0;
+  border-bottom: 1px solid var(--rule2);
+}
+.asleep .sentence {
+  opacity: 0.6;
+}
+.from {
+  display: grid;
+  align-content: start;
+  gap: 1px;
+  justify-items: start;
+}
+ol {
+  margin: 6px 0 10px;
+  padding: 0;
+  list-style: none;
+}
+li {
+  padding: 3px 0;
+  border-bottom: 1px solid var(--rule2);
+}
+.beaten {
+  color: var(--ink2);
+}
+.beaten b {
+  text-decoration: line-through;
+  font-weight: 400;
+}
+.close {
+  float: right;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+input {
+  flex: 1;
+  min-width: 160px;
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--ink2);
+  border-radius: 3px;
+  padding: 3px 8px;
+}
 </style>

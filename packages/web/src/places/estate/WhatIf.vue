@@ -6,25 +6,46 @@ import { api, type ApiError } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 
-/** What the device would get if it were another: with other roles, at another site, with other tags. Changes nothing. */
+/**
+ * What the device would get if it were another: with other roles, at another site, with other tags. Changes nothing.
+ */
 const props = defineProps<{ device: DevicePage }>()
 const session = useSession()
 const roles = useResource(() => api.get<Role[]>('/roles'))
 const wanted = ref<string[]>([...props.device.roles])
 const siteId = ref(props.device.siteId)
 const tags = ref(props.device.tags.join(', '))
-const sites = computed(() => session.clients.flatMap((client) => client.sites.map((site) => ({ id: site.id, name: `${client.name} · ${site.name}` }))))
-const body = computed((): WhatIf => ({ roles: wanted.value, siteId: siteId.value, tags: [...new Set(tags.value.split(',').map((one) => one.trim()).filter(Boolean))] }))
+const sites = computed(() =>
+  session.clients.flatMap((client) =>
+    client.sites.map((site) => ({ id: site.id, name: `${client.name} · ${site.name}` })),
+  ),
+)
+const body = computed((): WhatIf => ({
+  roles: wanted.value,
+  siteId: siteId.value,
+  tags: [
+    ...new Set(
+      tags.value
+        .split(',')
+        .map((one) => one.trim())
+        .filter(Boolean),
+    ),
+  ],
+}))
 const found = ref<Impact | null>(null)
 const fault = ref('')
-watch(body, async (asked) => {
-  try {
-    found.value = await api.post<Impact>(`/devices/${props.device.id}/roster/what-if`, asked)
-    fault.value = ''
-  } catch (problem) {
-    fault.value = (problem as ApiError).message
-  }
-}, { immediate: true })
+watch(
+  body,
+  async (asked) => {
+    try {
+      found.value = await api.post<Impact>(`/devices/${props.device.id}/roster/what-if`, asked)
+      fault.value = ''
+    } catch (problem) {
+      fault.value = (problem as ApiError).message
+    }
+  },
+  { immediate: true },
+)
 const missing = computed(() => (roles.data.value ?? []).filter((one) => !wanted.value.includes(one.id)))
 const nameOf = (id: string) => roles.data.value?.find((one) => one.id === id)?.name ?? id
 const words = { added: 'would get', removed: 'would lose', altered: 'would change' } as const
@@ -37,14 +58,60 @@ function add(event: Event): void {
 
 <template>
   <div class="whatif">
-    <p class="sentence">If it were <template v-for="(one, i) in wanted" :key="one"><template v-if="i">, </template><b>{{ nameOf(one) }}</b> <button class="link" :aria-label="`without ${nameOf(one)}`" @click="wanted = wanted.filter((each) => each !== one)">×</button></template><template v-if="!wanted.length">without a role</template>
-      <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="one in missing" :key="one.id" :value="one.id">{{ one.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
+    <p class="sentence">
+      If it were
+      <template v-for="(one, i) in wanted" :key="one"
+        ><template v-if="i">, </template><b>{{ nameOf(one) }}</b>
+        <button
+          class="link"
+          :aria-label="`without ${nameOf(one)}`"
+          @click="wanted = wanted.filter((each) => each !== one)"
+        >
+          ×
+        </button></template
+      ><template v-if="!wanted.length">without a role</template>
+      <select aria-label="With the role" @change="add">
+        <option value="">and…</option>
+        <option v-for="one in missing" :key="one.id" :value="one.id">{{ one.name }}</option>
+      </select>
+      at
+      <select v-model="siteId" aria-label="At the site">
+        <option v-for="one in sites" :key="one.id" :value="one.id">{{ one.name }}</option>
+      </select>
+      with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" />
+    </p>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <template v-else-if="found"><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
-      <div v-for="one in found.watches" :key="one.key" class="one"><span class="muted">{{ words[one.change] }}</span><div><b>{{ one.name }}</b><p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p><p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p></div></div></template>
+    <template v-else-if="found"
+      ><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
+      <div v-for="one in found.watches" :key="one.key" class="one">
+        <span class="muted">{{ words[one.change] }}</span>
+        <div>
+          <b>{{ one.name }}</b>
+          <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p>
+          <p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p>
+        </div>
+      </div></template
+    >
   </div>
 </template>
 
 <style scoped>
-.whatif { border-left: 2px solid var(--act); padding: 4px 0 8px 14px; margin: 6px 0 10px; } .one { display: grid; grid-template-columns: 100px 1fr; padding: 4px 0; border-bottom: 1px solid var(--rule2); } .rule { font: 15px/22px var(--serif); } .gone { text-decoration: line-through; color: var(--ink2); }
+.whatif {
+  border-left: 2px solid var(--act);
+  padding: 4px 0 8px 14px;
+  margin: 6px 0 10px;
+}
+.one {
+  display: grid;
+  grid-template-columns: 100px 1fr;
+  padding: 4px 0;
+  border-bottom: 1px solid var(--rule2);
+}
+.rule {
+  font: 15px/22px var(--serif);
+}
+.gone {
+  text-decoration: line-through;
+  color: var(--ink2);
+}
 </style>

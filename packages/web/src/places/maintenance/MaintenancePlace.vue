@@ -18,19 +18,43 @@ const { data, error, refresh } = useResource(() => api.get<WindowView[]>('/windo
 const planning = ref(false)
 const shown = computed(() => (data.value ?? []).filter((one) => one.clientId === null || session.inView(one.clientId)))
 const groups = computed(() => [
-  { title: 'In force', rows: shown.value.filter((one) => isOpen(one, now.value)), empty: 'No window holds anything back now.' },
-  { title: 'To come', rows: shown.value.filter((one) => one.from > now.value && !isOver(one, now.value)).reverse(), empty: 'Nothing is planned.' },
+  {
+    title: 'In force',
+    rows: shown.value.filter((one) => isOpen(one, now.value)),
+    empty: 'No window holds anything back now.',
+  },
+  {
+    title: 'To come',
+    rows: shown.value.filter((one) => one.from > now.value && !isOver(one, now.value)).reverse(),
+    empty: 'Nothing is planned.',
+  },
   { title: 'Over', rows: shown.value.filter((one) => isOver(one, now.value)), empty: 'No window has ended yet.' },
 ])
-useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { planning.value = session.mayChange } }])
+useKeys('Maintenance', [
+  {
+    key: 'a',
+    does: 'plan a window',
+    run: () => {
+      planning.value = session.mayChange
+    },
+  },
+])
 </script>
 
 <template>
   <div class="page">
-    <div class="head"><h1>Maintenance</h1><span v-if="data" class="muted">{{ groups[0]!.rows.length }} in force, {{ groups[1]!.rows.length }} to come</span>
-      <span class="end"><button v-if="session.mayChange" class="btn main" @click="planning = true">Plan a window <kbd>a</kbd></button></span></div>
+    <div class="head">
+      <h1>Maintenance</h1>
+      <span v-if="data" class="muted">{{ groups[0]!.rows.length }} in force, {{ groups[1]!.rows.length }} to come</span>
+      <span class="end"
+        ><button v-if="session.mayChange" class="btn main" @click="planning = true">
+          Plan a window <kbd>a</kbd>
+        </button></span
+      >
+    </div>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <section v-for="group in data ? groups : []" :key="group.title"><h2>{{ group.title }}</h2>
+    <section v-for="group in data ? groups : []" :key="group.title">
+      <h2>{{ group.title }}</h2>
       <WindowTable v-if="group.rows.length" :windows="group.rows" @open="(id) => router.push(`/maintenance/${id}`)" />
       <p v-else class="muted">{{ group.empty }}</p>
     </section>
@@ -39,5 +63,10 @@ useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { planning
 </template>
 
 <style scoped>
-section { margin-top: 18px; } h2 { margin-bottom: 4px; }
+section {
+  margin-top: 18px;
+}
+h2 {
+  margin-bottom: 4px;
+}
 </style>

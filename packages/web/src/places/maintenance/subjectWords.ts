@@ -1,12 +1,24 @@
 import type { Subject, WindowSubject } from '#core'
 
-export const familyWords: Record<Subject, string> = { silence: 'silence', service: 'services', disk: 'disks', update: 'updates', eventlog: 'event logs', performance: 'performance', certificate: 'certificates', agent: 'the agent itself' }
+export const familyWords: Record<Subject, string> = {
+  silence: 'silence',
+  service: 'services',
+  disk: 'disks',
+  update: 'updates',
+  eventlog: 'event logs',
+  performance: 'performance',
+  certificate: 'certificates',
+  agent: 'the agent itself',
+}
 
 /** What a window holds back, as it stands in a sentence. */
 export function subjectText(subject: WindowSubject): string {
   switch (subject.of) {
-    case 'all': return 'everything'
-    case 'families': return subject.families.map((one) => familyWords[one]).join(', ')
-    case 'watches': return subject.watches.join(', ')
+    case 'all':
+      return 'everything'
+    case 'families':
+      return subject.families.map((one) => familyWords[one]).join(', ')
+    case 'watches':
+      return subject.watches.join(', ')
   }
 }

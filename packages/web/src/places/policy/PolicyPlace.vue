@@ -18,30 +18,79 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'grid', title: 'Grid', key: '1' }, { name: 'templates', title: 'Templates', key: '2' }, { name: 'assignments', title: 'Assignments', key: '3' }, { name: 'exceptions', title: 'Exceptions', key: '4' }, { name: 'library', title: 'Library', key: '5' }, { name: 'text', title: 'As text', key: '6' },
+  { name: 'grid', title: 'Grid', key: '1' },
+  { name: 'templates', title: 'Templates', key: '2' },
+  { name: 'assignments', title: 'Assignments', key: '3' },
+  { name: 'exceptions', title: 'Exceptions', key: '4' },
+  { name: 'library', title: 'Library', key: '5' },
+  { name: 'text', title: 'As text', key: '6' },
 ] as const
 const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'grid')
 const go = (name: string) => void router.replace({ query: name === 'grid' ? {} : { part: name } })
 const grid = useResource(() => api.get<PolicyGrid>('/policy/grid'), { topics: ['policy', 'estate'] })
 const listing = useResource(() => api.get<PolicyListing>('/policy'), { topics: ['policy', 'estate'] })
 const doubtful = computed(() => (listing.data.value?.exceptions ?? []).filter((one) => one.doubts.length).length)
-const countOf = (name: string) => ({ templates: listing.data.value?.templates.length, assignments: listing.data.value?.assignments.length, exceptions: listing.data.value?.exceptions.length })[name] ?? ''
+const countOf = (name: string) =>
+  ({
+    templates: listing.data.value?.templates.length,
+    assignments: listing.data.value?.assignments.length,
+    exceptions: listing.data.value?.exceptions.length,
+  })[name] ?? ''
 const assigning = ref<{ templateId: number; role?: string } | null>(null)
-const begin = () => { if (session.isLead && grid.data.value?.templates[0]) assigning.value = { templateId: grid.data.value.templates[0].id } }
-useKeys('Policy', [...parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })), { key: 'a', does: 'assign a template', run: begin }])
+const begin = () => {
+  if (session.isLead && grid.data.value?.templates[0]) assigning.value = { templateId: grid.data.value.templates[0].id }
+}
+useKeys('Policy', [
+  ...parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })),
+  { key: 'a', does: 'assign a template', run: begin },
+])
 </script>
 
 <template>
   <div class="page">
-    <div class="head"><h1>Policy</h1><span class="muted">who gets which watches, and why</span>
-      <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception wants' : `${doubtful} exceptions want` }} a look</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
-    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
-    <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
+    <div class="head">
+      <h1>Policy</h1>
+      <span class="muted">who gets which watches, and why</span>
+      <span class="end"
+        ><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">
+          {{ doubtful === 1 ? '1 exception wants' : `${doubtful} exceptions want` }} a look</button
+        ><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">
+          Assign a template <kbd>a</kbd>
+        </button></span
+      >
+    </div>
+    <div class="tabs" role="tablist">
+      <button
+        v-for="one in parts"
+        :key="one.name"
+        role="tab"
+        :aria-selected="part === one.name"
+        :class="{ on: part === one.name }"
+        @click="go(one.name)"
+      >
+        {{ one.title }} {{ countOf(one.name) }}
+      </button>
+    </div>
+    <GridPart
+      v-if="part === 'grid'"
+      :grid="grid"
+      @assign="
+        (what) => {
+          assigning = what
+        }
+      "
+    />
     <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />
     <AssignmentsPart v-else-if="part === 'assignments'" :listing="listing" />
     <ExceptionsPart v-else-if="part === 'exceptions'" :listing="listing" />
     <LibraryPart v-else-if="part === 'library'" :taken="listing.data.value?.templates ?? []" />
     <TextPart v-else />
-    <AssignDialog v-if="assigning && grid.data.value" :templates="grid.data.value.templates" :template-id="assigning.templateId" :role="assigning.role" @close="assigning = null" />
+    <AssignDialog
+      v-if="assigning && grid.data.value"
+      :templates="grid.data.value.templates"
+      :template-id="assigning.templateId"
+      :role="assigning.role"
+      @close="assigning = null"
+    />
   </div>
 </template>

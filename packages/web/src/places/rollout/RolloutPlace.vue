@@ -19,22 +19,50 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'keys', title: 'By hand', key: '1' }, { name: 'sweep', title: 'Sweep', key: '2' }, { name: 'waves', title: 'Waves', key: '3' }, { name: 'newcomers', title: 'Newcomers', key: '4' }, { name: 'roles', title: 'Roles seen', key: '5' }, { name: 'coverage', title: 'Coverage', key: '6' }, { name: 'versions', title: 'Versions', key: '7' }, { name: 'retired', title: 'Out of use', key: '8' },
+  { name: 'keys', title: 'By hand', key: '1' },
+  { name: 'sweep', title: 'Sweep', key: '2' },
+  { name: 'waves', title: 'Waves', key: '3' },
+  { name: 'newcomers', title: 'Newcomers', key: '4' },
+  { name: 'roles', title: 'Roles seen', key: '5' },
+  { name: 'coverage', title: 'Coverage', key: '6' },
+  { name: 'versions', title: 'Versions', key: '7' },
+  { name: 'retired', title: 'Out of use', key: '8' },
 ] as const
 const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'keys')
-const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), { topics: ['reports', 'policy', 'estate'] })
+const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), {
+  topics: ['reports', 'policy', 'estate'],
+})
 const undecided = computed(() => (findings.data.value ?? []).filter((one) => session.inView(one.clientId)).length)
 const gaps = useResource(() => api.get<GapView[]>('/coverage'), { topics: ['policy', 'estate'] })
-const missing = computed(() => (gaps.data.value ?? []).filter((gap) => gap.devices.some((one) => session.inView(one.clientId))).length)
+const missing = computed(
+  () => (gaps.data.value ?? []).filter((gap) => gap.devices.some((one) => session.inView(one.clientId))).length,
+)
 const countOf = (name: string) => ({ roles: undecided.value, coverage: missing.value })[name] || ''
 const go = (name: string) => void router.replace({ query: { part: name } })
-useKeys('Rollout', parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })))
+useKeys(
+  'Rollout',
+  parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })),
+)
 </script>
 
 <template>
   <div class="page">
-    <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
-    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
+    <div class="head">
+      <h1>Rollout</h1>
+      <span class="muted">how machines come in, and what they get</span>
+    </div>
+    <div class="tabs" role="tablist">
+      <button
+        v-for="one in parts"
+        :key="one.name"
+        role="tab"
+        :aria-selected="part === one.name"
+        :class="{ on: part === one.name }"
+        @click="go(one.name)"
+      >
+        {{ one.title }} {{ countOf(one.name) }}
+      </button>
+    </div>
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />

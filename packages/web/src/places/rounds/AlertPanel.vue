@@ -22,7 +22,13 @@ import WhySteps from './WhySteps.vue'
 const props = defineProps<{ alertId: number | null; held: HeldView | null; mending: MendingView | null }>()
 const emit = defineEmits<{ changed: [] }>()
 const session = useSession()
-const { data: alert, error, refresh } = useResource(() => (props.alertId ? api.get<AlertPage>(`/alerts/${props.alertId}`) : Promise.resolve(null)), { topics: ['alerts', 'windows'] })
+const {
+  data: alert,
+  error,
+  refresh,
+} = useResource(() => (props.alertId ? api.get<AlertPage>(`/alerts/${props.alertId}`) : Promise.resolve(null)), {
+  topics: ['alerts', 'windows'],
+})
 const one = computed(() => alert.value ?? props.held ?? props.mending)
 const words = computed(() => one.value && alertWords(one.value))
 const metric = computed(() => (one.value ? watchKinds.get(one.value.rule.kind)?.metric : undefined))
@@ -31,17 +37,39 @@ const around = useResource(async () => {
   const subject = props.alertId ? await api.get<AlertPage>(`/alerts/${props.alertId}`) : (props.held ?? props.mending)
   if (!subject) return null
   const kind = watchKinds.get(subject.rule.kind)
-  const until = Math.min(Date.now(), (('closedAt' in subject ? subject.closedAt : subject.endedAt) ?? Date.now()) + hour)
+  const until = Math.min(
+    Date.now(),
+    (('closedAt' in subject ? subject.closedAt : subject.endedAt) ?? Date.now()) + hour,
+  )
   const from = Math.min(subject.began - 12 * hour, until - 24 * hour)
-  const series = kind?.metric ? await api.get<SeriesPage>(`/devices/${subject.deviceId}/series?from=${from}&until=${until}&metrics=${kind.metric}`) : null
-  const events = await api.get<DeviceEvent[]>(`/devices/${subject.deviceId}/events?before=${subject.began + 10 * 60_000}&limit=40`)
-  return { series: series?.series.find((line) => line.instance === subject.instance) ?? null, from, until, events: events.filter((event) => ['emergency', 'alert', 'critical', 'error', 'warning'].includes(event.level) || event.at > subject.began - 30 * 60_000).slice(0, 5) }
+  const series = kind?.metric
+    ? await api.get<SeriesPage>(
+        `/devices/${subject.deviceId}/series?from=${from}&until=${until}&metrics=${kind.metric}`,
+      )
+    : null
+  const events = await api.get<DeviceEvent[]>(
+    `/devices/${subject.deviceId}/events?before=${subject.began + 10 * 60_000}&limit=40`,
+  )
+  return {
+    series: series?.series.find((line) => line.instance === subject.instance) ?? null,
+    from,
+    until,
+    events: events
+      .filter(
+        (event) =>
+          ['emergency', 'alert', 'critical', 'error', 'warning'].includes(event.level) ||
+          event.at > subject.began - 30 * 60_000,
+      )
+      .slice(0, 5),
+  }
 })
 
 const doing = { start: 'Start', stop: 'Stop', restart: 'Restart' } as const
 const state = computed(() => {
   if (props.held) return 'held'
-  return (alert.value ? alert.value.status === 'closed' : props.mending?.outcome === 'cleared') ? 'settled' : (one.value?.severity ?? null)
+  return (alert.value ? alert.value.status === 'closed' : props.mending?.outcome === 'cleared')
+    ? 'settled'
+    : (one.value?.severity ?? null)
 })
 const note = ref('')
 const planning = ref(false)
@@ -65,7 +93,13 @@ async function close(): Promise<void> {
 }
 useKeys('Alert', [
   { key: 't', does: 'take the alert', run: () => void take() },
-  { key: 'h', does: 'hold alerts of the device: a maintenance window', run: () => { planning.value = session.mayChange } },
+  {
+    key: 'h',
+    does: 'hold alerts of the device: a maintenance window',
+    run: () => {
+      planning.value = session.mayChange
+    },
+  },
 ])
 </script>
 
@@ -73,39 +107,140 @@ useKeys('Alert', [
   <aside>
     <StateNotice :error="error" :loading="!one" @again="refresh" />
     <template v-if="one && words">
-      <p class="state"><SeverityMark :state="state" />
-        <span class="muted"><template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
-          <template v-else-if="mending">{{ mending.severity }} · {{ mending.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
-          <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
-      <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span></h1>
-      <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /> <DoubtText :doubt="postDoubt(one)" /></p>
+      <p class="state">
+        <SeverityMark :state="state" />
+        <span class="muted"
+          ><template v-if="held"
+            >{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template
+          >
+          <template v-else-if="mending"
+            >{{ mending.severity }} · {{ mending.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template
+          >
+          <template v-else
+            >{{ alert!.severity }} · raised
+            <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> ·
+            {{ alert!.status === 'closed' ? alert!.closeReason : (alert!.takenBy ?? 'nobody yet') }}</template
+          ></span
+        >
+      </p>
+      <h1>
+        <b>{{ words.strong }}</b> {{ words.rest }}
+        <span class="at"
+          >on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span
+        >
+      </h1>
+      <p class="muted">
+        {{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" />
+        <DoubtText :doubt="postDoubt(one)" />
+      </p>
       <RuleSentence :parts="one.rule.sentence" class="rule" />
-      <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="one.began" :severity="one.severity" />
+      <ReadingLine
+        v-if="around.data.value?.series && metric"
+        :series="around.data.value.series"
+        :from="around.data.value.from"
+        :until="around.data.value.until"
+        :mark="one.began"
+        :severity="one.severity"
+      />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :mending="mending" />
-      <template v-if="around.data.value?.events.length"><h3>Around it</h3>
-        <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span> {{ event.text }}</p>
+      <template v-if="around.data.value?.events.length"
+        ><h3>Around it</h3>
+        <p v-for="(event, i) in around.data.value.events" :key="i" class="event">
+          <span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span>
+          {{ event.text }}
+        </p>
       </template>
       <div v-if="session.mayChange && alert && alert.status !== 'closed'" class="acts">
         <button v-if="alert.takenById !== session.person?.id" class="btn main" @click="take">Take <kbd>t</kbd></button>
         <button v-else class="btn" @click="act('give-back', {}, 'Given back to everybody.')">Give back</button>
         <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
-        <button v-for="action in alert.actions" :key="action.verb" class="btn mono" @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')">{{ doing[action.verb] }} {{ action.service }}</button>
+        <button
+          v-for="action in alert.actions"
+          :key="action.verb"
+          class="btn mono"
+          @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')"
+        >
+          {{ doing[action.verb] }} {{ action.service }}
+        </button>
         <button class="btn" @click="closing = closing === null ? '' : null">Close…</button>
-        <form v-if="closing !== null" @submit.prevent="close"><input v-model="closing" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required autofocus /><button class="btn">Close</button></form>
-        <form @submit.prevent="addNote"><input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button></form>
+        <form v-if="closing !== null" @submit.prevent="close">
+          <input
+            v-model="closing"
+            aria-label="Why it is closed"
+            placeholder="Why is it closed although it still fails?"
+            minlength="3"
+            required
+            autofocus
+          /><button class="btn">Close</button>
+        </form>
+        <form @submit.prevent="addNote">
+          <input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button>
+        </form>
       </div>
-      <WindowDialog v-if="planning" :device-id="one.deviceId" :device-name="one.deviceName" :client-id="one.clientId" @close="planning = false" />
+      <WindowDialog
+        v-if="planning"
+        :device-id="one.deviceId"
+        :device-name="one.deviceName"
+        :client-id="one.clientId"
+        @close="planning = false"
+      />
     </template>
   </aside>
 </template>
 
 <style scoped>
-aside { background: var(--sheet); border-left: 1px solid var(--rule); padding: 15px 20px 24px; overflow: auto; height: 100%; }
-.state { display: flex; gap: 10px; align-items: center; }
-h1 { font-size: 19px; line-height: 25px; margin: 6px 0 2px; overflow-wrap: anywhere; font-weight: 400; } .at { white-space: nowrap; }
-.rule { margin: 10px 0; } h3 { margin: 14px 0 4px; }
-.event { padding: 1px 0; color: var(--ink2); overflow-wrap: anywhere; }
-.acts { display: flex; flex-wrap: wrap; gap: 8px; margin-top: 16px; }
-form { display: flex; gap: 8px; width: 100%; } input { flex: 1; font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 3px 8px; }
+aside {
+  background: var(--sheet);
+  border-left: 1px solid var(--rule);
+  padding: 15px 20px 24px;
+  overflow: auto;
+  height: 100%;
+}
+.state {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+h1 {
+  font-size: 19px;
+  line-height: 25px;
+  margin: 6px 0 2px;
+  overflow-wrap: anywhere;
+  font-weight: 400;
+}
+.at {
+  white-space: nowrap;
+}
+.rule {
+  margin: 10px 0;
+}
+h3 {
+  margin: 14px 0 4px;
+}
+.event {
+  padding: 1px 0;
+  color: var(--ink2);
+  overflow-wrap: anywhere;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 16px;
+}
+form {
+  display: flex;
+  gap: 8px;
+  width: 100%;
+}
+input {
+  flex: 1;
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 3px 8px;
+}
 </style>

@@ -14,11 +14,26 @@ async function seen(): Promise<void> {
 
 <template>
   <section v-if="data?.length" aria-label="Told to you" class="told">
-    <p v-for="one in data.slice(0, 5)" :key="one.id"><RouterLink v-if="one.deviceId" :to="`/estate/${one.deviceId}`">{{ one.text }}</RouterLink><template v-else>{{ one.text }}</template> <span class="muted" :title="exactText(one.at)">{{ shortText(one.at) }}</span></p>
-    <p class="muted"><template v-if="data.length > 5">and {{ data.length - 5 }} more. </template><button class="link" @click="seen">seen</button></p>
+    <p v-for="one in data.slice(0, 5)" :key="one.id">
+      <RouterLink v-if="one.deviceId" :to="`/estate/${one.deviceId}`">{{ one.text }}</RouterLink><template v-else>{{
+        one.text
+      }}</template>
+      <span class="muted" :title="exactText(one.at)">{{ shortText(one.at) }}</span>
+    </p>
+    <p class="muted">
+      <template v-if="data.length > 5">and {{ data.length - 5 }} more. </template
+      ><button class="link" @click="seen">seen</button>
+    </p>
   </section>
 </template>
 
 <style scoped>
-.told { border-left: 2px solid var(--act); padding-left: 10px; margin-top: 8px; display: flex; flex-wrap: wrap; gap: 2px 18px; }
+.told {
+  border-left: 2px solid var(--act);
+  padding-left: 10px;
+  margin-top: 8px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 18px;
+}
 </style>

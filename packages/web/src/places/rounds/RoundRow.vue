@@ -12,30 +12,83 @@ const props = defineProps<{ row: AlertView | HeldView | MendingView; group: stri
 defineEmits<{ choose: [] }>()
 const words = computed(() => {
   const { strong, rest } = alertWords(props.row)
-  return { strong, rest: props.group === 'settled' ? rest.replace(/^(\s*)is /, '$1was ').replace(/^(\s*)has /, '$1had ') : rest }
+  return {
+    strong,
+    rest: props.group === 'settled' ? rest.replace(/^(\s*)is /, '$1was ').replace(/^(\s*)has /, '$1had ') : rest,
+  }
 })
 const alert = computed(() => ('status' in props.row ? props.row : null))
 const held = computed(() => ('heldAt' in props.row ? props.row : null))
 const mending = computed(() => ('tries' in props.row ? props.row : null))
 const wellAt = computed(() => alert.value?.closedAt ?? mending.value?.endedAt ?? null)
-const mark = computed(() => (props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity))
+const mark = computed(() =>
+  props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity,
+)
 </script>
 
 <template>
   <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
     <SeverityMark :state="mark" />
-    <span class="what"><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
-      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="mending"> · {{ mendingWords(mending) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
+    <span class="what"
+      ><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
+      <small
+        ><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName
+        }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template
+        ><template v-if="mending"> · {{ mendingWords(mending) }}</template
+        ><template v-if="held">
+          · {{ held.windowName
+          }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template
+        ></small
+      >
     </span>
-    <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small></span>
+    <span class="when"
+      ><AgeText :at="row.began" /><small>{{
+        group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began)
+      }}</small></span
+    >
   </button>
 </template>
 
 <style scoped>
-.row { display: grid; grid-template-columns: 13px 1fr auto; gap: 13px; align-items: center; width: calc(100% + 20px); margin: 0 -10px; padding: 3px 10px; text-align: left; background: none; border: 0; border-bottom: 1px solid var(--rule2); cursor: pointer; }
-.row:hover { background: var(--sheet); } .row.chosen { background: var(--act-soft); }
-small { display: block; font-size: 12.5px; line-height: 17px; color: var(--ink2); }
-.what { min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.what small { overflow: hidden; text-overflow: ellipsis; }
-.when { text-align: right; color: var(--ink2); white-space: nowrap; }
+.row {
+  display: grid;
+  grid-template-columns: 13px 1fr auto;
+  gap: 13px;
+  align-items: center;
+  width: calc(100% + 20px);
+  margin: 0 -10px;
+  padding: 3px 10px;
+  text-align: left;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--rule2);
+  cursor: pointer;
+}
+.row:hover {
+  background: var(--sheet);
+}
+.row.chosen {
+  background: var(--act-soft);
+}
+small {
+  display: block;
+  font-size: 12.5px;
+  line-height: 17px;
+  color: var(--ink2);
+}
+.what {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.what small {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.when {
+  text-align: right;
+  color: var(--ink2);
+  white-space: nowrap;
+}
 </style>

@@ -18,31 +18,71 @@ const route = useRoute()
 const router = useRouter()
 const { data, error, refresh } = useResource(() => api.get<Rounds>('/rounds'), { topics: ['alerts', 'windows'] })
 
-function shown<T extends { clientId: number; began: number }>(list: T[] | undefined, end: (one: T) => number | null): T[] {
+function shown<T extends { clientId: number; began: number }>(
+  list: T[] | undefined,
+  end: (one: T) => number | null,
+): T[] {
   const { span } = session
-  return (list ?? []).filter((one) => session.inView(one.clientId) && (!span || (one.began <= span.until && (end(one) ?? now.value) >= span.from)))
+  return (list ?? []).filter(
+    (one) =>
+      session.inView(one.clientId) && (!span || (one.began <= span.until && (end(one) ?? now.value) >= span.from)),
+  )
 }
 const groups = computed(() => {
   const rounds = data.value
   const over = (one: AlertView) => one.closedAt
   return [
     { key: 'todo', title: 'To do', rows: shown(rounds?.todo, over), note: '' },
-    { key: 'working', title: 'Being worked on', rows: [...shown(rounds?.working, over), ...shown<MendingView>(rounds?.mending, (one) => one.endedAt)], note: '' },
+    {
+      key: 'working',
+      title: 'Being worked on',
+      rows: [...shown(rounds?.working, over), ...shown<MendingView>(rounds?.mending, (one) => one.endedAt)],
+      note: '',
+    },
     { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (one) => one.endedAt), note: '' },
-    { key: 'settled', title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`, rows: [...shown(rounds?.settled, over), ...shown<MendingView>(rounds?.mended, (one) => one.endedAt)], note: '' },
+    {
+      key: 'settled',
+      title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`,
+      rows: [...shown(rounds?.settled, over), ...shown<MendingView>(rounds?.mended, (one) => one.endedAt)],
+      note: '',
+    },
   ].filter((group) => group.key === 'todo' || group.rows.length > 0)
 })
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
-const keyOf = (group: string, row: AlertView | HeldView | MendingView) => (group === 'held' ? `held-${row.id}` : 'tries' in row ? `mending-${row.id}` : `alert-${row.id}`)
+const keyOf = (group: string, row: AlertView | HeldView | MendingView) =>
+  group === 'held' ? `held-${row.id}` : 'tries' in row ? `mending-${row.id}` : `alert-${row.id}`
 const chosen = ref<string | null>(null)
-watch(() => route.query.alert, (id) => { if (id) chosen.value = `alert-${String(id)}` }, { immediate: true })
-watch(rows, (list) => {
-  if (chosen.value === null && list[0]) chosen.value = keyOf(list[0].group, list[0].row)
-}, { immediate: true })
+watch(
+  () => route.query.alert,
+  (id) => {
+    if (id) chosen.value = `alert-${String(id)}`
+  },
+  { immediate: true },
+)
+watch(
+  rows,
+  (list) => {
+    if (chosen.value === null && list[0]) chosen.value = keyOf(list[0].group, list[0].row)
+  },
+  { immediate: true },
+)
 const chosenAlert = computed(() => (chosen.value?.startsWith('alert-') ? Number(chosen.value.slice(6)) : null))
-const chosenHeld = computed(() => (chosen.value?.startsWith('held-') ? (data.value?.held.find((one) => one.id === Number(chosen.value!.slice(5))) ?? null) : null))
-const chosenMending = computed(() => (chosen.value?.startsWith('mending-') ? ([...(data.value?.mending ?? []), ...(data.value?.mended ?? [])].find((one) => one.id === Number(chosen.value!.slice(8))) ?? null) : null))
-const fresh = computed(() => data.value?.todo.filter((one) => session.inView(one.clientId) && one.raisedAt > data.value!.lookedAt).length ?? 0)
+const chosenHeld = computed(() =>
+  chosen.value?.startsWith('held-')
+    ? (data.value?.held.find((one) => one.id === Number(chosen.value!.slice(5))) ?? null)
+    : null,
+)
+const chosenMending = computed(() =>
+  chosen.value?.startsWith('mending-')
+    ? ([...(data.value?.mending ?? []), ...(data.value?.mended ?? [])].find(
+        (one) => one.id === Number(chosen.value!.slice(8)),
+      ) ?? null)
+    : null,
+)
+const fresh = computed(
+  () =>
+    data.value?.todo.filter((one) => session.inView(one.clientId) && one.raisedAt > data.value!.lookedAt).length ?? 0,
+)
 
 function move(by: number): void {
   const at = rows.value.findIndex((one) => keyOf(one.group, one.row) === chosen.value)
@@ -59,12 +99,18 @@ async function looked(): Promise<void> {
   }
 }
 useKeys('Rounds', [
-  { key: 'j', does: 'next', run: () => move(1) }, { key: 'ArrowDown', does: 'next', run: () => move(1) },
-  { key: 'k', does: 'previous', run: () => move(-1) }, { key: 'ArrowUp', does: 'previous', run: () => move(-1) },
-  { key: 'Enter', does: 'open the device', run: () => {
-    const one = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
-    if (one) void router.push(`/estate/${one.row.deviceId}`)
-  } },
+  { key: 'j', does: 'next', run: () => move(1) },
+  { key: 'ArrowDown', does: 'next', run: () => move(1) },
+  { key: 'k', does: 'previous', run: () => move(-1) },
+  { key: 'ArrowUp', does: 'previous', run: () => move(-1) },
+  {
+    key: 'Enter',
+    does: 'open the device',
+    run: () => {
+      const one = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
+      if (one) void router.push(`/estate/${one.row.deviceId}`)
+    },
+  },
   { key: '.', does: 'all of this is seen', run: () => void looked() },
 ])
 </script>
@@ -74,28 +120,69 @@ useKeys('Rounds', [
     <section class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted">{{ groups[0]!.rows.length }} to do<template v-if="fresh">, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
+        <span v-if="data" class="muted"
+          >{{ groups[0]!.rows.length }} to do<template v-if="fresh"
+            >, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template
+          ></span
+        >
         <span class="end">
-          <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
+          <button v-if="session.span" class="link" @click="session.span = null">
+            {{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd>
+          </button>
           <button class="link" @click="looked">All seen <kbd>.</kbd></button>
         </span>
       </div>
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
-        <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>
-        <RoundRow v-for="row in group.rows" :id="keyOf(group.key, row)" :key="keyOf(group.key, row)" :row="row" :group="group.key" :chosen="chosen === keyOf(group.key, row)" @choose="chosen = keyOf(group.key, row)" />
+        <h2>
+          {{ group.title }} <span class="faint">{{ group.rows.length }}</span>
+        </h2>
+        <RoundRow
+          v-for="row in group.rows"
+          :id="keyOf(group.key, row)"
+          :key="keyOf(group.key, row)"
+          :row="row"
+          :group="group.key"
+          :chosen="chosen === keyOf(group.key, row)"
+          @choose="chosen = keyOf(group.key, row)"
+        />
         <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ session.span ? ' in this span' : '' }}.</p>
       </section>
     </section>
-    <AlertPanel v-if="chosenAlert || chosenHeld || chosenMending" :key="chosen!" class="panel" :alert-id="chosenAlert" :held="chosenHeld" :mending="chosenMending" @changed="refresh" />
+    <AlertPanel
+      v-if="chosenAlert || chosenHeld || chosenMending"
+      :key="chosen!"
+      class="panel"
+      :alert-id="chosenAlert"
+      :held="chosenHeld"
+      :mending="chosenMending"
+      @changed="refresh"
+    />
   </div>
 </template>
 
 <style scoped>
-.rounds { display: grid; grid-template-columns: 1fr 452px; height: 100%; }
-.list section { margin-top: 12px; }
-h2 { border-top: 1.5px solid var(--ink); padding-top: 7px; font-size: 15px; }
-h2 span { font: 14px var(--sans); margin-left: 6px; }
-.calm { padding: 10px 0 14px; font: 16px/24px var(--serif); color: var(--ink2); }
+.rounds {
+  display: grid;
+  grid-template-columns: 1fr 452px;
+  height: 100%;
+}
+.list section {
+  margin-top: 12px;
+}
+h2 {
+  border-top: 1.5px solid var(--ink);
+  padding-top: 7px;
+  font-size: 15px;
+}
+h2 span {
+  font: 14px var(--sans);
+  margin-left: 6px;
+}
+.calm {
+  padding: 10px 0 14px;
+  font: 16px/24px var(--serif);
+  color: var(--ink2);
+}
 </style>

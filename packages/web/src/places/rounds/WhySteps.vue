@@ -7,36 +7,85 @@ import { fullText } from '../../parts/format/time'
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
 const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; mending: MendingView | null }>()
 const one = computed(() => props.alert ?? props.held ?? props.mending!)
-const sources = computed(() => one.value.rule.sources.map((source) => ({
-  ...source,
-  words: source.from === 'template' ? `${source.name}, revision ${source.revision}` : source.from === 'assignment' ? `a value of its own where ${source.name} is assigned` : `an exception: ${source.name}`,
-})))
+const sources = computed(() =>
+  one.value.rule.sources.map((source) => ({
+    ...source,
+    words:
+      source.from === 'template'
+        ? `${source.name}, revision ${source.revision}`
+        : source.from === 'assignment'
+          ? `a value of its own where ${source.name} is assigned`
+          : `an exception: ${source.name}`,
+  })),
+)
 const template = computed(() => sources.value.find((one) => one.from === 'template'))
 const others = computed(() => sources.value.filter((one) => one !== template.value))
 </script>
 
 <template>
   <ol>
-    <li>{{ fullText(one.began) }} it began to fail<template v-if="one.evidence">; last seen: {{ one.evidence.text }}</template></li>
-    <li v-if="template">the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
+    <li>
+      {{ fullText(one.began) }} it began to fail<template v-if="one.evidence"
+        >; last seen: {{ one.evidence.text }}</template
+      >
+    </li>
+    <li v-if="template">
+      the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template
+        v-for="source in others"
+        :key="source.from + source.id"
+        >, with {{ source.words }}</template
+      >
+    </li>
     <template v-if="held">
-      <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
+      <li>
+        held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{
+          held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end'
+        }}
+      </li>
     </template>
     <template v-else-if="mending">
-      <li v-for="(one, i) in mending.tries" :key="i"><span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one) }}<template v-if="one.text">: {{ one.text }}</template></li>
+      <li v-for="(one, i) in mending.tries" :key="i">
+        <span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one)
+        }}<template v-if="one.text">: {{ one.text }}</template>
+      </li>
       <li v-if="mending.endedAt">{{ fullText(mending.endedAt) }} it was well, and nobody had to be told</li>
       <li v-else>a person is told when trying does not help</li>
     </template>
     <template v-else-if="alert">
-      <li v-if="alert.windowId">it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that ended</li>
+      <li v-if="alert.windowId">
+        it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised
+        when that ended
+      </li>
       <li v-else>no window covered it when it was raised</li>
-      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i"><span class="faint">{{ fullText(entry.at) }}</span> {{ entry.what }}<template v-if="entry.by"> by {{ entry.by }}</template><template v-if="entry.text && entry.what !== 'raised'">: {{ entry.text }}</template></li>
+      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i">
+        <span class="faint">{{ fullText(entry.at) }}</span> {{ entry.what
+        }}<template v-if="entry.by"> by {{ entry.by }}</template
+        ><template v-if="entry.text && entry.what !== 'raised'">: {{ entry.text }}</template>
+      </li>
     </template>
   </ol>
 </template>
 
 <style scoped>
-ol { list-style: none; margin: 0; padding: 0 0 0 2px; border-left: 1px solid var(--rule); }
-li { padding: 3px 0 3px 13px; position: relative; overflow-wrap: anywhere; }
-li::before { content: ''; position: absolute; left: -5.5px; top: 10px; width: 6px; height: 6px; border-radius: 50%; background: var(--ink2); }
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 0 0 0 2px;
+  border-left: 1px solid var(--rule);
+}
+li {
+  padding: 3px 0 3px 13px;
+  position: relative;
+  overflow-wrap: anywhere;
+}
+li::before {
+  content: '';
+  position: absolute;
+  left: -5.5px;
+  top: 10px;
+  width: 6px;
+  height: 6px;
+  border-radius: 50%;
+  background: var(--ink2);
+}
 </style>

@@ -1,5 +1,38 @@
-import { filledSchema, gapRemedySchema, gapsSchema, gapWaiverSchema, madeSchema, remedyPreviewSchema, waiversSchema, type Filled, type GapDevice, type GapRemedy, type GapView, type RemedyPreview, type WaiverView } from '#contract'
-import { collectingFor, countText, coverageGaps, factsAsked, matchesAny, remedyFor, roleNeed, roleNeeds, targetSentence, watchKind, withRemedy, type Collecting, type CoverageGap, type Facts, type Policy, type PolicyStep, type Remedy, type Target } from '#core'
+import {
+  filledSchema,
+  gapRemedySchema,
+  gapsSchema,
+  gapWaiverSchema,
+  madeSchema,
+  remedyPreviewSchema,
+  waiversSchema,
+  type Filled,
+  type GapDevice,
+  type GapRemedy,
+  type GapView,
+  type RemedyPreview,
+  type WaiverView,
+} from '#contract'
+import {
+  collectingFor,
+  countText,
+  coverageGaps,
+  factsAsked,
+  matchesAny,
+  remedyFor,
+  roleNeed,
+  roleNeeds,
+  targetSentence,
+  watchKind,
+  withRemedy,
+  type Collecting,
+  type CoverageGap,
+  type Facts,
+  type Policy,
+  type PolicyStep,
+  type Remedy,
+  type Target,
+} from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
@@ -13,24 +46,51 @@ import { policyInForce, targetsOf, type PolicyInForce } from '../../../store/pol
 import { collectRules } from '../../../store/collecting'
 import { addCollectRule, needTarget } from './collectRules'
 
-interface DeviceRow extends TraitsRow { client_name: string; site_name: string; facts: Facts }
+interface DeviceRow extends TraitsRow {
+  client_name: string
+  site_name: string
+  facts: Facts
+}
 
 /** Devices whose roles have needs, with the facts that tell whether they are met. */
-async function devicesWithNeeds(db: Db, viewer: Viewer, deviceId: number | null, asked: readonly (keyof Facts)[]): Promise<DeviceRow[]> {
+async function devicesWithNeeds(
+  db: Db,
+  viewer: Viewer,
+  deviceId: number | null,
+  asked: readonly (keyof Facts)[],
+): Promise<DeviceRow[]> {
   // The key (device, subject, at) is walked backwards once a subject: three short looks a device.
-  return rows<DeviceRow>(db, `
+  return rows<DeviceRow>(
+    db,
+    `
     select ${traitColumns}, c.name as client_name, s.name as site_name,
            (select coalesce(jsonb_object_agg(w.subject, f.value), '{}') from unnest($4::text[]) w (subject)
             cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc limit 1) f) as facts
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
     where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
-    [viewer.clientIds, [...new Set(roleNeeds.map((one) => one.role))], deviceId, [...new Set(['services', 'logs', 'system', ...asked])]])
+    [
+      viewer.clientIds,
+      [...new Set(roleNeeds.map((one) => one.role))],
+      deviceId,
+      [...new Set(['services', 'logs', 'system', ...asked])],
+    ],
+  )
 }
 
 /** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
 function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGap {
-  const asked = gap.uncollected && (roleNeed(gap.need).of.on === 'log' ? matchesAny(logs, gap.instance) : collectors.some((one) => one === gap.instance))
-  return asked ? { ...gap, uncollected: false, trouble: gap.trouble ? `cannot be read there: ${gap.trouble}` : 'asked for, and not begun yet' } : gap
+  const asked =
+    gap.uncollected &&
+    (roleNeed(gap.need).of.on === 'log'
+      ? matchesAny(logs, gap.instance)
+      : collectors.some((one) => one === gap.instance))
+  return asked
+    ? {
+        ...gap,
+        uncollected: false,
+        trouble: gap.trouble ? `cannot be read there: ${gap.trouble}` : 'asked for, and not begun yet',
+      }
+    : gap
 }
 
 type DeviceGap = CoverageGap & { device: GapDevice }
@@ -38,19 +98,40 @@ type DeviceGap = CoverageGap & { device: GapDevice }
 async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): Promise<DeviceGap[]> {
   const policy = await policyInForce(db)
   const devices = await devicesWithNeeds(db, viewer, deviceId, factsAsked(targetsOf(policy)))
-  const waived = new Set((await rows<{ key: string }>(db, `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`, [devices.map((one) => one.id)])).map((row) => row.key))
+  const waived = new Set(
+    (
+      await rows<{ key: string }>(
+        db,
+        `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`,
+        [devices.map((one) => one.id)],
+      )
+    ).map((row) => row.key),
+  )
   const rules = await collectRules(db, policy.version)
   return devices.flatMap((row) => {
     const traits = traitsOf(row, row.facts)
     const roster = policy.compiled.roster(traits)
     const collecting = collectingFor(traits, rules, roster)
-    const device: GapDevice = { id: row.id, name: row.name, clientId: row.client_id, clientName: row.client_name, siteName: row.site_name }
-    return coverageGaps(traits, row.facts, roster).filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`)).map((gap) => ({ ...asAsked(gap, collecting), device }))
+    const device: GapDevice = {
+      id: row.id,
+      name: row.name,
+      clientId: row.client_id,
+      clientName: row.client_name,
+      siteName: row.site_name,
+    }
+    return coverageGaps(traits, row.facts, roster)
+      .filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`))
+      .map((gap) => ({ ...asAsked(gap, collecting), device }))
   })
 }
 
 async function roleNames(db: Db): Promise<Map<string, string>> {
-  return new Map((await rows<{ id: string; name: string }>(db, 'select id, name from role limit 1000')).map((row) => [row.id, row.name]))
+  return new Map(
+    (await rows<{ id: string; name: string }>(db, 'select id, name from role limit 1000')).map((row) => [
+      row.id,
+      row.name,
+    ]),
+  )
 }
 
 function grouped(gaps: readonly DeviceGap[], names: ReadonlyMap<string, string>): GapView[] {
@@ -58,37 +139,75 @@ function grouped(gaps: readonly DeviceGap[], names: ReadonlyMap<string, string>)
   for (const { need: needId, instance, uncollected, unwatched, trouble, device } of gaps) {
     const need = roleNeed(needId)
     const key = JSON.stringify([needId, instance, uncollected, unwatched, trouble])
-    const group = groups.get(key) ?? { need: needId, instance, on: need.of.on, role: need.role, roleName: names.get(need.role) ?? need.role, why: need.why, uncollected, unwatched, trouble, devices: [] }
+    const group = groups.get(key) ?? {
+      need: needId,
+      instance,
+      on: need.of.on,
+      role: need.role,
+      roleName: names.get(need.role) ?? need.role,
+      why: need.why,
+      uncollected,
+      unwatched,
+      trouble,
+      devices: [],
+    }
     group.devices.push(device)
     groups.set(key, group)
   }
-  return [...groups.values()].sort((a, b) => b.devices.length - a.devices.length || (a.need + a.instance < b.need + b.instance ? -1 : 1))
+  return [...groups.values()].sort(
+    (a, b) => b.devices.length - a.devices.length || (a.need + a.instance < b.need + b.instance ? -1 : 1),
+  )
 }
 
-interface Worked { remedy: Remedy; /** The policy with it, and with those before it. */ after: Policy }
+interface Worked {
+  remedy: Remedy
+  /** The policy with it, and with those before it. */ after: Policy
+}
 
 /**
  * Works the remedies out anew from how things are now, each on top of the one before.
  * @throws ProblemError when nothing is missing (any more)
  */
-async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: PolicyInForce): Promise<{ worked: Worked[]; devices: number }> {
+async function remediesOf(
+  db: Db,
+  viewer: Viewer,
+  body: GapRemedy,
+  before: PolicyInForce,
+): Promise<{ worked: Worked[]; devices: number }> {
   const open = await gapsOf(db, viewer)
   const names = await roleNames(db)
   const devices = new Set<number>()
   const worked: Worked[] = []
   let policy: Policy = before
   for (const { need: needId, instance } of body.gaps) {
-    const found = open.filter((one) => one.need === needId && one.instance === instance && body.deviceIds.includes(one.device.id))
+    const found = open.filter(
+      (one) => one.need === needId && one.instance === instance && body.deviceIds.includes(one.device.id),
+    )
     if (!found.length) continue
     for (const one of found) devices.add(one.device.id)
     const need = roleNeed(needId)
-    const target: Target = body.everywhere ? { on: 'role', role: need.role } : { on: 'devices', deviceIds: found.map((one) => one.device.id).sort((a, b) => a - b) }
+    const target: Target = body.everywhere
+      ? { on: 'role', role: need.role }
+      : { on: 'devices', deviceIds: found.map((one) => one.device.id).sort((a, b) => a - b) }
     await needTarget(db, viewer, target)
-    const remedy = remedyFor({ need: needId, instance, uncollected: found.some((one) => one.uncollected), unwatched: found.some((one) => one.unwatched) }, target, policy, names.get(need.role) ?? need.role)
+    const remedy = remedyFor(
+      {
+        need: needId,
+        instance,
+        uncollected: found.some((one) => one.uncollected),
+        unwatched: found.some((one) => one.unwatched),
+      },
+      target,
+      policy,
+      names.get(need.role) ?? need.role,
+    )
     policy = withRemedy(policy, remedy, Date.now())
     worked.push({ remedy, after: policy })
   }
-  if (!worked.length) throw new ProblemError('invalid', 'Nothing is missing there any more. Somebody may have added it meanwhile.', [{ at: 'gaps', message: 'no such gap' }])
+  if (!worked.length)
+    throw new ProblemError('invalid', 'Nothing is missing there any more. Somebody may have added it meanwhile.', [
+      { at: 'gaps', message: 'no such gap' },
+    ])
   if (viewer.access !== 'lead' || viewer.clientIds !== null) await needOnly(db, devices, before, policy)
   return { worked, devices: devices.size }
 }
@@ -99,7 +218,11 @@ async function remediesOf(db: Db, viewer: Viewer, body: GapRemedy, before: Polic
  */
 async function needOnly(db: Db, chosen: ReadonlySet<number>, before: PolicyInForce, after: Policy): Promise<void> {
   const others = (await changesTo(db, before, after)).filter((one) => !chosen.has(one.device.id)).length
-  if (others) throw new ProblemError('not-allowed', `The template for this is assigned elsewhere, too: ${countText(others, 'device')} that you did not choose would change. That is decided by a lead.`)
+  if (others)
+    throw new ProblemError(
+      'not-allowed',
+      `The template for this is assigned elsewhere, too: ${countText(others, 'device')} that you did not choose would change. That is decided by a lead.`,
+    )
 }
 
 async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyPreview> {
@@ -109,15 +232,36 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
   const changed = await changesTo(db, policy, after)
   const keys = new Set(changed.flatMap((one) => one.changes.map((change) => change.key)))
   const estate = await readEstate(db, viewer.clientIds)
-  const placed = new Map(worked.flatMap(({ remedy: { template, target } }) => (template ? [[`${template.name} ${JSON.stringify(target)}`, { name: template.name, target }]] : [])))
-  const specs = after.templates.filter((one) => [...placed.values()].some(({ name }) => name === one.name)).flatMap((one) => one.watches)
+  const placed = new Map(
+    worked.flatMap(({ remedy: { template, target } }) =>
+      template ? [[`${template.name} ${JSON.stringify(target)}`, { name: template.name, target }]] : [],
+    ),
+  )
+  const specs = after.templates
+    .filter((one) => [...placed.values()].some(({ name }) => name === one.name))
+    .flatMap((one) => one.watches)
   return {
-    collect: { logs: worked.flatMap((one) => one.remedy.collect?.logs ?? []), collectors: worked.flatMap((one) => one.remedy.collect?.collectors ?? []) },
-    templates: [...placed.values()].map(({ name, target }) => ({ name, made: !policy.templates.some((one) => one.name === name), targetText: targetSentence(target, estate) })),
-    watches: specs.filter((spec) => keys.has(spec.key)).map((spec) => {
-      const kind = watchKind(spec.kind)
-      return { name: spec.name, sentence: kind.sentence({ ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), ...spec.values }) }
-    }),
+    collect: {
+      logs: worked.flatMap((one) => one.remedy.collect?.logs ?? []),
+      collectors: worked.flatMap((one) => one.remedy.collect?.collectors ?? []),
+    },
+    templates: [...placed.values()].map(({ name, target }) => ({
+      name,
+      made: !policy.templates.some((one) => one.name === name),
+      targetText: targetSentence(target, estate),
+    })),
+    watches: specs
+      .filter((spec) => keys.has(spec.key))
+      .map((spec) => {
+        const kind = watchKind(spec.kind)
+        return {
+          name: spec.name,
+          sentence: kind.sentence({
+            ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])),
+            ...spec.values,
+          }),
+        }
+      }),
     impact: await impactOf(db, changed, viewer.clientIds),
   }
 }
@@ -126,9 +270,16 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
   const before = await policyInForce(tx)
   const { worked, devices } = await remediesOf(tx, viewer, body, before)
   const reason = 'Its role needs it, and it was missing'
-  for (const { remedy: { collect, target } } of worked) if (collect) await addCollectRule(tx, target, collect, reason, viewer)
+  for (const {
+    remedy: { collect, target },
+  } of worked)
+    if (collect) await addCollectRule(tx, target, collect, reason, viewer)
   const { after } = worked.at(-1)!
-  const placed = new Map(worked.flatMap(({ remedy: { template, target } }) => (template ? [[`${template.name} ${JSON.stringify(target)}`, { template, target }]] : [])))
+  const placed = new Map(
+    worked.flatMap(({ remedy: { template, target } }) =>
+      template ? [[`${template.name} ${JSON.stringify(target)}`, { template, target }]] : [],
+    ),
+  )
   const steps: PolicyStep[] = []
   const ids = new Map<string, number>()
   for (const { template, target } of placed.values()) {
@@ -139,10 +290,28 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
       const added = wanted.watches.filter((watch) => known?.watches.every((one) => one.key !== watch.key) ?? true)
       templateId ??= -1 - ids.size
       ids.set(template.name, templateId)
-      const body = { name: template.name, description: known?.description ?? 'Watches for what was found on devices with this role and nothing looked at.', includes: known?.includes ?? [], watches: [...wanted.watches] }
-      if (added.length || !known) steps.push({ of: 'template', id: templateId, basedOn: known?.revision ?? 0, note: known ? `Added: ${added.map((one) => one.name).join(', ')}` : '', to: body })
+      const body = {
+        name: template.name,
+        description:
+          known?.description ?? 'Watches for what was found on devices with this role and nothing looked at.',
+        includes: known?.includes ?? [],
+        watches: [...wanted.watches],
+      }
+      if (added.length || !known)
+        steps.push({
+          of: 'template',
+          id: templateId,
+          basedOn: known?.revision ?? 0,
+          note: known ? `Added: ${added.map((one) => one.name).join(', ')}` : '',
+          to: body,
+        })
     }
-    steps.push({ of: 'assignment', id: -1000 - steps.length, basedOn: 0, to: { templateId: templateId!, target, rank: 100, values: {}, dormant: false, reason, reviewAt: null } })
+    steps.push({
+      of: 'assignment',
+      id: -1000 - steps.length,
+      basedOn: 0,
+      to: { templateId: templateId!, target, rank: 100, values: {}, dormant: false, reason, reviewAt: null },
+    })
   }
   // Who may say so was decided with the target.
   if (steps.length) await writeSteps(tx, before, steps, viewer, Date.now())
@@ -151,51 +320,97 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
 
 export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
-    method: 'GET', url: '/api/coverage', access: 'technician', summary: 'What roles need and nobody collects or nobody watches', answer: gapsSchema,
+    method: 'GET',
+    url: '/api/coverage',
+    access: 'technician',
+    summary: 'What roles need and nobody collects or nobody watches',
+    answer: gapsSchema,
     handle: async ({ viewer }) => grouped(await gapsOf(pool, viewer), await roleNames(pool)),
   })
   route(app, {
-    method: 'GET', url: '/api/devices/:id/coverage', access: 'technician', summary: 'What the roles of a device need and nobody collects or nobody watches', answer: gapsSchema,
+    method: 'GET',
+    url: '/api/devices/:id/coverage',
+    access: 'technician',
+    summary: 'What the roles of a device need and nobody collects or nobody watches',
+    answer: gapsSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
       return grouped(await gapsOf(pool, viewer, id()), await roleNames(pool))
     },
   })
   route(app, {
-    method: 'POST', url: '/api/coverage/preview', access: 'technician', summary: 'What closing a gap would add; saves nothing', answer: remedyPreviewSchema, body: gapRemedySchema,
+    method: 'POST',
+    url: '/api/coverage/preview',
+    access: 'technician',
+    summary: 'What closing a gap would add; saves nothing',
+    answer: remedyPreviewSchema,
+    body: gapRemedySchema,
     handle: ({ viewer, body }) => preview(pool, viewer, body),
   })
   route(app, {
-    method: 'POST', url: '/api/coverage/fill', access: 'technician', summary: 'Close a gap: collect it and watch it', answer: filledSchema, body: gapRemedySchema,
-    handle: ({ viewer, body }) => inTransaction(pool, (tx) => changePolicy(tx, Date.now(), () => fill(tx, viewer, body))),
+    method: 'POST',
+    url: '/api/coverage/fill',
+    access: 'technician',
+    summary: 'Close a gap: collect it and watch it',
+    answer: filledSchema,
+    body: gapRemedySchema,
+    handle: ({ viewer, body }) =>
+      inTransaction(pool, (tx) => changePolicy(tx, Date.now(), () => fill(tx, viewer, body))),
   })
   route(app, {
-    method: 'GET', url: '/api/coverage/waivers', access: 'technician', summary: 'What was said not to be needed, and why', answer: waiversSchema,
-    handle: async ({ viewer }): Promise<WaiverView[]> => rows<WaiverView>(pool, `
+    method: 'GET',
+    url: '/api/coverage/waivers',
+    access: 'technician',
+    summary: 'What was said not to be needed, and why',
+    answer: waiversSchema,
+    handle: async ({ viewer }): Promise<WaiverView[]> =>
+      rows<WaiverView>(
+        pool,
+        `
       select w.need, w.instance, w.reason, w.created_at as at, coalesce(p.name, '') as by,
              json_build_object('id', d.id, 'name', d.name, 'clientId', d.client_id, 'clientName', c.name, 'siteName', s.name) as device
       from coverage_waiver w join device d on d.id = w.device_id join client c on c.id = d.client_id join site s on s.id = d.site_id left join person p on p.id = w.created_by
-      where d.retired_at is null and ${ofClients('d.client_id', 1)} order by w.created_at desc, d.name limit 5000`, [viewer.clientIds]),
+      where d.retired_at is null and ${ofClients('d.client_id', 1)} order by w.created_at desc, d.name limit 5000`,
+        [viewer.clientIds],
+      ),
   })
   route(app, {
-    method: 'POST', url: '/api/coverage/waivers', access: 'technician', summary: 'Say that something is not needed on some devices', answer: filledSchema, body: gapWaiverSchema,
-    handle: ({ viewer, body }) => inTransaction(pool, async (tx) => {
-      if (!roleNeeds.some((one) => one.id === body.need)) throw new ProblemError('not-found', `No role has a need “${body.need}”.`)
-      for (const deviceId of body.deviceIds) await needDevice(tx, viewer, deviceId)
-      await tx.query('insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5 from unnest($1::int[]) d on conflict (device_id, need, instance) do update set reason = excluded.reason, created_by = excluded.created_by, created_at = now()',
-        [body.deviceIds, body.need, body.instance, body.reason, viewer.id])
-      await audit(tx, { personId: viewer.id, action: 'said not needed', kind: 'coverage', id: null, detail: body })
-      return { devices: body.deviceIds.length }
-    }),
+    method: 'POST',
+    url: '/api/coverage/waivers',
+    access: 'technician',
+    summary: 'Say that something is not needed on some devices',
+    answer: filledSchema,
+    body: gapWaiverSchema,
+    handle: ({ viewer, body }) =>
+      inTransaction(pool, async (tx) => {
+        if (!roleNeeds.some((one) => one.id === body.need))
+          throw new ProblemError('not-found', `No role has a need “${body.need}”.`)
+        for (const deviceId of body.deviceIds) await needDevice(tx, viewer, deviceId)
+        await tx.query(
+          'insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5 from unnest($1::int[]) d on conflict (device_id, need, instance) do update set reason = excluded.reason, created_by = excluded.created_by, created_at = now()',
+          [body.deviceIds, body.need, body.instance, body.reason, viewer.id],
+        )
+        await audit(tx, { personId: viewer.id, action: 'said not needed', kind: 'coverage', id: null, detail: body })
+        return { devices: body.deviceIds.length }
+      }),
   })
   route(app, {
-    method: 'DELETE', url: '/api/devices/:id/waivers', access: 'technician', summary: 'Tell of everything again that was said not to be needed on a device', answer: madeSchema,
-    handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
-      await needDevice(tx, viewer, id())
-      const gone = await firstRow(tx, 'with gone as (delete from coverage_waiver where device_id = $1 returning 1) select 1 from gone limit 1', [id()])
-      if (!gone) throw new ProblemError('not-found', 'Nothing was said not to be needed on this device.')
-      await audit(tx, { personId: viewer.id, action: 'removed', kind: 'coverage', id: id() })
-      return { id: id() }
-    }),
+    method: 'DELETE',
+    url: '/api/devices/:id/waivers',
+    access: 'technician',
+    summary: 'Tell of everything again that was said not to be needed on a device',
+    answer: madeSchema,
+    handle: ({ viewer, id }) =>
+      inTransaction(pool, async (tx) => {
+        await needDevice(tx, viewer, id())
+        const gone = await firstRow(
+          tx,
+          'with gone as (delete from coverage_waiver where device_id = $1 returning 1) select 1 from gone limit 1',
+          [id()],
+        )
+        if (!gone) throw new ProblemError('not-found', 'Nothing was said not to be needed on this device.')
+        await audit(tx, { personId: viewer.id, action: 'removed', kind: 'coverage', id: id() })
+        return { id: id() }
+      }),
   })
 }

@@ -1,4 +1,16 @@
-import { enrolmentAttemptsSchema, enrolmentKeyPageSchema, enrolmentKeysSchema, madeEnrolmentKeySchema, newEnrolmentKeySchema, revokedSchema, type EnrolledDevice, type EnrolmentAttempt, type EnrolmentKeyPage, type EnrolmentKeyView, type NewEnrolmentKey } from '#contract'
+import {
+  enrolmentAttemptsSchema,
+  enrolmentKeyPageSchema,
+  enrolmentKeysSchema,
+  madeEnrolmentKeySchema,
+  newEnrolmentKeySchema,
+  revokedSchema,
+  type EnrolledDevice,
+  type EnrolmentAttempt,
+  type EnrolmentKeyPage,
+  type EnrolmentKeyView,
+  type NewEnrolmentKey,
+} from '#contract'
 import { day, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
@@ -35,12 +47,31 @@ const attemptSelect = `
 /** Attempts with how far each machine has come: the watches are those of its roster as it is now. */
 async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]): Promise<EnrolmentAttempt[]> {
   const policy = await policyInForce(db)
-  const enrolled = new Map((await allTraits(db, targetsOf(policy), found.flatMap((row) => row.device_id ?? []))).map((one) => [one.id, one] as const))
+  const enrolled = new Map(
+    (
+      await allTraits(
+        db,
+        targetsOf(policy),
+        found.flatMap((row) => row.device_id ?? []),
+      )
+    ).map((one) => [one.id, one] as const),
+  )
   return found.map(({ id, at, name, osName, address, clockOffset, outcome, reason, ...row }) => {
-    const device: EnrolledDevice | null = row.device_id === null || !(viewer.clientIds?.includes(row.device_client) ?? true) ? null : {
-      id: row.device_id, name: row.device_name, clientName: row.client_name, siteName: row.site_name, heardAt: row.heard_at, startsAtBoot: row.starts_at_boot,
-      watches: enrolled.has(row.device_id) ? policy.compiled.roster(enrolled.get(row.device_id)!).filter((watch) => watch.standing === 'active').length : 0,
-    }
+    const device: EnrolledDevice | null =
+      row.device_id === null || !(viewer.clientIds?.includes(row.device_client) ?? true)
+        ? null
+        : {
+            id: row.device_id,
+            name: row.device_name,
+            clientName: row.client_name,
+            siteName: row.site_name,
+            heardAt: row.heard_at,
+            startsAtBoot: row.starts_at_boot,
+            watches: enrolled.has(row.device_id)
+              ? policy.compiled.roster(enrolled.get(row.device_id)!).filter((watch) => watch.standing === 'active')
+                  .length
+              : 0,
+          }
     return { id, at, name, osName, address, clockOffset, outcome, reason, device }
   })
 }
@@ -60,52 +91,129 @@ async function clientOfKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promi
     needClient(viewer, site.client_id)
     return site.client_id
   }
-  if (body.clientId === null && !mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A key for every client is made by somebody who sees every client.')
+  if (body.clientId === null && !mayChangeAll(viewer))
+    throw new ProblemError('not-allowed', 'A key for every client is made by somebody who sees every client.')
   if (body.clientId !== null) needClient(viewer, body.clientId)
-  const { declared } = (await firstRow<{ declared: boolean }>(tx, `select exists (select from site where networks <> '{}' and ($1::int is null or client_id = $1)) as declared`, [body.clientId]))!
-  if (!declared) throw new ProblemError('invalid', 'No site of these declares its networks, so an address cannot tell the site. Declare them first, or choose a site.', [{ at: 'siteId', message: 'no networks declared' }])
+  const { declared } = (await firstRow<{ declared: boolean }>(
+    tx,
+    `select exists (select from site where networks <> '{}' and ($1::int is null or client_id = $1)) as declared`,
+    [body.clientId],
+  ))!
+  if (!declared)
+    throw new ProblemError(
+      'invalid',
+      'No site of these declares its networks, so an address cannot tell the site. Declare them first, or choose a site.',
+      [{ at: 'siteId', message: 'no networks declared' }],
+    )
   return body.clientId
 }
 
 async function makeKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promise<{ id: number; key: string }> {
   const clientId = await clientOfKey(tx, body, viewer)
-  const unknown = await rows<{ id: string }>(tx, 'select r as id from unnest($1::text[]) r where r not in (select id from role)', [body.roles])
-  if (unknown.length) throw new ProblemError('invalid', `There is no role “${unknown[0]!.id}”.`, [{ at: 'roles', message: 'unknown role' }])
+  const unknown = await rows<{ id: string }>(
+    tx,
+    'select r as id from unnest($1::text[]) r where r not in (select id from role)',
+    [body.roles],
+  )
+  if (unknown.length)
+    throw new ProblemError('invalid', `There is no role “${unknown[0]!.id}”.`, [
+      { at: 'roles', message: 'unknown role' },
+    ])
   const key = makeSecret()
-  const made = await firstRow<{ id: number }>(tx, `
+  const made = await firstRow<{ id: number }>(
+    tx,
+    `
     insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags, created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
-    [body.siteId, clientId, digest(key), body.label, body.uses, new Date(Date.now() + body.days * day), body.kind, body.roles, body.tags, viewer.id])
+    [
+      body.siteId,
+      clientId,
+      digest(key),
+      body.label,
+      body.uses,
+      new Date(Date.now() + body.days * day),
+      body.kind,
+      body.roles,
+      body.tags,
+      viewer.id,
+    ],
+  )
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'enrolment key', id: made!.id, clientId })
   return { id: made!.id, key }
 }
 
 export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddress): void {
   route(app, {
-    method: 'POST', url: '/api/enrolment-keys', access: 'technician', summary: 'Make an enrolment key', answer: madeEnrolmentKeySchema, body: newEnrolmentKeySchema,
-    handle: async ({ body, viewer }) => ({ ...(await inTransaction(pool, (tx) => makeKey(tx, body, viewer))), server: address.url, hasOwnCa: address.ca !== null }),
-  })
-  route(app, {
-    method: 'GET', url: '/api/enrolment-keys', access: 'technician', summary: 'Enrolment keys, without their secrets, newest first', answer: enrolmentKeysSchema,
-    handle: ({ viewer }) => rows<EnrolmentKeyView>(pool, `${keySelect} order by k.id desc limit 500`, [viewer.clientIds]),
-  })
-  route(app, {
-    method: 'GET', url: '/api/enrolment-keys/:id', access: 'technician', summary: 'One key with everyone who knocked with it, and how far they have come', answer: enrolmentKeyPageSchema,
-    handle: ({ viewer, id }) => keyPage(pool, viewer, id()),
-  })
-  route(app, {
-    method: 'DELETE', url: '/api/enrolment-keys/:id', access: 'technician', summary: 'Revoke an enrolment key', answer: revokedSchema,
-    handle: ({ id, viewer }) => inTransaction(pool, async (tx) => {
-      const row = await firstRow<{ client_id: number | null }>(tx, `
-        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)} returning client_id`, [id(), viewer.clientIds])
-      if (!row) throw new ProblemError('not-found')
-      await audit(tx, { personId: viewer.id, action: 'revoked', kind: 'enrolment key', id: id(), clientId: row.client_id })
-      return { revoked: true }
+    method: 'POST',
+    url: '/api/enrolment-keys',
+    access: 'technician',
+    summary: 'Make an enrolment key',
+    answer: madeEnrolmentKeySchema,
+    body: newEnrolmentKeySchema,
+    handle: async ({ body, viewer }) => ({
+      ...(await inTransaction(pool, (tx) => makeKey(tx, body, viewer))),
+      server: address.url,
+      hasOwnCa: address.ca !== null,
     }),
   })
   route(app, {
-    method: 'GET', url: '/api/enrolment-attempts', access: 'technician', summary: 'Who knocked in the last day and was refused, newest first', answer: enrolmentAttemptsSchema,
-    handle: async ({ viewer }) => withProgress(pool, viewer, await rows<AttemptRow>(pool, `${attemptSelect}
+    method: 'GET',
+    url: '/api/enrolment-keys',
+    access: 'technician',
+    summary: 'Enrolment keys, without their secrets, newest first',
+    answer: enrolmentKeysSchema,
+    handle: ({ viewer }) =>
+      rows<EnrolmentKeyView>(pool, `${keySelect} order by k.id desc limit 500`, [viewer.clientIds]),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/enrolment-keys/:id',
+    access: 'technician',
+    summary: 'One key with everyone who knocked with it, and how far they have come',
+    answer: enrolmentKeyPageSchema,
+    handle: ({ viewer, id }) => keyPage(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'DELETE',
+    url: '/api/enrolment-keys/:id',
+    access: 'technician',
+    summary: 'Revoke an enrolment key',
+    answer: revokedSchema,
+    handle: ({ id, viewer }) =>
+      inTransaction(pool, async (tx) => {
+        const row = await firstRow<{ client_id: number | null }>(
+          tx,
+          `
+        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)} returning client_id`,
+          [id(), viewer.clientIds],
+        )
+        if (!row) throw new ProblemError('not-found')
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'revoked',
+          kind: 'enrolment key',
+          id: id(),
+          clientId: row.client_id,
+        })
+        return { revoked: true }
+      }),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/enrolment-attempts',
+    access: 'technician',
+    summary: 'Who knocked in the last day and was refused, newest first',
+    answer: enrolmentAttemptsSchema,
+    handle: async ({ viewer }) =>
+      withProgress(
+        pool,
+        viewer,
+        await rows<AttemptRow>(
+          pool,
+          `${attemptSelect}
       left join enrolment_key k on k.id = a.key_id
-      where a.outcome = 'refused' and a.at > now() - interval '1 day' and ${ofClients('k.client_id', 1)} order by a.id desc limit 200`, [viewer.clientIds])),
+      where a.outcome = 'refused' and a.at > now() - interval '1 day' and ${ofClients('k.client_id', 1)} order by a.id desc limit 200`,
+          [viewer.clientIds],
+        ),
+      ),
   })
 }

@@ -3,32 +3,75 @@ import { firstRow, rows, type Db } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 
 /** A kind of run in waves, by its tables: of machines that get an agent, or of agents that get another version. */
-export interface RunTables { runs: 'wave_run' | 'update_run'; members: 'wave_machine' | 'update_device'; /** What a member forgets when it is tried again. */ forget: string }
+export interface RunTables {
+  runs: 'wave_run' | 'update_run'
+  members: 'wave_machine' | 'update_device'
+  /** What a member forgets when it is tried again. */ forget: string
+}
 
-const allowed: Record<RunAction, readonly string[]> = { pause: ['running'], 'go-on': ['paused'], stop: ['running', 'paused'], retry: ['running', 'paused', 'stopped', 'done'] }
-const done: Record<RunAction, string> = { pause: 'be paused', 'go-on': 'go on', stop: 'be stopped', retry: 'be tried again' }
+const allowed: Record<RunAction, readonly string[]> = {
+  pause: ['running'],
+  'go-on': ['paused'],
+  stop: ['running', 'paused'],
+  retry: ['running', 'paused', 'stopped', 'done'],
+}
+const done: Record<RunAction, string> = {
+  pause: 'be paused',
+  'go-on': 'go on',
+  stop: 'be stopped',
+  retry: 'be tried again',
+}
 
 /**
- * Pause, go on, stop, or try again what failed. What is on its way is let finish; what no device has taken yet goes nowhere.
+ * Pause, go on, stop, or try again what failed. What is on its way is let finish; what no device has taken yet goes
+ * nowhere.
  * @param run locked by the caller, who has made sure that it may be steered
  */
-export async function steer(tx: Db, { runs, members, forget }: RunTables, run: { id: number; state: string; wave: number; waves: number }, action: RunAction, by: string): Promise<void> {
-  if (!allowed[action].includes(run.state)) throw new ProblemError('already-ended', `This run is ${run.state}; it cannot ${done[action]}.`)
+export async function steer(
+  tx: Db,
+  { runs, members, forget }: RunTables,
+  run: { id: number; state: string; wave: number; waves: number },
+  action: RunAction,
+  by: string,
+): Promise<void> {
+  if (!allowed[action].includes(run.state))
+    throw new ProblemError('already-ended', `This run is ${run.state}; it cannot ${done[action]}.`)
   // The names of tables are constants of this program.
   if (action === 'retry') {
-    const again = await rows<{ wave: number }>(tx, `update ${members} set state = 'waiting', step = '', reason = '', ${forget} changed_at = now() where run_id = $1 and state = 'failed' returning wave`, [run.id])
-    if (!again.length) throw new ProblemError('invalid', 'Nothing failed in this run, so there is nothing to try again.')
-    await tx.query(`update ${runs} set state = 'running', reason = '', wave = $2, ended_at = null where id = $1`, [run.id, Math.min(run.wave, ...again.map((one) => one.wave))])
+    const again = await rows<{ wave: number }>(
+      tx,
+      `update ${members} set state = 'waiting', step = '', reason = '', ${forget} changed_at = now() where run_id = $1 and state = 'failed' returning wave`,
+      [run.id],
+    )
+    if (!again.length)
+      throw new ProblemError('invalid', 'Nothing failed in this run, so there is nothing to try again.')
+    await tx.query(`update ${runs} set state = 'running', reason = '', wave = $2, ended_at = null where id = $1`, [
+      run.id,
+      Math.min(run.wave, ...again.map((one) => one.wave)),
+    ])
   } else if (action === 'go-on') {
     // Whoever goes on has looked: the wave counts as well enough.
-    const { left } = (await firstRow<{ left: number }>(tx, `select count(*)::int as left from ${members} where run_id = $1 and wave = $2 and state in ('waiting', 'going')`, [run.id, run.wave]))!
-    await tx.query(`update ${runs} set state = 'running', reason = '', wave = $2 where id = $1`, [run.id, left || run.wave >= run.waves ? run.wave : run.wave + 1])
+    const { left } = (await firstRow<{ left: number }>(
+      tx,
+      `select count(*)::int as left from ${members} where run_id = $1 and wave = $2 and state in ('waiting', 'going')`,
+      [run.id, run.wave],
+    ))!
+    await tx.query(`update ${runs} set state = 'running', reason = '', wave = $2 where id = $1`, [
+      run.id,
+      left || run.wave >= run.waves ? run.wave : run.wave + 1,
+    ])
   } else {
     const state = action === 'pause' ? 'paused' : 'stopped'
-    await tx.query(`update ${runs} set state = $2, reason = $3, ended_at = case when $2 = 'stopped' then now() end where id = $1`, [run.id, state, `${state} by ${by}`])
+    await tx.query(
+      `update ${runs} set state = $2, reason = $3, ended_at = case when $2 = 'stopped' then now() end where id = $1`,
+      [run.id, state, `${state} by ${by}`],
+    )
   }
   if (action === 'stop')
-    await tx.query(`
+    await tx.query(
+      `
       with taken_back as (update device_task t set state = 'over' from ${members} m where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
-      update ${members} set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`, [run.id])
+      update ${members} set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`,
+      [run.id],
+    )
 }

@@ -23,7 +23,8 @@ async function sha256(file: string): Promise<string> {
 
 /**
  * The packaged agents in a folder: the current one, whose version stands in the file `version`, and others below
- * `releases/<version>`, each with its release statement. What is put there while the server runs counts at once. Without a
+ * `releases/<version>`, each with its release statement. What is put there while the server runs counts at once.
+ * Without a
  * folder there are none.
  */
 export class Releases {
@@ -39,35 +40,49 @@ export class Releases {
 
   fileOf(version: string, arch: Architecture): string | null {
     if (!this.folder || !isVersion.test(version)) return null
-    const file = version === this.current ? join(this.folder, fileName(arch)) : join(this.folder, 'releases', version, fileName(arch))
+    const file =
+      version === this.current
+        ? join(this.folder, fileName(arch))
+        : join(this.folder, 'releases', version, fileName(arch))
     return existsSync(file) && existsSync(statementFile(file)) ? file : null
   }
 
   /** Changes of the release key, the first one first, each signed with the key before. */
   keyChanges(): SignedText[] {
     const file = join(this.folder, 'release-keys.json')
-    return this.folder && existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) as SignedText[] : []
+    return this.folder && existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as SignedText[]) : []
   }
 
   /** Newest first. */
   list(): ReleaseView[] {
     const kept = join(this.folder, 'releases')
     const { current } = this
-    const versions = new Set([...(current ? [current] : []), ...(this.folder && existsSync(kept) ? readdirSync(kept) : [])])
-    return [...versions].map((version) => ({ version, architectures: architectures.filter((arch) => this.fileOf(version, arch)) as string[] }))
-      .filter((one) => one.architectures.length).sort((a, b) => byVersion(b.version, a.version))
+    const versions = new Set([
+      ...(current ? [current] : []),
+      ...(this.folder && existsSync(kept) ? readdirSync(kept) : []),
+    ])
+    return [...versions]
+      .map((version) => ({
+        version,
+        architectures: architectures.filter((arch) => this.fileOf(version, arch)) as string[],
+      }))
+      .filter((one) => one.architectures.length)
+      .sort((a, b) => byVersion(b.version, a.version))
   }
 
   /** SHA-256 in hexadecimal digits; worked out once for as long as the file stays. */
   digest(file: string): Promise<string> {
     const key = `${file} ${statSync(file).mtimeMs}`
     let digest = this.#digests.get(key)
-    if (!digest) this.#digests.set(key, digest = sha256(file))
+    if (!digest) this.#digests.set(key, (digest = sha256(file)))
     return digest
   }
 }
 
-/** Like the agent itself the same for everybody, and without a secret; agents take nothing that the release key has not signed. */
+/**
+ * Like the agent itself the same for everybody, and without a secret; agents take nothing that the release key has not
+ * signed.
+ */
 export function handOutReleases(app: FastifyInstance, releases: Releases): void {
   const fileAt = (params: unknown) => {
     const { version, file: name } = params as { version: string; file: string }
@@ -77,7 +92,11 @@ export function handOutReleases(app: FastifyInstance, releases: Releases): void 
     return file
   }
   route(app, {
-    method: 'GET', url: '/agent/releases/:version/:file', access: 'public', summary: 'The packaged agent of one version', answer: { media: 'application/gzip' },
+    method: 'GET',
+    url: '/agent/releases/:version/:file',
+    access: 'public',
+    summary: 'The packaged agent of one version',
+    answer: { media: 'application/gzip' },
     handle({ request, reply }) {
       const file = fileAt(request.params)
       void reply.type('application/gzip').header('content-length', statSync(file).size)
@@ -85,11 +104,19 @@ export function handOutReleases(app: FastifyInstance, releases: Releases): void 
     },
   })
   route(app, {
-    method: 'GET', url: '/agent/releases/:version/:file/statement', access: 'public', summary: 'What the holder of the release key says of it', answer: signedSchema,
+    method: 'GET',
+    url: '/agent/releases/:version/:file/statement',
+    access: 'public',
+    summary: 'What the holder of the release key says of it',
+    answer: signedSchema,
     handle: ({ request }) => JSON.parse(readFileSync(statementFile(fileAt(request.params)), 'utf8')) as SignedText,
   })
   route(app, {
-    method: 'GET', url: '/agent/release-keys', access: 'public', summary: 'Changes of the release key, each signed with the one before', answer: releaseKeysSchema,
+    method: 'GET',
+    url: '/agent/release-keys',
+    access: 'public',
+    summary: 'Changes of the release key, each signed with the one before',
+    answer: releaseKeysSchema,
     handle: () => releases.keyChanges(),
   })
 }

@@ -13,27 +13,60 @@ const atOnce = 20
 /** For the way of the order and the download, beyond the time that the new program has to report. */
 const grace: Millis = 15 * minute
 
-interface RunRow { id: number; version: string; minutes: number; most_failed: number; state: string; wave: number; waves: number; created_by: number | null }
+interface RunRow {
+  id: number
+  version: string
+  minutes: number
+  most_failed: number
+  state: string
+  wave: number
+  waves: number
+  created_by: number | null
+}
 
 export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Releases, viewer: Viewer): Promise<number> {
-  if (!releases.list().some((one) => one.version === body.version)) throw new ProblemError('invalid', `This server has no agent of version “${body.version}”.`, [{ at: 'version', message: 'not here' }])
-  const devices = await rows<{ id: DeviceId; name: string; agent_version: string; updatable: boolean; busy: boolean }>(tx, `
+  if (!releases.list().some((one) => one.version === body.version))
+    throw new ProblemError('invalid', `This server has no agent of version “${body.version}”.`, [
+      { at: 'version', message: 'not here' },
+    ])
+  const devices = await rows<{ id: DeviceId; name: string; agent_version: string; updatable: boolean; busy: boolean }>(
+    tx,
+    `
     select d.id, d.name, coalesce(d.agent_version, '') as agent_version, d.updatable,
            exists (select from update_device u join update_run r on r.id = u.run_id where u.device_id = d.id and u.state in ('waiting', 'going') and r.state in ('running', 'paused')) as busy
-    from device d where d.id = any($1) and d.retired_at is null and ${ofClients('d.client_id', 2)} order by d.id`, [body.deviceIds, viewer.clientIds])
-  const fail = (detail: string): never => { throw new ProblemError('invalid', detail, [{ at: 'deviceIds', message: 'cannot be updated' }]) }
+    from device d where d.id = any($1) and d.retired_at is null and ${ofClients('d.client_id', 2)} order by d.id`,
+    [body.deviceIds, viewer.clientIds],
+  )
+  const fail = (detail: string): never => {
+    throw new ProblemError('invalid', detail, [{ at: 'deviceIds', message: 'cannot be updated' }])
+  }
   if (devices.length !== body.deviceIds.length) fail('One of these devices is not there, or not yours to see.')
   const fixed = devices.find((one) => !one.updatable)
-  if (fixed) fail(`The agent of ${fixed.name} cannot be updated from here: it was not started by its starter. Install it anew, or leave the device out.`)
+  if (fixed)
+    fail(
+      `The agent of ${fixed.name} cannot be updated from here: it was not started by its starter. Install it anew, or leave the device out.`,
+    )
   const busy = devices.find((one) => one.busy)
   if (busy) fail(`${busy.name} is in another update that is not over. Stop that one first, or leave the device out.`)
   // In the order in which they were chosen: the first of them are the first wave.
   const byId = new Map(devices.map((one) => [one.id, one]))
   const waves = cutIntoWaves(body.deviceIds.length, body.waves)
-  const { id } = (await firstRow<{ id: number }>(tx, 'insert into update_run (version, minutes, most_failed, waves, created_by) values ($1, $2, $3, $4, $5) returning id', [body.version, body.minutes, body.mostFailed, Math.max(...waves), viewer.id]))!
-  await tx.query('insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)',
-    [id, body.deviceIds, waves, body.deviceIds.map((one) => byId.get(one)!.agent_version)])
-  await audit(tx, { personId: viewer.id, action: 'started', kind: 'agent update', id, detail: { version: body.version, devices: devices.length, waves: body.waves } })
+  const { id } = (await firstRow<{ id: number }>(
+    tx,
+    'insert into update_run (version, minutes, most_failed, waves, created_by) values ($1, $2, $3, $4, $5) returning id',
+    [body.version, body.minutes, body.mostFailed, Math.max(...waves), viewer.id],
+  ))!
+  await tx.query(
+    'insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)',
+    [id, body.deviceIds, waves, body.deviceIds.map((one) => byId.get(one)!.agent_version)],
+  )
+  await audit(tx, {
+    personId: viewer.id,
+    action: 'started',
+    kind: 'agent update',
+    id,
+    detail: { version: body.version, devices: devices.length, waves: body.waves },
+  })
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
   return id
 }
@@ -42,7 +75,10 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
 const isWholly = `($2::int[] is null or not exists (select from update_device u join device d on d.id = u.device_id where u.run_id = r.id and d.client_id <> all($2)))`
 
 export async function steerUpdates(tx: Db, viewer: Viewer, id: number, action: UpdateAction): Promise<void> {
-  const run = await firstRow<RunRow>(tx, `select r.* from update_run r where r.id = $1 and ${isWholly} for update`, [id, viewer.clientIds])
+  const run = await firstRow<RunRow>(tx, `select r.* from update_run r where r.id = $1 and ${isWholly} for update`, [
+    id,
+    viewer.clientIds,
+  ])
   if (!run) throw new ProblemError('not-found')
   await steer(tx, { runs: 'update_run', members: 'update_device', forget: '' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'agent update', id })
@@ -55,12 +91,19 @@ export async function updateOrder(tx: Db, runId: number): Promise<UpdateOrder | 
   return run && { kind: 'update', version: run.version, within: run.minutes * minute }
 }
 
-/** What an agent tells of its update; one that had proved itself may come down again and again, and be given up after all. */
+/**
+ * What an agent tells of its update; one that had proved itself may come down again and again, and be given up after
+ * all.
+ */
 export async function hearUpdate(tx: Db, deviceId: DeviceId, taskId: number, news: UpdateNews): Promise<boolean> {
   const state = news.state === 'done' ? 'updated' : news.state === 'failed' ? 'failed' : 'going'
-  const found = await firstRow<{ client_id: number }>(tx, `
+  const found = await firstRow<{ client_id: number }>(
+    tx,
+    `
     update update_device u set state = $3, step = $4, reason = $5, changed_at = now() from device d
-    where u.task_id = $1 and u.device_id = $2 and d.id = $2 and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`, [taskId, deviceId, state, news.step, news.reason])
+    where u.task_id = $1 and u.device_id = $2 and d.id = $2 and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`,
+    [taskId, deviceId, state, news.step, news.reason],
+  )
   if (!found) return false
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [found.client_id], deviceIds: [] })
@@ -68,16 +111,28 @@ export async function hearUpdate(tx: Db, deviceId: DeviceId, taskId: number, new
 }
 
 async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
-  const devices = await rows<{ n: number; wave: number; state: 'waiting' | 'going' | 'updated' | 'failed' }>(tx, 'select device_id as n, wave, state from update_device where run_id = $1 order by device_id', [run.id])
-  const next = nextTurn(devices.map((one) => ({ ...one, state: one.state === 'updated' ? 'installed' : one.state })), { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce })
+  const devices = await rows<{ n: number; wave: number; state: 'waiting' | 'going' | 'updated' | 'failed' }>(
+    tx,
+    'select device_id as n, wave, state from update_device where run_id = $1 order by device_id',
+    [run.id],
+  )
+  const next = nextTurn(
+    devices.map((one) => ({ ...one, state: one.state === 'updated' ? 'installed' : one.state })),
+    { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce },
+  )
   if (next.turn === 'wait') return
   if (next.turn === 'go')
     for (const deviceId of next.machines) {
       const taskId = await addTask(tx, deviceId, { kind: 'update', runId: run.id }, now + grace)
-      await tx.query(`update update_device set state = 'going', step = 'waiting for its next report', reason = '', task_id = $3, changed_at = now() where run_id = $1 and device_id = $2`, [run.id, deviceId, taskId])
+      await tx.query(
+        `update update_device set state = 'going', step = 'waiting for its next report', reason = '', task_id = $3, changed_at = now() where run_id = $1 and device_id = $2`,
+        [run.id, deviceId, taskId],
+      )
     }
-  else if (next.turn === 'next wave') await tx.query('update update_run set wave = $2 where id = $1', [run.id, next.wave])
-  else if (next.turn === 'pause') await tx.query(`update update_run set state = 'paused', reason = $2 where id = $1`, [run.id, next.reason])
+  else if (next.turn === 'next wave')
+    await tx.query('update update_run set wave = $2 where id = $1', [run.id, next.wave])
+  else if (next.turn === 'pause')
+    await tx.query(`update update_run set state = 'paused', reason = $2 where id = $1`, [run.id, next.reason])
   else await tx.query(`update update_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
@@ -85,7 +140,8 @@ async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
 /** Moves every update on by one turn; all that it knows is in the database. */
 export async function turnUpdates(pool: Pool, now: Millis): Promise<void> {
   // A report under the new version is proof enough, should the news of it have been lost.
-  await pool.query(`
+  await pool.query(
+    `
     with settled as (
       update update_device u set state = 'updated', step = '', reason = '', changed_at = now() from update_run r, device d
       where u.state = 'going' and r.id = u.run_id and d.id = u.device_id and d.agent_version = r.version and u.from_version <> r.version and u.changed_at < $1 returning u.task_id
@@ -93,10 +149,19 @@ export async function turnUpdates(pool: Pool, now: Millis): Promise<void> {
       update update_device u set state = 'failed', reason = 'Nothing was heard of it in time: it does not report, or its way here has closed.', changed_at = now() from update_run r
       where u.state = 'going' and r.id = u.run_id and u.changed_at < $2::timestamptz - make_interval(mins => r.minutes) returning u.task_id
     )
-    update device_task set state = 'over' where id in (select task_id from settled union select task_id from late)`, [time(now - minute), time(now - grace)])
-  for (const { id } of await rows<{ id: number }>(pool, `select id from update_run where state = 'running' order by id limit 500`))
+    update device_task set state = 'over' where id in (select task_id from settled union select task_id from late)`,
+    [time(now - minute), time(now - grace)],
+  )
+  for (const { id } of await rows<{ id: number }>(
+    pool,
+    `select id from update_run where state = 'running' order by id limit 500`,
+  ))
     await inTransaction(pool, async (tx) => {
-      const run = await firstRow<RunRow>(tx, `select * from update_run where id = $1 and state = 'running' for update skip locked`, [id])
+      const run = await firstRow<RunRow>(
+        tx,
+        `select * from update_run where id = $1 and state = 'running' for update skip locked`,
+        [id],
+      )
       if (run) await turn(tx, run, now)
     })
 }

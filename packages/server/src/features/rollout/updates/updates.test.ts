@@ -9,14 +9,24 @@ import { turnUpdates } from './updateRun'
 const folder = mkdtempSync(join(tmpdir(), 'custode-releases-'))
 let house: House
 let agents: Agent[]
-const system = (agentVersion: string, updatable = true) => ({ osFamily: 'linux' as const, osName: 'Debian 12', hostName: 'x', cores: 1, serviceManager: 'systemd', takesOrders: true, agentVersion, updatable })
+const system = (agentVersion: string, updatable = true) => ({
+  osFamily: 'linux' as const,
+  osName: 'Debian 12',
+  hostName: 'x',
+  cores: 1,
+  serviceManager: 'systemd',
+  takesOrders: true,
+  agentVersion,
+  updatable,
+})
 beforeAll(async () => {
   writeFileSync(join(folder, 'version'), '1.0.0\n')
   writeFileSync(join(folder, 'custode-agent-linux-x64.gz'), 'current')
   mkdirSync(join(folder, 'releases', '1.1.0-rc.1'), { recursive: true })
   writeFileSync(join(folder, 'releases', '1.1.0-rc.1', 'custode-agent-linux-arm64.gz'), 'next')
   mkdirSync(join(folder, 'releases', 'notes'))
-  for (const file of ['custode-agent-linux-x64.gz', 'releases/1.1.0-rc.1/custode-agent-linux-arm64.gz']) writeFileSync(join(folder, `${file}.signed`), JSON.stringify({ text: file, signature: 's' }))
+  for (const file of ['custode-agent-linux-x64.gz', 'releases/1.1.0-rc.1/custode-agent-linux-arm64.gz'])
+    writeFileSync(join(folder, `${file}.signed`), JSON.stringify({ text: file, signature: 's' }))
   // Without a statement of the release key's holder it is no release.
   mkdirSync(join(folder, 'releases', '1.2.0'))
   writeFileSync(join(folder, 'releases', '1.2.0', 'custode-agent-linux-x64.gz'), 'unsigned')
@@ -33,33 +43,71 @@ afterAll(async () => {
   rmSync(folder, { recursive: true })
 })
 
-const start = (more: Partial<NewUpdateRun> = {}) => house.technician<{ id: number }>('POST', '/api/update-runs', { version: '1.0.0', deviceIds: agents.map((one) => one.id), waves: [1], mostFailed: 0, minutes: 5, ...more })
+const start = (more: Partial<NewUpdateRun> = {}) =>
+  house.technician<{ id: number }>('POST', '/api/update-runs', {
+    version: '1.0.0',
+    deviceIds: agents.map((one) => one.id),
+    waves: [1],
+    mostFailed: 0,
+    minutes: 5,
+    ...more,
+  })
 const page = async (id: number) => (await house.technician<UpdateRunPage>('GET', `/api/update-runs/${id}`)).body
 const states = async (id: number) => (await page(id)).devices.map((one) => one.state)
 const turn = () => turnUpdates(house.pool, Date.now())
 let minutes = 1
 async function order(agent: Agent): Promise<{ task: Task; order: UpdateOrder }> {
-  const task = await vi.waitFor(async () => {
-    const [signed] = (await agent.send([agent.report(++minutes)])).body.tasks ?? []
-    expect(signed).toBeDefined()
-    return JSON.parse(signed!.text) as Task
-  }, { timeout: 8000, interval: 300 })
+  const task = await vi.waitFor(
+    async () => {
+      const [signed] = (await agent.send([agent.report(++minutes)])).body.tasks ?? []
+      expect(signed).toBeDefined()
+      return JSON.parse(signed!.text) as Task
+    },
+    { timeout: 8000, interval: 300 },
+  )
   return { task, order: task.order as UpdateOrder }
 }
 const tell = async (agent: Agent, taskId: number, state: UpdateNews['state'], reason = '') =>
-  (await house.app.inject({ method: 'POST', url: `/api/agent/tasks/${taskId}`, headers: { authorization: `Bearer ${agent.key}` }, payload: { update: { state, step: state === 'running' ? 'downloading' : '', reason } } })).statusCode
+  (
+    await house.app.inject({
+      method: 'POST',
+      url: `/api/agent/tasks/${taskId}`,
+      headers: { authorization: `Bearer ${agent.key}` },
+      payload: { update: { state, step: state === 'running' ? 'downloading' : '', reason } },
+    })
+  ).statusCode
 
 describe('versions of the agent', () => {
   it('tell who runs which, and which this server has, the newest first', async () => {
     const { body } = await house.technician<VersionPage>('GET', '/api/agent-versions')
-    expect(body.releases).toEqual([{ version: '1.1.0-rc.1', architectures: ['arm64'] }, { version: '1.0.0', architectures: ['x64'] }])
-    expect(body.devices.map((one) => [one.name, one.version, one.updatable])).toEqual([['tm-a', '0.9.0', true], ['tm-b', '0.9.0', true], ['tm-c', '0.9.0', true], ['tm-d', '0.9.0', true]])
+    expect(body.releases).toEqual([
+      { version: '1.1.0-rc.1', architectures: ['arm64'] },
+      { version: '1.0.0', architectures: ['x64'] },
+    ])
+    expect(body.devices.map((one) => [one.name, one.version, one.updatable])).toEqual([
+      ['tm-a', '0.9.0', true],
+      ['tm-b', '0.9.0', true],
+      ['tm-c', '0.9.0', true],
+      ['tm-d', '0.9.0', true],
+    ])
   })
   it('are handed out by version, and nothing else of the folder is', async () => {
     expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz')).status).toBe(200)
-    expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz/statement')).body).toEqual({ text: 'custode-agent-linux-x64.gz', signature: 's' })
+    expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz/statement')).body).toEqual({
+      text: 'custode-agent-linux-x64.gz',
+      signature: 's',
+    })
     expect((await house.nobody('GET', '/agent/release-keys')).body).toEqual([])
-    for (const path of ['1.0.0/version', '1.0.0/custode-agent-linux-arm64.gz', '9.9.9/custode-agent-linux-x64.gz', '..%2f..%2fetc/passwd', 'notes/custode-agent-linux-x64.gz', '1.2.0/custode-agent-linux-x64.gz', '1.2.0/custode-agent-linux-x64.gz/statement']) expect((await house.nobody('GET', `/agent/releases/${path}`)).status).toBe(404)
+    for (const path of [
+      '1.0.0/version',
+      '1.0.0/custode-agent-linux-arm64.gz',
+      '9.9.9/custode-agent-linux-x64.gz',
+      '..%2f..%2fetc/passwd',
+      'notes/custode-agent-linux-x64.gz',
+      '1.2.0/custode-agent-linux-x64.gz',
+      '1.2.0/custode-agent-linux-x64.gz/statement',
+    ])
+      expect((await house.nobody('GET', `/agent/releases/${path}`)).status).toBe(404)
   })
 })
 
@@ -101,7 +149,10 @@ describe('an update', () => {
     await turn()
     for (const agent of agents.slice(0, 2)) await tell(agent, (await order(agent)).task.id, 'failed', 'no')
     await turn()
-    expect(await page(id)).toMatchObject({ state: 'paused', reason: expect.stringContaining('2 of 2 machines of wave 1 failed') as string })
+    expect(await page(id)).toMatchObject({
+      state: 'paused',
+      reason: expect.stringContaining('2 of 2 machines of wave 1 failed') as string,
+    })
     await house.technician('POST', `/api/update-runs/${id}/go-on`)
     await turn()
     expect(await states(id)).toEqual(['failed', 'failed', 'going', 'going'])
@@ -113,7 +164,10 @@ describe('an update', () => {
     await turn()
     await order(agents[3]!)
     await turnUpdates(house.pool, Date.now() + 21 * 60_000)
-    expect((await page(id)).devices[0]).toMatchObject({ state: 'failed', reason: expect.stringContaining('Nothing was heard') as string })
+    expect((await page(id)).devices[0]).toMatchObject({
+      state: 'failed',
+      reason: expect.stringContaining('Nothing was heard') as string,
+    })
   })
   it('is refused for a version that is not here, for agents that could not go back, and for devices in another update', async () => {
     expect((await start({ version: '3.0.0' })).body.detail).toContain('no agent of version “3.0.0”')

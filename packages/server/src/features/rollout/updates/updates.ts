@@ -1,4 +1,15 @@
-import { madeSchema, newUpdateRunSchema, updateRunPageSchema, updateRunsSchema, versionPageSchema, type UpdateAction, type UpdateDeviceView, type UpdateRunPage, type UpdateRunView, type VersionDevice } from '#contract'
+import {
+  madeSchema,
+  newUpdateRunSchema,
+  updateRunPageSchema,
+  updateRunsSchema,
+  versionPageSchema,
+  type UpdateAction,
+  type UpdateDeviceView,
+  type UpdateRunPage,
+  type UpdateRunView,
+  type VersionDevice,
+} from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
@@ -20,42 +31,78 @@ const select = `
 async function page(db: Db, viewer: Viewer, id: number): Promise<UpdateRunPage> {
   const run = await firstRow<UpdateRunView>(db, `${select} and r.id = $2`, [viewer.clientIds, id])
   if (!run) throw new ProblemError('not-found')
-  const devices = await rows<UpdateDeviceView>(db, `
+  const devices = await rows<UpdateDeviceView>(
+    db,
+    `
     select d.id, d.name, c.name as "clientName", u.wave, u.state, u.step, u.reason, u.from_version as "fromVersion", u.changed_at as "changedAt"
     from update_device u join device d on d.id = u.device_id join client c on c.id = d.client_id
-    where u.run_id = $1 and ${ofClients('d.client_id', 2)} order by u.wave, c.name, d.name limit 20000`, [id, viewer.clientIds])
+    where u.run_id = $1 and ${ofClients('d.client_id', 2)} order by u.wave, c.name, d.name limit 20000`,
+    [id, viewer.clientIds],
+  )
   return { ...run, devices }
 }
 
 export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Releases): void {
   route(app, {
-    method: 'GET', url: '/api/agent-versions', access: 'technician', summary: 'Who runs which version of the agent, and which this server has', answer: versionPageSchema,
+    method: 'GET',
+    url: '/api/agent-versions',
+    access: 'technician',
+    summary: 'Who runs which version of the agent, and which this server has',
+    answer: versionPageSchema,
     handle: async ({ viewer }) => ({
       releases: releases.list(),
-      devices: await rows<VersionDevice>(pool, `
+      devices: await rows<VersionDevice>(
+        pool,
+        `
         select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", coalesce(d.agent_version, '') as version, d.updatable
         from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-        where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 20000`, [viewer.clientIds]),
+        where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 20000`,
+        [viewer.clientIds],
+      ),
     }),
   })
   route(app, {
-    method: 'POST', url: '/api/update-runs', access: 'technician', summary: 'Update agents in waves; one that does not report in time goes back', answer: madeSchema, body: newUpdateRunSchema,
-    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => ({ id: await startUpdates(tx, body, releases, viewer) })),
+    method: 'POST',
+    url: '/api/update-runs',
+    access: 'technician',
+    summary: 'Update agents in waves; one that does not report in time goes back',
+    answer: madeSchema,
+    body: newUpdateRunSchema,
+    handle: ({ body, viewer }) =>
+      inTransaction(pool, async (tx) => ({ id: await startUpdates(tx, body, releases, viewer) })),
   })
   route(app, {
-    method: 'GET', url: '/api/update-runs', access: 'technician', summary: 'Updates of agents, newest first', answer: updateRunsSchema,
+    method: 'GET',
+    url: '/api/update-runs',
+    access: 'technician',
+    summary: 'Updates of agents, newest first',
+    answer: updateRunsSchema,
     handle: ({ viewer }) => rows<UpdateRunView>(pool, `${select} order by r.id desc limit 200`, [viewer.clientIds]),
   })
   route(app, {
-    method: 'GET', url: '/api/update-runs/:id', access: 'technician', summary: 'One update with its devices', answer: updateRunPageSchema,
+    method: 'GET',
+    url: '/api/update-runs/:id',
+    access: 'technician',
+    summary: 'One update with its devices',
+    answer: updateRunPageSchema,
     handle: ({ viewer, id }) => page(pool, viewer, id()),
   })
-  for (const [action, summary] of [['pause', 'Update no further for now'], ['go-on', 'Go on with an update that is paused'], ['stop', 'Update no further'], ['retry', 'Try again the devices that failed, and only those']] as [UpdateAction, string][])
+  for (const [action, summary] of [
+    ['pause', 'Update no further for now'],
+    ['go-on', 'Go on with an update that is paused'],
+    ['stop', 'Update no further'],
+    ['retry', 'Try again the devices that failed, and only those'],
+  ] as [UpdateAction, string][])
     route(app, {
-      method: 'POST', url: `/api/update-runs/:id/${action}`, access: 'technician', summary, answer: madeSchema,
-      handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
-        await steerUpdates(tx, viewer, id(), action)
-        return { id: id() }
-      }),
+      method: 'POST',
+      url: `/api/update-runs/:id/${action}`,
+      access: 'technician',
+      summary,
+      answer: madeSchema,
+      handle: ({ viewer, id }) =>
+        inTransaction(pool, async (tx) => {
+          await steerUpdates(tx, viewer, id(), action)
+          return { id: id() }
+        }),
     })
 }

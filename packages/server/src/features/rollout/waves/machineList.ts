@@ -3,14 +3,22 @@ import { isIP } from 'node:net'
 import type { MachinesRead, MachineToReach } from '#contract'
 
 /**
- * Machines from CSV (RFC 4180): a column of addresses and, if there is one, a column of names. With a header line the columns
- * may come in any order; without, the one that holds an address is it. Bad lines are told by their number, good ones kept.
+ * Machines from CSV (RFC 4180): a column of addresses and, if there is one, a column of names. With a header line the
+ * columns
+ * may come in any order; without, the one that holds an address is it. Bad lines are told by their number, good ones
+ * kept.
  */
 export function readMachines(csv: string): MachinesRead {
   const faults: MachinesRead['faults'] = []
   let records: { record: string[]; info: { lines: number } }[]
   try {
-    records = parse(csv, { bom: true, relax_column_count: true, skip_empty_lines: true, trim: true, info: true }) as unknown as typeof records
+    records = parse(csv, {
+      bom: true,
+      relax_column_count: true,
+      skip_empty_lines: true,
+      trim: true,
+      info: true,
+    }) as unknown as typeof records
   } catch (error) {
     const { message, lines } = error as Error & { lines?: number }
     return { machines: [], faults: [{ line: lines ?? 1, message: `This is no CSV (RFC 4180): ${message}` }] }
@@ -23,8 +31,13 @@ export function readMachines(csv: string): MachinesRead {
     const at = hasHead ? column('address', 'ip') : record.findIndex((one) => isIP(one))
     const address = record[at] ?? ''
     const name = (hasHead ? record[column('name', 'host')] : record.find((one, i) => i !== at && one !== '')) || null
-    if (!isIP(address)) faults.push({ line: info.lines, message: address ? `“${address}” is no address.` : 'There is no address on this line.' })
-    else if (name !== null && !/^[\w][\w .-]{0,62}$/.test(name)) faults.push({ line: info.lines, message: `“${name}” is no name: letters, digits, dots, spaces and hyphens.` })
+    if (!isIP(address))
+      faults.push({
+        line: info.lines,
+        message: address ? `“${address}” is no address.` : 'There is no address on this line.',
+      })
+    else if (name !== null && !/^[\w][\w .-]{0,62}$/.test(name))
+      faults.push({ line: info.lines, message: `“${name}” is no name: letters, digits, dots, spaces and hyphens.` })
     else if (machines.has(address)) faults.push({ line: info.lines, message: `${address} is there already.` })
     else machines.set(address, { address, name })
   }

@@ -1,4 +1,16 @@
-import { machineListSchema, machinesReadSchema, madeSchema, newWaveRunSchema, waveRunPageSchema, waveRunsSchema, type NewWaveRun, type RunAction, type WaveMachineView, type WaveRunPage, type WaveRunView } from '#contract'
+import {
+  machineListSchema,
+  machinesReadSchema,
+  madeSchema,
+  newWaveRunSchema,
+  waveRunPageSchema,
+  waveRunsSchema,
+  type NewWaveRun,
+  type RunAction,
+  type WaveMachineView,
+  type WaveRunPage,
+  type WaveRunView,
+} from '#contract'
 import { inNetwork, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
@@ -22,52 +34,108 @@ const select = `
 async function runPage(db: Db, viewer: Viewer, id: number): Promise<WaveRunPage> {
   const run = await firstRow<WaveRunView>(db, `${select} and r.id = $2`, [viewer.clientIds, id])
   if (!run) throw new ProblemError('not-found')
-  const machines = await rows<Omit<WaveMachineView, 'key'> & KeyColumns>(db, `
+  const machines = await rows<Omit<WaveMachineView, 'key'> & KeyColumns>(
+    db,
+    `
     select m.n, m.address, m.name, m.wave, m.state, m.step, m.failure, m.reason, m.attempts, m.changed_at as "changedAt",
            case when d.id is null then null else json_build_object('id', d.id, 'name', d.name, 'reports', d.heard_at is not null) end as device,
            h.seen, h.accepted
-    from wave_machine m left join device d on d.id = m.device_id left join host_key h on h.site_id = $2 and h.address = m.address where m.run_id = $1 order by m.wave, m.n limit 5000`, [id, run.siteId])
+    from wave_machine m left join device d on d.id = m.device_id left join host_key h on h.site_id = $2 and h.address = m.address where m.run_id = $1 order by m.wave, m.n limit 5000`,
+    [id, run.siteId],
+  )
   return { ...run, machines: machines.map(withKey) }
 }
 
 /** @returns the client of the site, when all is as it should be */
 async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> {
-  const site = await firstRow<{ client_id: number; networks: string[] }>(tx, 'select client_id, networks from site where id = $1', [body.siteId])
+  const site = await firstRow<{ client_id: number; networks: string[] }>(
+    tx,
+    'select client_id, networks from site where id = $1',
+    [body.siteId],
+  )
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
   needClient(viewer, site.client_id)
-  const fail = (at: string, detail: string, message: string): never => { throw new ProblemError('invalid', detail, [{ at, message }]) }
+  const fail = (at: string, detail: string, message: string): never => {
+    throw new ProblemError('invalid', detail, [{ at, message }])
+  }
   await needWorker(tx, body.deviceId, site.client_id)
-  const outside = body.machines.find((one) => !site.networks.some((network) => { const read = readNetwork(network); return read !== null && inNetwork(one.address, read) }))
-  if (outside) fail('machines', `${outside.address} is not within the networks of this site (${site.networks.join(', ') || 'none declared'}). Agents are sent to the client’s own machines only.`, 'outside the site')
+  const outside = body.machines.find(
+    (one) =>
+      !site.networks.some((network) => {
+        const read = readNetwork(network)
+        return read !== null && inNetwork(one.address, read)
+      }),
+  )
+  if (outside)
+    fail(
+      'machines',
+      `${outside.address} is not within the networks of this site (${site.networks.join(', ') || 'none declared'}). Agents are sent to the client’s own machines only.`,
+      'outside the site',
+    )
   await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
-  const unknown = await rows<{ id: string }>(tx, 'select r as id from unnest($1::text[]) r where r not in (select id from role)', [body.roles])
+  const unknown = await rows<{ id: string }>(
+    tx,
+    'select r as id from unnest($1::text[]) r where r not in (select id from role)',
+    [body.roles],
+  )
   if (unknown.length) fail('roles', `There is no role “${unknown[0]!.id}”.`, 'unknown role')
   return site.client_id
 }
 
 export function waveRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
   route(app, {
-    method: 'POST', url: '/api/machine-lists', access: 'technician', summary: 'Reads machines from CSV (RFC 4180); bad lines are told by number, good ones kept', answer: machinesReadSchema, body: machineListSchema,
+    method: 'POST',
+    url: '/api/machine-lists',
+    access: 'technician',
+    summary: 'Reads machines from CSV (RFC 4180); bad lines are told by number, good ones kept',
+    answer: machinesReadSchema,
+    body: machineListSchema,
     handle: ({ body }) => readMachines(body.csv),
   })
   route(app, {
-    method: 'POST', url: '/api/wave-runs', access: 'technician', summary: 'Send agents out in waves', answer: madeSchema, body: newWaveRunSchema,
-    handle: ({ body, viewer }) => inTransaction(pool, async (tx) => ({ id: await startRun(tx, vault, body, await check(tx, body, viewer), viewer) })),
+    method: 'POST',
+    url: '/api/wave-runs',
+    access: 'technician',
+    summary: 'Send agents out in waves',
+    answer: madeSchema,
+    body: newWaveRunSchema,
+    handle: ({ body, viewer }) =>
+      inTransaction(pool, async (tx) => ({
+        id: await startRun(tx, vault, body, await check(tx, body, viewer), viewer),
+      })),
   })
   route(app, {
-    method: 'GET', url: '/api/wave-runs', access: 'technician', summary: 'Runs of waves, newest first', answer: waveRunsSchema,
+    method: 'GET',
+    url: '/api/wave-runs',
+    access: 'technician',
+    summary: 'Runs of waves, newest first',
+    answer: waveRunsSchema,
     handle: ({ viewer }) => rows<WaveRunView>(pool, `${select} order by r.id desc limit 200`, [viewer.clientIds]),
   })
   route(app, {
-    method: 'GET', url: '/api/wave-runs/:id', access: 'technician', summary: 'One run with its machines', answer: waveRunPageSchema,
+    method: 'GET',
+    url: '/api/wave-runs/:id',
+    access: 'technician',
+    summary: 'One run with its machines',
+    answer: waveRunPageSchema,
     handle: ({ viewer, id }) => runPage(pool, viewer, id()),
   })
-  for (const [action, summary] of [['pause', 'Go to no more machines for now'], ['go-on', 'Go on with a run that is paused'], ['stop', 'Go to no more machines'], ['retry', 'Try again the machines that failed, and only those']] as [RunAction, string][])
+  for (const [action, summary] of [
+    ['pause', 'Go to no more machines for now'],
+    ['go-on', 'Go on with a run that is paused'],
+    ['stop', 'Go to no more machines'],
+    ['retry', 'Try again the machines that failed, and only those'],
+  ] as [RunAction, string][])
     route(app, {
-      method: 'POST', url: `/api/wave-runs/:id/${action}`, access: 'technician', summary, answer: madeSchema,
-      handle: ({ viewer, id }) => inTransaction(pool, async (tx) => {
-        await steerRun(tx, viewer, id(), action)
-        return { id: id() }
-      }),
+      method: 'POST',
+      url: `/api/wave-runs/:id/${action}`,
+      access: 'technician',
+      summary,
+      answer: madeSchema,
+      handle: ({ viewer, id }) =>
+        inTransaction(pool, async (tx) => {
+          await steerRun(tx, viewer, id(), action)
+          return { id: id() }
+        }),
     })
 }

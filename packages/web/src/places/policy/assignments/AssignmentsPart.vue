@@ -10,16 +10,65 @@ const props = defineProps<{ listing: Resource<PolicyListing> }>()
 const words = ref('')
 const only = ref<'all' | 'dormant' | 'nothing' | 'due'>('all')
 const all = computed(() => props.listing.data.value?.assignments ?? [])
-const found = computed(() => all.value.filter((one) => `${one.templateName} ${one.targetText} ${one.reason}`.toLowerCase().includes(words.value.toLowerCase())
-  && (only.value === 'all' || (only.value === 'dormant' ? one.dormant : only.value === 'nothing' ? one.deviceCount === 0 : one.reviewAt !== null && one.reviewAt <= Date.now()))))
+const found = computed(() =>
+  all.value.filter(
+    (one) =>
+      `${one.templateName} ${one.targetText} ${one.reason}`.toLowerCase().includes(words.value.toLowerCase()) &&
+      (only.value === 'all' ||
+        (only.value === 'dormant'
+          ? one.dormant
+          : only.value === 'nothing'
+            ? one.deviceCount === 0
+            : one.reviewAt !== null && one.reviewAt <= Date.now())),
+  ),
+)
 </script>
 
 <template>
-  <p class="find"><input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" /><select v-model="only" aria-label="Which"><option value="all">all</option><option value="dormant">dormant ones</option><option value="nothing">those that reach nothing</option><option value="due">those to look at again</option></select></p>
-  <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? 'No assignment is like that.' : ''" @again="listing.refresh" />
-  <AssignmentTable v-if="found.length" :assignments="found" :templates="listing.data.value?.templates ?? []" named @changed="listing.refresh" />
+  <p class="find">
+    <input
+      v-model="words"
+      type="search"
+      placeholder="template, target or reason"
+      aria-label="Find assignments"
+    /><select v-model="only" aria-label="Which">
+      <option value="all">all</option>
+      <option value="dormant">dormant ones</option>
+      <option value="nothing">those that reach nothing</option>
+      <option value="due">those to look at again</option>
+    </select>
+  </p>
+  <StateNotice
+    :error="listing.error.value"
+    :loading="!listing.data.value"
+    :empty="listing.data.value && !found.length ? 'No assignment is like that.' : ''"
+    @again="listing.refresh"
+  />
+  <AssignmentTable
+    v-if="found.length"
+    :assignments="found"
+    :templates="listing.data.value?.templates ?? []"
+    named
+    @changed="listing.refresh"
+  />
 </template>
 
 <style scoped>
-.find { display: flex; gap: 12px; padding: 10px 0; } .find input, .find select { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 3px 8px; } .find input { width: 280px; }
+.find {
+  display: flex;
+  gap: 12px;
+  padding: 10px 0;
+}
+.find input,
+.find select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 3px 8px;
+}
+.find input {
+  width: 280px;
+}
 </style>

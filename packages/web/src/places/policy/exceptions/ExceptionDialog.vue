@@ -3,7 +3,16 @@ import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import type { ExceptionView, PersonListed, TargetMatches } from '#contract'
-import { countText, valueText, watchKind, type ParameterValue, type PolicyStep, type Target, type Values, type WatchSpec } from '#core'
+import {
+  countText,
+  valueText,
+  watchKind,
+  type ParameterValue,
+  type PolicyStep,
+  type Target,
+  type Values,
+  type WatchSpec,
+} from '#core'
 import { api } from '../../../parts/data/api'
 import { done } from '../../../parts/ui/notify'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
@@ -15,7 +24,11 @@ import ReviewDate from './ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
 
 /** A value changed, or a watch left out, for one device or a target; made anew or looked at again. */
-const props = defineProps<{ watches: readonly Pick<WatchSpec, 'key' | 'kind' | 'name'>[]; exception?: ExceptionView; target?: Target }>()
+const props = defineProps<{
+  watches: readonly Pick<WatchSpec, 'key' | 'kind' | 'name'>[]
+  exception?: ExceptionView
+  target?: Target
+}>()
 const emit = defineEmits<{ close: [] }>()
 const session = useSession()
 const before = props.exception
@@ -36,14 +49,36 @@ function setValue(value: ParameterValue): void {
   values.value = { ...values.value, [name.value]: value }
   name.value = ''
 }
-const set = computed(() => Object.entries(values.value).map(([one, value]) => {
-  const found = parameters.value.find((each) => each.name === one)
-  return { name: one, text: found ? `${found.label} ${valueText(found, value)}` : one }
-}))
-const complete = computed(() => matches.value?.faults.length === 0 && (leftOut.value || set.value.length > 0) && reason.value.trim().length >= 3)
-const steps = computed((): PolicyStep[] | null => (complete.value
-  ? [{ of: 'exception', id: before?.id ?? -1, basedOn: before?.revision ?? 0, to: { target: target.value, watch: key.value, values: leftOut.value ? {} : values.value, leftOut: leftOut.value, reason: reason.value, ownerId: ownerId.value, reviewAt: reviewAt.value } }]
-  : null))
+const set = computed(() =>
+  Object.entries(values.value).map(([one, value]) => {
+    const found = parameters.value.find((each) => each.name === one)
+    return { name: one, text: found ? `${found.label} ${valueText(found, value)}` : one }
+  }),
+)
+const complete = computed(
+  () =>
+    matches.value?.faults.length === 0 && (leftOut.value || set.value.length > 0) && reason.value.trim().length >= 3,
+)
+const steps = computed((): PolicyStep[] | null =>
+  complete.value
+    ? [
+        {
+          of: 'exception',
+          id: before?.id ?? -1,
+          basedOn: before?.revision ?? 0,
+          to: {
+            target: target.value,
+            watch: key.value,
+            values: leftOut.value ? {} : values.value,
+            leftOut: leftOut.value,
+            reason: reason.value,
+            ownerId: ownerId.value,
+            reviewAt: reviewAt.value,
+          },
+        },
+      ]
+    : null,
+)
 const change = usePolicyChange(steps)
 const { impact, counting, fault, busy } = change
 async function save(): Promise<void> {
@@ -60,21 +95,91 @@ function drop(one: string): void {
 </script>
 
 <template>
-  <ElDialog :model-value="true" :title="before ? 'Change an exception' : 'Make an exception'" width="920" top="5vh" append-to-body @close="emit('close')">
+  <ElDialog
+    :model-value="true"
+    :title="before ? 'Change an exception' : 'Make an exception'"
+    width="920"
+    top="5vh"
+    append-to-body
+    @close="emit('close')"
+  >
     <div class="two">
       <form @submit.prevent="save">
-        <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="one in watches" :key="one.key" :value="one.key">{{ one.name }} ({{ one.key }})</option></select><b v-else>{{ before.watchName }}</b>
-          <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
-        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
+        <p class="sentence">
+          <select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}">
+            <option v-for="one in watches" :key="one.key" :value="one.key">
+              {{ one.name }} ({{ one.key }})
+            </option></select
+          ><b v-else>{{ before.watchName }}</b>
+          <select v-model="leftOut" aria-label="What">
+            <option :value="false">has its own value</option>
+            <option :value="true">is left out</option>
+          </select>
+          on every device that matches
+        </p>
+        <TargetBuilder
+          :target="target"
+          @change="
+            (one) => {
+              target = one
+              matches = null
+            }
+          "
+          @matches="
+            (one) => {
+              matches = one
+            }
+          "
+        />
         <template v-if="!leftOut">
-          <p v-for="one in set" :key="one.name"><b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button></p>
-          <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
-          <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
+          <p v-for="one in set" :key="one.name">
+            <b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button>
+          </p>
+          <p class="sentence">
+            <select v-model="name" aria-label="Parameter">
+              <option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option>
+              <option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option>
+            </select>
+          </p>
+          <ParameterEditor
+            v-if="parameter"
+            :parameter="parameter"
+            :value="values[name] ?? parameter.default"
+            @change="setValue"
+            @cancel="name = ''"
+          />
         </template>
-        <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
-        <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+        <input
+          v-model="reason"
+          placeholder="Why (whoever finds this in a year needs it)"
+          aria-label="Reason"
+          maxlength="500"
+          required
+          minlength="3"
+        />
+        <p class="row">
+          <label
+            >Answers for it
+            <select v-model="ownerId" aria-label="Owner">
+              <option :value="null">nobody</option>
+              <option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option>
+            </select></label
+          ><ReviewDate
+            :at="reviewAt"
+            @change="
+              (at) => {
+                reviewAt = at
+              }
+            "
+          />
+        </p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+        <div class="row">
+          <button class="btn main" :disabled="!impact || busy">
+            {{ before ? 'Change it' : 'Make the exception' }} for
+            {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button
+          ><button type="button" class="btn" @click="emit('close')">Leave</button>
+        </div>
       </form>
       <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="complete && !fault" />
     </div>
@@ -82,7 +187,43 @@ function drop(one: string): void {
 </template>
 
 <style scoped>
-.two { display: grid; grid-template-columns: 1fr 270px; gap: 24px; max-height: 78vh; overflow: auto; } form { display: grid; gap: 12px; align-content: start; min-width: 0; } .sentence { line-height: 30px; }
-form > input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; } .row { display: flex; gap: 16px; flex-wrap: wrap; align-items: center; color: var(--ink2); }
-.row select { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 2px 6px; }
+.two {
+  display: grid;
+  grid-template-columns: 1fr 270px;
+  gap: 24px;
+  max-height: 78vh;
+  overflow: auto;
+}
+form {
+  display: grid;
+  gap: 12px;
+  align-content: start;
+  min-width: 0;
+}
+.sentence {
+  line-height: 30px;
+}
+form > input {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 4px 8px;
+}
+.row {
+  display: flex;
+  gap: 16px;
+  flex-wrap: wrap;
+  align-items: center;
+  color: var(--ink2);
+}
+.row select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 2px 6px;
+}
 </style>

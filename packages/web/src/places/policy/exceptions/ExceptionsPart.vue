@@ -14,24 +14,94 @@ const session = useSession()
 const words = ref('')
 const onlyDoubtful = ref(false)
 const all = computed(() => props.listing.data.value?.exceptions ?? [])
-const found = computed(() => all.value
-  .filter((one) => `${one.targetText} ${one.watchName} ${one.watch} ${one.reason} ${one.ownerName}`.toLowerCase().includes(words.value.toLowerCase()) && (!onlyDoubtful.value || one.doubts.length > 0))
-  .sort((a, b) => Number(b.doubts.length > 0) - Number(a.doubts.length > 0) || a.watchName.localeCompare(b.watchName)))
+const found = computed(() =>
+  all.value
+    .filter(
+      (one) =>
+        `${one.targetText} ${one.watchName} ${one.watch} ${one.reason} ${one.ownerName}`
+          .toLowerCase()
+          .includes(words.value.toLowerCase()) &&
+        (!onlyDoubtful.value || one.doubts.length > 0),
+    )
+    .sort(
+      (a, b) => Number(b.doubts.length > 0) - Number(a.doubts.length > 0) || a.watchName.localeCompare(b.watchName),
+    ),
+)
 const doubtful = computed(() => all.value.filter((one) => one.doubts.length).length)
 const making = ref(false)
-const pages = useResource(() => Promise.all((props.listing.data.value?.templates ?? []).map((one) => api.get<TemplatePage>(`/templates/${one.id}`))), { sources: [making] })
-const watches = computed(() => [...new Map((pages.data.value ?? []).flatMap((one) => one.watches).map((watch) => [watch.key, watch])).values()].sort((a, b) => a.name.localeCompare(b.name)))
+const pages = useResource(
+  () =>
+    Promise.all(
+      (props.listing.data.value?.templates ?? []).map((one) => api.get<TemplatePage>(`/templates/${one.id}`)),
+    ),
+  { sources: [making] },
+)
+const watches = computed(() =>
+  [...new Map((pages.data.value ?? []).flatMap((one) => one.watches).map((watch) => [watch.key, watch])).values()].sort(
+    (a, b) => a.name.localeCompare(b.name),
+  ),
+)
 </script>
 
 <template>
-  <p class="find"><input v-model="words" type="search" placeholder="device, watch, reason or person" aria-label="Find exceptions" /><label><input v-model="onlyDoubtful" type="checkbox" /> only those that want a look ({{ doubtful }})</label>
-    <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span></p>
-  <p v-if="doubtful" class="muted note">A look is wanted where the day has passed, where an exception changes nothing any more, and where nothing it reaches has the watch.</p>
-  <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? (all.length ? 'No exception is like that.' : 'Everybody follows the templates. An exception for one device is made in its roster.') : ''" @again="listing.refresh" />
+  <p class="find">
+    <input
+      v-model="words"
+      type="search"
+      placeholder="device, watch, reason or person"
+      aria-label="Find exceptions"
+    /><label><input v-model="onlyDoubtful" type="checkbox" /> only those that want a look ({{ doubtful }})</label>
+    <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span>
+  </p>
+  <p v-if="doubtful" class="muted note">
+    A look is wanted where the day has passed, where an exception changes nothing any more, and where nothing it reaches
+    has the watch.
+  </p>
+  <StateNotice
+    :error="listing.error.value"
+    :loading="!listing.data.value"
+    :empty="
+      listing.data.value && !found.length
+        ? all.length
+          ? 'No exception is like that.'
+          : 'Everybody follows the templates. An exception for one device is made in its roster.'
+        : ''
+    "
+    @again="listing.refresh"
+  />
   <ExceptionTable v-if="found.length" :exceptions="found" @changed="listing.refresh" />
-  <ExceptionDialog v-if="making && watches.length" :watches="watches" @close="making = false; listing.refresh()" />
+  <ExceptionDialog
+    v-if="making && watches.length"
+    :watches="watches"
+    @close="
+      () => {
+        making = false
+        listing.refresh()
+      }
+    "
+  />
 </template>
 
 <style scoped>
-.find { display: flex; gap: 14px; padding: 10px 0; align-items: center; } .find .end { margin-left: auto; } .find input[type=search] { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 3px 8px; width: 280px; } .note { padding-bottom: 8px; }
+.find {
+  display: flex;
+  gap: 14px;
+  padding: 10px 0;
+  align-items: center;
+}
+.find .end {
+  margin-left: auto;
+}
+.find input[type='search'] {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 3px 8px;
+  width: 280px;
+}
+.note {
+  padding-bottom: 8px;
+}
 </style>

@@ -10,7 +10,13 @@ const emit = defineEmits<{ done: [] }>()
 const asking = ref(false)
 const reason = ref('')
 async function keep(): Promise<void> {
-  const made = await attempt(() => api.post<{ devices: number }>(`/templates/${props.templateId}/keep`, { watch: props.watchKey, parameter: props.parameter.name, reason: reason.value }))
+  const made = await attempt(() =>
+    api.post<{ devices: number }>(`/templates/${props.templateId}/keep`, {
+      watch: props.watchKey,
+      parameter: props.parameter.name,
+      reason: reason.value,
+    }),
+  )
   if (!made) return
   done(`${made.devices} devices keep ${valueText(props.parameter, props.value)} as an exception of their own.`)
   emit('done')
@@ -19,11 +25,37 @@ async function keep(): Promise<void> {
 
 <template>
   <div class="keep">
-    <button v-if="!asking" type="button" class="link" @click="asking = true">Make {{ valueText(parameter, value) }} an exception for today’s devices…</button>
-    <form v-else @submit.prevent="keep"><p class="faint">The devices that follow it now keep it, whatever the template says later.</p><input v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" /><button class="btn">Keep it for them</button></form>
+    <button v-if="!asking" type="button" class="link" @click="asking = true">
+      Make {{ valueText(parameter, value) }} an exception for today’s devices…
+    </button>
+    <form v-else @submit.prevent="keep">
+      <p class="faint">The devices that follow it now keep it, whatever the template says later.</p>
+      <input v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" /><button class="btn">
+        Keep it for them
+      </button>
+    </form>
   </div>
 </template>
 
 <style scoped>
-.keep .link { text-align: left; } .keep { border-top: 1px solid var(--rule2); margin-top: 8px; padding-top: 6px; } form { display: grid; gap: 6px; } input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--ink2); border-radius: 3px; padding: 3px 8px; }
+.keep .link {
+  text-align: left;
+}
+.keep {
+  border-top: 1px solid var(--rule2);
+  margin-top: 8px;
+  padding-top: 6px;
+}
+form {
+  display: grid;
+  gap: 6px;
+}
+input {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--ink2);
+  border-radius: 3px;
+  padding: 3px 8px;
+}
 </style>

@@ -4,17 +4,37 @@ import type { Impact, ImpactWatch } from '#contract'
 import { countText, sentenceText } from '#core'
 
 /** What a change would do: how many devices, which watches, each as a sentence, and what it costs. */
-const props = defineProps<{ impact: Impact | null; title: string; busy?: boolean; /** What is shown is of a moment ago. */ counting?: boolean }>()
+const props = defineProps<{
+  impact: Impact | null
+  title: string
+  busy?: boolean
+  /** What is shown is of a moment ago. */ counting?: boolean
+}>()
 const open = ref<number | null>(null)
-const shown = computed(() => (props.impact?.watches ?? []).map((watch, i) => ({ ...watch, i })).sort((a, b) => b.devices - a.devices).slice(0, 60))
+const shown = computed(() =>
+  (props.impact?.watches ?? [])
+    .map((watch, i) => ({ ...watch, i }))
+    .sort((a, b) => b.devices - a.devices)
+    .slice(0, 60),
+)
 const devicesOf = (i: number) => (props.impact?.examples ?? []).filter((one) => one.watches.includes(i))
 const sign: Record<ImpactWatch['change'], string> = { added: '+', removed: '−', altered: '→' }
 const whole = new Intl.NumberFormat('en-GB')
 const cost = computed(() => {
-  const { readings: [before, after], events, logs } = props.impact!.cost
+  const {
+    readings: [before, after],
+    events,
+    logs,
+  } = props.impact!.cost
   const lines: string[] = []
-  if (before !== after) lines.push(`${whole.format(Math.abs(after - before))} readings a day ${after > before ? 'more' : 'less'} (${whole.format(before)} → ${whole.format(after)})`)
-  if (logs.length) lines.push(`${logs.join(', ')} read anew: ${events === null ? 'nobody knows yet how many entries a day' : `about ${whole.format(Math.round(events))} entries a day more`}`)
+  if (before !== after)
+    lines.push(
+      `${whole.format(Math.abs(after - before))} readings a day ${after > before ? 'more' : 'less'} (${whole.format(before)} → ${whole.format(after)})`,
+    )
+  if (logs.length)
+    lines.push(
+      `${logs.join(', ')} read anew: ${events === null ? 'nobody knows yet how many entries a day' : `about ${whole.format(Math.round(events))} entries a day more`}`,
+    )
   return lines
 })
 </script>
@@ -24,25 +44,62 @@ const cost = computed(() => {
     <p class="muted">{{ title }}</p>
     <template v-if="impact">
       <p class="big">{{ countText(impact.devices, 'device') }}</p>
-      <p class="muted"><template v-if="impact.devices">at {{ countText(impact.clients, 'client') }}<template v-if="impact.keepOwn">; {{ impact.keepOwn }} with exceptions of their own</template></template><template v-else>No device would change. It may be saved all the same.</template></p>
-      <p v-if="impact.devices" class="counts"><span v-if="impact.added"><b>{{ impact.added }}</b> {{ impact.added === 1 ? 'watch' : 'watches' }} added</span><span v-if="impact.removed"><b>{{ impact.removed }}</b> removed</span><span v-if="impact.altered"><b>{{ impact.altered }}</b> altered</span></p>
+      <p class="muted">
+        <template v-if="impact.devices"
+          >at {{ countText(impact.clients, 'client')
+          }}<template v-if="impact.keepOwn">; {{ impact.keepOwn }} with exceptions of their own</template></template
+        ><template v-else>No device would change. It may be saved all the same.</template>
+      </p>
+      <p v-if="impact.devices" class="counts">
+        <span v-if="impact.added"
+          ><b>{{ impact.added }}</b> {{ impact.added === 1 ? 'watch' : 'watches' }} added</span
+        ><span v-if="impact.removed"
+          ><b>{{ impact.removed }}</b> removed</span
+        ><span v-if="impact.altered"
+          ><b>{{ impact.altered }}</b> altered</span
+        >
+      </p>
       <template v-if="impact.devices">
         <p v-for="line in cost" :key="line" class="muted">{{ line }}</p>
         <p v-if="!cost.length" class="faint">No more and no fewer readings or log entries than now.</p>
       </template>
       <ul v-if="shown.length" class="watches">
         <li v-for="one in shown" :key="one.i">
-          <button class="link" :aria-expanded="open === one.i" @click="open = open === one.i ? null : one.i"><span class="sign">{{ sign[one.change] }}</span> {{ one.name }} <span class="muted">on {{ countText(one.devices, 'device') }}</span></button>
+          <button class="link" :aria-expanded="open === one.i" @click="open = open === one.i ? null : one.i">
+            <span class="sign">{{ sign[one.change] }}</span> {{ one.name }}
+            <span class="muted">on {{ countText(one.devices, 'device') }}</span>
+          </button>
           <div v-if="open === one.i" class="detail">
-            <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p>
+            <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">
+              {{ sentenceText(one.before) }}
+            </p>
             <p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p>
-            <p class="names"><template v-for="(device, n) in devicesOf(one.i).slice(0, 40)" :key="device.deviceId"><template v-if="n">, </template><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink></template><span v-if="one.devices > Math.min(40, devicesOf(one.i).length)" class="muted"> and {{ one.devices - Math.min(40, devicesOf(one.i).length) }} more</span></p>
+            <p class="names">
+              <template v-for="(device, n) in devicesOf(one.i).slice(0, 40)" :key="device.deviceId"
+                ><template v-if="n">, </template
+                ><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{
+                  device.deviceName
+                }}</RouterLink></template
+              ><span v-if="one.devices > Math.min(40, devicesOf(one.i).length)" class="muted">
+                and {{ one.devices - Math.min(40, devicesOf(one.i).length) }} more</span
+              >
+            </p>
           </div>
         </li>
       </ul>
-      <details v-if="impact.examples.length"><summary>Device by device</summary>
-        <p v-for="device in impact.examples.slice(0, 100)" :key="device.deviceId" class="names"><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`">{{ device.deviceName }}</RouterLink> <span class="faint">{{ device.clientName }}</span> <span class="muted">{{ device.watches.map((i) => `${sign[impact!.watches[i]!.change]} ${impact!.watches[i]!.name}`).join(', ') }}</span></p>
-        <p v-if="impact.devices > Math.min(100, impact.examples.length)" class="muted">and {{ impact.devices - Math.min(100, impact.examples.length) }} more</p></details>
+      <details v-if="impact.examples.length">
+        <summary>Device by device</summary>
+        <p v-for="device in impact.examples.slice(0, 100)" :key="device.deviceId" class="names">
+          <RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`">{{ device.deviceName }}</RouterLink>
+          <span class="faint">{{ device.clientName }}</span>
+          <span class="muted">{{
+            device.watches.map((i) => `${sign[impact!.watches[i]!.change]} ${impact!.watches[i]!.name}`).join(', ')
+          }}</span>
+        </p>
+        <p v-if="impact.devices > Math.min(100, impact.examples.length)" class="muted">
+          and {{ impact.devices - Math.min(100, impact.examples.length) }} more
+        </p>
+      </details>
     </template>
     <p v-else-if="busy !== false" class="faint">Counting…</p>
   </div>
@@ -50,8 +107,59 @@ const cost = computed(() => {
 
 <style scoped>
 /* Only a count that takes its time is worth a sign. */
-.impact { transition: opacity 0s; } .counting { opacity: .5; transition-delay: .3s; }
-.big { font: 600 28px/36px var(--serif); } .counts { display: flex; gap: 14px; flex-wrap: wrap; }
-.watches { list-style: none; margin: 10px 0 0; padding: 0; border-top: 1px solid var(--rule); } .watches li { border-bottom: 1px solid var(--rule2); padding: 4px 0; } .watches button { text-align: left; }
-details { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .sign { display: inline-block; width: 14px; font-weight: 600; } .detail { padding: 4px 0 6px 18px; } .rule { font: 15px/21px var(--serif); } .gone { color: var(--ink2); text-decoration: line-through; text-decoration-color: var(--ink3); } .names { font-size: 13px; line-height: 19px; }
+.impact {
+  transition: opacity 0s;
+}
+.counting {
+  opacity: 0.5;
+  transition-delay: 0.3s;
+}
+.big {
+  font: 600 28px/36px var(--serif);
+}
+.counts {
+  display: flex;
+  gap: 14px;
+  flex-wrap: wrap;
+}
+.watches {
+  list-style: none;
+  margin: 10px 0 0;
+  padding: 0;
+  border-top: 1px solid var(--rule);
+}
+.watches li {
+  border-bottom: 1px solid var(--rule2);
+  padding: 4px 0;
+}
+.watches button {
+  text-align: left;
+}
+details {
+  margin-top: 8px;
+}
+summary {
+  cursor: pointer;
+  color: var(--act);
+}
+.sign {
+  display: inline-block;
+  width: 14px;
+  font-weight: 600;
+}
+.detail {
+  padding: 4px 0 6px 18px;
+}
+.rule {
+  font: 15px/21px var(--serif);
+}
+.gone {
+  color: var(--ink2);
+  text-decoration: line-through;
+  text-decoration-color: var(--ink3);
+}
+.names {
+  font-size: 13px;
+  line-height: 19px;
+}
 </style>

@@ -4,19 +4,43 @@ import { ref } from 'vue'
 import type { PolicyStep } from '#core'
 import { usePolicyChange } from './change'
 
-const step = (reason: string): PolicyStep[] => [{ of: 'assignment', id: 1, basedOn: 1, to: { templateId: 1, target: { on: 'everyone' }, rank: 1, values: {}, dormant: false, reason, reviewAt: null } }]
-const impactOf = (devices: number) => ({ devices, clients: 1, keepOwn: 0, added: 0, removed: 0, altered: 0, watches: [], examples: [], cost: { readings: [0, 0], events: 0, logs: [] } })
+const step = (reason: string): PolicyStep[] => [
+  {
+    of: 'assignment',
+    id: 1,
+    basedOn: 1,
+    to: { templateId: 1, target: { on: 'everyone' }, rank: 1, values: {}, dormant: false, reason, reviewAt: null },
+  },
+]
+const impactOf = (devices: number) => ({
+  devices,
+  clients: 1,
+  keepOwn: 0,
+  added: 0,
+  removed: 0,
+  altered: 0,
+  watches: [],
+  examples: [],
+  cost: { readings: [0, 0], events: 0, logs: [] },
+})
 
 /** A server whose counts are taken one after the other, and answered when the test says so. */
 function server() {
   const counts: ((devices: number) => void)[] = []
   const saved: string[] = []
-  vi.stubGlobal('fetch', vi.fn((url: string, init: RequestInit) => {
-    const answer = (body: unknown) => new Response(JSON.stringify(body), { status: 200, headers: { 'content-type': 'application/json' } })
-    if (url.endsWith('/policy/impact')) return new Promise<Response>((resolve) => { counts.push((devices) => resolve(answer(impactOf(devices)))) })
-    saved.push((JSON.parse(init.body as string) as { steps: [{ to: { reason: string } }] }).steps[0].to.reason)
-    return Promise.resolve(answer({ ids: [1] }))
-  }))
+  vi.stubGlobal(
+    'fetch',
+    vi.fn((url: string, init: RequestInit) => {
+      const answer = (body: unknown) =>
+        new Response(JSON.stringify(body), { status: 200, headers: { 'content-type': 'application/json' } })
+      if (url.endsWith('/policy/impact'))
+        return new Promise<Response>((resolve) => {
+          counts.push((devices) => resolve(answer(impactOf(devices))))
+        })
+      saved.push((JSON.parse(init.body as string) as { steps: [{ to: { reason: string } }] }).steps[0].to.reason)
+      return Promise.resolve(answer({ ids: [1] }))
+    }),
+  )
   return { counts, saved }
 }
 const answered = async (count: (devices: number) => void, devices: number) => {
@@ -27,7 +51,9 @@ const rested = async () => {
   await vi.advanceTimersByTimeAsync(250)
   await flushPromises()
 }
-beforeEach(() => { vi.useFakeTimers() })
+beforeEach(() => {
+  vi.useFakeTimers()
+})
 afterEach(() => {
   vi.useRealTimers()
   vi.unstubAllGlobals()
@@ -58,7 +84,11 @@ it('one that would do something else than was shown is not saved, and says so un
   await answered(counts[1]!, 700)
   expect(await saving).toEqual({ code: 'effect-changed' })
   await rested()
-  expect([change.impact.value?.devices, change.fault.value, saved]).toEqual([700, expect.stringContaining('has changed a moment ago'), []])
+  expect([change.impact.value?.devices, change.fault.value, saved]).toEqual([
+    700,
+    expect.stringContaining('has changed a moment ago'),
+    [],
+  ])
   expect(await change.save()).toEqual({ ids: [1] })
   expect(saved).toEqual(['two'])
 })

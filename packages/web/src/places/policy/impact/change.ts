@@ -13,7 +13,10 @@ export interface PendingChange {
   /** What is wrong, by the field it is about. */
   faults: Ref<{ at: string; message: string }[]>
   busy: Ref<boolean>
-  /** The problem's code when it could not be saved, else null; `effect-changed` when it would do something else than was shown. */
+  /**
+   * The problem's code when it could not be saved, else null; `effect-changed` when it would do something else than was
+   * shown.
+   */
   save(): Promise<{ ids: number[] } | { code: string }>
 }
 
@@ -37,22 +40,26 @@ export function usePolicyChange(steps: Ref<readonly PolicyStep[] | null>): Pendi
     fault.value = problem.message
     faults.value = problem.problem.faults ?? []
   }
-  watch(refDebounced(steps, 200), async (wanted) => {
-    const text = JSON.stringify(wanted)
-    if (impact.value && text === counted.value) return show(impact.value, text)
-    fault.value = ''
-    faults.value = []
-    if (!wanted?.length) return show(null)
-    const mine = ++turn
-    try {
-      const found = await ask(wanted)
-      if (mine === turn) show(found, text)
-    } catch (problem) {
-      if (mine !== turn) return
-      show(null, text)
-      refuse(problem as ApiError)
-    }
-  }, { immediate: true, deep: true })
+  watch(
+    refDebounced(steps, 200),
+    async (wanted) => {
+      const text = JSON.stringify(wanted)
+      if (impact.value && text === counted.value) return show(impact.value, text)
+      fault.value = ''
+      faults.value = []
+      if (!wanted?.length) return show(null)
+      const mine = ++turn
+      try {
+        const found = await ask(wanted)
+        if (mine === turn) show(found, text)
+      } catch (problem) {
+        if (mine !== turn) return
+        show(null, text)
+        refuse(problem as ApiError)
+      }
+    },
+    { immediate: true, deep: true },
+  )
 
   /** Whoever saves before the newest count has come must not get anything else than what they saw. */
   async function doesWhatWasShown(wanted: readonly PolicyStep[]): Promise<boolean> {
@@ -66,12 +73,18 @@ export function usePolicyChange(steps: Ref<readonly PolicyStep[] | null>): Pendi
     return false
   }
   return {
-    impact, counting, fault, faults, busy,
+    impact,
+    counting,
+    fault,
+    faults,
+    busy,
     async save() {
       const wanted = steps.value ?? []
       busy.value = true
       try {
-        return (await doesWhatWasShown(wanted)) ? await api.post<PolicyChanged>('/policy/changes', { steps: wanted }) : { code: 'effect-changed' }
+        return (await doesWhatWasShown(wanted))
+          ? await api.post<PolicyChanged>('/policy/changes', { steps: wanted })
+          : { code: 'effect-changed' }
       } catch (problem) {
         refuse(problem as ApiError)
         return { code: (problem as ApiError).problem.code }

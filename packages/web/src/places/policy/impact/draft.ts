@@ -1,14 +1,27 @@
 import { computed, ref, type ComputedRef, type Ref } from 'vue'
 import type { TemplatePage } from '#contract'
-import { rebaseTemplate, templateChanges, watchKind, type ParameterValue, type PolicyStep, type TemplateBody, type Values, type WatchSpec } from '#core'
+import {
+  rebaseTemplate,
+  templateChanges,
+  watchKind,
+  type ParameterValue,
+  type PolicyStep,
+  type TemplateBody,
+  type Values,
+  type WatchSpec,
+} from '#core'
 
 const copy = <T>(of: T): T => JSON.parse(JSON.stringify(of)) as T
-export const bodyOf = ({ name, description, includes, watches }: TemplateBody): TemplateBody => copy({ name, description, includes, watches })
+export const bodyOf = ({ name, description, includes, watches }: TemplateBody): TemplateBody =>
+  copy({ name, description, includes, watches })
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /** All values of a watch as its template alone would have them. */
 export function valuesOf(spec: WatchSpec): Values {
-  return { ...Object.fromEntries(watchKind(spec.kind).parameters.map((one) => [one.name, one.default])), ...spec.values }
+  return {
+    ...Object.fromEntries(watchKind(spec.kind).parameters.map((one) => [one.name, one.default])),
+    ...spec.values,
+  }
 }
 
 /** A key for a new watch that no other has. */
@@ -43,31 +56,51 @@ export function useDraft(templateName: (id: number) => string): Draft & { words:
   const body = ref<TemplateBody | null>(null)
   const note = ref('')
   const dirty = computed(() => base.value !== null && body.value !== null && !same(body.value, bodyOf(base.value)))
-  const put = (watches: WatchSpec[]) => { body.value = { ...body.value!, watches } }
-  const changeWatch = (key: string, to: (watch: WatchSpec) => WatchSpec) => { put(body.value!.watches.map((one) => (one.key === key ? to(one) : one))) }
+  const put = (watches: WatchSpec[]) => {
+    body.value = { ...body.value!, watches }
+  }
+  const changeWatch = (key: string, to: (watch: WatchSpec) => WatchSpec) => {
+    put(body.value!.watches.map((one) => (one.key === key ? to(one) : one)))
+  }
   return {
-    base, body, note, dirty,
-    steps: computed(() => (dirty.value ? [{ of: 'template', id: base.value!.id, basedOn: base.value!.revision, note: note.value, to: body.value! }] : null)),
+    base,
+    body,
+    note,
+    dirty,
+    steps: computed(() =>
+      dirty.value
+        ? [{ of: 'template', id: base.value!.id, basedOn: base.value!.revision, note: note.value, to: body.value! }]
+        : null,
+    ),
     words: computed(() => (dirty.value ? templateChanges(base.value!, body.value!, templateName) : [])),
     begin(page) {
       base.value = page
       body.value = bodyOf(page)
       note.value = ''
     },
-    setValue(key, name, value) { changeWatch(key, (watch) => ({ ...watch, values: { ...watch.values, [name]: value } })) },
+    setValue(key, name, value) {
+      changeWatch(key, (watch) => ({ ...watch, values: { ...watch.values, [name]: value } }))
+    },
     leaveOpen(key, name) {
       changeWatch(key, (watch) => {
         const { [name]: _open, ...values } = watch.values
         return { ...watch, values }
       })
     },
-    change(key, fields) { changeWatch(key, (watch) => ({ ...watch, ...fields })) },
+    change(key, fields) {
+      changeWatch(key, (watch) => ({ ...watch, ...fields }))
+    },
     add(kind) {
-      const key = freshKey(kind, body.value!.watches.map((one) => one.key))
+      const key = freshKey(
+        kind,
+        body.value!.watches.map((one) => one.key),
+      )
       put([...body.value!.watches, { key, kind, name: watchKind(kind).title, why: '', osFamilies: [], values: {} }])
       return key
     },
-    remove(key) { put(body.value!.watches.filter((one) => one.key !== key)) },
+    remove(key) {
+      put(body.value!.watches.filter((one) => one.key !== key))
+    },
     move(key, by) {
       const watches = [...body.value!.watches]
       const from = watches.findIndex((one) => one.key === key)

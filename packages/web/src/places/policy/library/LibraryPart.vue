@@ -2,7 +2,16 @@
 import { computed, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import type { TargetMatches, TemplateSummary } from '#contract'
-import { countText, fromLibrary, starterTemplates, valueText, watchKind, type PolicyStep, type StarterTemplate, type Target } from '#core'
+import {
+  countText,
+  fromLibrary,
+  starterTemplates,
+  valueText,
+  watchKind,
+  type PolicyStep,
+  type StarterTemplate,
+  type Target,
+} from '#core'
 import { done } from '../../../parts/ui/notify'
 import RuleSentence from '../../../parts/ui/RuleSentence.vue'
 import { useSession } from '../../../parts/data/session'
@@ -27,8 +36,23 @@ function choose(one: StarterTemplate): void {
 }
 const steps = computed((): PolicyStep[] | null => {
   if (!applying.value || !matches.value || matches.value.faults.length) return null
-  const assignment: PolicyStep = { of: 'assignment', id: -2, basedOn: 0, to: { templateId: takenAs.value?.id ?? -1, target: target.value, rank: 100, values: {}, dormant: false, reason: 'From the library', reviewAt: null } }
-  return takenAs.value ? [assignment] : [{ of: 'template', id: -1, basedOn: 0, note: 'From the library', to: fromLibrary(open.value) }, assignment]
+  const assignment: PolicyStep = {
+    of: 'assignment',
+    id: -2,
+    basedOn: 0,
+    to: {
+      templateId: takenAs.value?.id ?? -1,
+      target: target.value,
+      rank: 100,
+      values: {},
+      dormant: false,
+      reason: 'From the library',
+      reviewAt: null,
+    },
+  }
+  return takenAs.value
+    ? [assignment]
+    : [{ of: 'template', id: -1, basedOn: 0, note: 'From the library', to: fromLibrary(open.value) }, assignment]
 })
 const change = usePolicyChange(steps)
 const { impact, counting, fault, busy } = change
@@ -39,28 +63,136 @@ async function apply(): Promise<void> {
   done('Applied. The devices have it.')
   await router.push(`/policy/${takenAs.value?.id ?? saved.ids[0]!}`)
 }
-const reasonsOf = (watch: StarterTemplate['watches'][number]) => watchKind(watch.kind).parameters.filter((one) => watch.reasons[one.name]).map((one) => ({ name: one.name, value: valueText(one, watch.values[one.name] ?? one.default), label: one.label, why: watch.reasons[one.name]! }))
+const reasonsOf = (watch: StarterTemplate['watches'][number]) =>
+  watchKind(watch.kind)
+    .parameters.filter((one) => watch.reasons[one.name])
+    .map((one) => ({
+      name: one.name,
+      value: valueText(one, watch.values[one.name] ?? one.default),
+      label: one.label,
+      why: watch.reasons[one.name]!,
+    }))
 </script>
 
 <template>
   <div class="library">
-    <ul class="list"><li v-for="one in starterTemplates" :key="one.name"><button :class="{ on: one === open }" @click="choose(one)"><b>{{ one.name }}</b><span class="muted">{{ countText(one.watches.length, 'watch', 'watches') }}</span></button></li></ul>
+    <ul class="list">
+      <li v-for="one in starterTemplates" :key="one.name">
+        <button :class="{ on: one === open }" @click="choose(one)">
+          <b>{{ one.name }}</b><span class="muted">{{ countText(one.watches.length, 'watch', 'watches') }}</span>
+        </button>
+      </li>
+    </ul>
     <div class="shown">
-      <div class="head"><h2>{{ open.name }}</h2><span class="muted">{{ open.description }}</span></div>
-      <p v-if="takenAs" class="muted">It is among your templates already: <RouterLink :to="`/policy/${takenAs.id}`">{{ takenAs.name }}, revision {{ takenAs.revision }}</RouterLink>, on {{ countText(takenAs.deviceCount, 'device') }}. Applying assigns that one.</p>
-      <div v-for="watch in open.watches" :key="watch.key" class="watch"><RuleSentence :parts="watchKind(watch.kind).sentence(valuesOf(watch))" /><p class="faint">{{ watch.why }}<template v-if="watch.osFamilies.length"> Only on {{ watch.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ') }}.</template></p>
-        <dl v-if="reasonsOf(watch).length"><template v-for="one in reasonsOf(watch)" :key="one.name"><dt>{{ one.label }} <b>{{ one.value }}</b></dt><dd class="muted">{{ one.why }}</dd></template></dl><p v-else class="faint">Every value is the default of the watch.</p></div>
+      <div class="head">
+        <h2>{{ open.name }}</h2>
+        <span class="muted">{{ open.description }}</span>
+      </div>
+      <p v-if="takenAs" class="muted">
+        It is among your templates already:
+        <RouterLink :to="`/policy/${takenAs.id}`">{{ takenAs.name }}, revision {{ takenAs.revision }}</RouterLink
+        >, on {{ countText(takenAs.deviceCount, 'device') }}. Applying assigns that one.
+      </p>
+      <div v-for="watch in open.watches" :key="watch.key" class="watch">
+        <RuleSentence :parts="watchKind(watch.kind).sentence(valuesOf(watch))" />
+        <p class="faint">
+          {{ watch.why
+          }}<template v-if="watch.osFamilies.length">
+            Only on {{ watch.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ') }}.</template
+          >
+        </p>
+        <dl v-if="reasonsOf(watch).length">
+          <template v-for="one in reasonsOf(watch)" :key="one.name"
+            ><dt>
+              {{ one.label }} <b>{{ one.value }}</b>
+            </dt>
+            <dd class="muted">{{ one.why }}</dd></template
+          >
+        </dl>
+        <p v-else class="faint">Every value is the default of the watch.</p>
+      </div>
     </div>
     <aside v-if="session.isLead">
       <button v-if="!applying" class="btn main" @click="applying = true">Apply it…</button>
-      <form v-else @submit.prevent="apply"><p class="muted">To every device that matches</p><TargetBuilder :key="open.name" :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
-        <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" /><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <p class="row"><button class="btn main" :disabled="!impact || busy">Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button><button type="button" class="btn" @click="applying = false">Leave</button></p></form>
+      <form v-else @submit.prevent="apply">
+        <p class="muted">To every device that matches</p>
+        <TargetBuilder
+          :key="open.name"
+          :target="target"
+          @change="
+            (one) => {
+              target = one
+              matches = null
+            }
+          "
+          @matches="
+            (one) => {
+              matches = one
+            }
+          "
+        />
+        <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" />
+        <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <p class="row">
+          <button class="btn main" :disabled="!impact || busy">
+            Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button
+          ><button type="button" class="btn" @click="applying = false">Leave</button>
+        </p>
+      </form>
     </aside>
   </div>
 </template>
 
 <style scoped>
-.library { display: grid; grid-template-columns: 190px 1fr 340px; gap: 26px; padding-top: 12px; } .list { list-style: none; margin: 0; padding: 0; } .list button { border: 0; background: none; padding: 5px 0; width: 100%; text-align: left; cursor: pointer; display: flex; justify-content: space-between; border-bottom: 1px solid var(--rule2); } .list b { font-weight: 400; } .list .on b { font-weight: 600; color: var(--act); }
-.watch { padding: 8px 0; border-bottom: 1px solid var(--rule2); } dl { margin: 5px 0 0; display: grid; grid-template-columns: minmax(150px, auto) 1fr; gap: 1px 14px; font-size: 13px; } dd { margin: 0; } form { display: grid; gap: 10px; } .row { display: flex; gap: 8px; }
+.library {
+  display: grid;
+  grid-template-columns: 190px 1fr 340px;
+  gap: 26px;
+  padding-top: 12px;
+}
+.list {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.list button {
+  border: 0;
+  background: none;
+  padding: 5px 0;
+  width: 100%;
+  text-align: left;
+  cursor: pointer;
+  display: flex;
+  justify-content: space-between;
+  border-bottom: 1px solid var(--rule2);
+}
+.list b {
+  font-weight: 400;
+}
+.list .on b {
+  font-weight: 600;
+  color: var(--act);
+}
+.watch {
+  padding: 8px 0;
+  border-bottom: 1px solid var(--rule2);
+}
+dl {
+  margin: 5px 0 0;
+  display: grid;
+  grid-template-columns: minmax(150px, auto) 1fr;
+  gap: 1px 14px;
+  font-size: 13px;
+}
+dd {
+  margin: 0;
+}
+form {
+  display: grid;
+  gap: 10px;
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
 </style>

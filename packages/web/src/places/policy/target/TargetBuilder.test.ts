@@ -6,18 +6,36 @@ import { answerWith, show } from '../../../testing/page'
 import { asGroup, simplest } from './conditions'
 import TargetBuilder from './TargetBuilder.vue'
 
-const matches = (more: Partial<TargetMatches> = {}): TargetMatches => ({ sentence: 'every web server', faults: [], devices: 2, clients: 1, sample: [{ deviceId: 4, deviceName: 'tm-web-1', clientName: 'Tidemill Ferries', siteName: 'Harbour' }, { deviceId: 5, deviceName: 'tm-web-2', clientName: 'Tidemill Ferries', siteName: 'Harbour' }], ...more })
-beforeEach(() => { document.body.innerHTML = '' })
+const matches = (more: Partial<TargetMatches> = {}): TargetMatches => ({
+  sentence: 'every web server',
+  faults: [],
+  devices: 2,
+  clients: 1,
+  sample: [
+    { deviceId: 4, deviceName: 'tm-web-1', clientName: 'Tidemill Ferries', siteName: 'Harbour' },
+    { deviceId: 5, deviceName: 'tm-web-2', clientName: 'Tidemill Ferries', siteName: 'Harbour' },
+  ],
+  ...more,
+})
+beforeEach(() => {
+  document.body.innerHTML = ''
+})
 
 async function open(target: Target, answer: unknown = matches()) {
   const asked = answerWith({ 'GET /roles': [{ id: 'web', name: 'web server' }], 'POST /targets/matches': answer })
   const { page } = await show(TargetBuilder, { target })
-  await vi.waitFor(() => { if (!asked.some((one) => one.path === '/targets/matches')) throw new Error('not asked yet') })
+  await vi.waitFor(() => {
+    if (!asked.some((one) => one.path === '/targets/matches')) throw new Error('not asked yet')
+  })
   await flushPromises()
   return { page, asked }
 }
 const said = (page: VueWrapper) => page.emitted('change')?.at(-1)?.[0]
-const press = (page: VueWrapper, text: string, n = 0) => page.findAll('button').filter((one) => one.text() === text)[n]!.trigger('click')
+const press = (page: VueWrapper, text: string, n = 0) =>
+  page
+    .findAll('button')
+    .filter((one) => one.text() === text)
+    [n]!.trigger('click')
 
 describe('a target while it is built', () => {
   it('says itself and how many devices it matches, and lists them when asked', async () => {
@@ -32,9 +50,21 @@ describe('a target while it is built', () => {
   it('grows by conditions and groups, and is simple again when they go', async () => {
     const { page } = await open({ on: 'role', role: 'web' })
     await press(page, 'leave some out')
-    expect(said(page)).toEqual({ on: 'all', of: [{ on: 'role', role: 'web' }, { on: 'except', of: [{ on: 'tag', tag: '' }] }] })
+    expect(said(page)).toEqual({
+      on: 'all',
+      of: [
+        { on: 'role', role: 'web' },
+        { on: 'except', of: [{ on: 'tag', tag: '' }] },
+      ],
+    })
     await page.get('[aria-label="Tag"]').setValue('lab')
-    expect(said(page)).toEqual({ on: 'all', of: [{ on: 'role', role: 'web' }, { on: 'except', of: [{ on: 'tag', tag: 'lab' }] }] })
+    expect(said(page)).toEqual({
+      on: 'all',
+      of: [
+        { on: 'role', role: 'web' },
+        { on: 'except', of: [{ on: 'tag', tag: 'lab' }] },
+      ],
+    })
     await page.findAll('[aria-label="Take condition 1 away"]')[0]!.trigger('click')
     await page.get('[aria-label="Take this group away"]').trigger('click')
     expect(said(page)).toEqual({ on: 'all', of: [] })
@@ -47,7 +77,16 @@ describe('a target while it is built', () => {
     expect(said(page)).toEqual({ on: 'network', network: '192.0.2.0/24' })
   })
   it('shows each fault at its condition, and counts nothing then', async () => {
-    const { page } = await open({ on: 'all', of: [{ on: 'role', role: 'web' }, { on: 'any', of: [{ on: 'tag', tag: '' }] }] }, matches({ faults: [{ at: [1, 0], message: 'Type a tag.' }] }))
+    const { page } = await open(
+      {
+        on: 'all',
+        of: [
+          { on: 'role', role: 'web' },
+          { on: 'any', of: [{ on: 'tag', tag: '' }] },
+        ],
+      },
+      matches({ faults: [{ at: [1, 0], message: 'Type a tag.' }] }),
+    )
     expect(page.get('fieldset fieldset .condition [role=alert]').text()).toBe('Type a tag.')
     expect(page.text()).toContain('Not complete: 1 place needs a look.')
     expect(page.find('[data-matches]').exists()).toBe(false)

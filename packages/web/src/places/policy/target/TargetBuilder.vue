@@ -11,7 +11,12 @@ import TargetGroup from './TargetGroup.vue'
 const props = defineProps<{ target: Target }>()
 const emit = defineEmits<{ change: [target: Target]; matches: [matches: TargetMatches | null] }>()
 const group = ref<Group>(asGroup(props.target))
-watch(() => props.target, (target) => { if (JSON.stringify(simplest(group.value)) !== JSON.stringify(simplest(target))) group.value = asGroup(target) })
+watch(
+  () => props.target,
+  (target) => {
+    if (JSON.stringify(simplest(group.value)) !== JSON.stringify(simplest(target))) group.value = asGroup(target)
+  },
+)
 function use(changed: Group): void {
   group.value = changed
   emit('change', simplest(changed))
@@ -19,13 +24,17 @@ function use(changed: Group): void {
 const found = ref<TargetMatches | null>(null)
 const settled = refDebounced(group, 150)
 let turn = 0
-watch(settled, async (of) => {
-  const mine = ++turn
-  const answer = await api.post<TargetMatches>('/targets/matches', { target: of }).catch(() => null)
-  if (mine !== turn) return
-  found.value = answer
-  emit('matches', answer)
-}, { immediate: true })
+watch(
+  settled,
+  async (of) => {
+    const mine = ++turn
+    const answer = await api.post<TargetMatches>('/targets/matches', { target: of }).catch(() => null)
+    if (mine !== turn) return
+    found.value = answer
+    emit('matches', answer)
+  },
+  { immediate: true },
+)
 const faults = computed(() => found.value?.faults ?? [])
 const listing = ref(false)
 /** By hand: those that match today, and no others later. */
@@ -42,11 +51,36 @@ const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.
     <div class="found" aria-live="polite">
       <template v-if="found">
         <p class="says">{{ found.sentence }}</p>
-        <p v-if="faults.length" class="critical">Not complete: {{ countText(faults.length, 'place needs', 'places need') }} a look.</p>
-        <p v-else><b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices"> at {{ countText(found.clients, 'client') }} <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">{{ listing ? 'hide them' : 'which?' }}</button></template><template v-else>. It may be saved all the same, and will take those that come.</template>
-          <span class="muted">{{ byHand ? ' · by hand: these and no others' : ' · standing: also those that come later' }}</span>
-          <button v-if="!byHand && found.devices > 0 && found.devices <= 200" type="button" class="link" @click="freeze">only these {{ found.devices }}</button></p>
-        <p v-if="listing && !faults.length" class="names"><template v-for="(one, i) in found.sample" :key="one.deviceId"><template v-if="i">, </template><span class="mono" :title="`${one.clientName} · ${one.siteName}`">{{ one.deviceName }}</span></template><span v-if="found.devices > found.sample.length" class="muted"> and {{ found.devices - found.sample.length }} more</span></p>
+        <p v-if="faults.length" class="critical">
+          Not complete: {{ countText(faults.length, 'place needs', 'places need') }} a look.
+        </p>
+        <p v-else>
+          <b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices">
+            at {{ countText(found.clients, 'client') }}
+            <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">
+              {{ listing ? 'hide them' : 'which?' }}
+            </button></template
+          ><template v-else>. It may be saved all the same, and will take those that come.</template>
+          <span class="muted">{{
+            byHand ? ' · by hand: these and no others' : ' · standing: also those that come later'
+          }}</span>
+          <button
+            v-if="!byHand && found.devices > 0 && found.devices <= 200"
+            type="button"
+            class="link"
+            @click="freeze"
+          >
+            only these {{ found.devices }}
+          </button>
+        </p>
+        <p v-if="listing && !faults.length" class="names">
+          <template v-for="(one, i) in found.sample" :key="one.deviceId"
+            ><template v-if="i">, </template
+            ><span class="mono" :title="`${one.clientName} · ${one.siteName}`">{{ one.deviceName }}</span></template
+          ><span v-if="found.devices > found.sample.length" class="muted">
+            and {{ found.devices - found.sample.length }} more</span
+          >
+        </p>
       </template>
       <p v-else class="faint">Counting…</p>
     </div>
@@ -54,5 +88,24 @@ const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.
 </template>
 
 <style scoped>
-.builder { display: grid; gap: 6px; } .found { border-top: 1px solid var(--rule2); padding-top: 6px; } .says { font: 16px/23px var(--serif); } .names { max-height: 110px; overflow: auto; font-size: 13px; line-height: 19px; } .found .link { margin-left: 6px; }
+.builder {
+  display: grid;
+  gap: 6px;
+}
+.found {
+  border-top: 1px solid var(--rule2);
+  padding-top: 6px;
+}
+.says {
+  font: 16px/23px var(--serif);
+}
+.names {
+  max-height: 110px;
+  overflow: auto;
+  font-size: 13px;
+  line-height: 19px;
+}
+.found .link {
+  margin-left: 6px;
+}
 </style>

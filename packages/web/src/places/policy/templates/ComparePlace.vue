@@ -14,34 +14,115 @@ const router = useRouter()
 const all = useResource(() => api.get<TemplateSummary[]>('/templates'), { topics: ['policy'] })
 const a = computed(() => Number(route.query.a) || (all.data.value?.[0]?.id ?? 0))
 const b = computed(() => Number(route.query.b) || (all.data.value?.find((one) => one.id !== a.value)?.id ?? 0))
-const pages = useResource(async () => (a.value && b.value ? { a: await api.get<TemplatePage>(`/templates/${a.value}`), b: await api.get<TemplatePage>(`/templates/${b.value}`) } : null), { topics: ['policy'], sources: [a, b] })
+const pages = useResource(
+  async () =>
+    a.value && b.value
+      ? {
+          a: await api.get<TemplatePage>(`/templates/${a.value}`),
+          b: await api.get<TemplatePage>(`/templates/${b.value}`),
+        }
+      : null,
+  { topics: ['policy'], sources: [a, b] },
+)
 const pairs = computed(() => (pages.data.value ? templatesBeside(pages.data.value.a, pages.data.value.b) : []))
-const choose = (side: 'a' | 'b', id: string) => void router.replace({ query: { a: String(a.value), b: String(b.value), [side]: id } })
+const choose = (side: 'a' | 'b', id: string) =>
+  void router.replace({ query: { a: String(a.value), b: String(b.value), [side]: id } })
 const text = (watch: WatchSpec) => sentenceText(watchKind(watch.kind).sentence(valuesOf(watch)))
 function differences(one: (typeof pairs.value)[number]): string[] {
   if (!one.a || !one.b) return []
-  if (one.a.kind !== one.b.kind) return ['They are different kinds of watches under one key: on a device with both, the more specific one counts.']
+  if (one.a.kind !== one.b.kind)
+    return ['They are different kinds of watches under one key: on a device with both, the more specific one counts.']
   const said = (watch: WatchSpec, name: string) => {
     const parameter = watchKind(watch.kind).parameters.find((each) => each.name === name)!
-    return watch.values[name] === undefined ? `left open (${valueText(parameter, parameter.default)})` : valueText(parameter, watch.values[name])
+    return watch.values[name] === undefined
+      ? `left open (${valueText(parameter, parameter.default)})`
+      : valueText(parameter, watch.values[name])
   }
-  return one.differs.map((name) => `${watchKind(one.a!.kind).parameters.find((each) => each.name === name)?.label ?? name}: ${said(one.a!, name)} | ${said(one.b!, name)}`)
+  return one.differs.map(
+    (name) =>
+      `${watchKind(one.a!.kind).parameters.find((each) => each.name === name)?.label ?? name}: ${said(one.a!, name)} | ${said(one.b!, name)}`,
+  )
 }
-const alike = computed(() => pairs.value.filter((one) => one.a && one.b && one.a.kind === one.b.kind && !one.differs.length).length)
+const alike = computed(
+  () => pairs.value.filter((one) => one.a && one.b && one.a.kind === one.b.kind && !one.differs.length).length,
+)
 </script>
 
 <template>
   <div class="page">
     <p><RouterLink to="/policy?part=templates">Templates</RouterLink></p>
-    <div class="head"><h1>Two templates side by side</h1><span v-if="pairs.length" class="muted">{{ countText(pairs.length, 'watch', 'watches') }}, {{ alike }} alike</span></div>
-    <StateNotice :error="pages.error.value" :loading="!pages.data.value && all.data.value === null" :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''" @again="pages.refresh" />
-    <table v-if="pages.data.value" class="board beside"><thead><tr><th v-for="side in (['a', 'b'] as const)" :key="side"><select :value="side === 'a' ? a : b" :aria-label="side === 'a' ? 'The left one' : 'The right one'" @change="choose(side, ($event.target as HTMLSelectElement).value)"><option v-for="one in all.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></th><th>Differs in</th></tr></thead>
-      <tbody><tr v-for="one in pairs" :key="one.key">
-        <td v-for="side in (['a', 'b'] as const)" :key="side"><template v-if="one[side]"><b>{{ one[side]!.name }}</b><p class="rule">{{ text(one[side]!) }}</p></template><span v-else class="faint">does not say</span></td>
-        <td class="muted"><span v-for="line in differences(one)" :key="line" class="line">{{ line }}</span><span v-if="!one.a || !one.b" class="faint">only on one side</span><span v-else-if="!differences(one).length" class="faint">nothing</span></td></tr></tbody></table>
+    <div class="head">
+      <h1>Two templates side by side</h1>
+      <span v-if="pairs.length" class="muted"
+        >{{ countText(pairs.length, 'watch', 'watches') }}, {{ alike }} alike</span
+      >
+    </div>
+    <StateNotice
+      :error="pages.error.value"
+      :loading="!pages.data.value && all.data.value === null"
+      :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''"
+      @again="pages.refresh"
+    />
+    <table v-if="pages.data.value" class="board beside">
+      <thead>
+        <tr>
+          <th v-for="side in ['a', 'b'] as const" :key="side">
+            <select
+              :value="side === 'a' ? a : b"
+              :aria-label="side === 'a' ? 'The left one' : 'The right one'"
+              @change="choose(side, ($event.target as HTMLSelectElement).value)"
+            >
+              <option v-for="one in all.data.value" :key="one.id" :value="one.id">{{ one.name }}</option>
+            </select>
+          </th>
+          <th>Differs in</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="one in pairs" :key="one.key">
+          <td v-for="side in ['a', 'b'] as const" :key="side">
+            <template v-if="one[side]"
+              ><b>{{ one[side]!.name }}</b>
+              <p class="rule">{{ text(one[side]!) }}</p></template
+            ><span v-else class="faint">does not say</span>
+          </td>
+          <td class="muted">
+            <span v-for="line in differences(one)" :key="line" class="line">{{ line }}</span><span
+              v-if="!one.a || !one.b"
+              class="faint"
+              >only on one side</span
+            ><span v-else-if="!differences(one).length" class="faint">nothing</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
   </div>
 </template>
 
 <style scoped>
-.beside { table-layout: fixed; margin-top: 10px; } .beside td { vertical-align: top; padding: 7px 18px 7px 0; } .beside th:last-child { width: 24%; } .rule { font: 15px/22px var(--serif); } .line { display: block; } select { font: 600 15px var(--serif); color: var(--ink); background: var(--field); border: 0; border-bottom: 1.5px dotted var(--ink2); max-width: 100%; }
+.beside {
+  table-layout: fixed;
+  margin-top: 10px;
+}
+.beside td {
+  vertical-align: top;
+  padding: 7px 18px 7px 0;
+}
+.beside th:last-child {
+  width: 24%;
+}
+.rule {
+  font: 15px/22px var(--serif);
+}
+.line {
+  display: block;
+}
+select {
+  font: 600 15px var(--serif);
+  color: var(--ink);
+  background: var(--field);
+  border: 0;
+  border-bottom: 1.5px dotted var(--ink2);
+  max-width: 100%;
+}
 </style>

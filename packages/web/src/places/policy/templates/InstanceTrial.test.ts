@@ -5,11 +5,26 @@ import InstanceTrial from './InstanceTrial.vue'
 
 it('what is typed is tried on a device that gets the template, and a name is picked off it', async () => {
   answerWith({
-    'POST /targets/matches': { count: 1, sample: [{ deviceId: 4, deviceName: 'tm-gate-1', clientName: 'Tidemill Ferries' }] },
-    'GET /devices/4': { facts: { logs: [{ name: 'syslog', collected: true }, { name: 'nginx/error.log', collected: false }] } },
+    'POST /targets/matches': {
+      count: 1,
+      sample: [{ deviceId: 4, deviceName: 'tm-gate-1', clientName: 'Tidemill Ferries' }],
+    },
+    'GET /devices/4': {
+      facts: {
+        logs: [
+          { name: 'syslog', collected: true },
+          { name: 'nginx/error.log', collected: false },
+        ],
+      },
+    },
   })
   const choosing = watchKind('log-match').choosing!
-  const { page } = await show(InstanceTrial, { choosing, values: { channel: '' }, typing: { name: 'channel', value: 'nginx/*' }, targets: [{ on: 'everyone' }] })
+  const { page } = await show(InstanceTrial, {
+    choosing,
+    values: { channel: '' },
+    typing: { name: 'channel', value: 'nginx/*' },
+    targets: [{ on: 'everyone' }],
+  })
   expect(page.text()).toContain('1 of 2 are in')
   expect(page.findAll('li').map((one) => one.text())).toEqual(['nginx/error.login', 'syslogout'])
   await page.get('li button').trigger('click')

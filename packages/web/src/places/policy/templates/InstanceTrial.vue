@@ -6,26 +6,99 @@ import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 
 /** What a watch's names choose on a real device, while one types them. */
-const props = defineProps<{ choosing: Choosing; values: Values; typing: { name: string; value: ParameterValue } | null; targets: readonly Target[] }>()
+const props = defineProps<{
+  choosing: Choosing
+  values: Values
+  typing: { name: string; value: ParameterValue } | null
+  targets: readonly Target[]
+}>()
 const emit = defineEmits<{ pick: [name: string] }>()
-const devices = useResource(() => api.post<TargetMatches>('/targets/matches', { target: props.targets.length ? { on: 'any', of: props.targets } : { on: 'everyone' } }))
+const devices = useResource(() =>
+  api.post<TargetMatches>('/targets/matches', {
+    target: props.targets.length ? { on: 'any', of: props.targets } : { on: 'everyone' },
+  }),
+)
 const deviceId = ref<number | null>(null)
 const device = ref<DevicePage | null>(null)
-watch(() => devices.data.value?.sample, (sample) => { deviceId.value ??= sample?.[0]?.deviceId ?? null })
-watch(deviceId, async (id) => { device.value = id === null ? null : await api.get<DevicePage>(`/devices/${id}`).catch(() => null) }, { immediate: true })
-const things = computed(() => (device.value ? tryChoice(props.choosing, props.typing ? { ...props.values, [props.typing.name]: props.typing.value } : props.values, device.value.facts) : []))
+watch(
+  () => devices.data.value?.sample,
+  (sample) => {
+    deviceId.value ??= sample?.[0]?.deviceId ?? null
+  },
+)
+watch(
+  deviceId,
+  async (id) => {
+    device.value = id === null ? null : await api.get<DevicePage>(`/devices/${id}`).catch(() => null)
+  },
+  { immediate: true },
+)
+const things = computed(() =>
+  device.value
+    ? tryChoice(
+        props.choosing,
+        props.typing ? { ...props.values, [props.typing.name]: props.typing.value } : props.values,
+        device.value.facts,
+      )
+    : [],
+)
 const inside = computed(() => things.value.filter((one) => one.in).length)
 </script>
 
 <template>
   <div class="trial">
-    <p class="faint">Tried on <select v-model="deviceId" aria-label="Device to try it on"><option v-for="one in devices.data.value?.sample" :key="one.deviceId" :value="one.deviceId">{{ one.deviceName }}</option></select><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>
-    <ul v-if="things.length"><li v-for="one in things" :key="one.name" :class="{ out: !one.in }"><button type="button" class="mono" :title="one.title || 'put its name into the list'" @click="emit('pick', one.name)">{{ one.name }}</button><span class="visually-hidden">{{ one.in ? 'in' : 'out' }}</span></li></ul>
+    <p class="faint">
+      Tried on
+      <select v-model="deviceId" aria-label="Device to try it on">
+        <option v-for="one in devices.data.value?.sample" :key="one.deviceId" :value="one.deviceId">
+          {{ one.deviceName }}
+        </option></select
+      ><template v-if="device">: {{ inside }} of {{ things.length }} are in</template>
+    </p>
+    <ul v-if="things.length">
+      <li v-for="one in things" :key="one.name" :class="{ out: !one.in }">
+        <button
+          type="button"
+          class="mono"
+          :title="one.title || 'put its name into the list'"
+          @click="emit('pick', one.name)"
+        >
+          {{ one.name }}</button><span class="visually-hidden">{{ one.in ? 'in' : 'out' }}</span>
+      </li>
+    </ul>
     <p v-else-if="device" class="faint">It has told nothing of this yet.</p>
   </div>
 </template>
 
 <style scoped>
-.trial { border-top: 1px solid var(--rule2); padding-top: 6px; } select { font: inherit; color: var(--ink); background: var(--field); border: 0; border-bottom: 1px dotted var(--ink2); max-width: 170px; }
-ul { list-style: none; margin: 4px 0 0; padding: 0; max-height: 150px; overflow: auto; } li button { border: 0; background: none; padding: 0; cursor: pointer; text-align: left; } .out button { color: var(--ink3); text-decoration: line-through; }
+.trial {
+  border-top: 1px solid var(--rule2);
+  padding-top: 6px;
+}
+select {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 0;
+  border-bottom: 1px dotted var(--ink2);
+  max-width: 170px;
+}
+ul {
+  list-style: none;
+  margin: 4px 0 0;
+  padding: 0;
+  max-height: 150px;
+  overflow: auto;
+}
+li button {
+  border: 0;
+  background: none;
+  padding: 0;
+  cursor: pointer;
+  text-align: left;
+}
+.out button {
+  color: var(--ink3);
+  text-decoration: line-through;
+}
 </style>

@@ -8,11 +8,35 @@ import TemplatePlace from './TemplatePlace.vue'
 import WatchRow from './WatchRow.vue'
 
 const template = (more: Partial<TemplatePage> = {}): TemplatePage => ({
-  id: 3, name: 'Web server', description: 'answers', includes: [], includedBy: [], revision: 1, watchCount: 1, deviceCount: 2, exceptionCount: 0, savedAt: 0, savedBy: 'Mara Velde', assignments: [], exceptions: [],
-  watches: [{ key: 'web', kind: 'service-state', name: 'Web service', why: 'Nobody is served without it.', osFamilies: [], values: { which: 'named', names: ['nginx'], hold: 60_000 } }],
-  revisions: [], ...more,
+  id: 3,
+  name: 'Web server',
+  description: 'answers',
+  includes: [],
+  includedBy: [],
+  revision: 1,
+  watchCount: 1,
+  deviceCount: 2,
+  exceptionCount: 0,
+  savedAt: 0,
+  savedBy: 'Mara Velde',
+  assignments: [],
+  exceptions: [],
+  watches: [
+    {
+      key: 'web',
+      kind: 'service-state',
+      name: 'Web service',
+      why: 'Nobody is served without it.',
+      osFamilies: [],
+      values: { which: 'named', names: ['nginx'], hold: 60_000 },
+    },
+  ],
+  revisions: [],
+  ...more,
 })
-beforeEach(() => { document.body.innerHTML = '' })
+beforeEach(() => {
+  document.body.innerHTML = ''
+})
 
 describe('a template while it is edited', () => {
   const begun = () => {
@@ -25,7 +49,9 @@ describe('a template while it is edited', () => {
     expect(draft.steps.value).toBeNull()
     draft.setValue('web', 'hold', 120_000)
     expect(draft.words.value).toEqual(['Web service: Hold 60 s → 2 min'])
-    expect(draft.steps.value).toMatchObject([{ of: 'template', id: 3, basedOn: 1, to: { watches: [{ values: { hold: 120_000 } }] } }])
+    expect(draft.steps.value).toMatchObject([
+      { of: 'template', id: 3, basedOn: 1, to: { watches: [{ values: { hold: 120_000 } }] } },
+    ])
     draft.setValue('web', 'hold', 60_000)
     expect(draft.dirty.value).toBe(false)
   })
@@ -42,13 +68,21 @@ describe('a template while it is edited', () => {
     const draft = begun()
     draft.setValue('web', 'hold', 120_000)
     expect(draft.rebase(template({ revision: 2, description: 'answers everybody' }))).toEqual([])
-    expect(draft.steps.value).toMatchObject([{ basedOn: 2, to: { description: 'answers everybody', watches: [{ values: { hold: 120_000 } }] } }])
+    expect(draft.steps.value).toMatchObject([
+      { basedOn: 2, to: { description: 'answers everybody', watches: [{ values: { hold: 120_000 } }] } },
+    ])
   })
 })
 
 it('a watch shows every parameter with its default and what it does, and which values are its own', async () => {
   answerWith({})
-  const { page } = await show(WatchRow, { spec: template().watches[0], saved: template().watches[0], number: 1, editable: true, faults: ['Hold must be shorter.'] })
+  const { page } = await show(WatchRow, {
+    spec: template().watches[0],
+    saved: template().watches[0],
+    number: 1,
+    editable: true,
+    faults: ['Hold must be shorter.'],
+  })
   expect(page.text()).toContain('Hold must be shorter.')
   await page.get('[aria-label="More of Web service"]').trigger('click')
   const hold = page.findAll('tbody tr').find((row) => row.text().startsWith('Hold'))!
@@ -60,8 +94,24 @@ it('a watch shows every parameter with its default and what it does, and which v
 })
 
 const impact: Impact = {
-  devices: 3, clients: 2, keepOwn: 1, added: 0, removed: 0, altered: 3, cost: { readings: [5000, 2000], events: null, logs: ['System'] },
-  watches: [{ key: 'web', name: 'Web service', change: 'altered', parameters: ['hold'], devices: 3, before: [{ text: 'when stopped for 60 s' }], after: [{ text: 'when stopped for 2 min' }] }],
+  devices: 3,
+  clients: 2,
+  keepOwn: 1,
+  added: 0,
+  removed: 0,
+  altered: 3,
+  cost: { readings: [5000, 2000], events: null, logs: ['System'] },
+  watches: [
+    {
+      key: 'web',
+      name: 'Web service',
+      change: 'altered',
+      parameters: ['hold'],
+      devices: 3,
+      before: [{ text: 'when stopped for 60 s' }],
+      after: [{ text: 'when stopped for 2 min' }],
+    },
+  ],
   examples: [{ deviceId: 4, deviceName: 'tm-web-1', clientId: 1, clientName: 'Tidemill Ferries', watches: [0] }],
 }
 it('an impact says how many, what it costs, and on request each watch before and after', async () => {
@@ -72,12 +122,18 @@ it('an impact says how many, what it costs, and on request each watch before and
   expect(page.text()).toContain('3,000 readings a day less (5,000 → 2,000)')
   expect(page.text()).toContain('System read anew: nobody knows yet how many entries a day')
   await page.get('.watches button').trigger('click')
-  expect([page.get('.gone').text(), page.get('.detail .names').text()]).toEqual(['when stopped for 60 s', 'tm-web-1 and 2 more'])
+  expect([page.get('.gone').text(), page.get('.detail .names').text()]).toEqual([
+    'when stopped for 60 s',
+    'tm-web-1 and 2 more',
+  ])
   expect(page.get('details').text()).toContain('tm-web-1 Tidemill Ferries → Web service')
 })
 it('an impact on nobody says that it may be saved all the same', async () => {
   answerWith({})
-  const { page } = await show(ImpactView, { impact: { ...impact, devices: 0, altered: 0, watches: [], examples: [] }, title: '' })
+  const { page } = await show(ImpactView, {
+    impact: { ...impact, devices: 0, altered: 0, watches: [], examples: [] },
+    title: '',
+  })
   expect(page.text()).toContain('No device would change. It may be saved all the same.')
 })
 
@@ -86,17 +142,38 @@ describe('the place of a template', () => {
     const others = { 'GET /templates': [template()], 'GET /roles': [], 'POST /policy/impact': impact }
     const asked = answerWith({ 'GET /templates/3': template(), ...others })
     const { page } = await show(TemplatePlace, {}, '/policy/3', '/policy/:id')
-    useSession().person = { id: 1, email: 'lead@lanternfield.example', name: 'Mara Velde', access: 'lead', clientIds: null, lookedAt: 0 }
-    await vi.waitFor(() => { expect(page.find('[aria-label="Name of the template"]').exists()).toBe(true) })
+    useSession().person = {
+      id: 1,
+      email: 'lead@lanternfield.example',
+      name: 'Mara Velde',
+      access: 'lead',
+      clientIds: null,
+      lookedAt: 0,
+    }
+    await vi.waitFor(() => {
+      expect(page.find('[aria-label="Name of the template"]').exists()).toBe(true)
+    })
     await page.get('[aria-label="What it is for"]').setValue('answers quickly')
-    await vi.waitFor(() => { expect(asked.some((one) => one.path === '/policy/impact')).toBe(true) })
+    await vi.waitFor(() => {
+      expect(asked.some((one) => one.path === '/policy/impact')).toBe(true)
+    })
     const feed = Feed.last
     answerWith({ 'GET /templates/3': template({ revision: 2, savedBy: 'Ines Vantorre', watches: [] }), ...others })
     feed.announce({ topic: 'policy', clientIds: null, deviceIds: [] })
-    await vi.waitFor(() => { expect(page.text()).toContain('Revision 2 was saved by Ines Vantorre while you edited.') })
+    await vi.waitFor(() => {
+      expect(page.text()).toContain('Revision 2 was saved by Ines Vantorre while you edited.')
+    })
     expect(page.text()).toContain('Web service: removed')
-    expect(page.findAll('button').find((one) => one.text().startsWith('Save for'))!.attributes('disabled')).toBeDefined()
-    await page.findAll('button').find((one) => one.text() === 'Put my change on top of it')!.trigger('click')
+    expect(
+      page
+        .findAll('button')
+        .find((one) => one.text().startsWith('Save for'))!
+        .attributes('disabled'),
+    ).toBeDefined()
+    await page
+      .findAll('button')
+      .find((one) => one.text() === 'Put my change on top of it')!
+      .trigger('click')
     expect(page.text()).not.toContain('while you edited')
     expect(page.text()).toContain('described anew')
   })

@@ -25,18 +25,37 @@ const route = useRoute()
 const router = useRouter()
 const session = useSession()
 const id = computed(() => String(route.params.id))
-const { data, error, refresh } = useResource(() => api.get<TemplatePage>(`/templates/${id.value}`), { topics: ['policy'], sources: [id] })
+const { data, error, refresh } = useResource(() => api.get<TemplatePage>(`/templates/${id.value}`), {
+  topics: ['policy'],
+  sources: [id],
+})
 const all = useResource(() => api.get<TemplateSummary[]>('/templates'), { topics: ['policy'] })
 const templateName = (one: number) => all.data.value?.find((each) => each.id === one)?.name ?? 'another template'
 const draft = useDraft(templateName)
 const { base, body, dirty, steps, note, words } = draft
-watch(data, (page) => { if (page && (!dirty.value || base.value?.id !== page.id)) draft.begin(page) }, { immediate: true })
+watch(
+  data,
+  (page) => {
+    if (page && (!dirty.value || base.value?.id !== page.id)) draft.begin(page)
+  },
+  { immediate: true },
+)
 const change = usePolicyChange(steps)
 const { impact, counting, fault, faults, busy } = change
 /** What somebody else saved while this was edited, in words. */
-const overtaken = computed(() => (dirty.value && data.value && base.value && data.value.id === base.value.id && data.value.revision !== base.value.revision ? templateChanges(base.value, data.value, templateName) : null))
+const overtaken = computed(() =>
+  dirty.value &&
+  data.value &&
+  base.value &&
+  data.value.id === base.value.id &&
+  data.value.revision !== base.value.revision
+    ? templateChanges(base.value, data.value, templateName)
+    : null,
+)
 const clashes = ref<string[]>([])
-function putOnTop(): void { clashes.value = draft.rebase(data.value!) }
+function putOnTop(): void {
+  clashes.value = draft.rebase(data.value!)
+}
 function discard(): void {
   if (data.value) draft.begin(data.value)
   clashes.value = []
@@ -56,12 +75,15 @@ async function save(): Promise<void> {
   if (data.value) draft.begin(data.value)
 }
 const savedWatch = (spec: WatchSpec) => base.value?.watches.find((one) => one.key === spec.key) ?? null
-const faultsOf = (key: string) => faults.value.filter((one) => one.at.startsWith(`${key}.`) || one.at === key).map((one) => one.message)
+const faultsOf = (key: string) =>
+  faults.value.filter((one) => one.at.startsWith(`${key}.`) || one.at === key).map((one) => one.message)
 
 const open = ref<{ key: string; name: string; element: HTMLElement } | null>(null)
 const typing = ref<ParameterValue>(null)
 const spec = computed(() => body.value?.watches.find((one) => one.key === open.value?.key) ?? null)
-const parameter = computed(() => spec.value && watchKind(spec.value.kind).parameters.find((one) => one.name === open.value!.name))
+const parameter = computed(
+  () => spec.value && watchKind(spec.value.kind).parameters.find((one) => one.name === open.value!.name),
+)
 const choosing = computed(() => {
   const found = spec.value && watchKind(spec.value.kind).choosing
   return found && (found.include === open.value?.name || found.except === open.value?.name) ? found : null
@@ -89,7 +111,9 @@ function addWatch(): void {
   newKind.value = ''
 }
 const including = ref(0)
-const mayInclude = computed(() => (all.data.value ?? []).filter((one) => one.id !== base.value?.id && !body.value?.includes.includes(one.id)))
+const mayInclude = computed(() =>
+  (all.data.value ?? []).filter((one) => one.id !== base.value?.id && !body.value?.includes.includes(one.id)),
+)
 function include(): void {
   if (including.value) body.value = { ...body.value!, includes: [...body.value!.includes, including.value] }
   including.value = 0
@@ -100,14 +124,29 @@ function goBackTo(revision: TemplateRevision): void {
   tab.value = 'Watches'
 }
 async function copyIt(): Promise<void> {
-  const made = await api.post<{ id: number }>('/templates', { ...bodyOf(data.value!), name: `${data.value!.name}, copy ${(all.data.value ?? []).filter((one) => one.name.startsWith(`${data.value!.name}, copy`)).length + 1}` }).catch((problem: Error) => { fault.value = problem.message; return null })
+  const made = await api
+    .post<{ id: number }>('/templates', {
+      ...bodyOf(data.value!),
+      name: `${data.value!.name}, copy ${(all.data.value ?? []).filter((one) => one.name.startsWith(`${data.value!.name}, copy`)).length + 1}`,
+    })
+    .catch((problem: Error) => {
+      fault.value = problem.message
+      return null
+    })
   if (!made) return
   done('Copied. It is assigned to nothing yet.')
   await router.push(`/policy/${made.id}`)
 }
 async function removeIt(): Promise<void> {
   if (!confirm(`Take “${data.value!.name}” away? Its revisions are kept.`)) return
-  const gone = await api.post('/policy/changes', { steps: [{ of: 'template', id: data.value!.id, basedOn: data.value!.revision, note: '', to: null }] }).catch((problem: Error) => { fault.value = problem.message; return null })
+  const gone = await api
+    .post('/policy/changes', {
+      steps: [{ of: 'template', id: data.value!.id, basedOn: data.value!.revision, note: '', to: null }],
+    })
+    .catch((problem: Error) => {
+      fault.value = problem.message
+      return null
+    })
   if (!gone) return
   done('Taken away.')
   await router.push('/policy?part=templates')
@@ -117,33 +156,145 @@ onBeforeRouteLeave(stay)
 onBeforeRouteUpdate((to, from) => to.params.id === from.params.id || stay())
 const assigning = ref(false)
 const tabs = { where: 'Where it applies', exceptions: 'Exceptions', revisions: 'Revisions' } as const
-const tab = ref<'Watches' | 'Where it applies' | 'Exceptions' | 'Revisions'>(tabs[route.query.tab as keyof typeof tabs] ?? 'Watches')
-const counts = computed(() => ({ Watches: body.value?.watches.length, 'Where it applies': data.value?.assignments.length, Exceptions: data.value?.exceptions.length, Revisions: data.value?.revisions.length }))
-useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save() }, { key: 'a', does: 'assign it', run: () => { assigning.value = session.isLead } }])
+const tab = ref<'Watches' | 'Where it applies' | 'Exceptions' | 'Revisions'>(
+  tabs[route.query.tab as keyof typeof tabs] ?? 'Watches',
+)
+const counts = computed(() => ({
+  Watches: body.value?.watches.length,
+  'Where it applies': data.value?.assignments.length,
+  Exceptions: data.value?.exceptions.length,
+  Revisions: data.value?.revisions.length,
+}))
+useKeys('Template', [
+  { key: 's', does: 'save the change', run: () => void save() },
+  {
+    key: 'a',
+    does: 'assign it',
+    run: () => {
+      assigning.value = session.isLead
+    },
+  },
+])
 </script>
 
 <template>
   <div class="split">
     <div class="page">
-      <p><RouterLink to="/policy">Policy</RouterLink> › <RouterLink to="/policy?part=templates">Templates</RouterLink></p>
+      <p>
+        <RouterLink to="/policy">Policy</RouterLink> › <RouterLink to="/policy?part=templates">Templates</RouterLink>
+      </p>
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <template v-if="data && base && body">
-        <div class="head"><h1><input v-if="session.isLead" v-model="body.name" class="title" aria-label="Name of the template" maxlength="100" /><template v-else>{{ data.name }}</template></h1><span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} · {{ countText(data.deviceCount, 'device') }}</span>
-          <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span></div>
-        <p class="muted"><input v-if="session.isLead" v-model="body.description" class="describe" aria-label="What it is for" placeholder="What it is for" maxlength="2000" /><template v-else>{{ data.description }}</template></p>
-        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Brings too: <span v-for="one in body.includes" :key="one"><RouterLink :to="`/policy/${one}`">{{ templateName(one) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(one)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== one) }">×</button> </span></template>
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">bring another template too…</option><option v-for="one in mayInclude" :key="one.id" :value="one.id">{{ one.name }}</option></select>
-          <template v-if="data.includedBy.length">Part of <RouterLink v-for="one in data.includedBy" :key="one.id" :to="`/policy/${one.id}`">{{ one.name }} </RouterLink></template></p>
-        <p v-for="one in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="one.message" class="critical" role="alert">{{ one.message }}</p>
-        <div v-if="overtaken" class="overtaken" role="alert"><p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is overwritten. It changed:</p>
-          <ul><li v-for="one in overtaken" :key="one">{{ one }}</li></ul>
-          <p><button class="btn" @click="putOnTop">Put my change on top of it</button> <button class="btn" @click="discard">Let my change go</button></p></div>
-        <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="one in clashes" :key="one">{{ one }}</li></ul></div>
-        <div class="tabs"><button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }} {{ count }}</button></div>
+        <div class="head">
+          <h1>
+            <input
+              v-if="session.isLead"
+              v-model="body.name"
+              class="title"
+              aria-label="Name of the template"
+              maxlength="100"
+            /><template v-else>{{ data.name }}</template>
+          </h1>
+          <span class="muted"
+            >revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} ·
+            {{ countText(data.deviceCount, 'device') }}</span
+          >
+          <span class="end"
+            ><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink
+            ><button v-if="session.isLead" class="link" @click="copyIt">Copy</button
+            ><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span
+          >
+        </div>
+        <p class="muted">
+          <input
+            v-if="session.isLead"
+            v-model="body.description"
+            class="describe"
+            aria-label="What it is for"
+            placeholder="What it is for"
+            maxlength="2000"
+          /><template v-else>{{ data.description }}</template>
+        </p>
+        <p v-if="body.includes.length || session.isLead" class="muted includes">
+          <template v-if="body.includes.length"
+            >Brings too:
+            <span v-for="one in body.includes" :key="one"
+              ><RouterLink :to="`/policy/${one}`">{{ templateName(one) }}</RouterLink>
+              <button
+                v-if="session.isLead"
+                class="link"
+                :aria-label="`No longer include ${templateName(one)}`"
+                @click="body = { ...body, includes: body.includes.filter((each) => each !== one) }"
+              >
+                ×
+              </button>
+            </span></template
+          >
+          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include">
+            <option :value="0">bring another template too…</option>
+            <option v-for="one in mayInclude" :key="one.id" :value="one.id">{{ one.name }}</option>
+          </select>
+          <template v-if="data.includedBy.length"
+            >Part of
+            <RouterLink v-for="one in data.includedBy" :key="one.id" :to="`/policy/${one.id}`"
+              >{{ one.name }}
+            </RouterLink></template
+          >
+        </p>
+        <p
+          v-for="one in faults.filter((each) => ['name', 'includes'].includes(each.at))"
+          :key="one.message"
+          class="critical"
+          role="alert"
+        >
+          {{ one.message }}
+        </p>
+        <div v-if="overtaken" class="overtaken" role="alert">
+          <p>
+            <b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is
+            overwritten. It changed:
+          </p>
+          <ul>
+            <li v-for="one in overtaken" :key="one">{{ one }}</li>
+          </ul>
+          <p>
+            <button class="btn" @click="putOnTop">Put my change on top of it</button>
+            <button class="btn" @click="discard">Let my change go</button>
+          </p>
+        </div>
+        <div v-if="clashes.length" class="overtaken">
+          <p><b>Both of you changed the same; yours stands now:</b></p>
+          <ul>
+            <li v-for="one in clashes" :key="one">{{ one }}</li>
+          </ul>
+        </div>
+        <div class="tabs">
+          <button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">
+            {{ name }} {{ count }}
+          </button>
+        </div>
         <template v-if="tab === 'Watches'">
-          <WatchRow v-for="(one, i) in body.watches" :key="one.key" :spec="one" :saved="savedWatch(one)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(one.key)"
-            @pick="(name, element) => show(one.key, name, element)" @change="(fields) => draft.change(one.key, fields)" @open="(name) => draft.leaveOpen(one.key, name)" @remove="draft.remove(one.key)" @move="(by) => draft.move(one.key, by)" />
-          <p v-if="session.isLead" class="add">Watch <select v-model="newKind" aria-label="Add a watch" @change="addWatch"><option value="">something else…</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select></p>
+          <WatchRow
+            v-for="(one, i) in body.watches"
+            :key="one.key"
+            :spec="one"
+            :saved="savedWatch(one)"
+            :number="i + 1"
+            :editable="session.isLead"
+            :faults="faultsOf(one.key)"
+            @pick="(name, element) => show(one.key, name, element)"
+            @change="(fields) => draft.change(one.key, fields)"
+            @open="(name) => draft.leaveOpen(one.key, name)"
+            @remove="draft.remove(one.key)"
+            @move="(by) => draft.move(one.key, by)"
+          />
+          <p v-if="session.isLead" class="add">
+            Watch
+            <select v-model="newKind" aria-label="Add a watch" @change="addWatch">
+              <option value="">something else…</option>
+              <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
+            </select>
+          </p>
           <p v-else class="faint">Templates are changed by a lead.</p>
         </template>
         <TemplateFacts v-else :page="data" :tab="tab" @changed="refresh" @back="goBackTo" />
@@ -151,34 +302,162 @@ useKeys('Template', [{ key: 's', does: 'save the change', run: () => void save()
     </div>
     <aside>
       <template v-if="dirty">
-        <ul class="words"><li v-for="one in words" :key="one">{{ one }}</li></ul>
+        <ul class="words">
+          <li v-for="one in words" :key="one">{{ one }}</li>
+        </ul>
         <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
-        <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
-        <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div></div>
+        <div class="foot">
+          <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <div class="row">
+            <button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">
+              Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button
+            ><button class="btn" @click="discard">Discard</button>
+          </div>
+        </div>
       </template>
       <template v-else-if="data">
-        <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
-        <p v-for="one in data.assignments" :key="one.id" class="muted">{{ one.targetText }}: {{ one.deviceCount }}<template v-if="one.dormant"> (dormant)</template></p>
+        <p class="muted">It reaches</p>
+        <p class="big">{{ countText(data.deviceCount, 'device') }}</p>
+        <p v-for="one in data.assignments" :key="one.id" class="muted">
+          {{ one.targetText }}: {{ one.deviceCount }}<template v-if="one.dormant"> (dormant)</template>
+        </p>
         <p v-if="!data.assignments.length" class="muted">It is assigned to nothing.</p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
+        <div>
+          <button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button>
+        </div>
       </template>
     </aside>
-    <ElPopover v-if="open && parameter && spec" :key="open.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="330" placement="bottom-start" :show-arrow="false">
-      <ParameterEditor :parameter="parameter" :value="typing" @change="use" @typing="(value) => { typing = value }" @cancel="open = null">
-        <InstanceTrial v-if="choosing" :choosing="choosing" :values="valuesOf(spec)" :typing="{ name: open.name, value: typing }" :targets="data?.assignments.map((one) => one.target) ?? []" @pick="pick" />
+    <ElPopover
+      v-if="open && parameter && spec"
+      :key="open.key + open.name"
+      :visible="true"
+      virtual-triggering
+      :virtual-ref="open.element"
+      :width="330"
+      placement="bottom-start"
+      :show-arrow="false"
+    >
+      <ParameterEditor
+        :parameter="parameter"
+        :value="typing"
+        @change="use"
+        @typing="
+          (value) => {
+            typing = value
+          }
+        "
+        @cancel="open = null"
+      >
+        <InstanceTrial
+          v-if="choosing"
+          :choosing="choosing"
+          :values="valuesOf(spec)"
+          :typing="{ name: open.name, value: typing }"
+          :targets="data?.assignments.map((one) => one.target) ?? []"
+          @pick="pick"
+        />
       </ParameterEditor>
-      <KeepForPresent v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined" :template-id="base.id" :watch-key="open.key" :parameter="parameter" :value="savedWatch(spec)!.values[open.name]!" @done="open = null" />
+      <KeepForPresent
+        v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined"
+        :template-id="base.id"
+        :watch-key="open.key"
+        :parameter="parameter"
+        :value="savedWatch(spec)!.values[open.name]!"
+        @done="open = null"
+      />
     </ElPopover>
     <AssignDialog v-if="assigning && data" :templates="[data]" :template-id="data.id" @close="assigning = false" />
   </div>
 </template>
 
 <style scoped>
-.split { display: grid; grid-template-columns: 1fr 340px; height: 100%; } aside { background: var(--sheet); border-left: 1px solid var(--rule); padding: 16px 20px; display: grid; gap: 12px; align-content: start; overflow: auto; }
-.big { font: 600 28px/36px var(--serif); } .row { display: flex; gap: 8px; } .foot { position: sticky; bottom: -16px; background: var(--sheet); border-top: 1px solid var(--rule); padding: 10px 0 12px; display: grid; gap: 10px; } .words { margin: 0; padding-left: 16px; } .overtaken { border-left: 3px solid var(--warning); padding: 4px 0 4px 12px; margin: 8px 0; } .overtaken ul { margin: 4px 0; padding-left: 18px; }
-.title { font: inherit; color: var(--ink); background: none; border: 0; border-bottom: 1px dotted transparent; padding: 0; field-sizing: content; max-width: 520px; } .title:hover, .describe:hover { border-bottom-color: var(--ink3); } .describe { font: inherit; color: var(--ink2); background: none; border: 0; border-bottom: 1px dotted transparent; padding: 0; width: 100%; }
-aside input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; }
-.includes select, .add select { font: inherit; color: var(--ink2); background: none; border: 0; border-bottom: 1px dotted var(--ink3); max-width: 210px; } .add { padding: 10px 0; font: 16.5px/25px var(--serif); }
+.split {
+  display: grid;
+  grid-template-columns: 1fr 340px;
+  height: 100%;
+}
+aside {
+  background: var(--sheet);
+  border-left: 1px solid var(--rule);
+  padding: 16px 20px;
+  display: grid;
+  gap: 12px;
+  align-content: start;
+  overflow: auto;
+}
+.big {
+  font: 600 28px/36px var(--serif);
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
+.foot {
+  position: sticky;
+  bottom: -16px;
+  background: var(--sheet);
+  border-top: 1px solid var(--rule);
+  padding: 10px 0 12px;
+  display: grid;
+  gap: 10px;
+}
+.words {
+  margin: 0;
+  padding-left: 16px;
+}
+.overtaken {
+  border-left: 3px solid var(--warning);
+  padding: 4px 0 4px 12px;
+  margin: 8px 0;
+}
+.overtaken ul {
+  margin: 4px 0;
+  padding-left: 18px;
+}
+.title {
+  font: inherit;
+  color: var(--ink);
+  background: none;
+  border: 0;
+  border-bottom: 1px dotted transparent;
+  padding: 0;
+  field-sizing: content;
+  max-width: 520px;
+}
+.title:hover,
+.describe:hover {
+  border-bottom-color: var(--ink3);
+}
+.describe {
+  font: inherit;
+  color: var(--ink2);
+  background: none;
+  border: 0;
+  border-bottom: 1px dotted transparent;
+  padding: 0;
+  width: 100%;
+}
+aside input {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 4px 8px;
+}
+.includes select,
+.add select {
+  font: inherit;
+  color: var(--ink2);
+  background: none;
+  border: 0;
+  border-bottom: 1px dotted var(--ink3);
+  max-width: 210px;
+}
+.add {
+  padding: 10px 0;
+  font: 16.5px/25px var(--serif);
+}
 </style>

@@ -5,18 +5,48 @@ import RuleSentence from '../../../parts/ui/RuleSentence.vue'
 import { valuesOf } from '../impact/draft'
 
 /** One watch of a template: its sentence, and on request all that can be said of it. */
-const props = defineProps<{ spec: WatchSpec; saved: WatchSpec | null; number: number; editable: boolean; faults: string[] }>()
-const emit = defineEmits<{ pick: [name: string, element: HTMLElement]; change: [fields: Partial<WatchSpec>]; open: [name: string]; remove: []; move: [by: 1 | -1] }>()
+const props = defineProps<{
+  spec: WatchSpec
+  saved: WatchSpec | null
+  number: number
+  editable: boolean
+  faults: string[]
+}>()
+const emit = defineEmits<{
+  pick: [name: string, element: HTMLElement]
+  change: [fields: Partial<WatchSpec>]
+  open: [name: string]
+  remove: []
+  move: [by: 1 | -1]
+}>()
 const more = ref(false)
 const kind = computed(() => watchKind(props.spec.kind))
 const values = computed(() => valuesOf(props.spec))
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 const changed = (name: string) => props.saved !== null && !same(values.value[name], valuesOf(props.saved)[name])
-const was = computed(() => (props.saved ? kind.value.parameters.filter((one) => changed(one.name)).map((one) => `${one.label} was ${valueText(one, valuesOf(props.saved!)[one.name] ?? null)}`) : ['new']))
-const systems = computed(() => (props.spec.osFamilies.length ? ` Only on ${props.spec.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ')}.` : ''))
-const units: Partial<Record<ParameterType, string>> = { percent: '%', bytes: 'bytes', duration: 'time', patterns: 'names', hours: 'hours' }
+const was = computed(() =>
+  props.saved
+    ? kind.value.parameters
+        .filter((one) => changed(one.name))
+        .map((one) => `${one.label} was ${valueText(one, valuesOf(props.saved!)[one.name] ?? null)}`)
+    : ['new'],
+)
+const systems = computed(() =>
+  props.spec.osFamilies.length
+    ? ` Only on ${props.spec.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ')}.`
+    : '',
+)
+const units: Partial<Record<ParameterType, string>> = {
+  percent: '%',
+  bytes: 'bytes',
+  duration: 'time',
+  patterns: 'names',
+  hours: 'hours',
+}
 function toggle(os: OsFamily, on: boolean): void {
-  emit('change', { osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((one) => one !== os) })
+  emit('change', {
+    osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((one) => one !== os),
+  })
 }
 const text = (event: Event) => (event.target as HTMLInputElement).value
 </script>
@@ -25,31 +55,178 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
   <div class="watch">
     <span class="faint">{{ number }}</span>
     <div>
-      <p class="name"><b>{{ spec.name }}</b> <button class="link" :aria-expanded="more" :aria-label="`${more ? 'Less' : 'More'} of ${spec.name}`" @click="more = !more">{{ more ? 'less' : 'more' }}</button></p>
-      <RuleSentence :parts="kind.sentence(values)" :editable="editable" :marked="changed" @pick="(name, element) => emit('pick', name, element)" />
+      <p class="name">
+        <b>{{ spec.name }}</b>
+        <button
+          class="link"
+          :aria-expanded="more"
+          :aria-label="`${more ? 'Less' : 'More'} of ${spec.name}`"
+          @click="more = !more"
+        >
+          {{ more ? 'less' : 'more' }}
+        </button>
+      </p>
+      <RuleSentence
+        :parts="kind.sentence(values)"
+        :editable="editable"
+        :marked="changed"
+        @pick="(name, element) => emit('pick', name, element)"
+      />
       <p class="faint">{{ spec.why }}{{ systems }}</p>
       <p v-for="one in faults" :key="one" class="critical" role="alert">{{ one }}</p>
       <div v-if="more" class="all">
         <template v-if="editable">
-          <p class="fields"><label>Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })" /></label>
-            <span>Only on <label v-for="os in osFamilies" :key="os"><input type="checkbox" :checked="spec.osFamilies.includes(os)" @change="toggle(os, ($event.target as HTMLInputElement).checked)" /> {{ os === 'linux' ? 'Linux' : 'Windows' }}</label></span></p>
-          <label class="why">Explanation <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })" /></label>
+          <p class="fields">
+            <label
+              >Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })"
+            /></label>
+            <span
+              >Only on
+              <label v-for="os in osFamilies" :key="os"
+                ><input
+                  type="checkbox"
+                  :checked="spec.osFamilies.includes(os)"
+                  @change="toggle(os, ($event.target as HTMLInputElement).checked)"
+                />
+                {{ os === 'linux' ? 'Linux' : 'Windows' }}</label
+              ></span
+            >
+          </p>
+          <label class="why"
+            >Explanation <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })"
+          /></label>
         </template>
-        <table><thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
-          <tbody><tr v-for="one in kind.parameters" :key="one.name"><td>{{ one.label }}</td>
-            <td><button v-if="editable" class="link" :class="{ set: spec.values[one.name] !== undefined }" :data-parameter="one.name" @click="emit('pick', one.name, $event.currentTarget as HTMLElement)">{{ valueText(one, values[one.name] ?? null) }}</button><span v-else>{{ valueText(one, values[one.name] ?? null) }}</span>
-              <button v-if="editable && spec.values[one.name] !== undefined" class="link faint" :aria-label="`Leave ${one.label} open`" title="Leave it to less specific templates, at last to the default" @click="emit('open', one.name)">leave open</button></td>
-            <td class="muted">{{ valueText(one, one.default) }}</td><td class="muted">{{ units[one.type] ?? '' }}</td><td class="muted">{{ `${one.explains} ${rangeText(one)}` }}</td></tr></tbody></table>
-        <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a device.
-          <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">take this watch away</button></template></p>
+        <table>
+          <thead>
+            <tr>
+              <th>Parameter</th>
+              <th>Here</th>
+              <th>Default</th>
+              <th>Unit</th>
+              <th>What it does</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="one in kind.parameters" :key="one.name">
+              <td>{{ one.label }}</td>
+              <td>
+                <button
+                  v-if="editable"
+                  class="link"
+                  :class="{ set: spec.values[one.name] !== undefined }"
+                  :data-parameter="one.name"
+                  @click="emit('pick', one.name, $event.currentTarget as HTMLElement)"
+                >
+                  {{ valueText(one, values[one.name] ?? null) }}</button><span v-else>{{
+                  valueText(one, values[one.name] ?? null)
+                }}</span>
+                <button
+                  v-if="editable && spec.values[one.name] !== undefined"
+                  class="link faint"
+                  :aria-label="`Leave ${one.label} open`"
+                  title="Leave it to less specific templates, at last to the default"
+                  @click="emit('open', one.name)"
+                >
+                  leave open
+                </button>
+              </td>
+              <td class="muted">{{ valueText(one, one.default) }}</td>
+              <td class="muted">{{ units[one.type] ?? '' }}</td>
+              <td class="muted">{{ `${one.explains} ${rangeText(one)}` }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p class="faint">
+          Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a
+          device.
+          <template v-if="editable"
+            ><button class="link" @click="emit('move', -1)">up</button>
+            <button class="link" @click="emit('move', 1)">down</button>
+            <button class="link" @click="emit('remove')">take this watch away</button></template
+          >
+        </p>
       </div>
     </div>
-    <div class="muted was"><p v-for="one in was" :key="one">{{ one }}</p></div>
+    <div class="muted was">
+      <p v-for="one in was" :key="one">{{ one }}</p>
+    </div>
   </div>
 </template>
 
 <style scoped>
-.watch { display: grid; grid-template-columns: 20px 1fr 130px; gap: 10px; padding: 8px 0; border-bottom: 1px solid var(--rule); } .was { text-align: right; font-size: 13px; } .faint { font-size: 13px; } .name { color: var(--ink2); } .name b { color: var(--ink); } .name .link { font-size: 13px; margin-left: 6px; }
-.all { margin: 8px 0; border-left: 2px solid var(--rule); padding-left: 12px; display: grid; gap: 6px; } table { border-collapse: collapse; width: 100%; font-size: 13px; } th { text-align: left; font-weight: 400; color: var(--ink3); } td { padding: 2px 12px 2px 0; vertical-align: top; border-bottom: 1px solid var(--rule2); } td button { text-align: left; } .set { font-weight: 600; }
-.fields { display: flex; gap: 18px; flex-wrap: wrap; } .fields label { margin-right: 8px; } .why { display: flex; gap: 6px; } .why input { flex: 1; } input:not([type=checkbox]) { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 1px 6px; }
+.watch {
+  display: grid;
+  grid-template-columns: 20px 1fr 130px;
+  gap: 10px;
+  padding: 8px 0;
+  border-bottom: 1px solid var(--rule);
+}
+.was {
+  text-align: right;
+  font-size: 13px;
+}
+.faint {
+  font-size: 13px;
+}
+.name {
+  color: var(--ink2);
+}
+.name b {
+  color: var(--ink);
+}
+.name .link {
+  font-size: 13px;
+  margin-left: 6px;
+}
+.all {
+  margin: 8px 0;
+  border-left: 2px solid var(--rule);
+  padding-left: 12px;
+  display: grid;
+  gap: 6px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 13px;
+}
+th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--ink3);
+}
+td {
+  padding: 2px 12px 2px 0;
+  vertical-align: top;
+  border-bottom: 1px solid var(--rule2);
+}
+td button {
+  text-align: left;
+}
+.set {
+  font-weight: 600;
+}
+.fields {
+  display: flex;
+  gap: 18px;
+  flex-wrap: wrap;
+}
+.fields label {
+  margin-right: 8px;
+}
+.why {
+  display: flex;
+  gap: 6px;
+}
+.why input {
+  flex: 1;
+}
+input:not([type='checkbox']) {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 1px 6px;
+}
 </style>

@@ -6,32 +6,90 @@ import { useSession } from '../../../parts/data/session'
 import { answerWith, show, type Answers } from '../../../testing/page'
 import CoveragePart from './CoveragePart.vue'
 
-const device = (id: number, clientId = 1) => ({ id, name: `tm-gate-${id}`, clientId, clientName: `Client ${clientId}`, siteName: 'Harbour' })
-const gap = (instance: string, more: Partial<GapView> = {}): GapView => ({ need: 'web.log.linux', instance, on: 'log', role: 'web', roleName: 'web server', why: 'Because.', uncollected: true, unwatched: true, trouble: '', devices: [device(1), device(2)], ...more })
+const device = (id: number, clientId = 1) => ({
+  id,
+  name: `tm-gate-${id}`,
+  clientId,
+  clientName: `Client ${clientId}`,
+  siteName: 'Harbour',
+})
+const gap = (instance: string, more: Partial<GapView> = {}): GapView => ({
+  need: 'web.log.linux',
+  instance,
+  on: 'log',
+  role: 'web',
+  roleName: 'web server',
+  why: 'Because.',
+  uncollected: true,
+  unwatched: true,
+  trouble: '',
+  devices: [device(1), device(2)],
+  ...more,
+})
 const preview: RemedyPreview = {
-  collect: { logs: ['nginx/error.log'], collectors: [] }, templates: [{ name: 'What a web server needs', made: true, targetText: 'tm-gate-1, tm-gate-2' }],
-  watches: [{ name: 'Errors', sentence: [{ text: 'In the log, when ' }, { parameter: 'level', text: 'error' }, { text: ' appears.' }] }],
-  impact: { devices: 2, clients: 1, keepOwn: 0, added: 2, removed: 0, altered: 0, watches: [], examples: [], cost: { readings: [0, 0], events: 0, logs: [] } },
+  collect: { logs: ['nginx/error.log'], collectors: [] },
+  templates: [{ name: 'What a web server needs', made: true, targetText: 'tm-gate-1, tm-gate-2' }],
+  watches: [
+    {
+      name: 'Errors',
+      sentence: [{ text: 'In the log, when ' }, { parameter: 'level', text: 'error' }, { text: ' appears.' }],
+    },
+  ],
+  impact: {
+    devices: 2,
+    clients: 1,
+    keepOwn: 0,
+    added: 2,
+    removed: 0,
+    altered: 0,
+    watches: [],
+    examples: [],
+    cost: { readings: [0, 0], events: 0, logs: [] },
+  },
 }
 const person = { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }
 
 async function open(gaps: GapView[], answers: Answers = {}, access = 'technician') {
-  const asked = answerWith({ 'GET /session': { ...person, access }, 'GET /clients': [], 'GET /coverage/waivers': [], 'GET /collect-rules': [], 'POST /coverage/preview': preview, 'POST /coverage/fill': { devices: 2 }, 'POST /coverage/waivers': { devices: 2 }, ...answers })
+  const asked = answerWith({
+    'GET /session': { ...person, access },
+    'GET /clients': [],
+    'GET /coverage/waivers': [],
+    'GET /collect-rules': [],
+    'POST /coverage/preview': preview,
+    'POST /coverage/fill': { devices: 2 },
+    'POST /coverage/waivers': { devices: 2 },
+    ...answers,
+  })
   const data = shallowRef(gaps)
-  const { page } = await show(CoveragePart, { gaps: { data, error: shallowRef(null), refresh: () => Promise.resolve() } })
+  const { page } = await show(CoveragePart, {
+    gaps: { data, error: shallowRef(null), refresh: () => Promise.resolve() },
+  })
   await useSession().load()
   await flushPromises()
   const press = async (words: string) => {
-    await page.findAll('button').find((one) => one.text().startsWith(words))!.trigger('click')
+    await page
+      .findAll('button')
+      .find((one) => one.text().startsWith(words))!
+      .trigger('click')
     await flushPromises()
   }
-  return { page, asked, press, posted: (path: string) => asked.filter((one) => one.method === 'POST' && one.path === path).map((one) => one.body) }
+  return {
+    page,
+    asked,
+    press,
+    posted: (path: string) => asked.filter((one) => one.method === 'POST' && one.path === path).map((one) => one.body),
+  }
 }
-beforeEach(() => { localStorage.clear(); document.body.innerHTML = '' })
+beforeEach(() => {
+  localStorage.clear()
+  document.body.innerHTML = ''
+})
 
 describe('coverage', () => {
   it('says so when nothing is missing', async () => {
-    expect((await open([])).page.text()).toContain('Everything that the roles of these devices need is collected and watched.')
+    expect((await open([])).page.text()).toContain(
+      'Everything that the roles of these devices need is collected and watched.',
+    )
   })
   it('shows what a remedy adds before it is added, and adds just that', async () => {
     const { page, press, posted } = await open([gap('nginx/error.log')])
@@ -40,13 +98,30 @@ describe('coverage', () => {
     expect(page.text()).toContain('In the log, when error appears.')
     expect(posted('/coverage/fill')).toEqual([])
     await press('Add on 2 devices')
-    expect(posted('/coverage/fill')).toEqual([{ gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }], everywhere: false, deviceIds: [1, 2] }])
+    expect(posted('/coverage/fill')).toEqual([
+      { gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }], everywhere: false, deviceIds: [1, 2] },
+    ])
   })
   it('takes all gaps of a role at once, but for those that only somebody at the machine can close', async () => {
-    const { press, posted, page } = await open([gap('nginx/error.log'), gap('apache2/error.log', { devices: [device(3)] }), gap('lighttpd/error.log', { uncollected: false, unwatched: false, trouble: 'cannot be read there: permission denied' })])
+    const { press, posted, page } = await open([
+      gap('nginx/error.log'),
+      gap('apache2/error.log', { devices: [device(3)] }),
+      gap('lighttpd/error.log', {
+        uncollected: false,
+        unwatched: false,
+        trouble: 'cannot be read there: permission denied',
+      }),
+    ])
     expect(page.text()).toContain('cannot be read there: permission denied')
     await press('see what all 2 would add')
-    expect(posted('/coverage/preview').at(-1)).toEqual({ gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log' }, { need: 'web.log.linux', instance: 'apache2/error.log' }], everywhere: false, deviceIds: [1, 2, 3] })
+    expect(posted('/coverage/preview').at(-1)).toEqual({
+      gaps: [
+        { need: 'web.log.linux', instance: 'nginx/error.log' },
+        { need: 'web.log.linux', instance: 'apache2/error.log' },
+      ],
+      everywhere: false,
+      deviceIds: [1, 2, 3],
+    })
   })
   it('offers every device of the role to a lead only', async () => {
     const places = async (access: string) => {
@@ -70,7 +145,9 @@ describe('coverage', () => {
     await page.get('aside form input').setValue('It only redirects.')
     await page.get('aside form').trigger('submit')
     await flushPromises()
-    expect(posted('/coverage/waivers')).toEqual([{ need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' }])
+    expect(posted('/coverage/waivers')).toEqual([
+      { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
+    ])
   })
   it('by client shows each client only its own part', async () => {
     const { page, press } = await open([gap('nginx/error.log', { devices: [device(1), device(2, 2)] })])

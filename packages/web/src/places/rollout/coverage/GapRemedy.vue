@@ -16,11 +16,19 @@ const props = defineProps<{ gaps: GapView[] }>()
 const emit = defineEmits<{ closed: []; leave: [] }>()
 const session = useSession()
 const everywhere = ref(false)
-const devices = computed(() => [...new Map(props.gaps.flatMap((gap) => gap.devices.map((one) => [one.id, one]))).values()])
+const devices = computed(() => [
+  ...new Map(props.gaps.flatMap((gap) => gap.devices.map((one) => [one.id, one]))).values(),
+])
 const roles = computed(() => [...new Set(props.gaps.map((gap) => gap.roleName))])
-const body = computed((): GapRemedy => ({ gaps: props.gaps.map(({ need, instance }) => ({ need, instance })), everywhere: everywhere.value, deviceIds: devices.value.map((one) => one.id) }))
+const body = computed((): GapRemedy => ({
+  gaps: props.gaps.map(({ need, instance }) => ({ need, instance })),
+  everywhere: everywhere.value,
+  deviceIds: devices.value.map((one) => one.id),
+}))
 const preview = useResource(() => api.post<RemedyPreview>('/coverage/preview', body.value), { sources: [body] })
-const here = computed(() => (devices.value.length === 1 ? devices.value[0]!.name : `these ${devices.value.length} devices`))
+const here = computed(() =>
+  devices.value.length === 1 ? devices.value[0]!.name : `these ${devices.value.length} devices`,
+)
 const refusing = ref(false)
 const reason = ref('')
 const busy = ref(false)
@@ -32,30 +40,120 @@ async function act(path: string, what: unknown, said: string): Promise<void> {
   }
   busy.value = false
 }
-const add = () => act('/coverage/fill', body.value, preview.data.value?.collect.logs.length || preview.data.value?.collect.collectors.length ? 'Added. Agents collect it from their next report on.' : 'Added. The devices have it.')
-const refuse = () => act('/coverage/waivers', { need: props.gaps[0]!.need, instance: props.gaps[0]!.instance, deviceIds: body.value.deviceIds, reason: reason.value }, 'Noted; it is not told again.')
+const add = () =>
+  act(
+    '/coverage/fill',
+    body.value,
+    preview.data.value?.collect.logs.length || preview.data.value?.collect.collectors.length
+      ? 'Added. Agents collect it from their next report on.'
+      : 'Added. The devices have it.',
+  )
+const refuse = () =>
+  act(
+    '/coverage/waivers',
+    {
+      need: props.gaps[0]!.need,
+      instance: props.gaps[0]!.instance,
+      deviceIds: body.value.deviceIds,
+      reason: reason.value,
+    },
+    'Noted; it is not told again.',
+  )
 </script>
 
 <template>
   <aside aria-label="What would be added">
-    <p v-if="gaps.length > 4"><b>{{ gaps.length }} gaps:</b> {{ gaps.map((gap) => gap.instance).join(', ') }}</p>
-    <p v-for="gap in gaps.length > 4 ? [] : gaps" :key="gap.need + gap.instance"><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}. <span class="muted">{{ gap.why }}</span></p>
-    <p class="sentence">Add it on <select v-model="everywhere" aria-label="Where"><option :value="false">{{ here }}</option><option v-if="session.isLead && roles.length === 1" :value="true">every {{ roles[0] }}</option></select></p>
+    <p v-if="gaps.length > 4">
+      <b>{{ gaps.length }} gaps:</b> {{ gaps.map((gap) => gap.instance).join(', ') }}
+    </p>
+    <p v-for="gap in gaps.length > 4 ? [] : gaps" :key="gap.need + gap.instance">
+      <b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}. <span class="muted">{{ gap.why }}</span>
+    </p>
+    <p class="sentence">
+      Add it on
+      <select v-model="everywhere" aria-label="Where">
+        <option :value="false">{{ here }}</option>
+        <option v-if="session.isLead && roles.length === 1" :value="true">every {{ roles[0] }}</option>
+      </select>
+    </p>
     <StateNotice :error="preview.error.value" :loading="!preview.data.value" @again="preview.refresh" />
     <template v-if="preview.data.value">
-      <p v-if="preview.data.value.collect.logs.length">Agents begin to read {{ preview.data.value.collect.logs.length === 1 ? 'the log' : 'the logs' }} <b>{{ preview.data.value.collect.logs.join(', ') }}</b>. How many entries that is a day shows once they are read.</p>
-      <p v-for="one in preview.data.value.collect.collectors" :key="one">Agents get the collector <b>{{ one }}</b>, signed by this server.</p>
-      <p v-for="one in preview.data.value.templates" :key="one.name + one.targetText">{{ one.made ? 'A new template' : 'The template' }} <b>{{ one.name }}</b> is assigned to {{ one.targetText }}.</p>
-      <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch"><RuleSentence :parts="watch.sentence" /></p>
-      <p v-if="!preview.data.value.templates.length" class="muted">It is watched already; nothing is added to a policy.</p>
-      <ImpactView v-if="preview.data.value.templates.length" :impact="preview.data.value.impact" title="If you add this" />
-      <form v-if="refusing" @submit.prevent="refuse"><label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label><div class="row"><button class="btn main" :disabled="busy">Not needed</button><button type="button" class="btn" @click="refusing = false">Leave</button></div></form>
-      <div v-else class="row"><button class="btn main" :disabled="busy" @click="add">Add {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button><button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button><button class="btn" @click="emit('leave')">Leave</button></div>
+      <p v-if="preview.data.value.collect.logs.length">
+        Agents begin to read {{ preview.data.value.collect.logs.length === 1 ? 'the log' : 'the logs' }}
+        <b>{{ preview.data.value.collect.logs.join(', ') }}</b>. How many entries that is a day shows once they are
+        read.
+      </p>
+      <p v-for="one in preview.data.value.collect.collectors" :key="one">
+        Agents get the collector <b>{{ one }}</b>, signed by this server.
+      </p>
+      <p v-for="one in preview.data.value.templates" :key="one.name + one.targetText">
+        {{ one.made ? 'A new template' : 'The template' }} <b>{{ one.name }}</b> is assigned to {{ one.targetText }}.
+      </p>
+      <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch">
+        <RuleSentence :parts="watch.sentence" />
+      </p>
+      <p v-if="!preview.data.value.templates.length" class="muted">
+        It is watched already; nothing is added to a policy.
+      </p>
+      <ImpactView
+        v-if="preview.data.value.templates.length"
+        :impact="preview.data.value.impact"
+        title="If you add this"
+      />
+      <form v-if="refusing" @submit.prevent="refuse">
+        <label
+          >Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500"
+        /></label>
+        <div class="row">
+          <button class="btn main" :disabled="busy">Not needed</button
+          ><button type="button" class="btn" @click="refusing = false">Leave</button>
+        </div>
+      </form>
+      <div v-else class="row">
+        <button class="btn main" :disabled="busy" @click="add">
+          Add {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button
+        ><button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button
+        ><button class="btn" @click="emit('leave')">Leave</button>
+      </div>
     </template>
   </aside>
 </template>
 
 <style scoped>
-aside { position: sticky; top: 0; display: grid; gap: 8px; padding: 12px 0 0 20px; border-left: 1px solid var(--rule); margin-top: 12px; } .watch { font: 15px/23px var(--serif); padding-left: 12px; border-left: 2px solid var(--act-soft); } .row { display: flex; gap: 8px; flex-wrap: wrap; margin-top: 4px; }
-form { display: grid; gap: 8px; } label { display: grid; gap: 3px; } input { font: inherit; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 4px 8px; }
+aside {
+  position: sticky;
+  top: 0;
+  display: grid;
+  gap: 8px;
+  padding: 12px 0 0 20px;
+  border-left: 1px solid var(--rule);
+  margin-top: 12px;
+}
+.watch {
+  font: 15px/23px var(--serif);
+  padding-left: 12px;
+  border-left: 2px solid var(--act-soft);
+}
+.row {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+  margin-top: 4px;
+}
+form {
+  display: grid;
+  gap: 8px;
+}
+label {
+  display: grid;
+  gap: 3px;
+}
+input {
+  font: inherit;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 4px 8px;
+}
 </style>

@@ -1,13 +1,32 @@
 import type { GapDevice, GapView } from '#contract'
 
 /** What is missing, in words: the name of the thing, and what of it. */
-export function gapWords({ on, instance, uncollected, unwatched, trouble }: Pick<GapView, 'on' | 'instance' | 'uncollected' | 'unwatched' | 'trouble'>): { name: string; rest: string } {
-  const missing = trouble ? `${trouble}${unwatched ? ', not watched' : ''}` : uncollected && unwatched ? 'neither collected nor watched' : uncollected ? 'not collected' : 'not watched'
-  return { name: on === 'log' ? `the log ${instance}` : instance, rest: on === 'service' ? `runs, ${missing}` : missing }
+export function gapWords({
+  on,
+  instance,
+  uncollected,
+  unwatched,
+  trouble,
+}: Pick<GapView, 'on' | 'instance' | 'uncollected' | 'unwatched' | 'trouble'>): { name: string; rest: string } {
+  const missing = trouble
+    ? `${trouble}${unwatched ? ', not watched' : ''}`
+    : uncollected && unwatched
+      ? 'neither collected nor watched'
+      : uncollected
+        ? 'not collected'
+        : 'not watched'
+  return {
+    name: on === 'log' ? `the log ${instance}` : instance,
+    rest: on === 'service' ? `runs, ${missing}` : missing,
+  }
 }
 
 export type GroupedBy = 'need' | 'client' | 'device'
-export interface GapGroup { title: string; path: string | null; gaps: GapView[] }
+export interface GapGroup {
+  title: string
+  path: string | null
+  gaps: GapView[]
+}
 
 /** The gaps as they are, or for each client or device only its own part of them; the worst off first. */
 export function groupGaps(gaps: readonly GapView[], by: GroupedBy): GapGroup[] {
@@ -22,7 +41,11 @@ export function groupGaps(gaps: readonly GapView[], by: GroupedBy): GapGroup[] {
     for (const key of new Set(gap.devices.map(keyOf))) {
       const devices = gap.devices.filter((device) => keyOf(device) === key)
       const first = devices[0]!
-      const group = groups.get(key) ?? { title: by === 'client' ? first.clientName : first.name, path: by === 'client' ? null : `/estate/${first.id}`, gaps: [] }
+      const group = groups.get(key) ?? {
+        title: by === 'client' ? first.clientName : first.name,
+        path: by === 'client' ? null : `/estate/${first.id}`,
+        gaps: [],
+      }
       group.gaps.push({ ...gap, devices })
       groups.set(key, group)
     }

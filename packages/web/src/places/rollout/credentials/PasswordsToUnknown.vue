@@ -5,17 +5,28 @@ import type { CredentialView } from '#contract'
 /** Whether passwords go to whoever answers, in words; asked only where a sign-in has one. */
 const props = defineProps<{ trials: readonly number[]; usable: readonly CredentialView[] }>()
 const isMeant = defineModel<boolean>({ required: true })
-const passwords = computed(() => props.trials.flatMap((id) => props.usable.filter((one) => one.id === id && one.kind === 'password').map((one) => `“${one.name}”`)))
+const passwords = computed(() =>
+  props.trials.flatMap((id) =>
+    props.usable.filter((one) => one.id === id && one.kind === 'password').map((one) => `“${one.name}”`),
+  ),
+)
 </script>
 
 <template>
   <p v-if="passwords.length" class="muted">
-    Keys are tried first. {{ passwords.join(' and ') }} {{ passwords.length > 1 ? 'are passwords, and go' : 'is a password, and goes' }} only to machines whose key somebody has accepted.
-    <label><input v-model="isMeant" type="checkbox"> This time also to machines whose key nobody has accepted:</label>
-    <span :class="{ warning: isMeant }"> whatever answers at these addresses gets {{ passwords.length > 1 ? 'these passwords' : 'this password' }}, and the key it shows counts as accepted by you.</span>
+    Keys are tried first. {{ passwords.join(' and ') }}
+    {{ passwords.length > 1 ? 'are passwords, and go' : 'is a password, and goes' }} only to machines whose key somebody
+    has accepted.
+    <label><input v-model="isMeant" type="checkbox" /> This time also to machines whose key nobody has accepted:</label>
+    <span :class="{ warning: isMeant }">
+      whatever answers at these addresses gets {{ passwords.length > 1 ? 'these passwords' : 'this password' }}, and the
+      key it shows counts as accepted by you.</span
+    >
   </p>
 </template>
 
 <style scoped>
-p { max-width: 900px; }
+p {
+  max-width: 900px;
+}
 </style>

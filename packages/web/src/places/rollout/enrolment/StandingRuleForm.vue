@@ -27,21 +27,38 @@ const body = computed((): NewStandingRule => {
   const [what, id] = place.value.split(' ')
   return {
     name: name.value.trim() || 'Newcomers',
-    when: { clientId: what === 'client' ? Number(id) : null, siteId: what === 'site' ? Number(id) : null, kind: kind.value || null, osFamily: osFamily.value || null, namePattern: namePattern.value.trim() || null, network: network.value.trim() || null },
-    roles: role.value ? [role.value] : [], tags: tags.value.split(',').map((one) => one.trim()).filter(Boolean), takeDetected: takeDetected.value, tell: tell.value === '' ? [] : [tell.value],
+    when: {
+      clientId: what === 'client' ? Number(id) : null,
+      siteId: what === 'site' ? Number(id) : null,
+      kind: kind.value || null,
+      osFamily: osFamily.value || null,
+      namePattern: namePattern.value.trim() || null,
+      network: network.value.trim() || null,
+    },
+    roles: role.value ? [role.value] : [],
+    tags: tags.value
+      .split(',')
+      .map((one) => one.trim())
+      .filter(Boolean),
+    takeDetected: takeDetected.value,
+    tell: tell.value === '' ? [] : [tell.value],
   }
 })
 const preview = ref<StandingRulePreview | null>(null)
 const fault = ref('')
-watchDebounced(body, async () => {
-  try {
-    preview.value = await api.post<StandingRulePreview>('/standing-rules/preview', body.value)
-    fault.value = ''
-  } catch (error) {
-    preview.value = null
-    fault.value = error instanceof ApiError ? error.message : String(error)
-  }
-}, { debounce: 150, immediate: true, deep: true })
+watchDebounced(
+  body,
+  async () => {
+    try {
+      preview.value = await api.post<StandingRulePreview>('/standing-rules/preview', body.value)
+      fault.value = ''
+    } catch (error) {
+      preview.value = null
+      fault.value = error instanceof ApiError ? error.message : String(error)
+    }
+  },
+  { debounce: 150, immediate: true, deep: true },
+)
 async function save(): Promise<void> {
   if (!(await attempt(() => api.post('/standing-rules', body.value)))) return
   done('It stands from now on.')
@@ -52,27 +69,103 @@ async function save(): Promise<void> {
 <template>
   <div class="two">
     <form @submit.prevent="save">
-      <p class="sentence">Give every new <select v-model="osFamily" aria-label="System"><option value="">Linux or Windows</option><option value="linux">Linux</option><option value="windows">Windows</option></select>
-        <select v-model="kind" aria-label="Kind"><option value="">device</option><option>server</option><option>workstation</option></select>
-        at <select v-model="place" aria-label="Place"><option value="">every client</option><template v-for="client in session.clients" :key="client.id"><option :value="`client ${client.id}`">{{ client.name }}</option><option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} · {{ site.name }}</option></template></select>
-        named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything">
-        in <input v-model="network" aria-label="Network" placeholder="any network">:
-        <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select>,
-        <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only after a person’s word</option></select>;
-        tell <select v-model="tell" aria-label="Tell"><option value="">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>.</p>
-      <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
+      <p class="sentence">
+        Give every new
+        <select v-model="osFamily" aria-label="System">
+          <option value="">Linux or Windows</option>
+          <option value="linux">Linux</option>
+          <option value="windows">Windows</option>
+        </select>
+        <select v-model="kind" aria-label="Kind">
+          <option value="">device</option>
+          <option>server</option>
+          <option>workstation</option>
+        </select>
+        at
+        <select v-model="place" aria-label="Place">
+          <option value="">every client</option>
+          <template v-for="client in session.clients" :key="client.id"
+            ><option :value="`client ${client.id}`">{{ client.name }}</option>
+            <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">
+              {{ client.name }} · {{ site.name }}
+            </option></template
+          >
+        </select>
+        named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything" /> in
+        <input v-model="network" aria-label="Network" placeholder="any network" />:
+        <select v-model="role" aria-label="Role">
+          <option value="">no role</option>
+          <option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select
+        >, <input v-model="tags" aria-label="Tags" placeholder="no tags" />,
+        <select v-model="takeDetected" aria-label="Roles seen">
+          <option :value="true">every role seen there</option>
+          <option :value="false">roles seen only after a person’s word</option></select
+        >; tell
+        <select v-model="tell" aria-label="Tell">
+          <option value="">nobody</option>
+          <option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select
+        >.
+      </p>
+      <label class="sentence"
+        >Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"
+      /></label>
       <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-      <div class="row"><button class="btn main" :disabled="!preview">Let it stand</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row">
+        <button class="btn main" :disabled="!preview">Let it stand</button
+        ><button type="button" class="btn" @click="emit('close')">Leave</button>
+      </div>
     </form>
-    <aside aria-label="Preview"><p class="muted">Had it stood when today’s devices came</p>
-      <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
-        <ul><li v-for="one in preview.devices.slice(0, 8)" :key="one.id"><span class="mono">{{ one.name }}</span> <span class="muted">{{ [...one.roles, ...one.tags].join(', ') }}</span></li></ul></template>
-      <p v-else class="muted">…</p></aside>
+    <aside aria-label="Preview">
+      <p class="muted">Had it stood when today’s devices came</p>
+      <template v-if="preview"
+        ><p class="big">{{ countText(preview.matching, 'device') }}</p>
+        <p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
+        <ul>
+          <li v-for="one in preview.devices.slice(0, 8)" :key="one.id">
+            <span class="mono">{{ one.name }}</span>
+            <span class="muted">{{ [...one.roles, ...one.tags].join(', ') }}</span>
+          </li>
+        </ul></template
+      >
+      <p v-else class="muted">…</p>
+    </aside>
   </div>
 </template>
 
 <style scoped>
-.two { display: grid; grid-template-columns: 1fr 280px; gap: 28px; border-left: 2px solid var(--act); padding-left: 14px; margin: 8px 0 14px; } form { display: grid; gap: 10px; align-content: start; } .sentence { line-height: 34px; }
-input { width: 120px; font-weight: 400; }
-.row { display: flex; gap: 8px; } .big { font: 600 26px/34px var(--serif); } ul { list-style: none; padding: 0; margin: 8px 0 0; } li { padding: 2px 0; }
+.two {
+  display: grid;
+  grid-template-columns: 1fr 280px;
+  gap: 28px;
+  border-left: 2px solid var(--act);
+  padding-left: 14px;
+  margin: 8px 0 14px;
+}
+form {
+  display: grid;
+  gap: 10px;
+  align-content: start;
+}
+.sentence {
+  line-height: 34px;
+}
+input {
+  width: 120px;
+  font-weight: 400;
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
+.big {
+  font: 600 26px/34px var(--serif);
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 8px 0 0;
+}
+li {
+  padding: 2px 0;
+}
 </style>

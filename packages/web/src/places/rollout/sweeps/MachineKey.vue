@@ -15,14 +15,35 @@ async function accept({ fingerprint }: MachineKey): Promise<void> {
 
 <template>
   <span v-if="machineKey" class="key" :class="machineKey.state">
-    <span class="mono print" :title="`Compare with ssh-keygen -l on the machine: ${fingerprintText(machineKey.fingerprint)}`">{{ fingerprintText(machineKey.fingerprint) }}</span>
-    <button v-if="machineKey.state !== 'accepted'" class="link" @click="accept(machineKey)">{{ words[machineKey.state] }}</button>
+    <span
+      class="mono print"
+      :title="`Compare with ssh-keygen -l on the machine: ${fingerprintText(machineKey.fingerprint)}`"
+      >{{ fingerprintText(machineKey.fingerprint) }}</span
+    >
+    <button v-if="machineKey.state !== 'accepted'" class="link" @click="accept(machineKey)">
+      {{ words[machineKey.state] }}
+    </button>
   </span>
 </template>
 
 <style scoped>
-.key { display: inline-flex; gap: 8px; align-items: baseline; }
-.print { display: inline-block; max-width: 150px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; color: var(--ink3); }
-.changed .print { color: var(--critical); }
-.link { white-space: nowrap; }
+.key {
+  display: inline-flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.print {
+  display: inline-block;
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  color: var(--ink3);
+}
+.changed .print {
+  color: var(--critical);
+}
+.link {
+  white-space: nowrap;
+}
 </style>

@@ -16,36 +16,91 @@ const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<SweepView[]>('/sweeps'), { topics: ['estate'] })
 const plans = useResource(() => api.get<SweepPlanView[]>('/sweep-plans'), { topics: ['estate'] })
 const devices = useResource(() => api.get<BoardDevice[]>('/devices'), { topics: ['estate'] })
-const sites = computed(() => session.clients.filter((one) => session.inView(one.id)).flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))))
+const sites = computed(() =>
+  session.clients
+    .filter((one) => session.inView(one.id))
+    .flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))),
+)
 const siteId = ref<number | null>(null)
 const deviceId = ref<number | null>(null)
 const network = ref('')
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const trials = ref<number[]>([])
-const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
+const usable = computed(() =>
+  (credentials.data.value ?? []).filter(
+    (one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value),
+  ),
+)
 const passwordsToUnknown = ref(false)
 const repeat = ref('')
 const at = ref('03:00')
 const site = computed(() => sites.value.find((one) => one.id === siteId.value))
 const sweepers = computed(() => {
-  const ofClient = (devices.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent)
-  return [...ofClient.filter((one) => one.siteName === site.value?.name), ...ofClient.filter((one) => one.siteName !== site.value?.name)]
+  const ofClient = (devices.data.value ?? []).filter(
+    (one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent,
+  )
+  return [
+    ...ofClient.filter((one) => one.siteName === site.value?.name),
+    ...ofClient.filter((one) => one.siteName !== site.value?.name),
+  ]
 })
 /** Begins where there are networks, and somebody to sweep them. */
-const first = computed(() => sites.value.find((one) => one.networks.length && devices.data.value?.some((device) => device.clientId === one.clientId && device.takesOrders)) ?? sites.value.find((one) => one.networks.length) ?? sites.value[0])
+const first = computed(
+  () =>
+    sites.value.find(
+      (one) =>
+        one.networks.length &&
+        devices.data.value?.some((device) => device.clientId === one.clientId && device.takesOrders),
+    ) ??
+    sites.value.find((one) => one.networks.length) ??
+    sites.value[0],
+)
 const touched = ref(false)
-watch(first, (one) => { if (!touched.value || !sites.value.some((each) => each.id === siteId.value)) siteId.value = one?.id ?? null }, { immediate: true })
-watch([siteId, sweepers], () => {
-  if (!sweepers.value.some((one) => one.id === deviceId.value)) deviceId.value = sweepers.value[0]?.id ?? null
-}, { immediate: true })
-watch(siteId, () => { network.value = site.value?.networks[0] ?? '' }, { immediate: true })
-const repeats: Record<string, string> = { 'FREQ=DAILY': 'every day', 'FREQ=WEEKLY;BYDAY=MO': 'every Monday', 'FREQ=WEEKLY;BYDAY=SU': 'every Sunday', 'FREQ=MONTHLY;BYDAY=1SA': 'on the first Saturday of the month' }
+watch(
+  first,
+  (one) => {
+    if (!touched.value || !sites.value.some((each) => each.id === siteId.value)) siteId.value = one?.id ?? null
+  },
+  { immediate: true },
+)
+watch(
+  [siteId, sweepers],
+  () => {
+    if (!sweepers.value.some((one) => one.id === deviceId.value)) deviceId.value = sweepers.value[0]?.id ?? null
+  },
+  { immediate: true },
+)
+watch(
+  siteId,
+  () => {
+    network.value = site.value?.networks[0] ?? ''
+  },
+  { immediate: true },
+)
+const repeats: Record<string, string> = {
+  'FREQ=DAILY': 'every day',
+  'FREQ=WEEKLY;BYDAY=MO': 'every Monday',
+  'FREQ=WEEKLY;BYDAY=SU': 'every Sunday',
+  'FREQ=MONTHLY;BYDAY=1SA': 'on the first Saturday of the month',
+}
 const chosen = ref<number | null>(null)
-watch(data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
+watch(data, (list) => {
+  chosen.value ??= list?.[0]?.id ?? null
+})
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true
-  const made = await attempt(() => api.post<Made>('/sweeps', { siteId: siteId.value, deviceId: deviceId.value, network: network.value, rule: repeat.value || null, at: repeat.value ? at.value : null, credentialIds: trials.value, passwordsToUnknown: repeat.value ? false : passwordsToUnknown.value }))
+  const made = await attempt(() =>
+    api.post<Made>('/sweeps', {
+      siteId: siteId.value,
+      deviceId: deviceId.value,
+      network: network.value,
+      rule: repeat.value || null,
+      at: repeat.value ? at.value : null,
+      credentialIds: trials.value,
+      passwordsToUnknown: repeat.value ? false : passwordsToUnknown.value,
+    }),
+  )
   busy.value = false
   if (!made) return
   passwordsToUnknown.value = false
@@ -59,31 +114,131 @@ async function end(one: SweepPlanView): Promise<void> {
   await plans.refresh()
 }
 const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
-const stateText = (one: SweepView) => (one.state === 'waiting' ? `waiting for ${one.deviceName} to take it` : one.state === 'running' ? `${one.scanned} of ${one.total} looked at` : one.state === 'failed' ? `stopped: ${one.reason}` : `all ${one.total} looked at`)
+const stateText = (one: SweepView) =>
+  one.state === 'waiting'
+    ? `waiting for ${one.deviceName} to take it`
+    : one.state === 'running'
+      ? `${one.scanned} of ${one.total} looked at`
+      : one.state === 'failed'
+        ? `stopped: ${one.reason}`
+        : `all ${one.total} looked at`
 </script>
 
 <template>
   <div>
-    <form class="sentence" @submit.prevent="start">Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select> from
-      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option></select>
-      <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
-      <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
+    <form class="sentence" @submit.prevent="start">
+      Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false" /> of
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+        <option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option>
+      </select>
+      from
+      <select v-model.number="deviceId" aria-label="From device">
+        <option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option>
+        <option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option>
+      </select>
+      <select v-model="repeat" aria-label="When">
+        <option value="">now</option>
+        <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
+      </select>
+      <template v-if="repeat">
+        at <input v-model="at" type="time" aria-label="At" /> <span class="muted zone">{{ site?.zone }}</span></template
+      >, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
+      <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button>
+    </form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
-    <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
-    <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan"><span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule }}<template v-if="one.nextAt">, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template><template v-else-if="one.trouble">, not again: <span class="critical">{{ one.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button></p>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />
+    <p v-if="site && !site.networks.length" class="muted">
+      {{ site.name }} declares no networks, and nothing else may be swept.
+      <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink>
+    </p>
+    <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan">
+      <span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from
+      <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule
+      }}<template v-if="one.nextAt"
+        >, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template
+      ><template v-else-if="one.trouble"
+        >, not again: <span class="critical">{{ one.trouble }}</span></template
+      ><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button>
+    </p>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''"
+      @again="refresh"
+    />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Sweeps"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-        <td><button class="link mono" :aria-pressed="chosen === one.id">{{ one.network }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.startedAt) }}</small><small :class="{ critical: one.state === 'failed' }">{{ stateText(one) }}</small><progress v-if="one.state === 'running'" :value="one.scanned" :max="one.total" :aria-label="`${one.scanned} of ${one.total}`" /></td>
-        <td class="num"><b>{{ one.answered }}</b> answered<small>{{ one.unknown }} without agent</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Sweeps">
+        <tbody>
+          <tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
+            <td>
+              <button class="link mono" :aria-pressed="chosen === one.id">{{ one.network }}</button><small
+                >{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.startedAt) }}</small
+              ><small :class="{ critical: one.state === 'failed' }">{{ stateText(one) }}</small
+              ><progress
+                v-if="one.state === 'running'"
+                :value="one.scanned"
+                :max="one.total"
+                :aria-label="`${one.scanned} of ${one.total}`"
+              />
+            </td>
+            <td class="num">
+              <b>{{ one.answered }}</b> answered<small>{{ one.unknown }} without agent</small>
+            </td>
+          </tr>
+        </tbody>
+      </table>
       <SweepHosts v-if="chosen" :id="chosen" :key="chosen" />
     </div>
   </div>
 </template>
 
 <style scoped>
-form { line-height: 34px; margin: 10px 0 8px; } input { width: 150px; } input[type=time] { width: 90px; } .zone { font: 13px var(--sans); }
-.two { display: grid; grid-template-columns: 360px 1fr; gap: 28px; margin-top: 10px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td:first-child { padding-left: 8px; } .list td { padding-top: 6px; padding-bottom: 6px; }
-small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); } progress { width: 100%; height: 5px; accent-color: var(--act); } .plan { padding: 2px 0; }
+form {
+  line-height: 34px;
+  margin: 10px 0 8px;
+}
+input {
+  width: 150px;
+}
+input[type='time'] {
+  width: 90px;
+}
+.zone {
+  font: 13px var(--sans);
+}
+.two {
+  display: grid;
+  grid-template-columns: 360px 1fr;
+  gap: 28px;
+  margin-top: 10px;
+  align-items: start;
+}
+.list tr {
+  cursor: pointer;
+}
+.list .on td {
+  background: var(--act-soft);
+}
+.list td:first-child {
+  padding-left: 8px;
+}
+.list td {
+  padding-top: 6px;
+  padding-bottom: 6px;
+}
+small {
+  display: block;
+  font-size: 12.5px;
+  color: var(--ink2);
+}
+small.critical {
+  color: var(--critical);
+}
+progress {
+  width: 100%;
+  height: 5px;
+  accent-color: var(--act);
+}
+.plan {
+  padding: 2px 0;
+}
 </style>

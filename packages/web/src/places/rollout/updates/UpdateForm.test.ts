@@ -4,9 +4,23 @@ import type { VersionDevice } from '#contract'
 import { answerWith, show } from '../../../testing/page'
 import UpdateForm from './UpdateForm.vue'
 
-const device = (id: number, more: Partial<VersionDevice> = {}): VersionDevice => ({ id, name: `d-${id}`, clientId: 1, clientName: 'Tidemill Ferries', siteName: 'Harbour', version: '0.9.0', updatable: true, ...more })
-const releases = [{ version: '1.0.0', architectures: ['x64'] }, { version: '0.9.0', architectures: ['x64'] }]
-beforeEach(() => { document.body.innerHTML = '' })
+const device = (id: number, more: Partial<VersionDevice> = {}): VersionDevice => ({
+  id,
+  name: `d-${id}`,
+  clientId: 1,
+  clientName: 'Tidemill Ferries',
+  siteName: 'Harbour',
+  version: '0.9.0',
+  updatable: true,
+  ...more,
+})
+const releases = [
+  { version: '1.0.0', architectures: ['x64'] },
+  { version: '0.9.0', architectures: ['x64'] },
+]
+beforeEach(() => {
+  document.body.innerHTML = ''
+})
 
 async function open(devices: VersionDevice[], answer: unknown = { id: 7 }) {
   const asked = answerWith({ 'POST /update-runs': answer })
@@ -15,16 +29,29 @@ async function open(devices: VersionDevice[], answer: unknown = { id: 7 }) {
 }
 
 it('offers the newest version to those that are behind and could go back, first a few', async () => {
-  const { page, asked } = await open([...Array.from({ length: 30 }, (_, i) => device(i + 1)), device(40, { version: '1.0.0' }), device(41, { updatable: false })])
+  const { page, asked } = await open([
+    ...Array.from({ length: 30 }, (_, i) => device(i + 1)),
+    device(40, { version: '1.0.0' }),
+    device(41, { updatable: false }),
+  ])
   expect(page.text()).toContain('30 devices in 3 waves: 3, 15, 12.')
   await page.get('form').trigger('submit')
   await flushPromises()
-  expect(asked.at(-1)!.body).toMatchObject({ version: '1.0.0', waves: [3, 15], mostFailed: 0, minutes: 5, deviceIds: Array.from({ length: 30 }, (_, i) => i + 1) })
+  expect(asked.at(-1)!.body).toMatchObject({
+    version: '1.0.0',
+    waves: [3, 15],
+    mostFailed: 0,
+    minutes: 5,
+    deviceIds: Array.from({ length: 30 }, (_, i) => i + 1),
+  })
   expect(page.emitted('started')).toEqual([[7]])
 })
 it('is narrowed to a client, and single devices are left out', async () => {
   const { page, asked } = await open([device(1), device(2), device(3, { clientId: 2, clientName: 'Brindle Bakeries' })])
-  await page.findAll('[aria-label="Whose"] option').find((one) => one.text() === 'every agent at Tidemill Ferries')!.setValue()
+  await page
+    .findAll('[aria-label="Whose"] option')
+    .find((one) => one.text() === 'every agent at Tidemill Ferries')!
+    .setValue()
   await page.findAll('input[type=checkbox]')[0]!.trigger('change')
   expect(page.text()).toContain('1 device in 1 wave: 1.')
   await page.get('form').trigger('submit')

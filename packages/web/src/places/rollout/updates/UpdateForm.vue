@@ -15,10 +15,18 @@ const first = ref(3)
 const failed = ref(0)
 const minutes = ref(5)
 const left = ref<number[]>([])
-const clients = computed(() => [...new Map(props.devices.map((one) => [one.clientId, one.clientName]))].sort((a, b) => (a[1] < b[1] ? -1 : 1)))
-const candidates = computed(() => behind(props.devices, version.value).filter((one) => clientId.value === 0 || one.clientId === clientId.value))
+const clients = computed(() =>
+  [...new Map(props.devices.map((one) => [one.clientId, one.clientName]))].sort((a, b) => (a[1] < b[1] ? -1 : 1)),
+)
+const candidates = computed(() =>
+  behind(props.devices, version.value).filter((one) => clientId.value === 0 || one.clientId === clientId.value),
+)
 const chosen = computed(() => candidates.value.filter((one) => !left.value.includes(one.id)))
-const sizes = computed(() => (first.value > 0 && first.value < chosen.value.length ? [first.value, Math.min(chosen.value.length, first.value * 5)] : []))
+const sizes = computed(() =>
+  first.value > 0 && first.value < chosen.value.length
+    ? [first.value, Math.min(chosen.value.length, first.value * 5)]
+    : [],
+)
 const waves = computed(() => {
   const cut = cutIntoWaves(chosen.value.length, sizes.value)
   return [...new Set(cut)].map((wave) => cut.filter((one) => one === wave).length)
@@ -26,7 +34,13 @@ const waves = computed(() => {
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true
-  const body: NewUpdateRun = { version: version.value, deviceIds: chosen.value.map((one) => one.id), waves: sizes.value, mostFailed: failed.value / 100, minutes: minutes.value }
+  const body: NewUpdateRun = {
+    version: version.value,
+    deviceIds: chosen.value.map((one) => one.id),
+    waves: sizes.value,
+    mostFailed: failed.value / 100,
+    minutes: minutes.value,
+  }
   const made = await attempt(() => api.post<{ id: number }>('/update-runs', body))
   busy.value = false
   if (!made) return
@@ -40,17 +54,79 @@ function toggle(id: number): void {
 
 <template>
   <form aria-label="Update agents" @submit.prevent="start">
-    <p class="sentence">Bring <select v-model.number="clientId" aria-label="Whose"><option :value="0">every agent</option><option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option></select> to version
-      <select v-model="version" aria-label="Version"><option v-for="one in releases" :key="one.version">{{ one.version }}</option></select>:
-      first <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the rest if at most <input v-model.number="failed" type="number" min="0" max="100" aria-label="Failures allowed, per cent" class="short" /> % failed.
-      One that does not report within <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" /> min goes back.</p>
-    <p class="muted"><template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template><template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template></p>
-    <details v-if="candidates.length"><summary>Which</summary><p class="which"><label v-for="one in candidates.slice(0, 500)" :key="one.id"><input type="checkbox" :checked="!left.includes(one.id)" @change="toggle(one.id)" /> <span class="mono">{{ one.name }}</span> <span class="faint">{{ one.version }}</span></label></p></details>
-    <div class="row"><button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+    <p class="sentence">
+      Bring
+      <select v-model.number="clientId" aria-label="Whose">
+        <option :value="0">every agent</option>
+        <option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option>
+      </select>
+      to version
+      <select v-model="version" aria-label="Version">
+        <option v-for="one in releases" :key="one.version">{{ one.version }}</option></select
+      >: first <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />,
+      then the rest if at most
+      <input
+        v-model.number="failed"
+        type="number"
+        min="0"
+        max="100"
+        aria-label="Failures allowed, per cent"
+        class="short"
+      />
+      % failed. One that does not report within
+      <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" />
+      min goes back.
+    </p>
+    <p class="muted">
+      <template v-if="chosen.length"
+        ><b>{{ countText(chosen.length, 'device') }}</b> in {{ countText(waves.length, 'wave') }}:
+        {{ waves.join(', ') }}.</template
+      ><template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template>
+    </p>
+    <details v-if="candidates.length">
+      <summary>Which</summary>
+      <p class="which">
+        <label v-for="one in candidates.slice(0, 500)" :key="one.id"
+          ><input type="checkbox" :checked="!left.includes(one.id)" @change="toggle(one.id)" />
+          <span class="mono">{{ one.name }}</span> <span class="faint">{{ one.version }}</span></label
+        >
+      </p>
+    </details>
+    <div class="row">
+      <button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button
+      ><button type="button" class="btn" @click="emit('close')">Leave</button>
+    </div>
   </form>
 </template>
 
 <style scoped>
-form { display: grid; gap: 8px; margin-top: 14px; padding: 12px 0; border-top: 1px solid var(--rule); border-bottom: 1px solid var(--rule); } .sentence { line-height: 32px; max-width: 900px; } .short { width: 70px; } .row { display: flex; gap: 8px; }
-summary { cursor: pointer; color: var(--act); } .which { columns: 4; } .which label { display: block; }
+form {
+  display: grid;
+  gap: 8px;
+  margin-top: 14px;
+  padding: 12px 0;
+  border-top: 1px solid var(--rule);
+  border-bottom: 1px solid var(--rule);
+}
+.sentence {
+  line-height: 32px;
+  max-width: 900px;
+}
+.short {
+  width: 70px;
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
+summary {
+  cursor: pointer;
+  color: var(--act);
+}
+.which {
+  columns: 4;
+}
+.which label {
+  display: block;
+}
 </style>

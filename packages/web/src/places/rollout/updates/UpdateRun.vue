@@ -9,31 +9,91 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import RunHead from '../runs/RunHead.vue'
 
 const props = defineProps<{ id: number }>()
-const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/update-runs/${props.id}`), { topics: ['estate'] })
+const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/update-runs/${props.id}`), {
+  topics: ['estate'],
+})
 const failures = computed(() => {
   const reasons = new Map<string, number>()
-  for (const one of data.value?.devices ?? []) if (one.state === 'failed') reasons.set(one.reason, (reasons.get(one.reason) ?? 0) + 1)
+  for (const one of data.value?.devices ?? [])
+    if (one.state === 'failed') reasons.set(one.reason, (reasons.get(one.reason) ?? 0) + 1)
   return [...reasons].sort((a, b) => b[1] - a[1])
 })
 async function steer(action: UpdateAction): Promise<void> {
   if (await attempt(() => api.post(`/update-runs/${props.id}/${action}`))) await refresh()
 }
-const far = (one: UpdateDeviceView) => ({ waiting: 'waits', going: one.step, updated: one.reason || 'reports', failed: one.reason })[one.state]
+const far = (one: UpdateDeviceView) =>
+  ({ waiting: 'waits', going: one.step, updated: one.reason || 'reports', failed: one.reason })[one.state]
+/** Which wave it is at, or that it is not on its way. */
+const standing = computed(() =>
+  data.value?.state === 'running' ? `wave ${data.value.wave} of ${data.value.waves}` : (data.value?.state ?? ''),
+)
 </script>
 
 <template>
   <section aria-label="Update">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunHead :title="`Update to ${data.version}`" :standing="`${data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @steer="steer" />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
-      <table class="board"><thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
-        <tbody><tr v-for="one in data.devices" :key="one.id" :class="one.state"><td>{{ one.wave }}</td><td><RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></td><td class="muted">{{ one.clientName }}</td><td class="mono">{{ one.fromVersion }}</td><td class="far" :title="one.reason">{{ far(one) }}</td></tr></tbody></table>
+      <RunHead
+        :title="`Update to ${data.version}`"
+        :standing="`${standing}; ${data.minutes} min to report`"
+        :state="data.state"
+        :reason="data.reason"
+        @steer="steer"
+      />
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures">
+        <p v-for="[reason, count] in failures" :key="reason">
+          <b>{{ countText(count, 'device') }}</b> {{ reason }}
+        </p>
+        <button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button>
+      </div>
+      <table class="board">
+        <thead>
+          <tr>
+            <th>Wave</th>
+            <th>Device</th>
+            <th>Client</th>
+            <th>From</th>
+            <th>How far</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in data.devices" :key="one.id" :class="one.state">
+            <td>{{ one.wave }}</td>
+            <td>
+              <RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink>
+            </td>
+            <td class="muted">{{ one.clientName }}</td>
+            <td class="mono">{{ one.fromVersion }}</td>
+            <td class="far" :title="one.reason">{{ far(one) }}</td>
+          </tr>
+        </tbody>
+      </table>
     </template>
   </section>
 </template>
 
 <style scoped>
-.failures { border-left: 2px solid var(--critical); padding-left: 12px; margin: 6px 0; display: grid; gap: 2px; justify-items: start; } .failures .btn { margin-top: 4px; }
-.failed .far { color: var(--critical); } .waiting .far { color: var(--ink3); } .far { max-width: 380px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.failures {
+  border-left: 2px solid var(--critical);
+  padding-left: 12px;
+  margin: 6px 0;
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+}
+.failures .btn {
+  margin-top: 4px;
+}
+.failed .far {
+  color: var(--critical);
+}
+.waiting .far {
+  color: var(--ink3);
+}
+.far {
+  max-width: 380px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 </style>

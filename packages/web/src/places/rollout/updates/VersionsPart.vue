@@ -13,7 +13,9 @@ import { versionCounts } from './versionCounts'
 
 /** Who runs which version of the agent, and updates of them. */
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<VersionPage>('/agent-versions'), { topics: ['estate', 'reports'] })
+const { data, error, refresh } = useResource(() => api.get<VersionPage>('/agent-versions'), {
+  topics: ['estate', 'reports'],
+})
 const runs = useResource(() => api.get<UpdateRunView[]>('/update-runs'), { topics: ['estate'] })
 const devices = computed(() => (data.value?.devices ?? []).filter((one) => session.inView(one.clientId)))
 const counts = computed(() => versionCounts(devices.value))
@@ -21,7 +23,9 @@ const fixed = computed(() => devices.value.filter((one) => !one.updatable))
 const known = (version: string) => data.value?.releases.some((one) => one.version === version)
 const making = ref(false)
 const chosen = ref<number | null>(null)
-watch(runs.data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
+watch(runs.data, (list) => {
+  chosen.value ??= list?.[0]?.id ?? null
+})
 async function started(id: number): Promise<void> {
   making.value = false
   chosen.value = id
@@ -31,22 +35,139 @@ async function started(id: number): Promise<void> {
 
 <template>
   <div>
-    <div class="head"><h2>Who runs which</h2><span v-if="data" class="muted">this server hands out {{ data.releases.map((one) => `${one.version} (${one.architectures.join(', ')})`).join(', ') || 'no agent' }}</span><span class="end"><button v-if="!making && data?.releases.length" class="btn main" @click="making = true">Update agents</button></span></div>
-    <StateNotice :error="error" :loading="!data" :empty="data && !devices.length ? 'No device reports here yet.' : ''" @again="refresh" />
-    <table v-if="counts.length" class="board"><tbody><tr v-for="one in counts" :key="one.version"><td class="mono version">{{ one.version || 'not told yet' }}</td><td class="num count"><b>{{ one.total }}</b></td><td class="share"><i :style="{ width: `${(100 * one.total) / devices.length}%` }" /></td><td class="muted">{{ one.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</td><td class="num faint old">{{ known(one.version) || !one.version ? '' : 'no longer handed out' }}</td></tr></tbody></table>
-    <details v-if="fixed.length" class="fixed"><summary>{{ countText(fixed.length, 'agent') }} cannot be updated from here</summary><p class="muted">They were not started by the agent’s starter, so nothing would go back if an update failed, or they run on a system that this server has no program for. The command under “By hand” installs with the starter.</p><p><RouterLink v-for="one in fixed.slice(0, 100)" :key="one.id" class="mono name" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></p></details>
-    <UpdateForm v-if="making && data" :releases="data.releases" :devices="devices" @started="started" @close="making = false" />
+    <div class="head">
+      <h2>Who runs which</h2>
+      <span v-if="data" class="muted"
+        >this server hands out
+        {{
+          data.releases.map((one) => `${one.version} (${one.architectures.join(', ')})`).join(', ') || 'no agent'
+        }}</span
+      ><span class="end"
+        ><button v-if="!making && data?.releases.length" class="btn main" @click="making = true">
+          Update agents
+        </button></span
+      >
+    </div>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !devices.length ? 'No device reports here yet.' : ''"
+      @again="refresh"
+    />
+    <table v-if="counts.length" class="board">
+      <tbody>
+        <tr v-for="one in counts" :key="one.version">
+          <td class="mono version">{{ one.version || 'not told yet' }}</td>
+          <td class="num count">
+            <b>{{ one.total }}</b>
+          </td>
+          <td class="share"><i :style="{ width: `${(100 * one.total) / devices.length}%` }" /></td>
+          <td class="muted">{{ one.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</td>
+          <td class="num faint old">{{ known(one.version) || !one.version ? '' : 'no longer handed out' }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <details v-if="fixed.length" class="fixed">
+      <summary>{{ countText(fixed.length, 'agent') }} cannot be updated from here</summary>
+      <p class="muted">
+        They were not started by the agent’s starter, so nothing would go back if an update failed, or they run on a
+        system that this server has no program for. The command under “By hand” installs with the starter.
+      </p>
+      <p>
+        <RouterLink v-for="one in fixed.slice(0, 100)" :key="one.id" class="mono name" :to="`/estate/${one.id}`">{{
+          one.name
+        }}</RouterLink>
+      </p>
+    </details>
+    <UpdateForm
+      v-if="making && data"
+      :releases="data.releases"
+      :devices="devices"
+      @started="started"
+      @close="making = false"
+    />
     <div v-if="runs.data.value?.length" class="two">
-      <table class="board list" aria-label="Updates"><tbody><tr v-for="one in runs.data.value" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-        <td><button class="link" :aria-pressed="chosen === one.id">to {{ one.version }}</button><small>{{ fullText(one.createdAt) }}, {{ one.createdBy }}</small><small>{{ one.state === 'running' ? `wave ${one.wave} of ${one.waves}` : one.state }}</small></td><td class="num"><b>{{ one.updated }}</b> of {{ one.total }}<small v-if="one.failed" class="critical">{{ one.failed }} went back or failed</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Updates">
+        <tbody>
+          <tr v-for="one in runs.data.value" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
+            <td>
+              <button class="link" :aria-pressed="chosen === one.id">to {{ one.version }}</button
+              ><small>{{ fullText(one.createdAt) }}, {{ one.createdBy }}</small
+              ><small>{{ one.state === 'running' ? `wave ${one.wave} of ${one.waves}` : one.state }}</small>
+            </td>
+            <td class="num">
+              <b>{{ one.updated }}</b> of {{ one.total
+              }}<small v-if="one.failed" class="critical">{{ one.failed }} went back or failed</small>
+            </td>
+          </tr>
+        </tbody>
+      </table>
       <UpdateRun v-if="chosen" :id="chosen" :key="chosen" />
     </div>
   </div>
 </template>
 
 <style scoped>
-.head { margin-top: 12px; } .version { width: 130px; } .count { width: 60px; } .old { white-space: nowrap; } .share { width: 240px; } .share i { display: block; height: 6px; background: var(--bar); min-width: 2px; }
-.fixed { margin-top: 8px; } summary { cursor: pointer; color: var(--act); } .name { margin-right: 12px; }
-.two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 18px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td { padding-top: 6px; padding-bottom: 6px; } .list td:first-child { padding-left: 8px; } .list .num { white-space: nowrap; }
-small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); }
+.head {
+  margin-top: 12px;
+}
+.version {
+  width: 130px;
+}
+.count {
+  width: 60px;
+}
+.old {
+  white-space: nowrap;
+}
+.share {
+  width: 240px;
+}
+.share i {
+  display: block;
+  height: 6px;
+  background: var(--bar);
+  min-width: 2px;
+}
+.fixed {
+  margin-top: 8px;
+}
+summary {
+  cursor: pointer;
+  color: var(--act);
+}
+.name {
+  margin-right: 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 300px 1fr;
+  gap: 28px;
+  margin-top: 18px;
+  align-items: start;
+}
+.list tr {
+  cursor: pointer;
+}
+.list .on td {
+  background: var(--act-soft);
+}
+.list td {
+  padding-top: 6px;
+  padding-bottom: 6px;
+}
+.list td:first-child {
+  padding-left: 8px;
+}
+.list .num {
+  white-space: nowrap;
+}
+small {
+  display: block;
+  font-size: 12.5px;
+  color: var(--ink2);
+}
+small.critical {
+  color: var(--critical);
+}
 </style>

@@ -1,7 +1,11 @@
 import type { VersionDevice } from '#contract'
 import { byVersion } from '#core'
 
-export interface VersionCount { version: string; total: number; clients: { name: string; devices: number }[] }
+export interface VersionCount {
+  version: string
+  total: number
+  clients: { name: string; devices: number }[]
+}
 
 /** How many devices run each version, the newest first, with the clients that have most of them first. */
 export function versionCounts(devices: readonly VersionDevice[]): VersionCount[] {
@@ -11,10 +15,15 @@ export function versionCounts(devices: readonly VersionDevice[]): VersionCount[]
     clients.set(clientName, (clients.get(clientName) ?? 0) + 1)
     versions.set(version, clients)
   }
-  return [...versions].sort(([a], [b]) => byVersion(b, a)).map(([version, clients]) => ({
-    version, total: [...clients.values()].reduce((sum, one) => sum + one, 0),
-    clients: [...clients].map(([name, count]) => ({ name, devices: count })).sort((a, b) => b.devices - a.devices || (a.name < b.name ? -1 : 1)),
-  }))
+  return [...versions]
+    .sort(([a], [b]) => byVersion(b, a))
+    .map(([version, clients]) => ({
+      version,
+      total: [...clients.values()].reduce((sum, one) => sum + one, 0),
+      clients: [...clients]
+        .map(([name, count]) => ({ name, devices: count }))
+        .sort((a, b) => b.devices - a.devices || (a.name < b.name ? -1 : 1)),
+    }))
 }
 
 /** Devices that an update to the version is for: they run another, and can go back. */

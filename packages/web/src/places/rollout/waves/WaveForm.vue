@@ -18,7 +18,11 @@ const roles = useResource(() => api.get<Role[]>('/roles'))
 const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const sweeps = useResource(() => api.get<SweepView[]>('/sweeps'))
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
-const sites = computed(() => session.clients.filter((one) => session.inView(one.id)).flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))))
+const sites = computed(() =>
+  session.clients
+    .filter((one) => session.inView(one.id))
+    .flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))),
+)
 const csv = ref('')
 const siteId = ref<number>(sites.value.find((one) => one.networks.length)?.id ?? sites.value[0]?.id ?? 0)
 const site = computed(() => sites.value.find((one) => one.id === siteId.value))
@@ -26,19 +30,48 @@ const site = computed(() => sites.value.find((one) => one.id === siteId.value))
 const touched = ref(false)
 watch(devices.data, (list) => {
   if (touched.value || csv.value || !list) return
-  siteId.value = sites.value.find((one) => one.networks.length && list.some((device) => device.clientId === one.clientId && device.takesOrders && !device.silent))?.id ?? siteId.value
+  siteId.value =
+    sites.value.find(
+      (one) =>
+        one.networks.length &&
+        list.some((device) => device.clientId === one.clientId && device.takesOrders && !device.silent),
+    )?.id ?? siteId.value
 })
-const ofClient = computed(() => (devices.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent))
+const ofClient = computed(() =>
+  (devices.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent),
+)
 const deviceId = ref<number | null>(null)
-watch(ofClient, (list) => { if (!list.some((one) => one.id === deviceId.value)) deviceId.value = (list.find((one) => one.siteName === site.value?.name) ?? list[0])?.id ?? null }, { immediate: true })
+watch(
+  ofClient,
+  (list) => {
+    if (!list.some((one) => one.id === deviceId.value))
+      deviceId.value = (list.find((one) => one.siteName === site.value?.name) ?? list[0])?.id ?? null
+  },
+  { immediate: true },
+)
 const read = ref<MachinesRead>({ machines: [], faults: [] })
-watchDebounced(csv, async () => { read.value = csv.value.trim() ? (await attempt(() => api.post<MachinesRead>('/machine-lists', { csv: csv.value }))) ?? read.value : { machines: [], faults: [] } }, { debounce: 150 })
-/** What a sweep found without an agent and with a way in, SSH or Windows' remote management over TLS, as lines to edit. */
+watchDebounced(
+  csv,
+  async () => {
+    read.value = csv.value.trim()
+      ? ((await attempt(() => api.post<MachinesRead>('/machine-lists', { csv: csv.value }))) ?? read.value)
+      : { machines: [], faults: [] }
+  },
+  { debounce: 150 },
+)
+/**
+ * What a sweep found without an agent and with a way in, SSH or Windows' remote management over TLS, as lines to edit.
+ */
 async function fromSweep(id: number): Promise<void> {
   const sweep = await attempt(() => api.get<SweepPage>(`/sweeps/${id}`))
   if (!sweep) return
   siteId.value = sweep.siteId
-  csv.value = ['name,address', ...sweep.hosts.filter((one) => !one.device && (one.ports.includes(22) || one.ports.includes(5986))).map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`)].join('\n')
+  csv.value = [
+    'name,address',
+    ...sweep.hosts
+      .filter((one) => !one.device && (one.ports.includes(22) || one.ports.includes(5986)))
+      .map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`),
+  ].join('\n')
 }
 /** Devices chosen in Estate, of one site at a time, by the first of their addresses that lies in its networks. */
 const takeOver = ref(false)
@@ -52,13 +85,23 @@ watch(devices.data, (list) => {
   if (!first) return
   siteId.value = first.id
   const networks = first.networks.map(readNetwork).filter((one) => one !== null)
-  const reachable = chosen.filter((one) => one.clientId === first.clientId && one.siteName === first.name)
-    .map((one) => ({ name: one.name, address: one.addresses.find((address) => networks.some((network) => inNetwork(address, network))) })).filter((one) => one.address !== undefined)
+  const reachable = chosen
+    .filter((one) => one.clientId === first.clientId && one.siteName === first.name)
+    .map((one) => ({
+      name: one.name,
+      address: one.addresses.find((address) => networks.some((network) => inNetwork(address, network))),
+    }))
+    .filter((one) => one.address !== undefined)
   csv.value = ['name,address', ...reachable.map((one) => `${one.name},${one.address}`)].join('\n')
   takeOver.value = true
-  if (reachable.length < chosen.length) leftOut.value = `${countText(chosen.length - reachable.length, 'chosen device')} left out: a run goes to one site, and only to addresses within its networks that an agent has told.`
+  if (reachable.length < chosen.length)
+    leftOut.value = `${countText(chosen.length - reachable.length, 'chosen device')} left out: a run goes to one site, and only to addresses within its networks that an agent has told.`
 })
-const usable = computed(() => (credentials.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value)))
+const usable = computed(() =>
+  (credentials.data.value ?? []).filter(
+    (one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value),
+  ),
+)
 const trials = ref<number[]>([])
 const passwordsToUnknown = ref(false)
 const name = ref('')
@@ -70,8 +113,26 @@ const hours = ref('')
 async function start(): Promise<void> {
   const [from, until] = hours.value ? hours.value.split('-').map(Number) : [null, null]
   const body: NewWaveRun = {
-    siteId: siteId.value, deviceId: deviceId.value ?? 0, name: name.value.trim() || `Agents for ${site.value?.name}`, kind: 'server', roles: role.value ? [role.value] : [], tags: tags.value.split(',').map((one) => one.trim()).filter(Boolean),
-    machines: read.value.machines, credentialIds: trials.value, waves: sizes.value.split(/[\s,]+/).map(Number).filter((one) => one > 0), mostFailed: mostFailed.value / 100, hoursFrom: from ?? null, hoursUntil: until ?? null, takeOver: takeOver.value, passwordsToUnknown: passwordsToUnknown.value,
+    siteId: siteId.value,
+    deviceId: deviceId.value ?? 0,
+    name: name.value.trim() || `Agents for ${site.value?.name}`,
+    kind: 'server',
+    roles: role.value ? [role.value] : [],
+    tags: tags.value
+      .split(',')
+      .map((one) => one.trim())
+      .filter(Boolean),
+    machines: read.value.machines,
+    credentialIds: trials.value,
+    waves: sizes.value
+      .split(/[\s,]+/)
+      .map(Number)
+      .filter((one) => one > 0),
+    mostFailed: mostFailed.value / 100,
+    hoursFrom: from ?? null,
+    hoursUntil: until ?? null,
+    takeOver: takeOver.value,
+    passwordsToUnknown: passwordsToUnknown.value,
   }
   const made = await attempt(() => api.post<Made>('/wave-runs', body))
   if (made) emit('started', made.id)
@@ -80,23 +141,111 @@ async function start(): Promise<void> {
 
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
-    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select>
-      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="one in ofClient" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
-      <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
-      first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
-      <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.
-      They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
+    <p class="sentence">
+      To machines of
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+        <option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option>
+      </select>
+      from
+      <select v-model.number="deviceId" aria-label="From device">
+        <option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option>
+        <option v-for="one in ofClient" :key="one.id" :value="one.id">{{ one.name }}</option></select
+      >, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
+      <input v-model="sizes" class="short" aria-label="Sizes of the first waves" />, then the rest, if at most
+      <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed" />
+      % of a wave failed,
+      <select v-model="hours" aria-label="Hours">
+        <option value="">at any hour</option>
+        <option value="20-6">between 20 and 6 o’clock there</option>
+        <option value="8-18">between 8 and 18 o’clock there</option></select
+      >. They get
+      <select v-model="role" aria-label="Role">
+        <option value="">no role yet</option>
+        <option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option>
+      </select>
+      and <input v-model="tags" aria-label="Tags" placeholder="no tags" />. Call it
+      <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`" />.
+    </p>
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
-    <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
-      <div><p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="one.id"><button type="button" class="link" @click="fromSweep(one.id)">{{ one.network }} of {{ one.siteName }}, {{ one.unknown }}</button></p>
-        <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
-        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="one in read.faults.slice(0, 6)" :key="one.line" class="critical" role="alert">line {{ one.line }}: {{ one.message }}</p></div></div>
-    <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+    <div class="two">
+      <label
+        >Machines, a name and an address a line (CSV)<textarea
+          v-model="csv"
+          class="mono"
+          rows="7"
+          spellcheck="false"
+          placeholder="name,address&#10;tm-gate-3,192.0.2.17"
+        />
+      </label>
+      <div>
+        <p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">
+          or those without an agent that a sweep found
+        </p>
+        <p
+          v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)"
+          :key="one.id"
+        >
+          <button type="button" class="link" @click="fromSweep(one.id)">
+            {{ one.network }} of {{ one.siteName }}, {{ one.unknown }}
+          </button>
+        </p>
+        <label class="known"
+          ><input v-model="takeOver" type="checkbox" /> those named like devices here are those devices,
+          reinstalled</label
+        >
+        <p v-if="leftOut" class="warning">{{ leftOut }}</p>
+        <p class="big">{{ countText(read.machines.length, 'machine') }}</p>
+        <p v-for="one in read.faults.slice(0, 6)" :key="one.line" class="critical" role="alert">
+          line {{ one.line }}: {{ one.message }}
+        </p>
+      </div>
+    </div>
+    <div class="row">
+      <button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">
+        Send agents to {{ countText(read.machines.length, 'machine') }}</button
+      ><button type="button" class="btn" @click="emit('close')">Leave</button>
+    </div>
   </form>
 </template>
 
 <style scoped>
-.wave { border-left: 2px solid var(--act); padding-left: 14px; margin: 8px 0 14px; display: grid; gap: 10px; } .sentence { line-height: 34px; }
-.sentence input { width: 130px; font-weight: 400; } .sentence .short { width: 56px; font-weight: 600; }
-.two { display: grid; grid-template-columns: 1fr 300px; gap: 24px; } textarea { display: block; width: 100%; color: var(--ink); background: var(--field); border: 1px solid var(--rule); border-radius: 3px; padding: 6px 8px; } .big { font: 600 22px/30px var(--serif); } .row { display: flex; gap: 8px; }
+.wave {
+  border-left: 2px solid var(--act);
+  padding-left: 14px;
+  margin: 8px 0 14px;
+  display: grid;
+  gap: 10px;
+}
+.sentence {
+  line-height: 34px;
+}
+.sentence input {
+  width: 130px;
+  font-weight: 400;
+}
+.sentence .short {
+  width: 56px;
+  font-weight: 600;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 300px;
+  gap: 24px;
+}
+textarea {
+  display: block;
+  width: 100%;
+  color: var(--ink);
+  background: var(--field);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 6px 8px;
+}
+.big {
+  font: 600 22px/30px var(--serif);
+}
+.row {
+  display: flex;
+  gap: 8px;
+}
 </style>

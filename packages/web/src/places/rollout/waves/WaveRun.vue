@@ -11,40 +11,130 @@ import MachineKey from '../sweeps/MachineKey.vue'
 import RunHead from '../runs/RunHead.vue'
 
 const props = defineProps<{ id: number }>()
-const { data, error, refresh } = useResource(() => api.get<WaveRunPage>(`/wave-runs/${props.id}`), { topics: ['estate', 'reports'] })
+const { data, error, refresh } = useResource(() => api.get<WaveRunPage>(`/wave-runs/${props.id}`), {
+  topics: ['estate', 'reports'],
+})
 /** Failures by their kind, the commonest first. */
 const failures = computed(() => {
   const kinds = new Map<string, WaveMachineView[]>()
-  for (const one of data.value?.machines ?? []) if (one.state === 'failed') kinds.set(one.failure ?? '', [...(kinds.get(one.failure ?? '') ?? []), one])
+  for (const one of data.value?.machines ?? [])
+    if (one.state === 'failed') kinds.set(one.failure ?? '', [...(kinds.get(one.failure ?? '') ?? []), one])
   return [...kinds].sort((a, b) => b[1].length - a[1].length)
 })
-const isAboutKey = (one: WaveMachineView) => one.failure === 'host key not accepted' || one.failure === 'host key changed'
+const isAboutKey = (one: WaveMachineView) =>
+  one.failure === 'host key not accepted' || one.failure === 'host key changed'
 const hasKeys = computed(() => data.value?.machines.some(isAboutKey))
-const unaccepted = computed(() => (data.value?.machines ?? []).flatMap(({ address, key, failure }) => (failure === 'host key not accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [])))
+const unaccepted = computed(() =>
+  (data.value?.machines ?? []).flatMap(({ address, key, failure }) =>
+    failure === 'host key not accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [],
+  ),
+)
 async function acceptAll(): Promise<void> {
   if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
 }
 async function steer(action: RunAction): Promise<void> {
   if (await attempt(() => api.post(`/wave-runs/${props.id}/${action}`))) await refresh()
 }
-const progress = (one: WaveMachineView) => (one.state === 'failed' ? one.failure : one.state === 'installed' ? (one.device ? (one.device.reports ? 'reports' : 'enrolled, no readings yet') : 'installed') : one.state === 'going' ? one.step : 'waits')
+const progress = (one: WaveMachineView) =>
+  one.state === 'failed'
+    ? one.failure
+    : one.state === 'installed'
+      ? one.device
+        ? one.device.reports
+          ? 'reports'
+          : 'enrolled, no readings yet'
+        : 'installed'
+      : one.state === 'going'
+        ? one.step
+        : 'waits'
+/** Which wave it is at, or that it is not on its way. */
+const standing = computed(() =>
+  data.value?.state === 'running' ? `wave ${data.value.wave} of ${data.value.waves}` : (data.value?.state ?? ''),
+)
 </script>
 
 <template>
   <section aria-label="Run">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunHead :title="data.name" :standing="`${data.state === 'running' ? `wave ${data.wave} of ${data.waves}` : data.state}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @steer="steer" />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
-      <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Tries</th></tr></thead>
-        <tbody><tr v-for="one in data.machines" :key="one.n" :class="one.state"><td>{{ one.wave }}</td><td class="mono">{{ one.name }}</td><td class="mono">{{ one.address }}</td><td class="far" :title="one.reason">{{ progress(one) }}</td>
-          <td v-if="hasKeys"><MachineKey v-if="isAboutKey(one)" :site-id="data.siteId" :address="one.address" :machine-key="one.key" @accepted="refresh" /></td>
-          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink></td><td class="num">{{ one.attempts || '' }}</td></tr></tbody></table>
+      <RunHead
+        :title="data.name"
+        :standing="`${standing}, from ${data.deviceName}`"
+        :state="data.state"
+        :reason="data.reason"
+        @steer="steer"
+      />
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures">
+        <p v-for="[kind, list] in failures" :key="kind">
+          <b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span>
+          <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">
+            accept all {{ unaccepted.length }} keys
+          </button>
+        </p>
+        <button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button>
+      </div>
+      <table class="board">
+        <thead>
+          <tr>
+            <th>Wave</th>
+            <th>Machine</th>
+            <th>Address</th>
+            <th>How far</th>
+            <th v-if="hasKeys">Key</th>
+            <th>Device</th>
+            <th class="num">Tries</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in data.machines" :key="one.n" :class="one.state">
+            <td>{{ one.wave }}</td>
+            <td class="mono">{{ one.name }}</td>
+            <td class="mono">{{ one.address }}</td>
+            <td class="far" :title="one.reason">{{ progress(one) }}</td>
+            <td v-if="hasKeys">
+              <MachineKey
+                v-if="isAboutKey(one)"
+                :site-id="data.siteId"
+                :address="one.address"
+                :machine-key="one.key"
+                @accepted="refresh"
+              />
+            </td>
+            <td>
+              <RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{
+                one.device.name
+              }}</RouterLink>
+            </td>
+            <td class="num">{{ one.attempts || '' }}</td>
+          </tr>
+        </tbody>
+      </table>
     </template>
   </section>
 </template>
 
 <style scoped>
-.failures { border-left: 2px solid var(--critical); padding-left: 12px; margin: 6px 0; display: grid; gap: 2px; justify-items: start; } .failures .btn { margin-top: 4px; }
-.failed .far { color: var(--critical); } .waiting .far { color: var(--ink3); } .far { max-width: 300px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.failures {
+  border-left: 2px solid var(--critical);
+  padding-left: 12px;
+  margin: 6px 0;
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+}
+.failures .btn {
+  margin-top: 4px;
+}
+.failed .far {
+  color: var(--critical);
+}
+.waiting .far {
+  color: var(--ink3);
+}
+.far {
+  max-width: 300px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 </style>

@@ -17,24 +17,48 @@ const { data, error, refresh } = useResource(() => api.get<WaveRunView[]>('/wave
 const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
 const making = ref(useRoute().query.devices !== undefined)
 const chosen = ref<number | null>(null)
-watch(data, (list) => { chosen.value ??= list?.[0]?.id ?? null })
+watch(data, (list) => {
+  chosen.value ??= list?.[0]?.id ?? null
+})
 async function started(id: number): Promise<void> {
   making.value = false
   chosen.value = id
   await refresh()
 }
 const stateText = (one: WaveRunView) => (one.state === 'running' ? `wave ${one.wave} of ${one.waves}` : one.state)
+const nothingYet =
+  'No agents were sent out yet. Sweep a network to find machines, store a sign-in for them, and send them from here.'
 </script>
 
 <template>
   <div>
-    <div class="head"><h2>Runs</h2><span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span></div>
+    <div class="head">
+      <h2>Runs</h2>
+      <span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span>
+    </div>
     <WaveForm v-if="making" @started="started" @close="making = false" />
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? 'No agents were sent out yet. Sweep a network to find machines, store a sign-in for them, and send them out from here.' : ''" @again="refresh" />
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length && !making ? nothingYet : ''"
+      @again="refresh"
+    />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Runs"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-        <td><button class="link" :aria-pressed="chosen === one.id">{{ one.name }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.createdAt) }}</small><small>{{ stateText(one) }}</small></td>
-        <td class="num"><b>{{ one.installed }}</b> of {{ one.total }}<small v-if="one.failed" class="critical">{{ one.failed }} failed</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Runs">
+        <tbody>
+          <tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
+            <td>
+              <button class="link" :aria-pressed="chosen === one.id">{{ one.name }}</button><small
+                >{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.createdAt) }}</small
+              ><small>{{ stateText(one) }}</small>
+            </td>
+            <td class="num">
+              <b>{{ one.installed }}</b> of {{ one.total
+              }}<small v-if="one.failed" class="critical">{{ one.failed }} failed</small>
+            </td>
+          </tr>
+        </tbody>
+      </table>
       <WaveRun v-if="chosen" :id="chosen" :key="chosen" />
     </div>
     <CredentialList />
@@ -42,6 +66,38 @@ const stateText = (one: WaveRunView) => (one.state === 'running' ? `wave ${one.w
 </template>
 
 <style scoped>
-.head { margin-top: 12px; } .two { display: grid; grid-template-columns: 300px 1fr; gap: 28px; margin-top: 8px; align-items: start; } .list tr { cursor: pointer; } .list .on td { background: var(--act-soft); } .list td:first-child { padding-left: 8px; } .list .num { white-space: nowrap; } .list td { padding-top: 6px; padding-bottom: 6px; }
-small { display: block; font-size: 12.5px; color: var(--ink2); } small.critical { color: var(--critical); }
+.head {
+  margin-top: 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 300px 1fr;
+  gap: 28px;
+  margin-top: 8px;
+  align-items: start;
+}
+.list tr {
+  cursor: pointer;
+}
+.list .on td {
+  background: var(--act-soft);
+}
+.list td:first-child {
+  padding-left: 8px;
+}
+.list .num {
+  white-space: nowrap;
+}
+.list td {
+  padding-top: 6px;
+  padding-bottom: 6px;
+}
+small {
+  display: block;
+  font-size: 12.5px;
+  color: var(--ink2);
+}
+small.critical {
+  color: var(--critical);
+}
 </style>
