@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 import type { BoardDevice, Client, Enrolment, SweepPlanView } from '#contract'
-import type { Facts } from '#core'
+import { installStatus, type Facts } from '#core'
 import { group, signIn, url } from './day'
 
 test.describe.configure({ mode: 'serial' })
@@ -127,13 +127,13 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   const usedUp = await makeKey(page)
   await page.getByRole('region', { name: 'Progress' }).waitFor()
   const wrong = shell(here(usedUp.replace(/\S+$/, 'not-a-key-of-ours'), 'lf-hand-2'))
-  expect(await wrong.ended).toBe(1)
+  expect(await wrong.ended).toBe(installStatus['refused by the server'])
   expect(wrong.said()).toContain('The enrolment key is unknown, used up, expired or revoked')
   await expect(page.getByRole('heading', { name: /a key that does not exist/ })).toBeVisible()
   await expect(page.getByRole('row', { name: /lf-hand-2/ })).toContainText('127.0.0.1')
 
   const taken = shell(here(usedUp, 'LF-Hand-1'))
-  expect(await taken.ended).toBe(1)
+  expect(await taken.ended).toBe(installStatus['refused by the server'])
   expect(taken.said()).toContain('has a device named “lf-hand-1” already')
   const progress = page.getByRole('region', { name: 'Progress' })
   await expect(progress.locator('li.stuck')).toContainText('The name is in use: lf-hand-1')

@@ -1,6 +1,7 @@
 import { parseArgs } from 'node:util'
 import { check } from './install/check'
 import { enroll } from './identity/enroll'
+import { exitStatusOf } from './install/failure'
 import { install, uninstall } from './install/install'
 import { defaultHome } from './install/place'
 import { run } from './run'
@@ -91,6 +92,6 @@ main().then(
   },
   (error: unknown) => {
     process.stderr.write(`custode-agent: ${(error as Error).message}\n`)
-    process.exitCode = 1
+    process.exitCode = exitStatusOf(error)
   },
 )

@@ -10,7 +10,7 @@ beforeAll(async () => {
 afterAll(() => house.close())
 
 describe('what the server does by itself', () => {
-  it.each(['windows', 'silence', 'mendings', 'partitions', 'sweeps', 'waves', 'updates', 'sessions', 'attempts'])(
+  it.each(['windows', 'silence', 'remediations', 'partitions', 'sweeps', 'waves', 'updates', 'sessions', 'attempts'])(
     '%s: a round of it ends well',
     async (name) => {
       const [job] = allJobs(house.pool).filter((each) => each.name === name)

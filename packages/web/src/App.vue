@@ -14,15 +14,11 @@ const inside = computed(() => !route.meta.open && session.person !== null)
 </script>
 
 <template>
-  <p v-if="stuckAt !== null" class="apart" role="status">
-    This place could not be opened: the server is not reached, or it could not answer. Trying again…
-  </p>
+  <p v-if="stuckAt !== null" class="apart" role="status">This place could not be opened: the server is not reached, or it could not answer. Trying again…</p>
   <div v-if="inside" class="frame">
     <TopBar />
     <WatchLine />
-    <p v-if="!connected" class="apart" role="status">
-      The server is not reached; what you see may be old. Trying again…
-    </p>
+    <p v-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
     <main><RouterView :key="route.path" /></main>
     <KeyHelp />
   </div>

@@ -25,6 +25,7 @@ import { rightsScript } from './polkit'
 import { forgetUpdates, starterText } from '../updates/starter'
 import { unitText } from './unit'
 import { needSafe, Refused, type Way } from '../uplink'
+import { InstallError } from './failure'
 import { placeProgram, removeAll, startAtBoot, windowsPlace } from './windows'
 
 const needed = 250e6
@@ -53,7 +54,8 @@ function needRoom(place: Place): void {
   while (!existsSync(folder)) folder = dirname(folder)
   const { bavail, bsize } = statfsSync(folder)
   if (bavail * bsize < needed)
-    throw new Error(
+    throw new InstallError(
+      'disk full',
       `There is no room on this disk: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed.`,
     )
 }
@@ -148,7 +150,8 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   const { root } = options
   const place = placeAt(root)
   const ownRoot = root !== ''
-  if (!ownRoot && process.getuid?.() !== 0) throw new Error('Installing needs root: run the command with sudo.')
+  if (!ownRoot && process.getuid?.() !== 0)
+    throw new InstallError('no rights', 'Installing needs root: run the command with sudo.')
   needRoom(place)
   const isService = serviceManager() === 'systemd' && !ownRoot
   const isRenewed = isService && existsSync(place.unit)

@@ -1,6 +1,6 @@
 import type { Client as SshClient } from 'ssh2'
 import type { DeployNews, DeployOrder } from '#contract/report'
-import type { FailureKind } from '#core'
+import { failureOfStatus } from '#core'
 import { HostKey, keysFirst } from './reach/hostKey'
 import { run, signIn } from './reach/ssh'
 import { Stopped } from './reach/stopped'
@@ -32,15 +32,6 @@ async function lookAround(client: SshClient): Promise<string> {
   return right === 'root' ? '' : 'sudo -n '
 }
 
-/** Kinds of the script's own last words. */
-function failureOf(words: string): FailureKind {
-  if (/no room|No space left/i.test(words)) return 'disk full'
-  if (/not supported|no agent for/i.test(words)) return 'unsupported system'
-  if (/Permission denied|needs root/i.test(words)) return 'no rights'
-  if (/enrolment key|has a device named|already|No site declares/i.test(words)) return 'refused by the server'
-  return 'something else'
-}
-
 async function bring(
   order: DeployOrder,
   way: Way,
@@ -67,7 +58,7 @@ async function bring(
     })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
-      throw new Stopped(failureOf(last), last.replace(/^custode-agent: /, ''))
+      throw new Stopped(failureOfStatus(code), last.replace(/^custode-agent: /, ''))
     }
     return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
   }

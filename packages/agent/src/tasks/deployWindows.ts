@@ -1,5 +1,5 @@
 import type { DeployNews, DeployOrder } from '#contract/report'
-import type { FailureKind } from '#core'
+import { failureOfStatus } from '#core'
 import type { HostKey } from './reach/hostKey'
 import { Stopped } from './reach/stopped'
 import { textOf, type Way } from '../uplink'
@@ -31,13 +31,14 @@ function check(output: string): void {
     )
 }
 
-/** Kinds of the script's own last words. */
-function failureOf(words: string): FailureKind {
-  if (/not enough space|no room/i.test(words)) return 'disk full'
-  if (/no agent for/i.test(words)) return 'unsupported system'
-  if (/administrator|denied/i.test(words)) return 'no rights'
-  if (/enrolment key|has a device named|already|No site declares/i.test(words)) return 'refused by the server'
-  return 'something else'
+/**
+ * Why the script ended: the program's own words, or else the script's, which carry a status, because a script that is
+ * run in somebody's window must not end that with one.
+ */
+function stoppedBy(errors: string, code: number): Stopped {
+  const ended = /custode-agent \[(\d+)\]: ([^\r\n]*)/.exec(errors)
+  const words = /custode-agent: ([^\r\n]*)/.exec(errors)?.[1] ?? ended?.[2] ?? errors.trim().split(/\r?\n/)[0]
+  return new Stopped(failureOfStatus(Number(ended?.[1] ?? code)), words || `the script ended with ${code}`)
 }
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
@@ -63,16 +64,7 @@ export async function bringToWindows(
         installCall(script, order.enrolmentKey, order.name),
         order.within,
       )
-      if (code !== 0) {
-        const words =
-          errors
-            .trim()
-            .split(/\r?\n/)
-            .find((line) => line.includes('custode-agent:')) ??
-          errors.trim().split(/\r?\n/)[0] ??
-          ''
-        throw new Stopped(failureOf(words), words.replace(/^.*custode-agent: /, '') || `the script ended with ${code}`)
-      }
+      if (code !== 0) throw stoppedBy(errors, code)
       return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
     } finally {
       await machine.close(shell)

@@ -9,7 +9,7 @@ import type {
   AlertView,
   HeldView,
   Looked,
-  MendingView,
+  RemediationView,
   Rounds,
   TryView,
 } from './index'
@@ -68,7 +68,7 @@ const held = answerOf<HeldView>({
 })
 
 const action = { verb: Joi.string().valid(...serviceVerbs), service: words }
-const mending = answerOf<MendingView>({
+const remediation = answerOf<RemediationView>({
   ...post,
   id,
   startedAt: instant,
@@ -85,7 +85,7 @@ const mending = answerOf<MendingView>({
     }),
   ),
 })
-export const mendingListSchema = listOf(mending)
+export const remediationListSchema = listOf(remediation)
 
 export const alertListSchema = listOf(answerOf<AlertView>(alert))
 export const heldListSchema = listOf(held)
@@ -98,9 +98,9 @@ export const roundsSchema = answerOf<Rounds>({
   lookedAt: instant,
   todo: alertListSchema,
   working: alertListSchema,
-  mending: mendingListSchema,
+  remediation: remediationListSchema,
   held: heldListSchema,
   settled: alertListSchema,
-  mended: mendingListSchema,
+  mended: remediationListSchema,
 })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })

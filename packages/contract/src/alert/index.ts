@@ -110,7 +110,7 @@ export interface TryView extends ServiceAction {
   text: string
 }
 /** A trouble that an agent is at, or was, before anybody was told. */
-export interface MendingView extends Untold {
+export interface RemediationView extends Untold {
   startedAt: Millis
   tries: TryView[]
 }
@@ -123,10 +123,10 @@ export interface Rounds {
   lookedAt: Millis
   todo: AlertView[]
   working: AlertView[]
-  mending: MendingView[]
+  remediation: RemediationView[]
   held: HeldView[]
   settled: AlertView[]
-  mended: MendingView[]
+  mended: RemediationView[]
 }
 
 export interface Looked {

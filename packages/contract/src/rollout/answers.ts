@@ -1,19 +1,20 @@
 import { deviceKinds, osFamilies, type NewcomerCondition } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
-import type {
-  Decided,
-  EnrolledDevice,
-  EnrolmentAttempt,
-  EnrolmentKeyPage,
-  EnrolmentKeyView,
-  MadeEnrolmentKey,
-  Notice,
-  Revoked,
-  RoleFinding,
-  Seen,
-  StandingRulePreview,
-  StandingRuleView,
+import {
+  refusalCodes,
+  type Decided,
+  type EnrolledDevice,
+  type EnrolmentAttempt,
+  type EnrolmentKeyPage,
+  type EnrolmentKeyView,
+  type MadeEnrolmentKey,
+  type Notice,
+  type Revoked,
+  type RoleFinding,
+  type Seen,
+  type StandingRulePreview,
+  type StandingRuleView,
 } from './index'
 
 const kind = Joi.string().valid(...deviceKinds)
@@ -52,6 +53,7 @@ const attempt = answerOf<EnrolmentAttempt>({
   address: words,
   clockOffset: length,
   outcome: Joi.string().valid('enrolled', 'refused'),
+  code: Joi.string().valid('', ...refusalCodes),
   reason: words,
   device: enrolled.allow(null),
 })

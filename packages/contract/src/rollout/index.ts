@@ -70,6 +70,9 @@ export interface Revoked {
   revoked: boolean
 }
 
+export const refusalCodes = ['unknown-key', 'used-up', 'expired', 'revoked', 'no-place', 'name-in-use'] as const
+export type RefusalCode = (typeof refusalCodes)[number]
+
 /** One knock at the door, and how far the machine has come since. */
 export interface EnrolmentAttempt {
   id: number
@@ -80,6 +83,8 @@ export interface EnrolmentAttempt {
   /** Its clock minus the server's. */
   clockOffset: Millis
   outcome: 'enrolled' | 'refused'
+  /** Why it was refused, for programs; empty when it was not. */
+  code: RefusalCode | ''
   /** Why it was refused, exactly; empty when it was not. */
   reason: string
   device: EnrolledDevice | null

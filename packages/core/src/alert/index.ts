@@ -3,7 +3,7 @@ export {
   type AlertAction,
   type Dismissal,
   type HeldRecord,
-  type Mending,
+  type Remediation,
   type OpenAlert,
   type PostStanding,
   type Situation,

@@ -15,7 +15,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   alert: null,
   held: null,
   dismissed: null,
-  mending: null,
+  remediation: null,
   mayMend: false,
   ...more,
 })
@@ -68,23 +68,23 @@ describe('an alert', () => {
 
   it('waits while something is tried first, and has the true beginning when that did not help', () => {
     expect(doing({ standing: failing(), mayMend: true })).toEqual(['mend'])
-    const mending = { severity: 'critical' as const, began: 5 }
-    expect(doing({ standing: failing(), mayMend: true, mending })).toEqual([])
-    expect(settle(situation({ standing: failing('critical', 9), mending }))).toMatchObject([
-      { do: 'end mending', outcome: 'raised' },
+    const remediation = { severity: 'critical' as const, began: 5 }
+    expect(doing({ standing: failing(), mayMend: true, remediation })).toEqual([])
+    expect(settle(situation({ standing: failing('critical', 9), remediation }))).toMatchObject([
+      { do: 'end remediation', outcome: 'raised' },
       { do: 'raise', began: 5 },
     ])
-    expect(settle(situation({ mending }))).toEqual([{ do: 'end mending', outcome: 'cleared' }])
-    expect(settle(situation({ standing: failing('warning'), mayMend: true, mending }))).toMatchObject([
-      { do: 'change mending', severity: 'warning' },
+    expect(settle(situation({ remediation }))).toEqual([{ do: 'end remediation', outcome: 'cleared' }])
+    expect(settle(situation({ standing: failing('warning'), mayMend: true, remediation }))).toMatchObject([
+      { do: 'change remediation', severity: 'warning' },
     ])
   })
   it('nothing is tried while a window covers the post, nor when it comes out of one, nor once a person was told', () => {
-    const mending = { severity: 'critical' as const, began: 5 }
+    const remediation = { severity: 'critical' as const, began: 5 }
     expect(
-      settle(situation({ standing: failing('critical', 9), mayMend: true, mending, cover: { id: 3 } })),
+      settle(situation({ standing: failing('critical', 9), mayMend: true, remediation, cover: { id: 3 } })),
     ).toMatchObject([
-      { do: 'end mending', outcome: 'held' },
+      { do: 'end remediation', outcome: 'held' },
       { do: 'hold', began: 5 },
     ])
     expect(
@@ -104,14 +104,14 @@ describe('an alert', () => {
       fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
         let alert: Situation['alert'] = null
         let held: Situation['held'] = null
-        let mending: Situation['mending'] = null
+        let remediation: Situation['remediation'] = null
         steps.forEach(({ level, cover, watched, mayMend }, at) => {
           const now = situation({
             standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null,
             cover: cover ? { id: cover as number } : null,
             alert,
             held,
-            mending,
+            remediation,
             mayMend,
           })
           for (const action of settle(now)) {
@@ -129,14 +129,14 @@ describe('an alert', () => {
             if (action.do === 'change held') held = { ...held!, severity: action.severity }
             if (action.do === 'end held') held = null
             if (action.do === 'mend') {
-              expect(cover ?? alert ?? held ?? mending).toBeNull()
-              mending = { severity: action.severity, began: action.began }
+              expect(cover ?? alert ?? held ?? remediation).toBeNull()
+              remediation = { severity: action.severity, began: action.began }
             }
-            if (action.do === 'change mending') mending = { ...mending!, severity: action.severity }
-            if (action.do === 'end mending') mending = null
+            if (action.do === 'change remediation') remediation = { ...remediation!, severity: action.severity }
+            if (action.do === 'end remediation') remediation = null
           }
-          expect([alert, held, mending].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
-          expect(settle({ ...now, alert, held, mending })).toEqual([])
+          expect([alert, held, remediation].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
+          expect(settle({ ...now, alert, held, remediation })).toEqual([])
         })
       }),
     )

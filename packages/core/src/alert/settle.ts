@@ -19,7 +19,7 @@ export interface HeldRecord {
   began: Millis
 }
 /** Something is tried before anybody is told. */
-export interface Mending {
+export interface Remediation {
   severity: Severity
   began: Millis
 }
@@ -37,8 +37,8 @@ export type AlertAction =
   | { do: 'change held'; severity: Severity; evidence: Evidence | null }
   | { do: 'end held'; outcome: 'raised' | 'cleared' | 'passed on' | 'not watched any more' }
   | { do: 'mend'; severity: Severity; began: Millis; evidence: Evidence | null }
-  | { do: 'change mending'; severity: Severity; evidence: Evidence | null }
-  | { do: 'end mending'; outcome: 'raised' | 'cleared' | 'held' | 'not watched any more' }
+  | { do: 'change remediation'; severity: Severity; evidence: Evidence | null }
+  | { do: 'end remediation'; outcome: 'raised' | 'cleared' | 'held' | 'not watched any more' }
 
 export interface Situation {
   standing: PostStanding | null
@@ -47,7 +47,7 @@ export interface Situation {
   alert: OpenAlert | null
   held: HeldRecord | null
   dismissed: Dismissal | null
-  mending: Mending | null
+  remediation: Remediation | null
   /** There is still something to try, or to wait for, before a person is told. */
   mayMend: boolean
 }
@@ -60,19 +60,19 @@ export interface Situation {
  * window
  * covers the post, because somebody is at work there, and nothing once a person was told.
  */
-export function settle({ standing, cover, alert, held, dismissed, mending, mayMend }: Situation): AlertAction[] {
+export function settle({ standing, cover, alert, held, dismissed, remediation, mayMend }: Situation): AlertAction[] {
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
     const because = standing === null ? 'not watched any more' : 'cleared'
     if (alert) actions.push({ do: 'close', because })
     if (held) actions.push({ do: 'end held', outcome: because })
-    if (mending) actions.push({ do: 'end mending', outcome: because })
+    if (remediation) actions.push({ do: 'end remediation', outcome: because })
     return actions
   }
   const { level, evidence } = standing
   const began = standing.began!
   if (alert) {
-    if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
+    if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
     if (held) actions.push({ do: 'end held', outcome: 'raised' })
     if (alert.severity !== level) actions.push({ do: 'change', severity: level, evidence })
     return actions
@@ -82,33 +82,33 @@ export function settle({ standing, cover, alert, held, dismissed, mending, mayMe
       if (held.severity !== level) actions.push({ do: 'change held', severity: level, evidence })
       return actions
     }
-    if (mending) actions.push({ do: 'end mending', outcome: 'held' })
+    if (remediation) actions.push({ do: 'end remediation', outcome: 'held' })
     if (held) actions.push({ do: 'end held', outcome: 'passed on' })
     else if (isDismissed(dismissed, began, level)) return actions
     actions.push({
       do: 'hold',
       windowId: cover.id,
       severity: level,
-      began: held?.began ?? mending?.began ?? began,
+      began: held?.began ?? remediation?.began ?? began,
       evidence,
     })
     return actions
   }
   if (!held && isDismissed(dismissed, began, level)) {
-    if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
+    if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
     return actions
   }
   if (mayMend && !held) {
-    if (!mending) actions.push({ do: 'mend', severity: level, began, evidence })
-    else if (mending.severity !== level) actions.push({ do: 'change mending', severity: level, evidence })
+    if (!remediation) actions.push({ do: 'mend', severity: level, began, evidence })
+    else if (remediation.severity !== level) actions.push({ do: 'change remediation', severity: level, evidence })
     return actions
   }
-  if (mending) actions.push({ do: 'end mending', outcome: 'raised' })
+  if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
   actions.push({
     do: 'raise',
     severity: level,
-    began: held?.began ?? mending?.began ?? began,
+    began: held?.began ?? remediation?.began ?? began,
     evidence,
     fromHeld: held !== null,
   })

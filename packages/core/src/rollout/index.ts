@@ -26,7 +26,9 @@ export { byVersion } from './version'
 export {
   cutIntoWaves,
   failureKinds,
+  failureOfStatus,
   hourAllowed,
+  installStatus,
   nextTurn,
   type FailureKind,
   type MachineState,

@@ -1,5 +1,5 @@
 export { loadContext, readFacts } from './context'
-export { hearService } from './mending'
+export { hearService } from './remediation'
 export { askAgent, triedText } from './tries'
 export { Engine, readDeviceKey } from './ingest'
 export { rosterMark, settingsOf } from './settings'

@@ -13,7 +13,7 @@ import {
   type EffectiveWatch,
   type Evidence,
   type HeldRecord,
-  type Mending,
+  type Remediation,
   type Millis,
   type OpenAlert,
   type Try,
@@ -25,7 +25,7 @@ import type { DeviceContext } from './types'
 interface Alerting {
   alerts: Map<string, OpenAlert & { id: number; kind: string }>
   held: Map<string, HeldRecord & { id: number; kind: string; evidence: Evidence | null }>
-  mending: Map<string, Mending & { id: number; kind: string; startedAt: Millis }>
+  remediation: Map<string, Remediation & { id: number; kind: string; startedAt: Millis }>
   dismissed: Map<string, Dismissal>
 }
 
@@ -49,9 +49,9 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
     `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held where device_id = $1 and ended_at is null`,
     [deviceId],
   )
-  const mending = await rows<Row & { started_at: Millis }>(
+  const remediation = await rows<Row & { started_at: Millis }>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from mending where device_id = $1 and ended_at is null`,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation where device_id = $1 and ended_at is null`,
     [deviceId],
   )
   const last = await rows<Row & { close_reason: string }>(
@@ -79,8 +79,8 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
         },
       ]),
     ),
-    mending: new Map(
-      mending.map((row) => [
+    remediation: new Map(
+      remediation.map((row) => [
         key(row),
         { id: row.id, severity: row.severity, began: row.began, kind: row.kind, startedAt: row.started_at },
       ]),
@@ -129,7 +129,7 @@ async function apply(
   const rule = () => JSON.stringify(ruleOf(effective!))
   let endedHeld: number | null = null
   let fromWindow: number | null = null
-  let endedMending: number | null = null
+  let endedRemediation: number | null = null
   for (const action of actions) {
     switch (action.do) {
       case 'raise': {
@@ -154,9 +154,9 @@ async function apply(
         const { id } = row!
         alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
-        if (endedMending !== null) {
-          await tx.query('update mending set alert_id = $2 where id = $1', [endedMending, id])
-          for (const one of await triesOf(tx, endedMending)) await entry(tx, id, one.at, one.what, one.text)
+        if (endedRemediation !== null) {
+          await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
+          for (const one of await triesOf(tx, endedRemediation)) await entry(tx, id, one.at, one.what, one.text)
         }
         await entry(tx, id, at, action.fromHeld ? 'raised at the end of maintenance' : 'raised', action.evidence?.text)
         break
@@ -234,7 +234,7 @@ async function apply(
         const row = await firstRow<{ id: number }>(
           tx,
           `
-          insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
+          insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
           values ($1, $2, $3, $4, $5, $6, $7, $7, $8, $9) returning id`,
           [
             deviceId,
@@ -248,38 +248,48 @@ async function apply(
             rule(),
           ],
         )
-        alerting.mending.set(key, { id: row!.id, kind, startedAt: now, severity: action.severity, began: action.began })
+        alerting.remediation.set(key, {
+          id: row!.id,
+          kind,
+          startedAt: now,
+          severity: action.severity,
+          began: action.began,
+        })
         break
       }
-      case 'change mending': {
-        const mending = alerting.mending.get(key)!
-        await tx.query('update mending set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
-          mending.id,
+      case 'change remediation': {
+        const remediation = alerting.remediation.get(key)!
+        await tx.query('update remediation set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
+          remediation.id,
           action.severity,
           action.evidence && JSON.stringify(action.evidence),
         ])
-        mending.severity = action.severity
+        remediation.severity = action.severity
         break
       }
-      case 'end mending': {
-        const { id } = alerting.mending.get(key)!
+      case 'end remediation': {
+        const { id } = alerting.remediation.get(key)!
         await callOff(
           tx,
           id,
           at,
           `called off: ${{ cleared: 'it was well by itself', raised: 'a person was told', held: 'maintenance began' }[action.outcome as string] ?? action.outcome}`,
         )
-        await tx.query('update mending set ended_at = $2, outcome = $3 where id = $1', [id, time(at), action.outcome])
-        alerting.mending.delete(key)
-        endedMending = id
+        await tx.query('update remediation set ended_at = $2, outcome = $3 where id = $1', [
+          id,
+          time(at),
+          action.outcome,
+        ])
+        alerting.remediation.delete(key)
+        endedRemediation = id
         break
       }
     }
   }
 }
 
-/** What was tried in a mending, as entries of the alert that it led to. */
-async function triesOf(tx: Db, mendingId: number): Promise<{ at: Millis; what: string; text: string }[]> {
+/** What was tried in a remediation, as entries of the alert that it led to. */
+async function triesOf(tx: Db, remediationId: number): Promise<{ at: Millis; what: string; text: string }[]> {
   const tries = await rows<{
     at: Millis
     verb: string
@@ -291,8 +301,8 @@ async function triesOf(tx: Db, mendingId: number): Promise<{ at: Millis; what: s
   }>(
     tx,
     `
-    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where mending_id = $1 order by id`,
-    [mendingId],
+    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where remediation_id = $1 order by id`,
+    [remediationId],
   )
   return tries.map((one) => ({
     at: one.at,
@@ -337,12 +347,12 @@ export async function settlePosts(
     ...failing,
     ...alerting.alerts.keys(),
     ...alerting.held.keys(),
-    ...alerting.mending.keys(),
+    ...alerting.remediation.keys(),
   ])) {
     const watch = active.get(splitPostKey(key).watch)
     const post = state.get(key)
     // What another kind of watch under the same key has left open is not this one's: that is watched no more.
-    const others = [alerting.alerts, alerting.held, alerting.mending].some(
+    const others = [alerting.alerts, alerting.held, alerting.remediation].some(
       (open) => open.has(key) && open.get(key)!.kind !== watch?.kind,
     )
     if (watch && others) {
@@ -352,7 +362,7 @@ export async function settlePosts(
         alert: alerting.alerts.get(key) ?? null,
         held: alerting.held.get(key) ?? null,
         dismissed: null,
-        mending: alerting.mending.get(key) ?? null,
+        remediation: alerting.remediation.get(key) ?? null,
         mayMend: false,
       })
       await apply(tx, context, alerting, key, left, at, now)
@@ -372,10 +382,10 @@ export async function settlePosts(
       alert: alerting.alerts.get(key) ?? null,
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
-      mending: alerting.mending.get(key) ?? null,
+      remediation: alerting.remediation.get(key) ?? null,
       mayMend:
         mendable.has(key) &&
-        stillTrying({ ...context, state }, key, tries, alerting.mending.get(key)?.startedAt ?? now, now) !== null,
+        stillTrying({ ...context, state }, key, tries, alerting.remediation.get(key)?.startedAt ?? now, now) !== null,
     })
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at, now)

@@ -16,7 +16,7 @@ import { windowOf, type WindowRow } from '../store/windows'
 import { announce } from '../live'
 import { eachAlone } from './alone'
 import { loadContext } from './context'
-import { turnMendings } from './mending'
+import { turnRemediations } from './remediation'
 import { reconsiderAll } from './reconsider'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
@@ -210,7 +210,7 @@ export function engineJobs(pool: Pool): Job[] {
   return [
     { name: 'windows', every: second, work: (now) => turnWindows(pool, now) },
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
-    { name: 'mendings', every: second, work: (now) => turnMendings(pool, now) },
+    { name: 'remediations', every: second, work: (now) => turnRemediations(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
   ]
 }

@@ -1,8 +1,8 @@
 import type { ServiceNews } from '#contract'
 import {
   answerWithin,
-  longestMending,
-  mendingStep,
+  longestRemediation,
+  remediationStep,
   minute,
   postKey,
   responseOf,
@@ -11,7 +11,7 @@ import {
   triesCountFor,
   type DeviceId,
   type Millis,
-  type MendingStep,
+  type RemediationStep,
   type Response,
   type ServiceAction,
   type Try,
@@ -26,7 +26,7 @@ export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promis
     db,
     `
     select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`,
-    [deviceId, time(now - triesCountFor - longestMending)],
+    [deviceId, time(now - triesCountFor - longestRemediation)],
   )
   const tries = new Map<string, Try[]>()
   for (const { watch, instance, ...one } of found) {
@@ -43,7 +43,7 @@ export function stillTrying(
   tries: ReadonlyMap<string, readonly Try[]>,
   startedAt: Millis,
   now: Millis,
-): { response: Response; step: MendingStep } | null {
+): { response: Response; step: RemediationStep } | null {
   const { watch, instance } = splitPostKey(key)
   const effective = context.roster.find((one) => one.key === watch && one.standing === 'active')
   const post = context.state.get(key)
@@ -51,7 +51,7 @@ export function stillTrying(
   if (!response || !post) return null
   // Devices that report every few seconds are late now and then; that is no reason to give up on them.
   const gap = Math.max(minute, silentIntervals * (context.reportedInterval ?? context.interval))
-  const step = mendingStep(
+  const step = remediationStep(
     response,
     tries.get(key) ?? [],
     post,
@@ -65,7 +65,7 @@ export interface Asked {
   watch: string
   instance: string
   action: ServiceAction
-  from: { mendingId: number } | { alertId: number; personId: number }
+  from: { remediationId: number } | { alertId: number; personId: number }
 }
 
 /** Puts the order up for the device, with the record of it. */
@@ -78,7 +78,7 @@ export async function askAgent(
   const taskId = await addTask(tx, device.id, { kind: 'service', ...action }, now + answerWithin)
   await tx.query(
     `
-    insert into response (device_id, client_id, watch, instance, verb, service, person_id, alert_id, mending_id, task_id, at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+    insert into response (device_id, client_id, watch, instance, verb, service, person_id, alert_id, remediation_id, task_id, at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
     [
       device.id,
       device.clientId,
@@ -88,7 +88,7 @@ export async function askAgent(
       action.service,
       'personId' in from ? from.personId : null,
       'alertId' in from ? from.alertId : null,
-      'mendingId' in from ? from.mendingId : null,
+      'remediationId' in from ? from.remediationId : null,
       taskId,
       time(now),
     ],
@@ -96,13 +96,15 @@ export async function askAgent(
 }
 
 /** An order that the agent has not fetched yet goes nowhere; what it is at is let finish. */
-export async function callOff(tx: Db, mendingId: number, now: Millis, reason: string): Promise<void> {
+export async function callOff(tx: Db, remediationId: number, now: Millis, reason: string): Promise<void> {
   const called = await takeBack(
     tx,
     (
-      await rows<{ task_id: number }>(tx, `select task_id from response where mending_id = $1 and state = 'asked'`, [
-        mendingId,
-      ])
+      await rows<{ task_id: number }>(
+        tx,
+        `select task_id from response where remediation_id = $1 and state = 'asked'`,
+        [remediationId],
+      )
     ).map((one) => one.task_id),
   )
   await tx.query(`update response set state = 'failed', ended_at = $2, reason = $3 where task_id = any($1)`, [

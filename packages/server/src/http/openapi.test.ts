@@ -46,7 +46,7 @@ describe('the description of the API', () => {
       'lookedAt',
       'todo',
       'working',
-      'mending',
+      'remediation',
       'held',
       'settled',
       'mended',

@@ -231,7 +231,7 @@ export async function openTwoClients(): Promise<TwoClients> {
     ],
   )
   await pool.query(
-    `insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
     [device.id, one],
   )
   await pool.query(
@@ -239,7 +239,7 @@ export async function openTwoClients(): Promise<TwoClients> {
     [id.alert],
   )
   await pool.query(
-    `insert into mending (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from mending where device_id = $1`,
+    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from remediation where device_id = $1`,
     [device.id],
   )
   // Of their own client, and with something of the other in it: a device that was in it went there since.

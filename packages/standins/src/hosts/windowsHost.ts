@@ -3,6 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http'
 import { createServer } from 'node:https'
 import { join } from 'node:path'
 import { XMLParser } from 'fast-xml-parser'
+import { installStatus } from '#core'
 import { selfSigned } from '../certificates'
 import type { Trouble } from './sshHost'
 
@@ -40,7 +41,11 @@ async function run(host: WindowsHost, script: string, installed: Installed): Pro
       await installed(host, { server, key, name: name || `win-${host.address.split('.').pop()}` })
       return { code: 0, output: 'The agent runs, and starts at boot.\r\n', errors: '' }
     } catch (error) {
-      return { code: 1, output: '', errors: `custode-agent: ${(error as Error).message}\r\n` }
+      return {
+        code: 1,
+        output: '',
+        errors: `custode-agent: ${(error as Error).message}\r\ncustode-agent [${installStatus['refused by the server']}]: it was not installed\r\n`,
+      }
     }
   }
   if (script.includes('Win32_OperatingSystem'))

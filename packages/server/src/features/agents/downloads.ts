@@ -1,5 +1,6 @@
 import { createReadStream, existsSync, statSync } from 'node:fs'
 import { join } from 'node:path'
+import { installStatus } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
@@ -12,8 +13,9 @@ export function installScript({ url: server, ca }: PublicAddress, digests: Reado
   return `#!/bin/sh
 # Installs the Custode agent. Usage: sh -s -- KEY [--name NAME] [--look-only] [--ca FILE] [--proxy URL]
 set -eu
-fail() { echo "custode-agent: $1" >&2; exit 1; }
-[ $# -ge 1 ] || fail 'the key is missing: copy the whole command'
+# By its status whoever runs it from elsewhere knows why it ended.
+fail() { echo "custode-agent: $2" >&2; exit "$1"; }
+[ $# -ge 1 ] || fail 64 'the key is missing: copy the whole command'
 key=$1
 shift
 # The program reads these, too; the download needs them before it is there.
@@ -22,13 +24,13 @@ for word; do
   case $before in --ca) ca=$word ;; --proxy) https_proxy=$word; export https_proxy ;; esac
   before=$word
 done
-[ "$(uname -s)" = Linux ] || fail "this system is not supported: $(uname -s)"
+[ "$(uname -s)" = Linux ] || fail ${installStatus['unsupported system']} "this system is not supported: $(uname -s)"
 case "$(uname -m)" in
 ${architectures
   .filter((one) => known.includes(one))
   .map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`)
   .join('\n')}
-  *) fail "this server has no agent for $(uname -m)";;
+  *) fail ${installStatus['unsupported system']} "this server has no agent for $(uname -m)";;
 esac
 # The program is tried from where it is unpacked, and not everywhere may programs run.
 folder=
@@ -39,7 +41,7 @@ for place in "\${TMPDIR:-/tmp}" /var/tmp /usr/local/lib "\${HOME:-/root}"; do
   rm -rf "$folder"
   folder=
 done
-[ -n "$folder" ] || fail 'no folder was found here in which programs may run (noexec): mount /var/tmp without it, or set TMPDIR'
+[ -n "$folder" ] || fail 1 'no folder was found here in which programs may run (noexec): mount /var/tmp without it, or set TMPDIR'
 trap 'rm -rf "$folder"' EXIT
 file="$folder/custode-agent.gz"
 ${
@@ -56,17 +58,17 @@ fi
 }from='${server}/agent/custode-agent-linux-'$arch'.gz'
 if command -v curl >/dev/null; then fetch() { curl -fsS --proto '=${new URL(server).protocol.slice(0, -1)}' \${ca:+--cacert "$ca"} "$from" -o "$file"; }
 elif command -v wget >/dev/null; then fetch() { wget -q \${ca:+--ca-certificate="$ca"} "$from" -O "$file"; }
-else fail 'neither curl nor wget is here: install one of them'
+else fail 1 'neither curl nor wget is here: install one of them'
 fi
 # A server that is being restarted is back within seconds, and the download begins anew.
 tries=1
 until fetch; do
-  [ $tries -lt 6 ] || fail 'the server is not reached from here: ${server}'
+  [ $tries -lt 6 ] || fail 1 'the server is not reached from here: ${server}'
   tries=$((tries + 1))
   sleep 3
 done
-echo "$digest  $file" | sha256sum --check --status || fail 'the download is damaged: try again'
-gunzip "$file" || fail 'there is no room to unpack the agent in '"$folder"
+echo "$digest  $file" | sha256sum --check --status || fail 1 'the download is damaged: try again'
+gunzip "$file" || fail ${installStatus['disk full']} 'there is no room to unpack the agent in '"$folder"
 chmod 755 "$folder/custode-agent"
 CUSTODE_AGENT_KEY=$key "$folder/custode-agent" install --server '${server}' "$@"
 `
@@ -79,12 +81,12 @@ export function installPowershell({ url: server, ca }: PublicAddress, digest: st
 param([Parameter(Mandatory)][string] $Key, [string] $Name, [switch] $LookOnly)
 $ErrorActionPreference = 'Stop'
 $ProgressPreference = 'SilentlyContinue'
-function Fail([string] $text) { throw "custode-agent: $text" }
+function Fail([int] $status, [string] $text) { throw "custode-agent [$status]: $text" }
 $me = [Security.Principal.WindowsPrincipal][Security.Principal.WindowsIdentity]::GetCurrent()
-if (-not $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator)) { Fail 'run this in a PowerShell as administrator' }
+if (-not $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator)) { Fail ${installStatus['no rights']} 'run this in a PowerShell as administrator' }
 $digests = @{ ${digest === null ? '' : `'AMD64' = '${digest}'`} }
 $digest = $digests[$env:PROCESSOR_ARCHITECTURE]
-if (-not $digest) { Fail "this server has no agent for Windows on $env:PROCESSOR_ARCHITECTURE" }
+if (-not $digest) { Fail ${installStatus['unsupported system']} "this server has no agent for Windows on $env:PROCESSOR_ARCHITECTURE" }
 $folder = Join-Path ([IO.Path]::GetTempPath()) ([IO.Path]::GetRandomFileName())
 New-Item -ItemType Directory $folder | Out-Null
 try {
@@ -92,9 +94,9 @@ try {
   # A server that is being restarted is back within seconds, and the download begins anew.
   for ($try = 1; ; $try++) {
     try { Invoke-WebRequest -UseBasicParsing '${server}/agent/${windowsFile}' -OutFile $file; break }
-    catch { if ($try -ge 6) { Fail 'the server is not reached from here: ${server}' }; Start-Sleep 3 }
+    catch { if ($try -ge 6) { Fail 1 'the server is not reached from here: ${server}' }; Start-Sleep 3 }
   }
-  if ((Get-FileHash -Algorithm SHA256 $file).Hash -ne $digest) { Fail 'the download is damaged: try again' }
+  if ((Get-FileHash -Algorithm SHA256 $file).Hash -ne $digest) { Fail 1 'the download is damaged: try again' }
   $program = Join-Path $folder 'custode-agent.exe'
   $packed = [IO.File]::OpenRead($file)
   $unpacked = [IO.File]::Create($program)
@@ -114,7 +116,7 @@ ${ca.trim()}
 }  if ($Name) { $words += '--name', $Name }
   if ($LookOnly) { $words += '--look-only' }
   & $program @words
-  if ($LASTEXITCODE -ne 0) { Fail 'it was not installed; the line above says why' }
+  if ($LASTEXITCODE -ne 0) { Fail $LASTEXITCODE 'it was not installed; the line above says why' }
 } finally {
   Remove-Item Env:CUSTODE_AGENT_KEY -ErrorAction SilentlyContinue
   Remove-Item -Recurse -Force $folder

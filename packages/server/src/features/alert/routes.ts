@@ -6,7 +6,7 @@ import {
   alertRespondSchema,
   heldListSchema,
   lookedSchema,
-  mendingListSchema,
+  remediationListSchema,
   roundsSchema,
   type AlertEntry,
   type AlertPage,
@@ -21,13 +21,13 @@ import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, ofClients, type Viewer } from '../access'
 import { needDevice } from '../estate'
-import { alertSelect, heldSelect, mendingViews, type AlertRow, type HeldRow } from './views'
+import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
 const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
 
 async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
   const mine = `and ${ofClients('a.client_id', 1)}`
-  const [unclosed, held, settled, mending, mended] = await Promise.all([
+  const [unclosed, held, settled, remediation, mended] = await Promise.all([
     rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [
       viewer.clientIds,
     ]),
@@ -41,12 +41,12 @@ async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
       `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`,
       [viewer.clientIds, time(viewer.lookedAt)],
     ),
-    mendingViews(
+    remediationViews(
       pool,
       `where m.ended_at is null and ${ofClients('m.client_id', 1)} order by m.started_at desc limit 1000`,
       [viewer.clientIds],
     ),
-    mendingViews(
+    remediationViews(
       pool,
       `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc limit 200`,
       [viewer.clientIds, time(viewer.lookedAt)],
@@ -56,7 +56,7 @@ async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
     lookedAt: viewer.lookedAt,
     todo: unclosed.filter((one) => one.status === 'open'),
     working: unclosed.filter((one) => one.status === 'taken'),
-    mending,
+    remediation,
     held,
     settled,
     mended,
@@ -226,13 +226,13 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
   })
   route(app, {
     method: 'GET',
-    url: '/api/devices/:id/mendings',
+    url: '/api/devices/:id/remediations',
     access: 'contact',
     summary: 'What the agent of a device put right, or tried to, newest first',
-    answer: mendingListSchema,
+    answer: remediationListSchema,
     async handle({ viewer, id }) {
       await needDevice(pool, viewer, id())
-      return mendingViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
+      return remediationViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
     },
   })
   route(app, {

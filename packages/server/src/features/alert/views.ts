@@ -1,4 +1,4 @@
-import type { AlertView, HeldView, MendingView, TryView } from '#contract'
+import type { AlertView, HeldView, RemediationView, TryView } from '#contract'
 import { silentIntervals } from '#core'
 import { rows, type Db } from '../../db'
 import { triedText } from '../../engine'
@@ -38,33 +38,33 @@ export const heldSelect = `
 
 export type HeldRow = HeldView
 
-const mendingSelect = `
+const remediationSelect = `
   select m.id, m.device_id as "deviceId", d.name as "deviceName", m.client_id as "clientId", c.name as "clientName", s.name as "siteName", m.watch, m.instance, m.severity, m.began,
          m.started_at as "startedAt", m.ended_at as "endedAt", m.outcome, m.alert_id as "alertId",
          case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence) else m.evidence end as evidence, m.rule, ${freshness}
-  from mending m
+  from remediation m
   join device d on d.id = m.device_id
   join client c on c.id = m.client_id
   join site s on s.id = d.site_id
   left join post_state p on p.device_id = m.device_id and p.watch = m.watch and p.instance = m.instance`
 
-type TryRow = Omit<TryView, 'text'> & { mendingId: number; before: string; after: string; reason: string }
+type TryRow = Omit<TryView, 'text'> & { remediationId: number; before: string; after: string; reason: string }
 
 /** What agents are or were at, with each try. @param where and order, in the text of this program alone */
-export async function mendingViews(db: Db, where: string, values: unknown[]): Promise<MendingView[]> {
-  const found = await rows<Omit<MendingView, 'tries'>>(db, `${mendingSelect} ${where}`, values)
+export async function remediationViews(db: Db, where: string, values: unknown[]): Promise<RemediationView[]> {
+  const found = await rows<Omit<RemediationView, 'tries'>>(db, `${remediationSelect} ${where}`, values)
   if (!found.length) return []
   const tries = await rows<TryRow>(
     db,
     `
-    select mending_id as "mendingId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where mending_id = any($1) order by id`,
+    select remediation_id as "remediationId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where remediation_id = any($1) order by id`,
     [found.map((one) => one.id)],
   )
   return found.map((one) => ({
     ...one,
     tries: tries
-      .filter((row) => row.mendingId === one.id)
-      .map(({ mendingId: _of, before, after, reason, ...row }) => ({
+      .filter((row) => row.remediationId === one.id)
+      .map(({ remediationId: _of, before, after, reason, ...row }) => ({
         ...row,
         text: triedText({ before, after, reason }),
       })),

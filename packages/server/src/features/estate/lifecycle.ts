@@ -62,7 +62,7 @@ async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
       await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])
     ).map((one) => one.task_id),
   )
-  await tx.query(`update mending set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [
+  await tx.query(`update remediation set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [
     id,
     reason,
   ])
@@ -95,7 +95,10 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
     // What is open goes along; what is over stays in the books of the client where it happened.
     await tx.query(`update alert set client_id = $2 where device_id = $1 and status <> 'closed'`, [id, site.client_id])
     await tx.query('update held set client_id = $2 where device_id = $1 and ended_at is null', [id, site.client_id])
-    await tx.query('update mending set client_id = $2 where device_id = $1 and ended_at is null', [id, site.client_id])
+    await tx.query('update remediation set client_id = $2 where device_id = $1 and ended_at is null', [
+      id,
+      site.client_id,
+    ])
   }
   await reconsider(tx, id, Date.now())
   await audit(tx, {
@@ -179,7 +182,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
       { at: 'from', message: 'merged already' },
     ])
   await closeAll(tx, from, 'merged')
-  for (const table of ['report', 'post_change', 'alert', 'held', 'mending', 'response'] as const)
+  for (const table of ['report', 'post_change', 'alert', 'held', 'remediation', 'response'] as const)
     await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.
   await tx.query(

@@ -1,4 +1,4 @@
-import type { AlertView, BoardDevice, HeldView, MendingView } from '#contract'
+import type { AlertView, BoardDevice, HeldView, RemediationView } from '#contract'
 import { watchKinds, type Collector } from '#core'
 import { clockText, exactText, shortText } from '../format/time'
 
@@ -61,7 +61,7 @@ export function updatesDoubt(
 }
 
 /** The same for a post that is told of as failing now; what is over was seen to be over. */
-export function postDoubt(row: AlertView | HeldView | MendingView): Doubt | null {
+export function postDoubt(row: AlertView | HeldView | RemediationView): Doubt | null {
   const isOver = ('status' in row ? row.closedAt : row.endedAt) !== null
   const kind = watchKinds.get(row.rule.kind)
   if (isOver || row.readAt === null || kind?.subject === 'silence') return null

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { alertWords, mendingWords } from './alertWords'
+import { alertWords, remediationWords } from './alertWords'
 
 const words = (kind: string, instance: string, text: string) => {
   const { strong, rest } = alertWords({
@@ -58,6 +58,6 @@ describe('what an agent tries before anybody is told', () => {
     [[tried('failed'), tried('failed')], 'raised', 'its agent could not start nginx, try 2'],
     [[], 'held', 'nothing was tried'],
   ] as const)('%j, %s: %s', (tries, outcome, words) => {
-    expect(mendingWords({ tries: [...tries], outcome })).toBe(words)
+    expect(remediationWords({ tries: [...tries], outcome })).toBe(words)
   })
 })

@@ -1,4 +1,4 @@
-import type { AlertRule, MendingView, TryView } from '#contract'
+import type { AlertRule, RemediationView, TryView } from '#contract'
 import type { Evidence } from '#core'
 
 export interface AlertWords {
@@ -61,7 +61,7 @@ const after = {
 } as const
 
 /** What its agent is at, or was. */
-export function mendingWords({ tries, outcome }: Pick<MendingView, 'tries' | 'outcome'>): string {
+export function remediationWords({ tries, outcome }: Pick<RemediationView, 'tries' | 'outcome'>): string {
   const last = tries.at(-1)
   if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'well by itself'
   if (!last) return outcome === null ? 'its agent is asked next' : 'nothing was tried'

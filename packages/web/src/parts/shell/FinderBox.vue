@@ -48,23 +48,10 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => input.value?.focus()
 
 <template>
   <div class="find" role="search">
-    <input
-      ref="input"
-      v-model="words"
-      placeholder="Find a device, alert, rule"
-      aria-label="Find"
-      @focus="open = true"
-      @blur="open = false"
-      @keydown.down.prevent="move(1)"
-      @keydown.up.prevent="move(-1)"
-      @keydown.enter="enter"
-      @keydown.esc="input?.blur()"
-    />
+    <input ref="input" v-model="words" placeholder="Find a device, alert, rule" aria-label="Find" @focus="open = true" @blur="open = false" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter="enter" @keydown.esc="input?.blur()" />
     <kbd v-if="!open">/</kbd>
     <ul v-if="open && words.trim()">
-      <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)">
-        <b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span>
-      </li>
+      <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)"><b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span></li>
       <li v-if="!found.length && answered === words" class="muted">Nothing has “{{ words }}” in its name.</li>
     </ul>
   </div>

@@ -23,11 +23,8 @@ useKeys('Everywhere', [
 
 <template>
   <ElDialog v-model="open" title="Keys" width="460">
-    <section v-for="group in groups" :key="group.place">
-      <h3>{{ group.place }}</h3>
-      <p v-for="one in group.keys" :key="one.key">
-        <kbd>{{ one.key }}</kbd> {{ one.does }}
-      </p>
+    <section v-for="group in groups" :key="group.place"><h3>{{ group.place }}</h3>
+      <p v-for="one in group.keys" :key="one.key"><kbd>{{ one.key }}</kbd> {{ one.does }}</p>
     </section>
   </ElDialog>
 </template>

@@ -5,6 +5,4 @@ import { age, exactText } from '../format/time'
 defineProps<{ at: Millis; zone?: string }>()
 </script>
 
-<template>
-  <time :datetime="new Date(at).toISOString()" :title="exactText(at, zone)">{{ age(at) }}</time>
-</template>
+<template><time :datetime="new Date(at).toISOString()" :title="exactText(at, zone)">{{ age(at) }}</time></template>

@@ -5,9 +5,7 @@ import type { Doubt } from '../data/known'
 defineProps<{ doubt: Doubt | null }>()
 </script>
 
-<template>
-  <span v-if="doubt" class="doubt" :title="doubt.title">{{ doubt.text }}</span>
-</template>
+<template><span v-if="doubt" class="doubt" :title="doubt.title">{{ doubt.text }}</span></template>
 
 <style scoped>
 .doubt {

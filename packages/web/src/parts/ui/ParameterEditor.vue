@@ -87,28 +87,17 @@ function save(): void {
 
 <template>
   <form class="editor" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
-    <label
-      ><b>{{ parameter.label }}</b>
+    <label><b>{{ parameter.label }}</b>
       <select v-if="parameter.type === 'choice'" v-model="text" autofocus>
         <option v-for="choice in parameter.choices" :key="choice" :value="choice">{{ choice || 'any' }}</option>
       </select>
-      <textarea
-        v-else-if="parameter.type === 'patterns'"
-        v-model="text"
-        rows="4"
-        spellcheck="false"
-        autofocus
-        class="mono"
-      />
+      <textarea v-else-if="parameter.type === 'patterns'" v-model="text" rows="4" spellcheck="false" autofocus class="mono" />
       <input v-else v-model="text" spellcheck="false" autofocus :aria-invalid="!!fault" />
     </label>
     <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
     <slot />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <div class="row">
-      <button class="btn main" :disabled="!!fault">Use</button
-      ><button type="button" class="btn" @click="emit('cancel')">Leave</button>
-    </div>
+    <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Leave</button></div>
   </form>
 </template>
 

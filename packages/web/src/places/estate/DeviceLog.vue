@@ -26,35 +26,11 @@ const colour = (one: DeviceEvent) =>
 </script>
 
 <template>
-  <p class="sentence">
-    Entries at
-    <select v-model="level" aria-label="Level">
-      <option v-for="one in logLevels" :key="one" :value="one">
-        {{ one === 'debug' ? 'any level' : `${one} or worse` }}
-      </option>
-    </select>
-    saying <input v-model="words" placeholder="anything" aria-label="Words" />
-    <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span>
-  </p>
-  <StateNotice
-    :error="error"
-    :loading="!data"
-    :empty="data && !shown.length ? 'No entry matches.' : ''"
-    @again="refresh"
-  />
-  <table v-if="shown.length" class="board">
-    <tbody>
-      <tr v-for="(one, i) in shown" :key="i">
-        <td class="muted time" :title="exactText(one.at)">{{ fullText(one.at) }}</td>
-        <td class="muted">{{ one.channel }}</td>
-        <td class="mono">
-          {{ one.source }}<template v-if="one.id !== null"> {{ one.id }}</template>
-        </td>
-        <td :class="colour(one)">{{ one.level }}</td>
-        <td class="text">{{ one.text }}</td>
-      </tr>
-    </tbody>
-  </table>
+  <p class="sentence">Entries at <select v-model="level" aria-label="Level"><option v-for="one in logLevels" :key="one" :value="one">{{ one === 'debug' ? 'any level' : `${one} or worse` }}</option></select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
+  <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No entry matches.' : ''" @again="refresh" />
+  <table v-if="shown.length" class="board"><tbody><tr v-for="(one, i) in shown" :key="i">
+    <td class="muted time" :title="exactText(one.at)">{{ fullText(one.at) }}</td><td class="muted">{{ one.channel }}</td><td class="mono">{{ one.source }}<template v-if="one.id !== null"> {{ one.id }}</template></td><td :class="colour(one)">{{ one.level }}</td><td class="text">{{ one.text }}</td>
+  </tr></tbody></table>
 </template>
 
 <style scoped>

@@ -109,123 +109,27 @@ useKeys('Estate', [
 
 <template>
   <div class="page">
-    <div class="head">
-      <h1>Estate</h1>
-      <span v-if="data" class="muted"
-        >{{ countText(inView.length, 'device') }} at
-        {{ countText(new Set(inView.map((one) => one.clientId)).size, 'client') }}</span
-      >
-      <span class="end"
-        ><template v-if="chosen"
-          ><b>{{ chosen.length }} chosen</b
-          ><RouterLink
-            v-if="chosen.length && session.mayChange"
-            class="btn"
-            :to="`/rollout?part=waves&devices=${chosen.join(',')}`"
-            >Send agents to them anew</RouterLink
-          ><button class="link" @click="chosen = shown.map((one) => one.id)">all {{ shown.length }}</button
-          ><button class="link" @click="chosen = null">none</button></template
-        ><button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button
-        ><span class="muted">sorted by {{ orders[order]!.title }}</span></span
-      >
-    </div>
-    <p class="sentence">
-      Show
-      <select v-model="kind" aria-label="Kind">
-        <option value="">every kind of device</option>
-        <option value="server">servers</option>
-        <option value="workstation">workstations</option>
-      </select>
-      of <b>{{ session.client?.name ?? 'every client' }}</b>,
-      <select v-model="role" aria-label="Role">
-        <option value="">any role</option>
-        <option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select
-      >,
-      <select v-model="state" aria-label="State">
-        <option value="">whatever their state</option>
-        <option value="needs">that need a person</option>
-        <option value="held">with something held</option>
-        <option value="silent">that are silent</option>
-      </select>
-      <span class="muted">— {{ shown.length }} match</span>
-    </p>
-    <StateNotice
-      :error="error"
-      :loading="!data"
-      :empty="data && !shown.length ? 'No device matches this sentence.' : ''"
-      @again="refresh"
-    />
+    <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at {{ countText(new Set(inView.map((one) => one.clientId)).size, 'client') }}</span>
+      <span class="end"><template v-if="chosen"><b>{{ chosen.length }} chosen</b><RouterLink v-if="chosen.length && session.mayChange" class="btn" :to="`/rollout?part=waves&devices=${chosen.join(',')}`">Send agents to them anew</RouterLink><button class="link" @click="chosen = shown.map((one) => one.id)">all {{ shown.length }}</button><button class="link" @click="chosen = null">none</button></template><button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button><span class="muted">sorted by {{ orders[order]!.title }}</span></span></div>
+    <p class="sentence">Show <select v-model="kind" aria-label="Kind"><option value="">every kind of device</option><option value="server">servers</option><option value="workstation">workstations</option></select>
+      of <b>{{ session.client?.name ?? 'every client' }}</b>, <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
+      <select v-model="state" aria-label="State"><option value="">whatever their state</option><option value="needs">that need a person</option><option value="held">with something held</option><option value="silent">that are silent</option></select> <span class="muted">— {{ shown.length }} match</span></p>
+    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device matches this sentence.' : ''" @again="refresh" />
     <table v-if="shown.length" class="board">
-      <thead>
-        <tr>
-          <th></th>
-          <th
-            v-for="[key, title] in columns"
-            :key="key"
-            :class="{ num: key === 'heard' }"
-            :aria-sort="order === key ? 'descending' : 'none'"
-          >
-            <button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button>
-          </th>
-        </tr>
-      </thead>
+      <thead><tr><th></th><th v-for="[key, title] in columns" :key="key" :class="{ num: key === 'heard' }" :aria-sort="order === key ? 'descending' : 'none'"><button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button></th></tr></thead>
       <tbody>
         <tr v-for="one in shown" :key="one.id" @click="open(one.id)">
-          <td class="mark">
-            <input
-              v-if="chosen"
-              type="checkbox"
-              :checked="chosen.includes(one.id)"
-              :aria-label="`Choose ${one.name}`"
-              @click.stop="toggle(one.id)"
-            /><SeverityMark v-else :state="mark(one)" />
-          </td>
-          <td class="name" :title="one.name">
-            <RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink>
-          </td>
-          <td class="muted place" :title="`${one.clientName} · ${one.siteName}`">
-            {{ one.clientName }} · {{ one.siteName }}
-          </td>
+          <td class="mark"><input v-if="chosen" type="checkbox" :checked="chosen.includes(one.id)" :aria-label="`Choose ${one.name}`" @click.stop="toggle(one.id)" /><SeverityMark v-else :state="mark(one)" /></td>
+          <td class="name" :title="one.name"><RouterLink class="device mono" :to="`/estate/${one.id}`" @click.stop>{{ one.name }}</RouterLink></td>
+          <td class="muted place" :title="`${one.clientName} · ${one.siteName}`">{{ one.clientName }} · {{ one.siteName }}</td>
           <td class="role" :title="one.roles.join(', ')">{{ one.roles.join(', ') || one.kind }}</td>
           <td class="muted">{{ one.osName.replace('Windows Server', 'Server') }}</td>
-          <td class="disks">
-            <DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span
-              v-if="one.disks.length > 4"
-              class="muted"
-              >+{{ one.disks.length - 4 }}</span
-            ><DoubtText :doubt="doubtOf(one, 'disks', one.disks.length > 0)" />
-          </td>
-          <td>
-            <template v-if="one.services.length"
-              ><span
-                v-for="service in one.services.slice(0, 2)"
-                :key="service.name"
-                :class="service.held ? 'held' : 'critical'"
-                class="service"
-                :title="service.name"
-                >{{ service.held ? `${service.name} held` : service.name }}</span
-              ><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template
-            ><span v-else-if="!doubtOf(one, 'services', one.servicesRead)" class="muted">as they should be</span
-            ><DoubtText :doubt="doubtOf(one, 'services', one.servicesRead)" />
-          </td>
-          <td>
-            <template v-if="one.updates?.security"
-              ><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template
-            ><span v-else-if="!updatesDoubt(one)" class="faint">none</span><DoubtText :doubt="updatesDoubt(one)" />
-          </td>
-          <td>
-            <span
-              v-if="one.updates?.oldestSecurityAt"
-              :class="{ warning: Date.now() - one.updates.oldestSecurityAt > 7 * 86_400_000 }"
-              >{{ age(one.updates.oldestSecurityAt) }}</span
-            >
-          </td>
+          <td class="disks"><DiskBar v-for="disk in one.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="one.disks.length > 4" class="muted">+{{ one.disks.length - 4 }}</span><DoubtText :doubt="doubtOf(one, 'disks', one.disks.length > 0)" /></td>
+          <td><template v-if="one.services.length"><span v-for="service in one.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service" :title="service.name">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="one.services.length > 2" class="muted"> +{{ one.services.length - 2 }}</span></template><span v-else-if="!doubtOf(one, 'services', one.servicesRead)" class="muted">as they should be</span><DoubtText :doubt="doubtOf(one, 'services', one.servicesRead)" /></td>
+          <td><template v-if="one.updates?.security"><b>{{ one.updates.security }}</b> of {{ one.updates.security + one.updates.other }}</template><span v-else-if="!updatesDoubt(one)" class="faint">none</span><DoubtText :doubt="updatesDoubt(one)" /></td>
+          <td><span v-if="one.updates?.oldestSecurityAt" :class="{ warning: Date.now() - one.updates.oldestSecurityAt > 7 * 86_400_000 }">{{ age(one.updates.oldestSecurityAt) }}</span></td>
           <td><EventBars :events="one.events" :errors="one.errors" /></td>
-          <td class="num" :title="one.heardAt ? exactText(one.heardAt) : ''">
-            <b v-if="one.silent">{{ one.heardAt ? age(one.heardAt) : 'never' }}</b><span v-else class="muted">{{
-              one.heardAt ? age(one.heardAt) : 'never'
-            }}</span>
-          </td>
+          <td class="num" :title="one.heardAt ? exactText(one.heardAt) : ''"><b v-if="one.silent">{{ one.heardAt ? age(one.heardAt) : 'never' }}</b><span v-else class="muted">{{ one.heardAt ? age(one.heardAt) : 'never' }}</span></td>
         </tr>
       </tbody>
     </table>

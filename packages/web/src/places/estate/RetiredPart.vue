@@ -20,32 +20,9 @@ async function bringBack(one: RetiredDevice): Promise<void> {
 
 <template>
   <div>
-    <StateNotice
-      :error="error"
-      :loading="!data"
-      :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''"
-      @again="refresh"
-    />
-    <table v-if="shown.length" class="board">
-      <thead>
-        <tr>
-          <th>Device</th>
-          <th>Client and site</th>
-          <th>Out of use since</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="one in shown" :key="one.id">
-          <td class="mono">{{ one.name }}</td>
-          <td class="muted">{{ one.clientName }} · {{ one.siteName }}</td>
-          <td :title="exactText(one.retiredAt)">{{ fullText(one.retiredAt) }}</td>
-          <td class="num">
-            <RouterLink v-if="one.mergedInto" :to="`/estate/${one.mergedInto}`">its history is here now</RouterLink
-            ><button v-else class="link" @click="bringBack(one)">bring back</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''" @again="refresh" />
+    <table v-if="shown.length" class="board"><thead><tr><th>Device</th><th>Client and site</th><th>Out of use since</th><th></th></tr></thead>
+      <tbody><tr v-for="one in shown" :key="one.id"><td class="mono">{{ one.name }}</td><td class="muted">{{ one.clientName }} · {{ one.siteName }}</td><td :title="exactText(one.retiredAt)">{{ fullText(one.retiredAt) }}</td>
+        <td class="num"><RouterLink v-if="one.mergedInto" :to="`/estate/${one.mergedInto}`">its history is here now</RouterLink><button v-else class="link" @click="bringBack(one)">bring back</button></td></tr></tbody></table>
   </div>
 </template>

@@ -58,40 +58,11 @@ function add(event: Event): void {
 
 <template>
   <div class="whatif">
-    <p class="sentence">
-      If it were
-      <template v-for="(one, i) in wanted" :key="one"
-        ><template v-if="i">, </template><b>{{ nameOf(one) }}</b>
-        <button
-          class="link"
-          :aria-label="`without ${nameOf(one)}`"
-          @click="wanted = wanted.filter((each) => each !== one)"
-        >
-          ×
-        </button></template
-      ><template v-if="!wanted.length">without a role</template>
-      <select aria-label="With the role" @change="add">
-        <option value="">and…</option>
-        <option v-for="one in missing" :key="one.id" :value="one.id">{{ one.name }}</option>
-      </select>
-      at
-      <select v-model="siteId" aria-label="At the site">
-        <option v-for="one in sites" :key="one.id" :value="one.id">{{ one.name }}</option>
-      </select>
-      with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" />
-    </p>
+    <p class="sentence">If it were <template v-for="(one, i) in wanted" :key="one"><template v-if="i">, </template><b>{{ nameOf(one) }}</b> <button class="link" :aria-label="`without ${nameOf(one)}`" @click="wanted = wanted.filter((each) => each !== one)">×</button></template><template v-if="!wanted.length">without a role</template>
+      <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="one in missing" :key="one.id" :value="one.id">{{ one.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <template v-else-if="found"
-      ><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
-      <div v-for="one in found.watches" :key="one.key" class="one">
-        <span class="muted">{{ words[one.change] }}</span>
-        <div>
-          <b>{{ one.name }}</b>
-          <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p>
-          <p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p>
-        </div>
-      </div></template
-    >
+    <template v-else-if="found"><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
+      <div v-for="one in found.watches" :key="one.key" class="one"><span class="muted">{{ words[one.change] }}</span><div><b>{{ one.name }}</b><p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p><p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p></div></div></template>
   </div>
 </template>
 

@@ -20,56 +20,19 @@ async function end(one: WindowView): Promise<void> {
 
 <template>
   <table class="board">
-    <colgroup>
-      <col class="mark" />
-      <col class="name" />
-      <col />
-      <col class="time" />
-      <col class="time" />
-      <col class="count" />
-      <col class="count" />
-      <col class="who" />
-      <col class="do" />
-    </colgroup>
-    <thead>
-      <tr>
-        <th></th>
-        <th>Window</th>
-        <th>Holds</th>
-        <th>From</th>
-        <th>Until</th>
-        <th class="num">Devices</th>
-        <th class="num">Held</th>
-        <th>By</th>
-        <th></th>
-      </tr>
-    </thead>
+    <colgroup><col class="mark"><col class="name"><col><col class="time"><col class="time"><col class="count"><col class="count"><col class="who"><col class="do"></colgroup>
+    <thead><tr><th></th><th>Window</th><th>Holds</th><th>From</th><th>Until</th><th class="num">Devices</th><th class="num">Held</th><th>By</th><th></th></tr></thead>
     <tbody>
       <tr v-for="one in windows" :key="one.id">
         <td class="mark"><SeverityMark :state="inForce(one) ? 'held' : null" /></td>
-        <td>
-          <RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink>
-        </td>
+        <td><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink></td>
         <td class="muted">{{ subjectText(one.subject) }} of {{ one.targetText }}</td>
         <td :title="exactText(one.from)">{{ fullText(one.from) }}</td>
-        <td>
-          <span v-if="isCalledOff(one)" class="muted">called off by {{ one.endedBy }}</span
-          ><template v-else-if="windowEnd(one)"
-            ><span :title="exactText(windowEnd(one)!)">{{ fullText(windowEnd(one)!) }}</span
-            ><span v-if="one.endedAt" class="muted"> by {{ one.endedBy }}</span></template
-          ><span v-else class="warning">no end, for {{ age(one.from) }}</span>
-        </td>
+        <td><span v-if="isCalledOff(one)" class="muted">called off by {{ one.endedBy }}</span><template v-else-if="windowEnd(one)"><span :title="exactText(windowEnd(one)!)">{{ fullText(windowEnd(one)!) }}</span><span v-if="one.endedAt" class="muted"> by {{ one.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(one.from) }}</span></td>
         <td class="num">{{ one.deviceCount }}</td>
-        <td class="num">
-          <span v-if="inForce(one)" class="held">{{ one.heldNow }} now</span
-          ><template v-else>{{ one.heldTotal || '' }}</template>
-        </td>
+        <td class="num"><span v-if="inForce(one)" class="held">{{ one.heldNow }} now</span><template v-else>{{ one.heldTotal || '' }}</template></td>
         <td class="muted">{{ one.createdBy }}</td>
-        <td class="num">
-          <button v-if="session.mayChange && !isOver(one, now)" class="btn" @click="end(one)">
-            {{ inForce(one) ? 'End now' : 'Call off' }}
-          </button>
-        </td>
+        <td class="num"><button v-if="session.mayChange && !isOver(one, now)" class="btn" @click="end(one)">{{ inForce(one) ? 'End now' : 'Call off' }}</button></td>
       </tr>
     </tbody>
   </table>

@@ -47,22 +47,8 @@ useKeys(
 
 <template>
   <div class="page">
-    <div class="head">
-      <h1>Rollout</h1>
-      <span class="muted">how machines come in, and what they get</span>
-    </div>
-    <div class="tabs" role="tablist">
-      <button
-        v-for="one in parts"
-        :key="one.name"
-        role="tab"
-        :aria-selected="part === one.name"
-        :class="{ on: part === one.name }"
-        @click="go(one.name)"
-      >
-        {{ one.title }} {{ countOf(one.name) }}
-      </button>
-    </div>
+    <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
+    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />

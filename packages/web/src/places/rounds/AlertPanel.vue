@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { AlertPage, DeviceEvent, HeldView, MendingView, SeriesPage } from '#contract'
+import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
@@ -19,7 +19,7 @@ import { exactText, fullText } from '../../parts/format/time'
 import WindowDialog from '../maintenance/WindowDialog.vue'
 import WhySteps from './WhySteps.vue'
 
-const props = defineProps<{ alertId: number | null; held: HeldView | null; mending: MendingView | null }>()
+const props = defineProps<{ alertId: number | null; held: HeldView | null; remediation: RemediationView | null }>()
 const emit = defineEmits<{ changed: [] }>()
 const session = useSession()
 const {
@@ -29,12 +29,14 @@ const {
 } = useResource(() => (props.alertId ? api.get<AlertPage>(`/alerts/${props.alertId}`) : Promise.resolve(null)), {
   topics: ['alerts', 'windows'],
 })
-const one = computed(() => alert.value ?? props.held ?? props.mending)
+const one = computed(() => alert.value ?? props.held ?? props.remediation)
 const words = computed(() => one.value && alertWords(one.value))
 const metric = computed(() => (one.value ? watchKinds.get(one.value.rule.kind)?.metric : undefined))
 
 const around = useResource(async () => {
-  const subject = props.alertId ? await api.get<AlertPage>(`/alerts/${props.alertId}`) : (props.held ?? props.mending)
+  const subject = props.alertId
+    ? await api.get<AlertPage>(`/alerts/${props.alertId}`)
+    : (props.held ?? props.remediation)
   if (!subject) return null
   const kind = watchKinds.get(subject.rule.kind)
   const until = Math.min(
@@ -67,7 +69,7 @@ const around = useResource(async () => {
 const doing = { start: 'Start', stop: 'Stop', restart: 'Restart' } as const
 const state = computed(() => {
   if (props.held) return 'held'
-  return (alert.value ? alert.value.status === 'closed' : props.mending?.outcome === 'cleared')
+  return (alert.value ? alert.value.status === 'closed' : props.remediation?.outcome === 'cleared')
     ? 'settled'
     : (one.value?.severity ?? null)
 })
@@ -107,84 +109,29 @@ useKeys('Alert', [
   <aside>
     <StateNotice :error="error" :loading="!one" @again="refresh" />
     <template v-if="one && words">
-      <p class="state">
-        <SeverityMark :state="state" />
-        <span class="muted"
-          ><template v-if="held"
-            >{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template
-          >
-          <template v-else-if="mending"
-            >{{ mending.severity }} · {{ mending.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template
-          >
-          <template v-else
-            >{{ alert!.severity }} · raised
-            <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> ·
-            {{ alert!.status === 'closed' ? alert!.closeReason : (alert!.takenBy ?? 'nobody yet') }}</template
-          ></span
-        >
-      </p>
-      <h1>
-        <b>{{ words.strong }}</b> {{ words.rest }}
-        <span class="at"
-          >on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span
-        >
-      </h1>
-      <p class="muted">
-        {{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" />
-        <DoubtText :doubt="postDoubt(one)" />
-      </p>
+      <p class="state"><SeverityMark :state="state" />
+        <span class="muted"><template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
+          <template v-else-if="remediation">{{ remediation.severity }} · {{ remediation.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
+          <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
+      <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span></h1>
+      <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /> <DoubtText :doubt="postDoubt(one)" /></p>
       <RuleSentence :parts="one.rule.sentence" class="rule" />
-      <ReadingLine
-        v-if="around.data.value?.series && metric"
-        :series="around.data.value.series"
-        :from="around.data.value.from"
-        :until="around.data.value.until"
-        :mark="one.began"
-        :severity="one.severity"
-      />
+      <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="one.began" :severity="one.severity" />
       <h3>Why</h3>
-      <WhySteps :alert="alert" :held="held" :mending="mending" />
-      <template v-if="around.data.value?.events.length"
-        ><h3>Around it</h3>
-        <p v-for="(event, i) in around.data.value.events" :key="i" class="event">
-          <span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span>
-          {{ event.text }}
-        </p>
+      <WhySteps :alert="alert" :held="held" :remediation="remediation" />
+      <template v-if="around.data.value?.events.length"><h3>Around it</h3>
+        <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span> {{ event.text }}</p>
       </template>
       <div v-if="session.mayChange && alert && alert.status !== 'closed'" class="acts">
         <button v-if="alert.takenById !== session.person?.id" class="btn main" @click="take">Take <kbd>t</kbd></button>
         <button v-else class="btn" @click="act('give-back', {}, 'Given back to everybody.')">Give back</button>
         <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
-        <button
-          v-for="action in alert.actions"
-          :key="action.verb"
-          class="btn mono"
-          @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')"
-        >
-          {{ doing[action.verb] }} {{ action.service }}
-        </button>
+        <button v-for="action in alert.actions" :key="action.verb" class="btn mono" @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')">{{ doing[action.verb] }} {{ action.service }}</button>
         <button class="btn" @click="closing = closing === null ? '' : null">Close…</button>
-        <form v-if="closing !== null" @submit.prevent="close">
-          <input
-            v-model="closing"
-            aria-label="Why it is closed"
-            placeholder="Why is it closed although it still fails?"
-            minlength="3"
-            required
-            autofocus
-          /><button class="btn">Close</button>
-        </form>
-        <form @submit.prevent="addNote">
-          <input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button>
-        </form>
+        <form v-if="closing !== null" @submit.prevent="close"><input v-model="closing" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required autofocus /><button class="btn">Close</button></form>
+        <form @submit.prevent="addNote"><input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button></form>
       </div>
-      <WindowDialog
-        v-if="planning"
-        :device-id="one.deviceId"
-        :device-name="one.deviceName"
-        :client-id="one.clientId"
-        @close="planning = false"
-      />
+      <WindowDialog v-if="planning" :device-id="one.deviceId" :device-name="one.deviceName" :client-id="one.clientId" @close="planning = false" />
     </template>
   </aside>
 </template>

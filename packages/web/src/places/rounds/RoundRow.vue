@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { AlertView, HeldView, MendingView } from '#contract'
-import { alertWords, mendingWords } from '../../parts/format/alertWords'
+import type { AlertView, HeldView, RemediationView } from '#contract'
+import { alertWords, remediationWords } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import AgeText from '../../parts/ui/AgeText.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { clockText, shortText } from '../../parts/format/time'
 
-const props = defineProps<{ row: AlertView | HeldView | MendingView; group: string; chosen: boolean }>()
+const props = defineProps<{ row: AlertView | HeldView | RemediationView; group: string; chosen: boolean }>()
 defineEmits<{ choose: [] }>()
 const words = computed(() => {
   const { strong, rest } = alertWords(props.row)
@@ -19,8 +19,8 @@ const words = computed(() => {
 })
 const alert = computed(() => ('status' in props.row ? props.row : null))
 const held = computed(() => ('heldAt' in props.row ? props.row : null))
-const mending = computed(() => ('tries' in props.row ? props.row : null))
-const wellAt = computed(() => alert.value?.closedAt ?? mending.value?.endedAt ?? null)
+const remediation = computed(() => ('tries' in props.row ? props.row : null))
+const wellAt = computed(() => alert.value?.closedAt ?? remediation.value?.endedAt ?? null)
 const mark = computed(() =>
   props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity,
 )
@@ -29,23 +29,10 @@ const mark = computed(() =>
 <template>
   <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
     <SeverityMark :state="mark" />
-    <span class="what"
-      ><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
-      <small
-        ><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName
-        }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template
-        ><template v-if="mending"> · {{ mendingWords(mending) }}</template
-        ><template v-if="held">
-          · {{ held.windowName
-          }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template
-        ></small
-      >
+    <span class="what"><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
+      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="remediation"> · {{ remediationWords(remediation) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small>
     </span>
-    <span class="when"
-      ><AgeText :at="row.began" /><small>{{
-        group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began)
-      }}</small></span
-    >
+    <span class="when"><AgeText :at="row.began" /><small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small></span>
   </button>
 </template>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { AlertView, HeldView, MendingView, Rounds } from '#contract'
+import type { AlertView, HeldView, RemediationView, Rounds } from '#contract'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
@@ -36,21 +36,21 @@ const groups = computed(() => {
     {
       key: 'working',
       title: 'Being worked on',
-      rows: [...shown(rounds?.working, over), ...shown<MendingView>(rounds?.mending, (one) => one.endedAt)],
+      rows: [...shown(rounds?.working, over), ...shown<RemediationView>(rounds?.remediation, (one) => one.endedAt)],
       note: '',
     },
     { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (one) => one.endedAt), note: '' },
     {
       key: 'settled',
       title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`,
-      rows: [...shown(rounds?.settled, over), ...shown<MendingView>(rounds?.mended, (one) => one.endedAt)],
+      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.mended, (one) => one.endedAt)],
       note: '',
     },
   ].filter((group) => group.key === 'todo' || group.rows.length > 0)
 })
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
-const keyOf = (group: string, row: AlertView | HeldView | MendingView) =>
-  group === 'held' ? `held-${row.id}` : 'tries' in row ? `mending-${row.id}` : `alert-${row.id}`
+const keyOf = (group: string, row: AlertView | HeldView | RemediationView) =>
+  group === 'held' ? `held-${row.id}` : 'tries' in row ? `remediation-${row.id}` : `alert-${row.id}`
 const chosen = ref<string | null>(null)
 watch(
   () => route.query.alert,
@@ -72,9 +72,9 @@ const chosenHeld = computed(() =>
     ? (data.value?.held.find((one) => one.id === Number(chosen.value!.slice(5))) ?? null)
     : null,
 )
-const chosenMending = computed(() =>
-  chosen.value?.startsWith('mending-')
-    ? ([...(data.value?.mending ?? []), ...(data.value?.mended ?? [])].find(
+const chosenRemediation = computed(() =>
+  chosen.value?.startsWith('remediation-')
+    ? ([...(data.value?.remediation ?? []), ...(data.value?.mended ?? [])].find(
         (one) => one.id === Number(chosen.value!.slice(8)),
       ) ?? null)
     : null,
@@ -120,45 +120,21 @@ useKeys('Rounds', [
     <section class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted"
-          >{{ groups[0]!.rows.length }} to do<template v-if="fresh"
-            >, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template
-          ></span
-        >
+        <span v-if="data" class="muted">{{ groups[0]!.rows.length }} to do<template v-if="fresh">, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
-          <button v-if="session.span" class="link" @click="session.span = null">
-            {{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd>
-          </button>
+          <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
           <button class="link" @click="looked">All seen <kbd>.</kbd></button>
         </span>
       </div>
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
-        <h2>
-          {{ group.title }} <span class="faint">{{ group.rows.length }}</span>
-        </h2>
-        <RoundRow
-          v-for="row in group.rows"
-          :id="keyOf(group.key, row)"
-          :key="keyOf(group.key, row)"
-          :row="row"
-          :group="group.key"
-          :chosen="chosen === keyOf(group.key, row)"
-          @choose="chosen = keyOf(group.key, row)"
-        />
+        <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>
+        <RoundRow v-for="row in group.rows" :id="keyOf(group.key, row)" :key="keyOf(group.key, row)" :row="row" :group="group.key" :chosen="chosen === keyOf(group.key, row)" @choose="chosen = keyOf(group.key, row)" />
         <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ session.span ? ' in this span' : '' }}.</p>
       </section>
     </section>
-    <AlertPanel
-      v-if="chosenAlert || chosenHeld || chosenMending"
-      :key="chosen!"
-      class="panel"
-      :alert-id="chosenAlert"
-      :held="chosenHeld"
-      :mending="chosenMending"
-      @changed="refresh"
-    />
+    <AlertPanel v-if="chosenAlert || chosenHeld || chosenRemediation" :key="chosen!" class="panel" :alert-id="chosenAlert" :held="chosenHeld" :remediation="chosenRemediation" @changed="refresh" />
   </div>
 </template>
 

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { AlertPage, HeldView, MendingView } from '#contract'
+import type { AlertPage, HeldView, RemediationView } from '#contract'
 import { tryWords } from '../../parts/format/alertWords'
 import { fullText } from '../../parts/format/time'
 
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
-const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; mending: MendingView | null }>()
-const one = computed(() => props.alert ?? props.held ?? props.mending!)
+const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; remediation: RemediationView | null }>()
+const one = computed(() => props.alert ?? props.held ?? props.remediation!)
 const sources = computed(() =>
   one.value.rule.sources.map((source) => ({
     ...source,
@@ -24,44 +24,20 @@ const others = computed(() => sources.value.filter((one) => one !== template.val
 
 <template>
   <ol>
-    <li>
-      {{ fullText(one.began) }} it began to fail<template v-if="one.evidence"
-        >; last seen: {{ one.evidence.text }}</template
-      >
-    </li>
-    <li v-if="template">
-      the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template
-        v-for="source in others"
-        :key="source.from + source.id"
-        >, with {{ source.words }}</template
-      >
-    </li>
+    <li>{{ fullText(one.began) }} it began to fail<template v-if="one.evidence">; last seen: {{ one.evidence.text }}</template></li>
+    <li v-if="template">the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
     <template v-if="held">
-      <li>
-        held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{
-          held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end'
-        }}
-      </li>
+      <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
     </template>
-    <template v-else-if="mending">
-      <li v-for="(one, i) in mending.tries" :key="i">
-        <span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one)
-        }}<template v-if="one.text">: {{ one.text }}</template>
-      </li>
-      <li v-if="mending.endedAt">{{ fullText(mending.endedAt) }} it was well, and nobody had to be told</li>
+    <template v-else-if="remediation">
+      <li v-for="(one, i) in remediation.tries" :key="i"><span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one) }}<template v-if="one.text">: {{ one.text }}</template></li>
+      <li v-if="remediation.endedAt">{{ fullText(remediation.endedAt) }} it was well, and nobody had to be told</li>
       <li v-else>a person is told when trying does not help</li>
     </template>
     <template v-else-if="alert">
-      <li v-if="alert.windowId">
-        it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised
-        when that ended
-      </li>
+      <li v-if="alert.windowId">it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that ended</li>
       <li v-else>no window covered it when it was raised</li>
-      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i">
-        <span class="faint">{{ fullText(entry.at) }}</span> {{ entry.what
-        }}<template v-if="entry.by"> by {{ entry.by }}</template
-        ><template v-if="entry.text && entry.what !== 'raised'">: {{ entry.text }}</template>
-      </li>
+      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i"><span class="faint">{{ fullText(entry.at) }}</span> {{ entry.what }}<template v-if="entry.by"> by {{ entry.by }}</template><template v-if="entry.text && entry.what !== 'raised'">: {{ entry.text }}</template></li>
     </template>
   </ol>
 </template>

@@ -1,4 +1,4 @@
-import type { Enrolment, EnrolmentRequest } from '#contract'
+import type { Enrolment, EnrolmentRequest, RefusalCode } from '#contract'
 import { ageText, placeByAddress, second, welcome, type DeviceKind, type Millis, type SiteId } from '#core'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { settingsOf } from '../../../engine'
@@ -26,6 +26,7 @@ interface Place {
 class Refusal extends Error {
   constructor(
     readonly problem: ProblemError,
+    readonly code: RefusalCode,
     readonly reason: string,
     readonly deviceId: number | null = null,
   ) {
@@ -34,10 +35,10 @@ class Refusal extends Error {
 }
 
 const reasons = {
-  'used up': 'This key has no uses left. Make a new one.',
+  'used-up': 'This key has no uses left. Make a new one.',
   expired: 'This key has expired. Make a new one.',
   revoked: 'This key was revoked.',
-} as const
+} as const satisfies Partial<Record<RefusalCode, string>>
 
 /**
  * Takes one use of a good key, at once and for itself: machines that enrol with the same key then do not wait for each
@@ -56,16 +57,16 @@ async function takeUse(db: Db, secret: string): Promise<Key | null> {
 }
 
 /** Why a key has no use to take, for the technician. */
-async function whyNot(db: Db, secret: string): Promise<{ id: number | null; reason: string }> {
+async function whyNot(db: Db, secret: string): Promise<{ id: number | null; code: RefusalCode; reason: string }> {
   const key = await firstRow<{ id: number; state: keyof typeof reasons }>(
     db,
     `
-    select id, case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired' else 'used up' end as state from enrolment_key where secret_digest = $1`,
+    select id, case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired' else 'used-up' end as state from enrolment_key where secret_digest = $1`,
     [digest(secret)],
   )
   return key
-    ? { id: key.id, reason: reasons[key.state] }
-    : { id: null, reason: 'There is no such key. Was it copied whole?' }
+    ? { id: key.id, code: key.state, reason: reasons[key.state] }
+    : { id: null, code: 'unknown-key', reason: 'There is no such key. Was it copied whole?' }
 }
 
 async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<Place> {
@@ -77,7 +78,8 @@ async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<
       [key.client_id],
     )
     const placement = placeByAddress(addresses, sites)
-    if (placement.siteId === null) throw new Refusal(new ProblemError('no-place', placement.reason), placement.reason)
+    if (placement.siteId === null)
+      throw new Refusal(new ProblemError('no-place', placement.reason), 'no-place', placement.reason)
     siteId = placement.siteId
   }
   return (await firstRow<Place>(
@@ -157,6 +159,7 @@ async function enrol(
         'name-in-use',
         `${place.clientName} has a device named “${other.name}” already (letter case is no difference). Give this one another name; or, if it is the same machine reinstalled, say so at that device first.`,
       ),
+      'name-in-use',
       `The name is in use: ${other.name} of ${place.clientName}. If it is the same machine reinstalled, let it take that device over.`,
       other.id,
     )
@@ -204,14 +207,15 @@ interface Knock {
   address: string
   keyId: number | null
   outcome: 'enrolled' | 'refused'
+  code: RefusalCode | ''
   reason: string
   deviceId: number | null
 }
 
-async function remember(db: Db, { request, address, keyId, outcome, reason, deviceId }: Knock): Promise<void> {
+async function remember(db: Db, { request, address, keyId, outcome, code, reason, deviceId }: Knock): Promise<void> {
   await db.query(
-    'insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id) values ($1, $2, $3, $4, $5, $6, $7, $8)',
-    [keyId, request.name, request.osName, address, request.sentAt - Date.now(), outcome, reason, deviceId],
+    'insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, code, reason, device_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
+    [keyId, request.name, request.osName, address, request.sentAt - Date.now(), outcome, code, reason, deviceId],
   )
 }
 
@@ -242,8 +246,8 @@ export async function knock(
     )
   const key = await takeUse(pool, request.key)
   if (!key) {
-    const { id, reason } = await whyNot(pool, request.key)
-    await refuse(pool, { request, address, keyId: id, outcome: 'refused', reason, deviceId: null })
+    const { id, code, reason } = await whyNot(pool, request.key)
+    await refuse(pool, { request, address, keyId: id, outcome: 'refused', code, reason, deviceId: null })
     throw new ProblemError('enrolment-key-refused')
   }
   const keyId = key.id
@@ -256,6 +260,7 @@ export async function knock(
         address,
         keyId,
         outcome: 'enrolled',
+        code: '',
         reason:
           off > 5 * second
             ? `Its clock is ${ageText(off)} ${enrolment.clockOffset > 0 ? 'ahead' : 'behind'}; times are corrected.`
@@ -267,7 +272,8 @@ export async function knock(
   } catch (error) {
     await pool.query('update enrolment_key set uses_left = uses_left + 1 where id = $1', [keyId])
     if (!(error instanceof Refusal)) throw error
-    await refuse(pool, { request, address, keyId, outcome: 'refused', reason: error.reason, deviceId: error.deviceId })
+    const { code, reason, deviceId } = error
+    await refuse(pool, { request, address, keyId, outcome: 'refused', code, reason, deviceId })
     throw error.problem
   }
 }

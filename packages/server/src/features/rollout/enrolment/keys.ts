@@ -40,7 +40,7 @@ interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
 }
 
 const attemptSelect = `
-  select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.reason,
+  select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.code, a.reason,
          a.device_id, d.name as device_name, d.client_id as device_client, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
   from enrolment_attempt a left join device d on d.id = a.device_id left join client c on c.id = d.client_id left join site s on s.id = d.site_id`
 
@@ -56,7 +56,7 @@ async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]
       )
     ).map((one) => [one.id, one] as const),
   )
-  return found.map(({ id, at, name, osName, address, clockOffset, outcome, reason, ...row }) => {
+  return found.map(({ id, at, name, osName, address, clockOffset, outcome, code, reason, ...row }) => {
     const device: EnrolledDevice | null =
       row.device_id === null || !(viewer.clientIds?.includes(row.device_client) ?? true)
         ? null
@@ -72,7 +72,7 @@ async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]
                   .length
               : 0,
           }
-    return { id, at, name, osName, address, clockOffset, outcome, reason, device }
+    return { id, at, name, osName, address, clockOffset, outcome, code, reason, device }
   })
 }
 

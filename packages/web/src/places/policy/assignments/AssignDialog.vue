@@ -95,94 +95,22 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Place d
 </script>
 
 <template>
-  <ElDialog
-    :model-value="true"
-    :title="before ? 'Change an assignment' : 'Assign a template'"
-    width="920"
-    top="5vh"
-    append-to-body
-    @close="emit('close')"
-  >
+  <ElDialog :model-value="true" :title="before ? 'Change an assignment' : 'Assign a template'" width="920" top="5vh" append-to-body @close="emit('close')">
     <div class="two">
       <form @submit.prevent="save">
-        <p class="sentence">
-          Give
-          <select v-if="!before" v-model.number="templateId" aria-label="Template">
-            <option v-for="one in templates" :key="one.id" :value="one.id">{{ one.name }}</option></select
-          ><b v-else>{{ before.templateName }}</b> to every device that matches
-        </p>
-        <TargetBuilder
-          :target="target"
-          @change="
-            (one) => {
-              target = one
-              matches = null
-            }
-          "
-          @matches="
-            (one) => {
-              matches = one
-            }
-          "
-        />
-        <p v-for="one in own" :key="`${one.key}.${one.name}`">
-          Here <b>{{ one.text }}</b>
-          <button type="button" class="link" @click="dropValue(one.key, one.name)">take back</button>
-        </p>
-        <p class="sentence">
-          With its own
-          <select v-model="watchKey" aria-label="Watch">
-            <option value="">value…</option>
-            <option v-for="one in template.data.value?.watches" :key="one.key" :value="one.key">{{ one.name }}</option>
-          </select>
-          <select v-if="spec" v-model="parameterName" aria-label="Parameter">
-            <option value="">which?</option>
-            <option v-for="one in watchKind(spec.kind).parameters" :key="one.name" :value="one.name">
-              {{ one.label }}
-            </option>
-          </select>
-        </p>
-        <ParameterEditor
-          v-if="parameter && spec"
-          :parameter="parameter"
-          :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default"
-          @change="setValue"
-          @cancel="parameterName = ''"
-        />
-        <p class="row">
-          <label title="Among equally specific targets the lower number wins"
-            >Rank <input v-model.number="rank" type="number" min="0" max="1000" class="rank" aria-label="Rank"
-          /></label>
-          <label><input v-model="dormant" type="checkbox" /> dormant: in place, but asleep</label
-          ><ReviewDate
-            :at="reviewAt"
-            @change="
-              (at) => {
-                reviewAt = at
-              }
-            "
-          />
-        </p>
-        <input
-          v-model="reason"
-          placeholder="Why (for whoever reads this in a year)"
-          aria-label="Reason"
-          maxlength="500"
-        />
+        <p class="sentence">Give <select v-if="!before" v-model.number="templateId" aria-label="Template"><option v-for="one in templates" :key="one.id" :value="one.id">{{ one.name }}</option></select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
+        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
+        <p v-for="one in own" :key="`${one.key}.${one.name}`">Here <b>{{ one.text }}</b> <button type="button" class="link" @click="dropValue(one.key, one.name)">take back</button></p>
+        <p class="sentence">With its own <select v-model="watchKey" aria-label="Watch"><option value="">value…</option><option v-for="one in template.data.value?.watches" :key="one.key" :value="one.key">{{ one.name }}</option></select>
+          <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="one in watchKind(spec.kind).parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
+        <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
+        <p class="row"><label title="Among equally specific targets the lower number wins">Rank <input v-model.number="rank" type="number" min="0" max="1000" class="rank" aria-label="Rank" /></label>
+          <label><input v-model="dormant" type="checkbox" /> dormant: in place, but asleep</label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+        <input v-model="reason" placeholder="Why (for whoever reads this in a year)" aria-label="Reason" maxlength="500" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row">
-          <button class="btn main" :disabled="!impact || busy">
-            {{ verb }}
-            {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button
-          ><button type="button" class="btn" @click="emit('close')">Leave</button>
-        </div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ verb }} {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
-      <ImpactView
-        :impact="impact"
-        :counting="counting"
-        :title="before ? 'If you save this' : 'If you assign this'"
-        :busy="steps !== null && !fault"
-      />
+      <ImpactView :impact="impact" :counting="counting" :title="before ? 'If you save this' : 'If you assign this'" :busy="steps !== null && !fault" />
     </div>
   </ElDialog>
 </template>

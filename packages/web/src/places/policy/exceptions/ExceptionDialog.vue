@@ -95,91 +95,21 @@ function drop(one: string): void {
 </script>
 
 <template>
-  <ElDialog
-    :model-value="true"
-    :title="before ? 'Change an exception' : 'Make an exception'"
-    width="920"
-    top="5vh"
-    append-to-body
-    @close="emit('close')"
-  >
+  <ElDialog :model-value="true" :title="before ? 'Change an exception' : 'Make an exception'" width="920" top="5vh" append-to-body @close="emit('close')">
     <div class="two">
       <form @submit.prevent="save">
-        <p class="sentence">
-          <select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}">
-            <option v-for="one in watches" :key="one.key" :value="one.key">
-              {{ one.name }} ({{ one.key }})
-            </option></select
-          ><b v-else>{{ before.watchName }}</b>
-          <select v-model="leftOut" aria-label="What">
-            <option :value="false">has its own value</option>
-            <option :value="true">is left out</option>
-          </select>
-          on every device that matches
-        </p>
-        <TargetBuilder
-          :target="target"
-          @change="
-            (one) => {
-              target = one
-              matches = null
-            }
-          "
-          @matches="
-            (one) => {
-              matches = one
-            }
-          "
-        />
+        <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="one in watches" :key="one.key" :value="one.key">{{ one.name }} ({{ one.key }})</option></select><b v-else>{{ before.watchName }}</b>
+          <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
+        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
         <template v-if="!leftOut">
-          <p v-for="one in set" :key="one.name">
-            <b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button>
-          </p>
-          <p class="sentence">
-            <select v-model="name" aria-label="Parameter">
-              <option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option>
-              <option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option>
-            </select>
-          </p>
-          <ParameterEditor
-            v-if="parameter"
-            :parameter="parameter"
-            :value="values[name] ?? parameter.default"
-            @change="setValue"
-            @cancel="name = ''"
-          />
+          <p v-for="one in set" :key="one.name"><b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button></p>
+          <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
+          <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
         </template>
-        <input
-          v-model="reason"
-          placeholder="Why (whoever finds this in a year needs it)"
-          aria-label="Reason"
-          maxlength="500"
-          required
-          minlength="3"
-        />
-        <p class="row">
-          <label
-            >Answers for it
-            <select v-model="ownerId" aria-label="Owner">
-              <option :value="null">nobody</option>
-              <option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option>
-            </select></label
-          ><ReviewDate
-            :at="reviewAt"
-            @change="
-              (at) => {
-                reviewAt = at
-              }
-            "
-          />
-        </p>
+        <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
+        <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row">
-          <button class="btn main" :disabled="!impact || busy">
-            {{ before ? 'Change it' : 'Make the exception' }} for
-            {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button
-          ><button type="button" class="btn" @click="emit('close')">Leave</button>
-        </div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
       </form>
       <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="complete && !fault" />
     </div>

@@ -41,36 +41,9 @@ function choose(one: TargetMatches['sample'][number]): void {
 </script>
 
 <template>
-  <span class="pick"
-    ><span v-for="id in ids.slice(0, 12)" :key="id" class="one"
-      ><span class="mono">{{ names[id] ?? '…' }}</span>
-      <button
-        type="button"
-        class="link"
-        :aria-label="`Leave ${names[id] ?? 'it'} out`"
-        @click="
-          emit(
-            'change',
-            ids.filter((other) => other !== id),
-          )
-        "
-      >
-        ×
-      </button></span
-    ><span v-if="ids.length > 12" class="muted">and {{ ids.length - 12 }} more</span>
-    <input
-      v-model="typed"
-      aria-label="Add a device"
-      placeholder="part of a name"
-      spellcheck="false"
-      @keydown.enter.prevent="found[0] && choose(found[0])"
-    />
-    <span v-for="one in found" :key="one.deviceId"
-      ><button type="button" class="link" @click="choose(one)">
-        <span class="mono">{{ one.deviceName }}</span> <span class="muted">{{ one.clientName }}</span>
-      </button></span
-    ></span
-  >
+  <span class="pick"><span v-for="id in ids.slice(0, 12)" :key="id" class="one"><span class="mono">{{ names[id] ?? '…' }}</span> <button type="button" class="link" :aria-label="`Leave ${names[id] ?? 'it'} out`" @click="emit('change', ids.filter((other) => other !== id))">×</button></span><span v-if="ids.length > 12" class="muted">and {{ ids.length - 12 }} more</span>
+    <input v-model="typed" aria-label="Add a device" placeholder="part of a name" spellcheck="false" @keydown.enter.prevent="found[0] && choose(found[0])" />
+    <span v-for="one in found" :key="one.deviceId"><button type="button" class="link" @click="choose(one)"><span class="mono">{{ one.deviceName }}</span> <span class="muted">{{ one.clientName }}</span></button></span></span>
 </template>
 
 <style scoped>

@@ -180,121 +180,25 @@ useKeys('Template', [
 <template>
   <div class="split">
     <div class="page">
-      <p>
-        <RouterLink to="/policy">Policy</RouterLink> › <RouterLink to="/policy?part=templates">Templates</RouterLink>
-      </p>
+      <p><RouterLink to="/policy">Policy</RouterLink> › <RouterLink to="/policy?part=templates">Templates</RouterLink></p>
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <template v-if="data && base && body">
-        <div class="head">
-          <h1>
-            <input
-              v-if="session.isLead"
-              v-model="body.name"
-              class="title"
-              aria-label="Name of the template"
-              maxlength="100"
-            /><template v-else>{{ data.name }}</template>
-          </h1>
-          <span class="muted"
-            >revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} ·
-            {{ countText(data.deviceCount, 'device') }}</span
-          >
-          <span class="end"
-            ><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink
-            ><button v-if="session.isLead" class="link" @click="copyIt">Copy</button
-            ><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span
-          >
-        </div>
-        <p class="muted">
-          <input
-            v-if="session.isLead"
-            v-model="body.description"
-            class="describe"
-            aria-label="What it is for"
-            placeholder="What it is for"
-            maxlength="2000"
-          /><template v-else>{{ data.description }}</template>
-        </p>
-        <p v-if="body.includes.length || session.isLead" class="muted includes">
-          <template v-if="body.includes.length"
-            >Brings too:
-            <span v-for="one in body.includes" :key="one"
-              ><RouterLink :to="`/policy/${one}`">{{ templateName(one) }}</RouterLink>
-              <button
-                v-if="session.isLead"
-                class="link"
-                :aria-label="`No longer include ${templateName(one)}`"
-                @click="body = { ...body, includes: body.includes.filter((each) => each !== one) }"
-              >
-                ×
-              </button>
-            </span></template
-          >
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include">
-            <option :value="0">bring another template too…</option>
-            <option v-for="one in mayInclude" :key="one.id" :value="one.id">{{ one.name }}</option>
-          </select>
-          <template v-if="data.includedBy.length"
-            >Part of
-            <RouterLink v-for="one in data.includedBy" :key="one.id" :to="`/policy/${one.id}`"
-              >{{ one.name }}
-            </RouterLink></template
-          >
-        </p>
-        <p
-          v-for="one in faults.filter((each) => ['name', 'includes'].includes(each.at))"
-          :key="one.message"
-          class="critical"
-          role="alert"
-        >
-          {{ one.message }}
-        </p>
-        <div v-if="overtaken" class="overtaken" role="alert">
-          <p>
-            <b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is
-            overwritten. It changed:
-          </p>
-          <ul>
-            <li v-for="one in overtaken" :key="one">{{ one }}</li>
-          </ul>
-          <p>
-            <button class="btn" @click="putOnTop">Put my change on top of it</button>
-            <button class="btn" @click="discard">Let my change go</button>
-          </p>
-        </div>
-        <div v-if="clashes.length" class="overtaken">
-          <p><b>Both of you changed the same; yours stands now:</b></p>
-          <ul>
-            <li v-for="one in clashes" :key="one">{{ one }}</li>
-          </ul>
-        </div>
-        <div class="tabs">
-          <button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">
-            {{ name }} {{ count }}
-          </button>
-        </div>
+        <div class="head"><h1><input v-if="session.isLead" v-model="body.name" class="title" aria-label="Name of the template" maxlength="100" /><template v-else>{{ data.name }}</template></h1><span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} · {{ countText(data.deviceCount, 'device') }}</span>
+          <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span></div>
+        <p class="muted"><input v-if="session.isLead" v-model="body.description" class="describe" aria-label="What it is for" placeholder="What it is for" maxlength="2000" /><template v-else>{{ data.description }}</template></p>
+        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Brings too: <span v-for="one in body.includes" :key="one"><RouterLink :to="`/policy/${one}`">{{ templateName(one) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(one)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== one) }">×</button> </span></template>
+          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">bring another template too…</option><option v-for="one in mayInclude" :key="one.id" :value="one.id">{{ one.name }}</option></select>
+          <template v-if="data.includedBy.length">Part of <RouterLink v-for="one in data.includedBy" :key="one.id" :to="`/policy/${one.id}`">{{ one.name }} </RouterLink></template></p>
+        <p v-for="one in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="one.message" class="critical" role="alert">{{ one.message }}</p>
+        <div v-if="overtaken" class="overtaken" role="alert"><p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is overwritten. It changed:</p>
+          <ul><li v-for="one in overtaken" :key="one">{{ one }}</li></ul>
+          <p><button class="btn" @click="putOnTop">Put my change on top of it</button> <button class="btn" @click="discard">Let my change go</button></p></div>
+        <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="one in clashes" :key="one">{{ one }}</li></ul></div>
+        <div class="tabs"><button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }} {{ count }}</button></div>
         <template v-if="tab === 'Watches'">
-          <WatchRow
-            v-for="(one, i) in body.watches"
-            :key="one.key"
-            :spec="one"
-            :saved="savedWatch(one)"
-            :number="i + 1"
-            :editable="session.isLead"
-            :faults="faultsOf(one.key)"
-            @pick="(name, element) => show(one.key, name, element)"
-            @change="(fields) => draft.change(one.key, fields)"
-            @open="(name) => draft.leaveOpen(one.key, name)"
-            @remove="draft.remove(one.key)"
-            @move="(by) => draft.move(one.key, by)"
-          />
-          <p v-if="session.isLead" class="add">
-            Watch
-            <select v-model="newKind" aria-label="Add a watch" @change="addWatch">
-              <option value="">something else…</option>
-              <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
-            </select>
-          </p>
+          <WatchRow v-for="(one, i) in body.watches" :key="one.key" :spec="one" :saved="savedWatch(one)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(one.key)"
+            @pick="(name, element) => show(one.key, name, element)" @change="(fields) => draft.change(one.key, fields)" @open="(name) => draft.leaveOpen(one.key, name)" @remove="draft.remove(one.key)" @move="(by) => draft.move(one.key, by)" />
+          <p v-if="session.isLead" class="add">Watch <select v-model="newKind" aria-label="Add a watch" @change="addWatch"><option value="">something else…</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select></p>
           <p v-else class="faint">Templates are changed by a lead.</p>
         </template>
         <TemplateFacts v-else :page="data" :tab="tab" @changed="refresh" @back="goBackTo" />
@@ -302,71 +206,25 @@ useKeys('Template', [
     </div>
     <aside>
       <template v-if="dirty">
-        <ul class="words">
-          <li v-for="one in words" :key="one">{{ one }}</li>
-        </ul>
+        <ul class="words"><li v-for="one in words" :key="one">{{ one }}</li></ul>
         <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
-        <div class="foot">
-          <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
-          <div class="row">
-            <button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">
-              Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button
-            ><button class="btn" @click="discard">Discard</button>
-          </div>
-        </div>
+        <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+        <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div></div>
       </template>
       <template v-else-if="data">
-        <p class="muted">It reaches</p>
-        <p class="big">{{ countText(data.deviceCount, 'device') }}</p>
-        <p v-for="one in data.assignments" :key="one.id" class="muted">
-          {{ one.targetText }}: {{ one.deviceCount }}<template v-if="one.dormant"> (dormant)</template>
-        </p>
+        <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
+        <p v-for="one in data.assignments" :key="one.id" class="muted">{{ one.targetText }}: {{ one.deviceCount }}<template v-if="one.dormant"> (dormant)</template></p>
         <p v-if="!data.assignments.length" class="muted">It is assigned to nothing.</p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div>
-          <button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button>
-        </div>
+        <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
       </template>
     </aside>
-    <ElPopover
-      v-if="open && parameter && spec"
-      :key="open.key + open.name"
-      :visible="true"
-      virtual-triggering
-      :virtual-ref="open.element"
-      :width="330"
-      placement="bottom-start"
-      :show-arrow="false"
-    >
-      <ParameterEditor
-        :parameter="parameter"
-        :value="typing"
-        @change="use"
-        @typing="
-          (value) => {
-            typing = value
-          }
-        "
-        @cancel="open = null"
-      >
-        <InstanceTrial
-          v-if="choosing"
-          :choosing="choosing"
-          :values="valuesOf(spec)"
-          :typing="{ name: open.name, value: typing }"
-          :targets="data?.assignments.map((one) => one.target) ?? []"
-          @pick="pick"
-        />
+    <ElPopover v-if="open && parameter && spec" :key="open.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="330" placement="bottom-start" :show-arrow="false">
+      <ParameterEditor :parameter="parameter" :value="typing" @change="use" @typing="(value) => { typing = value }" @cancel="open = null">
+        <InstanceTrial v-if="choosing" :choosing="choosing" :values="valuesOf(spec)" :typing="{ name: open.name, value: typing }" :targets="data?.assignments.map((one) => one.target) ?? []" @pick="pick" />
       </ParameterEditor>
-      <KeepForPresent
-        v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined"
-        :template-id="base.id"
-        :watch-key="open.key"
-        :parameter="parameter"
-        :value="savedWatch(spec)!.values[open.name]!"
-        @done="open = null"
-      />
+      <KeepForPresent v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined" :template-id="base.id" :watch-key="open.key" :parameter="parameter" :value="savedWatch(spec)!.values[open.name]!" @done="open = null" />
     </ElPopover>
     <AssignDialog v-if="assigning && data" :templates="[data]" :template-id="data.id" @close="assigning = false" />
   </div>

@@ -79,87 +79,22 @@ const sign = { made: '+', changed: '~', 'taken away': '−' } as const
   <p v-if="!session.isLead" class="muted pad">Policy as text is read and written by a lead.</p>
   <div v-else class="text">
     <div>
-      <p class="row">
-        <select v-model.number="only" aria-label="What to take" @change="take">
-          <option :value="0">everything</option>
-          <option v-for="one in templates.data.value" :key="one.id" :value="one.id">only {{ one.name }}</option>
-        </select>
-        <button class="link" @click="take">{{ changed ? 'let the edit go' : 'take it anew' }}</button><button
-          class="link"
-          @click="save"
-        >
-          save as a file</button
-        ><label class="link"
-          >open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open"
-        /></label>
-        <span class="faint">{{ lineCount }} lines of YAML</span>
-      </p>
-      <div class="paper">
-        <pre
-          aria-hidden="true"
-          class="lines"
-          :style="{ transform: `translateY(${-(field?.scrollTop ?? 0)}px)` }"
-        ><template v-for="n in lineCount" :key="n">{{ n }}{{ '\n' }}</template></pre>
-        <textarea
-          ref="field"
-          v-model="text"
-          spellcheck="false"
-          wrap="off"
-          aria-label="Policy as text"
-          @scroll="
-            ($event.target as HTMLElement).previousElementSibling?.setAttribute(
-              'style',
-              `transform: translateY(${-($event.target as HTMLElement).scrollTop}px)`,
-            )
-          "
-        />
-      </div>
+      <p class="row"><select v-model.number="only" aria-label="What to take" @change="take"><option :value="0">everything</option><option v-for="one in templates.data.value" :key="one.id" :value="one.id">only {{ one.name }}</option></select>
+        <button class="link" @click="take">{{ changed ? 'let the edit go' : 'take it anew' }}</button><button class="link" @click="save">save as a file</button><label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
+        <span class="faint">{{ lineCount }} lines of YAML</span></p>
+      <div class="paper"><pre aria-hidden="true" class="lines" :style="{ transform: `translateY(${-(field?.scrollTop ?? 0)}px)` }"><template v-for="n in lineCount" :key="n">{{ n }}{{ '\n' }}</template></pre>
+        <textarea ref="field" v-model="text" spellcheck="false" wrap="off" aria-label="Policy as text" @scroll="($event.target as HTMLElement).previousElementSibling?.setAttribute('style', `transform: translateY(${-($event.target as HTMLElement).scrollTop}px)`)" /></div>
     </div>
     <aside aria-live="polite">
-      <template v-if="!changed"
-        ><p class="muted">
-          This is what is in force. Change it here, or open a file; it is tried while you type, and nothing counts until
-          it is applied.
-        </p>
-        <p class="faint">
-          From a shell, for people who keep policy in a repository:
-          <span class="mono">./custode policy check policy.yaml</span>
-        </p></template
-      >
+      <template v-if="!changed"><p class="muted">This is what is in force. Change it here, or open a file; it is tried while you type, and nothing counts until it is applied.</p><p class="faint">From a shell, for people who keep policy in a repository: <span class="mono">./custode policy check policy.yaml</span></p></template>
       <p v-else-if="fault" class="critical" role="alert">{{ fault }}</p>
       <p v-else-if="!trial" class="faint">Trying it…</p>
-      <template v-else-if="trial.faults.length"
-        ><p class="critical" role="alert">
-          <b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.
-        </p>
-        <ul>
-          <li v-for="(one, i) in trial.faults" :key="i">
-            <button class="link" @click="goTo(one.line)">line {{ one.line }}</button> {{ one.message }}
-          </li>
-        </ul></template
-      >
-      <template v-else
-        ><p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
-        <ul class="steps">
-          <li v-for="(one, i) in trial.steps" :key="i">
-            <b>{{ sign[one.change] }}</b> {{ one.of }} {{ one.name
-            }}<span v-for="words in one.words" :key="words" class="muted line">{{ words }}</span>
-          </li>
-        </ul>
-        <template v-if="trial.steps.length"
-          ><ImpactView :impact="trial.impact" title="If you apply this" /><input
-            v-model="note"
-            placeholder="Why, for the revisions"
-            aria-label="Note"
-            maxlength="500"
-          />
-          <p>
-            <button class="btn main" :disabled="busy" @click="apply">
-              Apply to {{ countText(trial.impact?.devices ?? 0, 'device') }}
-            </button>
-          </p></template
-        ></template
-      >
+      <template v-else-if="trial.faults.length"><p class="critical" role="alert"><b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.</p>
+        <ul><li v-for="(one, i) in trial.faults" :key="i"><button class="link" @click="goTo(one.line)">line {{ one.line }}</button> {{ one.message }}</li></ul></template>
+      <template v-else><p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
+        <ul class="steps"><li v-for="(one, i) in trial.steps" :key="i"><b>{{ sign[one.change] }}</b> {{ one.of }} {{ one.name }}<span v-for="words in one.words" :key="words" class="muted line">{{ words }}</span></li></ul>
+        <template v-if="trial.steps.length"><ImpactView :impact="trial.impact" title="If you apply this" /><input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <p><button class="btn main" :disabled="busy" @click="apply">Apply to {{ countText(trial.impact?.devices ?? 0, 'device') }}</button></p></template></template>
     </aside>
   </div>
 </template>

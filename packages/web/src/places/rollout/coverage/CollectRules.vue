@@ -15,20 +15,8 @@ async function remove(one: CollectRuleView): Promise<void> {
 </script>
 
 <template>
-  <details v-if="data?.length" class="more">
-    <summary>{{ countText(data.length, 'rule') }} for collecting more than the ordinary</summary>
-    <table class="board">
-      <tbody>
-        <tr v-for="one in data" :key="one.id">
-          <td class="mono">{{ [...one.logs, ...one.collectors].join(', ') }}</td>
-          <td>
-            on {{ one.targetText }} <span class="faint">{{ countText(one.devices, 'device') }}</span>
-          </td>
-          <td class="muted" :title="exactText(one.at)">{{ one.by }}, {{ fullText(one.at) }}</td>
-          <td class="num"><button class="link" @click="remove(one)">collect it no longer</button></td>
-        </tr>
-      </tbody>
-    </table>
+  <details v-if="data?.length" class="more"><summary>{{ countText(data.length, 'rule') }} for collecting more than the ordinary</summary>
+    <table class="board"><tbody><tr v-for="one in data" :key="one.id"><td class="mono">{{ [...one.logs, ...one.collectors].join(', ') }}</td><td>on {{ one.targetText }} <span class="faint">{{ countText(one.devices, 'device') }}</span></td><td class="muted" :title="exactText(one.at)">{{ one.by }}, {{ fullText(one.at) }}</td><td class="num"><button class="link" @click="remove(one)">collect it no longer</button></td></tr></tbody></table>
   </details>
 </template>
 

@@ -20,26 +20,6 @@ function add(event: Event): void {
 </script>
 
 <template>
-  <span
-    ><template v-if="trials.length">signing in with </template
-    ><template v-for="id in trials" :key="id"
-      ><b>{{ nameOf(id) }}</b>
-      <button
-        type="button"
-        class="link"
-        :aria-label="`Not with ${nameOf(id)}`"
-        @click="trials = trials.filter((one) => one !== id)"
-      >
-        ×</button
-      >, then
-    </template>
-    <select value="" aria-label="Sign-in" @change="add">
-      <option value="">
-        {{ trials.length ? 'none further' : usable.length ? none : 'no sign-in is stored here' }}
-      </option>
-      <option v-for="one in usable.filter((each) => !trials.includes(each.id))" :key="one.id" :value="one.id">
-        {{ one.name }} ({{ one.userName }})
-      </option>
-    </select></span
-  >
+  <span><template v-if="trials.length">signing in with </template><template v-for="id in trials" :key="id"><b>{{ nameOf(id) }}</b> <button type="button" class="link" :aria-label="`Not with ${nameOf(id)}`" @click="trials = trials.filter((one) => one !== id)">×</button>, then </template>
+    <select value="" aria-label="Sign-in" @change="add"><option value="">{{ trials.length ? 'none further' : usable.length ? none : 'no sign-in is stored here' }}</option><option v-for="one in usable.filter((each) => !trials.includes(each.id))" :key="one.id" :value="one.id">{{ one.name }} ({{ one.userName }})</option></select></span>
 </template>

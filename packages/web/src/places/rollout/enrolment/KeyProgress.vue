@@ -38,69 +38,20 @@ async function same(one: EnrolmentAttempt): Promise<void> {
 
 <template>
   <section class="made" aria-label="Progress">
-    <div class="top">
-      <h2>{{ made ? 'Run this on the machine' : 'Who came with this key' }}</h2>
-      <button class="link" @click="$emit('close')">close</button>
-    </div>
+    <div class="top"><h2>{{ made ? 'Run this on the machine' : 'Who came with this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
     <template v-if="made">
-      <p class="muted">
-        <button
-          v-for="one in ['Linux', 'Windows'] as const"
-          :key="one"
-          class="link which"
-          :class="{ on: system === one }"
-          :aria-pressed="system === one"
-          @click="system = one"
-        >
-          {{ one }}
-        </button>
-        <template v-if="system === 'Linux'"
-          >as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at
-          boot.</template
-        ><template v-else
-          >in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at
-          boot.</template
-        >
-        The key is shown this once.
-      </p>
-      <p v-if="made.hasOwnCa" class="muted">
-        This server’s certificate is of an authority of your own, which the machine may not know. Take
-        <a href="/agent/ca.pem" download="custode-ca.pem">custode-ca.pem</a> there first{{
-          system === 'Windows'
-            ? ', and put it into the machine’s trusted root certificates'
-            : ', into the folder where you run this'
-        }}.
-      </p>
-      <div class="command">
-        <pre class="mono">{{ command }}</pre>
-        <button class="btn" @click="copy">Copy</button>
-      </div>
+      <p class="muted"><button v-for="one in (['Linux', 'Windows'] as const)" :key="one" class="link which" :class="{ on: system === one }" :aria-pressed="system === one" @click="system = one">{{ one }}</button>
+        <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at boot.</template> The key is shown this once.</p>
+      <p v-if="made.hasOwnCa" class="muted">This server’s certificate is of an authority of your own, which the machine may not know. Take <a href="/agent/ca.pem" download="custode-ca.pem">custode-ca.pem</a> there first{{ system === 'Windows' ? ', and put it into the machine’s trusted root certificates' : ', into the folder where you run this' }}.</p>
+      <div class="command"><pre class="mono">{{ command }}</pre><button class="btn" @click="copy">Copy</button></div>
     </template>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <p v-if="data && !data.attempts.length && made" class="waiting">
-      Waiting for a machine to knock…<span v-if="quiet" class="warning">
-        Nothing has come yet. The command says on the machine itself why it stops; most often this address is not
-        reached from there: a closed port, a name that does not resolve, a proxy.</span
-      >
-    </p>
+    <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to knock…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops; most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
     <p v-else-if="data && !data.attempts.length" class="muted">Nobody yet.</p>
     <div v-for="one in data?.attempts" :key="one.id" class="machine">
-      <p>
-        <RouterLink
-          v-if="one.device && one.outcome === 'enrolled'"
-          class="mono name"
-          :to="`/estate/${one.device.id}`"
-          >{{ one.name }}</RouterLink><span v-else class="mono name">{{ one.name }}</span>
-        <span class="muted">{{ one.osName }} from {{ one.address }}, {{ fullText(one.at) }}</span>
-      </p>
-      <ol>
-        <li v-for="step in stepsOf(one, now)" :key="step.name" :class="step.state">
-          <b>{{ step.name }}</b> {{ step.text }}
-        </li>
-      </ol>
-      <button v-if="one.outcome === 'refused' && one.device" class="btn" @click="same(one)">
-        It is {{ one.device.name }}, reinstalled
-      </button>
+      <p><RouterLink v-if="one.device && one.outcome === 'enrolled'" class="mono name" :to="`/estate/${one.device.id}`">{{ one.name }}</RouterLink><span v-else class="mono name">{{ one.name }}</span> <span class="muted">{{ one.osName }} from {{ one.address }}, {{ fullText(one.at) }}</span></p>
+      <ol><li v-for="step in stepsOf(one, now)" :key="step.name" :class="step.state"><b>{{ step.name }}</b> {{ step.text }}</li></ol>
+      <button v-if="one.outcome === 'refused' && one.device" class="btn" @click="same(one)">It is {{ one.device.name }}, reinstalled</button>
     </div>
   </section>
 </template>

@@ -21,6 +21,7 @@ const attempt = (more: Partial<EnrolmentAttempt> = {}): EnrolmentAttempt => ({
   address: '',
   clockOffset: 0,
   outcome: 'enrolled',
+  code: '',
   reason: '',
   device: device(),
   ...more,

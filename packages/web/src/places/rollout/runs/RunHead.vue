@@ -7,16 +7,7 @@ defineEmits<{ steer: [action: RunAction] }>()
 </script>
 
 <template>
-  <div class="head">
-    <h2>{{ title }}</h2>
-    <span class="muted">{{ standing }}</span>
-    <span class="end"
-      ><button v-if="state === 'running'" class="btn" @click="$emit('steer', 'pause')">Pause</button
-      ><button v-if="state === 'paused'" class="btn main" @click="$emit('steer', 'go-on')">Go on</button
-      ><button v-if="['running', 'paused'].includes(state)" class="btn" @click="$emit('steer', 'stop')">
-        Stop
-      </button></span
-    >
-  </div>
+  <div class="head"><h2>{{ title }}</h2><span class="muted">{{ standing }}</span>
+    <span class="end"><button v-if="state === 'running'" class="btn" @click="$emit('steer', 'pause')">Pause</button><button v-if="state === 'paused'" class="btn main" @click="$emit('steer', 'go-on')">Go on</button><button v-if="['running', 'paused'].includes(state)" class="btn" @click="$emit('steer', 'stop')">Stop</button></span></div>
   <p v-if="reason" :class="state === 'paused' ? 'warning' : 'muted'">{{ reason }}</p>
 </template>

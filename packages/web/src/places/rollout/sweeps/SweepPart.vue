@@ -126,66 +126,19 @@ const stateText = (one: SweepView) =>
 
 <template>
   <div>
-    <form class="sentence" @submit.prevent="start">
-      Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false" /> of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
-        <option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option>
-      </select>
-      from
-      <select v-model.number="deviceId" aria-label="From device">
-        <option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option>
-        <option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option>
-      </select>
-      <select v-model="repeat" aria-label="When">
-        <option value="">now</option>
-        <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
-      </select>
-      <template v-if="repeat">
-        at <input v-model="at" type="time" aria-label="At" /> <span class="muted zone">{{ site?.zone }}</span></template
-      >, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
-      <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button>
-    </form>
+    <form class="sentence" @submit.prevent="start">Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select> from
+      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option></select>
+      <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
+      <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
-    <p v-if="site && !site.networks.length" class="muted">
-      {{ site.name }} declares no networks, and nothing else may be swept.
-      <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink>
-    </p>
-    <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan">
-      <span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from
-      <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule
-      }}<template v-if="one.nextAt"
-        >, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template
-      ><template v-else-if="one.trouble"
-        >, not again: <span class="critical">{{ one.trouble }}</span></template
-      ><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button>
-    </p>
-    <StateNotice
-      :error="error"
-      :loading="!data"
-      :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''"
-      @again="refresh"
-    />
+    <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
+    <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan"><span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule }}<template v-if="one.nextAt">, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template><template v-else-if="one.trouble">, not again: <span class="critical">{{ one.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button></p>
+    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Sweeps">
-        <tbody>
-          <tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-            <td>
-              <button class="link mono" :aria-pressed="chosen === one.id">{{ one.network }}</button><small
-                >{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.startedAt) }}</small
-              ><small :class="{ critical: one.state === 'failed' }">{{ stateText(one) }}</small
-              ><progress
-                v-if="one.state === 'running'"
-                :value="one.scanned"
-                :max="one.total"
-                :aria-label="`${one.scanned} of ${one.total}`"
-              />
-            </td>
-            <td class="num">
-              <b>{{ one.answered }}</b> answered<small>{{ one.unknown }} without agent</small>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <table class="board list" aria-label="Sweeps"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
+        <td><button class="link mono" :aria-pressed="chosen === one.id">{{ one.network }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.startedAt) }}</small><small :class="{ critical: one.state === 'failed' }">{{ stateText(one) }}</small><progress v-if="one.state === 'running'" :value="one.scanned" :max="one.total" :aria-label="`${one.scanned} of ${one.total}`" /></td>
+        <td class="num"><b>{{ one.answered }}</b> answered<small>{{ one.unknown }} without agent</small></td></tr></tbody></table>
       <SweepHosts v-if="chosen" :id="chosen" :key="chosen" />
     </div>
   </div>

@@ -33,41 +33,10 @@ const standing = computed(() =>
   <section aria-label="Update">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunHead
-        :title="`Update to ${data.version}`"
-        :standing="`${standing}; ${data.minutes} min to report`"
-        :state="data.state"
-        :reason="data.reason"
-        @steer="steer"
-      />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures">
-        <p v-for="[reason, count] in failures" :key="reason">
-          <b>{{ countText(count, 'device') }}</b> {{ reason }}
-        </p>
-        <button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button>
-      </div>
-      <table class="board">
-        <thead>
-          <tr>
-            <th>Wave</th>
-            <th>Device</th>
-            <th>Client</th>
-            <th>From</th>
-            <th>How far</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in data.devices" :key="one.id" :class="one.state">
-            <td>{{ one.wave }}</td>
-            <td>
-              <RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink>
-            </td>
-            <td class="muted">{{ one.clientName }}</td>
-            <td class="mono">{{ one.fromVersion }}</td>
-            <td class="far" :title="one.reason">{{ far(one) }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <RunHead :title="`Update to ${data.version}`" :standing="`${standing}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @steer="steer" />
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
+      <table class="board"><thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
+        <tbody><tr v-for="one in data.devices" :key="one.id" :class="one.state"><td>{{ one.wave }}</td><td><RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></td><td class="muted">{{ one.clientName }}</td><td class="mono">{{ one.fromVersion }}</td><td class="far" :title="one.reason">{{ far(one) }}</td></tr></tbody></table>
     </template>
   </section>
 </template>

@@ -57,58 +57,12 @@ const standing = computed(() =>
   <section aria-label="Run">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunHead
-        :title="data.name"
-        :standing="`${standing}, from ${data.deviceName}`"
-        :state="data.state"
-        :reason="data.reason"
-        @steer="steer"
-      />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures">
-        <p v-for="[kind, list] in failures" :key="kind">
-          <b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span>
-          <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">
-            accept all {{ unaccepted.length }} keys
-          </button>
-        </p>
-        <button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button>
-      </div>
-      <table class="board">
-        <thead>
-          <tr>
-            <th>Wave</th>
-            <th>Machine</th>
-            <th>Address</th>
-            <th>How far</th>
-            <th v-if="hasKeys">Key</th>
-            <th>Device</th>
-            <th class="num">Tries</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in data.machines" :key="one.n" :class="one.state">
-            <td>{{ one.wave }}</td>
-            <td class="mono">{{ one.name }}</td>
-            <td class="mono">{{ one.address }}</td>
-            <td class="far" :title="one.reason">{{ progress(one) }}</td>
-            <td v-if="hasKeys">
-              <MachineKey
-                v-if="isAboutKey(one)"
-                :site-id="data.siteId"
-                :address="one.address"
-                :machine-key="one.key"
-                @accepted="refresh"
-              />
-            </td>
-            <td>
-              <RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{
-                one.device.name
-              }}</RouterLink>
-            </td>
-            <td class="num">{{ one.attempts || '' }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <RunHead :title="data.name" :standing="`${standing}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @steer="steer" />
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
+      <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Tries</th></tr></thead>
+        <tbody><tr v-for="one in data.machines" :key="one.n" :class="one.state"><td>{{ one.wave }}</td><td class="mono">{{ one.name }}</td><td class="mono">{{ one.address }}</td><td class="far" :title="one.reason">{{ progress(one) }}</td>
+          <td v-if="hasKeys"><MachineKey v-if="isAboutKey(one)" :site-id="data.siteId" :address="one.address" :machine-key="one.key" @accepted="refresh" /></td>
+          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink></td><td class="num">{{ one.attempts || '' }}</td></tr></tbody></table>
     </template>
   </section>
 </template>

@@ -32,33 +32,13 @@ const nothingYet =
 
 <template>
   <div>
-    <div class="head">
-      <h2>Runs</h2>
-      <span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span>
-    </div>
+    <div class="head"><h2>Runs</h2><span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span></div>
     <WaveForm v-if="making" @started="started" @close="making = false" />
-    <StateNotice
-      :error="error"
-      :loading="!data"
-      :empty="data && !shown.length && !making ? nothingYet : ''"
-      @again="refresh"
-    />
+    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? nothingYet : ''" @again="refresh" />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Runs">
-        <tbody>
-          <tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-            <td>
-              <button class="link" :aria-pressed="chosen === one.id">{{ one.name }}</button><small
-                >{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.createdAt) }}</small
-              ><small>{{ stateText(one) }}</small>
-            </td>
-            <td class="num">
-              <b>{{ one.installed }}</b> of {{ one.total
-              }}<small v-if="one.failed" class="critical">{{ one.failed }} failed</small>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <table class="board list" aria-label="Runs"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
+        <td><button class="link" :aria-pressed="chosen === one.id">{{ one.name }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.createdAt) }}</small><small>{{ stateText(one) }}</small></td>
+        <td class="num"><b>{{ one.installed }}</b> of {{ one.total }}<small v-if="one.failed" class="critical">{{ one.failed }} failed</small></td></tr></tbody></table>
       <WaveRun v-if="chosen" :id="chosen" :key="chosen" />
     </div>
     <CredentialList />

@@ -22,10 +22,10 @@ const lookAgain: Millis = 30 * second
 async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   // The device first, as everything that changes what is open on it.
   const context = await loadContext(tx, due.device_id, true)
-  const open = await firstRow(tx, 'select from mending where id = $1 and ended_at is null for update', [due.id])
+  const open = await firstRow(tx, 'select from remediation where id = $1 and ended_at is null for update', [due.id])
   if (!open) return
   if (!context) {
-    await tx.query(`update mending set ended_at = $2, outcome = 'not watched any more' where id = $1`, [
+    await tx.query(`update remediation set ended_at = $2, outcome = 'not watched any more' where id = $1`, [
       due.id,
       time(now),
     ])
@@ -33,7 +33,7 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   }
   await tx.query(
     `
-    update response set state = 'failed', ended_at = at + make_interval(secs => $2), reason = $3 where mending_id = $1 and state = 'asked' and at <= $4`,
+    update response set state = 'failed', ended_at = at + make_interval(secs => $2), reason = $3 where remediation_id = $1 and state = 'asked' and at <= $4`,
     [
       due.id,
       answerWithin / 1000,
@@ -48,12 +48,12 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
     await askAgent(
       tx,
       { id: due.device_id, clientId: due.client_id },
-      { ...due, action: trying.response.action, from: { mendingId: due.id } },
+      { ...due, action: trying.response.action, from: { remediationId: due.id } },
       now,
     )
-    await tx.query('update mending set next_at = $2 where id = $1', [due.id, time(now + lookAgain)])
+    await tx.query('update remediation set next_at = $2 where id = $1', [due.id, time(now + lookAgain)])
   } else if (trying?.step.next === 'wait') {
-    await tx.query('update mending set next_at = $2 where id = $1', [
+    await tx.query('update remediation set next_at = $2 where id = $1', [
       due.id,
       time(Math.min(trying.step.until, now + lookAgain)),
     ])
@@ -67,10 +67,10 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
 }
 
 /** Moves on what is being tried, wherever its time has come. */
-export async function turnMendings(pool: Pool, now: Millis): Promise<number> {
+export async function turnRemediations(pool: Pool, now: Millis): Promise<number> {
   const due = await rows<Due>(
     pool,
-    'select id, device_id, client_id, watch, instance, started_at from mending where ended_at is null and next_at <= $1 order by next_at limit 500',
+    'select id, device_id, client_id, watch, instance, started_at from remediation where ended_at is null and next_at <= $1 order by next_at limit 500',
     [time(now)],
   )
   await eachAlone(due, (one) => inTransaction(pool, (tx) => turn(tx, one, now)))
@@ -91,7 +91,7 @@ export async function hearService(
   // The device first, as everything that changes what is open on it.
   await tx.query('select from device where id = $1 for update', [deviceId])
   const found = await firstRow<{
-    mending_id: number | null
+    remediation_id: number | null
     alert_id: number | null
     person_id: number | null
     client_id: number
@@ -105,7 +105,7 @@ export async function hearService(
   )
   if (!found) return false
   await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
-  await tx.query('update mending set next_at = $2 where id = $1', [found.mending_id, time(now)])
+  await tx.query('update remediation set next_at = $2 where id = $1', [found.remediation_id, time(now)])
   if (found.alert_id !== null)
     await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, $2, $3, $4, $5)', [
       found.alert_id,

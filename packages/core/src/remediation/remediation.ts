@@ -20,7 +20,7 @@ export interface Try {
   hopeless: boolean
 }
 
-export type MendingStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
+export type RemediationStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
 
 /** Tries older than this are forgotten, unless they are of the trouble that is being tried. */
 export const triesCountFor: Millis = hour
@@ -46,11 +46,11 @@ export function actionsFor(watch: Pick<EffectiveWatch, 'kind' | 'values'>, insta
 /** How long after a try's time something must have been seen of the post; without, nobody knows whether it helped. */
 const evidenceWithin: Millis = 5 * minute
 /** No trouble is kept from a person for longer, whatever its tries are given. */
-export const longestMending: Millis = 2 * hour
+export const longestRemediation: Millis = 2 * hour
 
 /** How long a trouble may be tried, all in all, before a person is told. */
 function patienceFor({ times, wait }: Pick<Response, 'times' | 'wait'>): Millis {
-  return Math.min(longestMending, times * (answerWithin + wait) + evidenceWithin)
+  return Math.min(longestRemediation, times * (answerWithin + wait) + evidenceWithin)
 }
 
 /**
@@ -71,18 +71,18 @@ export interface Trouble {
  * any more, and what takes longer than its tries together, goes to a person.
  * @param tries of the last hour, and of this trouble, in any order
  */
-export function mendingStep(
+export function remediationStep(
   response: Pick<Response, 'times' | 'wait'>,
   tries: readonly Try[],
   post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>,
   { startedAt, heardAt, gap }: Trouble,
   now: Millis,
-): MendingStep {
+): RemediationStep {
   const { times, wait } = response
   const patience = startedAt + patienceFor(response)
   const isUnseen = post.silent && now - post.lastAt > gap
   if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
-  const until = (at: Millis): MendingStep => ({ next: 'wait', until: Math.min(at, patience) })
+  const until = (at: Millis): RemediationStep => ({ next: 'wait', until: Math.min(at, patience) })
   const counted = tries.filter((one) => now - one.at < triesCountFor || one.at >= startedAt)
   const last = counted.reduce<Try | null>(
     (newest, one) => (newest === null || one.at >= newest.at ? one : newest),

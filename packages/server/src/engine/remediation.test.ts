@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertEntry, AlertView, MendingView, Rounds, ServiceNews, SignedText, Task } from '#contract'
+import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceNews, SignedText, Task } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
 import { openHouse, type Agent, type House } from '../testing/house'
-import { turnMendings } from './mending'
+import { turnRemediations } from './remediation'
 
 let house: House
 let count = 0
@@ -57,9 +57,9 @@ const nginx = (state: Service['state'], mends = true) => ({
   facts: { system: system(mends), services: [{ name: 'nginx', title: '', start: 'automatic', state } as Service] },
 })
 const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
-const mendingsOf = async (agent: Agent) =>
-  (await house.lead<MendingView[]>('GET', `/api/devices/${agent.id}/mendings`)).body
-const later = (more: number) => turnMendings(house.pool, Date.now() + more)
+const remediationsOf = async (agent: Agent) =>
+  (await house.lead<RemediationView[]>('GET', `/api/devices/${agent.id}/remediations`)).body
+const later = (more: number) => turnRemediations(house.pool, Date.now() + more)
 
 /** Reports until the agent is handed its order, which the server looks for every two seconds. */
 async function handed(agent: Agent): Promise<Task> {
@@ -107,19 +107,19 @@ describe('a stopped service that its agent may start', () => {
     await later(0)
     const task = await handed(agent)
     expect(task.order).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.mending).toMatchObject([
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation).toMatchObject([
       { deviceId: agent.id, instance: 'nginx', tries: [{ verb: 'start', state: 'asked' }] },
     ])
-    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.mending).toEqual([])
+    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual([])
     expect(await tells(agent, task, {})).toBe(200)
     expect(await tells(agent, task, {})).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
     expect(await alertsOf(agent)).toEqual([])
-    expect(await mendingsOf(agent)).toMatchObject([
+    expect(await remediationsOf(agent)).toMatchObject([
       { outcome: 'cleared', tries: [{ state: 'done', text: 'was stopped, is running' }] },
     ])
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({
-      mending: [],
+      remediation: [],
       mended: [{ deviceId: agent.id }],
     })
   })
@@ -131,7 +131,7 @@ describe('a stopped service that its agent may start', () => {
     // Looked at again within half a minute, however long the try has to show.
     await later(31 * second)
     expect(await alertsOf(agent)).toMatchObject([{ instance: 'nginx', status: 'open' }])
-    expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'raised' }])
+    expect(await remediationsOf(agent)).toMatchObject([{ outcome: 'raised' }])
   })
   it('raises when the tries did not help, with its true beginning and what was tried', async () => {
     const agent = await stopped()
@@ -157,7 +157,7 @@ describe('a stopped service that its agent may start', () => {
       ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
       ['raised', 'nginx is stopped'],
     ])
-    expect(await mendingsOf(agent)).toMatchObject([{ outcome: 'raised', alertId: alert!.id }])
+    expect(await remediationsOf(agent)).toMatchObject([{ outcome: 'raised', alertId: alert!.id }])
   })
   it('raises at once when the agent says that trying is of no use', async () => {
     const agent = await stopped()
@@ -183,11 +183,11 @@ describe('a stopped service that its agent may start', () => {
     })
     await later(0)
     expect((await held.send([held.report(0, { at: Date.now() })])).body.tasks).toBeUndefined()
-    expect([(await mendingsOf(held)).map((one) => one.outcome), await alertsOf(held)]).toEqual([['held'], []])
+    expect([(await remediationsOf(held)).map((one) => one.outcome), await alertsOf(held)]).toEqual([['held'], []])
     expect(await alertsOf(await stopped(false))).toMatchObject([{ status: 'open' }])
     const late = await house.enrol(house.sites[0], `tm-mend-${++count}`)
     await late.send([late.report(1, nginx('stopped')), late.report(3)])
-    expect([await alertsOf(late), await mendingsOf(late)]).toMatchObject([[{ status: 'open' }], []])
+    expect([await alertsOf(late), await remediationsOf(late)]).toMatchObject([[{ status: 'open' }], []])
   })
 })
 

@@ -1,12 +1,12 @@
 export {
   actionsFor,
   answerWithin,
-  longestMending,
-  mendingStep,
+  longestRemediation,
+  remediationStep,
   responseOf,
   triesCountFor,
-  type MendingStep,
+  type RemediationStep,
   type Response,
   type Trouble,
   type Try,
-} from './mending'
+} from './remediation'

@@ -2,7 +2,15 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { hour, minute, second } from '../units'
 import { sentenceText, watchKind, type Values } from '../watch'
-import { actionsFor, answerWithin, longestMending, mendingStep, responseOf, type Trouble, type Try } from './mending'
+import {
+  actionsFor,
+  answerWithin,
+  longestRemediation,
+  remediationStep,
+  responseOf,
+  type Trouble,
+  type Try,
+} from './remediation'
 
 const defaults = (kind: string, more: Values): Values => ({
   ...Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default])),
@@ -26,7 +34,7 @@ const next = (
   post: typeof failing | typeof well = failing,
   response = thrice,
   more: Partial<Trouble> = {},
-) => mendingStep(response, tries, post, { ...trouble, ...more }, now).next
+) => remediationStep(response, tries, post, { ...trouble, ...more }, now).next
 
 describe('what a watch does by itself', () => {
   it('is to start what should run, and to stop what should not; nothing unless it was told to', () => {
@@ -76,7 +84,7 @@ describe('what a watch does by itself', () => {
 describe('before a person is told', () => {
   it('it is tried at once, and again only after each try had its time', () => {
     expect(next([])).toBe('try')
-    expect(mendingStep(thrice, [tried(30 * second)], failing, trouble, now)).toEqual({
+    expect(remediationStep(thrice, [tried(30 * second)], failing, trouble, now)).toEqual({
       next: 'wait',
       until: now + 31 * second,
     })
@@ -105,7 +113,7 @@ describe('before a person is told', () => {
     const slow = { times: 5, wait: hour }
     const startedAt = now - 119 * minute
     expect(next([tried(118 * minute), tried(57 * minute)], failing, slow, { startedAt })).toBe('wait')
-    expect(next([tried(118 * minute)], failing, slow, { startedAt: now - longestMending })).toBe('tell')
+    expect(next([tried(118 * minute)], failing, slow, { startedAt: now - longestRemediation })).toBe('tell')
   })
   it('no trouble is tried for ever, whatever the watch says and whatever was tried', () => {
     const anyTry = fc.record({
@@ -121,16 +129,16 @@ describe('before a person is told', () => {
         fc.array(anyTry),
         (times, wait, tries) => {
           expect(
-            mendingStep(
+            remediationStep(
               { times, wait },
               tries,
               failing,
-              { startedAt: now - longestMending, heardAt: now, gap: minute },
+              { startedAt: now - longestRemediation, heardAt: now, gap: minute },
               now,
             ).next,
           ).toBe('tell')
-          const step = mendingStep({ times, wait }, tries, failing, { ...trouble, startedAt: now }, now)
-          if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestMending)
+          const step = remediationStep({ times, wait }, tries, failing, { ...trouble, startedAt: now }, now)
+          if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestRemediation)
         },
       ),
     )
@@ -141,7 +149,7 @@ describe('before a person is told', () => {
   })
   it('an agent that does not answer in time counts as one that tried', () => {
     const asked = (ago: number) => tried(ago, { state: 'asked', endedAt: null })
-    expect(mendingStep(thrice, [asked(minute)], failing, trouble, now)).toEqual({
+    expect(remediationStep(thrice, [asked(minute)], failing, trouble, now)).toEqual({
       next: 'wait',
       until: now - minute + answerWithin,
     })
