@@ -56,7 +56,7 @@ test('one machine by hand: the command from the page, run, and the page tells ho
   await signIn(page)
   const command = await makeKey(page)
   const progress = page.getByRole('region', { name: 'Progress' })
-  await expect(progress).toContainText('Waiting for a machine to knock')
+  await expect(progress).toContainText('Waiting for a machine to enrol')
   const { said } = shell(here(command, 'lf-hand-1'))
   await expect(progress.locator('li.done', { hasText: 'Enrolled' })).toContainText(
     'as lf-hand-1 at Lanternfield IT, Workshop',
@@ -173,7 +173,7 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
   await page.getByLabel('Tags').fill('fresh')
   await expect(preview).toContainText('0 devices')
   await page.getByLabel('Name', { exact: true }).fill('Workshop machines')
-  await page.getByRole('button', { name: 'Let it stand' }).click()
+  await page.getByRole('button', { name: 'Save rule' }).click()
   await expect(page.getByText('Give every new device named lf-zero-*')).toBeVisible()
 
   await page.goto(`${url()}/rounds`)

@@ -147,7 +147,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
       },
     })
     const assigned = Date.now()
-    await expect(page.getByText('First its agent starts it, up to')).toBeVisible()
+    await expect(page.getByText('The agent first starts it itself, up to')).toBeVisible()
     await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 10_000 })
     expect(Date.now() - assigned).toBeLessThan(10_000)
 

@@ -99,7 +99,7 @@ export const starterTemplates: readonly StarterTemplate[] = [
         key: 'disk.space',
         kind: 'disk-space',
         name: 'Free disk space',
-        why: 'Percentage alone cries wolf on large disks, so both must be true.',
+        why: 'Percentage alone raises false alarms on large disks, so both must be true.',
         osFamilies: any,
         values: {
           except: ['/boot*', '/snap/*'],

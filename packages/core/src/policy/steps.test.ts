@@ -253,7 +253,7 @@ describe('what changed, in words', () => {
       'described anew',
       'includes “More” now',
       'cpu: is called “Processor” now; on every system → only on Linux',
-      'disk: Warning below left open → 20 %; Hold 60 s → 5 min',
+      'disk: Warning below default (10 %) → 20 %; Hold 60 s → 5 min',
       'load: added',
     ])
     expect(templateChanges(after, body('Basis', [watch('disk', 'silence')]), () => 'More')).toEqual([

@@ -29,7 +29,10 @@ function watchWords(before: WatchSpec, after: WatchSpec): string[] {
     ...(before.name === after.name ? [] : [`is called “${after.name}” now`]),
     ...names.map((name) => {
       const parameter = kind!.parameters.find((one) => one.name === name)!
-      const text = (values: Values) => (values[name] === undefined ? 'left open' : valueText(parameter, values[name]))
+      const text = (values: Values) =>
+        values[name] === undefined
+          ? `default (${valueText(parameter, parameter.default)})`
+          : valueText(parameter, values[name])
       return `${parameter.label} ${text(before.values)} → ${text(after.values)}`
     }),
     ...(sameData(before.osFamilies, after.osFamilies) ? [] : [`${systems(before)} → ${systems(after)}`]),

@@ -67,10 +67,10 @@ describe('what a watch does by itself', () => {
         watchKind('service-state').sentence(defaults('service-state', { tries: 3, todo: 'call the vendor' })),
       ),
     ).toBe(
-      'On every service that should be running, when stopped or failed for 60 s, raise critical; clear after 60 s well. First its agent starts it, up to 3 times an hour, each time with 60 s to show. Then: call the vendor',
+      'On every service that should be running, when stopped or failed for 60 s, raise critical; clear after 60 s well. The agent first starts it itself, up to 3 times an hour, and waits 60 s each time. Then: call the vendor',
     )
     expect(sentenceText(watchKind('load').sentence(defaults('load', { 'restart.service': 'worker' })))).toContain(
-      ' First its agent restarts worker, up to once an hour, each time with 2 min to show.',
+      ' The agent first restarts worker, up to once an hour, and waits 2 min each time.',
     )
   })
   it('a person may ask for the same, and for a restart of what should run, whatever it does by itself', () => {

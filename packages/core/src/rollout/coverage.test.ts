@@ -188,7 +188,7 @@ describe('the remedy', () => {
         .map((one) => sentenceText(watchKind(one.kind).sentence(one.values))),
     ).toEqual([
       'On every port with a certificate, when that ends within 21 days, raise warning; within 7 days, critical; seen for 10 min; clear when it is renewed.',
-      'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h without.',
+      'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h with no new entry.',
     ])
   })
   it('of every need is a watch that looks at what was missing', () => {

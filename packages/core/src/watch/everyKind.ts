@@ -115,10 +115,10 @@ function common(kind: WatchKind): readonly Parameter[] {
 function triesSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
   const often = () =>
-    sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, each time with ${say('tries.wait')} to show`
+    sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, and waits ${say('tries.wait')} each time`
   if (!kind.acts)
-    return values['restart.service'] ? sentence` First its agent restarts ${say('restart.service')}, ${often()}.` : []
-  return values.tries ? sentence` First its agent ${kind.acts(values, '')!.verb}s it, ${often()}.` : []
+    return values['restart.service'] ? sentence` The agent first restarts ${say('restart.service')}, ${often()}.` : []
+  return values.tries ? sentence` The agent first ${kind.acts(values, '')!.verb}s it itself, ${often()}.` : []
 }
 
 /** What is set of the parameters that every kind has, as a sentence of its own; nothing where nothing is set. */

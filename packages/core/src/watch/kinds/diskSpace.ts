@@ -43,7 +43,8 @@ const parameters: readonly Parameter[] = [
     name: 'warning.bytes',
     label: 'Warning and below',
     default: 20 * gigabyte,
-    explains: 'Percentage alone cries wolf on large disks, so both must be true. Off: the share decides alone.',
+    explains:
+      'Percentage alone raises false alarms on large disks, so both must be true. Off: the share decides alone.',
   },
   { ...share, name: 'critical.percent', label: 'Critical below', default: 0.05, explains: 'Free space as a share.' },
   {

@@ -132,7 +132,7 @@ export const logMatch: WatchKind = {
       count === 1
         ? sentence`${say('count', 'once')}`
         : sentence`${say('count', `${count} times`)} within ${say('within')}`
-    return sentence`In ${logName(values, say)}, when ${filterPhrase(values, say)} appears ${times}, raise ${say('severity')}; clear after ${say('quiet')} without.`
+    return sentence`In ${logName(values, say)}, when ${filterPhrase(values, say)} appears ${times}, raise ${say('severity')}; clear after ${say('quiet')} with no new entry.`
   },
   hold: () => ({ for: 0 }),
   clearHold: () => ({ for: 0 }),

@@ -97,7 +97,7 @@ function save(): void {
     <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
     <slot />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Leave</button></div>
+    <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Cancel</button></div>
   </form>
 </template>
 

@@ -66,21 +66,21 @@ function save(): void {
       <label>Site<select v-model.number="siteId"><optgroup v-for="client in session.clients" :key="client.id" :label="client.name"><option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option></optgroup></select></label>
       <label>Tags<input v-model="tags" placeholder="none; several with commas"></label>
       <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with {{ device.clientName }}.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Change it</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="busy">Change it</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <form v-else-if="what === 'reinstall'" @submit.prevent="act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')">
       <p>For an hour, an agent that enrols as <span class="mono">{{ device.name }}</span> with a key of {{ device.clientName }} becomes this device: same history, same roles and exceptions, a new key. The old key is refused from then on.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Expect it</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="busy">Expect it</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from }, 'Merged: its history is here now.')">
       <p>It enrolled under a new name. Take over readings, log, alerts, roles and tags from</p>
       <select v-model.number="from" aria-label="Device before"><option :value="null">choose…</option><option v-for="one in before" :key="one.id" :value="one.id">{{ one.text }}</option></select>
       <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it alone do not come along.</p>
-      <div class="row"><button class="btn main" :disabled="busy || from === null">Merge</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="busy || from === null">Merge</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <form v-else @submit.prevent="act('retire', {}, 'Out of use. Rollout has it under “Out of use”, should it come back.')">
       <p>Its key is revoked and its open alerts are closed. Its history is kept, and it can be brought back.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Take it out of use</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="busy">Take it out of use</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
   </ElDialog>
 </template>

@@ -141,7 +141,7 @@ const told = computed(() => {
       <p class="faint">{{ watch.why }}</p></div>
     <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
       <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!)">put back</button></span>
-      <span v-else-if="watch.standing === 'dormant'" class="muted">dormant</span>
+      <span v-else-if="watch.standing === 'dormant'" class="muted">paused</span>
       <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
         <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
     </div>

@@ -63,7 +63,7 @@ async function save(): Promise<void> {
       <label>Name<input v-model="name" :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`" maxlength="100" /></label>
       <label>Why<input v-model="reason" placeholder="What is being done" maxlength="500" /></label>
       <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true beginning.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Hold alerts back</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="busy">Hold alerts back</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
   </ElDialog>
 </template>

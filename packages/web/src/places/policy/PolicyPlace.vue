@@ -49,7 +49,7 @@ useKeys('Policy', [
 <template>
   <div class="page">
     <div class="head"><h1>Policy</h1><span class="muted">who gets which watches, and why</span>
-      <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception wants' : `${doubtful} exceptions want` }} a look</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
+      <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception needs' : `${doubtful} exceptions need` }} review</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
     <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
     <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
     <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />

@@ -90,7 +90,7 @@ async function addNote(): Promise<void> {
 }
 const closing = ref<string | null>(null)
 async function close(): Promise<void> {
-  await act('close', { reason: closing.value }, 'Closed; it stays closed until it is well, or worse.')
+  await act('close', { reason: closing.value }, 'Closed. It opens again only if it gets worse, or fails again after recovering.')
   closing.value = null
 }
 useKeys('Alert', [

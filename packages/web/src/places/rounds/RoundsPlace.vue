@@ -95,7 +95,7 @@ async function looked(): Promise<void> {
   if (await attempt(() => api.post('/rounds/looked'))) {
     await session.load()
     await refresh()
-    done('Seen. From here on, what settles by itself is told anew.')
+    done('Marked as seen. From now on, only what settles by itself later is shown as new.')
   }
 }
 useKeys('Rounds', [

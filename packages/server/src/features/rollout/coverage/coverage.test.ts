@@ -96,7 +96,7 @@ describe('coverage', () => {
       impact: { devices: 1, added: 1 },
     })
     expect(body.watches.map((watch) => sentenceText(watch.sentence))).toEqual([
-      'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h without.',
+      'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h with no new entry.',
     ])
     expect(await needs()).toHaveLength(3)
     expect(await roster(one)).toEqual([])

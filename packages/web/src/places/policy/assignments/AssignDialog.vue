@@ -91,7 +91,7 @@ async function save(): Promise<void> {
   done(before ? 'Changed. The devices have it.' : 'Assigned. The devices have it.')
   emit('close')
 }
-const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Place dormant on' : 'Assign to'))
+const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign, paused, to' : 'Assign to'))
 </script>
 
 <template>
@@ -105,10 +105,10 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Place d
           <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="one in watchKind(spec.kind).parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
         <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
         <p class="row"><label title="Among equally specific targets the lower number wins">Rank <input v-model.number="rank" type="number" min="0" max="1000" class="rank" aria-label="Rank" /></label>
-          <label><input v-model="dormant" type="checkbox" /> dormant: in place, but asleep</label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+          <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
         <input v-model="reason" placeholder="Why (for whoever reads this in a year)" aria-label="Reason" maxlength="500" />
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ verb }} {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ verb }} {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
       </form>
       <ImpactView :impact="impact" :counting="counting" :title="before ? 'If you save this' : 'If you assign this'" :busy="steps !== null && !fault" />
     </div>

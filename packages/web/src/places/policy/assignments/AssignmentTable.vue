@@ -40,18 +40,18 @@ function turn(one: AssignmentView): void {
     reviewAt: one.reviewAt,
   }
   asking.value = {
-    title: `${one.dormant ? 'Wake' : 'Let sleep'}: ${one.templateName} for ${one.targetText}`,
+    title: `${one.dormant ? 'Resume' : 'Pause'}: ${one.templateName} for ${one.targetText}`,
     steps: [{ of: 'assignment', id: one.id, basedOn: one.revision, to }],
-    verb: one.dormant ? 'Wake it' : 'Let it sleep',
-    said: one.dormant ? 'It is awake.' : 'It sleeps: it stays in place and is shown, and nothing is evaluated by it.',
+    verb: one.dormant ? 'Resume' : 'Pause',
+    said: one.dormant ? 'Resumed.' : 'Paused: it stays listed, and nothing is evaluated by it.',
   }
 }
 function remove(one: AssignmentView): void {
   asking.value = {
-    title: `Take ${one.templateName} away from ${one.targetText}`,
+    title: `Remove ${one.templateName} from ${one.targetText}`,
     steps: [{ of: 'assignment', id: one.id, basedOn: one.revision, to: null }],
-    verb: 'Take it away',
-    said: 'Taken away.',
+    verb: 'Remove',
+    said: 'Removed.',
   }
 }
 function asked(happened: boolean): void {
@@ -62,9 +62,9 @@ function asked(happened: boolean): void {
 
 <template>
   <table class="board"><thead><tr><th v-if="named">Template</th><th>Target</th><th class="num">Devices</th><th class="num" title="Among equally specific targets the lower number wins">Rank</th><th>Own values</th><th>Why</th><th>Look again</th><th>By</th><th></th></tr></thead>
-    <tbody><tr v-for="one in assignments" :key="one.id"><td v-if="named"><RouterLink :to="`/policy/${one.templateId}`">{{ one.templateName }}</RouterLink></td><td>{{ one.targetText }}<span v-if="one.dormant" class="muted"> (dormant)</span><span class="faint"> {{ one.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ one.deviceCount }}</td><td class="num">{{ one.rank }}</td><td class="muted">{{ ownText(one) }}</td><td class="muted">{{ one.reason }}</td>
+    <tbody><tr v-for="one in assignments" :key="one.id"><td v-if="named"><RouterLink :to="`/policy/${one.templateId}`">{{ one.templateName }}</RouterLink></td><td>{{ one.targetText }}<span v-if="one.dormant" class="muted"> (paused)</span><span class="faint"> {{ one.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ one.deviceCount }}</td><td class="num">{{ one.rank }}</td><td class="muted">{{ ownText(one) }}</td><td class="muted">{{ one.reason }}</td>
       <td :class="one.reviewAt !== null && one.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ one.reviewAt === null ? '' : dayText(one.reviewAt) }}</td><td class="muted by" :title="exactText(one.createdAt)">{{ one.createdBy }}</td>
-      <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = one">change</button> <button class="link" @click="turn(one)">{{ one.dormant ? 'wake it' : 'let it sleep' }}</button> <button class="link" @click="remove(one)">take away</button></template></td></tr></tbody></table>
+      <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = one">change</button> <button class="link" @click="turn(one)">{{ one.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(one)">remove</button></template></td></tr></tbody></table>
   <AssignDialog v-if="editing" :templates="[]" :template-id="editing.templateId" :assignment="editing" @close="editing = null; emit('changed')" />
   <ConfirmChange v-if="asking" v-bind="asking" @close="asked" />
 </template>

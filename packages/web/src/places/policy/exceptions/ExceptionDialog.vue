@@ -109,7 +109,7 @@ function drop(one: string): void {
         <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
         <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
       </form>
       <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="complete && !fault" />
     </div>

@@ -36,7 +36,7 @@ async function save(): Promise<void> {
       <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template"><option v-for="one in exception.templates" :key="one.id" :value="one.id">{{ one.name }}</option></select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch goes' : '' }}, and the exception goes.</p>
     <ImpactView :impact="impact" :counting="counting" title="If you do this" :busy="!fault" />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Pull it up, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close')">Leave</button></p>
+    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Pull it up, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close')">Cancel</button></p>
   </ElDialog>
 </template>
 

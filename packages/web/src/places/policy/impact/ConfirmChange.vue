@@ -24,7 +24,7 @@ async function save(): Promise<void> {
   <ElDialog :model-value="true" :title="title" width="560" append-to-body @close="emit('close', false)">
     <ImpactView :impact="impact" :counting="counting" title="If you do this" :busy="!fault" />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">{{ verb }}, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close', false)">Leave</button></p>
+    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">{{ verb }}, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close', false)">Cancel</button></p>
   </ElDialog>
 </template>
 

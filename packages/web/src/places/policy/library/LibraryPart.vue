@@ -87,7 +87,7 @@ const reasonsOf = (watch: StarterTemplate['watches'][number]) =>
       <button v-if="!applying" class="btn main" @click="applying = true">Apply it…</button>
       <form v-else @submit.prevent="apply"><p class="muted">To every device that matches</p><TargetBuilder :key="open.name" :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
         <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" /><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <p class="row"><button class="btn main" :disabled="!impact || busy">Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button><button type="button" class="btn" @click="applying = false">Leave</button></p></form>
+        <p class="row"><button class="btn main" :disabled="!impact || busy">Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button><button type="button" class="btn" @click="applying = false">Cancel</button></p></form>
     </aside>
   </div>
 </template>

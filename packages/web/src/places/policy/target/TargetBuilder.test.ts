@@ -65,8 +65,8 @@ describe('a target while it is built', () => {
         { on: 'except', of: [{ on: 'tag', tag: 'lab' }] },
       ],
     })
-    await page.findAll('[aria-label="Take condition 1 away"]')[0]!.trigger('click')
-    await page.get('[aria-label="Take this group away"]').trigger('click')
+    await page.findAll('[aria-label="Remove condition 1"]')[0]!.trigger('click')
+    await page.get('[aria-label="Remove this group"]').trigger('click')
     expect(said(page)).toEqual({ on: 'all', of: [] })
   })
   it('another sort of condition begins anew', async () => {

@@ -45,7 +45,7 @@ const example = {
       <template v-else-if="condition.on === 'fact'"><select :value="condition.fact" aria-label="Fact" @change="emit('change', { ...condition, fact: text($event) as never })"><option v-for="one in targetFacts" :key="one" :value="one">{{ facts[one] }}</option></select>
         <input :value="condition.pattern" aria-label="Name of it" :placeholder="example[condition.fact]" spellcheck="false" class="mono" @input="emit('change', { ...condition, pattern: text($event) })" /></template>
       <DevicePick v-else-if="condition.on === 'devices'" :ids="condition.deviceIds" @change="(deviceIds) => emit('change', { on: 'devices', deviceIds })" />
-      <button type="button" class="link away" :aria-label="`Take condition ${number} away`" @click="emit('remove')">take away</button>
+      <button type="button" class="link away" :aria-label="`Remove condition ${number}`" @click="emit('remove')">remove</button>
     </p>
     <p v-for="one in faults" :key="one" class="critical" role="alert">{{ one }}</p>
   </div>

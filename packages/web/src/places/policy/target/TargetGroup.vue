@@ -20,7 +20,7 @@ const words = { all: 'all of', any: 'any of', except: 'none of' } as const
 <template>
   <fieldset class="group" :class="group.on">
     <legend><template v-if="at.length">{{ group.on === 'except' ? 'and' : 'matches' }} </template><select :value="group.on" :aria-label="`How the conditions of group ${at.join('.') || 'one'} go together`" @change="emit('change', { ...group, on: ($event.target as HTMLSelectElement).value as Group['on'] })"><option v-for="(text, on) in words" :key="on" :value="on">{{ text }}</option></select>
-      <button v-if="at.length" type="button" class="link away" aria-label="Take this group away" @click="emit('remove')">take away</button></legend>
+      <button v-if="at.length" type="button" class="link away" aria-label="Remove this group" @click="emit('remove')">remove</button></legend>
     <p v-for="text in faultAt(at)" :key="text" class="critical" role="alert">{{ text }}</p>
     <template v-for="(part, i) in group.of" :key="i">
       <TargetGroup v-if="isGroup(part)" :group="part" :faults="faults" :at="[...at, i]" @change="(one) => put(i, one)" @remove="put(i, null)" />

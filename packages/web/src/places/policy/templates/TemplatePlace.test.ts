@@ -61,7 +61,7 @@ describe('a template while it is edited', () => {
     expect([draft.add('cpu-busy'), draft.add('cpu-busy')]).toEqual(['cpu-busy', 'cpu-busy.2'])
     draft.move('cpu-busy', -1)
     draft.remove('cpu-busy.2')
-    expect(draft.words.value).toEqual(['CPU busy: added', 'Web service: Hold 60 s → left open'])
+    expect(draft.words.value).toEqual(['CPU busy: added', 'Web service: Hold 60 s → default (60 s)'])
     expect(draft.body.value!.watches.map((one) => one.key)).toEqual(['cpu-busy', 'web'])
   })
   it('goes on top of what somebody else saved', () => {

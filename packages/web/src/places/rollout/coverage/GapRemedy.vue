@@ -74,8 +74,8 @@ const refuse = () =>
       <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch"><RuleSentence :parts="watch.sentence" /></p>
       <p v-if="!preview.data.value.templates.length" class="muted">It is watched already; nothing is added to a policy.</p>
       <ImpactView v-if="preview.data.value.templates.length" :impact="preview.data.value.impact" title="If you add this" />
-      <form v-if="refusing" @submit.prevent="refuse"><label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label><div class="row"><button class="btn main" :disabled="busy">Not needed</button><button type="button" class="btn" @click="refusing = false">Leave</button></div></form>
-      <div v-else class="row"><button class="btn main" :disabled="busy" @click="add">Add {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button><button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button><button class="btn" @click="emit('leave')">Leave</button></div>
+      <form v-if="refusing" @submit.prevent="refuse"><label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label><div class="row"><button class="btn main" :disabled="busy">Not needed</button><button type="button" class="btn" @click="refusing = false">Cancel</button></div></form>
+      <div v-else class="row"><button class="btn main" :disabled="busy" @click="add">Add {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button><button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button><button class="btn" @click="emit('leave')">Cancel</button></div>
     </template>
   </aside>
 </template>

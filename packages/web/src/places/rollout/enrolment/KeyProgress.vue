@@ -46,7 +46,7 @@ async function same(one: EnrolmentAttempt): Promise<void> {
       <div class="command"><pre class="mono">{{ command }}</pre><button class="btn" @click="copy">Copy</button></div>
     </template>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to knock…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops; most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
+    <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to enrol…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops; most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
     <p v-else-if="data && !data.attempts.length" class="muted">Nobody yet.</p>
     <div v-for="one in data?.attempts" :key="one.id" class="machine">
       <p><RouterLink v-if="one.device && one.outcome === 'enrolled'" class="mono name" :to="`/estate/${one.device.id}`">{{ one.name }}</RouterLink><span v-else class="mono name">{{ one.name }}</span> <span class="muted">{{ one.osName }} from {{ one.address }}, {{ fullText(one.at) }}</span></p>

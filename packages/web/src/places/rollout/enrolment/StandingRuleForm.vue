@@ -79,7 +79,7 @@ async function save(): Promise<void> {
         tell <select v-model="tell" aria-label="Tell"><option value="">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-      <div class="row"><button class="btn main" :disabled="!preview">Let it stand</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+      <div class="row"><button class="btn main" :disabled="!preview">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <aside aria-label="Preview"><p class="muted">Had it stood when today’s devices came</p>
       <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>

@@ -60,7 +60,7 @@ function toggle(id: number): void {
       One that does not report within <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" /> min goes back.</p>
     <p class="muted"><template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template><template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template></p>
     <details v-if="candidates.length"><summary>Which</summary><p class="which"><label v-for="one in candidates.slice(0, 500)" :key="one.id"><input type="checkbox" :checked="!left.includes(one.id)" @change="toggle(one.id)" /> <span class="mono">{{ one.name }}</span> <span class="faint">{{ one.version }}</span></label></p></details>
-    <div class="row"><button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+    <div class="row"><button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
   </form>
 </template>
 

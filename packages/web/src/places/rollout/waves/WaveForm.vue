@@ -152,7 +152,7 @@ async function start(): Promise<void> {
       <div><p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="one.id"><button type="button" class="link" @click="fromSweep(one.id)">{{ one.network }} of {{ one.siteName }}, {{ one.unknown }}</button></p>
         <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
         <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="one in read.faults.slice(0, 6)" :key="one.line" class="critical" role="alert">line {{ one.line }}: {{ one.message }}</p></div></div>
-    <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Leave</button></div>
+    <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
   </form>
 </template>
 
