@@ -42,7 +42,7 @@ module.exports = {
       name: 'core-is-pure',
       severity: 'error',
       from: { path: '^packages/core/', pathNot: '\\.test\\.ts$' },
-      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/ipaddr\\.js/' },
+      to: { dependencyTypes: ['core', 'npm'], pathNot: 'node_modules/(ipaddr\\.js|(@types/)?semver)/' },
     },
     {
       name: 'the-agent-carries-no-packages',

@@ -13,10 +13,8 @@ export interface Enrolments {
 
 /**
  * So many machines knock at the same moment, each on a connection of its own as far as the server takes them; each
- * sends its
- * first report as soon as it is in. The time of a machine runs from the moment all began to knock to the moment its
- * first
- * report was evaluated with its roster and acknowledged.
+ * sends its first report as soon as it is in. The time of a machine runs from the moment all began to knock to the
+ * moment its first report was evaluated with its roster and acknowledged.
  */
 export async function enrolments(url: string, key: string, cookie: string, count: number): Promise<Enrolments> {
   const server = new Pool(url, { connections: 256 })

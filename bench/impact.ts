@@ -9,8 +9,7 @@ export interface ImpactFigures {
 
 /**
  * What a person waits for: the impact of an edit, and its saving, over the API, with so many devices in the database
- * that
- * all get the template.
+ * that all get the template.
  */
 export async function impactOverApi(
   url: string,

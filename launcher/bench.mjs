@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { buildPrograms } from './build.mjs'
 import { forget, placeOf, root } from './place.mjs'
 import { startPostgres } from './postgres.mjs'
-import { Plain } from './say.mjs'
+import { PlainError } from './say.mjs'
 
 /** Measures the built programs on a cluster of their own, with real flushes to disk. */
 export async function bench() {
@@ -34,7 +34,7 @@ export async function bench() {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },
     })
-    if (done.status !== 0) throw new Plain('The measurement failed; see above.')
+    if (done.status !== 0) throw new PlainError('The measurement failed; see above.')
   } finally {
     await database.stop()
     forget(place)

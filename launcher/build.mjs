@@ -175,8 +175,7 @@ const windowsName = 'custode-agent-windows-x64.exe'
 
 /**
  * The same for Windows, with Node's own program for it, which the registry has as a package for that platform only.
- * Where it
- * has none of this very version, or is not reached, there is no agent for Windows, and the server says so.
+ * Where it has none of this very version, or is not reached, there is no agent for Windows, and the server says so.
  */
 function packageForWindows() {
   const folder = join(dist, 'agent')

@@ -1,7 +1,7 @@
 import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, readdirSync } from 'node:fs'
 import { isRoot } from './place.mjs'
-import { Plain, step } from './say.mjs'
+import { PlainError, step } from './say.mjs'
 
 /** @param {string[]} words @param {string} [input] */
 function asRoot(words, input) {
@@ -16,17 +16,17 @@ function asRoot(words, input) {
 /** @param {string} name @param {string[]} packages */
 function install(name, packages) {
   if (!existsSync('/usr/bin/apt-get'))
-    throw new Plain(
+    throw new PlainError(
       `${name} is missing and this is not Debian: install ${packages.join(', ')} by hand, then start again.`,
     )
   if (!isRoot && spawnSync('sudo', ['-n', 'true']).status !== 0)
-    throw new Plain(`${name} is missing: run “sudo apt-get install ${packages.join(' ')}”, then start again.`)
+    throw new PlainError(`${name} is missing: run “sudo apt-get install ${packages.join(' ')}”, then start again.`)
   step(`installing ${name} with apt (once)…`)
   asRoot(['apt-get', 'update', '-q'])
   const done = asRoot(['apt-get', 'install', '-y', '-q', '--no-install-recommends', ...packages])
   if (done.status !== 0) {
     const last = `${done.stderr}`.trim().split('\n').pop() ?? ''
-    throw new Plain(
+    throw new PlainError(
       `apt could not install ${packages.join(', ')}. Is there a network to Debian's packages? apt said: ${last}`,
     )
   }
@@ -52,7 +52,7 @@ export function ensurePostgres() {
   }
   install('PostgreSQL', ['postgresql'])
   const installed = postgresPrograms()
-  if (!installed) throw new Plain('PostgreSQL was installed, but its programs are not under /usr/lib/postgresql.')
+  if (!installed) throw new PlainError('PostgreSQL was installed, but its programs are not under /usr/lib/postgresql.')
   return installed
 }
 
@@ -99,5 +99,5 @@ export function databaseUser() {
       /* the next one */
     }
   }
-  throw new Plain('PostgreSQL cannot run as root and there is no user “postgres” or “nobody”.')
+  throw new PlainError('PostgreSQL cannot run as root and there is no user “postgres” or “nobody”.')
 }

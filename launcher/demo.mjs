@@ -11,12 +11,12 @@ import {
   endLeftovers,
   lastWords,
   launcherOf,
-  needPort,
+  requirePort,
   programPath,
   start,
   untilServing,
 } from './programs.mjs'
-import { Plain, step } from './say.mjs'
+import { PlainError, step } from './say.mjs'
 
 const names = ['agent', 'fleet', 'hosts', 'realHosts', 'server']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
@@ -70,7 +70,7 @@ export async function untilReporting(place, fleet, progress) {
   for (;;) {
     const text = readFileSync(log, 'utf8')
     if (text.lastIndexOf('ready\n') > from) return
-    if (fleet.exited()) throw new Plain(`The stand-in devices did not start: ${lastWords(place, 'fleet')}`)
+    if (fleet.exited()) throw new PlainError(`The stand-in devices did not start: ${lastWords(place, 'fleet')}`)
     const percent = Number(/history (\d+)\n$/.exec(text)?.[1] ?? -1)
     if (percent !== shown && percent >= 0) progress((shown = percent))
     await new Promise((resolve) => setTimeout(resolve, 100))
@@ -83,9 +83,9 @@ function realHostsWanted() {
   if (at < 0) return 0
   const count = Number(process.argv[at + 1])
   if (!Number.isInteger(count) || count < 1 || count > 9)
-    throw new Plain('--real-hosts takes a number from 1 to 9, such as --real-hosts 3')
+    throw new PlainError('--real-hosts takes a number from 1 to 9, such as --real-hosts 3')
   const why = ensureRealHosts()
-  if (why) throw new Plain(`There can be no real hosts here: ${why}`)
+  if (why) throw new PlainError(`There can be no real hosts here: ${why}`)
   return count
 }
 
@@ -113,7 +113,7 @@ async function bootRealHosts(place, port, count, running) {
   running.push(program)
   while (!existsSync(file)) {
     if (program.exited())
-      throw new Plain(
+      throw new PlainError(
         `The real hosts did not start: ${readFileSync(join(place, 'realHosts.log'), 'utf8').trim().split('\n').pop()}`,
       )
     await new Promise((resolve) => setTimeout(resolve, 200))
@@ -187,13 +187,13 @@ export async function demo() {
   const place = placeOf('demo')
   const other = launcherOf(place)
   if (other !== null)
-    throw new Plain(
+    throw new PlainError(
       `The demo of this clone is running already (process ${other}). Stop it with Ctrl-C there, or with “./custode stop”.`,
     )
   await build()
   if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
-  await needPort(port, 'Custode', 'CUSTODE_PORT')
-  await needPort(panelPort, 'the panel of the demo', 'CUSTODE_PANEL_PORT')
+  await requirePort(port, 'Custode', 'CUSTODE_PORT')
+  await requirePort(panelPort, 'the panel of the demo', 'CUSTODE_PANEL_PORT')
   // A first start that was broken off while setting up would leave half a demo: begin anew.
   if (existsSync(place) && !existsSync(join(place, 'seeded'))) {
     await stopLeftover(join(place, 'database'))
@@ -276,7 +276,7 @@ ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they 
       server.ended.then(async (code) => {
         if (stopping) return stopped
         await stop()
-        throw new Plain(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
+        throw new PlainError(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
       }),
     ])
   } catch (error) {

@@ -1,4 +1,4 @@
-import { Plain } from './say.mjs'
+import { PlainError } from './say.mjs'
 
 const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
   demo: async () => (await import('./demo.mjs')).demo(),
@@ -33,7 +33,7 @@ try {
   await command()
   process.exit()
 } catch (error) {
-  if (error instanceof Plain) process.stderr.write(`\n${error.message}\n`)
+  if (error instanceof PlainError) process.stderr.write(`\n${error.message}\n`)
   else process.stderr.write(`\n${/** @type {Error} */ (error).stack}\n`)
   process.exit(1)
 }

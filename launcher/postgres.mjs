@@ -4,7 +4,7 @@ import { createServer } from 'node:net'
 import { dirname, join } from 'node:path'
 import { databaseUser, ensurePostgres } from './debian.mjs'
 import { makeFolder, secretIn } from './place.mjs'
-import { Plain, step } from './say.mjs'
+import { PlainError, step } from './say.mjs'
 
 /** @typedef {{ url: string, port: number, pid: number, stop: () => Promise<void>, kill: () => void }} Cluster */
 
@@ -95,13 +95,13 @@ export async function startPostgres(place, { fast = false, port: wanted } = {}) 
     rmSync(passwordFile)
     if (made.status !== 0) {
       rmSync(data, { recursive: true, force: true })
-      throw new Plain(
+      throw new PlainError(
         `The database folder ${data} could not be made: ${(made.stderr ?? String(made.error)).trim().split('\n').pop()}`,
       )
     }
   }
   if (!existsSync(join(data, 'PG_VERSION')))
-    throw new Plain(
+    throw new PlainError(
       `The data folder ${data} is damaged (no PG_VERSION). “./custode reset” makes a new one; what was in it is then lost.`,
     )
   await stopLeftover(data)
@@ -145,7 +145,7 @@ export async function startPostgres(place, { fast = false, port: wanted } = {}) 
             .split('\n')
             .filter((line) => /FATAL|PANIC|ERROR/.test(line))
             .pop() ?? String(error)
-        throw new Plain(
+        throw new PlainError(
           `The database did not start from ${data}: ${last.replace(/^.*?(FATAL|PANIC|ERROR):\s*/, '')}. “./custode reset” makes a new one; what was in it is then lost.`,
         )
       }

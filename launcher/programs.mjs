@@ -3,7 +3,7 @@ import { existsSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { root } from './place.mjs'
-import { Plain } from './say.mjs'
+import { PlainError } from './say.mjs'
 
 /**
  * @typedef {{ name: string, pid: number, stop: (signal?: NodeJS.Signals) => Promise<void>, ended: Promise<number |
@@ -105,12 +105,12 @@ export function lastWords(place, name) {
 }
 
 /** @param {number} port @param {string} what @param {string} variable */
-export function needPort(port, what, variable) {
+export function requirePort(port, what, variable) {
   return new Promise((/** @type {(value: void) => void} */ resolve, reject) => {
     const probe = createServer()
     probe.once('error', (/** @type {NodeJS.ErrnoException} */ error) =>
       reject(
-        new Plain(
+        new PlainError(
           error.code === 'EADDRINUSE'
             ? `Port ${port} (${what}) is in use by another program. Stop that, or choose another port: ${variable}=${port + 100} ./custode demo`
             : `Port ${port} (${what}) cannot be used: ${error.message}`,
@@ -124,10 +124,10 @@ export function needPort(port, what, variable) {
 /** Waits until the server answers. @param {string} url @param {Running} server @param {string} place */
 export async function untilServing(url, server, place) {
   for (let i = 0; i < 300; i++) {
-    if (server.exited()) throw new Plain(`The server did not start: ${lastWords(place, server.name)}`)
+    if (server.exited()) throw new PlainError(`The server did not start: ${lastWords(place, server.name)}`)
     const answer = await fetch(`${url}/api/session`).catch(() => null)
     if (answer?.status === 401) return
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
-  throw new Plain(`The server did not answer within 30 s. Its log: ${join(place, 'server.log')}`)
+  throw new PlainError(`The server did not answer within 30 s. Its log: ${join(place, 'server.log')}`)
 }

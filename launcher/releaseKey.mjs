@@ -2,7 +2,7 @@ import { createHash, createPrivateKey, createPublicKey, generateKeyPairSync, sig
 import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { makeFolder, placeOf } from './place.mjs'
-import { Plain } from './say.mjs'
+import { PlainError } from './say.mjs'
 
 /** @typedef {import('../packages/contract/src/report/release').ReleaseStatement} ReleaseStatement */
 /** @typedef {import('../packages/contract/src/report/release').ReleaseKey} ReleaseKey */
@@ -10,8 +10,7 @@ import { Plain } from './say.mjs'
 
 /**
  * Where the release key lies. It belongs where agents are built, and never on the server: CUSTODE_RELEASE_KEYS names a
- * folder
- * on a disk that is put away after the build.
+ * folder on a disk that is put away after the build.
  */
 const keyFolder = () => process.env.CUSTODE_RELEASE_KEYS ?? placeOf('release')
 const keyFile = () => join(keyFolder(), 'release-key.pem')
@@ -20,7 +19,7 @@ const changesFile = () => join(keyFolder(), 'release-keys.json')
 /** @returns {import('node:crypto').KeyObject} */
 function privateKey() {
   if (!existsSync(keyFile()))
-    throw new Plain(`There is no release key in ${keyFolder()}: “./custode release-key” makes one.`)
+    throw new PlainError(`There is no release key in ${keyFolder()}: “./custode release-key” makes one.`)
   return createPrivateKey(readFileSync(keyFile(), 'utf8'))
 }
 
@@ -84,7 +83,8 @@ function renewReleaseKey() {
 /** `./custode release-key [renew]`: makes the key, says where it lies, or changes it. */
 export function releaseKey() {
   const [word, ...more] = process.argv.slice(3)
-  if (more.length || (word !== undefined && word !== 'renew')) throw new Plain('usage: ./custode release-key [renew]')
+  if (more.length || (word !== undefined && word !== 'renew'))
+    throw new PlainError('usage: ./custode release-key [renew]')
   const isThere = existsSync(keyFile())
   const { serial, key } = word === 'renew' ? renewReleaseKey() : ensureReleaseKey()
   process.stdout

@@ -1,5 +1,5 @@
 /** A mistake that the person at the keyboard can put right: printed as one sentence, without a stack. */
-export class Plain extends Error {}
+export class PlainError extends Error {}
 
 /** @param {string} text */
 export function step(text) {

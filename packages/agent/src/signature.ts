@@ -2,7 +2,7 @@ import { createPublicKey, verify } from 'node:crypto'
 import type { SignedText } from '#contract/report'
 
 /** Why something is refused. The agent says so in its own log; whoever sent it hears nothing. */
-export class NotOurs extends Error {}
+export class NotOursError extends Error {}
 
 /** @param publicKey Ed25519 as SubjectPublicKeyInfo (RFC 8410), base64 */
 export function isSignedBy({ text, signature }: Partial<SignedText>, publicKey: string): boolean {

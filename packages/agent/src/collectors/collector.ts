@@ -17,4 +17,4 @@ export interface Collect {
 }
 
 /** A part that cannot be had on this machine: said once, in words, and no mistake of the agent. */
-export class NotHere extends Error {}
+export class NotHereError extends Error {}

@@ -9,7 +9,7 @@ import type { Collect } from './collector'
 import { onWindows } from '../install/place'
 import { windowsCollectors } from './windows/collectors'
 
-export { NotHere, type Collect, type Collected } from './collector'
+export { NotHereError, type Collect, type Collected } from './collector'
 export { command } from './command'
 export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'

@@ -5,8 +5,7 @@ export const mostEvents = 400
 
 /**
  * Keeps of a stream of log entries as many as are told, the most urgent ones, and of equally urgent ones the newest;
- * counts
- * the rest. It never holds many more than it keeps.
+ * counts the rest. It never holds many more than it keeps.
  */
 export class Keep {
   #entries: { event: LogEvent; n: number }[] = []

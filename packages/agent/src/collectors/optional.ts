@@ -8,17 +8,17 @@ import type { OptionalCollector } from '#core'
 import { writeWhole } from '../files'
 import type { Identity } from '../identity/identity'
 import { ReleaseTrust } from '../updates/release'
-import { NotOurs } from '../signature'
+import { NotOursError } from '../signature'
 import { call } from '../uplink'
 import type { Collect } from './collector'
 
 /**
  * The text of a collector, when it is what the holder of the release key has signed under that name.
- * @throws NotOurs
+ * @throws NotOursError
  */
 function readSource({ source, signed }: SignedProgram, name: OptionalCollector, trust: ReleaseTrust): string {
   const said = trust.read(signed, `collector/${name}`, 'any')
-  if (digestOf(source) !== said.sha256) throw new NotOurs('its digest is another')
+  if (digestOf(source) !== said.sha256) throw new NotOursError('its digest is another')
   trust.raise(said.program, said.floor)
   return source
 }
@@ -118,7 +118,7 @@ export class OptionalCollectors {
       return readSource(program, name, this.trust)
     } catch (error) {
       if (
-        !(error instanceof NotOurs) ||
+        !(error instanceof NotOursError) ||
         !this.trust.learn((await call<SignedText[]>(this.identity, 'GET', '/agent/release-keys')).body)
       )
         throw error

@@ -3,10 +3,10 @@ import { existsSync, lstatSync, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import type { AgentSelf } from '#contract/report'
 import { ageText, countText } from '#core'
-import { allCollectors, NotHere, serviceManager } from '../collectors'
+import { allCollectors, NotHereError, serviceManager } from '../collectors'
 import { identityFile, readIdentity, type Identity } from '../identity/identity'
 import { onWindows, placeAt } from './place'
-import { call, Refused } from '../uplink'
+import { call, RefusedError } from '../uplink'
 import { windowsPlace } from './windows'
 
 export interface Finding {
@@ -53,7 +53,8 @@ async function checkServer(identity: Identity): Promise<Finding[]> {
     return findings
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code
-    if (error instanceof Refused) return [{ good: false, text: `${server} answers, but refuses: ${error.message}` }]
+    if (error instanceof RefusedError)
+      return [{ good: false, text: `${server} answers, but refuses: ${error.message}` }]
     const hint: Record<string, string> = {
       ECONNREFUSED: 'nothing listens there, or a firewall refuses',
       ENOTFOUND: 'the name does not resolve here',
@@ -87,9 +88,8 @@ function checkSpool(home: string): Finding[] {
 }
 
 /**
- * Looks with the eyes of the agent, not with root's: what only root can read is none of its readings, and a link in the
- * agent's
- * folder leads root nowhere.
+ * Looks with the eyes of the agent, not with root's: what only root can read is none of its readings, and a link in
+ * the agent's folder leads root nowhere.
  */
 function asTheAgent(home: string): void {
   if (onWindows || process.getuid?.() !== 0 || !existsSync(home)) return
@@ -146,7 +146,7 @@ export async function check(home: string): Promise<Finding[]> {
       await collector.collect(Date.now())
       findings.push({ good: true, text: `${collector.name} can be read` })
     } catch (error) {
-      findings.push({ good: error instanceof NotHere, text: `${collector.name}: ${(error as Error).message}` })
+      findings.push({ good: error instanceof NotHereError, text: `${collector.name}: ${(error as Error).message}` })
     }
   }
   return findings

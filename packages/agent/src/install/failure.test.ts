@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { failureOfStatus, installStatus } from '#core'
-import { Refused } from '../uplink'
+import { RefusedError } from '../uplink'
 import { exitStatusOf, InstallError } from './failure'
 
 describe('why an installation ended', () => {
@@ -17,7 +17,7 @@ describe('why an installation ended', () => {
   it('is known by what kind of error it was, whatever its words', () => {
     const errno = (code: string) => Object.assign(new Error('words'), { code })
     const errors = [
-      new Refused(409, 'name-in-use', 'words'),
+      new RefusedError(409, 'name-in-use', 'words'),
       new InstallError('disk full', 'words'),
       errno('ENOSPC'),
       errno('EACCES'),

@@ -1,5 +1,5 @@
 import { installStatus } from '#core'
-import { Refused } from '../uplink'
+import { RefusedError } from '../uplink'
 
 /** Why an installation ends, of the kinds that are told by its exit status. */
 export class InstallError extends Error {
@@ -20,7 +20,7 @@ const byErrno: Partial<Record<string, keyof typeof installStatus>> = {
 
 /** With which status the program ends after an error: programs that started it need not read its words. */
 export function exitStatusOf(error: unknown): number {
-  if (error instanceof Refused) return installStatus['refused by the server']
+  if (error instanceof RefusedError) return installStatus['refused by the server']
   const kind = error instanceof InstallError ? error.kind : byErrno[(error as NodeJS.ErrnoException).code ?? '']
   return kind ? installStatus[kind] : 1
 }

@@ -24,7 +24,7 @@ import { onWindows, placeAt, unitName, user, type Place } from './place'
 import { rightsScript } from './polkit'
 import { forgetUpdates, starterText } from '../updates/starter'
 import { unitText } from './unit'
-import { needSafe, Refused, type Way } from '../uplink'
+import { requireSafe, RefusedError, type Way } from '../uplink'
 import { InstallError } from './failure'
 import { placeProgram, removeAll, startAtBoot, windowsPlace } from './windows'
 
@@ -49,7 +49,7 @@ function has(database: 'passwd' | 'group', name: string): boolean {
   }
 }
 
-function needRoom(place: Place): void {
+function requireRoom(place: Place): void {
   let folder = place.root || '/'
   while (!existsSync(folder)) folder = dirname(folder)
   const { bavail, bsize } = statfsSync(folder)
@@ -121,7 +121,7 @@ async function enrolPatiently(tries: number, enrol: () => Promise<string>): Prom
     try {
       return await enrol()
     } catch (error) {
-      if (error instanceof Refused || left <= 0) throw error
+      if (error instanceof RefusedError || left <= 0) throw error
       await wait(3000)
     }
   }
@@ -140,10 +140,8 @@ export interface InstallOptions {
 
 /**
  * Installs this program as a service, or, where no systemd runs, says so and leaves it running in the background: what
- * was
- * typed to install it, the enrolment key in it, must not stand in the list of processes for longer than it takes. Done
- * again
- * on a machine that is enrolled, it renews the program and the unit and keeps the rest.
+ * was typed to install it, the enrolment key in it, must not stand in the list of processes for longer than it takes.
+ * Done again on a machine that is enrolled, it renews the program and the unit and keeps the rest.
  */
 export async function install(options: InstallOptions, say: (text: string) => void, starts = true): Promise<void> {
   if (onWindows) return installOnWindows(options, say)
@@ -152,7 +150,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0)
     throw new InstallError('no rights', 'Installing needs root: run the command with sudo.')
-  needRoom(place)
+  requireRoom(place)
   const isService = serviceManager() === 'systemd' && !ownRoot
   const isRenewed = isService && existsSync(place.unit)
   // Nothing of it runs while its folder is put in order.
@@ -268,7 +266,7 @@ function keepEnrolled(home: string, known: Identity, { server, ...rest }: Way): 
 
 function isSafe(server: string): boolean {
   try {
-    needSafe(server)
+    requireSafe(server)
     return true
   } catch {
     return false

@@ -1,21 +1,17 @@
 import { user } from './place'
 
 /**
- * Services that leave the machine in another state than the one it is to be in, or open it: no watch is about them, and
- * no
- * order starts them.
+ * Services that leave the machine in another state than the one it is to be in, or open it: no watch is about them,
+ * and no order starts them.
  */
 const never =
   'systemd-(poweroff|reboot|halt|kexec|soft-reboot|suspend|hibernate|hybrid-sleep|suspend-then-hibernate|exit)|emergency|rescue|debug-shell|console-shell|initrd-.*'
 
 /**
  * A script of root's that lets the agent's user start, stop and restart the services that this machine has, by name,
- * and
- * nothing else of the service manager (polkit(8), “Authorization rules”; the action and its details `unit` and `verb`
- * are
- * systemd's). A unit with NoNewPrivileges can gain no rights in another way. It runs before each start of the agent,
- * because
- * services come and go; where the rule was taken away it is not written again.
+ * and nothing else of the service manager (polkit(8), “Authorization rules”; the action and its details `unit` and
+ * `verb` are systemd's). A unit with NoNewPrivileges can gain no rights in another way. It runs before each start of
+ * the agent, because services come and go; where the rule was taken away it is not written again.
  */
 export const rightsScript = `#!/bin/sh
 # Lets the Custode agent start and stop the services that this machine has, when its server asks. Usage: rights RULES

@@ -24,13 +24,10 @@ const xml = (text: string) => text.replaceAll('&', '&amp;').replaceAll('<', '&lt
 
 /**
  * A task that runs the agent from the start of the machine on, as the local system, without end (Task Scheduler's
- * schema,
- * [MS-TSCH], section 2.5). It is begun again each minute, which is passed over while it runs: so it is back a minute
- * after it
- * ended, however it ended; to restart on failure, which stands there as well, is only for what could not be started
- * (from
- * memory). A program that runs as a service has to speak with the service manager, which the language's runtime does
- * not.
+ * schema, [MS-TSCH], section 2.5). It is begun again each minute, which is passed over while it runs: so it is back a
+ * minute after it ended, however it ended; to restart on failure, which stands there as well, is only for what could
+ * not be started (from memory). A program that runs as a service has to speak with the service manager, which the
+ * language's runtime does not.
  */
 export function taskXml({ program, home }: Pick<WindowsPlace, 'program' | 'home'>): string {
   return `<?xml version="1.0" encoding="UTF-16"?>
@@ -80,8 +77,7 @@ export interface PreparedFolder {
 
 /**
  * Every user may make folders in ProgramData, and is then their owner, or lays a junction there that leads elsewhere:
- * the key
- * would lie where they read it, and the system would write where they wish.
+ * the key would lie where they read it, and the system would write where they wish.
  * @returns why it is not used; null: it may be
  */
 export function faultOf(folder: string, { isLink, owner, isFresh, names }: PreparedFolder): string | null {

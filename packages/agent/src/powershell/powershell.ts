@@ -14,8 +14,7 @@ export function powershell(script: string, timeout?: number): Promise<string> {
 
 /**
  * A text as a literal of PowerShell. Its language takes the curly single quotes, too, for the end of one (Windows
- * PowerShell
- * Language Specification, section 2.3.5.2, from memory), so each of them is doubled.
+ * PowerShell Language Specification, section 2.3.5.2, from memory), so each of them is doubled.
  */
 export function quoted(text: string): string {
   return `'${text.replace(/['\u2018-\u201b]/g, '$&$&')}'`

@@ -1,7 +1,7 @@
 import type { CollectorFailure } from '#contract/report'
 import { durationText, type Collector, type Facts, type LogEvent, type Millis, type Reading } from '#core'
 import { steady } from '../clock'
-import { NotHere, type Collect, type Collected } from '../collectors'
+import { NotHereError, type Collect, type Collected } from '../collectors'
 import { boundEvents, boundFacts } from '../collectors/bounds'
 import type { Places } from './spool'
 
@@ -30,8 +30,7 @@ interface Look {
 
 /**
  * Runs collectors beside each other. One that fails is named with its reason, and costs only its own part; one that
- * takes
- * long keeps no report waiting: what it finds goes into the next one.
+ * takes long keeps no report waiting: what it finds goes into the next one.
  */
 export class Observer {
   readonly #looks = new Map<Collect, Look>()
@@ -94,7 +93,7 @@ export class Observer {
       this.#failures.set(name, {
         collector: name,
         reason: outcome.error.message.slice(0, 500),
-        ...(outcome.error instanceof NotHere ? { notHere: true as const } : {}),
+        ...(outcome.error instanceof NotHereError ? { notHere: true as const } : {}),
       })
       return
     }

@@ -8,7 +8,7 @@ import {
 } from '#contract/report'
 import type { Identity } from '../identity/identity'
 import { instance, machineMark, sinceStart } from '../clock'
-import { call, Refused } from '../uplink'
+import { call, RefusedError } from '../uplink'
 import type { Spool } from './spool'
 
 /** A batch has no more reports than these, and no more characters, unless one report alone is longer. */
@@ -33,14 +33,14 @@ function nextBatch(spool: Spool, most: number): Report[] {
   return reports
 }
 
-const isFault = ({ status, code }: Refused) =>
+const isFault = ({ status, code }: RefusedError) =>
   status >= 400 &&
   status < 500 &&
   ![401, 403, 404, 407, 408, 429].includes(status) &&
   !['identity-shared', 'counted-by-another', 'device-key-refused'].includes(code)
 /** Of a report only; a part that is refused would be refused again, whenever it is told. */
 const isWholeReport = ({ pointer }: Refusal) => /^\/reports\/\d+$/.test(pointer)
-const isServersFault = ({ status }: Refused) => status === 500
+const isServersFault = ({ status }: RefusedError) => status === 500
 
 /**
  * Sends what waits, oldest first; what the server can never take is put aside, so that it does not stop what stands
@@ -79,8 +79,7 @@ export class Sender {
 
   /**
    * Asks once what the server has seen. One that knows of numbers which this machine never gave has heard its double:
-   * this
-   * is a restored snapshot or a clone, and it counts on from there.
+   * this is a restored snapshot or a clone, and it counts on from there.
    */
   async #resume(): Promise<void> {
     if (this.#resumed) return
@@ -101,7 +100,7 @@ export class Sender {
       this.#resumed = true
     } catch (error) {
       // A server from before there was anything to ask.
-      if (!(error instanceof Refused) || error.status !== 404) throw error
+      if (!(error instanceof RefusedError) || error.status !== 404) throw error
       this.#resumed = true
     }
   }
@@ -124,7 +123,7 @@ export class Sender {
 
   /**
    * @returns what the server said last; null when nothing waited
-   * @throws Refused or Error when the rest has to wait
+   * @throws RefusedError or Error when the rest has to wait
    */
   async sendAll(): Promise<ReportReceipt | null> {
     await this.#resume()
@@ -147,7 +146,7 @@ export class Sender {
         this.#failures.delete(reports[0]!.seq)
         most = Math.min(batchSize, most * 2)
       } catch (error) {
-        if (!(error instanceof Refused)) throw error
+        if (!(error instanceof RefusedError)) throw error
         if (error.code === 'counted-by-another' && !hasCountedAnew) {
           hasCountedAnew = true
           this.#hasRefusals = true
@@ -174,7 +173,7 @@ export class Sender {
   }
 
   /** Whether a report that the server fails at was passed by: it fails again and again, and the next one does not. */
-  async #passBy(seq: number, error: Refused): Promise<boolean> {
+  async #passBy(seq: number, error: RefusedError): Promise<boolean> {
     const failures = (this.#failures.get(seq) ?? 0) + 1
     this.#failures.set(seq, failures)
     const next = this.spool.waiting().find((one) => one > seq)

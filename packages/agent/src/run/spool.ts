@@ -28,10 +28,9 @@ export function startCounting(home: string, firstSeq: number): void {
 
 /**
  * Reports that are not acknowledged, a file each, named by sequence number. A report gets its number when it is
- * written,
- * so that after a crash no number comes twice with different contents. How far logs were read is written in the same
- * file:
- * so no entry is told twice, and none is left out, whenever the program ends. What cannot be written is kept in memory.
+ * written, so that after a crash no number comes twice with different contents. How far logs were read is written in
+ * the same file: so no entry is told twice, and none is left out, whenever the program ends. What cannot be written is
+ * kept in memory.
  */
 export class Spool {
   readonly #folder: string
@@ -228,9 +227,8 @@ export class Spool {
   }
 
   /**
-   * What has waited for longer than 48 hours is given up, oldest first: by the time since the machine's start, where it
-   * is
-   * still the same, because a clock that is set forward must not cost what waits.
+   * What has waited for longer than 48 hours is given up, oldest first: by the time since the machine's start, where
+   * it is still the same, because a clock that is set forward must not cost what waits.
    */
   giveUpOld(now: number, { up, boot }: { up: number; boot: string } = { up: 0, boot: '' }): number {
     let given = 0

@@ -8,8 +8,7 @@ const tellAllEvery: Millis = day
 
 /**
  * Which facts the server knows: those of acknowledged reports, and no others. What is on its way is not told twice;
- * after a
- * refusal or a loss nobody knows any more what was told, and everything is told again.
+ * after a refusal or a loss nobody knows any more what was told, and everything is told again.
  */
 export class Told {
   readonly #known = new Map<FactSubject, string>()

@@ -11,10 +11,8 @@ const lookEvery: Millis = Math.min(30_000, Number(process.env.WATCHDOG_USEC ?? I
 
 /**
  * Watches over the loop: a program that lives and no longer reports must end, so that its service manager starts it
- * anew.
- * Under systemd that is told that all is well (sd_notify(3), WATCHDOG=1) only while the loop turns; where the program
- * itself
- * no longer runs, nothing is told, and systemd ends it.
+ * anew. Under systemd that is told that all is well (sd_notify(3), WATCHDOG=1) only while the loop turns; where the
+ * program itself no longer runs, nothing is told, and systemd ends it.
  */
 export class Watchdog {
   #turnedAt = steady()

@@ -3,7 +3,7 @@ import type { DeployNews, DeployOrder } from '#contract/report'
 import { failureOfStatus } from '#core'
 import { HostKey, keysFirst } from './reach/hostKey'
 import { run, signIn } from './reach/ssh'
-import { Stopped } from './reach/stopped'
+import { StoppedError } from './reach/stopped'
 import { isOpen } from './sweep'
 import { textOf, type Way } from '../uplink'
 import { wsmanPort } from './reach/wsmanPort'
@@ -18,14 +18,17 @@ async function lookAround(client: SshClient): Promise<string> {
   const { output } = await run(client, survey)
   const [system = '', machine = '', , right = '', free = ''] = output.trim().split('\n')
   if (system !== 'Linux' || !/^(x86_64|amd64|aarch64|arm64)$/.test(machine))
-    throw new Stopped(
+    throw new StoppedError(
       'unsupported system',
       `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; there is an agent for Linux on x86-64 and ARM64.`,
     )
   if (right === 'none')
-    throw new Stopped('no rights', 'This sign-in may neither install as itself nor use sudo without a password there.')
+    throw new StoppedError(
+      'no rights',
+      'This sign-in may neither install as itself nor use sudo without a password there.',
+    )
   if (Number(free) < needed)
-    throw new Stopped(
+    throw new StoppedError(
       'disk full',
       `Only ${Math.round(Number(free) / 1000)} MB are free on its fullest disk; ${needed / 1000} MB are needed.`,
     )
@@ -58,11 +61,11 @@ async function bring(
     })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
-      throw new Stopped(failureOfStatus(code), last.replace(/^custode-agent: /, ''))
+      throw new StoppedError(failureOfStatus(code), last.replace(/^custode-agent: /, ''))
     }
     return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
   }
-  throw new Stopped(
+  throw new StoppedError(
     'sign-in refused',
     order.trials.length
       ? `It refused ${order.trials.map((one) => one.user).join(', then ')}.`
@@ -81,7 +84,7 @@ export async function deploy(
   let timer: NodeJS.Timeout | undefined
   const tooLate = new Promise<never>((_, reject) => {
     timer = setTimeout(
-      () => reject(new Stopped('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)),
+      () => reject(new StoppedError('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)),
       order.within,
     )
   })
@@ -103,7 +106,7 @@ export async function deploy(
     return {
       state: 'failed',
       step: '',
-      failure: error instanceof Stopped ? error.failure : 'something else',
+      failure: error instanceof StoppedError ? error.failure : 'something else',
       reason: (error as Error).message.slice(0, 1000),
       hostKey: key.shown,
       trial: null,

@@ -1,7 +1,7 @@
 import type { DeployNews, DeployOrder } from '#contract/report'
 import { failureOfStatus } from '#core'
 import type { HostKey } from './reach/hostKey'
-import { Stopped } from './reach/stopped'
+import { StoppedError } from './reach/stopped'
 import { textOf, type Way } from '../uplink'
 import { installCall, surveyScript } from '../powershell/scripts'
 import { Wsman } from './reach/wsman'
@@ -16,16 +16,16 @@ interface Found {
 
 function check(output: string): void {
   if (!output.includes('{'))
-    throw new Stopped('something else', 'It did not say what it is: Windows PowerShell told nothing.')
+    throw new StoppedError('something else', 'It did not say what it is: Windows PowerShell told nothing.')
   const { architecture, administrator, free } = JSON.parse(output.slice(output.indexOf('{'))) as Found
   if (architecture !== 'AMD64')
-    throw new Stopped(
+    throw new StoppedError(
       'unsupported system',
       `It runs Windows on ${architecture}; there is an agent for Windows on x86-64.`,
     )
-  if (!administrator) throw new Stopped('no rights', 'This sign-in is no administrator there.')
+  if (!administrator) throw new StoppedError('no rights', 'This sign-in is no administrator there.')
   if (free < needed)
-    throw new Stopped(
+    throw new StoppedError(
       'disk full',
       `Only ${Math.round(free / 1e6)} MB are free on its system disk; ${needed / 1e6} MB are needed.`,
     )
@@ -35,10 +35,10 @@ function check(output: string): void {
  * Why the script ended: the program's own words, or else the script's, which carry a status, because a script that is
  * run in somebody's window must not end that with one.
  */
-function stoppedBy(errors: string, code: number): Stopped {
+function stoppedBy(errors: string, code: number): StoppedError {
   const ended = /custode-agent \[(\d+)\]: ([^\r\n]*)/.exec(errors)
   const words = /custode-agent: ([^\r\n]*)/.exec(errors)?.[1] ?? ended?.[2] ?? errors.trim().split(/\r?\n/)[0]
-  return new Stopped(failureOfStatus(Number(ended?.[1] ?? code)), words || `the script ended with ${code}`)
+  return new StoppedError(failureOfStatus(Number(ended?.[1] ?? code)), words || `the script ended with ${code}`)
 }
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
@@ -70,7 +70,7 @@ export async function bringToWindows(
       await machine.close(shell)
     }
   }
-  throw new Stopped(
+  throw new StoppedError(
     'sign-in refused',
     passwords.length
       ? `It refused ${passwords.map((one) => one.user).join(', then ')}.`

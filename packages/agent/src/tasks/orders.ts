@@ -14,7 +14,7 @@ import type {
 import { deploy } from './deploy'
 import { writeWhole } from '../files'
 import type { Identity } from '../identity/identity'
-import { isSignedBy, NotOurs } from '../signature'
+import { isSignedBy, NotOursError } from '../signature'
 import { actOnService, hasComeSince } from './service'
 import { mayOnlyLook } from '../updates/starter'
 import { sweep } from './sweep'
@@ -22,7 +22,7 @@ import { tell } from './tell'
 import { prepareUpdate } from '../updates/update'
 
 /** An order that is the server's, and not for an agent that changes nothing; the server is told so. */
-class LooksOnly extends NotOurs {
+class LooksOnlyError extends NotOursError {
   constructor(readonly task: Task) {
     super('this agent was installed to look only')
   }
@@ -41,22 +41,22 @@ class LooksOnly extends NotOurs {
  * Reads an order, when it is the server's and for this device.
  * @param now by the clock that set the time of expiry; an order that has expired by an hour more than clocks differ is
  * old
- * @throws NotOurs
+ * @throws NotOursError
  */
 export function readOrder(
   signed: SignedText,
   identity: Pick<Identity, 'serverKey' | 'deviceId' | 'looksOnly'>,
   now: number,
 ): Task {
-  if (!identity.serverKey) throw new NotOurs('this machine was enrolled before orders were signed: enrol it anew')
-  if (!isSignedBy(signed, identity.serverKey)) throw new NotOurs('its signature is not the server’s')
+  if (!identity.serverKey) throw new NotOursError('this machine was enrolled before orders were signed: enrol it anew')
+  if (!isSignedBy(signed, identity.serverKey)) throw new NotOursError('its signature is not the server’s')
   const task = JSON.parse(signed.text) as Task
-  if (task.deviceId !== identity.deviceId) throw new NotOurs('it is for another device')
-  if (now > task.expiresAt + 3_600_000) throw new NotOurs('it has expired')
+  if (task.deviceId !== identity.deviceId) throw new NotOursError('it is for another device')
+  if (now > task.expiresAt + 3_600_000) throw new NotOursError('it has expired')
   // A sweep looks as well; everything else changes this machine, or another.
-  if (task.order.kind !== 'sweep' && mayOnlyLook(identity)) throw new LooksOnly(task)
+  if (task.order.kind !== 'sweep' && mayOnlyLook(identity)) throw new LooksOnlyError(task)
   if (!['sweep', 'deploy', 'update', 'service'].includes(task.order.kind))
-    throw new NotOurs(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
+    throw new NotOursError(`it asks for “${String(task.order.kind)}”, which this agent does not do`)
   return task
 }
 
@@ -89,7 +89,7 @@ export class Orders {
     try {
       const task = readOrder(signed, this.identity, now)
       // Numbers rise: one that is not greater was here before, sent again by whoever saw it pass.
-      if (task.id <= this.#last) throw new NotOurs('it was here before')
+      if (task.id <= this.#last) throw new NotOursError('it was here before')
       this.#last = task.id
       writeWhole(this.#file, String(task.id))
       const { order } = task
@@ -101,7 +101,7 @@ export class Orders {
       else this.#queue = this.#queue.then(() => this.#sweep(task, order)).catch(failed)
     } catch (error) {
       this.say(`an order was refused: ${(error as Error).message}`)
-      if (error instanceof LooksOnly) void this.#tell(error.task, error.news).catch(() => undefined)
+      if (error instanceof LooksOnlyError) void this.#tell(error.task, error.news).catch(() => undefined)
     }
   }
 

@@ -84,8 +84,7 @@ export async function actOnService(
 
 /**
  * Whether a service has come to this machine since this program was started: then the rule that names what it may act
- * on does
- * not name it yet, and does after another start.
+ * on does not name it yet, and does after another start.
  */
 export async function hasComeSince(service: string): Promise<boolean> {
   if (onWindows || serviceManager() !== 'systemd') return false
@@ -109,8 +108,7 @@ export async function hasComeSince(service: string): Promise<boolean> {
 
 /**
  * Whether this program may start and stop services here, found out by asking for something that changes nothing: to
- * start
- * itself, which runs. Whatever gives or takes the right on a machine, it shows by this.
+ * start itself, which runs. Whatever gives or takes the right on a machine, it shows by this.
  */
 export async function mayAct(): Promise<boolean> {
   if (onWindows || process.getuid?.() === 0) return true

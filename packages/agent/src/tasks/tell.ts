@@ -1,6 +1,6 @@
 import type { TaskHeard, TaskNews } from '#contract/report'
 import type { Identity } from '../identity/identity'
-import { call, Refused, type Way } from '../uplink'
+import { call, RefusedError, type Way } from '../uplink'
 
 /** Tells how work goes, patiently: a server that is being restarted is back within seconds. */
 export async function tell(identity: Way & Pick<Identity, 'deviceKey'>, taskId: number, news: TaskNews): Promise<void> {
@@ -9,7 +9,7 @@ export async function tell(identity: Way & Pick<Identity, 'deviceKey'>, taskId: 
       await call<TaskHeard>(identity, 'POST', `/api/agent/tasks/${taskId}`, news, identity.deviceKey)
       return
     } catch (error) {
-      if (attempt === 5 || (error instanceof Refused && error.status === 404)) throw error
+      if (attempt === 5 || (error instanceof RefusedError && error.status === 404)) throw error
       await new Promise((resolve) => setTimeout(resolve, attempt * 1000))
     }
   }

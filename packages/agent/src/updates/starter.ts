@@ -53,8 +53,8 @@ const mostStartsAdopted = 8
 
 /**
  * The starter is a shell script, so that it is no part of what is replaced: a program that crashes, hangs or never
- * reports
- * cannot keep the one before from coming back. It decides at each start which program runs, and replaces itself by it.
+ * reports cannot keep the one before from coming back. It decides at each start which program runs, and replaces
+ * itself by it.
  */
 export const starterText = `#!/bin/sh
 # Starts the Custode agent: the program beside this file, or an update of it that has proved itself.

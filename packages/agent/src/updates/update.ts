@@ -23,8 +23,8 @@ import type { Identity } from '../identity/identity'
 import { ReleaseTrust } from './release'
 import { filesOf, startedByStarter } from './starter'
 import { tell } from '../tasks/tell'
-import { NotOurs } from '../signature'
-import { call, fetchTo, Refused, type Way } from '../uplink'
+import { NotOursError } from '../signature'
+import { call, fetchTo, RefusedError, type Way } from '../uplink'
 import { agentVersion, releaseFloor } from '../version'
 
 const needed = 250e6
@@ -37,8 +37,7 @@ async function digestOf(file: string): Promise<string> {
 
 /**
  * What the holder of the release key says of the version that an order names. Where the key has changed since this
- * program was
- * built, the changes are learned first.
+ * program was built, the changes are learned first.
  * @throws Error with the reason for the technician
  */
 async function statementOf(
@@ -48,7 +47,7 @@ async function statementOf(
 ): Promise<{ path: string; said: ReleaseStatement }> {
   const path = `/agent/releases/${version}/custode-agent-linux-${process.arch}.gz`
   const signed = await call<SignedText>(way, 'GET', `${path}/statement`).catch((error: unknown) => {
-    if (error instanceof Refused && error.status === 404)
+    if (error instanceof RefusedError && error.status === 404)
       throw new Error(`the server has no signed program of version ${version} for ${process.arch}`)
     throw error
   })
@@ -57,18 +56,20 @@ async function statementOf(
   try {
     said = read()
   } catch (error) {
-    if (!(error instanceof NotOurs) || !trust.learn((await call<SignedText[]>(way, 'GET', '/agent/release-keys')).body))
+    if (
+      !(error instanceof NotOursError) ||
+      !trust.learn((await call<SignedText[]>(way, 'GET', '/agent/release-keys')).body)
+    )
       throw error
     said = read()
   }
-  if (said.version !== version) throw new NotOurs(`it is version ${said.version}, not ${version}`)
+  if (said.version !== version) throw new NotOursError(`it is version ${said.version}, not ${version}`)
   return { path, said }
 }
 
 /**
- * Fetches another version, verifies it against its release statement, tries whether it runs here at all, and puts it on
- * trial.
- * Nothing that runs, or ran before, is touched until all of that is done.
+ * Fetches another version, verifies it against its release statement, tries whether it runs here at all, and puts it
+ * on trial. Nothing that runs, or ran before, is touched until all of that is done.
  * @returns whether there is something to start anew for: not when it is the version that runs
  * @throws Error with the reason for the technician
  */
@@ -103,7 +104,7 @@ export async function prepareUpdate(
     step('downloading')
     await fetchTo(way, path, packed)
     if ((await digestOf(packed)) !== release.sha256)
-      throw new NotOurs('the program is not the one that was signed: its digest is another')
+      throw new NotOursError('the program is not the one that was signed: its digest is another')
     step('unpacking')
     await pipeline(createReadStream(packed), createGunzip(), createWriteStream(program))
     chmodSync(program, 0o700)
@@ -137,8 +138,7 @@ const stays = 10 * minute
 
 /**
  * A version on trial has proved itself with its first report that the server took; what ran before it is kept, for as
- * long as
- * it may still turn out that the new one does not stay up. One that was given up is told of.
+ * long as it may still turn out that the new one does not stay up. One that was given up is told of.
  */
 export class Proof {
   readonly #files: ReturnType<typeof filesOf>

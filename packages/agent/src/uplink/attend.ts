@@ -2,15 +2,14 @@ import { setTimeout as wait } from 'node:timers/promises'
 import type { AgentSettings, Attended } from '#contract/report'
 import { minute, type Millis } from '#core'
 import type { Identity } from '../identity/identity'
-import { call, Refused } from '.'
+import { call, RefusedError } from '.'
 
 const firstPause: Millis = 15_000
 const longestPause: Millis = 2 * minute
 
 /**
  * How long to wait after so many failures in a row: longer each time, and each agent for a time of its own, because a
- * server
- * that restarts is left by all of them in the same moment, and must not have them all back in another.
+ * server that restarts is left by all of them in the same moment, and must not have them all back in another.
  * @param random from 0 to 1
  */
 export function pauseAfter(failures: number, random = Math.random()): Millis {
@@ -19,8 +18,7 @@ export function pauseAfter(failures: number, random = Math.random()): Millis {
 
 /**
  * Waits at the server to be told of a change, so that it counts within seconds and not with the next report. Saying
- * which
- * roster it works by is the confirmation of it.
+ * which roster it works by is the confirmation of it.
  * @param stop ends the waiting at once: a program that shall end does not wait for an answer
  * @param report asks for a report at once, for what is only handed over with its receipt
  */
@@ -50,7 +48,7 @@ export async function attend(
       }
     } catch (error) {
       // A server from before there was anything to wait at.
-      if (error instanceof Refused && error.status === 404) return
+      if (error instanceof RefusedError && error.status === 404) return
       await wait(pauseAfter(++failures), undefined, { signal: stop }).catch(() => undefined)
     }
   }

@@ -3,9 +3,9 @@ import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
 import { gzipSync } from 'node:zlib'
-import { needSafe, optionsFor, troubleWithTls, type Way } from './way'
+import { requireSafe, optionsFor, troubleWithTls, type Way } from './way'
 
-export class Refused extends Error {
+export class RefusedError extends Error {
   constructor(
     readonly status: number,
     readonly code: string,
@@ -31,7 +31,7 @@ interface Response {
 
 /** An address at the server, and what sends to it. */
 function target(way: Way, path: string) {
-  const server = needSafe(way.server)
+  const server = requireSafe(way.server)
   const url = new URL(path, server)
   if (url.origin !== server.origin) throw new Error('only the server itself is asked')
   return { url, send: url.protocol === 'https:' ? tlsRequest : plainRequest, options: optionsFor(server, way) }
@@ -86,8 +86,8 @@ function ask(
 }
 
 /**
- * One request with a JSON answer. Rejects with Refused when the server said no, with an Error when it was not reached
- * or `stop` came first.
+ * One request with a JSON answer. Rejects with RefusedError when the server said no, with an Error when it was not
+ * reached or `stop` came first.
  */
 export async function call<T>(
   way: Way,
@@ -115,7 +115,7 @@ export async function call<T>(
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
   // Before the body: whoever stands between may refuse in words of its own.
   if (status < 200 || status >= 300)
-    throw new Refused(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
+    throw new RefusedError(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
   if (answer === null) throw new Error(`${origin} answered, but not as a Custode server does`)
   return { body: answer, date }
 }

@@ -1,2 +1,2 @@
-export { call, fetchTo, Refused, textOf } from './call'
-export { needSafe, readCa, wayTo, type Way } from './way'
+export { call, fetchTo, RefusedError, textOf } from './call'
+export { requireSafe, readCa, wayTo, type Way } from './way'

@@ -8,7 +8,7 @@ import { join } from 'node:path'
 import { afterAll, afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
 import { selfSigned, signedByOwnAuthority } from '../../../standins/src/certificates'
 import { call, fetchTo, textOf } from './call'
-import { needSafe, readCa, wayTo } from './way'
+import { requireSafe, readCa, wayTo } from './way'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-way-'))
 const { ca, ...identity } = signedByOwnAuthority(folder, '127.0.0.1')
@@ -110,10 +110,10 @@ describe('a server', () => {
     'http://[::1]:7700',
     'https://custode.example',
   ])('at %s may be told secrets', (server) => {
-    expect(needSafe(server).origin).toBe(server)
+    expect(requireSafe(server).origin).toBe(server)
   })
   it.each(['custode.example', 'ftp://custode.example', '', 'https://'])('“%s” is no address', (server) => {
-    expect(() => needSafe(server)).toThrow('is no address of a server')
+    expect(() => requireSafe(server)).toThrow('is no address of a server')
   })
 })
 

@@ -24,7 +24,7 @@ function isLoopback(host: string): boolean {
  * The address of a server that secrets may be sent to.
  * @throws Error with what to do: it is no address, or speaks plain HTTP with another machine
  */
-export function needSafe(server: string): URL {
+export function requireSafe(server: string): URL {
   const url = URL.canParse(server) ? new URL(server) : null
   if (!url || !/^https?:$/.test(url.protocol))
     throw new Error(`“${server}” is no address of a server. It looks like https://custode.example`)
@@ -80,7 +80,7 @@ export function wayTo(server: string, ca: string | undefined, proxy = getProxyFo
   return {
     server,
     ...(ca === undefined ? {} : { ca }),
-    ...(proxy && needSafe(server).protocol === 'https:' ? { proxy } : {}),
+    ...(proxy && requireSafe(server).protocol === 'https:' ? { proxy } : {}),
   }
 }
 

@@ -52,8 +52,7 @@ export const eventLimits = { channel: 200, source: 200, text: 4000 } as const
 
 /**
  * A collector that could not do its part, and why, for the technician. `notHere`: there is nothing of the kind on this
- * machine,
- * which is no trouble of the collector.
+ * machine, which is no trouble of the collector.
  */
 export interface CollectorFailure {
   collector: Collector
@@ -127,8 +126,7 @@ export interface CollectSettings {
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a
- * mark of
- * the watches that this is for; the agent says it back, so that the server knows that it works by them.
+ * mark of the watches that this is for; the agent says it back, so that the server knows that it works by them.
  */
 export interface AgentSettings {
   interval: Millis
@@ -147,8 +145,7 @@ export interface RefusedBrief {
 }
 /**
  * What an agent hears of itself. `lastSeq`: the newest report that the server has seen. An agent that has not come so
- * far was
- * set back, by a restored snapshot say, and counts on from there.
+ * far was set back, by a restored snapshot say, and counts on from there.
  */
 export interface AgentSelf extends AgentSettings {
   lastSeq: number

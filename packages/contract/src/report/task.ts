@@ -10,9 +10,8 @@ export interface SignInTrial {
 }
 /**
  * Knock at every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with
- * the first
- * of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows another is
- * left alone.
+ * the first of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows
+ * another is left alone.
  */
 export interface SweepOrder {
   kind: 'sweep'
@@ -39,8 +38,7 @@ export interface DeployOrder {
 }
 /**
  * Run another version: the order names it, and what it is stands in its release statement. One that does not report
- * within
- * the time is given up, and the one before goes on.
+ * within the time is given up, and the one before goes on.
  */
 export interface UpdateOrder {
   kind: 'update'

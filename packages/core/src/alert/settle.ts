@@ -55,10 +55,8 @@ export interface Situation {
 /**
  * What has to happen so that alert and held record of one post agree with its standing and its cover. Called after any
  * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open
- * before
- * the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while a
- * window
- * covers the post, because somebody is at work there, and nothing once a person was told.
+ * before the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while
+ * a window covers the post, because somebody is at work there, and nothing once a person was told.
  */
 export function settle({ standing, cover, alert, held, dismissed, remediation, mayMend }: Situation): AlertAction[] {
   const actions: AlertAction[] = []

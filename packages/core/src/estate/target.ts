@@ -83,8 +83,7 @@ export const mostSpecific = classes.devices
 
 /**
  * How specific a target is. What must all be true is as specific as its most specific part; of what may each be true
- * the
- * least specific counts; what is left out makes nothing more specific.
+ * the least specific counts; what is left out makes nothing more specific.
  */
 export function specificity(target: Target): number {
   switch (target.on) {

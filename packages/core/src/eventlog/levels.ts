@@ -23,8 +23,7 @@ export function levelOfPriority(priority: number): LogLevel {
 
 /**
  * Level of a Windows event: the standard levels 1…5 of the event schema (Critical, Error, Warning, Information,
- * Verbose;
- * [MS-EVEN6], LevelType). 0 is “log always”.
+ * Verbose; [MS-EVEN6], LevelType). 0 is “log always”.
  */
 export function levelOfWindowsEvent(level: number): LogLevel {
   return ({ 1: 'critical', 2: 'error', 3: 'warning', 5: 'debug' } as const)[level as 1 | 2 | 3 | 5] ?? 'informational'

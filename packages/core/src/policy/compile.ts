@@ -36,8 +36,7 @@ interface Claim {
 
 /**
  * Total order, winner first: awake before dormant, more specific, later layer, lower rank, newer, greater id, and
- * within
- * one assignment the including template before the included.
+ * within one assignment the including template before the included.
  */
 function byPrecedence(a: Claim, b: Claim): number {
   return (
@@ -173,12 +172,10 @@ export interface CompiledPolicy {
   policy: Policy
   /**
    * What one device really gets: the assignments that reach it, without watches for other OS families, watches of the
-   * same
-   * key merged parameter by parameter, every value with its chain. A dormant assignment never wins over one that is
-   * awake; a
-   * watch that only dormant ones bring is dormant. Total and deterministic, whatever the order of the input. Devices
-   * that
-   * are reached by the same things share one roster, and watches that were merged from the same things are one object.
+   * same key merged parameter by parameter, every value with its chain. A dormant assignment never wins over one that
+   * is awake; a watch that only dormant ones bring is dormant. Total and deterministic, whatever the order of the
+   * input. Devices that are reached by the same things share one roster, and watches that were merged from the same
+   * things are one object.
    */
   roster(device: DeviceTraits): Roster
 }

@@ -22,8 +22,7 @@ export function logsWatched(roster: Roster): string[] {
 
 /**
  * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how
- * often,
- * or nothing is watched: charts need readings, too.
+ * often, or nothing is watched: charts need readings, too.
  */
 export function paceOf(roster: Roster, interval: Millis): Pace {
   const watches = active(roster)

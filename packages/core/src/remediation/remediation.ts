@@ -65,10 +65,8 @@ export interface Trouble {
 
 /**
  * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after
- * it,
- * and not before its time is over; a post that is well and only waits for its clear time is left alone. What cannot be
- * judged
- * any more, and what takes longer than its tries together, goes to a person.
+ * it, and not before its time is over; a post that is well and only waits for its clear time is left alone. What
+ * cannot be judged any more, and what takes longer than its tries together, goes to a person.
  * @param tries of the last hour, and of this trouble, in any order
  */
 export function remediationStep(

@@ -145,8 +145,7 @@ function present(need: RoleNeed, facts: Facts): { instance: string; collected: b
 
 /**
  * What the device's roles need and nobody collects or nobody watches. What an exception leaves out on purpose is no
- * gap,
- * and neither is a need for something that is not on the device.
+ * gap, and neither is a need for something that is not on the device.
  */
 export function coverageGaps(
   device: Pick<DeviceTraits, 'roles' | 'osFamily'>,

@@ -64,8 +64,7 @@ const port = (...ports: number[]): Sign => ({ on: 'port', ports })
 
 /**
  * The ordinary roles. Port numbers are those of IANA's Service Name and Transport Protocol Port Number Registry; names
- * of
- * services and packages are Debian's and Windows Server's own.
+ * of services and packages are Debian's and Windows Server's own.
  */
 export const detectionRules: readonly DetectionRule[] = [
   {

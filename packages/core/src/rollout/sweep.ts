@@ -58,8 +58,7 @@ export function hostsOf(range: string): string[] {
 
 /**
  * What came of signing in at a host. `trial`: the sign-in that worked; null: none did. `system`: what it says that it
- * is.
- * `agent`: whether an agent is installed there, reporting or not.
+ * is. `agent`: whether an agent is installed there, reporting or not.
  */
 export interface SignedIn {
   trial: number | null

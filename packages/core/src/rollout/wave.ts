@@ -50,8 +50,7 @@ export type WaveTurn =
 
 /**
  * What a run of waves does next. A wave begins when the one before is through and at most so many of its machines
- * failed;
- * else the run pauses, and whoever looks decides.
+ * failed; else the run pauses, and whoever looks decides.
  */
 export function nextTurn(machines: readonly WaveMachine[], { wave, waves, mostFailed, atOnce }: WaveRules): WaveTurn {
   const mine = machines.filter((one) => one.wave === wave)

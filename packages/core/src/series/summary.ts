@@ -51,8 +51,7 @@ export interface Bucket {
 
 /**
  * Cuts samples into spans of `width` and keeps least, mean and greatest of each, so that a chart of any length shows
- * its
- * spikes. A span without samples gives no bucket: a gap stays a gap.
+ * its spikes. A span without samples gives no bucket: a gap stays a gap.
  * @param samples ascending in time
  */
 export function bucketise(samples: readonly Sample[], width: Millis): Bucket[] {

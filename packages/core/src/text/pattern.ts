@@ -1,8 +1,7 @@
 /**
  * Does a name match a pattern in which `*` stands for any run of characters and `?` for exactly one? Letter case is
  * ignored, because the two OS families disagree about it. The greedy walk goes back only to the last `*`, so it takes
- * at
- * most pattern length × name length steps: no pattern can run away.
+ * at most pattern length × name length steps: no pattern can run away.
  *
  * @example matchesPattern('*updater*', 'Acme Updater Service') // true
  */
@@ -43,8 +42,7 @@ export function chosen(include: readonly string[], except: readonly string[], na
 
 /**
  * What is wrong with a pattern, as a sentence, or null. No pattern can run away (see above), so there is little that
- * can be:
- * what is written in another notation than `*` and `?`, and would silently match nothing.
+ * can be: what is written in another notation than `*` and `?`, and would silently match nothing.
  */
 export function patternFault(pattern: string): string | null {
   if (pattern.trim() === '') return 'A pattern has at least one character; * alone stands for every name.'

@@ -53,12 +53,9 @@ const gone: Omit<Observation, 'instance'> = { failing: [], well: true, evidence:
 
 /**
  * One moment of one device: every active watch of its roster looks at what was observed, every post takes its step.
- * Pure
- * and deterministic; what is at rest is left out of the result. A post whose instance the facts say is gone clears in
- * its
- * clear time; one that merely was not seen keeps its level. A watch that throws costs only itself. `only` limits it to
- * some
- * watches, for a moment that is no report (the device is silent).
+ * Pure and deterministic; what is at rest is left out of the result. A post whose instance the facts say is gone
+ * clears in its clear time; one that merely was not seen keeps its level. A watch that throws costs only itself.
+ * `only` limits it to some watches, for a moment that is no report (the device is silent).
  */
 export function evaluate(
   before: DeviceState,

@@ -138,9 +138,8 @@ function commonSentence(kind: WatchKind, parameters: readonly Parameter[], value
 }
 
 /**
- * A kind with the parameters that every watch has: how often and at which hours it looks, what is tried first, and what
- * to
- * do then.
+ * A kind with the parameters that every watch has: how often and at which hours it looks, what is tried first, and
+ * what to do then.
  */
 export function withCommon(kind: WatchKind): WatchKind {
   const added = common(kind)

@@ -121,10 +121,8 @@ export interface WatchKind {
   observe(values: Values, observed: Observed, memo: (instance: string) => unknown): Observation[]
   /**
    * Whether the facts say that a post's thing is no longer there, or the watch no longer wants it. Without this, or
-   * where it
-   * says no, a post that nothing was seen of keeps its level, and counts as silent after a gap: a value that is missing
-   * is
-   * neither well nor gone.
+   * where it says no, a post that nothing was seen of keeps its level, and counts as silent after a gap: a value that
+   * is missing is neither well nor gone.
    */
   gone?(values: Values, observed: Observed, instance: string): boolean
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */

@@ -27,10 +27,8 @@ export function markOf(watch: WatchInForce): string {
 
 /**
  * The state that counts for a watch as it is now. Of another kind of watch: none. Of the same kind with other
- * thresholds or
- * another filter: only that it fails and since when, so that an alert goes on; holds and memories begin anew. State
- * from
- * before states were marked counts as the watch's own.
+ * thresholds or another filter: only that it fails and since when, so that an alert goes on; holds and memories begin
+ * anew. State from before states were marked counts as the watch's own.
  */
 export function stateFor(watch: WatchInForce, state: PostState | null): PostState | null {
   if (state?.of === undefined || state.of === markOf(watch)) return state

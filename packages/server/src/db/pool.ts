@@ -18,9 +18,8 @@ export interface Db {
 export function openPool(url: string, size = 12): Pool {
   const pool = new pg.Pool({ connectionString: url, max: size, application_name: 'custode' })
   // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement.
-  // But it
-  // says so as an event, too, idle or between two statements of a transaction: without a listener that would end the
-  // process.
+  // But it says so as an event, too, idle or between two statements of a transaction: without a listener that would
+  // end the process.
   pool.on('error', () => undefined)
   pool.on('connect', (connection) => connection.on('error', () => undefined))
   return pool

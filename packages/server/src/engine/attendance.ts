@@ -10,8 +10,7 @@ const lookEvery = 3000
 
 /**
  * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement,
- * and
- * should that be missed, seen at one of the looks that are taken anyway.
+ * and should that be missed, seen at one of the looks that are taken anyway.
  */
 export class Attendance {
   readonly #waiting = new Map<DeviceId, Set<Waiting>>()

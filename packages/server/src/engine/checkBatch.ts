@@ -88,10 +88,9 @@ export function checkEnvelope(body: unknown): ReportBatch {
 
 /**
  * When a report was made, by our clock. Where machine and start of it are the same as of the sending, the time between
- * the
- * two is known by a clock that nobody sets; else the device's own clock says it, less what that is off by now. One that
- * is
- * dated later than it was sent, because the clock was set back meanwhile, was made at the latest when it was sent.
+ * the two is known by a clock that nobody sets; else the device's own clock says it, less what that is off by now. One
+ * that is dated later than it was sent, because the clock was set back meanwhile, was made at the latest when it was
+ * sent.
  */
 function madeAt(report: Report, batch: ReportBatch, offset: Millis, now: Millis): Millis {
   if (

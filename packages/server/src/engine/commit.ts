@@ -8,7 +8,7 @@ import { collectRules } from '../store/collecting'
 import { noteFindings, speaksForRoles } from '../store/findings'
 import type { CheckedReport } from './checkBatch'
 import type { Plan } from './plan'
-import { reconsider } from './reconsider'
+import { reevaluate } from './reevaluate'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
 import { stateMoved, writeChanges, writeState } from './writeState'
@@ -17,8 +17,8 @@ const layouts = new Map<string, number>()
 
 /**
  * The numbers under which these names of values are known; the same on every server process. They are made outside of
- * the
- * report's transaction: a number that was rolled back must not be remembered, and agents do not wait for each other.
+ * the report's transaction: a number that was rolled back must not be remembered, and agents do not wait for each
+ * other.
  */
 async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise<number[]> {
   const ids: number[] = []
@@ -45,8 +45,8 @@ async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise
 /**
  * Stores the reports and moves the device on, in one statement, provided the device still is as the plan assumed: same
  * key, same version, same last report, and the policy that it was evaluated by is in force. One round trip and one
- * flush to
- * disk for the usual report that changes nothing. The update goes by primary key, the insert into one weekly partition.
+ * flush to disk for the usual report that changes nothing. The update goes by primary key, the insert into one weekly
+ * partition.
  */
 const store = {
   name: 'store-reports',
@@ -254,10 +254,10 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
       if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
-        await reconsider(tx, id, now)
+        await reevaluate(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       } else if (await reachMoved(tx, context, plan)) {
-        await reconsider(tx, id, now)
+        await reevaluate(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.

@@ -21,10 +21,8 @@ const late = 5 * second
 
 /**
  * Who reports: the run that did before, a new one, or one that another had taken over from and that goes on reporting
- * all
- * the same. That there are two machines shows only then: a restart, a moved disk and a restored snapshot have one run
- * after
- * the other. The one that was there first stays; the other is not listened to any more.
+ * all the same. That there are two machines shows only then: a restart, a moved disk and a restored snapshot have one
+ * run after the other. The one that was there first stays; the other is not listened to any more.
  * @param madeAt when its newest report was made
  */
 export function claimOf(identity: DeviceIdentity, instance: string | undefined, madeAt: Millis): Claim {

@@ -10,7 +10,7 @@ import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
 import { claimOf, noteClaim, type Claimant } from './identity'
 import { planBatch } from './plan'
-import { reconsider } from './reconsider'
+import { reevaluate } from './reevaluate'
 import { rosterMark, settingsOf, type CollectorDigests } from './settings'
 import type { DeviceContext } from './types'
 
@@ -149,8 +149,8 @@ export class Engine {
 
   /**
    * From a batch as it came to a receipt: what is acknowledged is on disk. Where PostgreSQL refuses something of it,
-   * the
-   * reports are stored one by one, so that the one at fault costs only itself; it is kept beside them, with the reason.
+   * the reports are stored one by one, so that the one at fault costs only itself; it is kept beside them, with the
+   * reason.
    */
   async take(authorization: string | undefined, body: unknown, now: Millis): Promise<ReportReceipt> {
     const { deviceId, secret } = readDeviceKey(authorization)
@@ -257,8 +257,7 @@ export class Engine {
 
   /**
    * A change of policy looks again at the devices that it reaches. One that came in, or told of itself, at the same
-   * moment
-   * may have been missed: what it was evaluated by until now is not what it gets, and nobody has looked.
+   * moment may have been missed: what it was evaluated by until now is not what it gets, and nobody has looked.
    */
   async #followPolicy(before: DeviceContext, context: DeviceContext, now: Millis): Promise<boolean> {
     if (
@@ -267,7 +266,7 @@ export class Engine {
       rosterMark(before.roster) === rosterMark(context.roster)
     )
       return false
-    await inTransaction(this.pool, (tx) => reconsider(tx, context.traits.id, now))
+    await inTransaction(this.pool, (tx) => reevaluate(tx, context.traits.id, now))
     return true
   }
 }

@@ -3,7 +3,7 @@ import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, W
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
-import { silenceRound, turnWindows } from './timers'
+import { silenceRound, advanceWindows } from './timers'
 
 let house: House
 let templateId: number
@@ -146,18 +146,18 @@ describe('windows that end at the same moment', () => {
         })
       ).body.id
     const [bad, good] = [await windowFor(await device()), await windowFor(await device())]
-    await turnWindows(house.pool, Date.now())
+    await advanceWindows(house.pool, Date.now())
     await house.pool.query(
       `alter table window_progress add constraint odd check (window_id <> ${bad} or not over) not valid`,
     )
-    await expect(turnWindows(house.pool, Date.now() + 2 * minute)).rejects.toThrow('1 of 2 failed')
+    await expect(advanceWindows(house.pool, Date.now() + 2 * minute)).rejects.toThrow('1 of 2 failed')
     await house.pool.query('alter table window_progress drop constraint odd')
     const { over } = (await firstRow<{ over: boolean }>(
       house.pool,
       'select over from window_progress where window_id = $1',
       [good],
     ))!
-    expect([over, await turnWindows(house.pool, Date.now() + 2 * minute)]).toEqual([true, 1])
+    expect([over, await advanceWindows(house.pool, Date.now() + 2 * minute)]).toEqual([true, 1])
   })
 })
 
@@ -345,8 +345,8 @@ describe('a maintenance window', () => {
     const end = Date.now() + hour
     const id = await windowFor(agent, agent.at(1), end)
     await agent.send([agent.report(2, orders('stopped')), agent.report(3)])
-    await Promise.all([turnWindows(house.pool, end + 1), turnWindows(house.pool, end + 1)])
-    await turnWindows(house.pool, end + 1)
+    await Promise.all([advanceWindows(house.pool, end + 1), advanceWindows(house.pool, end + 1)])
+    await advanceWindows(house.pool, end + 1)
     expect(await alertsOf(agent)).toMatchObject([{ status: 'open', began: agent.at(2), raisedAt: end, windowId: id }])
   })
   it('in reports that come late holds by their own time', async () => {

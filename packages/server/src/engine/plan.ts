@@ -52,8 +52,7 @@ function news(report: CheckedReport, firstAt: Millis): CheckedReport['events'] {
 /**
  * Runs the reports that are new through the evaluation, one after the other. Repeated ones change nothing. A skipped
  * number that the agent may still have is asked for; one that it has lost is counted: what is missing within a batch
- * its
- * agent no longer has, for it sends in order all that it has.
+ * its agent no longer has, for it sends in order all that it has.
  * @throws ProblemError out-of-order
  */
 export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Millis): Plan {

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceNews, SignedText, Task } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
 import { openHouse, type Agent, type House } from '../testing/house'
-import { turnRemediations } from './remediation'
+import { advanceRemediations } from './remediation'
 
 let house: House
 let count = 0
@@ -59,7 +59,7 @@ const nginx = (state: Service['state'], mends = true) => ({
 const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
 const remediationsOf = async (agent: Agent) =>
   (await house.lead<RemediationView[]>('GET', `/api/devices/${agent.id}/remediations`)).body
-const later = (more: number) => turnRemediations(house.pool, Date.now() + more)
+const later = (more: number) => advanceRemediations(house.pool, Date.now() + more)
 
 /** Reports until the agent is handed its order, which the server looks for every two seconds. */
 async function handed(agent: Agent): Promise<Task> {

@@ -67,7 +67,7 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
 }
 
 /** Moves on what is being tried, wherever its time has come. */
-export async function turnRemediations(pool: Pool, now: Millis): Promise<number> {
+export async function advanceRemediations(pool: Pool, now: Millis): Promise<number> {
   const due = await rows<Due>(
     pool,
     'select id, device_id, client_id, watch, instance, started_at from remediation where ended_at is null and next_at <= $1 order by next_at limit 500',
@@ -81,7 +81,7 @@ export async function turnRemediations(pool: Pool, now: Millis): Promise<number>
  * What an agent tells of an order: the record is settled, and what waited for it goes on.
  * @returns whether there was such an order
  */
-export async function hearService(
+export async function recordService(
   tx: Db,
   deviceId: DeviceId,
   taskId: number,

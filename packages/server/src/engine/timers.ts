@@ -16,8 +16,8 @@ import { windowOf, type WindowRow } from '../store/windows'
 import { announce } from '../live'
 import { eachAlone } from './alone'
 import { loadContext } from './context'
-import { turnRemediations } from './remediation'
-import { reconsiderAll } from './reconsider'
+import { advanceRemediations } from './remediation'
+import { reevaluateAll } from './reevaluate'
 import { readAlerting, settlePosts } from './settleDevice'
 import type { DeviceContext } from './types'
 import { writeChanges, writeState } from './writeState'
@@ -35,7 +35,7 @@ function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<Wind
 }
 
 /** Begins or ends one window, unless another process has just done so. */
-async function turnWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
+async function advanceWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
   if (!(await firstRow(tx, 'select from window_progress where window_id = $1 for update skip locked', [id])))
     return false
   // As it is now: it may have been ended, extended or carried out a moment ago.
@@ -45,7 +45,7 @@ async function turnWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
   const end = windowEnd(window)
   const over = end !== null && end <= now
   const touched = (await allTraits(tx, [row.target])).filter(matcher(window.target))
-  await reconsiderAll(
+  await reevaluateAll(
     tx,
     touched.map((device) => device.id),
     over ? end : now,
@@ -56,10 +56,10 @@ async function turnWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
 }
 
 /** Begins and ends windows on time, each by itself. What still fails at the end is raised then. */
-export async function turnWindows(pool: Pool, now: Millis): Promise<number> {
+export async function advanceWindows(pool: Pool, now: Millis): Promise<number> {
   let turned = 0
   await eachAlone(await dueWindows(pool, now), async ({ id }) => {
-    if (await inTransaction(pool, (tx) => turnWindow(tx, id, now))) turned++
+    if (await inTransaction(pool, (tx) => advanceWindow(tx, id, now))) turned++
   })
   return turned
 }
@@ -77,9 +77,8 @@ function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
 
 /**
  * Raises silence. Only reports can end it. Devices get their time anew whenever nobody could be heard: that is not
- * their
- * silence. @returns when the next silence watch of the device may have to raise; null: none will while it stays as it
- * is
+ * their silence. @returns when the next silence watch of the device may have to raise; null: none will while it stays
+ * as it is
  */
 async function silenceOf(
   tx: Db,
@@ -144,9 +143,8 @@ interface QuietDevice {
 }
 
 /**
- * Makes the round that notices silence, for one process. It remembers of each quiet device, until that changes, when it
- * has
- * to be looked at again: workstations at night, which may be silent, cost nothing in the rounds after.
+ * Makes the round that notices silence, for one process. It remembers of each quiet device, until that changes, when
+ * it has to be looked at again: workstations at night, which may be silent, cost nothing in the rounds after.
  */
 export function silenceRound(pool: Pool): (now: Millis) => Promise<number> {
   let settled = new Map<DeviceId, QuietDevice & { next: Millis; since: Millis }>()
@@ -208,9 +206,9 @@ export interface Job {
 /** What becomes of devices, alerts and windows with time. */
 export function engineJobs(pool: Pool): Job[] {
   return [
-    { name: 'windows', every: second, work: (now) => turnWindows(pool, now) },
+    { name: 'windows', every: second, work: (now) => advanceWindows(pool, now) },
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
-    { name: 'remediations', every: second, work: (now) => turnRemediations(pool, now) },
+    { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
   ]
 }

@@ -17,7 +17,7 @@ import {
   type Try,
 } from '#core'
 import { rows, time, type Db } from '../db'
-import { addTask, takeBack } from '../store/tasks'
+import { addTask, cancelTasks } from '../store/tasks'
 import type { DeviceContext } from './types'
 
 /** Tries that were made by themselves and may still count, by post. */
@@ -97,7 +97,7 @@ export async function askAgent(
 
 /** An order that the agent has not fetched yet goes nowhere; what it is at is let finish. */
 export async function callOff(tx: Db, remediationId: number, now: Millis, reason: string): Promise<void> {
-  const called = await takeBack(
+  const called = await cancelTasks(
     tx,
     (
       await rows<{ task_id: number }>(

@@ -47,8 +47,7 @@ function certificatesOf(text: string): string {
 
 /**
  * Passwords and keys are taken over TLS only, or from this machine itself. Behind a proxy the client’s own connection
- * counts,
- * as the proxy tells of it.
+ * counts, as the proxy tells of it.
  */
 export function refusePlainHttp(app: FastifyInstance): void {
   app.addHook('onRequest', async (request, reply) => {

@@ -24,10 +24,9 @@ const gatherFor = 40
 
 /**
  * Tells every server process, once it is committed, that something changed. Gathered for a moment and sent beside the
- * transactions: PostgreSQL lets only one transaction at a time commit with a notification, and a thousand machines that
- * enrol at once would wait for each other. A browser that misses one, because the server was killed just then, looks
- * again
- * anyway when it comes back.
+ * transactions: PostgreSQL lets only one transaction at a time commit with a notification, and a thousand machines
+ * that enrol at once would wait for each other. A browser that misses one, because the server was killed just then,
+ * looks again anyway when it comes back.
  */
 export function announce(db: Db, event: LiveEvent): void {
   whenCommitted(db, (pool) => {

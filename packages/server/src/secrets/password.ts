@@ -7,8 +7,7 @@ const cost: ScryptOptions = { N: 2 ** 15, r: 8, p: 3, maxmem: 64 * 1024 * 1024 }
 
 /**
  * Derivations keep a thread of libuv's pool busy for a third of a second each, and reports are unpacked by the same
- * four
- * threads: two stay free for them, however many guess at passwords.
+ * four threads: two stay free for them, however many guess at passwords.
  */
 const atOnce = pLimit(2)
 /** Whoever waits behind more than these has waited for two seconds, and is better told. */

@@ -17,8 +17,7 @@ function signerOf(key: KeyObject): Signer {
 
 /**
  * The key lies in a folder of the server's and never in the database: whoever reads the database cannot give orders.
- * Server
- * processes of one installation share the folder. Without one, for tests, the key lives as long as the process.
+ * Server processes of one installation share the folder. Without one, for tests, the key lives as long as the process.
  */
 export function openSigner(folder: string | undefined): Signer {
   if (folder === undefined) return signerOf(generateKeyPairSync('ed25519').privateKey)

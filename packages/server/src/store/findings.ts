@@ -18,8 +18,7 @@ interface Finding {
 
 /**
  * Keeps what the facts of a device speak for. What nobody has decided about goes when it no longer shows; what was
- * decided
- * stays, so that a role once declined is not suggested again.
+ * decided stays, so that a role once declined is not suggested again.
  * @returns whether the device was given a role, because a standing rule takes them without asking
  */
 export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Promise<boolean> {

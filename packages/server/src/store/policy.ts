@@ -88,8 +88,7 @@ const versionNow = async (db: Db) =>
 
 /**
  * The policy in force. Kept between calls for as long as its number in the database stays the same. It is read in
- * several
- * statements: one that was changed meanwhile is read again, so that two policies never mix.
+ * several statements: one that was changed meanwhile is read again, so that two policies never mix.
  */
 export async function policyInForce(db: Db): Promise<PolicyInForce> {
   for (let version = await versionNow(db); ;) {

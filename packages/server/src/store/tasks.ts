@@ -12,7 +12,7 @@ export type StoredOrder =
   | ServiceOrder
 
 /** @throws ProblemError invalid when this device cannot be asked to work in its client's network */
-export async function needWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {
+export async function requireWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {
   const device = await firstRow<{ name: string; takes_orders: boolean }>(
     tx,
     'select name, takes_orders from device where id = $1 and client_id = $2 and retired_at is null',
@@ -40,7 +40,7 @@ export async function addTask(tx: Db, deviceId: DeviceId, order: StoredOrder, ex
 }
 
 /** Takes back what no device has fetched yet. @returns those of the tasks that go nowhere now */
-export async function takeBack(tx: Db, taskIds: readonly number[]): Promise<number[]> {
+export async function cancelTasks(tx: Db, taskIds: readonly number[]): Promise<number[]> {
   return (
     await rows<{ id: number }>(
       tx,

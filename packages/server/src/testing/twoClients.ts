@@ -372,8 +372,7 @@ export interface Attempt {
 
 /**
  * Everything that changes something, tried on what is the other client's: by its number, by a number in the body, and
- * by
- * targets that reach further than one may speak for. In this order they succeed for a lead of all.
+ * by targets that reach further than one may speak for. In this order they succeed for a lead of all.
  */
 export function attempts({ id, limited }: TwoClients): Attempt[] {
   const devices = `/api/devices/${id.device}`

@@ -98,8 +98,7 @@ async function answer(
 
 /**
  * A machine that answers as Windows' remote management does: WS-Management (DSP0226) over TLS at port 5986, as much of
- * [MS-WSMV]
- * as it takes to run one script after the other.
+ * [MS-WSMV] as it takes to run one script after the other.
  */
 export async function openWindowsHost(
   host: WindowsHost,

@@ -32,8 +32,7 @@ const environment = {
 
 /**
  * A Debian of its own with a live systemd, journald, polkit and OpenSSH: an overlay over a base, booted by
- * systemd-nspawn
- * in a network namespace. What it has is what Debian's packages brought; nothing in it is imitated.
+ * systemd-nspawn in a network namespace. What it has is what Debian's packages brought; nothing in it is imitated.
  */
 export class RealHost {
   #nspawn: ChildProcess | null = null

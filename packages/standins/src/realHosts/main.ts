@@ -6,10 +6,8 @@ import { Lan, removeLeftLans } from './lan'
 
 /**
  * Real hosts for people who want to see what agents do on machines that are no stand-ins. Writes what there is into a
- * file:
- * network, gateway, authority of the certificate there, and by host its address, system and sign-in. Usage: realHosts
- * COUNT
- * PORT FILE CERTIFICATES (a folder that keeps them), or realHosts prepare (makes every base), or
+ * file: network, gateway, authority of the certificate there, and by host its address, system and sign-in. Usage:
+ * realHosts COUNT PORT FILE CERTIFICATES (a folder that keeps them), or realHosts prepare (makes every base), or
  * realHosts remove (ends what a broken run left behind)
  */
 const [first = '', port = '', file = '', certificates = ''] = process.argv.slice(2)

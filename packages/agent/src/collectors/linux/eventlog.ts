@@ -2,7 +2,7 @@ import { existsSync, readdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { matchesAny, minute, type LogChannel, type LogEvent, type Millis } from '#core'
 import { steady } from '../../clock'
-import { NotHere, type Collect } from '../collector'
+import { NotHereError, type Collect } from '../collector'
 import { readJournal } from './journal'
 import { Keep } from '../keep'
 import { readAppended, type Position } from './logFile'
@@ -117,7 +117,7 @@ export function eventlogCollector({
       ].map((one) =>
         troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one,
       )
-      if (!told.length) throw new NotHere('no journal and no log files here')
+      if (!told.length) throw new NotHereError('no journal and no log files here')
       place = { files, cursor }
       return { ...keep.take(), facts: { logs: listed(told) }, place }
     },

@@ -19,8 +19,7 @@ interface Read {
 
 /**
  * Reads whole lines from a place on. A line that is still being written waits for the next look; one that is longer
- * than a
- * chunk is passed by and counted, so that nothing behind it waits.
+ * than a chunk is passed by and counted, so that nothing behind it waits.
  */
 function readLines(handle: number, from: number, size: number, isOver: boolean, line: (text: string) => void): Read {
   let offset = from
@@ -75,8 +74,8 @@ function statQuietly(path: string): number | null {
 
 /**
  * Reads what was appended to a log since the last look. A log that was rotated is read to its end under its new name,
- * and
- * its successor from the beginning; one that was cut begins anew. Of a log that was never read before, the end is read.
+ * and its successor from the beginning; one that was cut begins anew. Of a log that was never read before, the end is
+ * read.
  * @returns how far it was read, and how many lines were passed by
  * @throws Error where the file is not there, or not ours to read
  */

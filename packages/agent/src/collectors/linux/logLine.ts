@@ -98,8 +98,7 @@ function apparentLevel(line: string, channel: string): LogLevel {
 
 /**
  * A line of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a
- * priority,
- * the apparent level stands for it.
+ * priority, the apparent level stands for it.
  * @param seen when it was written, where the line itself does not tell; null: before anybody read here, so that it is
  * left out
  */

@@ -58,8 +58,7 @@ function stateOf(unit: Unit): ServiceState {
       if (unit.ConditionResult === 'no' && Number(unit.ConditionTimestampMonotonic) > 0) return 'skipped'
       if (unit.Type !== 'oneshot' || unit.Result !== 'success') return 'stopped'
       // A job that is to run at the next start of the machine is as it should be; of the others only those that ran
-      // have
-      // finished.
+      // have finished.
       return Number(unit.ExecMainStartTimestampMonotonic) > 0 || startOf(unit) === 'automatic' ? 'finished' : 'stopped'
   }
 }
@@ -111,8 +110,7 @@ const atOnce = 400
 
 /**
  * Every service that systemd knows of or has a file for: those that were stopped in order, and never started, too,
- * which
- * systemd forgets and `show` with a pattern leaves out.
+ * which systemd forgets and `show` with a pattern leaves out.
  */
 async function systemdServices(): Promise<Service[]> {
   const list = async (verb: string, ...more: string[]) =>

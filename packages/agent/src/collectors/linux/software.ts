@@ -11,8 +11,7 @@ const unconnected = '07'
 
 /**
  * The sockets of /proc/net/tcp, tcp6, udp and udp6 (proc(5)) that others can reach: local address and port as
- * hexadecimal
- * numbers, the address in words of 32 bits in the order of the machine, then the state.
+ * hexadecimal numbers, the address in words of 32 bits in the order of the machine, then the state.
  */
 export function parseSockets(table: string, protocol: 'tcp' | 'udp'): ListeningPort[] {
   const wanted = protocol === 'tcp' ? listening : unconnected

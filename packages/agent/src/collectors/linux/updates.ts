@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { day, hour, minute, second, type Millis, type Updates } from '#core'
 import { steady } from '../../clock'
 import { readJson, writeWhole } from '../../files'
-import { NotHere, type Collect } from '../collector'
+import { NotHereError, type Collect } from '../collector'
 import { command } from '../command'
 
 export interface Simulated {
@@ -15,10 +15,8 @@ export interface Simulated {
 
 /**
  * What apt's own simulation would do (apt-get(8), --simulate): a line `Inst NAME [OLD] (NEW ORIGIN…)` for each package
- * that
- * would be upgraded, without [OLD] for one that would come new; `Remv NAME` for one that would go. An update is a
- * security
- * update when one of its origins is a security archive (Debian-Security, or a suite that ends in -security).
+ * that would be upgraded, without [OLD] for one that would come new; `Remv NAME` for one that would go. An update is a
+ * security update when one of its origins is a security archive (Debian-Security, or a suite that ends in -security).
  */
 export function parseSimulation(output: string): Omit<Simulated, 'leftover'> {
   const security: string[] = []
@@ -36,10 +34,8 @@ export function parseLeftovers(output: string): string[] {
 
 /**
  * Of packages, those that an update for security waits for although a newer one without that mark has overtaken it: in
- * the
- * version tables of `apt-cache policy NAME…` (apt-cache(8)) newer versions stand above the installed one, which is
- * marked
- * with ***, each followed by where it comes from.
+ * the version tables of `apt-cache policy NAME…` (apt-cache(8)) newer versions stand above the installed one, which is
+ * marked with ***, each followed by where it comes from.
  */
 export function parseOvertaken(policy: string): string[] {
   const names: string[] = []
@@ -119,9 +115,8 @@ const longestPause: Millis = 6 * hour
 const settled: Millis = 30 * second
 
 /**
- * Looks once a day, and again when packages or lists have changed. After a failure it waits, longer each time, and goes
- * on
- * failing with the same reason: what is not known is not "none".
+ * Looks once a day, and again when packages or lists have changed. After a failure it waits, longer each time, and
+ * goes on failing with the same reason: what is not known is not "none".
  * @param refresh fetch the package lists first; needs root and a network
  */
 export function updatesCollector(home: string | null, refresh: boolean): Collect {
@@ -162,7 +157,7 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
     name: 'updates',
     async collect(now) {
       if (!existsSync('/usr/bin/apt-get'))
-        throw new NotHere('no apt here: updates are read on Debian and its relatives')
+        throw new NotHereError('no apt here: updates are read on Debian and its relatives')
       const at = steady()
       if (failure && at < failure.until) throw failure.error
       const status = statusChangedAt()

@@ -7,11 +7,9 @@ export interface FoundUpdates {
 }
 
 /**
- * IUpdateSearcher::Search of the Windows Update Agent; it changes nothing. An update is a security update when it is in
- * the
- * category “Security Updates” (its identifier is that of the Windows Update Agent's documentation, from memory) or
- * carries
- * a severity of Microsoft's security response centre.
+ * IUpdateSearcher::Search of the Windows Update Agent; it changes nothing. An update is a security update when it is
+ * in the category “Security Updates” (its identifier is that of the Windows Update Agent's documentation, from memory)
+ * or carries a severity of Microsoft's security response centre.
  */
 export const updatesScript = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false
 $found = (New-Object -ComObject Microsoft.Update.Session).CreateUpdateSearcher().Search('IsInstalled=0 and IsHidden=0').Updates

@@ -1,6 +1,6 @@
 import type { SignInTrial } from '#contract/report'
 import { fingerprintText } from '#core'
-import { Stopped } from './stopped'
+import { StoppedError } from './stopped'
 
 /** The key of one machine while it is spoken with: what may be sent there hangs on what it shows. */
 export class HostKey {
@@ -27,22 +27,22 @@ export class HostKey {
 
   /**
    * It shows a key, before anything secret is sent. From one connection to the next it must stay the same.
-   * @throws Stopped host key changed
+   * @throws StoppedError host key changed
    */
   meet(fingerprint: string): void {
     this.#shown = fingerprint
     this.#pinned ??= fingerprint
     if (this.#pinned !== fingerprint)
-      throw new Stopped(
+      throw new StoppedError(
         'host key changed',
         'The machine shows another key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.',
       )
   }
 
-  /** @throws Stopped host key not accepted, when no password may go there */
-  needPasswords(): void {
+  /** @throws StoppedError host key not accepted, when no password may go there */
+  requirePasswords(): void {
     if (this.isAccepted || this.passwordsToUnknown) return
-    throw new Stopped(
+    throw new StoppedError(
       'host key not accepted',
       `Nobody has accepted its key (${fingerprintText(this.#shown ?? '')}) yet, so no password was sent to it. Look at the key, accept it, and try again.`,
     )

@@ -51,8 +51,7 @@ async function askWithEach(
 
 /**
  * Signs in at a host over SSH with the first trial that is taken, keys before passwords, and looks what it is; changes
- * nothing
- * there. A host that shows another key than the accepted one gets nothing secret.
+ * nothing there. A host that shows another key than the accepted one gets nothing secret.
  * @param within for each of its answers
  */
 export function lookInside(

@@ -3,7 +3,7 @@ import type { Client as SshClient, ConnectConfig } from 'ssh2'
 import type { SignInTrial } from '#contract/report'
 import { durationText, type Millis } from '#core'
 import type { HostKey } from './hostKey'
-import { inTime, Stopped } from './stopped'
+import { inTime, StoppedError } from './stopped'
 
 const answerWithin: Millis = 10_000
 const commandWithin: Millis = 30_000
@@ -24,7 +24,7 @@ interface RunOptions {
  * Runs a command on a machine that was signed in at.
  * @returns its exit status (null: ended by a signal), the last 8000 characters of its output and the last 4000 of its
  * errors
- * @throws Stopped timed out
+ * @throws StoppedError timed out
  */
 export function run(
   client: SshClient,
@@ -67,7 +67,7 @@ export async function signIn(
 ): Promise<SshClient | null> {
   const { Client } = await import('ssh2')
   const client = new Client()
-  let stopped: Stopped | null = null
+  let stopped: StoppedError | null = null
   const config: ConnectConfig = {
     host: address,
     port: 22,
@@ -78,10 +78,10 @@ export async function signIn(
     hostVerifier: (shown: Buffer) => {
       try {
         key.meet(createHash('sha256').update(shown).digest('base64'))
-        if (trial.password !== undefined) key.needPasswords()
+        if (trial.password !== undefined) key.requirePasswords()
         return true
       } catch (error) {
-        stopped = error as Stopped
+        stopped = error as StoppedError
         return false
       }
     },
@@ -93,13 +93,15 @@ export async function signIn(
       if (stopped) reject(stopped)
       else if (error.level === 'client-authentication') resolve(null)
       else if (error.level === 'client-timeout')
-        reject(new Stopped('timed out', `It accepted the connection, but said nothing for ${durationText(within)}.`))
-      else reject(new Stopped('no answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
+        reject(
+          new StoppedError('timed out', `It accepted the connection, but said nothing for ${durationText(within)}.`),
+        )
+      else reject(new StoppedError('no answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
     })
     try {
       client.connect(config)
     } catch (error) {
-      reject(new Stopped('sign-in refused', `The stored private key cannot be read: ${(error as Error).message}`))
+      reject(new StoppedError('sign-in refused', `The stored private key cannot be read: ${(error as Error).message}`))
     }
   })
 }

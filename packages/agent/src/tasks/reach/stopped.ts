@@ -1,7 +1,7 @@
 import { durationText, type FailureKind, type Millis } from '#core'
 
 /** Ends the way to a machine, with the kind that a technician acts on. */
-export class Stopped extends Error {
+export class StoppedError extends Error {
   constructor(
     readonly failure: FailureKind,
     reason: string,
@@ -12,7 +12,7 @@ export class Stopped extends Error {
 
 /**
  * Waits for a step at a machine, but not for ever: then the connection is closed, and whoever waits goes on.
- * @throws Stopped timed out
+ * @throws StoppedError timed out
  */
 export async function inTime<T>(step: Promise<T>, within: Millis, close: () => void): Promise<T> {
   let timer: NodeJS.Timeout | undefined
@@ -20,7 +20,10 @@ export async function inTime<T>(step: Promise<T>, within: Millis, close: () => v
     timer = setTimeout(() => {
       close()
       reject(
-        new Stopped('timed out', `It accepted the connection, and then did not answer within ${durationText(within)}.`),
+        new StoppedError(
+          'timed out',
+          `It accepted the connection, and then did not answer within ${durationText(within)}.`,
+        ),
       )
     }, within)
   })

@@ -4,14 +4,14 @@ import type { TLSSocket } from 'node:tls'
 import { XMLParser } from 'fast-xml-parser'
 import { durationText, type Millis } from '#core'
 import type { HostKey } from './hostKey'
-import { inTime, Stopped } from './stopped'
+import { inTime, StoppedError } from './stopped'
 import { readerScript } from '../../powershell/scripts'
 import { wsmanPort } from './wsmanPort'
 
 /**
  * Runs programs on Windows over WS-Management (DSP0226) as Windows does it ([MS-WSMV]): a shell is created, a command
- * begun in
- * it, given its input, and asked for its output until it is done. Over TLS only: sign-ins go as Basic (RFC 7617).
+ * begun in it, given its input, and asked for its output until it is done. Over TLS only: sign-ins go as Basic (RFC
+ * 7617).
  */
 const answerWithin: Millis = 20_000
 const scriptWithin: Millis = 60_000
@@ -55,7 +55,7 @@ export interface Access {
   within?: Millis
 }
 
-class Fault extends Error {}
+class FaultError extends Error {}
 /** The operation is still going on; ask again. Its number is WSMAN's own, ERROR_WSMAN_OPERATION_TIMEDOUT. */
 const stillGoing = '2150858793'
 
@@ -65,7 +65,7 @@ export class Wsman {
     this.#url = `https://${access.address.includes(':') ? `[${access.address}]` : access.address}:${wsmanPort}/wsman`
   }
 
-  /** @returns null when the sign-in is refused @throws Stopped when the machine is not the one that was met */
+  /** @returns null when the sign-in is refused @throws StoppedError when the machine is not the one that was met */
   #post(text: string): Promise<{ status: number; text: string }> {
     const { user, password, key, within = answerWithin } = this.access
     let close = () => undefined as void
@@ -77,7 +77,7 @@ export class Wsman {
           response.on('data', (chunk: Buffer) => {
             chunks.push(chunk)
             size += chunk.length
-            if (size > mostBytes) asking.destroy(new Stopped('something else', 'It answers without end.'))
+            if (size > mostBytes) asking.destroy(new StoppedError('something else', 'It answers without end.'))
           })
           response.on('end', () =>
             resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8') }),
@@ -86,9 +86,9 @@ export class Wsman {
         })
         asking.on('error', (error) =>
           reject(
-            error instanceof Stopped
+            error instanceof StoppedError
               ? error
-              : new Stopped(
+              : new StoppedError(
                   'no answer',
                   `Nothing answers as WS-Management at ${this.access.address}, port ${wsmanPort}: ${error.message}`,
                 ),
@@ -106,9 +106,9 @@ export class Wsman {
                   .update((socket as TLSSocket).getPeerCertificate(true).raw)
                   .digest('base64'),
               )
-              key.needPasswords()
+              key.requirePasswords()
             } catch (error) {
-              asking.destroy(error as Stopped)
+              asking.destroy(error as StoppedError)
               return
             }
             asking.setHeader('content-type', 'application/soap+xml;charset=UTF-8')
@@ -137,15 +137,15 @@ export class Wsman {
     const body = Envelope?.Body === '' ? {} : Envelope?.Body
     const fault = body?.Fault
     if (fault) {
-      if (fault.Detail?.WSManFault?.['@Code'] === stillGoing) throw new Fault(stillGoing)
+      if (fault.Detail?.WSManFault?.['@Code'] === stillGoing) throw new FaultError(stillGoing)
       const words = fault.Reason?.Text
-      throw new Stopped(
+      throw new StoppedError(
         'something else',
         `It answered: ${(typeof words === 'string' ? words : JSON.stringify(words ?? '')).slice(0, 300)}`,
       )
     }
     if (status !== 200 || !body)
-      throw new Stopped(
+      throw new StoppedError(
         'no answer',
         `What answers at port ${wsmanPort} does not speak WS-Management (status ${status}).`,
       )
@@ -165,13 +165,13 @@ export class Wsman {
       ResourceCreated?: { ReferenceParameters?: { SelectorSet?: { Selector?: { '#text'?: string } } } }
     }
     const id = made.Shell?.ShellId ?? made.ResourceCreated?.ReferenceParameters?.SelectorSet?.Selector?.['#text']
-    if (!id) throw new Stopped('something else', 'It made a shell without saying which.')
+    if (!id) throw new StoppedError('something else', 'It made a shell without saying which.')
     return id
   }
 
   /**
    * Runs a script in Windows PowerShell, which reads it from its input: what is in it stands in no list of processes.
-   * @throws Stopped timed out when it is still going on after so long
+   * @throws StoppedError timed out when it is still going on after so long
    */
   async powershell(
     shellId: string,
@@ -185,7 +185,7 @@ export class Wsman {
       shellId,
     )) as { CommandResponse?: { CommandId?: string } } | null
     const id = begun?.CommandResponse?.CommandId
-    if (!id) throw new Stopped('no rights', 'This sign-in may not run programs there.')
+    if (!id) throw new StoppedError('no rights', 'This sign-in may not run programs there.')
     await this.#call(
       `${shell}/Send`,
       `<rsp:Send><rsp:Stream Name="stdin" CommandId="${escaped(id)}" End="true">${Buffer.from(script, 'utf8').toString('base64')}</rsp:Stream></rsp:Send>`,
@@ -194,7 +194,7 @@ export class Wsman {
     const said: Record<string, string> = { stdout: '', stderr: '' }
     for (const began = performance.now(); ;) {
       if (performance.now() - began > within)
-        throw new Stopped('timed out', `What was begun there goes on for longer than ${durationText(within)}.`)
+        throw new StoppedError('timed out', `What was begun there goes on for longer than ${durationText(within)}.`)
       let body: Element | null
       try {
         body = await this.#call(
@@ -203,7 +203,7 @@ export class Wsman {
           shellId,
         )
       } catch (error) {
-        if (error instanceof Fault) continue
+        if (error instanceof FaultError) continue
         throw error
       }
       const received = (

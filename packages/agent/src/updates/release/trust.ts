@@ -1,7 +1,7 @@
 import type { KeyStatement, ProgramName, ReleaseKey, ReleaseStatement, SignedText } from '#contract/report'
 import { byVersion } from '#core'
 import { readJson, writeWhole } from '../../files'
-import { isSignedBy, NotOurs } from '../../signature'
+import { isSignedBy, NotOursError } from '../../signature'
 import { filesOf } from '../starter'
 import { releaseFloor } from '../../version'
 
@@ -22,8 +22,7 @@ function isKept(value: unknown): boolean {
 
 /**
  * Which programs this agent runs: those that the holder of the release key has signed, and no older ones than it has
- * come to
- * know. The server only names them, so whoever takes the server over cannot have agents run anything else.
+ * come to know. The server only names them, so whoever takes the server over cannot have agents run anything else.
  */
 export class ReleaseTrust {
   readonly #file: string
@@ -64,19 +63,19 @@ export class ReleaseTrust {
 
   /**
    * What stands in a release statement, when it is about this program, for this platform, and not too old.
-   * @throws NotOurs
+   * @throws NotOursError
    */
   read(signed: SignedText, program: ProgramName, platform: string): ReleaseStatement {
     const kept = this.#read()
-    if (!kept) throw new NotOurs('this agent was built without a release key: install another over it')
-    if (!isSignedBy(signed, kept.key)) throw new NotOurs('its signature is not that of the release key')
+    if (!kept) throw new NotOursError('this agent was built without a release key: install another over it')
+    if (!isSignedBy(signed, kept.key)) throw new NotOursError('its signature is not that of the release key')
     const said = JSON.parse(signed.text) as ReleaseStatement
     if (said.says !== 'release' || said.program !== program)
-      throw new NotOurs(`it is “${String(said.program)}”, not “${program}”`)
-    if (said.platform !== platform) throw new NotOurs(`it is for ${said.platform}, and this is ${platform}`)
+      throw new NotOursError(`it is “${String(said.program)}”, not “${program}”`)
+    if (said.platform !== platform) throw new NotOursError(`it is for ${said.platform}, and this is ${platform}`)
     const floor = this.floorOf(program)
     if (byVersion(said.version, floor) < 0)
-      throw new NotOurs(`version ${said.version} is older than ${floor}, and this agent goes back no further`)
+      throw new NotOursError(`version ${said.version} is older than ${floor}, and this agent goes back no further`)
     return said
   }
 

@@ -59,8 +59,7 @@ const asWatch = ({ kind, name, why, osFamilies, values }: WatchSpec) =>
 
 /**
  * Policy as a plain document: templates by name, the rest in the order in which it was made, so that a change shows as
- * a
- * change of a few lines. What is as it is by default is left out.
+ * a change of a few lines. What is as it is by default is left out.
  * @param only these templates, with their assignments and the exceptions on their watches; null: everything
  */
 export function toDocument(policy: Policy, refs: References, only: readonly number[] | null = null): unknown {

@@ -64,10 +64,8 @@ const parameters: readonly Parameter[] = [
 
 /**
  * Whether it is as it should be, without anybody having named it: null where nothing is known yet. Starts that happen
- * on
- * demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here.
- * What has
- * failed is a fault however it is started.
+ * on demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here.
+ * What has failed is a fault however it is started.
  */
 function isWell({ start, state }: Service): boolean | null {
   if (state === 'failed') return false

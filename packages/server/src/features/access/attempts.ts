@@ -10,8 +10,7 @@ const mostCounting = 40
 
 /**
  * Notes an attempt before it is tried, so that guesses that come at once are counted like those that come one by one.
- * One
- * that succeeds is taken out again.
+ * One that succeeds is taken out again.
  * @throws ProblemError too-many-tries
  */
 export function noteAttempt(pool: Pool, email: string, address: string): Promise<number> {

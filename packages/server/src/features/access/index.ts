@@ -8,7 +8,7 @@ export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'
 export { addPerson } from './people'
 export { digest, makeSecret } from '../../secrets/secret'
-export { mayChangeAll, needClient, ofClients, viewerOf } from './viewer'
+export { mayChangeAll, requireClient, ofClients, viewerOf } from './viewer'
 export type { Viewer } from '../../http/viewer'
 
 export function accessRoutes(app: FastifyInstance, pool: Pool): void {

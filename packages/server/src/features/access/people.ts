@@ -52,11 +52,10 @@ const within = (clientIds: readonly ClientId[] | null, of: readonly ClientId[] |
 
 /**
  * One change of people at a time, by somebody who still may: rights may have gone while the request waited, and two
- * leads who
- * take the other's at once must not both succeed. Nobody changes their own: so there is always one left.
+ * leads who take the other's at once must not both succeed. Nobody changes their own: so there is always one left.
  * @throws ProblemError not-allowed
  */
-async function needStillLead(tx: Db, viewer: Viewer): Promise<void> {
+async function requireStillLead(tx: Db, viewer: Viewer): Promise<void> {
   await tx.query('select pg_advisory_xact_lock(3)')
   const still = await firstRow(
     tx,
@@ -78,7 +77,7 @@ async function takePerson(tx: Db, viewer: Viewer, id: number): Promise<PersonRow
 }
 
 /** @throws ProblemError where the viewer cannot give away so much, or nothing would be given */
-async function needGrant(
+async function requireGrant(
   tx: Db,
   viewer: Viewer,
   access: AccessLevel,
@@ -104,13 +103,13 @@ async function endSessions(tx: Db, id: number, except: Buffer | null = null): Pr
 }
 
 async function change(tx: Db, viewer: Viewer, id: number, body: PersonChange): Promise<{ id: number }> {
-  await needStillLead(tx, viewer)
+  await requireStillLead(tx, viewer)
   const person = await takePerson(tx, viewer, id)
   if (id === viewer.id && ['access', 'clientIds', 'active'].some((name) => name in body))
     throw new ProblemError('not-allowed', 'Your own rights are changed by another lead.')
   const access = body.access ?? person.access
   const clientIds = body.clientIds === undefined ? person.client_ids : body.clientIds
-  await needGrant(tx, viewer, access, clientIds)
+  await requireGrant(tx, viewer, access, clientIds)
   await tx.query(
     `
     update person set name = coalesce($2, name), access = $3, client_ids = $4,
@@ -174,8 +173,8 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
     body: newPersonSchema,
     handle: ({ body, viewer }) =>
       inTransaction(pool, async (tx) => {
-        await needStillLead(tx, viewer)
-        await needGrant(tx, viewer, body.access, body.clientIds)
+        await requireStillLead(tx, viewer)
+        await requireGrant(tx, viewer, body.access, body.clientIds)
         const id = await addPerson(tx, body)
         await audit(tx, {
           personId: viewer.id,
@@ -210,7 +209,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ body, viewer, id }) {
       const hash = await hashPassword(body.password)
       return inTransaction(pool, async (tx) => {
-        await needStillLead(tx, viewer)
+        await requireStillLead(tx, viewer)
         const person = await takePerson(tx, viewer, id())
         if (person.id === viewer.id)
           throw new ProblemError('not-allowed', 'Your own password is changed with the one you have now.')

@@ -52,6 +52,6 @@ export function mayChangeAll(viewer: Viewer): boolean {
 }
 
 /** @throws ProblemError not-found, as for what does not exist: whether another client has it is nobody's business. */
-export function needClient(viewer: Viewer, clientId: ClientId): void {
+export function requireClient(viewer: Viewer, clientId: ClientId): void {
   if (viewer.clientIds !== null && !viewer.clientIds.includes(clientId)) throw new ProblemError('not-found')
 }

@@ -17,7 +17,7 @@ import { route } from '../../http/route'
 import type { Signer } from '../../secrets/signer'
 import { TaskBoard, type CompleteOrder } from '../../store/tasks'
 import { knock } from '../rollout/enrolment/enrol'
-import { hearNews } from './news'
+import { recordNews } from './news'
 
 /**
  * What agents speak with the server: they enrol, report, wait for changes, fetch work and tell how it goes.
@@ -94,7 +94,7 @@ export function agentRoutes(
     body: taskNewsSchema,
     async handle({ request, id, body }) {
       const deviceId = await engine.deviceOf(request.headers.authorization)
-      await inTransaction(pool, (tx) => hearNews(tx, deviceId, id(), body, Date.now()))
+      await inTransaction(pool, (tx) => recordNews(tx, deviceId, id(), body, Date.now()))
       return { heard: true }
     },
   })

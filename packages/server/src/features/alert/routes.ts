@@ -20,7 +20,7 @@ import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, ofClients, type Viewer } from '../access'
-import { needDevice } from '../estate'
+import { requireDevice } from '../estate'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
 const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
@@ -205,7 +205,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Alerts of a device, newest first',
     answer: alertListSchema,
     async handle({ viewer, id }) {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       return rows<AlertRow>(
         pool,
         `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`,
@@ -220,7 +220,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'What windows held back on a device, newest first',
     answer: heldListSchema,
     async handle({ viewer, id }) {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
     },
   })
@@ -231,7 +231,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'What the agent of a device put right, or tried to, newest first',
     answer: remediationListSchema,
     async handle({ viewer, id }) {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       return remediationViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
     },
   })

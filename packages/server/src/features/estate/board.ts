@@ -46,9 +46,8 @@ export interface BoardRow {
 
 /**
  * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report with
- * disks
- * in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log events
- * counted by the hour.
+ * disks in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log
+ * events counted by the hour.
  */
 const select = `
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,

@@ -1,3 +1,3 @@
 export { lifecycleRoutes } from './lifecycle'
-export { estateRoutes, needDevice } from './routes'
+export { estateRoutes, requireDevice } from './routes'
 export { allTraits, traitColumns, traitsOf, type TraitsRow } from '../../store/traits'

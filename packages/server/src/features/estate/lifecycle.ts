@@ -9,12 +9,12 @@ import {
 import { day, hour, type ClientId, type DeviceId } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import { reconsider } from '../../engine'
+import { reevaluate } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { takeBack } from '../../store/tasks'
-import { audit, digest, makeSecret, needClient, ofClients, type Viewer } from '../access'
+import { cancelTasks } from '../../store/tasks'
+import { audit, digest, makeSecret, requireClient, ofClients, type Viewer } from '../access'
 
 interface DeviceRow {
   id: DeviceId
@@ -36,7 +36,7 @@ async function take(tx: Db, viewer: Viewer, id: DeviceId, retired: boolean): Pro
     [id, retired],
   )
   if (!device) throw new ProblemError('not-found')
-  needClient(viewer, device.client_id)
+  requireClient(viewer, device.client_id)
   return device
 }
 
@@ -56,7 +56,7 @@ async function refuseTakenName(tx: Db, clientId: ClientId, name: string, id: Dev
 
 /** What is open ends with the device: nobody needs to do anything about it any more. */
 async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
-  await takeBack(
+  await cancelTasks(
     tx,
     (
       await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])
@@ -85,7 +85,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
     body.siteId ?? device.site_id,
   ])
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  needClient(viewer, site.client_id)
+  requireClient(viewer, site.client_id)
   await refuseTakenName(tx, site.client_id, body.name ?? device.name, id)
   await tx.query(
     'update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4, tags = coalesce($5, tags) where id = $1',
@@ -100,7 +100,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
       site.client_id,
     ])
   }
-  await reconsider(tx, id, Date.now())
+  await reevaluate(tx, id, Date.now())
   await audit(tx, {
     personId: viewer.id,
     action: 'changed',
@@ -206,7 +206,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
     from device o where d.id = $1 and o.id = $2`,
     [id, from],
   )
-  await reconsider(tx, id, Date.now())
+  await reevaluate(tx, id, Date.now())
   await audit(tx, {
     personId: viewer.id,
     action: 'merged',

@@ -25,16 +25,16 @@ import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import { loadContext, readFacts, reconsider, rosterMark } from '../../engine'
+import { loadContext, readFacts, reevaluate, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
+import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
 import { find } from './find'
 
 /** @throws ProblemError not-found when the viewer may not see the device. */
-export async function needDevice(
+export async function requireDevice(
   db: Db,
   viewer: Viewer,
   id: number,
@@ -45,7 +45,7 @@ export async function needDevice(
     [id],
   )
   if (!device) throw new ProblemError('not-found')
-  needClient(viewer, device.client_id)
+  requireClient(viewer, device.client_id)
   return device
 }
 
@@ -203,7 +203,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
             `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`,
             [{ at: 'zone', message: 'unknown time zone' }],
           )
-        needClient(viewer, body.clientId)
+        requireClient(viewer, body.clientId)
         if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId])))
           throw new ProblemError('not-found', 'There is no such client.')
         refuseBadNetworks(body.networks)
@@ -288,7 +288,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       limit: Joi.number().integer().min(1).max(500).default(100),
     }),
     async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(
         pool,
         `
@@ -308,7 +308,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     answer: deviceRolesSchema,
     body: deviceRolesSchema,
     async handle({ viewer, id, body }) {
-      const device = await needDevice(pool, viewer, id())
+      const device = await requireDevice(pool, viewer, id())
       return inTransaction(pool, async (tx) => {
         const known = await rows<{ id: string }>(tx, 'select id from role where id = any($1)', [body.roles])
         if (known.length !== body.roles.length)
@@ -318,7 +318,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
             [{ at: 'roles', message: 'unknown role' }],
           )
         await tx.query('update device set roles = $2 where id = $1', [device.id, body.roles])
-        await reconsider(tx, device.id, Date.now())
+        await reevaluate(tx, device.id, Date.now())
         await audit(tx, {
           personId: viewer.id,
           action: 'set roles of',

@@ -21,13 +21,13 @@ import {
 } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import { outdate, reconsiderAll } from '../../engine'
+import { bumpVersions, reevaluateAll } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { audit, mayChangeAll, needClient, ofClients, type Viewer } from '../access'
+import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
-import { allTraits, needDevice } from '../estate'
+import { allTraits, requireDevice } from '../estate'
 import { isWithin, matching, readEstate, type Estate } from '../policy'
 import { windowOf, type WindowRow } from '../../store/windows'
 import { watchline } from './watchline'
@@ -99,7 +99,7 @@ async function clientOf(db: Db, target: Target): Promise<number | null> {
 }
 
 /** @throws ProblemError where the target is more than the viewer may speak for, or names what is not there (yet) */
-async function needTarget(tx: Db, viewer: Viewer, target: Target): Promise<void> {
+async function requireTarget(tx: Db, viewer: Viewer, target: Target): Promise<void> {
   const estate = await readEstate(tx, null)
   if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate))
     throw target.on === 'devices'
@@ -128,7 +128,7 @@ async function openWindow(
       'A window cannot begin in the past: what was raised then stays raised. Begin it now.',
       [{ at: 'from', message: 'in the past' }],
     )
-  await needTarget(tx, viewer, body.target)
+  await requireTarget(tx, viewer, body.target)
   const clientId = await clientOf(tx, body.target)
   if (clientId === null && !mayChangeAll(viewer))
     throw new ProblemError(
@@ -154,7 +154,7 @@ async function openWindow(
   )
   await tx.query('insert into window_progress (window_id) values ($1)', [id])
   const touched = (await allTraits(tx, [body.target])).filter(matcher(body.target))
-  await outdate(
+  await bumpVersions(
     tx,
     touched.map((device) => device.id),
   )
@@ -170,7 +170,7 @@ async function openWindow(
 async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promise<{ id: number }> {
   const row = await firstRow<WindowRow>(tx, 'select * from maintenance_window where id = $1', [id])
   if (!row) throw new ProblemError('not-found')
-  if (row.client_id !== null) needClient(viewer, row.client_id)
+  if (row.client_id !== null) requireClient(viewer, row.client_id)
   else if (!mayChangeAll(viewer)) throw new ProblemError('not-found')
   const window = windowOf(row)
   if (isOver(window, now)) throw new ProblemError('already-ended')
@@ -182,7 +182,7 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   )
   await tx.query('update window_progress set over = true where window_id = $1', [id])
   const touched = (await allTraits(tx, [window.target])).filter(matcher(window.target))
-  await reconsiderAll(
+  await reevaluateAll(
     tx,
     touched.map((device) => device.id),
     now,
@@ -229,7 +229,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     summary: 'Windows that reach a device',
     answer: windowListSchema,
     async handle({ viewer, id }): Promise<WindowView[]> {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       // A window for every client reaches this one too, so a contact sees it at the device.
       const windows = await listWindows(pool, viewer, null, true)
       const device = (

@@ -36,8 +36,7 @@ export async function watchline(
     [viewer.clientIds, time(from), time(until)],
   )
   // Of several clients, or of all. Whoever sees some clients only is told where it reaches a device of theirs, and of
-  // no
-  // other.
+  // no other.
   const shared = viewer.clientIds === null ? [] : found.filter((one) => one.clientId === null)
   const devices = shared.length
     ? await allTraits(

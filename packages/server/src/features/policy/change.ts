@@ -13,7 +13,7 @@ import {
   type WatchChange,
 } from '#core'
 import { rows, type Db } from '../../db'
-import { reconsiderAll } from '../../engine'
+import { reevaluateAll } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { allTraits } from '../estate'
@@ -45,7 +45,7 @@ function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps
 }
 
 /** @throws ProblemError invalid when a device would get a more urgent level that is reached before a milder one */
-function needLevelsInOrder(changed: readonly DeviceChange[]): void {
+function requireLevelsInOrder(changed: readonly DeviceChange[]): void {
   const [first] = levelConflicts(changed)
   if (first)
     throw new ProblemError('invalid', `“${first.name}” on one of the devices that this reaches: ${first.message}`, [
@@ -120,14 +120,13 @@ export async function impactOfSteps(
   const devices = await allTraits(db, [...targetsOf(before), ...targetsOf(after)])
   const seen = clientIds ? devices.filter((device) => clientIds.includes(device.clientId)) : devices
   const changed = rosterChanges(seen, before.compiled, after)
-  needLevelsInOrder(changed)
+  requireLevelsInOrder(changed)
   return impactOf(db, changed, clientIds, keepingTheirOwn(seen, before, steps))
 }
 
 /**
  * Makes a change of policy count: runs `write`, then looks again at exactly the devices whose roster it moved, all in
- * one
- * transaction. Agents and browsers have it with the commit.
+ * one transaction. Agents and browsers have it with the commit.
  */
 export async function changePolicy<T>(tx: Db, now: number, write: (before: PolicyInForce) => Promise<T>): Promise<T> {
   // One change at a time: the second compares with what the first has made.
@@ -140,8 +139,8 @@ export async function changePolicy<T>(tx: Db, now: number, write: (before: Polic
     before.compiled,
     after.compiled,
   )
-  needLevelsInOrder(changed)
-  await reconsiderAll(
+  requireLevelsInOrder(changed)
+  await reevaluateAll(
     tx,
     changed.map((one) => one.device.id),
     now,

@@ -43,12 +43,12 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { mayChangeAll, needClient, type Viewer } from '../access'
-import { allTraits, needDevice } from '../estate'
+import { mayChangeAll, requireClient, type Viewer } from '../access'
+import { allTraits, requireDevice } from '../estate'
 import { changePolicy, impactOf, impactOfSteps } from './change'
 import { readEstate } from './names'
 import { policyGrid, policyListing, templatePage, templateSummaries } from './read'
-import { needSteps, writeSteps } from './steps'
+import { requireSteps, writeSteps } from './steps'
 import { policyInForce, targetsOf } from '../../store/policy'
 import { exportPolicy, tryText } from './text'
 
@@ -56,7 +56,7 @@ import { exportPolicy, tryText } from './text'
 const textLimit = 8 * 1024 * 1024
 
 /** Policy as text speaks about every client. @throws ProblemError not-allowed */
-function needAll(viewer: Viewer): void {
+function requireAll(viewer: Viewer): void {
   if (!mayChangeAll(viewer))
     throw new ProblemError(
       'not-allowed',
@@ -105,7 +105,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
   const change = (steps: readonly PolicyStep[], viewer: Viewer): Promise<number[]> =>
     inTransaction(pool, (tx) =>
       changePolicy(tx, Date.now(), async (before) => {
-        await needSteps(tx, before, steps, viewer)
+        await requireSteps(tx, before, steps, viewer)
         return writeSteps(tx, before, steps, viewer, Date.now())
       }),
     )
@@ -162,7 +162,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     body: policyChangeSchema,
     async handle({ body, viewer }): Promise<Impact> {
       const before = await policyInForce(pool)
-      await needSteps(pool, before, body.steps, viewer)
+      await requireSteps(pool, before, body.steps, viewer)
       return impactOfSteps(pool, before, withSteps(before, body.steps, Date.now()), body.steps, viewer.clientIds)
     },
   })
@@ -174,7 +174,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     answer: exportedPolicySchema,
     query: exportSelectionSchema,
     async handle({ query, viewer }): Promise<ExportedPolicy> {
-      needAll(viewer)
+      requireAll(viewer)
       return { text: await exportPolicy(pool, query.templates ? query.templates.split(',').map(Number) : null) }
     },
   })
@@ -187,7 +187,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     body: policyTextSchema,
     bodyLimit: textLimit,
     async handle({ body, viewer }): Promise<TextTrial> {
-      needAll(viewer)
+      requireAll(viewer)
       return (await tryText(pool, viewer, body.text, body.note)).trial
     },
   })
@@ -200,7 +200,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     body: policyTextSchema,
     bodyLimit: textLimit,
     async handle({ body, viewer }): Promise<TextTrial> {
-      needAll(viewer)
+      requireAll(viewer)
       return inTransaction(pool, (tx) =>
         changePolicy(tx, Date.now(), async (before) => {
           const { trial, steps } = await tryText(tx, viewer, body.text, body.note)
@@ -281,7 +281,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
             throw new ProblemError('invalid', 'No device follows this value now, so there is nothing to keep.', [
               { at: 'parameter', message: 'followed by nothing' },
             ])
-          await needSteps(tx, before, steps, viewer)
+          await requireSteps(tx, before, steps, viewer)
           await writeSteps(tx, before, steps, viewer, Date.now())
           const target = steps[0]!.to && 'target' in steps[0]!.to ? steps[0]!.to.target : null
           return { devices: target?.on === 'devices' ? target.deviceIds.length : 0 }
@@ -318,7 +318,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'What a device really gets, each value with where it comes from',
     answer: rosterSchema,
     async handle({ id, viewer }): Promise<RosterWatch[]> {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       const device = await deviceTraits(pool, id())
       return (await policyInForce(pool)).compiled
         .roster(device)
@@ -333,7 +333,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     answer: impactSchema,
     body: whatIfSchema,
     async handle({ id, viewer, body }): Promise<Impact> {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       const device = await deviceTraits(pool, id())
       const site =
         body.siteId === undefined
@@ -343,7 +343,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
         throw new ProblemError('invalid', 'There is no such site (any more).', [
           { at: 'siteId', message: 'no such site' },
         ])
-      if (site) needClient(viewer, site.client_id)
+      if (site) requireClient(viewer, site.client_id)
       const moved: DeviceTraits = {
         ...device,
         roles: body.roles ?? device.roles,

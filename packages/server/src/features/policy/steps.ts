@@ -6,7 +6,7 @@ import { isWithin, readEstate, type Estate } from './names'
 import type { PolicyInForce } from '../../store/policy'
 
 /** @throws ProblemError not-allowed */
-function needSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate: Estate): void {
+function requireSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate: Estate): void {
   const lead = viewer.access === 'lead'
   if (step.of === 'template') {
     if (!lead || viewer.clientIds !== null)
@@ -35,7 +35,7 @@ function needSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, estate
 }
 
 /** Nobody's work is overwritten: what a step changes must be as it was when it was looked at. @throws ProblemError */
-function needCurrent(step: PolicyStep, before: PolicyInForce): void {
+function requireCurrent(step: PolicyStep, before: PolicyInForce): void {
   if (step.id < 0) return
   const list: readonly { id: number; revision: number }[] = {
     template: before.templates,
@@ -52,7 +52,7 @@ function needCurrent(step: PolicyStep, before: PolicyInForce): void {
 }
 
 /** Whether steps may be and make sense. @throws ProblemError */
-export async function needSteps(
+export async function requireSteps(
   db: Db,
   before: PolicyInForce,
   steps: readonly PolicyStep[],
@@ -60,8 +60,8 @@ export async function needSteps(
 ): Promise<void> {
   const estate = await readEstate(db, null)
   for (const step of steps) {
-    needSay(viewer, step, before, estate)
-    needCurrent(step, before)
+    requireSay(viewer, step, before, estate)
+    requireCurrent(step, before)
   }
   const people = new Set((await rows<{ id: number }>(db, 'select id from person limit 10000')).map((row) => row.id))
   const faults: Fault[] = [

@@ -15,7 +15,7 @@ import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
 import { impactOfSteps } from './change'
 import { readEstate, type Estate } from './names'
-import { needSteps } from './steps'
+import { requireSteps } from './steps'
 import { policyInForce, type PolicyInForce } from '../../store/policy'
 import { stepsOfText } from './textSteps'
 import { writeYaml } from './yaml'
@@ -116,7 +116,7 @@ export async function tryText(
   const estate = await readEstate(db, null)
   const { steps, faults } = stepsOfText(text, before, await readReferences(db, estate), estate, note)
   if (faults.length) return { trial: { faults, steps: [], impact: null }, steps: [], before }
-  if (steps.length) await needSteps(db, before, steps, viewer)
+  if (steps.length) await requireSteps(db, before, steps, viewer)
   const after = withSteps(before, steps, Date.now())
   try {
     const impact = await impactOfSteps(db, before, after, steps, viewer.clientIds)

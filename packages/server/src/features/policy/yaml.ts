@@ -37,8 +37,7 @@ function finder(document: Document, lines: LineCounter): LineOf {
     }
     for (const name of path) if (!step(name)) return line
     // What is left is names put together with points, and names may have points themselves: the longest that fits is
-    // the
-    // next.
+    // the next.
     for (let left = rest; left;) {
       const names = isMap(node)
         ? node.items.map((one) => (isScalar(one.key) ? String(one.key.value) : ''))

@@ -5,7 +5,7 @@ import Joi from 'joi'
 import { rows, time, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
-import { needDevice } from '../estate'
+import { requireDevice } from '../estate'
 
 const widths: Millis[] = [10_000, 30_000, minute, 5 * minute, 15 * minute, hour, 6 * hour, day]
 
@@ -27,7 +27,7 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       metrics: Joi.string().max(400).required(),
     }),
     async handle({ viewer, id, query }): Promise<SeriesPage> {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       const metrics = query.metrics.split(',')
       const unknown = metrics.find((one) => !isMetric(one))
       if (unknown !== undefined)

@@ -14,8 +14,7 @@ export interface Doubt {
 
 /**
  * How far what a page shows of a part of a device can be believed: nothing is known of one that was never heard, or
- * whose
- * part was never read; of one that is silent, or whose collector fails, only how it was then.
+ * whose part was never read; of one that is silent, or whose collector fails, only how it was then.
  */
 export function doubtOf(
   device: Pick<BoardDevice, 'heardAt' | 'readAt' | 'silent' | 'failing'>,

@@ -92,7 +92,7 @@ async function except(body: object, said: string): Promise<void> {
   }
 }
 const takingBack = ref<{ title: string; steps: PolicyStep[] } | null>(null)
-async function takeBack(source: Source): Promise<void> {
+async function cancelTasks(source: Source): Promise<void> {
   if (source.target?.on !== 'devices' || source.target.deviceIds.length > 1) {
     // It reaches others too: what that does is shown first.
     const found = (await attempt(() => api.get<PolicyListing>('/policy')))?.exceptions.find(
@@ -140,7 +140,7 @@ const told = computed(() => {
     <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />
       <p class="faint">{{ watch.why }}</p></div>
     <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
-      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="takeBack(watch.leftOutBy!)">put back</button></span>
+      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="cancelTasks(watch.leftOutBy!)">put back</button></span>
       <span v-else-if="watch.standing === 'dormant'" class="muted">paused</span>
       <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
         <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
@@ -149,7 +149,7 @@ const told = computed(() => {
   <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
-      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="takeBack(link.source)">take back</button></li></ol>
+      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="cancelTasks(link.source)">take back</button></li></ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
         <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(one) => { value = one; typed = true }" @cancel="editing = false" />

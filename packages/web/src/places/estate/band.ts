@@ -5,8 +5,7 @@ type Point = { x: number; y: number }
 
 /**
  * A series as a chart draws it: the mean as a line, within a band from the least to the greatest of each span, so that
- * no
- * peak is smoothed away however long the time is.
+ * no peak is smoothed away however long the time is.
  */
 export function bandOf(
   { buckets }: Pick<SeriesView, 'buckets'>,

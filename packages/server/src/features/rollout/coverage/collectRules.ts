@@ -2,11 +2,11 @@ import { collectRulesSchema, madeSchema, type CollectRuleView } from '#contract'
 import { matcher, targetSentence, type Collecting, type Target } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Db, type Pool } from '../../../db'
-import { outdate } from '../../../engine'
+import { bumpVersions } from '../../../engine'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { audit, type Viewer } from '../../access'
-import { allTraits, needDevice } from '../../estate'
+import { allTraits, requireDevice } from '../../estate'
 import { changePolicy } from '../../policy/change'
 import { isForeign, matching, readEstate } from '../../policy/names'
 import { collectRuleRows } from '../../../store/collecting'
@@ -24,7 +24,7 @@ export async function addCollectRule(
     'insert into collect_rule (target, logs, collectors, reason, created_by) values ($1, $2, $3, $4, $5) returning id',
     [JSON.stringify(target), collect.logs, collect.collectors, reason, viewer.id],
   ))!
-  await outdate(
+  await bumpVersions(
     tx,
     (await allTraits(tx, [target])).filter(matcher(target)).map((device) => device.id),
   )
@@ -35,8 +35,8 @@ export async function addCollectRule(
  * A technician speaks for single devices; what reaches further is a lead's decision.
  * @throws ProblemError not-allowed
  */
-export async function needTarget(db: Db, viewer: Viewer, target: Target): Promise<void> {
-  if (target.on === 'devices') for (const deviceId of target.deviceIds) await needDevice(db, viewer, deviceId)
+export async function requireTarget(db: Db, viewer: Viewer, target: Target): Promise<void> {
+  if (target.on === 'devices') for (const deviceId of target.deviceIds) await requireDevice(db, viewer, deviceId)
   else if (viewer.access !== 'lead' || viewer.clientIds !== null)
     throw new ProblemError(
       'not-allowed',
@@ -93,8 +93,8 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
             [id(), viewer.id],
           )
           if (!row) throw new ProblemError('not-found')
-          await needTarget(tx, viewer, row.target)
-          await outdate(
+          await requireTarget(tx, viewer, row.target)
+          await bumpVersions(
             tx,
             (await allTraits(tx, [row.target])).filter(matcher(row.target)).map((device) => device.id),
           )

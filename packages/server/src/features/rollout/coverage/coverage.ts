@@ -38,13 +38,13 @@ import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { audit, ofClients, type Viewer } from '../../access'
-import { needDevice, traitColumns, traitsOf, type TraitsRow } from '../../estate'
+import { requireDevice, traitColumns, traitsOf, type TraitsRow } from '../../estate'
 import { changePolicy, changesTo, impactOf } from '../../policy/change'
 import { readEstate } from '../../policy/names'
 import { writeSteps } from '../../policy/steps'
 import { policyInForce, targetsOf, type PolicyInForce } from '../../../store/policy'
 import { collectRules } from '../../../store/collecting'
-import { addCollectRule, needTarget } from './collectRules'
+import { addCollectRule, requireTarget } from './collectRules'
 
 interface DeviceRow extends TraitsRow {
   client_name: string
@@ -136,11 +136,11 @@ async function roleNames(db: Db): Promise<Map<string, string>> {
 
 function grouped(gaps: readonly DeviceGap[], names: ReadonlyMap<string, string>): GapView[] {
   const groups = new Map<string, GapView>()
-  for (const { need: needId, instance, uncollected, unwatched, trouble, device } of gaps) {
-    const need = roleNeed(needId)
-    const key = JSON.stringify([needId, instance, uncollected, unwatched, trouble])
+  for (const { need: requireId, instance, uncollected, unwatched, trouble, device } of gaps) {
+    const need = roleNeed(requireId)
+    const key = JSON.stringify([requireId, instance, uncollected, unwatched, trouble])
     const group = groups.get(key) ?? {
-      need: needId,
+      need: requireId,
       instance,
       on: need.of.on,
       role: need.role,
@@ -179,20 +179,20 @@ async function remediesOf(
   const devices = new Set<number>()
   const worked: Worked[] = []
   let policy: Policy = before
-  for (const { need: needId, instance } of body.gaps) {
+  for (const { need: requireId, instance } of body.gaps) {
     const found = open.filter(
-      (one) => one.need === needId && one.instance === instance && body.deviceIds.includes(one.device.id),
+      (one) => one.need === requireId && one.instance === instance && body.deviceIds.includes(one.device.id),
     )
     if (!found.length) continue
     for (const one of found) devices.add(one.device.id)
-    const need = roleNeed(needId)
+    const need = roleNeed(requireId)
     const target: Target = body.everywhere
       ? { on: 'role', role: need.role }
       : { on: 'devices', deviceIds: found.map((one) => one.device.id).sort((a, b) => a - b) }
-    await needTarget(db, viewer, target)
+    await requireTarget(db, viewer, target)
     const remedy = remedyFor(
       {
-        need: needId,
+        need: requireId,
         instance,
         uncollected: found.some((one) => one.uncollected),
         unwatched: found.some((one) => one.unwatched),
@@ -208,7 +208,7 @@ async function remediesOf(
     throw new ProblemError('invalid', 'Nothing is missing there any more. Somebody may have added it meanwhile.', [
       { at: 'gaps', message: 'no such gap' },
     ])
-  if (viewer.access !== 'lead' || viewer.clientIds !== null) await needOnly(db, devices, before, policy)
+  if (viewer.access !== 'lead' || viewer.clientIds !== null) await requireOnly(db, devices, before, policy)
   return { worked, devices: devices.size }
 }
 
@@ -216,7 +216,7 @@ async function remediesOf(
  * A template that gets one more watch may be assigned elsewhere, too.
  * @throws ProblemError not-allowed when devices change that were not chosen
  */
-async function needOnly(db: Db, chosen: ReadonlySet<number>, before: PolicyInForce, after: Policy): Promise<void> {
+async function requireOnly(db: Db, chosen: ReadonlySet<number>, before: PolicyInForce, after: Policy): Promise<void> {
   const others = (await changesTo(db, before, after)).filter((one) => !chosen.has(one.device.id)).length
   if (others)
     throw new ProblemError(
@@ -334,7 +334,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'What the roles of a device need and nobody collects or nobody watches',
     answer: gapsSchema,
     async handle({ viewer, id }) {
-      await needDevice(pool, viewer, id())
+      await requireDevice(pool, viewer, id())
       return grouped(await gapsOf(pool, viewer, id()), await roleNames(pool))
     },
   })
@@ -385,7 +385,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
       inTransaction(pool, async (tx) => {
         if (!roleNeeds.some((one) => one.id === body.need))
           throw new ProblemError('not-found', `No role has a need “${body.need}”.`)
-        for (const deviceId of body.deviceIds) await needDevice(tx, viewer, deviceId)
+        for (const deviceId of body.deviceIds) await requireDevice(tx, viewer, deviceId)
         await tx.query(
           'insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5 from unnest($1::int[]) d on conflict (device_id, need, instance) do update set reason = excluded.reason, created_by = excluded.created_by, created_at = now()',
           [body.deviceIds, body.need, body.instance, body.reason, viewer.id],
@@ -402,7 +402,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     answer: madeSchema,
     handle: ({ viewer, id }) =>
       inTransaction(pool, async (tx) => {
-        await needDevice(tx, viewer, id())
+        await requireDevice(tx, viewer, id())
         const gone = await firstRow(
           tx,
           'with gone as (delete from coverage_waiver where device_id = $1 returning 1) select 1 from gone limit 1',

@@ -3,7 +3,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
-import { audit, needClient, ofClients } from '../../access'
+import { audit, requireClient, ofClients } from '../../access'
 import type { Vault } from '../../../secrets/vault'
 
 /** What a sealed secret is bound to: moved into another row it cannot be opened. */
@@ -58,7 +58,12 @@ export async function openCredentials(
 }
 
 /** @throws ProblemError invalid when one of them is not for machines of this site */
-export async function needCredentials(tx: Db, ids: readonly number[], clientId: number, siteId: number): Promise<void> {
+export async function requireCredentials(
+  tx: Db,
+  ids: readonly number[],
+  clientId: number,
+  siteId: number,
+): Promise<void> {
   const { usable } = (await firstRow<{ usable: number }>(
     tx,
     'select count(*)::int as usable from credential where id = any($1) and client_id = $2 and (site_id is null or site_id = $3) and removed_at is null',
@@ -80,7 +85,7 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
     body: newCredentialSchema,
     handle: ({ body, viewer }) =>
       inTransaction(pool, async (tx) => {
-        needClient(viewer, body.clientId)
+        requireClient(viewer, body.clientId)
         if (!(await firstRow(tx, 'select from client where id = $1', [body.clientId])))
           throw new ProblemError('not-found', 'There is no such client.')
         if (

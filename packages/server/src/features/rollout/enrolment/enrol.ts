@@ -23,7 +23,7 @@ interface Place {
 }
 
 /** Thrown for the one who knocks; `reason` is the exact one, for the technician. */
-class Refusal extends Error {
+class RefusalError extends Error {
   constructor(
     readonly problem: ProblemError,
     readonly code: RefusalCode,
@@ -79,7 +79,7 @@ async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<
     )
     const placement = placeByAddress(addresses, sites)
     if (placement.siteId === null)
-      throw new Refusal(new ProblemError('no-place', placement.reason), 'no-place', placement.reason)
+      throw new RefusalError(new ProblemError('no-place', placement.reason), 'no-place', placement.reason)
     siteId = placement.siteId
   }
   return (await firstRow<Place>(
@@ -154,7 +154,7 @@ async function enrol(
       'select id, name from device where client_id = $1 and lower(name) = lower($2) and retired_at is null',
       [place.clientId, request.name],
     ))!
-    throw new Refusal(
+    throw new RefusalError(
       new ProblemError(
         'name-in-use',
         `${place.clientName} has a device named “${other.name}” already (letter case is no difference). Give this one another name; or, if it is the same machine reinstalled, say so at that device first.`,
@@ -271,7 +271,7 @@ export async function knock(
     })
   } catch (error) {
     await pool.query('update enrolment_key set uses_left = uses_left + 1 where id = $1', [keyId])
-    if (!(error instanceof Refusal)) throw error
+    if (!(error instanceof RefusalError)) throw error
     const { code, reason, deviceId } = error
     await refuse(pool, { request, address, keyId, outcome: 'refused', code, reason, deviceId })
     throw error.problem

@@ -17,7 +17,7 @@ import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import type { PublicAddress } from '../../../http/transport'
-import { audit, digest, makeSecret, mayChangeAll, needClient, ofClients, type Viewer } from '../../access'
+import { audit, digest, makeSecret, mayChangeAll, requireClient, ofClients, type Viewer } from '../../access'
 import { allTraits } from '../../estate'
 import { policyInForce, targetsOf } from '../../policy'
 
@@ -88,12 +88,12 @@ async function clientOfKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promi
   if (body.siteId !== null) {
     const site = await firstRow<{ client_id: number }>(tx, 'select client_id from site where id = $1', [body.siteId])
     if (!site) throw new ProblemError('not-found', 'There is no such site.')
-    needClient(viewer, site.client_id)
+    requireClient(viewer, site.client_id)
     return site.client_id
   }
   if (body.clientId === null && !mayChangeAll(viewer))
     throw new ProblemError('not-allowed', 'A key for every client is made by somebody who sees every client.')
-  if (body.clientId !== null) needClient(viewer, body.clientId)
+  if (body.clientId !== null) requireClient(viewer, body.clientId)
   const { declared } = (await firstRow<{ declared: boolean }>(
     tx,
     `select exists (select from site where networks <> '{}' and ($1::int is null or client_id = $1)) as declared`,

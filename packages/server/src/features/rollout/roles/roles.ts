@@ -2,7 +2,7 @@ import { decidedSchema, roleDecisionsSchema, roleFindingsSchema, type RoleDecisi
 import type { DeviceId, RoleId } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
-import { reconsider } from '../../../engine'
+import { reevaluate } from '../../../engine'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { announce } from '../../../live'
@@ -34,7 +34,7 @@ async function decide(
       : [...new Set([...device.roles, ...named])]
   if (after.length !== device.roles.length) {
     await tx.query('update device set roles = $2 where id = $1', [deviceId, after])
-    await reconsider(tx, deviceId, Date.now())
+    await reevaluate(tx, deviceId, Date.now())
   }
   await audit(tx, {
     personId: viewer.id,

@@ -5,7 +5,7 @@ import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { announce } from '../../../live'
-import { audit, needClient } from '../../access'
+import { audit, requireClient } from '../../access'
 
 type Key = KeysToAccept['keys'][number]
 
@@ -115,7 +115,7 @@ export function hostKeyRoutes(app: FastifyInstance, pool: Pool): void {
           [id()],
         )
         if (!site) throw new ProblemError('not-found', 'There is no such site.')
-        needClient(viewer, site.client_id)
+        requireClient(viewer, site.client_id)
         const { shown, accepted } = await acceptKeys(
           tx,
           { id: site.id, clientId: site.client_id },

@@ -9,7 +9,7 @@ import { rows } from '../../../db'
 import { openHouse, type Agent, type Answer, type House } from '../../../testing/house'
 import { nextOf } from './recurrence'
 import { openSigner } from '../../../secrets/signer'
-import { turnSweeps } from './sweeps'
+import { advanceSweeps } from './sweeps'
 
 let house: House
 let agent: Agent
@@ -286,9 +286,9 @@ describe('a sweep', () => {
   })
   it('of which nothing is heard is given up, and says why', async () => {
     const { id } = (await start()).body
-    await turnSweeps(house.pool, Date.now() + 29 * minute)
+    await advanceSweeps(house.pool, Date.now() + 29 * minute)
     expect((await page(id)).state).toBe('waiting')
-    await turnSweeps(house.pool, Date.now() + 31 * minute)
+    await advanceSweeps(house.pool, Date.now() + 31 * minute)
     expect(await page(id)).toMatchObject({
       state: 'failed',
       reason: expect.stringContaining('did not come for it') as string,
@@ -299,7 +299,7 @@ describe('a sweep', () => {
     const [plan] = (await house.technician<SweepPlanView[]>('GET', '/api/sweep-plans')).body
     expect(plan).toMatchObject({ rule: 'FREQ=DAILY', zone: 'Europe/Lisbon' })
     const before = (await house.technician<SweepView[]>('GET', '/api/sweeps')).body.length
-    await Promise.all([1, 2, 3].map(() => turnSweeps(house.pool, plan!.nextAt! + 1000)))
+    await Promise.all([1, 2, 3].map(() => advanceSweeps(house.pool, plan!.nextAt! + 1000)))
     const sweeps = (await house.technician<SweepView[]>('GET', '/api/sweeps')).body
     expect(sweeps.length).toBe(before + 1)
     expect(sweeps[0]).toMatchObject({ startedBy: null, network: '192.0.2.0/28' })
@@ -357,7 +357,7 @@ describe('plans', () => {
       `update sweep_plan set next_at = now() - interval '1 minute', rule = case when id = $1 then 'FREQ=NEVER' else rule end`,
       [broken],
     )
-    await turnSweeps(house.pool, Date.now())
+    await advanceSweeps(house.pool, Date.now())
     const plans = (await house.lead<SweepPlanView[]>('GET', '/api/sweep-plans')).body
     expect(plans.find((one) => one.id === broken)).toMatchObject({
       nextAt: null,

@@ -32,11 +32,11 @@ import { eachAlone } from '../../../engine/alone'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { announce } from '../../../live'
-import { audit, needClient, ofClients, type Viewer } from '../../access'
-import { needCredentials, openCredentials } from '../credentials/credentials'
+import { audit, requireClient, ofClients, type Viewer } from '../../access'
+import { requireCredentials, openCredentials } from '../credentials/credentials'
 import { acceptedKeys, acceptKeys, noteSeen, withKey, type KeyColumns } from './hostKeys'
 import { nextOf } from './recurrence'
-import { addTask, needWorker } from '../../../store/tasks'
+import { addTask, requireWorker } from '../../../store/tasks'
 import type { Vault } from '../../../secrets/vault'
 
 /** An agent takes its work with its next report; one that has been silent for so long will not come for it. */
@@ -88,13 +88,13 @@ interface Place {
 async function checkSweep(tx: Db, body: NewSweep, viewer: Viewer): Promise<Place> {
   const site = await firstRow<Place>(tx, 'select zone, networks, client_id from site where id = $1', [body.siteId])
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  needClient(viewer, site.client_id)
+  requireClient(viewer, site.client_id)
   const fault = sweepFault(body.network, site.networks)
   if (fault) throw new ProblemError('invalid', fault, [{ at: 'network', message: 'may not be swept' }])
   if (!hostsOf(body.network).length)
     throw new ProblemError('invalid', 'Only IPv4 ranges are swept so far.', [{ at: 'network', message: 'not IPv4' }])
-  await needWorker(tx, body.deviceId, site.client_id)
-  await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
+  await requireWorker(tx, body.deviceId, site.client_id)
+  await requireCredentials(tx, body.credentialIds, site.client_id, body.siteId)
   if (body.passwordsToUnknown && body.rule !== null)
     throw new ProblemError(
       'invalid',
@@ -213,7 +213,7 @@ interface DuePlan {
 }
 
 /** Starts a sweep that is due, unless another process has just done so, and works out when the plan comes next. */
-async function turnPlan(tx: Db, id: number, now: Millis): Promise<void> {
+async function advancePlan(tx: Db, id: number, now: Millis): Promise<void> {
   const plan = await firstRow<DuePlan>(
     tx,
     `
@@ -251,7 +251,7 @@ async function turnPlan(tx: Db, id: number, now: Millis): Promise<void> {
  * Starts what is due, each by itself, and gives up sweeps of which nothing was heard; every process may try, one does
  * it.
  */
-export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
+export async function advanceSweeps(pool: Pool, now: Millis): Promise<void> {
   await pool.query(
     `
     update sweep w set state = 'failed', ended_at = now(), reason = case when w.state = 'waiting' then $3 else $4 end
@@ -268,11 +268,11 @@ export async function turnSweeps(pool: Pool, now: Millis): Promise<void> {
     'select id from sweep_plan where removed_at is null and next_at <= $1 order by next_at limit 100',
     [time(now)],
   )
-  await eachAlone(due, ({ id }) => inTransaction(pool, (tx) => turnPlan(tx, id, now)))
+  await eachAlone(due, ({ id }) => inTransaction(pool, (tx) => advancePlan(tx, id, now)))
 }
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
-export async function hearSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
+export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
   const sweep = await firstRow<{
     id: number
     client_id: number

@@ -24,8 +24,7 @@ async function sha256(file: string): Promise<string> {
 /**
  * The packaged agents in a folder: the current one, whose version stands in the file `version`, and others below
  * `releases/<version>`, each with its release statement. What is put there while the server runs counts at once.
- * Without a
- * folder there are none.
+ * Without a folder there are none.
  */
 export class Releases {
   readonly #digests = new Map<string, Promise<string>>()

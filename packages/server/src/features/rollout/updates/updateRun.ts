@@ -74,7 +74,7 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
 /** Whoever is limited to some clients steers only runs that are theirs alone. */
 const isWholly = `($2::int[] is null or not exists (select from update_device u join device d on d.id = u.device_id where u.run_id = r.id and d.client_id <> all($2)))`
 
-export async function steerUpdates(tx: Db, viewer: Viewer, id: number, action: UpdateAction): Promise<void> {
+export async function controlUpdates(tx: Db, viewer: Viewer, id: number, action: UpdateAction): Promise<void> {
   const run = await firstRow<RunRow>(tx, `select r.* from update_run r where r.id = $1 and ${isWholly} for update`, [
     id,
     viewer.clientIds,
@@ -95,7 +95,7 @@ export async function updateOrder(tx: Db, runId: number): Promise<UpdateOrder | 
  * What an agent tells of its update; one that had proved itself may come down again and again, and be given up after
  * all.
  */
-export async function hearUpdate(tx: Db, deviceId: DeviceId, taskId: number, news: UpdateNews): Promise<boolean> {
+export async function recordUpdate(tx: Db, deviceId: DeviceId, taskId: number, news: UpdateNews): Promise<boolean> {
   const state = news.state === 'done' ? 'updated' : news.state === 'failed' ? 'failed' : 'going'
   const found = await firstRow<{ client_id: number }>(
     tx,
@@ -138,7 +138,7 @@ async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
 }
 
 /** Moves every update on by one turn; all that it knows is in the database. */
-export async function turnUpdates(pool: Pool, now: Millis): Promise<void> {
+export async function advanceUpdates(pool: Pool, now: Millis): Promise<void> {
   // A report under the new version is proof enough, should the news of it have been lost.
   await pool.query(
     `

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { NewUpdateRun, Task, UpdateNews, UpdateOrder, UpdateRunPage, VersionPage } from '#contract'
 import { openHouse, type Agent, type House } from '../../../testing/house'
-import { turnUpdates } from './updateRun'
+import { advanceUpdates } from './updateRun'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-releases-'))
 let house: House
@@ -54,7 +54,7 @@ const start = (more: Partial<NewUpdateRun> = {}) =>
   })
 const page = async (id: number) => (await house.technician<UpdateRunPage>('GET', `/api/update-runs/${id}`)).body
 const states = async (id: number) => (await page(id)).devices.map((one) => one.state)
-const turn = () => turnUpdates(house.pool, Date.now())
+const turn = () => advanceUpdates(house.pool, Date.now())
 let minutes = 1
 async function order(agent: Agent): Promise<{ task: Task; order: UpdateOrder }> {
   const task = await vi.waitFor(
@@ -137,7 +137,7 @@ describe('an update', () => {
     const again = await order(agents[1]!)
     // The news may be lost: a report under the new version is proof enough.
     await agents[1]!.send([agents[1]!.report(++minutes, { facts: { system: system('1.0.0') } })])
-    await turnUpdates(house.pool, Date.now() + 2 * 60_000)
+    await advanceUpdates(house.pool, Date.now() + 2 * 60_000)
     expect(await page(id)).toMatchObject({ state: 'done', updated: 4, failed: 0 })
     expect(await tell(agents[1]!, again.task.id, 'done')).toBe(404)
     // It had proved itself, came down again and again since, and was given up.
@@ -163,7 +163,7 @@ describe('an update', () => {
     const { id } = (await start({ deviceIds: [agents[3]!.id], version: '1.1.0-rc.1' })).body
     await turn()
     await order(agents[3]!)
-    await turnUpdates(house.pool, Date.now() + 21 * 60_000)
+    await advanceUpdates(house.pool, Date.now() + 21 * 60_000)
     expect((await page(id)).devices[0]).toMatchObject({
       state: 'failed',
       reason: expect.stringContaining('Nothing was heard') as string,

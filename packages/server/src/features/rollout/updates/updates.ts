@@ -16,7 +16,7 @@ import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { ofClients, type Viewer } from '../../access'
 import type { Releases } from './releases'
-import { startUpdates, steerUpdates } from './updateRun'
+import { startUpdates, controlUpdates } from './updateRun'
 
 /** Counts only devices that the viewer may see; a run without any of them is not theirs. */
 const select = `
@@ -101,7 +101,7 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
       answer: madeSchema,
       handle: ({ viewer, id }) =>
         inTransaction(pool, async (tx) => {
-          await steerUpdates(tx, viewer, id(), action)
+          await controlUpdates(tx, viewer, id(), action)
           return { id: id() }
         }),
     })

@@ -4,9 +4,8 @@ import type { MachinesRead, MachineToReach } from '#contract'
 
 /**
  * Machines from CSV (RFC 4180): a column of addresses and, if there is one, a column of names. With a header line the
- * columns
- * may come in any order; without, the one that holds an address is it. Bad lines are told by their number, good ones
- * kept.
+ * columns may come in any order; without, the one that holds an address is it. Bad lines are told by their number,
+ * good ones kept.
  */
 export function readMachines(csv: string): MachinesRead {
   const faults: MachinesRead['faults'] = []

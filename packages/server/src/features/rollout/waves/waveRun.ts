@@ -138,7 +138,7 @@ export async function startRun(
 }
 
 /** Pause, go on, stop, or try again what failed. What is on its way to a machine is let finish. */
-export async function steerRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
+export async function controlRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
   const run = await firstRow<RunRow>(
     tx,
     `${runSelect} where r.id = $1 and ${ofClients('s.client_id', 2)} for update of r`,
@@ -187,7 +187,7 @@ async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reas
 }
 
 /** What an agent tells of one machine. */
-export async function hearDeploy(tx: Db, deviceId: DeviceId, taskId: number, news: DeployNews): Promise<boolean> {
+export async function recordDeploy(tx: Db, deviceId: DeviceId, taskId: number, news: DeployNews): Promise<boolean> {
   const machine = await firstRow<{
     run_id: number
     n: number
@@ -237,7 +237,7 @@ async function matchDevices(tx: Db, run: RunRow & { key_id: number }): Promise<v
   )
 }
 
-async function turnRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): Promise<void> {
+async function advanceRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): Promise<void> {
   await matchDevices(tx, run)
   if (!hourAllowed(DateTime.fromMillis(now, { zone: run.zone }).hour, run.hours_from, run.hours_until)) {
     await tx.query('update wave_run set reason = $2 where id = $1', [
@@ -273,7 +273,7 @@ async function turnRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): P
  * Moves every run on by one turn. All that it knows is in the database: it goes on after a restart, in whichever
  * process.
  */
-export async function turnRuns(pool: Pool, now: Millis): Promise<void> {
+export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
   // Also of runs that were paused or stopped meanwhile: what was on its way then may have been lost since.
   await pool.query(
     `
@@ -295,7 +295,7 @@ export async function turnRuns(pool: Pool, now: Millis): Promise<void> {
         `${runSelect} where r.id = $1 and r.state = 'running' for update of r skip locked`,
         [id],
       )
-      if (run) await turnRun(tx, run, now)
+      if (run) await advanceRun(tx, run, now)
     })
   // A run that is over still learns which devices its last machines became.
   await pool.query(`

@@ -14,7 +14,7 @@ import { minute } from '#core'
 import { openHouse, type Agent, type House } from '../../../testing/house'
 import { readMachines } from './machineList'
 import { openVault } from '../../../secrets/vault'
-import { turnRuns } from './waveRun'
+import { advanceRuns } from './waveRun'
 
 let house: House
 let agent: Agent
@@ -102,7 +102,7 @@ async function tell(taskId: number, news: Partial<DeployNews>): Promise<number> 
     })
   ).statusCode
 }
-const turn = () => turnRuns(house.pool, Date.now())
+const turn = () => advanceRuns(house.pool, Date.now())
 
 describe('a run of waves', () => {
   it('goes wave by wave; machines enrol with its key and get its roles; what failed is grouped, and only that is tried again', async () => {
@@ -271,13 +271,13 @@ describe('a run of waves', () => {
     await orders(1)
     await steer(id, 'stop')
     expect(states(await page(id))).toEqual(['going'])
-    await turnRuns(house.pool, Date.now() + 7 * minute)
+    await advanceRuns(house.pool, Date.now() + 7 * minute)
     expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed out' })
   })
   it('gives up a machine of which nothing is heard, and keeps to its hours', async () => {
     const { id } = (await start({ machines: machines(1), waves: [] })).body
     await turn()
-    await turnRuns(house.pool, Date.now() + 7 * minute)
+    await advanceRuns(house.pool, Date.now() + 7 * minute)
     expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed out' })
     const hour = Number(new Date().toLocaleString('en-GB', { timeZone: 'Europe/Lisbon', hour: '2-digit' }))
     const late = (await start({ hoursFrom: (hour + 2) % 24, hoursUntil: (hour + 4) % 24 })).body.id

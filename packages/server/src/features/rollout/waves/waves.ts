@@ -16,13 +16,13 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
-import { needClient, ofClients, type Viewer } from '../../access'
-import { needCredentials } from '../credentials/credentials'
+import { requireClient, ofClients, type Viewer } from '../../access'
+import { requireCredentials } from '../credentials/credentials'
 import { withKey, type KeyColumns } from '../sweeps/hostKeys'
 import { readMachines } from './machineList'
-import { needWorker } from '../../../store/tasks'
+import { requireWorker } from '../../../store/tasks'
 import type { Vault } from '../../../secrets/vault'
-import { startRun, steerRun } from './waveRun'
+import { startRun, controlRun } from './waveRun'
 
 const select = `
   select r.id, r.site_id as "siteId", r.name, s.client_id as "clientId", c.name as "clientName", s.name as "siteName", d.name as "deviceName", r.state, r.reason, r.wave, r.waves,
@@ -54,11 +54,11 @@ async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> 
     [body.siteId],
   )
   if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  needClient(viewer, site.client_id)
+  requireClient(viewer, site.client_id)
   const fail = (at: string, detail: string, message: string): never => {
     throw new ProblemError('invalid', detail, [{ at, message }])
   }
-  await needWorker(tx, body.deviceId, site.client_id)
+  await requireWorker(tx, body.deviceId, site.client_id)
   const outside = body.machines.find(
     (one) =>
       !site.networks.some((network) => {
@@ -72,7 +72,7 @@ async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> 
       `${outside.address} is not within the networks of this site (${site.networks.join(', ') || 'none declared'}). Agents are sent to the client’s own machines only.`,
       'outside the site',
     )
-  await needCredentials(tx, body.credentialIds, site.client_id, body.siteId)
+  await requireCredentials(tx, body.credentialIds, site.client_id, body.siteId)
   const unknown = await rows<{ id: string }>(
     tx,
     'select r as id from unnest($1::text[]) r where r not in (select id from role)',
@@ -134,7 +134,7 @@ export function waveRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void
       answer: madeSchema,
       handle: ({ viewer, id }) =>
         inTransaction(pool, async (tx) => {
-          await steerRun(tx, viewer, id(), action)
+          await controlRun(tx, viewer, id(), action)
           return { id: id() }
         }),
     })

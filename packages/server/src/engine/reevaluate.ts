@@ -10,7 +10,7 @@ import { writeState } from './writeState'
  * held records follow at once; state of watches that left the roster is forgotten. The device's version rises, so that
  * no server process goes on with an old copy.
  */
-export async function reconsider(tx: Db, deviceId: DeviceId, at: Millis): Promise<void> {
+export async function reevaluate(tx: Db, deviceId: DeviceId, at: Millis): Promise<void> {
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   const context = await loadContext(tx, deviceId, true)
   if (!context) return
@@ -37,7 +37,7 @@ async function lock(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
 }
 
 /** Marks devices as changed without looking at their alerts: enough where nothing of theirs is failing or open. */
-export async function outdate(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
+export async function bumpVersions(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
   await lock(tx, deviceIds)
   await tx.query('update device set version = version + 1 where id = any($1)', [deviceIds])
 }
@@ -57,12 +57,12 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
 }
 
 /** Reconsiders the devices that need it and outdates the rest. */
-export async function reconsiderAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
+export async function reevaluateAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
   await lock(tx, deviceIds)
   const some = new Set(await unsettled(tx, deviceIds))
-  await outdate(
+  await bumpVersions(
     tx,
     deviceIds.filter((id) => !some.has(id)),
   )
-  for (const id of some) await reconsider(tx, id, at)
+  for (const id of some) await reevaluate(tx, id, at)
 }
