@@ -460,6 +460,24 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     },
   )
 
+  onEach(
+    'a service that came after the start of the agent is started, too: the agent starts anew to be allowed to',
+    async (host) => {
+      if (host.debian < 12) return
+      const began = await host.sh('systemctl show --value --property=ExecMainStartTimestampMonotonic custode-agent')
+      host.write(
+        '/etc/systemd/system/late-comer.service',
+        '[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=multi-user.target\n',
+      )
+      await host.sh('systemctl daemon-reload && systemctl enable late-comer 2>&1')
+      const state = async () => (await host.run('systemctl is-active late-comer')).stdout.trim()
+      await until('the late comer to run', state, (now) => now === 'active', 100_000)
+      expect(await host.sh('systemctl show --value --property=ExecMainStartTimestampMonotonic custode-agent')).not.toBe(
+        began,
+      )
+    },
+  )
+
   onEach('the agent may start and stop services, and do nothing else', async (host) => {
     const asAgent = (verb: string) =>
       host.run(`setpriv --reuid custode-agent --regid custode-agent --init-groups systemctl --no-ask-password ${verb}`)

@@ -19,6 +19,18 @@ export function endGroup(child: ChildProcess): void {
   }
 }
 
+/**
+ * What a program said last, which is why it failed; without the hints of systemctl(1) at what else to read, behind which
+ * the reason would be lost.
+ */
+export function reasonOf(errors: string): string {
+  const lines = errors
+    .trim()
+    .split('\n')
+    .map((line) => line.trim())
+  return lines.filter((line) => !/^(See system logs and|See "systemctl|Hint:)/.test(line)).pop() ?? lines.pop() ?? ''
+}
+
 /** Runs a program of the system. Rejects with its last words, and when it does not end in its time. */
 export function command(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<string> {
   return new Promise((resolve, reject) => {
@@ -53,12 +65,7 @@ export function command(program: string, args: readonly string[], timeout: Milli
     child.on('close', (code, signal) => {
       clearTimeout(late)
       if (code === 0) resolve(Buffer.concat(stdout).toString('utf8'))
-      else
-        reject(
-          new Error(
-            `${named}: ${words.trim().split('\n').pop() || (signal ? `ended by ${signal}` : `exit status ${code}`)}`,
-          ),
-        )
+      else reject(new Error(`${named}: ${reasonOf(words) || (signal ? `ended by ${signal}` : `exit status ${code}`)}`))
     })
   })
 }

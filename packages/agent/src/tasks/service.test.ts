@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { runInNewContext } from 'node:vm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Service, ServiceAction } from '#core'
+import { reasonOf } from '../collectors/command'
 import { rightsScript } from '../install/polkit'
 import { actOnService, type ServiceHands } from './service'
 
@@ -102,6 +103,13 @@ describe('on this machine, by service(8) and a script of the Linux Standard Base
     expect([existsSync(flag), status()]).toEqual([false, ` [ - ]  ${name}`])
     // Some scripts of a machine take their time to say how they are.
   }, 60_000)
+})
+
+it('why a program failed is its last word, and not where systemctl says to read on', () => {
+  // As systemctl of systemd 252 says it where polkit refuses (read on a real host).
+  const refused = `Failed to start late-comer.service: Access denied\nSee system logs and 'systemctl status late-comer.service' for details.\n`
+  expect(reasonOf(refused)).toBe('Failed to start late-comer.service: Access denied')
+  expect([reasonOf('one\ntwo\n'), reasonOf(''), reasonOf('Hint: look')]).toEqual(['two', '', 'Hint: look'])
 })
 
 describe('the rule for polkit', () => {
