@@ -20,8 +20,8 @@ export function endGroup(child: ChildProcess): void {
 }
 
 /**
- * What a program said last, which is why it failed; without the hints of systemctl(1) at what else to read, behind which
- * the reason would be lost.
+ * What a program said last, which is why it failed; without the hints of systemctl(1) at what else to read, behind
+ * which the reason would be lost.
  */
 export function reasonOf(errors: string): string {
   const lines = errors
