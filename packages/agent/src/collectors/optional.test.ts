@@ -100,6 +100,11 @@ describe('an optional collector', () => {
     ])
     expect(await values(optional)).toEqual([2])
   })
+  it('that does not load raises no floor: the one before is there after a restart', async () => {
+    offer('))', { version: '2.0.0', floor: '2.0.0' })
+    await open().follow(wanted('))'))
+    expect(await values(open())).toEqual([2])
+  })
   it('whose file was changed on disk is not run', () => {
     const file = join(home, 'collectors', 'certificates.json')
     const kept = readFileSync(file, 'utf8')

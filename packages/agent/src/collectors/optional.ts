@@ -19,7 +19,6 @@ import type { Collect } from './collector'
 function readSource({ source, signed }: SignedProgram, name: OptionalCollector, trust: ReleaseTrust): string {
   const said = trust.read(signed, `collector/${name}`, 'any')
   if (digestOf(source) !== said.sha256) throw new NotOursError('its digest is another')
-  trust.raise(said.program, said.floor)
   return source
 }
 
@@ -104,6 +103,9 @@ export class OptionalCollectors {
         mkdirSync(this.#folder, { recursive: true, mode: 0o700 })
         writeWhole(join(this.#folder, `${name}.json`), JSON.stringify(program))
         this.#held.set(name, { digest: digestOf(source), collect })
+        // Only now: one that does not even load must not keep the one before from coming back.
+        const { program: named, floor } = this.trust.read(program.signed, `collector/${name}`, 'any')
+        this.trust.raise(named, floor)
       } catch (error) {
         this.#troubles.push({
           collector: name,
