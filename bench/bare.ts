@@ -15,7 +15,12 @@ app.post<{
   await pool.query({
     name: 'bare',
     text: 'insert into bare values ($1, $2, $3, $4)',
-    values: [Number(request.params.id), new Date(report!.at), report!.seq, report!.readings.map((one) => one[2])],
+    values: [
+      Number(request.params.id),
+      new Date(report!.at),
+      report!.seq,
+      report!.readings.map((reading) => reading[2]),
+    ],
   })
   return { acknowledged: report!.seq }
 })

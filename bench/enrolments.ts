@@ -62,18 +62,18 @@ export async function enrolments(url: string, key: string, cookie: string, count
       return { deviceId, millis: performance.now() - began }
     }),
   )
-  const times = machines.map((one) => one.millis).sort((a, b) => a - b)
+  const times = machines.map((machine) => machine.millis).sort((a, b) => a - b)
   const rosters = await Promise.all(
-    machines.map((one) => call<RosterWatch[]>('GET', `/api/devices/${one.deviceId}/roster`, { cookie })),
+    machines.map((machine) => call<RosterWatch[]>('GET', `/api/devices/${machine.deviceId}/roster`, { cookie })),
   )
   await server.close()
   return {
     count,
     enrolled: machines.length,
-    distinct: new Set(machines.map((one) => one.deviceId)).size,
+    distinct: new Set(machines.map((machine) => machine.deviceId)).size,
     perSecond: count / (allIn / 1000),
     millisToAll: allIn,
     rosterMillis: { median: times[Math.floor(count / 2)]!, worst: times.at(-1)! },
-    watches: Math.min(...rosters.map((one) => one.filter((watch) => watch.standing === 'active').length)),
+    watches: Math.min(...rosters.map((roster) => roster.filter((watch) => watch.standing === 'active').length)),
   }
 }

@@ -51,7 +51,9 @@ export async function impactOverApi(
       name,
       description,
       includes,
-      watches: watches.map((one) => (one.key === 'services' ? { ...one, values: { ...one.values, hold } } : one)),
+      watches: watches.map((watch) =>
+        watch.key === 'services' ? { ...watch, values: { ...watch.values, hold } } : watch,
+      ),
     },
   })
   const times: number[] = []

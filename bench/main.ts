@@ -60,16 +60,16 @@ function rosters() {
   rosterFigures(1000)
   const [few, many] = [rosterFigures(1000), rosterFigures(10_000)]
   const millis = (seconds: number) => `${(seconds * 1000).toFixed(seconds < 0.01 ? 2 : 0)} ms`
-  for (const one of [few, many])
+  for (const count of [few, many])
     say(
-      `  ${one.devices} devices, ${one.watches.toFixed(0)} watches each, ${one.distinct} with a roster of their own: all in ${millis(one.all)} (trying the targets alone ${millis(one.bare)}, so ${(one.all / one.bare).toFixed(1)} times that); impact of an edit for every server ${millis(one.wide)}, for one role ${millis(one.narrow)}`,
+      `  ${count.devices} devices, ${count.watches.toFixed(0)} watches each, ${count.distinct} with a roster of their own: all in ${millis(count.all)} (trying the targets alone ${millis(count.bare)}, so ${(count.all / count.bare).toFixed(1)} times that); impact of an edit for every server ${millis(count.wide)}, for one role ${millis(count.narrow)}`,
     )
-  for (const [what, one] of [
+  for (const [what, measured] of [
     ['that has seen the others', many.next],
     ['that has seen none before', many.first],
   ] as const)
     say(
-      `  one device of a policy ${what}: ${millis(one.median)} in the median, ${millis(one.worst)} for the slowest but three of 300 (limit 1 ms)`,
+      `  one device of a policy ${what}: ${millis(measured.median)} in the median, ${millis(measured.worst)} for the slowest but three of 300 (limit 1 ms)`,
     )
   const growth = { all: many.all / few.all, wide: many.wide / few.wide }
   say(
@@ -133,7 +133,7 @@ try {
       `  round ${round}: bare route with one durable insert ${bare.toFixed(0)}/s, Custode (10 watches a device) ${full.toFixed(0)}/s, ratio ${(full / bare).toFixed(2)}`,
     )
   }
-  const ratio = median(rounds.map((one) => one.ratio))
+  const ratio = median(rounds.map((round) => round.ratio))
   say(`  ratio, median: ${ratio.toFixed(2)}`)
 
   const crowdKey = await post<{ key: string }>('/api/enrolment-keys', {
@@ -157,7 +157,7 @@ try {
     '1,000 machines enrol at once with one key and send their first report; a standing rule gives them a tag and the roles seen:',
   )
   const crowd = await enrolments(url, crowdKey.key, cookie, 1000)
-  const bareRate = median(rounds.map((one) => one.bare))
+  const bareRate = median(rounds.map((round) => round.bare))
   say(
     `  ${crowd.enrolled} in, ${crowd.distinct} devices, all within ${(crowd.millisToAll / 1000).toFixed(1)} s: ${crowd.perSecond.toFixed(0)}/s, ratio to the bare route ${(crowd.perSecond / bareRate).toFixed(3)}`,
   )

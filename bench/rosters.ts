@@ -105,7 +105,7 @@ function policyFor(devices: readonly DeviceTraits[]): Policy {
         watchKinds
           .get(kind)!
           .parameters.filter(() => random() < 0.5)
-          .map((one) => [one.name, one.default]),
+          .map((parameter) => [parameter.name, parameter.default]),
       )
       return {
         key: w < 3 ? `shared.${kind}.${w}` : `t${t}.${w}`,
@@ -191,17 +191,17 @@ function seconds(work: () => void): number {
 function edited(policy: Policy, templateId: number): Policy {
   return {
     ...policy,
-    templates: policy.templates.map((one) =>
-      one.id === templateId
+    templates: policy.templates.map((template) =>
+      template.id === templateId
         ? {
-            ...one,
+            ...template,
             revision: 2,
-            watches: one.watches.map((watch) => ({
+            watches: template.watches.map((watch) => ({
               ...watch,
               values: { ...watch.values, every: 300_000, hours: 'Mon–Fri 08:00–20:00' },
             })),
           }
-        : one,
+        : template,
     ),
   }
 }
@@ -215,7 +215,7 @@ export function rosterFigures(count: number): RosterFigures {
   })
   const bare = seconds(() => {
     let matches = 0
-    const tests = policy.assignments.map((one) => matcher(one.target))
+    const tests = policy.assignments.map((assignment) => matcher(assignment.target))
     for (const device of devices) for (const test of tests) if (test(device)) matches++
     if (matches === 0) throw new Error('nothing matches')
   })

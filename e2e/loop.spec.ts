@@ -184,7 +184,7 @@ test('a window is planned for later, holds nothing until then, and is called off
   await expect(row).toContainText('21:30')
   await expect(row).toContainText('01:30')
   const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowView[]).filter(
-    (one) => one.name === 'Till drawers, new locks',
+    (window) => window.name === 'Till drawers, new locks',
   )
   expect([planned!.from, planned!.until]).toEqual([start.getTime(), start.getTime() + 4 * 3_600_000])
   await row.getByRole('button', { name: 'Call off' }).click()

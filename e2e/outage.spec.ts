@@ -60,7 +60,7 @@ async function expectNothingLost(devices: string): Promise<void> {
 async function hurry(page: Page, device: string): Promise<void> {
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
   const quick = {
-    target: { on: 'devices', deviceIds: [devices.find((one) => one.name === device)!.id] },
+    target: { on: 'devices', deviceIds: [devices.find((candidate) => candidate.name === device)!.id] },
     watch: 'services',
     values: { hold: 3000, 'clear.hold': 3000 },
     leftOut: false,
@@ -141,7 +141,7 @@ test('the database, killed while agents report, loses nothing that was acknowled
 test('the agent, killed while the server is away, sends on what it had kept, in order', async ({ page }) => {
   await signIn(page)
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
-  const siteId = clients.find((one) => one.code === 'lf')!.sites[0]!.id
+  const siteId = clients.find((client) => client.code === 'lf')!.sites[0]!.id
   const { key } = (await (
     await page.request.post(`${url()}/api/enrolment-keys`, {
       data: { siteId, label: '', uses: 1, days: 1, kind: 'server', roles: [], tags: [] },

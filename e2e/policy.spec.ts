@@ -249,10 +249,10 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
   const holds = await Promise.all(
     devices
-      .filter((one) => /^print-\d$/.test(one.name))
+      .filter((device) => /^print-\d$/.test(device.name))
       .map(
-        async (one) =>
-          ((await (await page.request.get(`${url()}/api/devices/${one.id}/roster`)).json()) as RosterWatch[]).find(
+        async (device) =>
+          ((await (await page.request.get(`${url()}/api/devices/${device.id}/roster`)).json()) as RosterWatch[]).find(
             (each) => each.key === 'services.print',
           )?.values.hold,
       ),

@@ -180,7 +180,7 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
   const { key } = (await (
     await page.request.post(`${url()}/api/enrolment-keys`, {
-      data: { siteId: clients.find((one) => one.code === 'lf')!.sites[0]!.id, uses: 1, days: 1, kind: 'server' },
+      data: { siteId: clients.find((client) => client.code === 'lf')!.sites[0]!.id, uses: 1, days: 1, kind: 'server' },
     })
   ).json()) as { key: string }
   const began = Date.now()
@@ -229,7 +229,9 @@ test('roles seen are accepted for all alike, and a device is renamed, taken out 
   await expect(tills).toHaveCount(0)
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
   expect(
-    devices.filter((one) => one.name.startsWith('bb-shop')).map((one) => [one.name, one.roles.includes('workstation')]),
+    devices
+      .filter((device) => device.name.startsWith('bb-shop'))
+      .map((device) => [device.name, device.roles.includes('workstation')]),
   ).toEqual([
     ['bb-shop-01', true],
     ['bb-shop-02', true],
@@ -237,7 +239,7 @@ test('roles seen are accepted for all alike, and a device is renamed, taken out 
     ['bb-shop-04', false],
   ])
 
-  await page.goto(`${url()}/estate/${devices.find((one) => one.name === 'lf-zero-1')!.id}`)
+  await page.goto(`${url()}/estate/${devices.find((device) => device.name === 'lf-zero-1')!.id}`)
   await expect(page.getByRole('heading', { name: 'lf-zero-1' })).toBeVisible()
   await page.keyboard.press('e')
   const dialog = page.getByRole('dialog', { name: 'Change lf-zero-1' })

@@ -51,7 +51,7 @@ test.afterAll(() => {
  */
 async function installHere(page: Page, name: string): Promise<void> {
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
-  const siteId = clients.find((one) => one.name === 'Lanternfield IT')!.sites[0]!.id
+  const siteId = clients.find((client) => client.name === 'Lanternfield IT')!.sites[0]!.id
   const { key } = (await (
     await page.request.post(`${url()}/api/enrolment-keys`, {
       data: { siteId, clientId: null, label: '', uses: 1, days: 1, kind: 'server', roles: ['web'], tags: [] },
@@ -111,7 +111,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
   try {
     await signIn(page)
     const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
-    const { id } = devices.find((one) => one.name === 'lf-upkeep-1')!
+    const { id } = devices.find((device) => device.name === 'lf-upkeep-1')!
     const watch = {
       key: 'services.spooler',
       kind: 'service-state',
@@ -163,7 +163,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
     )
     await expect(group(page, 'To do').getByRole('button', { name: new RegExp(name) })).toHaveCount(0)
     await page.request.delete(
-      `${url()}/api/assignments/${((await (await page.request.get(`${url()}/api/policy`)).json()) as PolicyListing).assignments.find((one) => one.templateId === template.id)!.id}`,
+      `${url()}/api/assignments/${((await (await page.request.get(`${url()}/api/policy`)).json()) as PolicyListing).assignments.find((assignment) => assignment.templateId === template.id)!.id}`,
     )
   } finally {
     rmSync(script, { force: true })

@@ -17,7 +17,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   test.setTimeout(300_000)
   await signIn(page)
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as Client[]
-  const siteId = clients.find((one) => one.code === 'lf')!.sites[0]!.id
+  const siteId = clients.find((client) => client.code === 'lf')!.sites[0]!.id
   const { key } = (await (
     await page.request.post(`${url()}/api/enrolment-keys`, { data: { siteId, uses: 1, days: 1, kind: 'server' } })
   ).json()) as { key: string }
@@ -41,7 +41,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
     .poll(
       async () =>
         ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).find(
-          (one) => one.name === 'lf-relay-1',
+          (device) => device.name === 'lf-relay-1',
         )?.heardAt ?? 0,
     )
     .toBeGreaterThan(0)
@@ -59,7 +59,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await form.getByLabel(/This time also to machines whose key nobody has accepted/).check()
   await form
     .getByRole('textbox', { name: /Machines/ })
-    .fill(`name,address\n${addresses.map((one, i) => `lf-rack-${i + 1},${one}`).join('\n')}\nlf-rack-x,nowhere`)
+    .fill(`name,address\n${addresses.map((address, i) => `lf-rack-${i + 1},${address}`).join('\n')}\nlf-rack-x,nowhere`)
   await expect(form.getByRole('alert')).toHaveText('line 12: “nowhere” is no address.')
   await form.getByLabel('Sizes of the first waves').fill('1, 3')
   await form.getByLabel('Failures allowed').fill('20')
@@ -117,7 +117,9 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect(run.getByText('done, from lf-relay-1')).toBeVisible({ timeout: 120_000 })
   const [view] = (await (await page.request.get(`${url()}/api/wave-runs`)).json()) as WaveRunView[]
   const after = (await (await page.request.get(`${url()}/api/wave-runs/${view!.id}`)).json()) as WaveRunPage
-  expect(after.machines.map((one) => [one.address, one.failure ?? one.state, one.attempts])).toEqual([
+  expect(
+    after.machines.map((machine) => [machine.address, machine.failure ?? machine.state, machine.attempts]),
+  ).toEqual([
     ['127.21.0.11', 'installed', 1],
     ['127.21.0.12', 'installed', 1],
     ['127.21.0.13', 'installed', 2],
@@ -130,9 +132,9 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
     ['127.21.0.20', 'installed', 1],
   ])
   await expect(run.getByText('reports', { exact: true })).toHaveCount(8)
-  const devices = ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).filter((one) =>
-    one.name.startsWith('lf-rack-'),
+  const devices = ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).filter((device) =>
+    device.name.startsWith('lf-rack-'),
   )
-  expect(devices.map((one) => one.roles)).toEqual(Array(8).fill(['web']))
+  expect(devices.map((device) => device.roles)).toEqual(Array(8).fill(['web']))
   await relay.stop('SIGKILL')
 })

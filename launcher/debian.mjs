@@ -36,7 +36,7 @@ function postgresPrograms() {
   const base = '/usr/lib/postgresql'
   if (!existsSync(base)) return null
   const versions = readdirSync(base)
-    .filter((one) => existsSync(`${base}/${one}/bin/initdb`))
+    .filter((version) => existsSync(`${base}/${version}/bin/initdb`))
     .sort((a, b) => Number(b) - Number(a))
   return versions.length ? `${base}/${versions[0]}/bin` : null
 }

@@ -72,13 +72,13 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
   })
 
   /** Quick to come back, and no entry of the journal held back by itself. */
-  async function ready(one: RealHost): Promise<void> {
-    one.write(
+  async function ready(booting: RealHost): Promise<void> {
+    booting.write(
       '/etc/systemd/system/custode-agent.service.d/test.conf',
       '[Unit]\nStartLimitIntervalSec=0\n[Service]\nRestartSec=100ms\n',
     )
-    one.write('/etc/systemd/journald.conf.d/test.conf', '[Journal]\nRateLimitBurst=0\nSystemMaxUse=500M\n')
-    await one.sh('systemctl restart systemd-journald')
+    booting.write('/etc/systemd/journald.conf.d/test.conf', '[Journal]\nRateLimitBurst=0\nSystemMaxUse=500M\n')
+    await booting.sh('systemctl restart systemd-journald')
   }
   const events = (pattern: string) =>
     rows<{ text: string; seq: number }>(
@@ -111,7 +111,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
         40_000,
       )
       await reportsAgain()
-      expect((await events('entry %')).map((one) => one.text)).toEqual(
+      expect((await events('entry %')).map((event) => event.text)).toEqual(
         Array.from({ length: said }, (_, i) => `entry ${i}`),
       )
       expect(found.length).toBe(said)
@@ -250,7 +250,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     )
     await reportsAgain()
     expect(
-      (await events('app: rotated line %')).map((one) => Number(/\d+$/.exec(one.text)![0])).sort((a, b) => a - b),
+      (await events('app: rotated line %')).map((event) => Number(/\d+$/.exec(event.text)![0])).sort((a, b) => a - b),
     ).toEqual(Array.from({ length: 160 }, (_, i) => i + 1))
     expect((await events('app: last word %')).length).toBe(4)
     expect((await events('app: from before')).length).toBeLessThanOrEqual(1)
@@ -265,11 +265,11 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
         '#!/bin/sh\n[ "$1" = show ] && { sleep 3000 & sleep 3000; }\nexec /bin/systemctl "$@"\n',
         0o755,
       )
-      await until('the failure', page, (now) => now.failed.some((one) => one.collector === 'services'), 60_000)
+      await until('the failure', page, (now) => now.failed.some((failure) => failure.collector === 'services'), 60_000)
       const [alert] = await until(
         'the alert',
         () => alertsOf(here, deviceId),
-        (alerts) => alerts.some((one) => one.watch === 'collectors' && one.status !== 'closed'),
+        (alerts) => alerts.some((alert) => alert.watch === 'collectors' && alert.status !== 'closed'),
         60_000,
       )
       expect(alert!.evidence!.text).toBe('its services cannot be read: systemctl show: it did not end within 30 s')
@@ -279,7 +279,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       await until(
         'the alert to end',
         () => alertsOf(here, deviceId),
-        (alerts) => alerts.every((one) => one.watch !== 'collectors' || one.status === 'closed'),
+        (alerts) => alerts.every((candidate) => candidate.watch !== 'collectors' || candidate.status === 'closed'),
         90_000,
       )
       await until(
@@ -337,8 +337,8 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
           `select at, received_at from report where device_id = $1 and received_at > $2 order by seq`,
           [deviceId, new Date(began)],
         )
-        for (const one of stored) expect(Math.abs(one.received_at - one.at)).toBeLessThan(45_000)
-        expect(stored.map((one) => one.at)).toEqual(stored.map((one) => one.at).sort((a, b) => a - b))
+        for (const report of stored) expect(Math.abs(report.received_at - report.at)).toBeLessThan(45_000)
+        expect(stored.map((report) => report.at)).toEqual(stored.map((report) => report.at).sort((a, b) => a - b))
       }
       await host.sh(
         'rm /etc/systemd/system/custode-agent.service.d/clock.conf; systemctl daemon-reload; systemctl restart custode-agent',
@@ -376,7 +376,10 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       (all) => all.length >= 2,
     )
     await reportsAgain()
-    expect((await events('% the restart')).map((one) => one.text)).toEqual(['before the restart', 'after the restart'])
+    expect((await events('% the restart')).map((event) => event.text)).toEqual([
+      'before the restart',
+      'after the restart',
+    ])
     expect(await host.sh('systemctl is-enabled custode-agent')).toBe('enabled\n')
   })
 
@@ -385,14 +388,14 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     await until(
       'silence',
       () => alertsOf(here, deviceId),
-      (alerts) => alerts.some((one) => one.watch === 'silence' && one.status !== 'closed'),
+      (alerts) => alerts.some((alert) => alert.watch === 'silence' && alert.status !== 'closed'),
       40_000,
     )
     await host.boot()
     await until(
       'its end',
       () => alertsOf(here, deviceId),
-      (alerts) => alerts.every((one) => one.watch !== 'silence' || one.status === 'closed'),
+      (alerts) => alerts.every((alert) => alert.watch !== 'silence' || alert.status === 'closed'),
       40_000,
     )
   })
@@ -432,7 +435,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     const [alert] = await until(
       'the alert',
       () => alertsOf(here, deviceId),
-      (alerts) => alerts.some((one) => one.watch === 'identity' && one.status !== 'closed'),
+      (alerts) => alerts.some((alert) => alert.watch === 'identity' && alert.status !== 'closed'),
       60_000,
     )
     expect(alert!.evidence!.text).toContain('two machines report as this device')
@@ -497,7 +500,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       const run = await until(
         `the update to ${version}`,
         async () => (await here.house.lead<UpdateRunPage>('GET', `/api/update-runs/${body.id}`)).body,
-        (one) => one.devices.every((device) => ['updated', 'failed'].includes(device.state)),
+        (run) => run.devices.every((device) => ['updated', 'failed'].includes(device.state)),
         110_000,
       )
       return run.devices[0]!

@@ -122,7 +122,8 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
         ),
       )
     })
-  const servicesOf = (page: DevicePage) => new Map((page.facts.services ?? []).map((one) => [one.name, one]))
+  const servicesOf = (page: DevicePage) =>
+    new Map((page.facts.services ?? []).map((service) => [service.name, service]))
 
   onEach(
     'the one line of the page installs it: it reports, starts at boot, and finds nothing wrong with itself',
@@ -181,16 +182,16 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
   onEach('log lines of two months ago, and of last year, neither stop it nor are news to a watch', async (host) => {
     const page = await pageOf(here, host.name)
     const events = (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body
-    expect(events.filter((one) => one.channel === 'dpkg.log').map((one) => one.text)).toEqual([
+    expect(events.filter((event) => event.channel === 'dpkg.log').map((event) => event.text)).toEqual([
       'status installed libold:amd64 1.20',
     ])
-    expect((await alertsOf(here, page.id)).filter((one) => one.watch === 'dpkg')).toEqual([])
+    expect((await alertsOf(here, page.id)).filter((alert) => alert.watch === 'dpkg')).toEqual([])
     // What is written from now on is.
     await host.sh(`echo "$(date '+%F %T') status installed libnew:amd64 2.0" >> /var/log/dpkg.log`)
     await until(
       'the alert of a new line',
       () => alertsOf(here, page.id),
-      (alerts) => alerts.some((one) => one.watch === 'dpkg' && one.evidence?.text.includes('libnew')),
+      (alerts) => alerts.some((alert) => alert.watch === 'dpkg' && alert.evidence?.text.includes('libnew')),
     )
   })
 
@@ -248,7 +249,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const differing = units
       .filter(([name, , active]) => words[active!] && !words[active!]!.includes(told.get(plain(name!))!.state))
       .map(([name, , active]) => `${name} ${active} ${told.get(plain(name!))!.state}`)
-    expect(differing.filter((one) => !/apt-daily|systemd-tmpfiles|logrotate/.test(one))).toEqual([])
+    expect(differing.filter((unit) => !/apt-daily|systemd-tmpfiles|logrotate/.test(unit))).toEqual([])
     const start: Record<string, Service['start'][]> = {
       enabled: ['automatic'],
       'enabled-runtime': ['automatic'],
@@ -274,7 +275,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const page = await pageOf(here, host.name)
     const seen = async () =>
       (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body.filter(
-        (one) => one.source.startsWith('t-') && ['t-log', 't-raw', 't-nul', 't-long'].includes(one.source),
+        (event) => event.source.startsWith('t-') && ['t-log', 't-raw', 't-nul', 't-long'].includes(event.source),
       )
     type Entry = { SYSLOG_IDENTIFIER: string; PRIORITY: string; MESSAGE: string | number[] }
     const entries = (await host.sh('journalctl -o json --all -t t-log -t t-raw -t t-nul -t t-long'))
@@ -285,12 +286,15 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const levels = ['emergency', 'alert', 'critical', 'error', 'warning', 'notice', 'informational', 'debug']
     const text = (message: Entry['MESSAGE']) =>
       (typeof message === 'string' ? message : Buffer.from(message).toString('utf8')).replaceAll('\0', '')
-    expect(events.map((one) => `${one.source} ${one.level} ${one.text.slice(0, 100)}`).sort()).toEqual(
+    expect(events.map((event) => `${event.source} ${event.level} ${event.text.slice(0, 100)}`).sort()).toEqual(
       entries
-        .map((one) => `${one.SYSLOG_IDENTIFIER} ${levels[Number(one.PRIORITY)]} ${text(one.MESSAGE).slice(0, 100)}`)
+        .map(
+          (entry) =>
+            `${entry.SYSLOG_IDENTIFIER} ${levels[Number(entry.PRIORITY)]} ${text(entry.MESSAGE).slice(0, 100)}`,
+        )
         .sort(),
     )
-    expect(events.find((one) => one.source === 't-long')!.text.length).toBe(2000)
+    expect(events.find((event) => event.source === 't-long')!.text.length).toBe(2000)
   })
 
   onEach('disks as df has them, one that it may not enter told by itself', async (host) => {
@@ -300,32 +304,34 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     const page = await until(
       'the disks',
       () => pageOf(here, host.name),
-      (one) =>
-        one.disks.some((disk) => disk.mount === '/srv/data') && (one.facts.disks ?? []).some((disk) => disk.trouble),
+      (page) =>
+        page.disks.some((disk) => disk.mount === '/srv/data') && (page.facts.disks ?? []).some((disk) => disk.trouble),
     )
     for (const mount of ['/', '/srv/data']) {
       const [size, free] = (await host.sh(`df --block-size=1 --output=size,avail ${mount} | tail -1`))
         .trim()
         .split(/\s+/)
         .map(Number)
-      const disk = page.disks.find((one) => one.mount === mount)!
+      const disk = page.disks.find((disk) => disk.mount === mount)!
       expect(disk.size).toBe(size)
       // Others write to the first meanwhile.
       expect(Math.abs(disk.free - free!)).toBeLessThan(mount === '/' ? 1e9 : 1)
     }
-    expect(page.facts.disks!.find((one) => one.mount === '/srv/closed/inner')?.trouble).toMatch(/EACCES|permission/i)
+    expect(page.facts.disks!.find((disk) => disk.mount === '/srv/closed/inner')?.trouble).toMatch(/EACCES|permission/i)
     await host.sh('head -c 70M /dev/zero > /srv/data/full 2>/dev/null || true')
     await until(
       'the alert of a full disk',
       () => alertsOf(here, page.id),
       (alerts) =>
-        alerts.some((one) => one.watch === 'disk' && one.instance === '/srv/data' && one.severity === 'critical'),
+        alerts.some(
+          (alert) => alert.watch === 'disk' && alert.instance === '/srv/data' && alert.severity === 'critical',
+        ),
     )
     await host.sh('rm /srv/data/full')
     await until(
       'its end',
       () => alertsOf(here, page.id),
-      (alerts) => alerts.some((one) => one.instance === '/srv/data' && one.status === 'closed'),
+      (alerts) => alerts.some((alert) => alert.instance === '/srv/data' && alert.status === 'closed'),
     )
   })
 
@@ -346,7 +352,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       .map((line) => line.trim().split(/\s+/)[3]!)
       .filter((address) => !/^(127\.|\[::1\])/.test(address))
       .map((address) => Number(address.split(':').pop()))
-    expect(page.facts.ports!.filter((one) => one.protocol === 'tcp').map((one) => one.port)).toEqual(
+    expect(page.facts.ports!.filter((port) => port.protocol === 'tcp').map((port) => port.port)).toEqual(
       [...new Set(listening)].sort((a, b) => a - b),
     )
   })
@@ -408,7 +414,8 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       const page = await pageOf(here, host.name)
       const open = async (instance: string) =>
         (await alertsOf(here, page.id)).filter(
-          (one) => one.watch === 'services' && one.instance === instance && one.status !== 'closed',
+          (candidate) =>
+            candidate.watch === 'services' && candidate.instance === instance && candidate.status !== 'closed',
         )
       const isActive = async (name: string) => (await host.run(`systemctl is-active ${name}`)).stdout.trim()
       await host.sh('systemctl stop nginx')

@@ -31,7 +31,7 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     const page = await until(
       'the relay',
       () => pageOf(here, 'tm-relay'),
-      (one) => one.takesOrders && one.heardAt !== null,
+      (page) => page.takesOrders && page.heardAt !== null,
     )
     relay = page.id
     clientId = page.clientId
@@ -70,10 +70,10 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     const sweep = await until(
       'the sweep',
       async () => (await here.house.lead<SweepPage>('GET', `/api/sweeps/${body.id}`)).body,
-      (one) => one.state === 'done',
+      (run) => run.state === 'done',
       100_000,
     )
-    const found = Object.fromEntries(sweep.hosts.map((one) => [one.address, one]))
+    const found = Object.fromEntries(sweep.hosts.map((host) => [host.address, host]))
     const [, byPassword, byKey] = here.lan.hosts
     for (const host of [byPassword!, byKey!])
       expect(found[host.address]?.ports).toEqual(expect.arrayContaining([22, 80]))
@@ -109,7 +109,7 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     const second = await until(
       'the second sweep',
       async () => (await here.house.lead<SweepPage>('GET', `/api/sweeps/${again}`)).body,
-      (one) => one.state === 'done',
+      (run) => run.state === 'done',
       100_000,
     )
     expect(second.hosts.find((host) => host.address === byPassword!.address)?.signedIn?.system).toContain('Debian 11')
@@ -137,16 +137,16 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     const run = await until(
       'the wave',
       async () => (await here.house.lead<WaveRunPage>('GET', `/api/wave-runs/${body.id}`)).body,
-      (one) => one.state === 'done',
+      (run) => run.state === 'done',
       110_000,
     )
     expect(run.failed).toBe(0)
     const devices = await until(
       'their reports',
       async () => (await here.house.lead<BoardDevice[]>('GET', '/api/devices')).body,
-      (all) => all.every((one) => one.heardAt !== null),
+      (all) => all.every((device) => device.heardAt !== null),
     )
-    expect(devices.map((one) => `${one.name} ${one.osName} ${one.heardAt !== null}`).sort()).toEqual([
+    expect(devices.map((device) => `${device.name} ${device.osName} ${device.heardAt !== null}`).sort()).toEqual([
       'tm-key Debian 13 true',
       'tm-pass Debian 11 true',
       'tm-relay Debian 12 true',

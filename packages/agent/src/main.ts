@@ -77,7 +77,7 @@ async function main(): Promise<number> {
     case 'check': {
       const findings = await check(values.home)
       for (const { good, text } of findings) say(`${good ? ' right ' : ' WRONG '} ${text}`)
-      return findings.every((one) => one.good) ? 0 : 1
+      return findings.every((finding) => finding.good) ? 0 : 1
     }
     default:
       say(usage)

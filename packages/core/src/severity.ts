@@ -8,6 +8,6 @@ export function urgency(severity: Severity | null): number {
 
 export function mostUrgent(among: Iterable<Severity | null>): Severity | null {
   let worst: Severity | null = null
-  for (const one of among) if (urgency(one) > urgency(worst)) worst = one
+  for (const severity of among) if (urgency(severity) > urgency(worst)) worst = severity
   return worst
 }

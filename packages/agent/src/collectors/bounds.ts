@@ -38,18 +38,18 @@ export function boundFacts(facts: Facts): Facts {
     }
   if (facts.services)
     bounded.services = facts.services
-      .filter((one) => one.name.length <= serviceName)
+      .filter((service) => service.name.length <= serviceName)
       .slice(0, services)
-      .map((one) => ({ ...one, title: mark(one.title, title) }))
+      .map((service) => ({ ...service, title: mark(service.title, title) }))
   if (facts.disks)
     bounded.disks = facts.disks
-      .filter((one) => one.mount.length <= mount)
+      .filter((disk) => disk.mount.length <= mount)
       .slice(0, disks)
-      .map((one) => ({
-        ...one,
-        device: cut(one.device, mount),
-        fileSystem: cut(one.fileSystem, fileSystem),
-        ...(one.trouble === undefined ? {} : { trouble: mark(one.trouble, trouble) }),
+      .map((disk) => ({
+        ...disk,
+        device: cut(disk.device, mount),
+        fileSystem: cut(disk.fileSystem, fileSystem),
+        ...(disk.trouble === undefined ? {} : { trouble: mark(disk.trouble, trouble) }),
       }))
   if (facts.updates)
     bounded.updates = {
@@ -60,18 +60,18 @@ export function boundFacts(facts: Facts): Facts {
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs
-      .filter((one) => one.name.length <= logName)
+      .filter((log) => log.name.length <= logName)
       .slice(0, logs)
-      .map((one) => (one.trouble === undefined ? one : { ...one, trouble: mark(one.trouble, trouble) }))
+      .map((log) => (log.trouble === undefined ? log : { ...log, trouble: mark(log.trouble, trouble) }))
   return bounded
 }
 
 /** Log entries as long as a server takes them. */
 export function boundEvents(events: readonly LogEvent[]): LogEvent[] {
-  return events.map((one) => ({
-    ...one,
-    channel: cut(one.channel, eventLimits.channel),
-    source: cut(one.source, eventLimits.source),
-    text: mark(one.text, eventLimits.text),
+  return events.map((event) => ({
+    ...event,
+    channel: cut(event.channel, eventLimits.channel),
+    source: cut(event.source, eventLimits.source),
+    text: mark(event.text, eventLimits.text),
   }))
 }

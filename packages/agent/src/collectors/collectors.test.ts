@@ -21,7 +21,7 @@ describe('disks', () => {
     const { readings } = await disksCollector().collect(Date.now())
     const [, ...lines] = system('df', '--block-size=1', '--output=target,size,avail', '/').trim().split('\n')
     const [target, size, available] = lines[0]!.trim().split(/\s+/)
-    const value = (metric: string) => readings!.find((one) => one[0] === metric && one[1] === target)![2]
+    const value = (metric: string) => readings!.find((reading) => reading[0] === metric && reading[1] === target)![2]
     expect(value('disk.size')).toBe(Number(size))
     // Others write meanwhile.
     expect(Math.abs(value('disk.free') - Number(available))).toBeLessThan(512 * 1024 * 1024)
@@ -30,7 +30,7 @@ describe('disks', () => {
     const mounts = parseMounts(
       'proc /proc proc rw 0 0\n/dev/sda1 / ext4 rw 0 0\n/dev/sda1 /mnt/again ext4 rw 0 0\n/dev/sdb1 /srv/my\\040images ext4 rw 0 0\ntmpfs /run tmpfs rw 0 0\n/dev/loop0 /snap/x squashfs ro 0 0\n',
     )
-    expect(diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\n\text4\n')).map((one) => one.mount)).toEqual([
+    expect(diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\n\text4\n')).map((mount) => mount.mount)).toEqual([
       '/',
       '/srv/my images',
     ])
@@ -41,7 +41,7 @@ describe('performance', () => {
   it('memory agrees with free(1)', async () => {
     const { readings } = await performanceCollector().collect(Date.now())
     const total = Number(/^Mem:\s+(\d+)/m.exec(system('free', '--bytes'))![1])
-    expect(readings!.find((one) => one[0] === 'memory.size')![2]).toBe(total)
+    expect(readings!.find((reading) => reading[0] === 'memory.size')![2]).toBe(total)
   })
   it('reads the first line of /proc/stat: the example of proc_stat(5)', () => {
     expect(parseCpu('cpu  10132153 290696 3084719 46828483 16683 0 25195 0 175628 0\ncpu0 1393280\n')).toEqual({
@@ -109,7 +109,7 @@ TriggeredBy=
 Result=exit-code
 `
   it('of systemd: what starts by itself, by a socket, once, or not at all', () => {
-    expect(parseSystemctlShow(shown).map((one) => `${one.name} ${one.start} ${one.state}`)).toEqual([
+    expect(parseSystemctlShow(shown).map((service) => `${service.name} ${service.start} ${service.state}`)).toEqual([
       'cups on-demand stopped',
       'networking automatic finished',
       'nginx automatic stopped',

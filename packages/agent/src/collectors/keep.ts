@@ -30,7 +30,7 @@ export class Keep {
   /** In the order in which they came, and how many were left out. */
   take(): { events: LogEvent[]; leftOut: number } {
     if (this.#entries.length > mostEvents) this.#trim()
-    const events = this.#entries.sort((a, b) => a.n - b.n).map((one) => one.event)
+    const events = this.#entries.sort((a, b) => a.n - b.n).map((entry) => entry.event)
     return { events, leftOut: this.#seen - events.length }
   }
 }

@@ -64,7 +64,7 @@ describe('an optional collector', () => {
   const wanted = (text: string) => [{ name: 'certificates' as const, digest: digestOf(text) }]
   const open = () => new OptionalCollectors(home, identity, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const values = async (optional: OptionalCollectors) =>
-    Promise.all(optional.collectors.map(async (one) => (await one.collect(0)).readings![0]![2]))
+    Promise.all(optional.collectors.map(async (collector) => (await collector.collect(0)).readings![0]![2]))
 
   it('is fetched, runs, is there after a restart, and follows its newer program', async () => {
     offer(source(1))
@@ -183,7 +183,7 @@ describe('logs beyond the ordinary', () => {
     let wanted: string[] = []
     const collector = eventlogCollector({ wanted: () => wanted, folder: logs })
     const first = await collector.collect(1000)
-    expect(first.facts!.logs!.filter((one) => one.name.startsWith('nginx'))).toEqual([
+    expect(first.facts!.logs!.filter((log) => log.name.startsWith('nginx'))).toEqual([
       { name: 'nginx/access.log', collected: false },
       { name: 'nginx/error.log', collected: false },
     ])
@@ -191,17 +191,17 @@ describe('logs beyond the ordinary', () => {
     // What stood there before was not written now, and says so only where the line itself has a time.
     const before = '2026/11/01 10:00:00 [error] 12#12: long ago\n'
     writeFileSync(join(logs, 'nginx/error.log'), before)
-    expect((await collector.collect(2000)).events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([])
+    expect((await collector.collect(2000)).events!.filter((event) => event.channel === 'nginx/error.log')).toEqual([])
     writeFileSync(
       join(logs, 'nginx/error.log'),
       before + '2026/11/23 10:00:00 [error] 12#12: *1 connect() failed (111: Connection refused)\n',
     )
     const next = await collector.collect(3000)
-    expect(next.facts!.logs!.find((one) => one.name === 'nginx/error.log')).toEqual({
+    expect(next.facts!.logs!.find((log) => log.name === 'nginx/error.log')).toEqual({
       name: 'nginx/error.log',
       collected: true,
     })
-    expect(next.events!.filter((one) => one.channel === 'nginx/error.log')).toEqual([
+    expect(next.events!.filter((event) => event.channel === 'nginx/error.log')).toEqual([
       {
         at: 3000,
         channel: 'nginx/error.log',

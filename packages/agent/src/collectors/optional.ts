@@ -53,7 +53,7 @@ export class OptionalCollectors {
   ) {
     this.#folder = join(home, 'collectors')
     if (!existsSync(this.#folder)) return
-    for (const file of readdirSync(this.#folder).filter((one) => one.endsWith('.json'))) {
+    for (const file of readdirSync(this.#folder).filter((file) => file.endsWith('.json'))) {
       const name = file.slice(0, -'.json'.length) as OptionalCollector
       try {
         const source = readSource(
@@ -73,7 +73,7 @@ export class OptionalCollectors {
     return [...this.#held.keys()]
   }
   get collectors(): Collect[] {
-    return [...this.#held.values()].map((one) => one.collect)
+    return [...this.#held.values()].map((collector) => collector.collect)
   }
   /** What was wanted and could not be had. */
   get troubles(): readonly CollectorFailure[] {
@@ -84,7 +84,7 @@ export class OptionalCollectors {
   async follow(wanted: readonly WantedCollector[]): Promise<void> {
     this.#troubles = []
     for (const name of this.names)
-      if (!wanted.some((one) => one.name === name)) {
+      if (!wanted.some((collector) => collector.name === name)) {
         this.#held.delete(name)
         rmSync(join(this.#folder, `${name}.json`), { force: true })
       }

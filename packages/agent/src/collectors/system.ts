@@ -22,9 +22,9 @@ export function osName(): string {
 /** Addresses of this machine; those of loopback and of the link alone (RFC 4291, section 2.5.6) tell nothing. */
 export function ownAddresses(): string[] {
   return Object.values(networkInterfaces())
-    .flatMap((one) => one ?? [])
-    .filter((one) => !one.internal && !one.address.startsWith('fe80:'))
-    .map((one) => one.address)
+    .flatMap((network) => network ?? [])
+    .filter((address) => !address.internal && !address.address.startsWith('fe80:'))
+    .map((address) => address.address)
     .slice(0, 64)
 }
 

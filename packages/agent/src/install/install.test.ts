@@ -152,9 +152,9 @@ describe('ports', () => {
   const head = '  sl  local_address rem_address   st tx_queue rx_queue tr tm->when retrnsmt   uid  timeout inode\n'
   it('are those that wait for others; loopback and connections are left out', () => {
     const table = `${head}   0: 00000000:0016 00000000:0000 0A\n   1: 0100007F:1538 00000000:0000 0A\n   2: 0A0200C0:C001 0B0200C0:01BB 01\n   3: 0A0200C0:01BB 00000000:0000 0A\n`
-    expect(parseSockets(table, 'tcp').map((one) => one.port)).toEqual([22, 443])
+    expect(parseSockets(table, 'tcp').map((socket) => socket.port)).toEqual([22, 443])
     const six = `${head}   0: 00000000000000000000000000000000:0050 00000000000000000000000000000000:0000 0A\n   1: 00000000000000000000000001000000:0019 00000000000000000000000000000000:0000 0A\n`
-    expect(parseSockets(six, 'tcp').map((one) => one.port)).toEqual([80])
+    expect(parseSockets(six, 'tcp').map((socket) => socket.port)).toEqual([80])
   })
   it('are told once, in order', () => {
     expect(
@@ -173,12 +173,15 @@ describe('ports', () => {
   it('of this machine are seen as they are, and its packages as dpkg lists them', async () => {
     const listen = (host: string) =>
       new Promise<ReturnType<typeof createSocket>>((resolve) => {
-        const one = createSocket().listen(0, host, () => resolve(one))
+        const socket = createSocket().listen(0, host, () => resolve(socket))
       })
     const [open, hidden] = [await listen('0.0.0.0'), await listen('127.0.0.1')]
     const { facts } = await softwareCollector().collect(Date.now())
-    const ports = facts!.ports!.map((one) => one.port)
-    expect([open, hidden].map((one) => ports.includes((one.address() as AddressInfo).port))).toEqual([true, false])
+    const ports = facts!.ports!.map((port) => port.port)
+    expect([open, hidden].map((socket) => ports.includes((socket.address() as AddressInfo).port))).toEqual([
+      true,
+      false,
+    ])
     open.close()
     hidden.close()
     const listed = execFileSync('dpkg', ['--get-selections'], { encoding: 'utf8' })

@@ -35,7 +35,7 @@ function listening(): number[] {
   const tables = ['/proc/net/tcp', '/proc/net/tcp6']
     .filter((file) => existsSync(file))
     .map((file) => readFileSync(file, 'utf8'))
-  const open = new Set(tables.flatMap((table) => parseSockets(table, 'tcp')).map((one) => one.port))
+  const open = new Set(tables.flatMap((table) => parseSockets(table, 'tcp')).map((port) => port.port))
   return ports.filter((port) => open.has(port))
 }
 

@@ -7,7 +7,7 @@ function reports(pacing: Pacing, seconds: number, of: Collector[] = ['performanc
   const turns = new Turns()
   const seen: string[] = []
   for (let at = 0; at < seconds * 1000; at += Turns.tick(pacing))
-    seen.push(`${at / 1000}: ${of.filter((one) => turns.take(one, at, pacing)).join(' ')}`)
+    seen.push(`${at / 1000}: ${of.filter((collector) => turns.take(collector, at, pacing)).join(' ')}`)
   return seen
 }
 

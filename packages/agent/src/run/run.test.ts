@@ -49,7 +49,7 @@ beforeEach(async () => {
           .writeHead(200, { 'content-type': 'application/json' })
           .end(JSON.stringify({ lastSeq: seen, refusedCount: 0, refused: [] }))
       const batch = JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as ReportBatch
-      received.push(batch.reports.map((one) => one.seq))
+      received.push(batch.reports.map((sent) => sent.seq))
       const [status, body] = answer(batch)
       response.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body))
     })
@@ -102,7 +102,7 @@ describe('the spool', { timeout: 30_000 }, () => {
     const spool = new Spool(home)
     for (let i = 0; i < 3; i++) spool.add(report())
     answer = (batch) =>
-      batch.reports.some((one) => one.seq === 2) ? [400, { code: 'invalid', detail: 'no' }] : accept(batch)
+      batch.reports.some((sent) => sent.seq === 2) ? [400, { code: 'invalid', detail: 'no' }] : accept(batch)
     await new Sender(spool, identity()).sendAll()
     expect(spool.waiting()).toEqual([])
     expect(received.at(-1)).toEqual([3])
@@ -128,7 +128,7 @@ describe('the spool', { timeout: 30_000 }, () => {
     for (let i = 0; i < 6; i++) spool.add({ ...report(), events })
     await new Sender(spool, identity()).sendAll()
     expect(received.flat()).toHaveLength(6)
-    expect(Math.max(...received.map((one) => one.length))).toBe(1)
+    expect(Math.max(...received.map((reports) => reports.length))).toBe(1)
   })
   it('passes by the one report that the server fails at again and again, when the next is taken; and none while it fails at all', async () => {
     const spool = new Spool(home)
@@ -138,7 +138,7 @@ describe('the spool', { timeout: 30_000 }, () => {
     for (let i = 0; i < 5; i++) await expect(sender.sendAll()).rejects.toThrow('oh')
     expect(spool.waiting()).toEqual([1, 2, 3, 4])
     answer = (batch) =>
-      batch.reports.some((one) => one.seq === 1) ? [500, { code: 'internal', detail: 'oh' }] : accept(batch)
+      batch.reports.some((sent) => sent.seq === 1) ? [500, { code: 'internal', detail: 'oh' }] : accept(batch)
     await sender.sendAll()
     expect([sender.takeRefusals(), sender.takeRefusals()]).toEqual([true, false])
     expect([spool.waiting(), spool.refused()]).toEqual([[], [1]])
@@ -362,28 +362,28 @@ describe('collecting', () => {
 })
 
 describe('facts', () => {
-  const one = { disks: [] }
+  const payload = { disks: [] }
   const two = { disks: [{ mount: '/', device: '', fileSystem: '', removable: false, size: 1 }] }
   it('are told when they change, and count as told only when they are acknowledged', () => {
     const told = new Told()
-    expect(told.news(one, 0)).toEqual(one)
-    told.send(1, one)
-    expect(told.news(one, 1)).toEqual({})
+    expect(told.news(payload, 0)).toEqual(payload)
+    told.send(1, payload)
+    expect(told.news(payload, 1)).toEqual({})
     expect(told.news(two, 2)).toEqual(two)
     told.send(2, two)
     told.acknowledged(1)
     expect(told.news(two, 3)).toEqual({})
-    expect(told.news(one, 4)).toEqual(one)
+    expect(told.news(payload, 4)).toEqual(payload)
   })
   it('are all told again after a refusal or a loss, and once a day in any case', () => {
     const told = new Told()
-    told.send(1, told.news(one, 0))
+    told.send(1, told.news(payload, 0))
     told.acknowledged(1)
     told.forget()
-    expect(told.news(one, 1)).toEqual(one)
-    told.send(2, one)
+    expect(told.news(payload, 1)).toEqual(payload)
+    told.send(2, payload)
     told.acknowledged(2)
-    expect([told.news(one, 23 * hour), told.news(one, 24 * hour)]).toEqual([{}, one])
+    expect([told.news(payload, 23 * hour), told.news(payload, 24 * hour)]).toEqual([{}, payload])
   })
 })
 

@@ -93,7 +93,7 @@ class Run {
     this.#sender = new Sender(this.#spool, identity, say)
     // Apt takes its time; the first report does not wait for it.
     this.#collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? [], this.#spool.places).map(
-      (one) => (one.name === 'updates' ? inBackground(one) : one),
+      (collector) => (collector.name === 'updates' ? inBackground(collector) : collector),
     )
     this.#optional = new OptionalCollectors(home, identity)
     this.#settings = new Settings(home, identity, this.#optional, say)
@@ -142,9 +142,9 @@ class Run {
     const { identity } = this
     const rested: Collector[] = []
     const at = steady()
-    const due = [...this.#collectors, ...this.#optional.collectors].filter((one) => {
-      if (this.#turns.take(one.name, at, identity)) return true
-      rested.push(one.name)
+    const due = [...this.#collectors, ...this.#optional.collectors].filter((collector) => {
+      if (this.#turns.take(collector.name, at, identity)) return true
+      rested.push(collector.name)
       return false
     })
     const now = Date.now()
@@ -166,7 +166,7 @@ class Run {
       {
         at: now,
         interval: identity.interval,
-        readings: readings.map(([...one]) => one),
+        readings: readings.map(([...reading]) => reading),
         ...sinceStart(),
         ...(Object.keys(news).length ? { facts: news } : {}),
         ...(events.length ? { events } : {}),
@@ -215,7 +215,7 @@ class Run {
     void this.#attend()
     // Rates need a first look; the report of it would be half empty.
     await observe(
-      this.#collectors.filter((one) => one.name === 'performance' || one.name === 'network'),
+      this.#collectors.filter((collector) => collector.name === 'performance' || collector.name === 'network'),
       Date.now(),
     )
     await wait(1000, undefined, { signal: this.#stop.signal }).catch(() => undefined)

@@ -176,7 +176,7 @@ export class Sender {
   async #passBy(seq: number, error: RefusedError): Promise<boolean> {
     const failures = (this.#failures.get(seq) ?? 0) + 1
     this.#failures.set(seq, failures)
-    const next = this.spool.waiting().find((one) => one > seq)
+    const next = this.spool.waiting().find((waiting) => waiting > seq)
     const report = failures >= failuresBeforeAside && next !== undefined ? this.spool.read(next) : null
     if (!report) return false
     try {

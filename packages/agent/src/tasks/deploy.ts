@@ -68,7 +68,7 @@ async function bring(
   throw new StoppedError(
     'sign-in refused',
     order.trials.length
-      ? `It refused ${order.trials.map((one) => one.user).join(', then ')}.`
+      ? `It refused ${order.trials.map((trial) => trial.user).join(', then ')}.`
       : 'No sign-in was given.',
   )
 }
@@ -97,8 +97,8 @@ export async function deploy(
     return await Promise.race([
       windows
         ? (await import('./deployWindows')).bringToWindows(order, way, key, heard)
-        : bring(order, way, key, heard, (one) => {
-            client = one
+        : bring(order, way, key, heard, (session) => {
+            client = session
           }),
       tooLate,
     ])

@@ -49,7 +49,7 @@ export async function bringToWindows(
   tell: (step: string) => void,
 ): Promise<DeployNews> {
   const script = await textOf(way, '/agent/install.ps1')
-  const passwords = order.trials.filter((one) => one.password !== undefined)
+  const passwords = order.trials.filter((trial) => trial.password !== undefined)
   for (const trial of passwords) {
     tell(`signing in as ${trial.user}`)
     const machine = new Wsman({ address: order.address, user: trial.user, password: trial.password!, key })
@@ -73,7 +73,7 @@ export async function bringToWindows(
   throw new StoppedError(
     'sign-in refused',
     passwords.length
-      ? `It refused ${passwords.map((one) => one.user).join(', then ')}.`
+      ? `It refused ${passwords.map((password) => password.user).join(', then ')}.`
       : 'Windows takes passwords, and no sign-in given here has one.',
   )
 }

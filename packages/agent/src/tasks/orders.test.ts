@@ -23,8 +23,8 @@ const task = (more: object = {}): Task =>
     order: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] },
     ...more,
   }) as Task
-const signed = (one: unknown, key = ours.privateKey): SignedText => {
-  const text = JSON.stringify(one)
+const signed = (body: unknown, key = ours.privateKey): SignedText => {
+  const text = JSON.stringify(body)
   return { text, signature: sign(null, Buffer.from(text), key).toString('base64') }
 }
 const me = { serverKey, deviceId: 7 }
@@ -81,7 +81,7 @@ describe('a sweep', () => {
       )
     })
   afterEach(() => {
-    for (const one of opened) one.close()
+    for (const server of opened) server.close()
     opened = []
   })
 
@@ -153,7 +153,7 @@ describe('carrying out', () => {
     expect(heard[0]!.path).toBe('/api/agent/tasks/5')
     first.take(signed(task()))
     orders().take(signed(task({ id: 4 })))
-    expect(said.filter((one) => one.includes('it was here before'))).toHaveLength(2)
+    expect(said.filter((line) => line.includes('it was here before'))).toHaveLength(2)
   })
   it('says in its own log what it refused, and tells nobody', () => {
     orders().take(signed(task(), theirs.privateKey))

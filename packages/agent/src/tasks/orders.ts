@@ -150,8 +150,8 @@ export class Orders {
   async #deploy(task: Task, order: DeployOrder): Promise<void> {
     this.say(`order ${task.id}: bringing an agent to ${order.address}`)
     let told = Promise.resolve()
-    const news = (one: DeployNews) => {
-      told = told.then(() => this.#tell(task, { deploy: one }))
+    const news = (news: DeployNews) => {
+      told = told.then(() => this.#tell(task, { deploy: news }))
     }
     news(
       await deploy(order, this.identity, (step, hostKey) =>

@@ -136,8 +136,8 @@ describe('the rule for polkit', () => {
     runInNewContext(text, {
       polkit: {
         Result: { YES: 'yes', NO: 'no', NOT_HANDLED: 'not handled' },
-        addRule: (one: typeof rule) => {
-          rule = one
+        addRule: (added: typeof rule) => {
+          rule = added
         },
       },
     })

@@ -48,7 +48,7 @@ export async function actOnService(
   { list, act }: ServiceHands = hands,
   within: Millis = patience,
 ): Promise<ServiceNews> {
-  const find = async () => (await list()).find((one) => one.name === service)
+  const find = async () => (await list()).find((candidate) => candidate.name === service)
   const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceNews => ({
     state: 'failed',
     before,

@@ -71,9 +71,9 @@ async function look(
   { trials, hostKeys, passwordsToUnknown }: Looking,
 ): Promise<Answering | null> {
   const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
-  const seen = answers.filter((one) => one.open)
+  const seen = answers.filter((answer) => answer.open)
   if (!seen.length) return null
-  const isThere = (port: number) => trials.length > 0 && seen.some((one) => one.port === port)
+  const isThere = (port: number) => trials.length > 0 && seen.some((answer) => answer.port === port)
   const key = new HostKey(hostKeys[address] ?? null, passwordsToUnknown)
   const signedIn = isThere(22)
     ? await lookInside(address, trials, key)
@@ -83,8 +83,8 @@ async function look(
   return {
     address,
     name: await nameOf(address),
-    ports: seen.map((one) => one.port),
-    banner: seen.find((one) => one.banner !== null)?.banner ?? null,
+    ports: seen.map((answer) => answer.port),
+    banner: seen.find((answer) => answer.banner !== null)?.banner ?? null,
     signedIn,
   }
 }

@@ -169,8 +169,8 @@ describe('an update', () => {
       ...more,
     })
   }
-  const prepare = (one: UpdateOrder) =>
-    prepareUpdate(home, { server: url() }, 7, one, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
+  const prepare = (prepared: UpdateOrder) =>
+    prepareUpdate(home, { server: url() }, 7, prepared, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const untouched = () =>
     expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
 
@@ -228,9 +228,9 @@ describe('an update', () => {
       order(),
       'its signature is not',
     ],
-  ])('that %s is refused, and nothing is touched', async (_, make, one, reason) => {
+  ])('that %s is refused, and nothing is touched', async (_, make, change, reason) => {
     make()
-    await expect(prepare(one)).rejects.toThrow(reason)
+    await expect(prepare(change)).rejects.toThrow(reason)
     untouched()
   })
   it('signed with a later key is taken when the key before has signed that change, and the key before is then taken no more', async () => {

@@ -50,7 +50,7 @@ const stores = [
  * runtime counts.
  */
 function systemStore(): string | undefined {
-  const file = [process.env.SSL_CERT_FILE, ...stores].find((one) => one && existsSync(one))
+  const file = [process.env.SSL_CERT_FILE, ...stores].find((store) => store && existsSync(store))
   return file === undefined ? undefined : readFileSync(file, 'utf8')
 }
 
@@ -61,9 +61,9 @@ export function readCa(file: string): string {
   if (!existsSync(file)) throw new Error(`there is no file ${file}`)
   const text = statSync(file).size <= longestCa ? readFileSync(file, 'utf8') : ''
   const found = text.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? []
-  for (const one of found) {
+  for (const url of found) {
     try {
-      new X509Certificate(one)
+      new X509Certificate(url)
     } catch {
       throw new Error(`${file} holds something that is no certificate`)
     }

@@ -19,7 +19,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   mayMend: false,
   ...more,
 })
-const doing = (more: Partial<Situation>) => settle(situation(more)).map((one) => one.do)
+const doing = (more: Partial<Situation>) => settle(situation(more)).map((action) => action.do)
 
 describe('an alert', () => {
   it('is raised when a post fails, and closes by itself when it is well', () => {
@@ -135,7 +135,7 @@ describe('an alert', () => {
             if (action.do === 'change remediation') remediation = { ...remediation!, severity: action.severity }
             if (action.do === 'end remediation') remediation = null
           }
-          expect([alert, held, remediation].filter((one) => one !== null).length).toBeLessThanOrEqual(1)
+          expect([alert, held, remediation].filter((outcome) => outcome !== null).length).toBeLessThanOrEqual(1)
           expect(settle({ ...now, alert, held, remediation })).toEqual([])
         })
       }),

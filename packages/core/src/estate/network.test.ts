@@ -16,7 +16,7 @@ describe('a network', () => {
     // RFC 4291, section 2.3: three ways to write one prefix.
     expect(
       ['2001:0DB8:0000:CD30:0000:0000:0000:0000/60', '2001:0DB8::CD30:0:0:0:0/60', '2001:0DB8:0:CD30::/60'].map(
-        (one) => readNetwork(one)?.bits,
+        (text) => readNetwork(text)?.bits,
       ),
     ).toEqual([60, 60, 60])
   })
@@ -31,7 +31,9 @@ describe('a network', () => {
     )
   })
   it('lies within another or not', () => {
-    const [wide, narrow, beside] = ['192.0.2.0/24', '192.0.2.128/25', '198.51.100.0/24'].map((one) => readNetwork(one)!)
+    const [wide, narrow, beside] = ['192.0.2.0/24', '192.0.2.128/25', '198.51.100.0/24'].map((text) =>
+      readNetwork(text)!,
+    )
     expect([
       contains(wide!, narrow!),
       contains(narrow!, wide!),

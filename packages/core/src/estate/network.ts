@@ -24,8 +24,8 @@ export function readNetwork(text: string): Network | null {
 
 export function inNetwork(address: string, network: Network): boolean {
   try {
-    const one = ipaddr.parse(address)
-    return one.kind() === network.base.kind() && one.match(network.base as IPv4, network.bits)
+    const parsed = ipaddr.parse(address)
+    return parsed.kind() === network.base.kind() && parsed.match(network.base as IPv4, network.bits)
   } catch {
     return false
   }

@@ -103,7 +103,7 @@ describe('a target', () => {
     fc.assert(
       fc.property(fc.array(leaf, { minLength: 1, maxLength: 4 }), (of) => {
         expect(targets(except(...of), device)).toBe(!targets(any(...of), device))
-        expect(targets(except(all(...of)), device)).toBe(targets(any(...of.map((one) => except(one))), device))
+        expect(targets(except(all(...of)), device)).toBe(targets(any(...of.map((target) => except(target))), device))
       }),
     )
   })

@@ -101,15 +101,15 @@ export function specificity(target: Target): number {
 function named(fact: TargetFact, facts: Facts): readonly string[] {
   switch (fact) {
     case 'service':
-      return facts.services?.map((one) => one.name) ?? []
+      return facts.services?.map((service) => service.name) ?? []
     case 'package':
       return facts.packages ?? []
     case 'port':
-      return facts.ports?.map((one) => String(one.port)) ?? []
+      return facts.ports?.map((port) => String(port.port)) ?? []
     case 'disk':
-      return facts.disks?.map((one) => one.mount) ?? []
+      return facts.disks?.map((disk) => disk.mount) ?? []
     case 'log':
-      return facts.logs?.map((one) => one.name) ?? []
+      return facts.logs?.map((log) => log.name) ?? []
   }
 }
 
@@ -180,6 +180,8 @@ export function conditionsOf(target: Target): Condition[] {
 
 /** The subjects of facts that the targets ask for: what has to be known of a device before they can be tried. */
 export function factsAsked(all: readonly Target[]): (keyof Facts)[] {
-  const asked = all.flatMap(conditionsOf).flatMap((one) => (one.on === 'fact' ? [targetFactSubject[one.fact]] : []))
+  const asked = all
+    .flatMap(conditionsOf)
+    .flatMap((condition) => (condition.on === 'fact' ? [targetFactSubject[condition.fact]] : []))
   return [...new Set(asked)].sort()
 }

@@ -9,55 +9,57 @@ export interface TargetFault {
   message: string
 }
 
-function conditionFault(one: Condition): string | null {
-  switch (one.on) {
+function conditionFault(condition: Condition): string | null {
+  switch (condition.on) {
     case 'role':
-      return one.role ? null : 'Choose a role.'
+      return condition.role ? null : 'Choose a role.'
     case 'client':
-      return one.clientId > 0 ? null : 'Choose a client.'
+      return condition.clientId > 0 ? null : 'Choose a client.'
     case 'site':
-      return one.siteId > 0 ? null : 'Choose a site.'
+      return condition.siteId > 0 ? null : 'Choose a site.'
     case 'tag':
-      return one.tag.trim() ? null : 'Type a tag.'
+      return condition.tag.trim() ? null : 'Type a tag.'
     case 'devices':
-      return one.deviceIds.length ? null : 'Choose at least one device.'
+      return condition.deviceIds.length ? null : 'Choose at least one device.'
     case 'name':
-      return one.pattern.trim() ? patternFault(one.pattern) : 'Type a name, with * for any run of characters: db-*.'
+      return condition.pattern.trim()
+        ? patternFault(condition.pattern)
+        : 'Type a name, with * for any run of characters: db-*.'
     case 'osName':
-      return one.pattern.trim()
-        ? patternFault(one.pattern)
+      return condition.pattern.trim()
+        ? patternFault(condition.pattern)
         : 'Type a system, with * for any run of characters: Debian*12*.'
     case 'network':
-      return readNetwork(one.network)
+      return readNetwork(condition.network)
         ? null
-        : `${one.network ? `“${one.network}” is no address range.` : 'Type an address range.'} Write it in CIDR notation, like 192.0.2.0/24, with the bits of the host at zero.`
+        : `${condition.network ? `“${condition.network}” is no address range.` : 'Type an address range.'} Write it in CIDR notation, like 192.0.2.0/24, with the bits of the host at zero.`
     case 'fact':
-      if (!one.pattern.trim())
-        return one.fact === 'port'
+      if (!condition.pattern.trim())
+        return condition.fact === 'port'
           ? 'Type a port, like 443.'
-          : `Type the name of a ${one.fact}, with * for any run of characters.`
+          : `Type the name of a ${condition.fact}, with * for any run of characters.`
       if (
-        one.fact === 'port' &&
-        !(/^\d{1,5}$/.test(one.pattern) && Number(one.pattern) >= 1 && Number(one.pattern) <= 65_535)
+        condition.fact === 'port' &&
+        !(/^\d{1,5}$/.test(condition.pattern) && Number(condition.pattern) >= 1 && Number(condition.pattern) <= 65_535)
       )
-        return `“${one.pattern}” is no port: a port is a number from 1 to 65535.`
-      return patternFault(one.pattern)
+        return `“${condition.pattern}” is no port: a port is a number from 1 to 65535.`
+      return patternFault(condition.pattern)
     default:
       return null
   }
 }
 
 /** A device is of one kind, runs one system, and stands at one site of one client: two of these cannot both be true. */
-function single(one: Condition): { what: string; value: string | number } | null {
-  switch (one.on) {
+function single(condition: Condition): { what: string; value: string | number } | null {
+  switch (condition.on) {
     case 'kind':
-      return { what: 'kind', value: one.kind }
+      return { what: 'kind', value: condition.kind }
     case 'os':
-      return { what: 'system', value: one.osFamily }
+      return { what: 'system', value: condition.osFamily }
     case 'client':
-      return { what: 'client', value: one.clientId }
+      return { what: 'client', value: condition.clientId }
     case 'site':
-      return { what: 'site', value: one.siteId }
+      return { what: 'site', value: condition.siteId }
     default:
       return null
   }
@@ -92,7 +94,9 @@ function contradictions(
       }
     }
     const left =
-      part.on === 'except' ? part.of.find((one) => parts.some(({ part: other }) => sameData(one, other))) : undefined
+      part.on === 'except'
+        ? part.of.find((target) => parts.some(({ part: other }) => sameData(target, other)))
+        : undefined
     if (left) faults.push({ at: here, message: 'What is asked for is left out again here, so nothing is left.' })
   })
   return faults
@@ -108,10 +112,10 @@ export function targetFaults(
 ): TargetFault[] {
   const faults: TargetFault[] = []
   let parts = 0
-  const look = (one: Target, at: readonly number[], depth: number, inAll: boolean): void => {
+  const look = (node: Target, at: readonly number[], depth: number, inAll: boolean): void => {
     parts++
-    if (!isGroup(one)) {
-      const message = conditionFault(one)
+    if (!isGroup(node)) {
+      const message = conditionFault(node)
       if (message) faults.push({ at, message })
       return
     }
@@ -120,23 +124,23 @@ export function targetFaults(
         at,
         message: `Groups may stand in each other ${maxTargetDepth} deep, not deeper. Put conditions side by side.`,
       })
-    else if (!one.of.length)
+    else if (!node.of.length)
       faults.push({
         at,
         message: {
           all: 'Nothing is asked for here yet: add a condition.',
           any: 'No choice is given here yet: add a condition.',
           except: 'Nothing is left out here yet: add a condition, or take “except” away.',
-        }[one.on],
+        }[node.on],
       })
     else
-      one.of.forEach((part, i) => {
-        look(part, [...at, i], depth + 1, one.on === 'all')
+      node.of.forEach((part, i) => {
+        look(part, [...at, i], depth + 1, node.on === 'all')
       })
-    if (one.on === 'except' && one.of.some((part) => part.on === 'everyone'))
+    if (node.on === 'except' && node.of.some((part) => part.on === 'everyone'))
       faults.push({ at, message: 'Every device is left out here, so nothing is left.' })
     // A nested group of `all` is looked through from the outermost one.
-    if (one.on === 'all' && !inAll) faults.push(...contradictions(one, at, siteClient))
+    if (node.on === 'all' && !inAll) faults.push(...contradictions(node, at, siteClient))
   }
   look(target, [], 1, false)
   if (parts > maxTargetParts)

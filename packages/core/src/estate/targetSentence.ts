@@ -26,36 +26,41 @@ function devicesText(ids: readonly number[], names: EstateNames): string {
   return ids.length > 3 ? `${listed.join(', ')} and ${ids.length - 3} more` : either(listed, 'and')
 }
 
-function conditionPhrase(one: Condition, names: EstateNames): Phrase {
-  switch (one.on) {
+function conditionPhrase(condition: Condition, names: EstateNames): Phrase {
+  switch (condition.on) {
     case 'everyone':
       return {}
     case 'kind':
-      return { noun: kindNoun(one.kind) }
+      return { noun: kindNoun(condition.kind) }
     case 'os':
-      return { more: `running ${one.osFamily === 'linux' ? 'Linux' : 'Windows'}` }
+      return { more: `running ${condition.osFamily === 'linux' ? 'Linux' : 'Windows'}` }
     case 'osName':
-      return { more: `running ${one.pattern}` }
+      return { more: `running ${condition.pattern}` }
     case 'role':
-      return { noun: names.role(one.role) ?? (one.role || '…') }
+      return { noun: names.role(condition.role) ?? (condition.role || '…') }
     case 'fact':
-      return { more: one.fact === 'port' ? `listening on port ${one.pattern}` : `with the ${one.fact} ${one.pattern}` }
+      return {
+        more:
+          condition.fact === 'port'
+            ? `listening on port ${condition.pattern}`
+            : `with the ${condition.fact} ${condition.pattern}`,
+      }
     case 'client':
-      return { more: `at ${names.client(one.clientId) ?? 'a client that is gone'}` }
+      return { more: `at ${names.client(condition.clientId) ?? 'a client that is gone'}` }
     case 'site':
-      return { more: `at ${names.site(one.siteId) ?? 'a site that is gone'}` }
+      return { more: `at ${names.site(condition.siteId) ?? 'a site that is gone'}` }
     case 'network':
-      return { more: `in ${one.network}` }
+      return { more: `in ${condition.network}` }
     case 'tag':
-      return { more: `tagged ${one.tag}` }
+      return { more: `tagged ${condition.tag}` }
     case 'name':
-      return { more: `named ${one.pattern}` }
+      return { more: `named ${condition.pattern}` }
     case 'devices':
       return {
         more:
-          one.deviceIds.length === 1
-            ? `that is ${devicesText(one.deviceIds, names)}`
-            : `among ${devicesText(one.deviceIds, names)}`,
+          condition.deviceIds.length === 1
+            ? `that is ${devicesText(condition.deviceIds, names)}`
+            : `among ${devicesText(condition.deviceIds, names)}`,
       }
   }
 }
@@ -72,29 +77,29 @@ function clause(target: Target, names: EstateNames): string {
 function phrase(target: Target, names: EstateNames): Phrase {
   if (!isGroup(target)) return conditionPhrase(target, names)
   if (target.on === 'any') {
-    const parts = target.of.map((one) => phrase(one, names))
+    const parts = target.of.map((part) => phrase(part, names))
     if (parts.length === 1) return parts[0]!
     // “server or workstation” is a thing; “at Mill Lane or tagged shop” is said of one; a mixture is told apart.
-    if (parts.every((one) => one.noun !== undefined && one.more === undefined))
-      return { noun: either(parts.map((one) => one.noun!)) }
-    if (parts.every((one) => one.noun === undefined))
-      return { more: either(parts.map((one) => one.more ?? 'of any sort')) }
-    return { more: `that is ${either(target.of.map((one) => clause(one, names)))}` }
+    if (parts.every((part) => part.noun !== undefined && part.more === undefined))
+      return { noun: either(parts.map((part) => part.noun!)) }
+    if (parts.every((part) => part.noun === undefined))
+      return { more: either(parts.map((part) => part.more ?? 'of any sort')) }
+    return { more: `that is ${either(target.of.map((part) => clause(part, names)))}` }
   }
   if (target.on === 'except')
     return {
       more: `except ${either(
-        target.of.map((one) => left(one, names)),
+        target.of.map((part) => left(part, names)),
         'and',
       )}`,
     }
-  const plain = target.of.filter((one) => one.on !== 'except').map((one) => phrase(one, names))
-  const nouns = plain.flatMap((one) => (one.noun === undefined ? [] : [one.noun]))
-  const more = plain.flatMap((one) => (one.more === undefined ? [] : [one.more]))
+  const plain = target.of.filter((part) => part.on !== 'except').map((part) => phrase(part, names))
+  const nouns = plain.flatMap((part) => (part.noun === undefined ? [] : [part.noun]))
+  const more = plain.flatMap((part) => (part.more === undefined ? [] : [part.more]))
   const also = nouns.slice(1).map((noun) => `that is also ${article(noun)} ${noun}`)
   const except = target.of
-    .filter((one) => one.on === 'except')
-    .map((one) => `, ${phrase(one, names).more!}`)
+    .filter((part) => part.on === 'except')
+    .map((part) => `, ${phrase(part, names).more!}`)
     .join('')
   const said = [...more, ...also].join(' ') + except
   return { ...(nouns[0] === undefined ? {} : { noun: nouns[0] }), ...(said ? { more: said } : {}) }

@@ -15,7 +15,7 @@ export interface WatchChange {
 }
 
 function compareWatches(before: EffectiveWatch | null, after: EffectiveWatch | null): WatchChange | null {
-  const [was, is] = [before, after].map((one) => (one?.standing === 'active' ? one : null)) as [
+  const [was, is] = [before, after].map((watch) => (watch?.standing === 'active' ? watch : null)) as [
     EffectiveWatch | null,
     EffectiveWatch | null,
   ]
@@ -68,12 +68,12 @@ export function compareRosters(before: Roster, after: Roster): readonly WatchCha
 }
 
 function changedIds<T extends { id: number }>(before: readonly T[], after: readonly T[]): Set<number> {
-  const was = new Map(before.map((one) => [one.id, one]))
+  const was = new Map(before.map((row) => [row.id, row]))
   const changed = new Set<number>()
-  for (const one of after) {
-    const old = was.get(one.id)
-    was.delete(one.id)
-    if (!old || !sameData(old, one)) changed.add(one.id)
+  for (const row of after) {
+    const old = was.get(row.id)
+    was.delete(row.id)
+    if (!old || !sameData(old, row)) changed.add(row.id)
   }
   for (const id of was.keys()) changed.add(id)
   return changed
@@ -87,16 +87,16 @@ export function touchedBy(before: Policy, after: Policy): Match {
   const matches: Match[] = []
   const chosen = new Set<number>()
   for (const policy of [before, after]) {
-    const byId = new Map(policy.templates.map((one) => [one.id, one]))
-    for (const one of policy.assignments) {
-      const template = byId.get(one.templateId)
+    const byId = new Map(policy.templates.map((template) => [template.id, template]))
+    for (const assignment of policy.assignments) {
+      const template = byId.get(assignment.templateId)
       const brings = template ? withIncluded(template, byId).some((each) => templates.has(each.id)) : false
-      if (brings || assignments.has(one.id)) matches.push(matcher(one.target))
+      if (brings || assignments.has(assignment.id)) matches.push(matcher(assignment.target))
     }
-    for (const one of policy.exceptions)
-      if (exceptions.has(one.id)) {
-        if (one.target.on === 'devices') for (const id of one.target.deviceIds) chosen.add(id)
-        else matches.push(matcher(one.target))
+    for (const exception of policy.exceptions)
+      if (exceptions.has(exception.id)) {
+        if (exception.target.on === 'devices') for (const id of exception.target.deviceIds) chosen.add(id)
+        else matches.push(matcher(exception.target))
       }
   }
   return (device) => chosen.has(device.id) || matches.some((match) => match(device))

@@ -62,7 +62,8 @@ function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
     // A less specific template may use the same key for another kind of watch; its values would mean something else.
     if (claim.spec !== null && claim.spec.kind !== kind.name) continue
     // The values of an assignment count once, however many of the included templates bring the watch.
-    if (claim.layer !== 1 || !heard.some((one) => one.layer === 1 && one.by === claim.by)) heard.push(claim)
+    if (claim.layer !== 1 || !heard.some((candidate) => candidate.layer === 1 && candidate.by === claim.by))
+      heard.push(claim)
   }
   const asleep = placed.every((claim) => claim.dormant)
   const leftOutBy = heard.find((claim) => claim.leftOut)?.source ?? null
@@ -114,9 +115,9 @@ function defaultsFor(kind: WatchKind): Defaults {
   if (!defaults) {
     const source: Source = { from: 'default', id: 0, name: kind.title, revision: null, target: null }
     defaults = {
-      values: Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])),
+      values: Object.fromEntries(kind.parameters.map((parameter) => [parameter.name, parameter.default])),
       chains: Object.fromEntries(
-        kind.parameters.map((one) => [one.name, [{ value: one.default, source, dormant: false }]]),
+        kind.parameters.map((parameter) => [parameter.name, [{ value: parameter.default, source, dormant: false }]]),
       ),
     }
     defaultsOf.set(kind, defaults)
@@ -202,8 +203,8 @@ export function compilePolicy(policy: Policy): CompiledPolicy {
     if (!template) continue
     const weight = specificity(target)
     say(target, (by) =>
-      withIncluded(template, templates).flatMap((one, depth) =>
-        one.watches.flatMap((spec): Claim[] => {
+      withIncluded(template, templates).flatMap((layer, depth) =>
+        layer.watches.flatMap((spec): Claim[] => {
           const base = {
             plan: planOf(spec.key),
             place: 0,
@@ -223,7 +224,7 @@ export function compilePolicy(policy: Policy): CompiledPolicy {
               ...base,
               layer: 0,
               values: spec.values,
-              source: { from: 'template', id: one.id, name: one.name, revision: one.revision, target },
+              source: { from: 'template', id: layer.id, name: layer.name, revision: layer.revision, target },
             },
             ...(own
               ? [

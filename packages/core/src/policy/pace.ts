@@ -17,7 +17,7 @@ export function logsWatched(roster: Roster): string[] {
   const logs = active(roster)
     .filter((watch) => collectorOf(watch) === 'eventlog')
     .map((watch) => watch.values.channel)
-  return [...new Set(logs.filter((one): one is string => typeof one === 'string' && one !== '' && one !== '*'))].sort()
+  return [...new Set(logs.filter((log): log is string => typeof log === 'string' && log !== '' && log !== '*'))].sort()
 }
 
 /**

@@ -19,9 +19,9 @@ function rebaseValues(kind: string, base: Values, mine: Values, theirs: Values, 
   const values: Record<string, ParameterValue> = {}
   for (const name of new Set([...Object.keys(theirs), ...Object.keys(mine)])) {
     const value = choose(base[name], mine[name], theirs[name], () => {
-      const parameter = parameters.find((one) => one.name === name)
-      const text = (one: ParameterValue | undefined) =>
-        one === undefined ? 'left open' : parameter ? valueText(parameter, one) : String(one)
+      const parameter = parameters.find((parameter) => parameter.name === name)
+      const text = (value: ParameterValue | undefined) =>
+        value === undefined ? 'left open' : parameter ? valueText(parameter, value) : String(value)
       clash(`${parameter?.label ?? name}: you ${text(mine[name])}, they ${text(theirs[name])}`)
     })
     if (value !== undefined) values[name] = value
@@ -51,9 +51,9 @@ function rebaseWatch(base: WatchSpec, mine: WatchSpec, theirs: WatchSpec, clash:
  */
 export function rebaseTemplate(base: TemplateBody, mine: TemplateBody, theirs: TemplateBody): Rebased {
   const clashes: string[] = []
-  const of = (body: TemplateBody, key: string) => body.watches.find((one) => one.key === key)
+  const of = (body: TemplateBody, key: string) => body.watches.find((watch) => watch.key === key)
   const watches: WatchSpec[] = []
-  for (const key of new Set([...theirs.watches, ...mine.watches].map((one) => one.key))) {
+  for (const key of new Set([...theirs.watches, ...mine.watches].map((watch) => watch.key))) {
     const [was, my, their] = [of(base, key), of(mine, key), of(theirs, key)]
     const clash = (text: string) => clashes.push(`${(my ?? their)!.name}: ${text}`)
     if (my && their)

@@ -173,7 +173,7 @@ describe('a template that includes another', () => {
     expect(disk!.values).toMatchObject({ 'warning.percent': 0.1, 'warning.bytes': 5e9 })
     expect(disk!.chains['warning.percent']!.map((link) => link.source.name)).toEqual(['t1', 't2', 'Free disk space'])
     expect(
-      resolveRoster(device, { templates, assignments: [assign(1, 3, role)], exceptions: [] }).map((one) => one.key),
+      resolveRoster(device, { templates, assignments: [assign(1, 3, role)], exceptions: [] }).map((watch) => watch.key),
     ).toEqual(['disk', 'other'])
   })
   it('passes the values of its assignment on, once', () => {
@@ -324,10 +324,10 @@ const anyPolicy: fc.Arbitrary<Policy> = fc
     templates: templates.map(({ share, os, key, includes }, i) =>
       template(i + 1, t(share / 100), { osFamilies: os, key }, includes),
     ),
-    assignments: assignments.map(({ own, ...one }, i) =>
-      assign(i + 1, one.templateId, one.target, { ...one, values: own === null ? {} : { disk: t(own / 100) } }),
+    assignments: assignments.map(({ own, ...rest }, i) =>
+      assign(i + 1, rest.templateId, rest.target, { ...rest, values: own === null ? {} : { disk: t(own / 100) } }),
     ),
-    exceptions: exceptions.map(({ share, ...one }, i) => except(i + 1, one.target, t(share / 100), one)),
+    exceptions: exceptions.map(({ share, ...rest }, i) => except(i + 1, rest.target, t(share / 100), rest)),
   }))
 const others: DeviceTraits[] = [
   device,
@@ -368,34 +368,42 @@ function read(policy: Policy, of: DeviceTraits): ParameterValue | undefined {
   }
   const voices: { value: ParameterValue; order: number[] }[] = []
   const brings: boolean[] = []
-  for (const one of policy.assignments.filter((each) => targets(each.target, of))) {
-    const all = [one.templateId]
+  for (const assignment of policy.assignments.filter((each) => targets(each.target, of))) {
+    const all = [assignment.templateId]
     for (const id of all) for (const next of policy.templates[id - 1]!.includes) if (!all.includes(next)) all.push(next)
     all.forEach((id, depth) => {
       for (const spec of policy.templates[id - 1]!.watches) {
         if (spec.key !== 'disk' || (spec.osFamilies.length && !spec.osFamilies.includes(of.osFamily))) continue
-        brings.push(!one.dormant)
+        brings.push(!assignment.dormant)
         const order = (layer: number) => [
-          one.dormant ? 1 : 0,
-          -worth(one.target),
+          assignment.dormant ? 1 : 0,
+          -worth(assignment.target),
           -layer,
-          one.rank,
-          -one.createdAt,
-          -one.id,
+          assignment.rank,
+          -assignment.createdAt,
+          -assignment.id,
           depth,
         ]
         voices.push({ value: spec.values['warning.percent']!, order: order(0) })
-        if (one.values.disk) voices.push({ value: one.values.disk['warning.percent']!, order: order(1) })
+        if (assignment.values.disk) voices.push({ value: assignment.values.disk['warning.percent']!, order: order(1) })
       }
     })
   }
   const exceptions = policy.exceptions.filter((each) => targets(each.target, of))
-  if (!brings.length || (!exceptions.some((one) => one.leftOut) && !brings.includes(true))) return undefined
-  if (exceptions.some((one) => one.leftOut)) return undefined
-  for (const one of exceptions)
+  if (!brings.length || (!exceptions.some((exception) => exception.leftOut) && !brings.includes(true))) return undefined
+  if (exceptions.some((exception) => exception.leftOut)) return undefined
+  for (const exception of exceptions)
     voices.push({
-      value: one.values['warning.percent']!,
-      order: [0, -worth(one.target) - (worth(one.target) === 6 ? 1 : 0), -2, 0, -one.createdAt, -one.id, 0],
+      value: exception.values['warning.percent']!,
+      order: [
+        0,
+        -worth(exception.target) - (worth(exception.target) === 6 ? 1 : 0),
+        -2,
+        0,
+        -exception.createdAt,
+        -exception.id,
+        0,
+      ],
     })
   const [first] = voices.sort((a, b) => a.order.map((each, i) => each - b.order[i]!).find((each) => each !== 0) ?? 0)
   return first!.value
@@ -407,7 +415,9 @@ describe('for any policy', () => {
       fc.property(anyPolicy, (policy) => {
         const compiled = compilePolicy(policy)
         for (const of of others) {
-          const watch = compiled.roster(of).find((one) => one.key === 'disk' && one.standing === 'active')
+          const watch = compiled
+            .roster(of)
+            .find((candidate) => candidate.key === 'disk' && candidate.standing === 'active')
           expect(watch?.values['warning.percent']).toBe(read(policy, of))
         }
       }),
@@ -441,21 +451,21 @@ describe('for any policy', () => {
       fc.property(anyPolicy, anyPolicy, (before, after) => {
         // Some of it the same, so that there is something not to look at.
         const mixed = {
-          templates: before.templates.map((one, i) => (i % 2 ? one : after.templates[i]!)),
+          templates: before.templates.map((either, i) => (i % 2 ? either : after.templates[i]!)),
           assignments: [
             ...before.assignments.slice(1),
-            ...after.assignments.slice(0, 1).map((one) => ({ ...one, id: 90 })),
+            ...after.assignments.slice(0, 1).map((assignment) => ({ ...assignment, id: 90 })),
           ],
           exceptions: before.exceptions,
         }
         const all = others.flatMap((of) => {
           const changes = compareRosters(resolveRoster(of, before), resolveRoster(of, mixed))
-          return changes.length ? [[of.id, changes.map((one) => `${one.key} ${one.change}`)]] : []
+          return changes.length ? [[of.id, changes.map((change) => `${change.key} ${change.change}`)]] : []
         })
         expect(
-          rosterChanges(others, compilePolicy(before), mixed).map((one) => [
-            one.device.id,
-            one.changes.map((each) => `${each.key} ${each.change}`),
+          rosterChanges(others, compilePolicy(before), mixed).map((change) => [
+            change.device.id,
+            change.changes.map((each) => `${each.key} ${each.change}`),
           ]),
         ).toEqual(all)
       }),

@@ -99,7 +99,7 @@ describe('steps', () => {
     expect(
       compilePolicy(after)
         .roster(device(7))
-        .map((one) => [one.key, one.values.hold]),
+        .map((candidate) => [candidate.key, candidate.values.hold]),
     ).toEqual([
       ['disk', 120_000],
       ['web', 60_000],
@@ -269,10 +269,10 @@ describe('what changed, in words', () => {
   })
   it('side by side', () => {
     expect(
-      templatesBeside(policy.templates[0]!, policy.templates[1]!).map((one) => [
-        one.key,
-        one.a !== null,
-        one.b !== null,
+      templatesBeside(policy.templates[0]!, policy.templates[1]!).map((pair) => [
+        pair.key,
+        pair.a !== null,
+        pair.b !== null,
       ]),
     ).toEqual([
       ['disk', true, false],
@@ -328,7 +328,7 @@ describe('two people at one template', () => {
       ),
       withDisk({ hold: 300_000, 'warning.percent': 0.1 }, watch('load', 'load')),
     )
-    expect(merged.watches.map((one) => [one.key, one.values.hold])).toEqual([
+    expect(merged.watches.map((spec) => [spec.key, spec.values.hold])).toEqual([
       ['disk', 120_000],
       ['load', undefined],
       ['cpu', 1000],
@@ -339,7 +339,7 @@ describe('two people at one template', () => {
 
 describe('exceptions', () => {
   const uses = (of: Policy) =>
-    exceptionUses(compilePolicy(of), devices, 1000).map((one) => [one.exception.id, one.devices, one.doubts])
+    exceptionUses(compilePolicy(of), devices, 1000).map((use) => [use.exception.id, use.devices, use.doubts])
   it('are doubted when their day has passed, they change nothing, or reach nothing', () => {
     const at = (id: number, more: object) => ({
       ...exception('disk', { on: 'devices', deviceIds: [8] }, { hold: 300_000 }),
@@ -387,9 +387,9 @@ describe('exceptions', () => {
     const after = withSteps(policy, pullUp(policy, 20, 1), 0)
     expect(
       devices.map(
-        (one) =>
+        (device) =>
           compilePolicy(after)
-            .roster(one)
+            .roster(device)
             .find((each) => each.key === 'disk')!.values.hold,
       ),
     ).toEqual([300_000, 300_000])
@@ -416,9 +416,9 @@ describe('exceptions', () => {
     )
     expect(
       [...devices, device(9)].map(
-        (one) =>
+        (device) =>
           compilePolicy(later)
-            .roster(one)
+            .roster(device)
             .find((each) => each.key === 'disk')!.values.hold,
       ),
     ).toEqual([300_000, 60_000, 1000])

@@ -38,8 +38,8 @@ export function withSteps(policy: Policy, steps: readonly PolicyStep[], at: Mill
     id: number,
     make: ((before: T | undefined) => T) | null,
   ): readonly T[] => {
-    const rest = list.filter((one) => one.id !== id)
-    return make ? [...rest, make(list.find((one) => one.id === id))] : rest
+    const rest = list.filter((row) => row.id !== id)
+    return make ? [...rest, make(list.find((row) => row.id === id))] : rest
   }
   let { templates, assignments, exceptions } = policy
   for (const step of steps) {
@@ -70,7 +70,7 @@ function ring(template: Template, byId: ReadonlyMap<number, Template>): string[]
       if (included === template.id) {
         const way = [included]
         for (let at = id; at !== template.id; at = cameFrom.get(at)!) way.unshift(at)
-        return [template.id, ...way].map((one) => byId.get(one)!.name)
+        return [template.id, ...way].map((templateId) => byId.get(templateId)!.name)
       }
       if (cameFrom.has(included)) continue
       cameFrom.set(included, id)
@@ -80,10 +80,14 @@ function ring(template: Template, byId: ReadonlyMap<number, Template>): string[]
 }
 
 function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[] {
-  const byId = new Map(after.templates.map((one) => [one.id, one]))
+  const byId = new Map(after.templates.map((template) => [template.id, template]))
   const faults: Fault[] = [...templateFaults(to.watches)]
   if (!to.name.trim()) faults.push({ at: 'name', message: 'A template needs a name: later there are hundreds.' })
-  if (after.templates.some((one) => one.id !== id && one.name.toLowerCase() === to.name.trim().toLowerCase()))
+  if (
+    after.templates.some(
+      (template) => template.id !== id && template.name.toLowerCase() === to.name.trim().toLowerCase(),
+    )
+  )
     faults.push({
       at: 'name',
       message: `There is a template “${to.name}” already. Choose another name.`,
@@ -103,13 +107,13 @@ function templateStepFaults(id: number, to: TemplateBody, after: Policy): Fault[
 
 function assignmentFaults(to: AssignmentBody, after: Policy, estate: KnownEstate): Fault[] {
   const faults = knownTargetFaults(to.target, estate)
-  const template = after.templates.find((one) => one.id === to.templateId)
+  const template = after.templates.find((template) => template.id === to.templateId)
   if (!template) return [...faults, { at: 'templateId', message: 'There is no such template (any more).' }]
-  const watches = withIncluded(template, new Map(after.templates.map((one) => [one.id, one]))).flatMap(
-    (one) => one.watches,
+  const watches = withIncluded(template, new Map(after.templates.map((listed) => [listed.id, listed]))).flatMap(
+    (layer) => layer.watches,
   )
   for (const [key, values] of Object.entries(to.values)) {
-    const watch = watches.find((one) => one.key === key)
+    const watch = watches.find((watch) => watch.key === key)
     if (!watch) faults.push({ at: `values.${key}`, message: `“${template.name}” has no watch “${key}”.` })
     else
       for (const fault of [
@@ -126,7 +130,7 @@ function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate):
   const kinds = [
     ...new Set(
       after.templates
-        .flatMap((one) => one.watches)
+        .flatMap((template) => template.watches)
         .filter((watch) => watch.key === to.watch)
         .map((watch) => watch.kind),
     ),
@@ -135,16 +139,18 @@ function exceptionFaults(to: ExceptionBody, after: Policy, estate: KnownEstate):
   else {
     const fitting =
       kinds.find((name) =>
-        Object.keys(to.values).every((value) => watchKinds.get(name)?.parameters.some((one) => one.name === value)),
+        Object.keys(to.values).every((value) =>
+          watchKinds.get(name)?.parameters.some((parameter) => parameter.name === value),
+        ),
       ) ?? kinds[0]!
     for (const fault of valueFaults(fitting, to.values))
       faults.push({ at: `values.${fault.at}`, message: fault.message })
     // Templates may use one key with different values: what fits one of them may be meant for its devices alone.
     const wrong = after.templates
-      .flatMap((one) => one.watches)
+      .flatMap((template) => template.watches)
       .filter((watch) => watch.key === to.watch && watch.kind === fitting)
       .map((watch) => levelFaults(fitting, withDefaults(fitting, { ...watch.values, ...to.values })))
-    if (wrong.every((one) => one.length))
+    if (wrong.every((list) => list.length))
       for (const fault of wrong[0] ?? []) faults.push({ at: `values.${fault.at}`, message: fault.message })
   }
   if (!to.leftOut && Object.keys(to.values).length === 0)
@@ -161,21 +167,21 @@ export function knownTargetFaults(target: AssignmentBody['target'], estate: Know
     at: ['target', ...at].join('.'),
     message,
   }))
-  const look = (one: AssignmentBody['target'], at: string): void => {
-    if (one.on === 'all' || one.on === 'any' || one.on === 'except')
-      one.of.forEach((part, i) => {
+  const look = (node: AssignmentBody['target'], at: string): void => {
+    if (node.on === 'all' || node.on === 'any' || node.on === 'except')
+      node.of.forEach((part, i) => {
         look(part, `${at}.${i}`)
       })
-    else if (one.on === 'client' && one.clientId > 0 && estate.client(one.clientId) === null)
+    else if (node.on === 'client' && node.clientId > 0 && estate.client(node.clientId) === null)
       faults.push({ at, message: missing('client') })
-    else if (one.on === 'site' && one.siteId > 0 && estate.site(one.siteId) === null)
+    else if (node.on === 'site' && node.siteId > 0 && estate.site(node.siteId) === null)
       faults.push({ at, message: missing('site') })
-    else if (one.on === 'role' && one.role && estate.role(one.role) === null)
+    else if (node.on === 'role' && node.role && estate.role(node.role) === null)
       faults.push({ at, message: missing('role') })
-    else if (one.on === 'devices' && one.deviceIds.some((id) => estate.device(id) === null))
+    else if (node.on === 'devices' && node.deviceIds.some((id) => estate.device(id) === null))
       faults.push({
         at,
-        message: `${countText(one.deviceIds.filter((id) => estate.device(id) === null).length, 'chosen device is', 'chosen devices are')} not in use (any more). Leave them out.`,
+        message: `${countText(node.deviceIds.filter((id) => estate.device(id) === null).length, 'chosen device is', 'chosen devices are')} not in use (any more). Leave them out.`,
       })
   }
   look(target, 'target')
@@ -183,9 +189,11 @@ export function knownTargetFaults(target: AssignmentBody['target'], estate: Know
 }
 
 function removalFaults(id: number, before: Policy, after: Policy): Fault[] {
-  const name = before.templates.find((one) => one.id === id)?.name ?? ''
-  const assigned = after.assignments.filter((one) => one.templateId === id).length
-  const including = after.templates.filter((one) => one.includes.includes(id)).map((one) => `“${one.name}”`)
+  const name = before.templates.find((template) => template.id === id)?.name ?? ''
+  const assigned = after.assignments.filter((assignment) => assignment.templateId === id).length
+  const including = after.templates
+    .filter((template) => template.includes.includes(id))
+    .map((template) => `“${template.name}”`)
   return [
     ...(assigned
       ? [

@@ -100,7 +100,7 @@ export function valueFaults(kindName: string, values: Values): Fault[] {
   if (!kind) return [{ at: 'kind', message: `There is no watch kind “${kindName}”.` }]
   const faults: Fault[] = []
   for (const [name, value] of Object.entries(values)) {
-    const parameter = kind.parameters.find((one) => one.name === name)
+    const parameter = kind.parameters.find((parameter) => parameter.name === name)
     const message = parameter ? parameterFault(parameter, value) : `${kind.title} has no parameter “${name}”.`
     if (message) faults.push({ at: name, message })
   }
@@ -114,7 +114,7 @@ export function levelFaults(kindName: string, values: Values): Fault[] {
     const [a, b] = [values[worse], values[milder]]
     if (typeof a !== 'number' || typeof b !== 'number' || (a - b) * direction >= 0) return []
     const said = (name: string, value: number) => {
-      const parameter = kind?.parameters.find((one) => one.name === name)
+      const parameter = kind?.parameters.find((parameter) => parameter.name === name)
       return `${name} (${parameter ? valueText(parameter, value) : value})`
     }
     return [
@@ -129,7 +129,9 @@ export function levelFaults(kindName: string, values: Values): Fault[] {
 /** Values of a watch with the defaults of its kind where it says nothing. */
 export function withDefaults(kindName: string, values: Values): Values {
   return {
-    ...Object.fromEntries((watchKinds.get(kindName)?.parameters ?? []).map((one) => [one.name, one.default])),
+    ...Object.fromEntries(
+      (watchKinds.get(kindName)?.parameters ?? []).map((parameter) => [parameter.name, parameter.default]),
+    ),
     ...values,
   }
 }

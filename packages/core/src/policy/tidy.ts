@@ -59,8 +59,8 @@ export function pullUp(
   exceptionId: number,
   templateId: number,
 ): PolicyStep[] {
-  const exception = policy.exceptions.find((one) => one.id === exceptionId)
-  const template = policy.templates.find((one) => one.id === templateId)
+  const exception = policy.exceptions.find((exception) => exception.id === exceptionId)
+  const template = policy.templates.find((template) => template.id === templateId)
   if (!exception || !template) return []
   const { id, revision, name, description, includes } = template
   const body = { name, description, includes, watches: template.watches }
@@ -91,7 +91,7 @@ export function devicesFollowing(
 ): DeviceId[] {
   return devices
     .filter((device) => {
-      const source = compiled.roster(device).find((one) => one.key === key)?.chains[parameter]?.[0]?.source
+      const source = compiled.roster(device).find((watch) => watch.key === key)?.chains[parameter]?.[0]?.source
       return source?.from === 'template' && source.id === templateId
     })
     .map((device) => device.id)
@@ -110,8 +110,9 @@ export function keepForPresent(
   reason: string,
   ownerId: number | null,
 ): PolicyStep[] {
-  const value = compiled.policy.templates.find((one) => one.id === templateId)?.watches.find((one) => one.key === key)
-    ?.values[parameter]
+  const value = compiled.policy.templates
+    .find((template) => template.id === templateId)
+    ?.watches.find((watch) => watch.key === key)?.values[parameter]
   const deviceIds = devicesFollowing(compiled, devices, templateId, key, parameter)
   if (value === undefined || !deviceIds.length) return []
   return [

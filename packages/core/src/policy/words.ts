@@ -4,16 +4,18 @@ import type { TemplateBody, WatchSpec } from './template'
 
 const systems = (watch: WatchSpec) =>
   watch.osFamilies.length
-    ? `only on ${watch.osFamilies.map((one) => (one === 'linux' ? 'Linux' : 'Windows')).join(' and ')}`
+    ? `only on ${watch.osFamilies.map((family) => (family === 'linux' ? 'Linux' : 'Windows')).join(' and ')}`
     : 'on every system'
 
 /** Names and values of what is set, in the order of the kind’s parameters: “Hold 5 min, Severity critical”. */
 export function valuesText(kindName: string, values: Values): string {
   const parameters = watchKinds.get(kindName)?.parameters ?? []
-  const unknown = Object.keys(values).filter((name) => !parameters.some((one) => one.name === name))
+  const unknown = Object.keys(values).filter((name) => !parameters.some((parameter) => parameter.name === name))
   return [
-    ...parameters.flatMap((one) =>
-      values[one.name] === undefined ? [] : [`${one.label} ${valueText(one, values[one.name]!)}`],
+    ...parameters.flatMap((parameter) =>
+      values[parameter.name] === undefined
+        ? []
+        : [`${parameter.label} ${valueText(parameter, values[parameter.name]!)}`],
     ),
     ...unknown,
   ].join(', ')
@@ -23,12 +25,12 @@ function watchWords(before: WatchSpec, after: WatchSpec): string[] {
   const kind = watchKinds.get(after.kind)
   if (before.kind !== after.kind) return [`is another kind of watch now: ${kind?.title ?? after.kind}`]
   const names = (kind?.parameters ?? [])
-    .map((one) => one.name)
+    .map((parameter) => parameter.name)
     .filter((name) => !sameData(before.values[name], after.values[name]))
   return [
     ...(before.name === after.name ? [] : [`is called “${after.name}” now`]),
     ...names.map((name) => {
-      const parameter = kind!.parameters.find((one) => one.name === name)!
+      const parameter = kind!.parameters.find((parameter) => parameter.name === name)!
       const text = (values: Values) =>
         values[name] === undefined
           ? `default (${valueText(parameter, parameter.default)})`
@@ -56,7 +58,7 @@ export function templateChanges(
   for (const id of after.includes) if (!before.includes.includes(id)) lines.push(`includes ${included(id)} now`)
   for (const id of before.includes) if (!after.includes.includes(id)) lines.push(`no longer includes ${included(id)}`)
   for (const watch of after.watches) {
-    const was = before.watches.find((one) => one.key === watch.key)
+    const was = before.watches.find((spec) => spec.key === watch.key)
     if (!was) lines.push(`${watch.name}: added`)
     else {
       const words = watchWords(was, watch)
@@ -64,8 +66,8 @@ export function templateChanges(
     }
   }
   for (const watch of before.watches)
-    if (!after.watches.some((one) => one.key === watch.key)) lines.push(`${watch.name}: removed`)
-  const order = (watches: readonly WatchSpec[]) => watches.map((one) => one.key)
+    if (!after.watches.some((spec) => spec.key === watch.key)) lines.push(`${watch.name}: removed`)
+  const order = (watches: readonly WatchSpec[]) => watches.map((watch) => watch.key)
   if (!lines.length && !sameData(order(before.watches), order(after.watches))) lines.push('put in another order')
   return lines
 }
@@ -79,14 +81,14 @@ export interface WatchPair {
 
 /** Two templates side by side, watches of the same key beside each other; those of `a` first, in its order. */
 export function templatesBeside(a: TemplateBody, b: TemplateBody): WatchPair[] {
-  const keys = [...new Set([...a.watches, ...b.watches].map((one) => one.key))]
+  const keys = [...new Set([...a.watches, ...b.watches].map((watch) => watch.key))]
   return keys.map((key) => {
-    const [left, right] = [a, b].map((one) => one.watches.find((watch) => watch.key === key) ?? null) as [
+    const [left, right] = [a, b].map((template) => template.watches.find((watch) => watch.key === key) ?? null) as [
       WatchSpec | null,
       WatchSpec | null,
     ]
     const names = (watchKinds.get((left ?? right)!.kind)?.parameters ?? [])
-      .map((one) => one.name)
+      .map((parameter) => parameter.name)
       .filter((name) => left?.values[name] !== undefined || right?.values[name] !== undefined)
     return {
       key,

@@ -13,7 +13,7 @@ import {
 } from './remediation'
 
 const defaults = (kind: string, more: Values): Values => ({
-  ...Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default])),
+  ...Object.fromEntries(watchKind(kind).parameters.map((parameter) => [parameter.name, parameter.default])),
   ...more,
 })
 const now = 10 * hour
@@ -75,7 +75,9 @@ describe('what a watch does by itself', () => {
   })
   it('a person may ask for the same, and for a restart of what should run, whatever it does by itself', () => {
     expect(
-      actionsFor({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx').map((one) => one.verb),
+      actionsFor({ kind: 'service-state', values: defaults('service-state', {}) }, 'nginx').map(
+        (action) => action.verb,
+      ),
     ).toEqual(['start', 'restart'])
     expect(actionsFor({ kind: 'load', values: defaults('load', {}) }, '')).toEqual([])
   })

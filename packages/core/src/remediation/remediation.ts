@@ -81,9 +81,9 @@ export function remediationStep(
   const isUnseen = post.silent && now - post.lastAt > gap
   if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
   const until = (at: Millis): RemediationStep => ({ next: 'wait', until: Math.min(at, patience) })
-  const counted = tries.filter((one) => now - one.at < triesCountFor || one.at >= startedAt)
+  const counted = tries.filter((attempt) => now - attempt.at < triesCountFor || attempt.at >= startedAt)
   const last = counted.reduce<Try | null>(
-    (newest, one) => (newest === null || one.at >= newest.at ? one : newest),
+    (newest, attempt) => (newest === null || attempt.at >= newest.at ? attempt : newest),
     null,
   )
   if (last) {

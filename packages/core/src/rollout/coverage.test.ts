@@ -19,9 +19,9 @@ const device: DeviceTraits = {
   tags: [],
 }
 const policyOf = (...names: string[]): Policy => ({
-  templates: starterTemplates.map((one, i) => ({ ...one, id: i + 1, revision: 1, includes: [] })),
-  assignments: starterTemplates.flatMap((one, i) =>
-    names.includes(one.name)
+  templates: starterTemplates.map((template, i) => ({ ...template, id: i + 1, revision: 1, includes: [] })),
+  assignments: starterTemplates.flatMap((template, i) =>
+    names.includes(template.name)
       ? [
           {
             id: i + 1,
@@ -47,10 +47,10 @@ const nginx = (start: 'automatic' | 'manual' = 'automatic') => ({
   state: 'running' as const,
 })
 const gaps = (facts: Facts, policy: Policy, traits = device) =>
-  coverageGaps(traits, facts, resolveRoster(traits, policy)).map((one) => [
-    one.instance,
-    one.uncollected,
-    one.unwatched,
+  coverageGaps(traits, facts, resolveRoster(traits, policy)).map((gap) => [
+    gap.instance,
+    gap.uncollected,
+    gap.unwatched,
   ])
 
 describe('what roles need', () => {
@@ -89,7 +89,7 @@ describe('what roles need', () => {
     expect(
       gaps(
         { services: [nginx()] },
-        { ...policy, assignments: policy.assignments.map((one) => ({ ...one, dormant: true })) },
+        { ...policy, assignments: policy.assignments.map((assignment) => ({ ...assignment, dormant: true })) },
       ),
     ).toEqual([['nginx', false, true]])
   })
@@ -167,25 +167,27 @@ describe('the remedy', () => {
       // Numbers as the database would give them.
       policy = {
         ...policy,
-        templates: policy.templates.map((one) => (one.id > 1000 ? { ...one, id: 50 } : one)),
-        assignments: policy.assignments.map((one) =>
-          one.id > 1000 ? { ...one, id: 60 + round, templateId: one.templateId > 1000 ? 50 : one.templateId } : one,
+        templates: policy.templates.map((template) => (template.id > 1000 ? { ...template, id: 50 } : template)),
+        assignments: policy.assignments.map((assignment) =>
+          assignment.id > 1000
+            ? { ...assignment, id: 60 + round, templateId: assignment.templateId > 1000 ? 50 : assignment.templateId }
+            : assignment,
         ),
       }
       const collecting = collectingFor(device, remedy.collect ? [{ id: 1, target, ...remedy.collect }] : [], [])
       facts = {
         ...facts,
-        logs: facts.logs!.map((one) => ({ ...one, collected: one.collected || collecting.logs.includes(one.name) })),
+        logs: facts.logs!.map((log) => ({ ...log, collected: log.collected || collecting.logs.includes(log.name) })),
         system: { ...facts.system!, optional: [...facts.system!.optional!, ...collecting.collectors] },
       }
     }
     expect(coverageGaps(device, facts, resolveRoster(device, policy))).toEqual([])
-    expect(policy.templates.filter((one) => one.name === 'What a web server needs')).toHaveLength(1)
+    expect(policy.templates.filter((template) => template.name === 'What a web server needs')).toHaveLength(1)
     const roster = resolveRoster(device, policy)
     expect(
       roster
-        .filter((one) => one.key.startsWith('need.web.'))
-        .map((one) => sentenceText(watchKind(one.kind).sentence(one.values))),
+        .filter((watch) => watch.key.startsWith('need.web.'))
+        .map((watch) => sentenceText(watchKind(watch.kind).sentence(watch.values))),
     ).toEqual([
       'On every port with a certificate, when that ends within 21 days, raise warning; within 7 days, critical; seen for 10 min; clear when it is renewed.',
       'In the nginx/error.log log, when error or worse from any source appears 10 times within 10 min, raise warning; clear after 2 h with no new entry.',
@@ -210,7 +212,7 @@ describe('the remedy', () => {
             : { system: { ...everything.system!, optional: ['certificates'] } }
       const before: Policy = { templates: [], assignments: [], exceptions: [] }
       const of = (policy: Policy) =>
-        coverageGaps(traits, facts, resolveRoster(traits, policy)).filter((one) => one.need === need.id)
+        coverageGaps(traits, facts, resolveRoster(traits, policy)).filter((gap) => gap.need === need.id)
       expect(of(before)).toHaveLength(1)
       expect(of(withRemedy(before, { target, collect: null, template }, 0))).toEqual([])
     }

@@ -95,7 +95,7 @@ export const roleNeeds: readonly RoleNeed[] = [
 
 /** @throws RangeError when there is no such need. */
 export function roleNeed(id: string): RoleNeed {
-  const need = roleNeeds.find((one) => one.id === id)
+  const need = roleNeeds.find((candidate) => candidate.id === id)
   if (!need) throw new RangeError(`There is no need “${id}”.`)
   return need
 }
@@ -110,7 +110,7 @@ function looksAt(watch: Watching, need: RoleNeed, instance: string, facts: Facts
     case 'service': {
       if (watch.kind !== 'service-state' || !chosen(list('names'), list('except'), instance)) return false
       if (values.which === 'named') return values.expected === 'running'
-      return facts.services?.some((one) => one.name === instance && one.start === 'automatic') ?? false
+      return facts.services?.some((listed) => listed.name === instance && listed.start === 'automatic') ?? false
     }
     case 'log':
       return (
@@ -129,11 +129,13 @@ function present(need: RoleNeed, facts: Facts): { instance: string; collected: b
   switch (of.on) {
     case 'service':
       return (facts.services ?? [])
-        .filter((one) => matchesAny(of.names, one.name) && (one.state === 'running' || one.start === 'automatic'))
-        .map((one) => ({ instance: one.name, collected: true }))
+        .filter(
+          (listed) => matchesAny(of.names, listed.name) && (listed.state === 'running' || listed.start === 'automatic'),
+        )
+        .map((listed) => ({ instance: listed.name, collected: true }))
     case 'log':
       return (facts.logs ?? [])
-        .filter((one) => matchesAny(of.names, one.name))
+        .filter((channel) => matchesAny(of.names, channel.name))
         .map(({ name, collected, trouble }) => ({ instance: name, collected, ...(trouble ? { trouble } : {}) }))
     // An agent that does not tell its optional collectors could not take one either.
     case 'collector':
@@ -182,7 +184,10 @@ function withDefaults(spec: WatchSpec): Watching {
   const kind = watchKind(spec.kind)
   return {
     kind: spec.kind,
-    values: { ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), ...spec.values },
+    values: {
+      ...Object.fromEntries(kind.parameters.map((parameter) => [parameter.name, parameter.default])),
+      ...spec.values,
+    },
   }
 }
 
@@ -258,7 +263,7 @@ export function remedyFor(
     target,
     collect,
     template: {
-      id: policy.templates.find((one) => one.name === name)?.id ?? null,
+      id: policy.templates.find((template) => template.name === name)?.id ?? null,
       name,
       add: watchFor(need, gap.instance),
     },
@@ -281,10 +286,10 @@ export function withRemedy(policy: Policy, { target, template }: Remedy, at: Mil
     revision: 1,
     createdAt: at,
   }
-  const extended = (one: Template): Template =>
-    one.id === id && template.add
-      ? { ...one, watches: [...one.watches.filter((watch) => watch.key !== template.add!.key), template.add] }
-      : one
+  const extended = (before: Template): Template =>
+    before.id === id && template.add
+      ? { ...before, watches: [...before.watches.filter((watch) => watch.key !== template.add!.key), template.add] }
+      : before
   const templates =
     template.id === null
       ? [

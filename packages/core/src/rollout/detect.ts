@@ -25,16 +25,16 @@ function see(sign: Sign, facts: Facts): string | null {
   switch (sign.on) {
     case 'service': {
       const found = facts.services?.find(
-        (one) => matchesAny(sign.names, one.name) && (one.state === 'running' || one.start === 'automatic'),
+        (listed) => matchesAny(sign.names, listed.name) && (listed.state === 'running' || listed.start === 'automatic'),
       )
       return found ? `the service ${found.name} ${found.state === 'running' ? 'is running' : 'starts by itself'}` : null
     }
     case 'package': {
-      const found = facts.packages?.find((one) => matchesAny(sign.names, one))
+      const found = facts.packages?.find((name) => matchesAny(sign.names, name))
       return found === undefined ? null : `the package ${found} is installed`
     }
     case 'port': {
-      const found = facts.ports?.find((one) => sign.ports.includes(one.port))
+      const found = facts.ports?.find((listed) => sign.ports.includes(listed.port))
       return found ? `it listens on ${found.protocol} port ${found.port}` : null
     }
     case 'system': {
@@ -51,7 +51,7 @@ export function suggestRoles(facts: Facts, rules: readonly DetectionRule[] = det
     const evidence = new Set(suggestions.get(rule.role)?.evidence)
     for (const way of rule.ways) {
       const seen = way.map((sign) => see(sign, facts))
-      if (seen.length && seen.every((one) => one !== null)) for (const one of seen) evidence.add(one)
+      if (seen.length && seen.every((sign) => sign !== null)) for (const sign of seen) evidence.add(sign)
     }
     if (evidence.size) suggestions.set(rule.role, { role: rule.role, evidence: [...evidence] })
   }

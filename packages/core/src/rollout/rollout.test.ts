@@ -7,7 +7,7 @@ const service = (
   state: Service['state'] = 'running',
   start: Service['start'] = 'automatic',
 ): Service => ({ name, title: '', start, state })
-const roles = (facts: Facts) => suggestRoles(facts).map((one) => one.role)
+const roles = (facts: Facts) => suggestRoles(facts).map((role) => role.role)
 
 describe('roles from what runs there', () => {
   it.each<[string, Facts, string[]]>([
@@ -92,7 +92,7 @@ describe('roles from what runs there', () => {
     expect(suggestRoles({}, [{ role: 'x', ways: [[]] }])).toEqual([])
   })
   it('are known for the ordinary ones', () => {
-    expect(detectionRules.map((one) => one.role)).toEqual([
+    expect(detectionRules.map((rule) => rule.role)).toEqual([
       'web',
       'database',
       'directory',

@@ -8,7 +8,9 @@ const declared = ['192.0.2.0/24', '10.20.0.0/16']
 describe('a sweep', () => {
   it('is bounded: nothing larger than a /20, nothing outside the networks of the site', () => {
     expect(
-      ['192.0.2.0/24', '192.0.2.64/26', '10.20.16.0/20', '10.20.3.4/32'].map((one) => sweepFault(one, declared)),
+      ['192.0.2.0/24', '192.0.2.64/26', '10.20.16.0/20', '10.20.3.4/32'].map((network) =>
+        sweepFault(network, declared),
+      ),
     ).toEqual([null, null, null, null])
     expect(sweepFault('10.20.0.0/19', declared)).toContain('too large: at most 4096 addresses')
     expect(sweepFault('2001:db8::/64', ['2001:db8::/32'])).toContain('a /116')
@@ -27,7 +29,7 @@ describe('a sweep', () => {
         const hosts = hostsOf(text)
         expect([hosts.length, new Set(hosts).size]).toEqual([2 ** (32 - bits) - 2, 2 ** (32 - bits) - 2])
         const network = readNetwork(text)!
-        expect([hosts[0], hosts.at(-1)].every((one) => inNetwork(one!, network))).toBe(true)
+        expect([hosts[0], hosts.at(-1)].every((address) => inNetwork(address!, network))).toBe(true)
       }),
       { numRuns: 30 },
     )

@@ -31,8 +31,8 @@ export function sweepFault(range: string, declared: readonly string[]): string |
   if (!declared.length)
     return 'This site declares no networks. Declare them under Newcomers first: nothing else may be swept.'
   if (
-    !declared.some((one) => {
-      const outer = readNetwork(one)
+    !declared.some((candidate) => {
+      const outer = readNetwork(candidate)
       return outer !== null && contains(outer, network)
     })
   )
@@ -81,7 +81,7 @@ export type Seems = 'Linux or Unix' | 'Windows' | 'printer' | 'network gear' | '
  * 4.2.
  */
 export function seemsToBe({ ports, banner }: Answering): Seems {
-  const has = (...wanted: number[]) => wanted.some((one) => ports.includes(one))
+  const has = (...wanted: number[]) => wanted.some((port) => ports.includes(port))
   if (/windows/i.test(banner ?? '') || has(135, 3389, 5985, 5986)) return 'Windows'
   if (has(9100, 515) || (has(631) && !has(22))) return 'printer'
   if (has(22)) return /debian|ubuntu|openssh/i.test(banner ?? '') ? 'Linux or Unix' : 'network gear'

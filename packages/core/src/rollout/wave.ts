@@ -53,16 +53,16 @@ export type WaveTurn =
  * failed; else the run pauses, and whoever looks decides.
  */
 export function nextTurn(machines: readonly WaveMachine[], { wave, waves, mostFailed, atOnce }: WaveRules): WaveTurn {
-  const mine = machines.filter((one) => one.wave === wave)
-  const going = machines.filter((one) => one.state === 'going').length
+  const mine = machines.filter((machine) => machine.wave === wave)
+  const going = machines.filter((machine) => machine.state === 'going').length
   const waiting = mine
-    .filter((one) => one.state === 'waiting')
-    .map((one) => one.n)
+    .filter((machine) => machine.state === 'waiting')
+    .map((machine) => machine.n)
     .sort((a, b) => a - b)
   if (waiting.length && going < atOnce) return { turn: 'go', machines: waiting.slice(0, atOnce - going) }
   if (waiting.length || going) return { turn: 'wait' }
   if (wave >= waves) return { turn: 'done' }
-  const failed = mine.filter((one) => one.state === 'failed').length
+  const failed = mine.filter((machine) => machine.state === 'failed').length
   if (failed > mostFailed * mine.length)
     return {
       turn: 'pause',

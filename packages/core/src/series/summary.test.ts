@@ -49,8 +49,8 @@ describe('buckets', () => {
           list.map((value, at) => ({ at, value })),
           width,
         )
-        expect(Math.min(...buckets.map((one) => one.min))).toBe(min(list))
-        expect(Math.max(...buckets.map((one) => one.max))).toBe(max(list))
+        expect(Math.min(...buckets.map((bucket) => bucket.min))).toBe(min(list))
+        expect(Math.max(...buckets.map((bucket) => bucket.max))).toBe(max(list))
       }),
     )
   })

@@ -81,6 +81,6 @@ export function parseBytes(text: string): Bytes | null {
  * @example countText(1, 'device') // '1 device'
  * @example countText(3, 'device') // '3 devices'
  */
-export function countText(count: number, one: string, many = `${one}s`): string {
-  return `${count} ${count === 1 ? one : many}`
+export function countText(count: number, singular: string, many = `${singular}s`): string {
+  return `${count} ${count === 1 ? singular : many}`
 }

@@ -11,7 +11,7 @@ describe('a pattern', () => {
         fc.array(fc.constantFrom('a', 'b', '.', '+', 'A'), { maxLength: 10 }),
         (pattern, name) => {
           const expression = new RegExp(
-            `^${pattern.map((one) => (one === '*' ? '[^]*' : one === '?' ? '[^]' : one.replace(/[.+]/g, '\\$&'))).join('')}$`,
+            `^${pattern.map((sign) => (sign === '*' ? '[^]*' : sign === '?' ? '[^]' : sign.replace(/[.+]/g, '\\$&'))).join('')}$`,
             'i',
           )
           expect(matchesPattern(pattern.join(''), name.join(''))).toBe(expression.test(name.join('')))

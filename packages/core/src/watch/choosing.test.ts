@@ -21,7 +21,7 @@ const facts: Facts = {
   ],
 }
 const inside = (kind: string, values: Values) =>
-  tryChoice(watchKind(kind).choosing!, values, facts).map((one) => `${one.name}${one.in ? '' : ' not'}`)
+  tryChoice(watchKind(kind).choosing!, values, facts).map((choice) => `${choice.name}${choice.in ? '' : ' not'}`)
 
 describe('what names choose on a device', () => {
   it('of services and of ports, with those left out, what is in first', () => {
@@ -34,7 +34,9 @@ describe('what names choose on a device', () => {
     expect(inside('log-absence', { channel: '' })).toEqual(['nginx/access.log', 'nginx/error.log', 'syslog'])
   })
   it('can be tried for every kind that chooses by names', () => {
-    const byNames = [...watchKinds.values()].filter((kind) => kind.parameters.some((one) => one.type === 'patterns'))
+    const byNames = [...watchKinds.values()].filter((kind) =>
+      kind.parameters.some((parameter) => parameter.type === 'patterns'),
+    )
     expect(byNames.filter((kind) => !kind.choosing).map((kind) => kind.name)).toEqual([])
   })
 })
@@ -42,7 +44,10 @@ describe('what names choose on a device', () => {
 describe('the certificate watch', () => {
   it('looks at the ports that it chooses, and says which', () => {
     const kind = watchKind('certificate-left')
-    const values = { ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])), except: ['8443'] }
+    const values = {
+      ...Object.fromEntries(kind.parameters.map((parameter) => [parameter.name, parameter.default])),
+      except: ['8443'],
+    }
     const observed = {
       at: 0,
       interval: 60_000,
@@ -58,8 +63,8 @@ describe('the certificate watch', () => {
     }
     expect(
       kind
-        .observe(values, { ...observed, readings: observed.readings.map(([...one]) => one) }, () => undefined)
-        .map((one) => one.instance),
+        .observe(values, { ...observed, readings: observed.readings.map(([...reading]) => reading) }, () => undefined)
+        .map((observation) => observation.instance),
     ).toEqual(['443'])
     expect(
       kind

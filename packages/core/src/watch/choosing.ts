@@ -19,6 +19,6 @@ function patternsOf(value: ParameterValue | undefined): readonly string[] {
 export function tryChoice({ include, except, of }: Choosing, values: Values, facts: Facts): Choice[] {
   const [wanted, left] = [patternsOf(values[include]), except === undefined ? [] : patternsOf(values[except])]
   return of(facts)
-    .map((one) => ({ ...one, in: chosen(wanted, left, one.name) }))
+    .map((fact) => ({ ...fact, in: chosen(wanted, left, fact.name) }))
     .sort((a, b) => Number(b.in) - Number(a.in) || a.name.localeCompare(b.name, 'en', { numeric: true }))
 }

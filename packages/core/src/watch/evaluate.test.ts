@@ -12,7 +12,9 @@ import type { Values } from './parameter'
 import { sentenceText } from './sentence'
 
 function watch(key: string, kind: string, values: Values = {}): EffectiveWatch {
-  const defaults = Object.fromEntries(watchKind(kind).parameters.map((one) => [one.name, one.default]))
+  const defaults = Object.fromEntries(
+    watchKind(kind).parameters.map((parameter) => [parameter.name, parameter.default]),
+  )
   return {
     key,
     kind,
@@ -70,7 +72,10 @@ function run(
   return {
     state,
     transitions,
-    short: transitions.map((one) => `${one.at / minute} ${one.watch}|${one.instance} ${one.kind} ${one.to ?? 'well'}`),
+    short: transitions.map(
+      (transition) =>
+        `${transition.at / minute} ${transition.watch}|${transition.instance} ${transition.kind} ${transition.to ?? 'well'}`,
+    ),
   }
 }
 
@@ -280,12 +285,12 @@ describe('evaluation', () => {
   })
   const build = (list: { gap: number; cpu: number; free: number; up: boolean; logged: number }[]): Observed[] => {
     let at = 0
-    return list.map((one) => {
-      at += one.gap * minute
+    return list.map((watch) => {
+      at += watch.gap * minute
       return observed(at, {
-        readings: [['cpu.busy', '', one.cpu], ...disk(one.free * gigabyte, 100 * gigabyte)],
-        facts: { services: [service('orders', one.up ? 'running' : 'stopped')] },
-        events: Array.from({ length: one.logged }, (_, i) => event(at - i, 'bad', { source: 'disk' })),
+        readings: [['cpu.busy', '', watch.cpu], ...disk(watch.free * gigabyte, 100 * gigabyte)],
+        facts: { services: [service('orders', watch.up ? 'running' : 'stopped')] },
+        events: Array.from({ length: watch.logged }, (_, i) => event(at - i, 'bad', { source: 'disk' })),
       })
     })
   }
@@ -313,13 +318,13 @@ describe('evaluation', () => {
     fc.assert(
       fc.property(fc.array(step, { maxLength: 80 }), (list) => {
         const open = new Set<string>()
-        for (const one of run(roster, build(list)).transitions) {
-          const key = `${one.watch}|${one.instance}`
-          if (one.kind === 'raised') {
+        for (const transition of run(roster, build(list)).transitions) {
+          const key = `${transition.watch}|${transition.instance}`
+          if (transition.kind === 'raised') {
             expect(open.has(key)).toBe(false)
             open.add(key)
           }
-          if (one.kind === 'cleared') {
+          if (transition.kind === 'cleared') {
             expect(open.has(key)).toBe(true)
             open.delete(key)
           }
@@ -348,7 +353,10 @@ describe('when a watch looks', () => {
     expect(run(office, looked(3 * hour, 'UTC')).short).toEqual([])
     // 07:58 in Lisbon in winter: the hold begins at eight.
     expect(
-      run(office, looked(8 * hour - 2 * minute, 'Europe/Lisbon')).transitions.map((one) => [one.kind, one.began]),
+      run(office, looked(8 * hour - 2 * minute, 'Europe/Lisbon')).transitions.map((transition) => [
+        transition.kind,
+        transition.began,
+      ]),
     ).toEqual([['raised', monday + 8 * hour]])
     // The same moments are 08:58 in Vienna.
     expect(run(office, looked(8 * hour - 2 * minute, 'Europe/Vienna')).transitions[0]!.began).toBe(
@@ -363,16 +371,16 @@ describe('when a watch looks', () => {
     const reports = Array.from({ length: 16 }, (_, i) =>
       observed(i * minute, i % 5 === 0 ? { readings: full } : { rested: ['disks'] }),
     )
-    expect(run(slow, reports).transitions.map((one) => [one.kind, one.at, one.began])).toEqual([
-      ['raised', 10 * minute, 0],
-    ])
+    expect(
+      run(slow, reports).transitions.map((transition) => [transition.kind, transition.at, transition.began]),
+    ).toEqual([['raised', 10 * minute, 0]])
   })
   it('and is silent when its turn never comes', () => {
     const slow = [watch('disk', 'disk-space', { hold: 0, every: 5 * minute })]
     const reports = Array.from({ length: 20 }, (_, i) =>
       observed(i * minute, i === 0 ? { readings: full } : { rested: ['disks'] }),
     )
-    expect(run(slow, reports).transitions.map((one) => [one.kind, one.at])).toEqual([
+    expect(run(slow, reports).transitions.map((transition) => [transition.kind, transition.at])).toEqual([
       ['raised', 0],
       ['silent', 13 * minute],
     ])
@@ -421,7 +429,7 @@ describe('what is not there', () => {
 })
 
 describe('state that outlives its meaning', () => {
-  const step = (state: DeviceState, roster: EffectiveWatch[], one: Observed) => evaluate(state, roster, one)
+  const step = (state: DeviceState, roster: EffectiveWatch[], given: Observed) => evaluate(state, roster, given)
   it('of another kind of watch under the same key is none', () => {
     const before = step(
       new Map(),
@@ -433,7 +441,11 @@ describe('state that outlives its meaning', () => {
       [watch('x', 'cpu-busy', { hold: 0 })],
       observed(2 * minute, { readings: [['cpu.busy', '', 0.995]] }),
     )
-    expect([broken, transitions.map((one) => one.kind), state.get('x|')?.level]).toEqual([[], ['raised'], 'critical'])
+    expect([broken, transitions.map((transition) => transition.kind), state.get('x|')?.level]).toEqual([
+      [],
+      ['raised'],
+      'critical',
+    ])
   })
   it('a match under another filter is forgotten; absence then counts anew', () => {
     const absence = (text: string) => [watch('b', 'log-absence', { text, period: hour })]
@@ -441,9 +453,9 @@ describe('state that outlives its meaning', () => {
     const asked = step(before, absence('verified'), observed(30 * minute)).state
     expect(run(absence('verified'), []).short).toEqual([])
     expect(step(asked, absence('verified'), observed(80 * minute)).transitions).toEqual([])
-    expect(step(asked, absence('verified'), observed(91 * minute)).transitions.map((one) => one.kind)).toEqual([
-      'raised',
-    ])
+    expect(
+      step(asked, absence('verified'), observed(91 * minute)).transitions.map((transition) => transition.kind),
+    ).toEqual(['raised'])
   })
   it('a hold under another threshold begins anew, and what is open goes on', () => {
     const over = (critical: number) => [
@@ -471,7 +483,10 @@ describe('state that outlives its meaning', () => {
       [watch('log', 'log-match'), watch('cpu', 'cpu-busy', { hold: 0 })],
       observed(minute, { events: [event(minute)], readings: [['cpu.busy', '', 1]] }),
     )
-    expect([broken.map((one) => one.watch), transitions.map((one) => one.watch)]).toEqual([['log'], ['cpu']])
+    expect([broken.map((candidate) => candidate.watch), transitions.map((candidate) => candidate.watch)]).toEqual([
+      ['log'],
+      ['cpu'],
+    ])
   })
 })
 
@@ -489,9 +504,9 @@ describe('a log watch with hours', () => {
       ]),
     ]
     expect(run(roster, steps).short).toEqual([])
-    expect(run(roster, [...steps, observed(monday + 3 * day + 9 * hour)]).transitions.map((one) => one.kind)).toEqual([
-      'raised',
-    ])
+    expect(
+      run(roster, [...steps, observed(monday + 3 * day + 9 * hour)]).transitions.map((transition) => transition.kind),
+    ).toEqual(['raised'])
   })
 })
 
@@ -540,7 +555,7 @@ describe('package lists', () => {
         },
       })
     expect(
-      [updates(22 * day), updates(24 * day), updates(null), updates()].map((one) => run(roster, [one]).short),
+      [updates(22 * day), updates(24 * day), updates(null), updates()].map((given) => run(roster, [given]).short),
     ).toEqual([['43200 u|lists raised warning'], [], ['43200 u|lists raised warning'], []])
   })
 })

@@ -23,8 +23,8 @@ export interface PostTransition extends Transition {
 function withoutNamed(watch: WatchInForce, roster: readonly WatchInForce[]): Values {
   if (watch.kind !== 'service-state' || watch.values.which === 'named') return watch.values
   const named = roster
-    .filter((one) => one.kind === 'service-state' && one.standing === 'active' && one.values.which === 'named')
-    .flatMap((one) => read.list(one.values, 'names'))
+    .filter((watch) => watch.kind === 'service-state' && watch.standing === 'active' && watch.values.which === 'named')
+    .flatMap((watch) => read.list(watch.values, 'names'))
   return named.length ? { ...watch.values, except: [...read.list(watch.values, 'except'), ...named] } : watch.values
 }
 
@@ -76,7 +76,7 @@ export function evaluate(
       for (const [key, step] of stepsOf(watch, roster, observed, keysOf.get(watch.key) ?? [], before, gap)) {
         if (isAtRest(step.state)) state.delete(key)
         else state.set(key, step.state)
-        for (const one of step.transitions) transitions.push({ ...one, ...splitPostKey(key) })
+        for (const transition of step.transitions) transitions.push({ ...transition, ...splitPostKey(key) })
       }
     } catch (error) {
       broken.push({ watch: watch.key, reason: (error as Error).message })
@@ -125,13 +125,13 @@ function stepsOf(
   const values = withoutNamed(watch, roster)
   const seenKeys = new Set<string>()
   const steps: Step[] = []
-  for (const one of kind.observe(values, observed, (instance) => stateAt(postKey(watch.key, instance))?.memo)) {
-    const key = postKey(watch.key, one.instance)
+  for (const observation of kind.observe(values, observed, (instance) => stateAt(postKey(watch.key, instance))?.memo)) {
+    const key = postKey(watch.key, observation.instance)
     seenKeys.add(key)
     const was = stateAt(key)
     // At rest and still well: nothing to do, and by far the most frequent case.
-    if (was === null && one.failing.length === 0 && one.memo === undefined && !before.has(key)) continue
-    steps.push([key, advance(was, one, observed.at, judge)])
+    if (was === null && observation.failing.length === 0 && observation.memo === undefined && !before.has(key)) continue
+    steps.push([key, advance(was, observation, observed.at, judge)])
   }
   for (const key of kept) {
     if (seenKeys.has(key)) continue
@@ -160,14 +160,14 @@ function outsideHours(
   )
   const deaf = kind.collector !== null && observed.rested?.includes(kind.collector)
   if (kind.remembersAlways && !deaf)
-    for (const one of kind.observe(
+    for (const observation of kind.observe(
       watch.values,
       observed,
       (instance) => stateFor(watch, before.get(postKey(watch.key, instance)) ?? null)?.memo,
     )) {
-      const key = postKey(watch.key, one.instance)
-      if (one.memo !== undefined)
-        paused.set(key, { ...(paused.get(key) ?? freshPost(observed.at)), of: markOf(watch), memo: one.memo })
+      const key = postKey(watch.key, observation.instance)
+      if (observation.memo !== undefined)
+        paused.set(key, { ...(paused.get(key) ?? freshPost(observed.at)), of: markOf(watch), memo: observation.memo })
     }
   return [...paused].map(([key, state]) => [key, { state, transitions: [] }])
 }

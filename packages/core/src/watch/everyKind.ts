@@ -8,7 +8,7 @@ export const pacedCollectors = ['performance', 'disks', 'network', 'services'] a
 export type PacedCollector = (typeof pacedCollectors)[number]
 
 export function isPaced(collector: Collector | null): collector is PacedCollector {
-  return pacedCollectors.some((one) => one === collector)
+  return pacedCollectors.some((candidate) => candidate === collector)
 }
 
 const pace: readonly Parameter[] = [
@@ -143,7 +143,7 @@ function commonSentence(kind: WatchKind, parameters: readonly Parameter[], value
  */
 export function withCommon(kind: WatchKind): WatchKind {
   const added = common(kind)
-  const restarts: Pick<WatchKind, 'acts'> = added.some((one) => one.name === 'restart.service')
+  const restarts: Pick<WatchKind, 'acts'> = added.some((parameter) => parameter.name === 'restart.service')
     ? {
         acts: (values) =>
           values['restart.service'] ? { verb: 'restart', service: read.text(values, 'restart.service') } : null,

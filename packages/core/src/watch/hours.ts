@@ -13,15 +13,15 @@ export interface Hours {
 const dayNames = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 
 function readDays(text: string): number[] | null {
-  const day = (name: string) => dayNames.findIndex((one) => one.toLowerCase() === name.toLowerCase()) + 1
+  const day = (name: string) => dayNames.findIndex((candidate) => candidate.toLowerCase() === name.toLowerCase()) + 1
   const days: number[] = []
-  for (const part of text.split(',').map((one) => one.trim())) {
+  for (const part of text.split(',').map((piece) => piece.trim())) {
     const [first, last = first] = part.split(/\s*[-–]\s*/)
     const [a, b] = [day(first ?? ''), day(last ?? '')]
     if (!a || !b) return null
-    for (let one = a; ; one = (one % 7) + 1) {
-      days.push(one)
-      if (one === b) break
+    for (let day = a; ; day = (day % 7) + 1) {
+      days.push(day)
+      if (day === b) break
     }
   }
   return [...new Set(days)].sort((a, b) => a - b)
@@ -57,7 +57,7 @@ function localTime(at: Millis, zone: string): { day: number; minutes: number } {
         hourCycle: 'h23',
       })),
     )
-  const parts = Object.fromEntries(clock.formatToParts(at).map((one) => [one.type, one.value]))
+  const parts = Object.fromEntries(clock.formatToParts(at).map((part) => [part.type, part.value]))
   return { day: dayNames.indexOf(parts.weekday!) + 1, minutes: Number(parts.hour) * 60 + Number(parts.minute) }
 }
 

@@ -30,11 +30,11 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
   if (value === null) return parameter.optional ? null : `${name} needs a value.`
   switch (parameter.type) {
     case 'patterns':
-      if (!Array.isArray(value) || !value.every((one) => typeof one === 'string'))
+      if (!Array.isArray(value) || !value.every((text) => typeof text === 'string'))
         return `${name} needs a list of names or patterns.`
       if (value.length > 100) return `${name} takes at most 100 patterns; use * to say more with fewer.`
-      for (const one of value) {
-        const fault = patternFault(one)
+      for (const text of value) {
+        const fault = patternFault(text)
         if (fault) return `${name}: ${fault}`
       }
       return null
@@ -74,8 +74,8 @@ export function rangeText(parameter: Parameter): string {
     (min === undefined && max === undefined)
   )
     return ''
-  const [low, high] = [min ?? 0, max].map((one) =>
-    one === undefined || one >= 1e15 ? null : valueText(parameter, one),
+  const [low, high] = [min ?? 0, max].map((bound) =>
+    bound === undefined || bound >= 1e15 ? null : valueText(parameter, bound),
   )
   return high ? `${low} to ${high}.` : `From ${low} on.`
 }

@@ -26,7 +26,11 @@ function run(steps: (Observation | [at: number, Observation])[]): { state: PostS
     const [at, observation] = Array.isArray(step) ? step : [i, step]
     const result = advance(state, observation, at * minute, judge)
     state = result.state
-    short.push(...result.transitions.map((one: Transition) => `${one.at / minute} ${one.kind} ${one.to ?? 'well'}`))
+    short.push(
+      ...result.transitions.map(
+        (transition: Transition) => `${transition.at / minute} ${transition.kind} ${transition.to ?? 'well'}`,
+      ),
+    )
   })
   return { state, short }
 }
@@ -110,11 +114,11 @@ describe('a post', () => {
     const { state } = run([seen('critical'), seen('critical'), seen('critical')])
     expect(miss(state!, 4 * minute, judge.gap).transitions).toEqual([])
     const silent = miss(state!, 5 * minute, judge.gap)
-    expect(silent.transitions.map((one) => one.kind)).toEqual(['silent'])
+    expect(silent.transitions.map((transition) => transition.kind)).toEqual(['silent'])
     expect(silent.state.level).toBe('critical')
-    expect(advance(silent.state, seen('critical'), 9 * minute, judge).transitions.map((one) => one.kind)).toEqual([
-      'heard',
-    ])
+    expect(
+      advance(silent.state, seen('critical'), 9 * minute, judge).transitions.map((transition) => transition.kind),
+    ).toEqual(['heard'])
   })
 
   const observations = fc.array(
@@ -130,9 +134,9 @@ describe('a post', () => {
       fc.property(observations, fc.infiniteStream(fc.boolean()), (list, again) => {
         let at = 0
         let state: PostState | null = null
-        for (const one of list) {
-          at += one.gap * minute
-          state = advance(state, seen(...one.failing), at, judge).state
+        for (const instance of list) {
+          at += instance.gap * minute
+          state = advance(state, seen(...instance.failing), at, judge).state
           if (again.next().value) {
             const repeated = advance(state, seen('critical'), at - minute * Number(again.next().value), judge)
             expect(repeated.state).toBe(state)
@@ -149,10 +153,10 @@ describe('a post', () => {
         let at = 0
         let state: PostState | null = null
         const history: { at: number; failing: readonly Severity[] }[] = []
-        for (const one of list) {
-          at += one.gap * minute
-          history.push({ at, failing: one.failing })
-          const result = advance(state, seen(...one.failing), at, judge)
+        for (const instance of list) {
+          at += instance.gap * minute
+          history.push({ at, failing: instance.failing })
+          const result = advance(state, seen(...instance.failing), at, judge)
           state = result.state
           for (const transition of result.transitions.filter((each) => each.kind === 'raised')) {
             const hold = (judge.hold(transition.to!) as { for: number }).for

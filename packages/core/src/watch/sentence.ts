@@ -8,7 +8,7 @@ export type Say = (name: string, text?: string) => SentencePart
 /** Gives the function that puts a parameter into a sentence, in the words of its present value or of `text`. */
 export function sayer(parameters: readonly Parameter[], values: Values): Say {
   return (name, text) => {
-    const parameter = parameters.find((one) => one.name === name)
+    const parameter = parameters.find((parameter) => parameter.name === name)
     if (!parameter) throw new Error(`no parameter ${name}`)
     return { parameter: name, text: text ?? valueText(parameter, values[name] ?? null) }
   }

@@ -43,7 +43,7 @@ export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>)
     const result = await work(connection)
     await connection.query('commit')
     afterwards.delete(connection)
-    for (const one of waiting) one(pool)
+    for (const resolve of waiting) resolve(pool)
     return result
   } catch (error) {
     await connection.query('rollback').catch(() => undefined)

@@ -30,7 +30,7 @@ export class Attendance {
   }
 
   wake(deviceIds: Iterable<DeviceId>): void {
-    for (const id of deviceIds) for (const one of this.#waiting.get(id) ?? []) one.wake(true)
+    for (const id of deviceIds) for (const waiting of this.#waiting.get(id) ?? []) waiting.wake(true)
   }
 
   async #look(): Promise<void> {
@@ -41,9 +41,9 @@ export class Attendance {
       this.pool,
       `
       select d.id from unnest($1::int[], $2::bigint[]) w (id, version) join device d on d.id = w.id where d.version <> w.version or d.retired_at is not null`,
-      [all.map((one) => one.id), all.map((one) => one.version)],
+      [all.map((waiter) => waiter.id), all.map((waiter) => waiter.version)],
     )
-    this.wake(moved.map((one) => one.id))
+    this.wake(moved.map((row) => row.id))
   }
 
   /** Until the device is no longer as it was at this version, or the time is over. @returns whether it was woken */
@@ -75,6 +75,6 @@ export class Attendance {
   stop(): void {
     clearInterval(this.#timer)
     if (this.#looking) clearTimeout(this.#looking)
-    for (const set of this.#waiting.values()) for (const one of [...set]) one.wake(false)
+    for (const set of this.#waiting.values()) for (const waiting of [...set]) waiting.wake(false)
   }
 }

@@ -49,10 +49,10 @@ describe('checking a batch', () => {
         }
         try {
           const checked = checkBatch(checkEnvelope(body), now, 0)
-          for (const one of checked.refused) expect(one.detail.length).toBeGreaterThan(5)
-          for (const one of checked.reports)
-            if (!('refused' in one))
-              for (const [, , reading] of one.readings) expect(Number.isFinite(reading)).toBe(true)
+          for (const refusal of checked.refused) expect(refusal.detail.length).toBeGreaterThan(5)
+          for (const kept of checked.reports)
+            if (!('refused' in kept))
+              for (const [, , reading] of kept.readings) expect(Number.isFinite(reading)).toBe(true)
         } catch (error) {
           expect(error).toBeInstanceOf(ProblemError)
         }
@@ -110,7 +110,7 @@ describe('checking a batch', () => {
       report({ facts: { ports: [{ port: 22, protocol: 'tcp' }], services: [{ name: 'x' }], moon: 'full' } }),
     ])
     expect((reports[0] as CheckedReport).facts).toEqual({ ports: [{ port: 22, protocol: 'tcp' }] })
-    expect(refused.map((one) => `${one.pointer} ${one.code}`)).toEqual([
+    expect(refused.map((refusal) => `${refusal.pointer} ${refusal.code}`)).toEqual([
       '/reports/0/facts/services fact-not-valid',
       '/reports/0/facts/moon fact-not-valid',
     ])
@@ -125,12 +125,12 @@ describe('checking a batch', () => {
       text: 't',
     })
     const [checked] = batch([report({ events: [event(60), event(29), event(400)] })]).reports as CheckedReport[]
-    expect([checked!.tooOld, checked!.events.map((one) => one.at)]).toEqual([2, [now - 29 * day]])
+    expect([checked!.tooOld, checked!.events.map((event) => event.at)]).toEqual([2, [now - 29 * day]])
   })
 })
 
 describe('when a report was made', () => {
-  const made = (one: object, envelope: object = {}) => (batch([report(one)], envelope).reports[0] as CheckedReport).at
+  const made = (body: object, envelope: object = {}) => (batch([report(body)], envelope).reports[0] as CheckedReport).at
   it('is known by the time since the machine started, whatever its clock was set to meanwhile', () => {
     expect(made({ at: now + 2 * hour, up: 10 * minute, boot: 'b' }, { up: 15 * minute, boot: 'b' })).toBe(
       now - 5 * minute,

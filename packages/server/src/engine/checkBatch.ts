@@ -81,7 +81,7 @@ export function checkEnvelope(body: unknown): ReportBatch {
     throw new ProblemError(
       'invalid',
       error.message,
-      error.details.map((one) => ({ at: one.path.join('.'), message: one.message })),
+      error.details.map((detail) => ({ at: detail.path.join('.'), message: detail.message })),
     )
   return value
 }

@@ -93,14 +93,14 @@ async function storeReports(
       plan.clockOffset,
       last?.interval ?? null,
       failed,
-      plan.stored.map((one) => time(one.at)),
-      plan.stored.map((one) => one.seq),
-      plan.stored.map((one) => one.late),
+      plan.stored.map((report) => time(report.at)),
+      plan.stored.map((report) => report.seq),
+      plan.stored.map((report) => report.late),
       layoutIds,
-      plan.stored.map((one) => `{${one.readings.map((reading) => reading[2]).join(',')}}`),
+      plan.stored.map((report) => `{${report.readings.map((reading) => reading[2]).join(',')}}`),
       time(plan.firstAt),
-      sum(plan.stored.map((one) => one.leftOut)),
-      sum(plan.stored.map((one) => one.tooOld)),
+      sum(plan.stored.map((report) => report.leftOut)),
+      sum(plan.stored.map((report) => report.tooOld)),
       plan.refused.length,
       context.policyVersion,
     ],
@@ -122,11 +122,11 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
     [
       deviceId,
       time(now),
-      refused.map((one) => one.seq),
-      refused.map((one) => one.pointer),
-      refused.map((one) => one.code),
-      refused.map((one) => one.detail.slice(0, 1000)),
-      refused.map((one) => JSON.stringify(one.body) ?? 'null'),
+      refused.map((refusal) => refusal.seq),
+      refused.map((refusal) => refusal.pointer),
+      refused.map((refusal) => refusal.code),
+      refused.map((refusal) => refusal.detail.slice(0, 1000)),
+      refused.map((refusal) => JSON.stringify(refusal.body) ?? 'null'),
     ],
   )
   await tx.query(
@@ -154,14 +154,14 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
       insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
       [
         deviceId,
-        facts.map((one) => one.subject),
-        facts.map((one) => time(one.at)),
-        facts.map((one) => JSON.stringify(one.value)),
+        facts.map((fact) => fact.subject),
+        facts.map((fact) => time(fact.at)),
+        facts.map((fact) => JSON.stringify(fact.value)),
       ],
     )
   const system = reports
     .map((report) => report.facts.system)
-    .filter((one) => one !== undefined)
+    .filter((system) => system !== undefined)
     .at(-1)
   if (system)
     await tx.query(
@@ -188,14 +188,14 @@ async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedRe
     from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[], $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
     [
       deviceId,
-      events.map((one) => time(one.at)),
-      events.map((one) => one.seq),
-      events.map((one) => one.n),
-      events.map((one) => one.channel),
-      events.map((one) => one.source),
-      events.map((one) => one.id),
-      events.map((one) => logLevelCode(one.level)),
-      events.map((one) => one.text),
+      events.map((event) => time(event.at)),
+      events.map((event) => event.seq),
+      events.map((event) => event.n),
+      events.map((event) => event.channel),
+      events.map((event) => event.source),
+      events.map((event) => event.id),
+      events.map((event) => logLevelCode(event.level)),
+      events.map((event) => event.text),
     ],
   )
 }
@@ -212,7 +212,7 @@ export function traitsAfter({ traits }: DeviceContext, { facts }: Plan): DeviceT
 
 /** Whether what it told about itself changes what of policy, windows and collecting reaches it. */
 async function reachMoved(tx: Db, context: DeviceContext, plan: Plan): Promise<boolean> {
-  if (plan.stored.every((one) => Object.keys(one.facts).length === 0)) return false
+  if (plan.stored.every((report) => Object.keys(report.facts).length === 0)) return false
   const traits = traitsAfter(context, plan)
   const policy = await policyInForce(tx)
   // Rosters are shared: another one is another object.
@@ -227,7 +227,7 @@ function isPlain(context: DeviceContext, plan: Plan): boolean {
     plan.moments.length === 0 &&
     plan.refused.length === 0 &&
     !stateMoved(context.state, plan.state) &&
-    plan.stored.every((one) => one.events.length === 0 && Object.keys(one.facts).length === 0)
+    plan.stored.every((report) => report.events.length === 0 && Object.keys(report.facts).length === 0)
   )
 }
 
@@ -239,7 +239,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
   try {
     await inTransaction(pool, async (tx) => {
       // A change of policy looks at what devices have told; what they tell meanwhile waits for it, or it for this.
-      if (plan.stored.some((one) => Object.keys(one.facts).length > 0))
+      if (plan.stored.some((report) => Object.keys(report.facts).length > 0))
         await tx.query('select from policy_mark for share')
       if (!(await storeReports(tx, context, plan, layoutIds, now))) throw moved
       const { id, clientId } = context.traits
@@ -253,7 +253,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         plan.moments.flatMap((moment) => moment.transitions),
       )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
-      if (plan.stored.some((one) => speaksForRoles(one.facts)) && (await noteFindings(tx, id, plan.facts))) {
+      if (plan.stored.some((report) => speaksForRoles(report.facts)) && (await noteFindings(tx, id, plan.facts))) {
         await reevaluate(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       } else if (await reachMoved(tx, context, plan)) {
@@ -261,7 +261,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (plan.refused.length || plan.stored.some((one) => one.facts.system ?? one.facts.logs))
+      if (plan.refused.length || plan.stored.some((report) => report.facts.system ?? report.facts.logs))
         announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true

@@ -82,7 +82,7 @@ export async function noteClaim(
     throw new ProblemError('identity-shared')
   }
   const keep = (list: readonly string[], more: string | null) =>
-    [...list, ...(more ? [more] : [])].filter((one) => one !== instance).slice(-remembered)
+    [...list, ...(more ? [more] : [])].filter((known) => known !== instance).slice(-remembered)
   const past = keep(identity.past, claim === 'new' ? identity.instance : null)
   const barred = keep(identity.barred, claim === 'back' ? identity.instance : null)
   await pool.query(

@@ -55,7 +55,7 @@ describe('a batch', () => {
     await fresh()
     const batch = [agent.report(1), agent.report(2)]
     const answers = await Promise.all([agent.send(batch), agent.send(batch), agent.send(batch)])
-    expect(answers.map((one) => one.body.acknowledged)).toEqual([2, 2, 2])
+    expect(answers.map((answer) => answer.body.acknowledged)).toEqual([2, 2, 2])
     expect(await stored()).toBe(2)
   })
   it('with a number left out is sent back for the rest, or counted when that is lost', async () => {
@@ -154,7 +154,7 @@ describe('bad input', () => {
     ])
     expect(status).toBe(200)
     expect(body.acknowledged).toBe(4)
-    expect(body.refused.map((one) => `${one.pointer} ${one.code}`)).toEqual([
+    expect(body.refused.map((refusal) => `${refusal.pointer} ${refusal.code}`)).toEqual([
       '/reports/0/readings/1 reading-not-valid',
       '/reports/0/readings/2 reading-not-valid',
       '/reports/0/readings/3 reading-twice',

@@ -247,7 +247,7 @@ export class Engine {
       this.onReport(deviceId, context.traits.clientId)
       return {
         acknowledged: plan.lastSeq,
-        refused: batch.refused.map(({ body: _kept, ...one }) => one),
+        refused: batch.refused.map(({ body: _kept, ...refusal }) => refusal),
         clockOffset: plan.clockOffset,
         settings,
       }
@@ -277,13 +277,15 @@ function inOrder(reports: readonly Report[]): Report[] {
 }
 
 function newestOf(batch: CheckedBatch): Millis {
-  return Math.max(0, ...batch.reports.map((one) => ('refused' in one ? 0 : one.at)))
+  return Math.max(0, ...batch.reports.map((report) => ('refused' in report ? 0 : report.at)))
 }
 
 function refuseAllOf(batch: CheckedBatch, refusal: string | undefined): CheckedBatch {
   if (refusal === undefined) return batch
-  const refused = batch.reports.flatMap((one): RefusedPart[] =>
-    'refused' in one ? [] : [{ seq: one.seq, pointer: '/reports/0', code: 'not-kept', detail: refusal, body: one.raw }],
+  const refused = batch.reports.flatMap((report): RefusedPart[] =>
+    'refused' in report
+      ? []
+      : [{ seq: report.seq, pointer: '/reports/0', code: 'not-kept', detail: refusal, body: report.raw }],
   )
   return {
     ...batch,

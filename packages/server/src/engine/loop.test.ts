@@ -70,7 +70,7 @@ describe('from a report to an alert', () => {
       agent.report(5, orders('stopped')),
       agent.report(6),
     ])
-    expect((await alertsOf(agent)).map((one) => [one.status, one.began])).toEqual([
+    expect((await alertsOf(agent)).map((alert) => [alert.status, alert.began])).toEqual([
       ['open', agent.at(5)],
       ['closed', agent.at(1)],
     ])
@@ -81,7 +81,7 @@ describe('from a report to an alert', () => {
     const [alert] = await alertsOf(agent)
     await house.technician('POST', `/api/alerts/${alert!.id}/close`, { reason: 'known, new part is ordered' })
     await agent.send([agent.report(3), agent.report(4)])
-    expect((await alertsOf(agent)).filter((one) => one.status !== 'closed')).toEqual([])
+    expect((await alertsOf(agent)).filter((candidate) => candidate.status !== 'closed')).toEqual([])
     expect((await house.technician('POST', `/api/alerts/${alert!.id}/take`)).body.code).toBe('already-closed')
     await agent.send([
       agent.report(5, orders('running')),
@@ -89,7 +89,7 @@ describe('from a report to an alert', () => {
       agent.report(7, orders('stopped')),
       agent.report(8),
     ])
-    expect((await alertsOf(agent)).filter((one) => one.status === 'open')).toHaveLength(1)
+    expect((await alertsOf(agent)).filter((candidate) => candidate.status === 'open')).toHaveLength(1)
   })
   it('a silent device is one alert that began when it was last heard, and a start of the server gives it time', async () => {
     const agent = await device()
@@ -164,8 +164,8 @@ describe('windows that end at the same moment', () => {
 describe('silence', () => {
   const openOf = async (agent: Agent) =>
     (await alertsOf(agent))
-      .filter((one) => one.status !== 'closed')
-      .map((one) => one.watch)
+      .filter((alert) => alert.status !== 'closed')
+      .map((alert) => alert.watch)
       .sort()
   it('of a device with two watches raises each in its time, however often it is looked at', async () => {
     const later = {
@@ -255,7 +255,7 @@ describe('a watch that becomes one of another kind', () => {
         events: [{ at: agent.at(2), channel: 'syslog', source: 'x', id: null, level: 'error', text: 'broken' }],
       }),
     ])
-    expect((await alertsOf(agent)).map((one) => [one.watch, one.status])).toEqual([['turning', 'open']])
+    expect((await alertsOf(agent)).map((alert) => [alert.watch, alert.status])).toEqual([['turning', 'open']])
     await house.lead('POST', '/api/policy/changes', {
       steps: [{ of: 'template', id: made.body.id, basedOn: 1, note: '', to: watch('cpu-busy', { hold: 0 }) }],
     })
@@ -263,7 +263,7 @@ describe('a watch that becomes one of another kind', () => {
     const { status } = await agent.send([agent.report(3, { readings: [['cpu.busy', '', 0.999]] })])
     expect([
       status,
-      (await alertsOf(agent)).filter((one) => one.status === 'open').map((one) => one.rule.kind),
+      (await alertsOf(agent)).filter((alert) => alert.status === 'open').map((alert) => alert.rule.kind),
     ]).toEqual([200, ['cpu-busy']])
   })
 })
@@ -301,7 +301,7 @@ describe('a device that comes in while policy changes', () => {
     })
     await house.pool.query('update device set version = $2 where id = $1', [agent.id, version])
     await agent.send([agent.report(2, { readings: [['cpu.busy', '', 0.9]] })])
-    expect((await alertsOf(agent)).map((one) => one.watch)).toContain('unseen')
+    expect((await alertsOf(agent)).map((alert) => alert.watch)).toContain('unseen')
   })
 })
 
@@ -326,17 +326,19 @@ describe('a maintenance window', () => {
     ])
     expect(await alertsOf(agent)).toEqual([])
     const before = (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body
-    expect(before.record.map((one) => [one.instance, one.outcome]).sort()).toEqual([
+    expect(before.record.map((held) => [held.instance, held.outcome]).sort()).toEqual([
       ['labels', 'cleared'],
       ['orders', null],
     ])
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.map((one) => one.instance)).toContain('orders')
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.map((held) => held.instance)).toContain('orders')
     await house.technician('POST', `/api/windows/${id}/end`)
     expect(await alertsOf(agent)).toMatchObject([
       { instance: 'orders', status: 'open', began: agent.at(3), windowId: id },
     ])
     expect(
-      (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body.record.find((one) => one.instance === 'orders'),
+      (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body.record.find(
+        (held) => held.instance === 'orders',
+      ),
     ).toMatchObject({ outcome: 'raised' })
     expect((await house.technician('POST', `/api/windows/${id}/end`)).body.code).toBe('already-ended')
   })
@@ -395,8 +397,8 @@ describe('policy', () => {
       reason: 'starts slowly',
     })
     const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
-    const watches = page.watches.map((one) =>
-      one.key === 'services' ? { ...one, values: { ...one.values, hold: 2 * minute } } : one,
+    const watches = page.watches.map((watch) =>
+      watch.key === 'services' ? { ...watch, values: { ...watch.values, hold: 2 * minute } } : watch,
     )
     const edit = {
       steps: [
@@ -411,10 +413,10 @@ describe('policy', () => {
     }
     const impact = (await house.lead<Impact>('POST', '/api/policy/impact', edit)).body
     expect(impact).toMatchObject({ added: 0, removed: 0, altered: impact.devices })
-    expect(impact.examples.some((one) => one.deviceId === agent.id)).toBe(true)
-    expect(impact.examples.some((one) => one.deviceId === other.id)).toBe(false)
+    expect(impact.examples.some((example) => example.deviceId === agent.id)).toBe(true)
+    expect(impact.examples.some((example) => example.deviceId === other.id)).toBe(false)
     expect((await house.lead('POST', '/api/policy/changes', edit)).body).toEqual({ ids: [templateId] })
-    const holdOf = async (one: Agent) => (await rosterOf(one)).find((watch) => watch.key === 'services')!
+    const holdOf = async (of: Agent) => (await rosterOf(of)).find((watch) => watch.key === 'services')!
     expect((await holdOf(agent)).chains.hold![0]).toMatchObject({
       value: 2 * minute,
       source: { from: 'template', revision: 2 },
@@ -441,8 +443,8 @@ describe('policy', () => {
   })
   it('a wrong value is refused at its field and nothing is saved', async () => {
     const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body
-    const watches = page.watches.map((one) =>
-      one.key === 'disk.space' ? { ...one, values: { ...one.values, 'warning.percent': 8 } } : one,
+    const watches = page.watches.map((watch) =>
+      watch.key === 'disk.space' ? { ...watch, values: { ...watch.values, 'warning.percent': 8 } } : watch,
     )
     const answer = await house.lead('POST', '/api/policy/changes', {
       steps: [
@@ -484,9 +486,9 @@ describe('policy', () => {
       dormant: false,
       reason: '',
     })
-    expect((await rosterOf(agent)).map((one) => one.key)).not.toContain('web')
+    expect((await rosterOf(agent)).map((watch) => watch.key)).not.toContain('web')
     await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['web'] })
-    expect((await rosterOf(agent)).find((one) => one.key === 'web')).toMatchObject({ values: { hold: 5000 } })
+    expect((await rosterOf(agent)).find((watch) => watch.key === 'web')).toMatchObject({ values: { hold: 5000 } })
     expect((await house.technician('PUT', `/api/devices/${agent.id}/roles`, { roles: ['wbe'] })).body.detail).toContain(
       '“wbe”',
     )
@@ -521,7 +523,7 @@ describe('two changes at once', () => {
         }),
         ...agents.map((agent) => agent.send([agent.report(2 + round)])),
       ])
-      expect(answers.map((one) => one.status).filter((status) => status !== 200 && status !== 503)).toEqual([])
+      expect(answers.map((answer) => answer.status).filter((status) => status !== 200 && status !== 503)).toEqual([])
     }
   })
 })

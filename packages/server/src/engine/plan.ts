@@ -44,8 +44,8 @@ function windowTurned(windows: readonly MaintenanceWindow[], after: Millis, upTo
 
 /** Entries that a watch may judge: what a log held before its agent came is no news. */
 function news(report: CheckedReport, firstAt: Millis): CheckedReport['events'] {
-  return report.events.some((one) => one.old ?? one.at < firstAt)
-    ? report.events.filter((one) => !(one.old ?? one.at < firstAt))
+  return report.events.some((event) => event.old ?? event.at < firstAt)
+    ? report.events.filter((event) => !(event.old ?? event.at < firstAt))
     : report.events
 }
 
@@ -68,7 +68,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
   for (const report of batch.reports) {
     if (report.seq <= lastSeq) continue
     if (report.seq > lastSeq + 1) {
-      const refusedBefore = batch.refused.some((one) => one.seq === null)
+      const refusedBefore = batch.refused.some((refusal) => refusal.seq === null)
       if (isFirst && batch.oldest <= lastSeq + 1 && batch.oldest < report.seq && !refusedBefore)
         throw new ProblemError('out-of-order', `Send from report ${lastSeq + 1} on, in order.`)
       lost += report.seq - lastSeq - 1
@@ -80,7 +80,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
     const at: Millis = lastAt === null ? report.at : Math.max(report.at, lastAt + 1)
     firstAt ??= at - report.interval
     facts = { ...facts, ...report.facts }
-    const reasons = Object.fromEntries(report.failed.map((one) => [one.collector, one.reason]))
+    const reasons = Object.fromEntries(report.failed.map((failure) => [failure.collector, failure.reason]))
     const result = evaluate(
       state,
       context.roster,
@@ -91,8 +91,8 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         readings: report.readings,
         facts,
         events: news(report, firstAt),
-        failed: report.failed.map((one) => one.collector),
-        absent: report.failed.flatMap((one) => (one.notHere ? [one.collector] : [])),
+        failed: report.failed.map((failure) => failure.collector),
+        absent: report.failed.flatMap((failure) => (failure.notHere ? [failure.collector] : [])),
         reasons,
         rested: report.rested,
         shared,
@@ -100,7 +100,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
       },
       interval ?? report.interval,
     )
-    for (const one of result.broken) broken.set(one.watch, one.reason)
+    for (const watch of result.broken) broken.set(watch.watch, watch.reason)
     if (result.transitions.length || (lastAt !== null && windowTurned(context.windows, lastAt, at)))
       moments.push({ at, transitions: result.transitions, state: result.state })
     state = result.state

@@ -39,7 +39,7 @@ describe('a report that PostgreSQL refuses', () => {
     const odd = agent.report(2, { events: [entry(agent.at(2), 'the odd one')] })
     const behind = agent.report(3, { events: [entry(agent.at(3), 'behind')] })
     const { status, body } = await agent.send([before, odd, behind])
-    expect([status, body.acknowledged, body.refused.map((one) => `${one.seq} ${one.code}`)]).toEqual([
+    expect([status, body.acknowledged, body.refused.map((refusal) => `${refusal.seq} ${refusal.code}`)]).toEqual([
       200,
       3,
       ['2 not-kept'],
@@ -50,7 +50,7 @@ describe('a report that PostgreSQL refuses', () => {
         await rows<{ seq: number }>(house.pool, 'select seq from report where device_id = $1 order by seq', [agent.id])
       ).map((row) => row.seq),
     ).toEqual([1, 3])
-    expect((await eventsOf(agent)).map((one) => one.text)).toEqual(['behind'])
+    expect((await eventsOf(agent)).map((event) => event.text)).toEqual(['behind'])
     const page = await pageOf(agent)
     expect(page).toMatchObject({
       refusedCount: 1,
@@ -128,7 +128,7 @@ describe('text that no database takes', () => {
 describe('log entries', () => {
   const alertsOf = async (agent: Agent) =>
     (await house.lead<{ watch: string }[]>('GET', `/api/devices/${agent.id}/alerts`)).body.filter(
-      (one) => one.watch === 'log.kernel',
+      (alert) => alert.watch === 'log.kernel',
     )
   const kernel = (agent: Agent, minutes: number, more: Partial<LogEvent> = {}) =>
     Array.from({ length: 3 }, (_, i) => entry(agent.at(minutes) + i, `I/O error ${i}`, { source: 'kernel', ...more }))
@@ -148,7 +148,7 @@ describe('log entries', () => {
       }),
     ])
     expect([status, body.refused]).toEqual([200, []])
-    expect((await eventsOf(agent)).map((one) => one.text)).toEqual(ages.map((one) => one.text))
+    expect((await eventsOf(agent)).map((event) => event.text)).toEqual(ages.map((event) => event.text))
     expect((await pageOf(agent)).oldEntries).toBe(3)
   })
   it('from before the agent came are no news to any watch, nor what a log held when it was first read', async () => {
@@ -171,8 +171,14 @@ describe('log entries', () => {
 describe('numbers', () => {
   it('missing within a batch are counted as lost, and the rest goes on', async () => {
     const agent = await fresh()
-    const [one, , three, , five] = [agent.report(1), agent.report(2), agent.report(3), agent.report(4), agent.report(5)]
-    const { status, body } = await agent.send([one, three, five])
+    const [report, , three, , five] = [
+      agent.report(1),
+      agent.report(2),
+      agent.report(3),
+      agent.report(4),
+      agent.report(5),
+    ]
+    const { status, body } = await agent.send([report, three, five])
     expect([status, body.acknowledged, (await pageOf(agent)).lostReports]).toEqual([200, 5, 2])
   })
 })

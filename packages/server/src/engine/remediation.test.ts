@@ -152,7 +152,7 @@ describe('a stopped service that its agent may start', () => {
     expect(alert).toMatchObject({ status: 'open', instance: 'nginx' })
     expect(alert!.raisedAt - alert!.began).toBeGreaterThan(minute)
     const page = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
-    expect(page.entries.map((one) => [one.what, one.text])).toEqual([
+    expect(page.entries.map((entry) => [entry.what, entry.text])).toEqual([
       ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
       ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
       ['raised', 'nginx is stopped'],
@@ -183,7 +183,10 @@ describe('a stopped service that its agent may start', () => {
     })
     await later(0)
     expect((await held.send([held.report(0, { at: Date.now() })])).body.tasks).toBeUndefined()
-    expect([(await remediationsOf(held)).map((one) => one.outcome), await alertsOf(held)]).toEqual([['held'], []])
+    expect([(await remediationsOf(held)).map((remediation) => remediation.outcome), await alertsOf(held)]).toEqual([
+      ['held'],
+      [],
+    ])
     expect(await alertsOf(await stopped(false))).toMatchObject([{ status: 'open' }])
     const late = await house.enrol(house.sites[0], `tm-mend-${++count}`)
     await late.send([late.report(1, nginx('stopped')), late.report(3)])
@@ -207,7 +210,7 @@ describe('by hand, from an alert', () => {
     expect((await respond()).body.code).toBe('asked-already')
     await tells(agent, await handed(agent), {})
     const { entries } = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
-    expect(entries.slice(1).map((one) => [one.what, one.by, one.text])).toEqual([
+    expect(entries.slice(1).map((entry) => [entry.what, entry.by, entry.text])).toEqual([
       ['asked its agent to start nginx', 'Tech', ''],
       ['started nginx', 'Tech', 'was stopped, is running'],
     ])

@@ -73,7 +73,7 @@ export async function advanceRemediations(pool: Pool, now: Millis): Promise<numb
     'select id, device_id, client_id, watch, instance, started_at from remediation where ended_at is null and next_at <= $1 order by next_at limit 500',
     [time(now)],
   )
-  await eachAlone(due, (one) => inTransaction(pool, (tx) => turn(tx, one, now)))
+  await eachAlone(due, (row) => inTransaction(pool, (tx) => turn(tx, row, now)))
   return due.length
 }
 

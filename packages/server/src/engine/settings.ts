@@ -33,15 +33,15 @@ type Told = Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' 
 /** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
 export function settingsOf(context: Told, digests: CollectorDigests = new Map()): AgentSettings {
   const { interval, name, clientName, siteName, collecting, roster, state } = context
-  const collectors = collecting.collectors.flatMap((one) => {
-    const digest = digests.get(one)
-    return digest === undefined ? [] : [{ name: one, digest }]
+  const collectors = collecting.collectors.flatMap((collector) => {
+    const digest = digests.get(collector)
+    return digest === undefined ? [] : [{ name: collector, digest }]
   })
   const wanted: Partial<Record<PacedCollector, Millis>> = { ...paceOf(roster, interval).every }
   for (const [collector, often] of Object.entries(hurryOf(roster, state)) as [PacedCollector, Millis][])
     wanted[collector] = Math.min(often, wanted[collector]!)
   const every = Object.fromEntries(
-    pacedCollectors.flatMap((one) => (wanted[one] === interval ? [] : [[one, wanted[one]]])),
+    pacedCollectors.flatMap((collector) => (wanted[collector] === interval ? [] : [[collector, wanted[collector]]])),
   )
   return {
     interval,

@@ -98,7 +98,8 @@ function ruleOf(watch: EffectiveWatch): AlertRule {
     .map((chain) => chain[0]!.source)
     .filter((source) => source.from === 'assignment' || source.from === 'exception')
   const sources = [...watch.broughtBy, ...winners].filter(
-    (source, i, all) => all.findIndex((one) => one.from === source.from && one.id === source.id) === i,
+    (source, i, all) =>
+      all.findIndex((candidate) => candidate.from === source.from && candidate.id === source.id) === i,
   )
   return { name: watch.name, kind: watch.kind, sentence: watchKind(watch.kind).sentence(watch.values), sources }
 }
@@ -124,7 +125,7 @@ async function apply(
 ): Promise<void> {
   const { watch, instance } = splitPostKey(key)
   const { id: deviceId, clientId } = context.traits
-  const effective = context.roster.find((one) => one.key === watch)
+  const effective = context.roster.find((candidate) => candidate.key === watch)
   const kind = effective?.kind ?? ''
   const rule = () => JSON.stringify(ruleOf(effective!))
   let endedHeld: number | null = null
@@ -156,7 +157,8 @@ async function apply(
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null) {
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
-          for (const one of await triesOf(tx, endedRemediation)) await entry(tx, id, one.at, one.what, one.text)
+          for (const attempt of await triesOf(tx, endedRemediation))
+            await entry(tx, id, attempt.at, attempt.what, attempt.text)
         }
         await entry(tx, id, at, action.fromHeld ? 'raised at the end of maintenance' : 'raised', action.evidence?.text)
         break
@@ -304,10 +306,10 @@ async function triesOf(tx: Db, remediationId: number): Promise<{ at: Millis; wha
     select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where remediation_id = $1 order by id`,
     [remediationId],
   )
-  return tries.map((one) => ({
-    at: one.at,
-    what: `its agent ${one.state === 'done' ? `${wentWell[one.verb as keyof typeof wentWell]} ${one.service}` : `tried to ${one.verb} ${one.service}`}`,
-    text: triedText(one),
+  return tries.map((row) => ({
+    at: row.at,
+    what: `its agent ${row.state === 'done' ? `${wentWell[row.verb as keyof typeof wentWell]} ${row.service}` : `tried to ${row.verb} ${row.service}`}`,
+    text: triedText(row),
   }))
 }
 

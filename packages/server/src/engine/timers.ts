@@ -96,25 +96,27 @@ async function silenceOf(
     at: from + Math.max(gap, Number(watch.values.after)) + 1,
     failing: (context.state.get(postKey(watch.key, ''))?.level ?? null) !== null,
   }))
-  const open = due.filter((one) => !one.failing)
+  const open = due.filter((post) => !post.failing)
   // A watch with hours may look only later: it is asked again every minute until it has spoken.
   const nextOf = (rest: typeof due) =>
-    rest.length ? Math.min(...rest.map((one) => (one.at > now ? one.at : now + minute))) : null
-  if (!open.some((one) => one.at <= now)) return { raised: false, next: nextOf(open) }
-  const ready = new Set(open.filter((one) => one.at <= now).map((one) => one.watch.key))
+    rest.length ? Math.min(...rest.map((post) => (post.at > now ? post.at : now + minute))) : null
+  if (!open.some((post) => post.at <= now)) return { raised: false, next: nextOf(open) }
+  const ready = new Set(open.filter((post) => post.at <= now).map((post) => post.watch.key))
   const result = judgeSilence(
     { ...context, roster: context.roster.filter((watch) => watch.kind !== 'silence' || ready.has(watch.key)) },
     context.heardAt,
     now,
   )
-  const raised = new Set(result.transitions.filter((one) => one.kind === 'raised').map((one) => one.watch))
+  const raised = new Set(
+    result.transitions.filter((transition) => transition.kind === 'raised').map((transition) => transition.watch),
+  )
   if (!raised.size) return { raised: false, next: nextOf(open) }
   await writeState(tx, deviceId, context.state, result.state)
   await writeChanges(tx, context, result.transitions)
   await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now, now)
   await tx.query('update device set version = version + 1 where id = $1', [deviceId])
   announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
-  return { raised: true, next: nextOf(open.filter((one) => !raised.has(one.watch.key))) }
+  return { raised: true, next: nextOf(open.filter((post) => !raised.has(post.watch.key))) }
 }
 
 /** Without a sign of any server process for so long, nobody could be heard. */

@@ -29,9 +29,9 @@ export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promis
     [deviceId, time(now - triesCountFor - longestRemediation)],
   )
   const tries = new Map<string, Try[]>()
-  for (const { watch, instance, ...one } of found) {
+  for (const { watch, instance, ...rest } of found) {
     const key = postKey(watch, instance)
-    tries.set(key, [...(tries.get(key) ?? []), one])
+    tries.set(key, [...(tries.get(key) ?? []), rest])
   }
   return tries
 }
@@ -45,7 +45,7 @@ export function stillTrying(
   now: Millis,
 ): { response: Response; step: RemediationStep } | null {
   const { watch, instance } = splitPostKey(key)
-  const effective = context.roster.find((one) => one.key === watch && one.standing === 'active')
+  const effective = context.roster.find((candidate) => candidate.key === watch && candidate.standing === 'active')
   const post = context.state.get(key)
   const response = effective && context.facts.system?.mends ? responseOf(effective, instance) : null
   if (!response || !post) return null
@@ -105,7 +105,7 @@ export async function callOff(tx: Db, remediationId: number, now: Millis, reason
         `select task_id from response where remediation_id = $1 and state = 'asked'`,
         [remediationId],
       )
-    ).map((one) => one.task_id),
+    ).map((row) => row.task_id),
   )
   await tx.query(`update response set state = 'failed', ended_at = $2, reason = $3 where task_id = any($1)`, [
     called,

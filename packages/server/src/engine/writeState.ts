@@ -27,8 +27,8 @@ export async function writeState(tx: Db, deviceId: number, before: DeviceState, 
       on conflict (device_id, watch, instance) do update set state = excluded.state`,
       [
         deviceId,
-        keys.map((one) => one.watch),
-        keys.map((one) => one.instance),
+        keys.map((key) => key.watch),
+        keys.map((key) => key.instance),
         written.map(([, state]) => JSON.stringify(state)),
       ],
     )
@@ -37,7 +37,7 @@ export async function writeState(tx: Db, deviceId: number, before: DeviceState, 
     const keys = removed.map(splitPostKey)
     await tx.query(
       'delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
-      [deviceId, keys.map((one) => one.watch), keys.map((one) => one.instance)],
+      [deviceId, keys.map((key) => key.watch), keys.map((key) => key.instance)],
     )
   }
 }
@@ -57,14 +57,14 @@ export async function writeChanges(
       c (at, watch, instance, kind, from_level, to_level, began, evidence)`,
     [
       context.traits.id,
-      transitions.map((one) => time(one.at)),
-      transitions.map((one) => one.watch),
-      transitions.map((one) => one.instance),
-      transitions.map((one) => one.kind),
-      transitions.map((one) => one.from),
-      transitions.map((one) => one.to),
-      transitions.map((one) => time(one.began)),
-      transitions.map((one) => JSON.stringify(one.evidence)),
+      transitions.map((transition) => time(transition.at)),
+      transitions.map((transition) => transition.watch),
+      transitions.map((transition) => transition.instance),
+      transitions.map((transition) => transition.kind),
+      transitions.map((transition) => transition.from),
+      transitions.map((transition) => transition.to),
+      transitions.map((transition) => time(transition.began)),
+      transitions.map((transition) => JSON.stringify(transition.evidence)),
       context.policyVersion,
     ],
   )

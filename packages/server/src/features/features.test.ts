@@ -107,7 +107,7 @@ describe('series', () => {
       'GET',
       `/api/devices/${agent.id}/series?from=${agent.at(0)}&until=${agent.at(10)}&metrics=cpu.busy,disk.free`,
     )
-    expect(body.series.map((one) => [one.metric, one.instance])).toEqual([
+    expect(body.series.map((series) => [series.metric, series.instance])).toEqual([
       ['cpu.busy', ''],
       ['disk.free', '/'],
     ])
@@ -146,7 +146,7 @@ describe('the log', () => {
 describe('the finder', () => {
   it('finds by part of a name, and takes signs of a pattern as they are', async () => {
     const find = async (words: string) =>
-      (await house.lead<Found[]>('GET', `/api/find?q=${encodeURIComponent(words)}`)).body.map((one) => one.kind)
+      (await house.lead<Found[]>('GET', `/api/find?q=${encodeURIComponent(words)}`)).body.map((hit) => hit.kind)
     expect(await find('BOARD')).toEqual(['device'])
     expect(await find('orders')).toEqual(['alert'])
     expect(await find('base')).toEqual(['template'])
@@ -166,14 +166,14 @@ describe('the watchline', () => {
       until: Date.now() + 2 * hour,
     })
     const { lanes } = (await house.lead<Watchline>('GET', '/api/watchline')).body
-    expect(lanes.map((one) => [one.clientName, one.ticks.length, one.spans.length])).toEqual([
+    expect(lanes.map((lane) => [lane.clientName, lane.ticks.length, lane.spans.length])).toEqual([
       ['Brindle Bakeries', 0, 1],
       ['Tidemill Ferries', 1, 0],
     ])
     expect(lanes[1]!.ticks[0]).toMatchObject({ at: agent.at(1), severity: 'critical', deviceName: 'tm-board-1' })
-    expect((await house.contact<Watchline>('GET', '/api/watchline')).body.lanes.map((one) => one.clientName)).toEqual([
-      'Brindle Bakeries',
-    ])
+    expect((await house.contact<Watchline>('GET', '/api/watchline')).body.lanes.map((lane) => lane.clientName)).toEqual(
+      ['Brindle Bakeries'],
+    )
   })
 })
 
@@ -222,7 +222,7 @@ describe('a new estate', () => {
       house.pool,
       `select action || ' ' || object_kind as line from audit order by id limit 4`,
     )
-    expect(found.map((one) => one.line)).toEqual(['added client', 'added client', 'added site', 'added site'])
+    expect(found.map((row) => row.line)).toEqual(['added client', 'added client', 'added site', 'added site'])
   })
   it('may be migrated again without harm', async () => {
     expect(await migrate(house.pool, new URL('../db/migrations', import.meta.url).pathname, Date.now())).toBe(0)
@@ -262,9 +262,9 @@ describe('the live feed', () => {
     const contact = await listen('contact@brindle.example')
     await agent.send([agent.report(4, { facts: { services: [] } }), agent.report(5), agent.report(6)])
     await expect
-      .poll(() => lead.events.map((one) => one.topic), { timeout: 5000 })
+      .poll(() => lead.events.map((event) => event.topic), { timeout: 5000 })
       .toEqual(expect.arrayContaining(['alerts', 'reports']))
-    expect(lead.events.find((one) => one.topic === 'alerts')!.deviceIds).toEqual([agent.id])
+    expect(lead.events.find((event) => event.topic === 'alerts')!.deviceIds).toEqual([agent.id])
     expect(contact.events).toEqual([])
     lead.close()
     contact.close()

@@ -137,7 +137,7 @@ describe('every route', () => {
   })
   it('refuses another device’s key for this device, wherever devices speak', async () => {
     const secret = ours.key.split('.')[2]
-    const spoken = routes.filter((one) => one.access === 'device')
+    const spoken = routes.filter((route) => route.access === 'device')
     expect(spoken.length).toBeGreaterThanOrEqual(5)
     const bodies: Record<string, object> = {
       '/api/agent/reports': { version: 1, sentAt: Date.now(), oldest: 1, reports: [theirs.report(9)] },
@@ -159,10 +159,10 @@ describe('every route', () => {
 
 describe('a contact', () => {
   it('sees their own estate and nobody else’s', async () => {
-    expect((await house.contact<BoardDevice[]>('GET', '/api/devices')).body.map((one) => one.name)).toEqual([
+    expect((await house.contact<BoardDevice[]>('GET', '/api/devices')).body.map((device) => device.name)).toEqual([
       'bb-open-1',
     ])
-    expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((one) => one.name)).toEqual([
+    expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((client) => client.name)).toEqual([
       'Brindle Bakeries',
     ])
     expect((await house.contact<unknown[]>('GET', '/api/find?q=tm-')).body).toEqual([])

@@ -229,11 +229,11 @@ describe('odd values', () => {
     ]
     // Every second value in each place, the others in the next: all of them everywhere would be twice as many.
     let place = 0
-    for (const one of bodies)
-      for (const way of waysInto(one.body)) {
+    for (const sent of bodies)
+      for (const way of waysInto(sent.body)) {
         place++
         for (const value of odd.filter((_, n) => (n + place) % 2 === 0))
-          await send({ ...one, body: withValue(one.body, way, value) }, cookie)
+          await send({ ...sent, body: withValue(sent.body, way, value) }, cookie)
       }
 
     const { paths } = (
@@ -270,7 +270,7 @@ describe('odd values', () => {
           body: method === 'get' || method === 'delete' ? undefined : {},
         }
         if (url.includes('{')) for (const value of numbers) await send({ ...base, url: at(value) }, cookie)
-        const query = parameters.filter((one) => one.in === 'query').map((one) => one.name)
+        const query = parameters.filter((parameter) => parameter.in === 'query').map((parameter) => parameter.name)
         for (const name of query)
           for (const value of texts)
             await send(

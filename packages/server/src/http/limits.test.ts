@@ -126,7 +126,7 @@ describe('whoever is limited to some clients', () => {
     }
     const rules = (await limited.technician.ask<{ reason: string; devices: number }[]>('GET', '/api/collect-rules'))
       .body
-    expect(rules.map((one) => [one.reason, one.devices])).toEqual([['for both', 1]])
+    expect(rules.map((listed) => [listed.reason, listed.devices])).toEqual([['for both', 1]])
     const runs = (await limited.technician.ask<{ id: number; total: number }[]>('GET', '/api/update-runs')).body
     expect(runs.map((run) => [run.id, run.total])).toEqual([[id.mixedUpdates, 1]])
   })
@@ -160,7 +160,7 @@ describe('whoever is limited to some clients', () => {
     expect(await spans(limited.technician.ask)).toEqual(['Both clients', 'Window for all', 'Brindle window'])
     expect(
       (await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map(
-        (one) => one.name,
+        (machine) => machine.name,
       ),
     ).toEqual(['Brindle window', 'Window for all', 'Both clients'])
   })
@@ -178,7 +178,7 @@ describe('whoever is limited to some clients', () => {
     ]
     for (const [ask, method, url, body] of good)
       expect([url, (await ask(method, url, body)).status]).toEqual([url, 200])
-    expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((one) => one.name)).toEqual([
+    expect((await lead.ask<{ name: string }[]>('GET', '/api/standing-rules')).body.map((rule) => rule.name)).toEqual([
       'Ours',
     ])
   })
@@ -201,7 +201,7 @@ describe('whoever is limited to some clients', () => {
     const tried = new Set(attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}')}`))
     const left = (await everyRoute())
       .map(({ method, url }) => `${method} ${url}`)
-      .filter((one) => !one.startsWith('GET ') && !tried.has(one) && !impersonal.has(one))
+      .filter((route) => !route.startsWith('GET ') && !tried.has(route) && !impersonal.has(route))
     // That one is a question; it is asked above.
     expect(left).toEqual(['POST /api/targets/matches'])
     await house.pool.query(`update device set heard_at = now() where id = $1`, [id.device])

@@ -60,7 +60,7 @@ function checked<T>(schema: ObjectSchema<T> | undefined, value: unknown, convert
     throw new ProblemError(
       'invalid',
       error.details[0]?.message,
-      error.details.map((one) => ({ at: one.path.join('.'), message: one.message })),
+      error.details.map((detail) => ({ at: detail.path.join('.'), message: detail.message })),
     )
   return clean as T
 }

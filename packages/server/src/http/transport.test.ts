@@ -35,9 +35,9 @@ describe('plain HTTP', () => {
       })),
     )
     expect(routes.length).toBeGreaterThan(80)
-    for (const one of routes) {
-      const answer = await house.app.inject({ ...one, remoteAddress: '203.0.113.9' })
-      expect([one, answer.statusCode, answer.json<{ code: string }>().code]).toEqual([one, 403, 'needs-tls'])
+    for (const route of routes) {
+      const answer = await house.app.inject({ ...route, remoteAddress: '203.0.113.9' })
+      expect([route, answer.statusCode, answer.json<{ code: string }>().code]).toEqual([route, 403, 'needs-tls'])
     }
     // What only claims to have come over TLS did not.
     expect(

@@ -12,7 +12,7 @@ function cleaned(value: unknown): unknown {
   if (typeof value === 'string') return wellFormed(value)
   if (Array.isArray(value)) return value.map(cleaned)
   if (value === null || typeof value !== 'object') return value
-  return Object.fromEntries(Object.entries(value).map(([name, one]) => [wellFormed(name), cleaned(one)]))
+  return Object.fromEntries(Object.entries(value).map(([name, member]) => [wellFormed(name), cleaned(member)]))
 }
 
 /** Everything that comes in as JSON passes here once. @throws SyntaxError when it is none */

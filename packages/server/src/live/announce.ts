@@ -43,7 +43,7 @@ export function announce(db: Db, event: LiveEvent): void {
       pool
         .query('select pg_notify($1, e) from unnest($2::text[]) e', [
           channel,
-          [...events.values()].map((one) => JSON.stringify(short(one))),
+          [...events.values()].map((announced) => JSON.stringify(short(announced))),
         ])
         .catch(() => undefined)
     }, gatherFor)

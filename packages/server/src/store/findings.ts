@@ -25,12 +25,12 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
   const suggested = suggestRoles(facts)
   const known = new Map(
     (await rows<Finding>(tx, 'select role, evidence, decision from role_finding where device_id = $1', [deviceId])).map(
-      (one) => [one.role, one],
+      (row) => [row.role, row],
     ),
   )
   const gone = [...known.values()]
-    .filter((one) => one.evidence.length && !suggested.some(({ role }) => role === one.role))
-    .map((one) => one.role)
+    .filter((finding) => finding.evidence.length && !suggested.some(({ role }) => role === finding.role))
+    .map((finding) => finding.role)
   if (gone.length) {
     await tx.query('delete from role_finding where device_id = $1 and role = any($2) and decision is null', [
       deviceId,
@@ -49,7 +49,7 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
     `
     insert into role_finding (device_id, role, evidence) select $1, f.role, f.evidence from unnest($2::text[], $3::jsonb[]) f (role, evidence)
     on conflict (device_id, role) do update set evidence = excluded.evidence, found_at = now()`,
-    [deviceId, written.map((one) => one.role), written.map((one) => JSON.stringify(one.evidence))],
+    [deviceId, written.map((role) => role.role), written.map((role) => JSON.stringify(role.evidence))],
   )
   const taken = await firstRow(
     tx,

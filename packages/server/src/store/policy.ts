@@ -112,5 +112,5 @@ export async function policyAsChanged(tx: Db): Promise<PolicyInForce> {
 
 /** Every target that a policy tries. */
 export function targetsOf({ assignments, exceptions }: Policy): Target[] {
-  return [...assignments, ...exceptions].map((one) => one.target)
+  return [...assignments, ...exceptions].map((assignment) => assignment.target)
 }

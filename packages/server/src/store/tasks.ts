@@ -47,7 +47,7 @@ export async function cancelTasks(tx: Db, taskIds: readonly number[]): Promise<n
       `update device_task set state = 'over' where id = any($1) and state = 'queued' returning id`,
       [taskIds],
     )
-  ).map((one) => one.id)
+  ).map((row) => row.id)
 }
 
 /** Makes the order that is handed over of the one that is kept; null: it is not to be carried out any more. */
@@ -93,10 +93,10 @@ export class TaskBoard {
         [deviceId],
       )
       const signed: SignedText[] = []
-      for (const one of taken.sort((a, b) => a.id - b.id)) {
-        const order = one.expires_at > Date.now() ? await this.complete(tx, one.order_text, one.id) : null
+      for (const row of taken.sort((a, b) => a.id - b.id)) {
+        const order = row.expires_at > Date.now() ? await this.complete(tx, row.order_text, row.id) : null
         if (!order) continue
-        const text = JSON.stringify({ id: one.id, deviceId, expiresAt: one.expires_at, order } satisfies Task)
+        const text = JSON.stringify({ id: row.id, deviceId, expiresAt: row.expires_at, order } satisfies Task)
         signed.push({ text, signature: this.signer.sign(text) })
       }
       return signed

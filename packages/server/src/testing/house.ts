@@ -233,7 +233,7 @@ export async function openHouse(
 
 /** Assigns a starter template to every device; gives its id. */
 export async function assignStarter(house: House, name: string): Promise<number> {
-  const template = fromLibrary(starterTemplates.find((one) => one.name === name)!)
+  const template = fromLibrary(starterTemplates.find((template) => template.name === name)!)
   const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
   await house.lead('POST', '/api/assignments', {
     templateId: id,

@@ -293,7 +293,7 @@ const logsByService: Record<string, string[]> = {
 
 export function logsOf(planned: PlannedDevice): { name: string; ordinary: boolean }[] {
   const windows = osFamilyOf(planned) === 'windows'
-  const own = planned.services.flatMap((one) => logsByService[one] ?? [])
+  const own = planned.services.flatMap((service) => logsByService[service] ?? [])
   const print = windows && planned.roles.includes('print') ? ['Microsoft-Windows-PrintService/Admin'] : []
   return [
     ...(windows ? ['Application', 'System'] : ['auth.log', 'syslog']).map((name) => ({ name, ordinary: true })),

@@ -12,7 +12,7 @@ const acts: Record<string, Act> = {
   'start service': ({ device }, what) => device.start(what),
   'fill disk': ({ device }, what) => void (device.meddling.filled.includes(what) || device.meddling.filled.push(what)),
   'empty disk': ({ device }, what) => {
-    device.meddling.filled = device.meddling.filled.filter((one) => one !== what)
+    device.meddling.filled = device.meddling.filled.filter((filled) => filled !== what)
   },
   'write log error': ({ device }) => {
     const linux = !device.plan.os.startsWith('Windows')
@@ -98,7 +98,7 @@ export function startPanel(stations: readonly Station[], port: number): Server {
     })
     request.on('end', () => {
       const form = new URLSearchParams(text)
-      const station = stations.find((one) => one.device.plan.name === form.get('device'))
+      const station = stations.find((station) => station.device.plan.name === form.get('device'))
       const act = acts[form.get('act') ?? '']
       if (!station || !act) return answer(400, {}, 'no such device or act')
       act(station, form.get('what') ?? '')

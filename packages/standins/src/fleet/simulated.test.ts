@@ -7,7 +7,7 @@ const { devices } = estateOf(60, 'a')
 const end = Date.parse('2026-11-23T12:00:00Z')
 const named = (name: string, seed = 'a') =>
   new SimulatedDevice(
-    devices.find((one) => one.name === name)!,
+    devices.find((device) => device.name === name)!,
     seed,
     end,
   )
@@ -19,9 +19,9 @@ describe('the invented estate', () => {
   })
   it('gives every device a name of its own at its client, and a site that is there', () => {
     const { clients, devices: all } = estateOf(500, 'a')
-    expect(new Set(all.map((one) => one.name)).size).toBe(500)
+    expect(new Set(all.map((device) => device.name)).size).toBe(500)
     const sites = clients.flatMap((client) => client.sites.map(([site]) => `${client.code}/${site}`))
-    expect(all.filter((one) => !sites.includes(`${one.client}/${one.site}`))).toEqual([])
+    expect(all.filter((device) => !sites.includes(`${device.client}/${device.site}`))).toEqual([])
   })
 })
 
@@ -41,10 +41,10 @@ describe('a stand-in device', () => {
     const free = (ago: number) =>
       named('sv-imaging-1')
         .readings(end - ago * minute)
-        .find((one) => one[0] === 'disk.free' && one[1] === '/srv/images')![2]
+        .find((reading) => reading[0] === 'disk.free' && reading[1] === '/srv/images')![2]
     expect(free(0)).toBeLessThan(free(600))
     const app = named('bb-plant-app')
-    const state = () => app.services(end + minute).find((one) => one.name === 'bakery-orders')!.state
+    const state = () => app.services(end + minute).find((service) => service.name === 'bakery-orders')!.state
     expect(state()).toBe('stopped')
     app.start('bakery-orders')
     expect(state()).toBe('running')

@@ -122,7 +122,10 @@ export class SimulatedDevice {
         ['disk.size', mount, size * gigabyte],
         ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
       )
-    if (this.collect.collectors.some((one) => one.name === 'certificates') && this.plan.services.includes('nginx'))
+    if (
+      this.collect.collectors.some((collector) => collector.name === 'certificates') &&
+      this.plan.services.includes('nginx')
+    )
       out.push([
         'certificate.left',
         '443',
@@ -137,10 +140,10 @@ export class SimulatedDevice {
     const { down, flaps } = this.plan.story ?? {}
     if (
       down?.some(
-        (one) =>
-          one.service === service &&
-          before <= one.from &&
-          before > one.to - (one.to === 0 ? Infinity : 0) &&
+        (installed) =>
+          installed.service === service &&
+          before <= installed.from &&
+          before > installed.to - (installed.to === 0 ? Infinity : 0) &&
           !this.#started.has(service),
       )
     )
@@ -156,7 +159,7 @@ export class SimulatedDevice {
   }
   start(service: string): void {
     this.#started.add(service)
-    this.meddling.stopped = this.meddling.stopped.filter((one) => one !== service)
+    this.meddling.stopped = this.meddling.stopped.filter((stopped) => stopped !== service)
   }
 
   services(at: Millis): Service[] {
@@ -198,7 +201,7 @@ export class SimulatedDevice {
         agentVersion: this.version,
         serviceManager: osFamily === 'linux' ? 'systemd' : 'windows',
         startsAtBoot: true,
-        optional: this.collect.collectors.map((one) => one.name),
+        optional: this.collect.collectors.map((collector) => collector.name),
         updatable: osFamily === 'linux',
         mends: true,
       },
@@ -211,9 +214,9 @@ export class SimulatedDevice {
       })),
       services: this.services(at),
       updates: this.#updates(at),
-      logs: logsOf(this.plan).map((one) => ({
-        name: one.name,
-        collected: one.ordinary || matchesAny(this.collect.logs, one.name),
+      logs: logsOf(this.plan).map((log) => ({
+        name: log.name,
+        collected: log.ordinary || matchesAny(this.collect.logs, log.name),
       })),
     }
   }

@@ -95,9 +95,10 @@ export class Station {
     const identity = this.identity!
     if (!this.device.reportsAt(at)) return
     const rested = pacedCollectors.filter(
-      (one) => at - (this.#ran.get(one) ?? 0) < (this.#settings.every[one] ?? interval) - interval / 2,
+      (collector) =>
+        at - (this.#ran.get(collector) ?? 0) < (this.#settings.every[collector] ?? interval) - interval / 2,
     )
-    for (const one of pacedCollectors) if (!rested.includes(one)) this.#ran.set(one, at)
+    for (const collector of pacedCollectors) if (!rested.includes(collector)) this.#ran.set(collector, at)
     const all = this.device.facts(at)
     if (rested.includes('services')) delete all.services
     const facts: Facts = {}
@@ -115,8 +116,8 @@ export class Station {
       interval,
       readings: this.device
         .readings(at)
-        .filter(([metric]) => !rested.some((one) => one === collectorOfMetric(metric)))
-        .map(([...one]) => one),
+        .filter(([metric]) => !rested.some((collector) => collector === collectorOfMetric(metric)))
+        .map(([...reading]) => reading),
       ...(rested.length ? { rested } : {}),
       ...(this.#settings.roster ? { roster: this.#settings.roster } : {}),
       ...(Object.keys(facts).length ? { facts } : {}),
@@ -141,7 +142,7 @@ export class Station {
 
   /** Starts or stops a service of the stand-in; one that its story keeps down does not come up. */
   async #act(id: number, { verb, service }: ServiceOrder): Promise<void> {
-    const stateOf = () => this.device.services(Date.now()).find((one) => one.name === service)?.state ?? ''
+    const stateOf = () => this.device.services(Date.now()).find((candidate) => candidate.name === service)?.state ?? ''
     const before = stateOf()
     await wait(700)
     const broken = this.device.plan.story?.broken === service

@@ -46,6 +46,6 @@ export async function openHosts(hosts: readonly StandInHost[]): Promise<() => Pr
     }
   return async () => {
     for (const socket of sockets) socket.destroy()
-    await Promise.all(servers.map((one) => new Promise((resolve) => one.close(resolve))))
+    await Promise.all(servers.map((server) => new Promise((resolve) => server.close(resolve))))
   }
 }

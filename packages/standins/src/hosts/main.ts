@@ -136,7 +136,7 @@ async function installOnWindows(
 function listenForMending(): void {
   createServer((request, response) => {
     const url = new URL(request.url ?? '/', 'http://localhost')
-    const host = machines.find((one) => one.address === url.pathname.slice(1))
+    const host = machines.find((machine) => machine.address === url.pathname.slice(1))
     void (async () => {
       if (host) {
         const renew = url.searchParams.has('renew')

@@ -38,7 +38,7 @@ export function answerWith(answers: Answers): Asked[] {
     const path = url.replace(/^\/api/, '')
     const method = init.method ?? 'GET'
     asked.push({ method, path, body: typeof init.body === 'string' ? (JSON.parse(init.body) as unknown) : undefined })
-    const key = [`${method} ${path}`, `${method} ${path.split('?')[0]!}`].find((one) => one in answers)
+    const key = [`${method} ${path}`, `${method} ${path.split('?')[0]!}`].find((candidate) => candidate in answers)
     if (key === undefined) return Promise.reject(new TypeError('nobody answers'))
     const answer = answers[key]
     const status = typeof answer === 'number' ? answer : 200

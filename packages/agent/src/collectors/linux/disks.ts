@@ -36,13 +36,15 @@ const real = new Set(['zfs', 'bcachefs'])
 /** The mounts that are disks: no pseudo file systems, and of several places of one device the shortest. */
 export function diskMounts(mounts: readonly Mount[], pseudo: ReadonlySet<string>): Mount[] {
   const byDevice = new Map<string, Mount>()
-  for (const one of mounts) {
+  for (const mount of mounts) {
     const isDisk =
-      one.mount === '/' || real.has(one.fileSystem) || (!pseudo.has(one.fileSystem) && !readOnly.has(one.fileSystem))
+      mount.mount === '/' ||
+      real.has(mount.fileSystem) ||
+      (!pseudo.has(mount.fileSystem) && !readOnly.has(mount.fileSystem))
     // What the host of a container shows to it is no disk of the container (systemd's Container Interface).
-    if (!isDisk || one.fileSystem === 'rootfs' || one.mount.startsWith('/run/host/')) continue
-    const known = byDevice.get(one.device)
-    if (!known || one.mount.length < known.mount.length) byDevice.set(one.device, one)
+    if (!isDisk || mount.fileSystem === 'rootfs' || mount.mount.startsWith('/run/host/')) continue
+    const known = byDevice.get(mount.device)
+    if (!known || mount.mount.length < known.mount.length) byDevice.set(mount.device, mount)
   }
   return [...byDevice.values()].sort((a, b) => (a.mount < b.mount ? -1 : 1))
 }
@@ -50,8 +52,8 @@ export function diskMounts(mounts: readonly Mount[], pseudo: ReadonlySet<string>
 function isRemovable(device: string): boolean {
   try {
     const block = basename(readlinkSync(`/sys/class/block/${basename(device)}/..`, 'utf8'))
-    const file = [`/sys/class/block/${basename(device)}/removable`, `/sys/class/block/${block}/removable`].find((one) =>
-      existsSync(one),
+    const file = [`/sys/class/block/${basename(device)}/removable`, `/sys/class/block/${block}/removable`].find(
+      (path) => existsSync(path),
     )
     return file !== undefined && readFileSync(file, 'utf8').trim() === '1'
   } catch {
@@ -95,28 +97,28 @@ export function disksCollector(): Collect {
       const readings: Reading[] = []
       const disks: Disk[] = []
       const troubles: string[] = []
-      for (const one of mounts) {
+      for (const mount of mounts) {
         const named = {
-          mount: one.mount,
-          device: one.device,
-          fileSystem: one.fileSystem,
-          removable: isRemovable(one.device),
+          mount: mount.mount,
+          device: mount.device,
+          fileSystem: mount.fileSystem,
+          removable: isRemovable(mount.device),
         }
         let stat: StatsFs
         try {
-          stat = await sizeOf(one.mount)
+          stat = await sizeOf(mount.mount)
         } catch (error) {
           const trouble = (error as Error).message
           troubles.push(trouble)
-          disks.push({ ...named, size: known.get(one.mount) ?? 0, trouble })
+          disks.push({ ...named, size: known.get(mount.mount) ?? 0, trouble })
           continue
         }
         const size = stat.blocks * stat.bsize
         if (size === 0) continue
         disks.push({ ...named, size })
-        known.set(one.mount, size)
+        known.set(mount.mount, size)
         // What a program without privileges can still write.
-        readings.push(['disk.size', one.mount, size], ['disk.free', one.mount, stat.bavail * stat.bsize])
+        readings.push(['disk.size', mount.mount, size], ['disk.free', mount.mount, stat.bavail * stat.bsize])
       }
       if (!readings.length && troubles.length) throw new Error(troubles[0])
       return { readings, facts: { disks } }

@@ -114,8 +114,8 @@ export function eventlogCollector({
       const told: LogChannel[] = [
         ...(hasJournal ? [{ name: 'journal', collected: true }] : []),
         ...logs.map((name) => ({ name, collected: chosen.includes(name) })),
-      ].map((one) =>
-        troubles.has(one.name) ? { name: one.name, collected: false, trouble: troubles.get(one.name)! } : one,
+      ].map((path) =>
+        troubles.has(path.name) ? { name: path.name, collected: false, trouble: troubles.get(path.name)! } : path,
       )
       if (!told.length) throw new NotHereError('no journal and no log files here')
       place = { files, cursor }
@@ -126,6 +126,7 @@ export function eventlogCollector({
 
 /** Those that are read come first, so that a bound never leaves one of them out. */
 function listed(logs: readonly LogChannel[]): LogChannel[] {
-  const first = (one: LogChannel) => one.collected || one.trouble !== undefined || ordinary.includes(one.name)
-  return [...logs.filter(first), ...logs.filter((one) => !first(one))].slice(0, mostLogs + 1)
+  const first = (channel: LogChannel) =>
+    channel.collected || channel.trouble !== undefined || ordinary.includes(channel.name)
+  return [...logs.filter(first), ...logs.filter((log) => !first(log))].slice(0, mostLogs + 1)
 }

@@ -44,7 +44,7 @@ function readLines(handle: number, from: number, size: number, isOver: boolean, 
     // The rest of a line that was passed by.
     if (isMiddle) lines.shift()
     isMiddle = false
-    for (const one of lines) if (one) line(one)
+    for (const whole of lines) if (whole) line(whole)
     offset += whole
   }
   return { offset, leftOut }
@@ -57,7 +57,8 @@ function rotated(path: string, inode: number): string | null {
     return (
       readdirSync(folder)
         .map((name) => join(folder, name))
-        .find((one) => one !== path && !one.endsWith('.gz') && statQuietly(one) === inode) ?? null
+        .find((candidate) => candidate !== path && !candidate.endsWith('.gz') && statQuietly(candidate) === inode) ??
+      null
     )
   } catch {
     return null

@@ -8,7 +8,7 @@ const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` 
  */
 function journalText(field: unknown): string {
   if (!Array.isArray(field)) return String(field ?? '').replaceAll('\0', '')
-  if (field.every((one) => typeof one === 'number'))
+  if (field.every((byte) => typeof byte === 'number'))
     return Buffer.from(field as number[])
       .toString('utf8')
       .replaceAll('\0', '')

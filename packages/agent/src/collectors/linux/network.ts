@@ -21,7 +21,7 @@ export function parseInterfaces(dev: string): Map<string, { received: number; se
  */
 function stays(name: string): boolean {
   if (existsSync(`/sys/class/net/${name}/device`)) return true
-  return (networkInterfaces()[name] ?? []).some((one) => !one.address.startsWith('fe80:'))
+  return (networkInterfaces()[name] ?? []).some((address) => !address.address.startsWith('fe80:'))
 }
 
 export function networkCollector(): Collect {

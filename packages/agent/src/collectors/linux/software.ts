@@ -33,7 +33,7 @@ export function parseSockets(table: string, protocol: 'tcp' | 'udp'): ListeningP
 
 /** Each port once, in order. */
 export function distinctPorts(ports: readonly ListeningPort[]): ListeningPort[] {
-  const seen = new Map(ports.map((one) => [`${one.protocol}${one.port}`, one]))
+  const seen = new Map(ports.map((port) => [`${port.protocol}${port.port}`, port]))
   return [...seen.values()].sort((a, b) => a.port - b.port || (a.protocol < b.protocol ? -1 : 1))
 }
 
@@ -41,7 +41,7 @@ function portsHere(): ListeningPort[] {
   const read = (name: string, protocol: 'tcp' | 'udp') =>
     existsSync(`/proc/net/${name}`) ? parseSockets(readFileSync(`/proc/net/${name}`, 'utf8'), protocol) : []
   // Clients of name services bind short-lived ports of the dynamic range (RFC 6335, section 6): they wait for nobody.
-  const udp = [...read('udp', 'udp'), ...read('udp6', 'udp')].filter((one) => one.port < 32_768)
+  const udp = [...read('udp', 'udp'), ...read('udp6', 'udp')].filter((port) => port.port < 32_768)
   return distinctPorts([...read('tcp', 'tcp'), ...read('tcp6', 'tcp'), ...udp]).slice(0, 2000)
 }
 

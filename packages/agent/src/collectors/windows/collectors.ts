@@ -80,9 +80,9 @@ class Glance {
 
 /** Busy and all time of all processors together, in milliseconds. */
 function times(): { busy: number; total: number } {
-  const all = cpus().map((one) => one.times)
-  const idle = all.reduce((sum, one) => sum + one.idle, 0)
-  const total = all.reduce((sum, one) => sum + one.user + one.nice + one.sys + one.idle + one.irq, 0)
+  const all = cpus().map((core) => core.times)
+  const idle = all.reduce((sum, times) => sum + times.idle, 0)
+  const total = all.reduce((sum, times) => sum + times.user + times.nice + times.sys + times.idle + times.irq, 0)
   return { busy: total - idle, total }
 }
 
@@ -125,7 +125,7 @@ function disks(glance: Glance): Collect {
     async collect(now) {
       const known = (await glance.at(now).catch(() => nothing)).disks
       const letters = known.length
-        ? known.filter((one) => one.DriveType === 2 || one.DriveType === 3).map((one) => one.DeviceID)
+        ? known.filter((disk) => disk.DriveType === 2 || disk.DriveType === 3).map((disk) => disk.DeviceID)
         : ['C:']
       const readings: Reading[] = []
       const found: Disk[] = []
@@ -133,9 +133,9 @@ function disks(glance: Glance): Collect {
         const stat = await statfs(`${mount}\\`).catch(() => null)
         const size = stat ? stat.blocks * stat.bsize : 0
         if (!stat || size === 0) continue
-        const one = known.find((each) => each.DeviceID === mount)
+        const disk = known.find((each) => each.DeviceID === mount)
         readings.push(['disk.size', mount, size], ['disk.free', mount, stat.bavail * stat.bsize])
-        found.push({ mount, device: mount, fileSystem: one?.FileSystem ?? '', removable: one?.DriveType === 2, size })
+        found.push({ mount, device: mount, fileSystem: disk?.FileSystem ?? '', removable: disk?.DriveType === 2, size })
       }
       return { readings, facts: { disks: found } }
     },
@@ -150,14 +150,14 @@ function network(glance: Glance): Collect {
       const { adapters } = await glance.at(moment)
       const now = steady()
       const readings: Reading[] = []
-      for (const one of adapters) {
-        const was = before?.adapters.find((each) => each.Name === one.Name)
-        if (!was || now <= before!.at || one.ReceivedBytes < was.ReceivedBytes || one.SentBytes < was.SentBytes)
+      for (const adapter of adapters) {
+        const was = before?.adapters.find((each) => each.Name === adapter.Name)
+        if (!was || now <= before!.at || adapter.ReceivedBytes < was.ReceivedBytes || adapter.SentBytes < was.SentBytes)
           continue
         const seconds = (now - before!.at) / 1000
         readings.push(
-          ['net.received', one.Name, (one.ReceivedBytes - was.ReceivedBytes) / seconds],
-          ['net.sent', one.Name, (one.SentBytes - was.SentBytes) / seconds],
+          ['net.received', adapter.Name, (adapter.ReceivedBytes - was.ReceivedBytes) / seconds],
+          ['net.sent', adapter.Name, (adapter.SentBytes - was.SentBytes) / seconds],
         )
       }
       before = { at: now, adapters }
@@ -220,7 +220,7 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
         const { packages } = await glance.long()
         return {
           facts: {
-            packages: packages.map((one) => one.slice(0, 200)).slice(0, 20_000),
+            packages: packages.map((name) => name.slice(0, 200)).slice(0, 20_000),
             ports: [
               ...tcp.map((port) => ({ port, protocol: 'tcp' as const })),
               ...udp.map((port) => ({ port, protocol: 'udp' as const })),

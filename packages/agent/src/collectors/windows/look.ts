@@ -99,13 +99,13 @@ function stateOf(state: string): ServiceState {
  * Running and so on.
  */
 export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[] {
-  const triggered = new Set(look.triggered.map((one) => one.toLowerCase()))
+  const triggered = new Set(look.triggered.map((name) => name.toLowerCase()))
   return look.services
-    .map((one) => ({
-      name: one.Name,
-      title: one.DisplayName ?? '',
-      start: startOf(one, triggered.has(one.Name.toLowerCase())),
-      state: stateOf(one.State),
+    .map((service) => ({
+      name: service.Name,
+      title: service.DisplayName ?? '',
+      start: startOf(service, triggered.has(service.Name.toLowerCase())),
+      state: stateOf(service.State),
     }))
     .sort((a, b) => (a.name < b.name ? -1 : 1))
 }
@@ -121,14 +121,14 @@ const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` 
 
 export function eventsOf(look: Look): LogEvent[] {
   return look.events
-    .filter((one) => Number.isFinite(Date.parse(one.Time)))
-    .map((one) => ({
-      at: Date.parse(one.Time),
-      channel: one.LogName,
-      source: one.ProviderName,
-      id: one.Id,
-      level: levelOfWindowsEvent(one.Level),
-      text: cut((one.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
+    .filter((event) => Number.isFinite(Date.parse(event.Time)))
+    .map((event) => ({
+      at: Date.parse(event.Time),
+      channel: event.LogName,
+      source: event.ProviderName,
+      id: event.Id,
+      level: levelOfWindowsEvent(event.Level),
+      text: cut((event.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
     }))
     .sort((a, b) => a.at - b.at)
 }

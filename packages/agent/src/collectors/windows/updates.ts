@@ -24,10 +24,10 @@ export function parseUpdates(
   seen: Readonly<Record<string, Millis>>,
   now: Millis,
 ): { updates: Updates; seen: Record<string, Millis> } {
-  const since = Object.fromEntries(updates.map((one) => [one.Title, seen[one.Title] ?? now]))
-  const [security, other] = [updates.filter((one) => one.Security), updates.filter((one) => !one.Security)]
+  const since = Object.fromEntries(updates.map((update) => [update.Title, seen[update.Title] ?? now]))
+  const [security, other] = [updates.filter((update) => update.Security), updates.filter((update) => !update.Security)]
   const oldest = (list: FoundUpdates['updates']) =>
-    list.length ? Math.min(...list.map((one) => since[one.Title]!)) : null
+    list.length ? Math.min(...list.map((update) => since[update.Title]!)) : null
   return {
     updates: {
       security: security.length,
@@ -37,7 +37,7 @@ export function parseUpdates(
       oldestOtherAt: oldest(other),
       restartPending: restart,
       checkedAt: now,
-      names: [...security, ...other].map((one) => one.Title.slice(0, 200)).slice(0, 200),
+      names: [...security, ...other].map((update) => update.Title.slice(0, 200)).slice(0, 200),
     },
     seen: since,
   }

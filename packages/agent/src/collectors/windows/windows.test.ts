@@ -46,7 +46,7 @@ describe('services of Win32_Service', () => {
         triggered: ['w32time'],
       }),
     )
-    expect(services.map((one) => [one.name, one.start, one.state])).toEqual([
+    expect(services.map((listed) => [listed.name, listed.start, listed.state])).toEqual([
       ['BITS', 'manual', 'starting'],
       ['Fax', 'manual', 'running'],
       ['MapsBroker', 'late', 'stopped'],

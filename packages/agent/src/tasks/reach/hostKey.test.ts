@@ -62,14 +62,16 @@ const key = (id: number) => ({ id, user: 'root', privateKey: own })
 
 describe('a machine that is signed in at', () => {
   it('is tried with keys before passwords, whatever their order', async () => {
-    expect(keysFirst([password(1, 'a'), key(2), password(3, 'b'), key(4)]).map((one) => one.id)).toEqual([2, 4, 1, 3])
+    expect(keysFirst([password(1, 'a'), key(2), password(3, 'b'), key(4)]).map((trial) => trial.id)).toEqual([
+      2, 4, 1, 3,
+    ])
     const heard = await machine([first], true)
     expect(await lookInside(address, [password(1, 'b'), key(2)], new HostKey(null))).toMatchObject({
       trial: 2,
       system: 'Debian 12, x86_64',
       hostKey: fingerprintOf(first),
     })
-    expect(heard.filter((one) => one.startsWith('password'))).toEqual([])
+    expect(heard.filter((line) => line.startsWith('password'))).toEqual([])
   })
   it('and whose key nobody has accepted gets no password; what it showed is told', async () => {
     const heard = await machine([first])

@@ -41,7 +41,7 @@ async function askWithEach(
     }
     return nothing(
       trials.length
-        ? `It refused ${trials.map((one) => one.user).join(', then ')}.`
+        ? `It refused ${trials.map((trial) => trial.user).join(', then ')}.`
         : 'Windows takes passwords, and no sign-in given here has one.',
     )
   } catch (error) {
@@ -80,7 +80,7 @@ export async function lookInsideWindows(
 ): Promise<SignedIn> {
   const { Wsman } = await import('./wsman')
   return askWithEach(
-    trials.filter((one) => one.password !== undefined),
+    trials.filter((trial) => trial.password !== undefined),
     key,
     async (trial) => {
       const machine = new Wsman({

@@ -12,7 +12,7 @@ const servers: { close(): unknown }[] = []
 const sockets = new Set<Socket>()
 afterEach(() => {
   for (const socket of sockets) socket.destroy()
-  for (const one of servers.splice(0)) one.close()
+  for (const server of servers.splice(0)) server.close()
 })
 const listen = (server: Server | ssh.Server, port: number, address: string) =>
   new Promise<void>((resolve) => {

@@ -111,7 +111,14 @@ describe('WS-Management', () => {
       errors: 'oh',
     })
     await machine.close(shell!)
-    expect(asked.map((one) => one.action)).toEqual(['Create', 'Command', 'Send', 'Receive', 'Receive', 'Delete'])
+    expect(asked.map((request) => request.action)).toEqual([
+      'Create',
+      'Command',
+      'Send',
+      'Receive',
+      'Receive',
+      'Delete',
+    ])
     expect(asked[0]!.authorization).toBe(`Basic ${base64('tech:pässword')}`)
     // The script stands in no command line: it may hold a key.
     expect(asked[1]!.text).not.toContain(base64('Get-Secret <here> & "there"'))

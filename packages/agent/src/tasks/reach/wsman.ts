@@ -214,8 +214,9 @@ export class Wsman {
           }
         } | null
       )?.ReceiveResponse
-      for (const one of received?.Stream ?? [])
-        said[one['@Name']] = (said[one['@Name']] ?? '') + Buffer.from(one['#text'] ?? '', 'base64').toString('utf8')
+      for (const stream of received?.Stream ?? [])
+        said[stream['@Name']] =
+          (said[stream['@Name']] ?? '') + Buffer.from(stream['#text'] ?? '', 'base64').toString('utf8')
       if (received?.CommandState?.['@State'].endsWith('/Done'))
         return { code: Number(received.CommandState.ExitCode ?? 0), output: said.stdout!, errors: said.stderr! }
     }

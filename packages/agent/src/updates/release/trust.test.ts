@@ -36,9 +36,9 @@ const statement = (more: Partial<ReleaseStatement> = {}): ReleaseStatement => ({
   floor: '0.0.0',
   ...more,
 })
-const reads = (by: KeyPair, one = trust(), more: Partial<ReleaseStatement> = {}) => {
+const reads = (by: KeyPair, held = trust(), more: Partial<ReleaseStatement> = {}) => {
   try {
-    return one.read(signedBy(by, statement(more)), 'collector/certificates', 'any').version
+    return held.read(signedBy(by, statement(more)), 'collector/certificates', 'any').version
   } catch (error) {
     return (error as Error).message
   }
@@ -83,16 +83,16 @@ describe('the release key', () => {
     ]).toEqual([expect.stringContaining('its signature'), '1.0.0', '1.0.0', '99.0.0'])
   })
   it('is not signed away by words that are no change of the key, or no words at all', () => {
-    const one = trust()
+    const held = trust()
     expect(
-      one.learn([
+      held.learn([
         signedBy(first, { ...statement(), serial: 2, key: releaseKeyOf(stranger, 2).key }),
         {} as SignedText,
         { text: 'x', signature: 'y' },
         signedBy(first, { says: 'release key', serial: 2 }),
       ]),
     ).toBe(false)
-    expect(reads(first, one)).toBe('1.0.0')
+    expect(reads(first, held)).toBe('1.0.0')
   })
   it('that is missing lets nothing run', () => {
     expect(reads(first, new ReleaseTrust(home, null))).toContain('built without a release key')
@@ -106,10 +106,10 @@ describe('the release key', () => {
 
 describe('the floor', () => {
   it('rises and never sinks, for each program by itself, and outlives a restart and a change of the key', () => {
-    const one = trust()
-    one.raise('collector/certificates', '1.2.0')
-    one.raise('collector/certificates', '1.1.0')
-    one.learn([keyStatement(first, second, 2)])
+    const held = trust()
+    held.raise('collector/certificates', '1.2.0')
+    held.raise('collector/certificates', '1.1.0')
+    held.learn([keyStatement(first, second, 2)])
     expect([reads(second, trust(), { version: '1.1.9' }), reads(second, trust(), { version: '1.2.0' })]).toEqual([
       expect.stringContaining('older than 1.2.0'),
       '1.2.0',
@@ -170,6 +170,6 @@ it('what the build signs is what openssl(1) verifies with the public half', () =
     typeof key,
     SignedText[],
   ]
-  const one = new ReleaseTrust(home, key)
-  expect([after[0].serial, after[0].key === key.key, one.learn(after[1])]).toEqual([2, false, true])
+  const again = new ReleaseTrust(home, key)
+  expect([after[0].serial, after[0].key === key.key, again.learn(after[1])]).toEqual([2, false, true])
 })

@@ -42,8 +42,8 @@ const target: fc.Arbitrary<Target> = fc.letrec<{ target: Target }>((tie) => ({
     }),
   ),
 })).target
-const library = starterTemplates.map((one, i) => ({
-  ...fromLibrary(one),
+const library = starterTemplates.map((template, i) => ({
+  ...fromLibrary(template),
   id: i + 1,
   revision: 1,
   includes: i === 2 ? [1] : [],
@@ -76,10 +76,15 @@ const policies: fc.Arbitrary<Policy> = fc
   })
   .map(({ assignments, exceptions }) => ({
     templates: library,
-    assignments: assignments.map((one, i): Assignment => ({ ...one, id: 100 + i, revision: 1, createdAt: i })),
-    exceptions: exceptions.map(({ hold, ...one }, i): Exception => ({
-      ...one,
-      values: one.leftOut ? {} : { hold, except: [`p${i}`] },
+    assignments: assignments.map((assignment, i): Assignment => ({
+      ...assignment,
+      id: 100 + i,
+      revision: 1,
+      createdAt: i,
+    })),
+    exceptions: exceptions.map(({ hold, ...rest }, i): Exception => ({
+      ...rest,
+      values: rest.leftOut ? {} : { hold, except: [`p${i}`] },
       reason: 'because',
       id: 200 + i,
       revision: 1,
@@ -142,11 +147,9 @@ describe('policy as a document', () => {
       templates: { name: string }[]
       assignments: unknown[]
     }
-    expect([document.covers, document.templates.map((one) => one.name), document.assignments.length]).toEqual([
-      ['Base workstation'],
-      ['Base workstation'],
-      1,
-    ])
+    expect([document.covers, document.templates.map((template) => template.name), document.assignments.length]).toEqual(
+      [['Base workstation'], ['Base workstation'], 1],
+    )
     expect(fromDocument({ ...document, assignments: [] }, policy, refs, '').steps).toEqual([
       { of: 'assignment', id: 2, basedOn: 1, to: null },
     ])
@@ -156,7 +159,7 @@ describe('policy as a document', () => {
       plain(toDocument({ ...empty, templates: library }, refs)) as {
         templates: { name: string; watches: Record<string, Record<string, unknown>> }[]
       }
-    ).templates.filter((one) => one.name === 'Base server')
+    ).templates.filter((template) => template.name === 'Base server')
     expect(base!.watches['disk.space']).toMatchObject({
       'warning.percent': '10 %',
       'warning.bytes': '20 GB',

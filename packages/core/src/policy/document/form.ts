@@ -22,7 +22,7 @@ export const header = 'custode policy 1'
 export const everything = 'everything'
 export const dayText = (at: number) => new Date(at).toISOString().slice(0, 10)
 export const parameterOf = (kind: string, name: string) =>
-  watchKinds.get(kind)?.parameters.find((one) => one.name === name)
+  watchKinds.get(kind)?.parameters.find((parameter) => parameter.name === name)
 
 /** As people write it where that says exactly the same, else the plain number. */
 export function plainValue(parameter: Parameter | undefined, value: ParameterValue): unknown {

@@ -36,10 +36,11 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     )
   if (reader.faults.length) return { steps, places, faults: reader.faults }
 
-  const known = (name: string) => policy.templates.find((one) => one.name.toLowerCase() === name.toLowerCase())
+  const known = (name: string) =>
+    policy.templates.find((template) => template.name.toLowerCase() === name.toLowerCase())
   const written = reader
     .list(root.templates, ['templates'])
-    .map((one, i) => ({ fields: reader.fields(one, ['templates', i], 'A template'), at: ['templates', i] as Path }))
+    .map((node, i) => ({ fields: reader.fields(node, ['templates', i], 'A template'), at: ['templates', i] as Path }))
   const ids = new Map<string, number>()
   written.forEach(({ fields, at }, i) => {
     const name = reader.text(fields, 'name', at)
@@ -60,7 +61,7 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
       description: reader.text(fields, 'for', at, ''),
       includes: reader
         .list(fields.includes, [...at, 'includes'])
-        .map((one, i) => templateId(one, [...at, 'includes', i])),
+        .map((node, i) => templateId(node, [...at, 'includes', i])),
       watches: Object.entries(watches).map(([key, value]) => reader.watch(key, value, [...at, 'watches', key])),
     }
     const before = known(to.name)
@@ -71,11 +72,11 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
   const concerns = (id: number) => covered === null || covered.some((name) => known(name)?.id === id)
   const allWatches = [
     ...steps.flatMap((step) => (step.of === 'template' && step.to ? step.to.watches : [])),
-    ...policy.templates.flatMap((one) => one.watches),
+    ...policy.templates.flatMap((template) => template.watches),
   ]
-  const kindOf = (key: string) => allWatches.find((one) => one.key === key)?.kind ?? ''
+  const kindOf = (key: string) => allWatches.find((watch) => watch.key === key)?.kind ?? ''
 
-  const oldAssignments = policy.assignments.filter((one) => concerns(one.templateId))
+  const oldAssignments = policy.assignments.filter((assignment) => concerns(assignment.templateId))
   reader.list(root.assignments, ['assignments']).forEach((value, i) => {
     const at: Path = ['assignments', i]
     const fields = reader.fields(value, at, 'An assignment')
@@ -98,7 +99,8 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
       reviewAt: reader.day(fields, 'review', at),
     }
     const n = oldAssignments.findIndex(
-      (one) => one.templateId === to.templateId && sameData(one.target, normal(target, one.target)),
+      (assignment) =>
+        assignment.templateId === to.templateId && sameData(assignment.target, normal(target, assignment.target)),
     )
     const [before] = n < 0 ? [] : oldAssignments.splice(n, 1)
     if (!before) put({ of: 'assignment', id: -10_001 - i, basedOn: 0, to }, at)
@@ -114,11 +116,13 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
       ? null
       : new Set(
           [
-            ...policy.templates.filter((one) => concerns(one.id)),
+            ...policy.templates.filter((template) => concerns(template.id)),
             ...steps.flatMap((step) => (step.of === 'template' && step.to ? [step.to] : [])),
-          ].flatMap((one) => one.watches.map((watch) => watch.key)),
+          ].flatMap((template) => template.watches.map((watch) => watch.key)),
         )
-  const oldExceptions = policy.exceptions.filter((one) => coveredKeys === null || coveredKeys.has(one.watch))
+  const oldExceptions = policy.exceptions.filter(
+    (exception) => coveredKeys === null || coveredKeys.has(exception.watch),
+  )
   reader.list(root.exceptions, ['exceptions']).forEach((value, i) => {
     const at: Path = ['exceptions', i]
     const fields = reader.fields(value, at, 'An exception')
@@ -138,7 +142,9 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
           : reader.number(refs.personOf(String(fields.owner)), [...at, 'owner'], 'person', fields.owner),
       reviewAt: reader.day(fields, 'review', at),
     }
-    const n = oldExceptions.findIndex((one) => one.watch === watch && sameData(one.target, normal(target, one.target)))
+    const n = oldExceptions.findIndex(
+      (exception) => exception.watch === watch && sameData(exception.target, normal(target, exception.target)),
+    )
     const [before] = n < 0 ? [] : oldExceptions.splice(n, 1)
     if (!before) put({ of: 'exception', id: -50_001 - i, basedOn: 0, to }, at)
     else {
@@ -148,11 +154,13 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     }
   })
 
-  for (const one of oldExceptions) put({ of: 'exception', id: one.id, basedOn: one.revision, to: null }, null)
-  for (const one of oldAssignments) put({ of: 'assignment', id: one.id, basedOn: one.revision, to: null }, null)
-  for (const one of policy.templates)
-    if (concerns(one.id) && !ids.has(one.name.toLowerCase()))
-      put({ of: 'template', id: one.id, basedOn: one.revision, note, to: null }, null)
+  for (const exception of oldExceptions)
+    put({ of: 'exception', id: exception.id, basedOn: exception.revision, to: null }, null)
+  for (const assignment of oldAssignments)
+    put({ of: 'assignment', id: assignment.id, basedOn: assignment.revision, to: null }, null)
+  for (const template of policy.templates)
+    if (concerns(template.id) && !ids.has(template.name.toLowerCase()))
+      put({ of: 'template', id: template.id, basedOn: template.revision, note, to: null }, null)
   return { steps, places, faults: reader.faults }
 }
 
@@ -190,6 +198,6 @@ function normal(written: Target, before: Target): Target {
   )
     return before
   if (isGroup(written) && isGroup(before) && written.on === before.on && written.of.length === before.of.length)
-    return { on: before.on, of: written.of.map((one, i) => normal(one, before.of[i]!)) }
+    return { on: before.on, of: written.of.map((target, i) => normal(target, before.of[i]!)) }
   return sameData(written, before) ? before : written
 }

@@ -97,7 +97,7 @@ export class Reader {
       case 'all':
       case 'any':
       case 'except':
-        return { on, of: this.list(of, here).map((one, i) => this.target(one, [...here, i])) }
+        return { on, of: this.list(of, here).map((node, i) => this.target(node, [...here, i])) }
       case 'kind':
         return { on: 'kind', kind: text as DeviceKind }
       case 'os':
@@ -119,8 +119,8 @@ export class Reader {
       case 'devices':
         return {
           on: 'devices',
-          deviceIds: this.list(of, here).map((one, i) =>
-            this.number(this.refs.deviceOf(String(one)), [...here, i], 'device', one),
+          deviceIds: this.list(of, here).map((node, i) =>
+            this.number(this.refs.deviceOf(String(node)), [...here, i], 'device', node),
           ),
         }
       default:
@@ -134,9 +134,9 @@ export class Reader {
   }
   values(value: unknown, kind: string, at: Path): Values {
     return Object.fromEntries(
-      Object.entries(value === undefined ? {} : this.fields(value, at, 'What is set')).map(([name, one]) => [
+      Object.entries(value === undefined ? {} : this.fields(value, at, 'What is set')).map(([name, node]) => [
         name,
-        readValue(parameterOf(kind, name), one),
+        readValue(parameterOf(kind, name), node),
       ]),
     )
   }
@@ -145,8 +145,8 @@ export class Reader {
     if (!isFields(value)) return { key, kind: '', name: '', why: '', osFamilies: [], values: {} }
     const kind = this.text(value, 'kind', at)
     const systems = this.list(only, [...at, 'only']) as OsFamily[]
-    systems.forEach((one, i) => {
-      this.known(one, osFamilies, [...at, 'only', i], 'OS family')
+    systems.forEach((node, i) => {
+      this.known(node, osFamilies, [...at, 'only', i], 'OS family')
     })
     return {
       key,
@@ -162,8 +162,8 @@ export class Reader {
 /** Kinds and systems that do not exist, however deep they stand. */
 export function kindFaults(target: Target, at: Path, reader: Reader): void {
   if (isGroup(target))
-    target.of.forEach((one, i) => {
-      kindFaults(one, [...at, target.on, i], reader)
+    target.of.forEach((part, i) => {
+      kindFaults(part, [...at, target.on, i], reader)
     })
   else if (target.on === 'kind') reader.known(target.kind, deviceKinds, [...at, 'kind'], 'kind')
   else if (target.on === 'os') reader.known(target.osFamily, osFamilies, [...at, 'os'], 'OS family')

@@ -12,14 +12,14 @@ const plainValues = (kind: string, values: Values) =>
       .map(([name, value]) => [name, plainValue(parameterOf(kind, name), value)]),
   )
 const order = (kind: string, name: string) => {
-  const at = watchKinds.get(kind)?.parameters.findIndex((one) => one.name === name) ?? -1
+  const at = watchKinds.get(kind)?.parameters.findIndex((parameter) => parameter.name === name) ?? -1
   return at < 0 ? 1000 : at
 }
 const filled = (fields: Record<string, unknown>) =>
   Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== undefined))
 
 function plainTarget(target: Target, refs: References): unknown {
-  if (isGroup(target)) return { [target.on]: target.of.map((one) => plainTarget(one, refs)) }
+  if (isGroup(target)) return { [target.on]: target.of.map((part) => plainTarget(part, refs)) }
   switch (target.on) {
     case 'everyone':
       return everything
@@ -64,54 +64,56 @@ const asWatch = ({ kind, name, why, osFamilies, values }: WatchSpec) =>
  */
 export function toDocument(policy: Policy, refs: References, only: readonly number[] | null = null): unknown {
   const templates = policy.templates
-    .filter((one) => only?.includes(one.id) ?? true)
+    .filter((template) => only?.includes(template.id) ?? true)
     .sort((a, b) => (a.name < b.name ? -1 : 1))
-  const nameOf = (id: number) => policy.templates.find((one) => one.id === id)?.name ?? gone('template', id)
+  const nameOf = (id: number) => policy.templates.find((template) => template.id === id)?.name ?? gone('template', id)
   const kindOf = (key: string) =>
-    policy.templates.flatMap((one) => one.watches).find((one) => one.key === key)?.kind ?? ''
-  const keys = new Set(templates.flatMap((one) => one.watches.map((watch) => watch.key)))
+    policy.templates.flatMap((template) => template.watches).find((watch) => watch.key === key)?.kind ?? ''
+  const keys = new Set(templates.flatMap((template) => template.watches.map((watch) => watch.key)))
   const byAge = <T extends { createdAt: number; id: number }>(list: readonly T[]) =>
     [...list].sort((a, b) => a.createdAt - b.createdAt || a.id - b.id)
   return {
     format: header,
-    covers: only === null ? everything : templates.map((one) => one.name),
-    templates: templates.map((one) =>
+    covers: only === null ? everything : templates.map((template) => template.name),
+    templates: templates.map((template) =>
       filled({
-        name: one.name,
-        for: one.description || undefined,
-        includes: one.includes.length ? one.includes.map(nameOf) : undefined,
-        watches: Object.fromEntries(one.watches.map((watch) => [watch.key, asWatch(watch)])),
+        name: template.name,
+        for: template.description || undefined,
+        includes: template.includes.length ? template.includes.map(nameOf) : undefined,
+        watches: Object.fromEntries(template.watches.map((watch) => [watch.key, asWatch(watch)])),
       }),
     ),
     assignments: byAge(policy.assignments)
-      .filter((one) => only?.includes(one.templateId) ?? true)
-      .map((one) =>
+      .filter((assignment) => only?.includes(assignment.templateId) ?? true)
+      .map((assignment) =>
         filled({
-          template: nameOf(one.templateId),
-          to: plainTarget(one.target, refs),
-          rank: one.rank === 100 ? undefined : one.rank,
-          dormant: one.dormant || undefined,
-          values: Object.keys(one.values).length
+          template: nameOf(assignment.templateId),
+          to: plainTarget(assignment.target, refs),
+          rank: assignment.rank === 100 ? undefined : assignment.rank,
+          dormant: assignment.dormant || undefined,
+          values: Object.keys(assignment.values).length
             ? Object.fromEntries(
-                Object.entries(one.values)
+                Object.entries(assignment.values)
                   .sort()
                   .map(([key, values]) => [key, plainValues(kindOf(key), values)]),
               )
             : undefined,
-          why: one.reason || undefined,
-          review: one.reviewAt === null ? undefined : dayText(one.reviewAt),
+          why: assignment.reason || undefined,
+          review: assignment.reviewAt === null ? undefined : dayText(assignment.reviewAt),
         }),
       ),
     exceptions: byAge(policy.exceptions)
-      .filter((one) => only === null || keys.has(one.watch))
-      .map((one) =>
+      .filter((exception) => only === null || keys.has(exception.watch))
+      .map((exception) =>
         filled({
-          watch: one.watch,
-          for: plainTarget(one.target, refs),
-          ...(one.leftOut ? { 'left out': true } : { values: plainValues(kindOf(one.watch), one.values) }),
-          why: one.reason,
-          owner: one.ownerId === null ? undefined : (refs.person(one.ownerId) ?? undefined),
-          review: one.reviewAt === null ? undefined : dayText(one.reviewAt),
+          watch: exception.watch,
+          for: plainTarget(exception.target, refs),
+          ...(exception.leftOut
+            ? { 'left out': true }
+            : { values: plainValues(kindOf(exception.watch), exception.values) }),
+          why: exception.reason,
+          owner: exception.ownerId === null ? undefined : (refs.person(exception.ownerId) ?? undefined),
+          review: exception.reviewAt === null ? undefined : dayText(exception.reviewAt),
         }),
       ),
   }

@@ -54,18 +54,18 @@ export const collectorFails: WatchKind = {
     // While the device is silent nothing is known of its collectors.
     if (at !== heardAt) return []
     return collectors
-      .filter((one) => failed.includes(one) || !rested?.includes(one))
-      .map((one): Observation => {
-        const failing = failed.includes(one) && !absent?.includes(one)
-        const reason = reasons?.[one]
+      .filter((collector) => failed.includes(collector) || !rested?.includes(collector))
+      .map((collector): Observation => {
+        const failing = failed.includes(collector) && !absent?.includes(collector)
+        const reason = reasons?.[collector]
         return {
-          instance: one,
+          instance: collector,
           failing: failing ? [read.severity(values, 'severity')!] : [],
           well: !failing,
           evidence: () => ({
             text: failing
-              ? `its ${collectorWords[one]} cannot be read${reason ? `: ${reason}` : ''}`
-              : `its ${collectorWords[one]} are read again`,
+              ? `its ${collectorWords[collector]} cannot be read${reason ? `: ${reason}` : ''}`
+              : `its ${collectorWords[collector]} are read again`,
           }),
         }
       })

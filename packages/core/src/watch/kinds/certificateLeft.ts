@@ -61,7 +61,7 @@ export const certificateLeft: WatchKind = {
     except: 'except',
     of: (facts) =>
       (facts.ports ?? [])
-        .filter((one) => one.protocol === 'tcp')
+        .filter((port) => port.protocol === 'tcp')
         .map(({ port }) => ({ name: String(port), title: '' })),
   },
   parameters,
@@ -84,7 +84,7 @@ export const certificateLeft: WatchKind = {
   clearHold: () => ({ for: 0 }),
   gone: (values, { facts }, port) =>
     !chosen(read.list(values, 'names'), read.list(values, 'except'), port) ||
-    (facts.ports !== undefined && !facts.ports.some((one) => String(one.port) === port)),
+    (facts.ports !== undefined && !facts.ports.some((candidate) => String(candidate.port) === port)),
   observe(values, { readings }) {
     return readings
       .filter(

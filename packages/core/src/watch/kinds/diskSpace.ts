@@ -135,7 +135,7 @@ export const diskSpace: WatchKind = {
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   gone(values, { facts }, mount) {
     if (!chosen(read.list(values, 'disks'), read.list(values, 'except'), mount)) return true
-    const disk = facts.disks?.find((one) => one.mount === mount)
+    const disk = facts.disks?.find((disk) => disk.mount === mount)
     return facts.disks !== undefined && (!disk || (disk.removable && read.text(values, 'media') === 'fixed'))
   },
   observe(values, { readings, facts }) {

@@ -121,7 +121,7 @@ export const serviceState: WatchKind = {
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   gone: (values, { facts }, name) =>
     !chosen(read.list(values, 'names'), read.list(values, 'except'), name) ||
-    (facts.services !== undefined && !facts.services.some((one) => one.name === name)),
+    (facts.services !== undefined && !facts.services.some((service) => service.name === name)),
   observe(values, { facts }) {
     const severity = read.severity(values, 'severity')!
     const named = read.text(values, 'which') === 'named'

@@ -23,7 +23,7 @@ interface Gauge {
 }
 
 const valueOf = (metric: MetricName) => (readings: readonly Reading[]) =>
-  readings.find((one) => one[0] === metric)?.[2] ?? null
+  readings.find((reading) => reading[0] === metric)?.[2] ?? null
 const order = ['notice', 'warning', 'critical'] as const
 
 /** A watch kind for one gauge of a device: three levels, one hold, one clear value with its own time. */

@@ -25,7 +25,7 @@ const overTls = (cookie: string) => ({
 })
 const signedIn = async (ask: Caller) => (await ask('GET', '/api/session')).status === 200
 const emailOf = async (id: number) =>
-  (await house.lead<PersonListed[]>('GET', '/api/people')).body.find((one) => one.id === id)!.email
+  (await house.lead<PersonListed[]>('GET', '/api/people')).body.find((person) => person.id === id)!.email
 
 describe('a person', () => {
   it('who is limited, or given other rights, is signed out in the same moment, and comes back with what they may see now', async () => {
@@ -123,9 +123,9 @@ describe('a person', () => {
   it('of a limited lead sees no more than the lead does', async () => {
     const { ask } = await house.personWith('lead', [house.clients[1]])
     const listed = (await ask<PersonListed[]>('GET', '/api/people')).body
-    expect(listed.every((one) => one.clientIds === null || one.clientIds.every((id) => id === house.clients[1]))).toBe(
-      true,
-    )
+    expect(
+      listed.every((person) => person.clientIds === null || person.clientIds.every((id) => id === house.clients[1])),
+    ).toBe(true)
     const someone = (await house.personWith('technician', null)).id
     expect((await ask('PUT', `/api/people/${someone}`, { active: false })).status).toBe(404)
   })

@@ -156,10 +156,10 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
       where ($1::int[] is null or client_ids is null or client_ids && $1) and (access <> 'contact' or $2 and ($1::int[] is null or client_ids <@ $1)) order by name, id limit 5000`,
         [viewer.clientIds, viewer.access === 'lead'],
       ).then((found) =>
-        found.map((one) =>
-          viewer.clientIds && one.clientIds
-            ? { ...one, clientIds: one.clientIds.filter((id) => viewer.clientIds!.includes(id)) }
-            : one,
+        found.map((row) =>
+          viewer.clientIds && row.clientIds
+            ? { ...row, clientIds: row.clientIds.filter((id) => viewer.clientIds!.includes(id)) }
+            : row,
         ),
       ),
   })

@@ -34,7 +34,7 @@ export function handOutCollectors(app: FastifyInstance, programs: CollectorProgr
     answer: signedProgramSchema,
     async handle({ request }) {
       await engine.deviceOf(request.headers.authorization)
-      const name = optionalCollectors.find((one) => one === (request.params as { name: string }).name)
+      const name = optionalCollectors.find((collector) => collector === (request.params as { name: string }).name)
       const program = name && programs.get(name)
       if (!program) throw new ProblemError('not-found', 'This server has no such collector.')
       return { source: program.source, signed: program.signed }

@@ -27,8 +27,11 @@ done
 [ "$(uname -s)" = Linux ] || fail ${installStatus['unsupported system']} "this system is not supported: $(uname -s)"
 case "$(uname -m)" in
 ${architectures
-  .filter((one) => known.includes(one))
-  .map((one) => `  ${one === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${one}; digest=${digests[one]};;`)
+  .filter((architecture) => known.includes(architecture))
+  .map(
+    (architecture) =>
+      `  ${architecture === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${architecture}; digest=${digests[architecture]};;`,
+  )
   .join('\n')}
   *) fail ${installStatus['unsupported system']} "this server has no agent for $(uname -m)";;
 esac
@@ -175,7 +178,10 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
     answer: { media: 'application/gzip' },
     handle({ request, reply }) {
       const { file: name } = request.params as { file: string }
-      const file = [windowsFile, ...architectures.map((one) => `custode-agent-linux-${one}.gz`)].includes(name)
+      const file = [
+        windowsFile,
+        ...architectures.map((architecture) => `custode-agent-linux-${architecture}.gz`),
+      ].includes(name)
         ? join(folder, name)
         : null
       if (!file || !existsSync(file)) throw new ProblemError('not-found')

@@ -54,8 +54,8 @@ async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
   ])
   return {
     lookedAt: viewer.lookedAt,
-    todo: unclosed.filter((one) => one.status === 'open'),
-    working: unclosed.filter((one) => one.status === 'taken'),
+    todo: unclosed.filter((alert) => alert.status === 'open'),
+    working: unclosed.filter((alert) => alert.status === 'taken'),
     remediation,
     held,
     settled,
@@ -73,7 +73,7 @@ async function actionsOn(
 ): Promise<ServiceAction[]> {
   const context = await loadContext(db, deviceId)
   const effective = context?.facts.system?.mends
-    ? context.roster.find((one) => one.key === watch && one.standing === 'active')
+    ? context.roster.find((candidate) => candidate.key === watch && candidate.standing === 'active')
     : undefined
   return effective ? actionsFor(effective, instance) : []
 }
@@ -85,7 +85,7 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
     await tx.query('select from device where id = (select device_id from alert where id = $1) for update', [id])
     const alert = await alertPage(tx, viewer.clientIds, id)
     if (alert.status === 'closed') throw new ProblemError('already-closed')
-    const action = alert.actions.find((one) => one.verb === verb)
+    const action = alert.actions.find((action) => action.verb === verb)
     if (!action)
       throw new ProblemError(
         'invalid',

@@ -58,12 +58,12 @@ export async function remediationViews(db: Db, where: string, values: unknown[])
     db,
     `
     select remediation_id as "remediationId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where remediation_id = any($1) order by id`,
-    [found.map((one) => one.id)],
+    [found.map((row) => row.id)],
   )
-  return found.map((one) => ({
-    ...one,
+  return found.map((alert) => ({
+    ...alert,
     tries: tries
-      .filter((row) => row.remediationId === one.id)
+      .filter((row) => row.remediationId === alert.id)
       .map(({ remediationId: _of, before, after, reason, ...row }) => ({
         ...row,
         text: triedText({ before, after, reason }),

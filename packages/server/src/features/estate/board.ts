@@ -78,8 +78,8 @@ function disksOf(row: BoardRow): BoardDisk[] {
   })
   const alerting = new Map(
     (row.alerts ?? [])
-      .filter((one) => one.kind === 'disk-space')
-      .map((one) => [splitPostKey(one.key).instance, one.severity]),
+      .filter((alert) => alert.kind === 'disk-space')
+      .map((alert) => [splitPostKey(alert.key).instance, alert.severity]),
   )
   const disks: BoardDisk[] = []
   row.disk_series?.forEach(([metric, mount], i) => {
@@ -97,14 +97,14 @@ function disksOf(row: BoardRow): BoardDisk[] {
 export function boardDevice(row: BoardRow, now: number): BoardDevice {
   const alerts = row.alerts ?? []
   const held = row.held ?? []
-  const isService = (one: { kind: string }) => watchKinds.get(one.kind)?.subject === 'service'
+  const isService = (post: { kind: string }) => watchKinds.get(post.kind)?.subject === 'service'
   const services = [
     ...alerts
       .filter(isService)
-      .map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: false })),
+      .map((alert) => ({ name: splitPostKey(alert.key).instance, severity: alert.severity, held: false })),
     ...held
       .filter(isService)
-      .map((one) => ({ name: splitPostKey(one.key).instance, severity: one.severity, held: true })),
+      .map((post) => ({ name: splitPostKey(post.key).instance, severity: post.severity, held: true })),
   ]
   const interval = row.reported_interval_ms ?? row.interval_ms
   return {
@@ -118,12 +118,12 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     osName: row.os_name,
     roles: row.roles,
     tags: row.tags,
-    worst: mostUrgent(alerts.map((one) => one.severity)),
+    worst: mostUrgent(alerts.map((alert) => alert.severity)),
     held: held.length,
     silent: row.heard_at !== null && now - row.heard_at > silentIntervals * interval + 5000,
     disks: disksOf(row),
     // Two watches may look at one service; it is named once.
-    services: services.filter((one, i) => services.findIndex((other) => other.name === one.name) === i),
+    services: services.filter((service, i) => services.findIndex((other) => other.name === service.name) === i),
     updates: row.updates && {
       security: row.updates.security,
       other: row.updates.other,
@@ -131,7 +131,7 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
       isKnown: row.updates.listsAt !== null,
     },
     servicesRead: row.services_read,
-    failing: row.failed.filter((one) => !one.notHere).map((one) => one.collector),
+    failing: row.failed.filter((failure) => !failure.notHere).map((failure) => failure.collector),
     events: row.events ?? [],
     errors: row.errors ?? [],
     heardAt: row.heard_at,

@@ -60,7 +60,7 @@ async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
     tx,
     (
       await rows<{ task_id: number }>(tx, `select task_id from response where device_id = $1 and state = 'asked'`, [id])
-    ).map((one) => one.task_id),
+    ).map((row) => row.task_id),
   )
   await tx.query(`update remediation set ended_at = now(), outcome = $2 where device_id = $1 and ended_at is null`, [
     id,

@@ -81,7 +81,7 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
   const readings = newestFirst.flatMap(({ series, value }) => {
     const of = ([metric]: [string, string]) => collectorOfMetric(metric) ?? metric
     const mine = series
-      .map((one, i): [string, string, string, number] => [of(one), ...one, value[i]!])
+      .map((key, i): [string, string, string, number] => [of(key), ...key, value[i]!])
       .filter(([collector]) => !told.has(collector))
     for (const [collector] of mine) told.add(collector)
     return mine.map(([, metric, instance, number]): [string, string, number] => [metric, instance, number])
@@ -133,7 +133,7 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
 }
 
 function refuseBadNetworks(networks: readonly string[]): void {
-  const wrong = networks.find((one) => !readNetwork(one))
+  const wrong = networks.find((network) => !readNetwork(network))
   if (wrong !== undefined)
     throw new ProblemError(
       'invalid',
@@ -314,7 +314,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
         if (known.length !== body.roles.length)
           throw new ProblemError(
             'invalid',
-            `There is no role “${body.roles.find((role) => !known.some((one) => one.id === role))}”.`,
+            `There is no role “${body.roles.find((role) => !known.some((row) => row.id === role))}”.`,
             [{ at: 'roles', message: 'unknown role' }],
           )
         await tx.query('update device set roles = $2 where id = $1', [device.id, body.roles])

@@ -237,7 +237,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
           pool,
           windows.map((window) => window.target),
         )
-      ).find((one) => one.id === id())!
+      ).find((device) => device.id === id())!
       return windows.filter((window) => reaches(window, device))
     },
   })

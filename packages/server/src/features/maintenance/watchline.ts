@@ -37,11 +37,11 @@ export async function watchline(
   )
   // Of several clients, or of all. Whoever sees some clients only is told where it reaches a device of theirs, and of
   // no other.
-  const shared = viewer.clientIds === null ? [] : found.filter((one) => one.clientId === null)
+  const shared = viewer.clientIds === null ? [] : found.filter((row) => row.clientId === null)
   const devices = shared.length
     ? await allTraits(
         pool,
-        shared.map((one) => one.target),
+        shared.map((row) => row.target),
       )
     : []
   const reached = new Map(
@@ -50,8 +50,8 @@ export async function watchline(
       return [windowId, new Set(devices.filter(match).map((device) => device.clientId))]
     }),
   )
-  const isIn = (clientId: number) => (one: { clientId: number | null; windowId: number }) =>
-    one.clientId === null ? (reached.get(one.windowId)?.has(clientId) ?? true) : one.clientId === clientId
+  const isIn = (clientId: number) => (cover: { clientId: number | null; windowId: number }) =>
+    cover.clientId === null ? (reached.get(cover.windowId)?.has(clientId) ?? true) : cover.clientId === clientId
   return {
     now,
     from,
@@ -59,7 +59,7 @@ export async function watchline(
     lanes: clients.map((client) => ({
       clientId: client.id,
       clientName: client.name,
-      ticks: ticks.filter((one) => one.clientId === client.id).map(({ clientId: _, ...tick }) => tick),
+      ticks: ticks.filter((tick) => tick.clientId === client.id).map(({ clientId: _, ...tick }) => tick),
       spans: found.filter(isIn(client.id)).map(({ clientId: _, target: _target, ...span }) => span),
     })),
   }

@@ -30,17 +30,21 @@ export async function changesTo(db: Db, before: PolicyInForce, after: Policy): P
 function keepingTheirOwn(devices: readonly DeviceTraits[], policy: Policy, steps: readonly PolicyStep[]): number {
   const edited = new Set(steps.flatMap((step) => (step.of === 'template' && step.id > 0 ? [step.id] : [])))
   if (!edited.size) return 0
-  const byId = new Map(policy.templates.map((one) => [one.id, one]))
+  const byId = new Map(policy.templates.map((template) => [template.id, template]))
   const keys = new Set(
-    policy.templates.filter((one) => edited.has(one.id)).flatMap((one) => one.watches.map((watch) => watch.key)),
+    policy.templates
+      .filter((template) => edited.has(template.id))
+      .flatMap((template) => template.watches.map((watch) => watch.key)),
   )
   const placed = policy.assignments
-    .filter((one) => {
-      const template = byId.get(one.templateId)
+    .filter((assignment) => {
+      const template = byId.get(assignment.templateId)
       return template && withIncluded(template, byId).some((each) => edited.has(each.id))
     })
-    .map((one) => matcher(one.target))
-  const own = policy.exceptions.filter((one) => keys.has(one.watch)).map((one) => matcher(one.target))
+    .map((assignment) => matcher(assignment.target))
+  const own = policy.exceptions
+    .filter((exception) => keys.has(exception.watch))
+    .map((exception) => matcher(exception.target))
   return devices.filter((device) => own.some((match) => match(device)) && placed.some((match) => match(device))).length
 }
 
@@ -63,7 +67,7 @@ export async function impactOf(
   clientIds: readonly ClientId[] | null,
   keepOwn = 0,
 ): Promise<Impact> {
-  const seen = changed.filter((one) => clientIds?.includes(one.device.clientId) ?? true)
+  const seen = changed.filter((change) => clientIds?.includes(change.device.clientId) ?? true)
   const positions = new Map<WatchChange, number>()
   const watches: ImpactWatch[] = []
   const count = { added: 0, removed: 0, altered: 0 }
@@ -88,7 +92,7 @@ export async function impactOf(
   const clientNames = new Map(
     (
       await rows<{ id: number; name: string }>(db, 'select id, name from client where id = any($1)', [
-        [...new Set(seen.map((one) => one.device.clientId))],
+        [...new Set(seen.map((change) => change.device.clientId))],
       ])
     ).map((row) => [row.id, row.name]),
   )
@@ -142,9 +146,9 @@ export async function changePolicy<T>(tx: Db, now: number, write: (before: Polic
   requireLevelsInOrder(changed)
   await reevaluateAll(
     tx,
-    changed.map((one) => one.device.id),
+    changed.map((change) => change.device.id),
     now,
   )
-  announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((one) => one.device.id) })
+  announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((change) => change.device.id) })
   return result
 }

@@ -68,7 +68,7 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
         `
     select d.id as device_id, f.value from unnest($1::int[]) d (id)
     cross join lateral (select value from device_fact where device_id = d.id and subject = 'logs' order by at desc limit 1) f`,
-        [[...new Set(wanted.map((one) => one.deviceId))]],
+        [[...new Set(wanted.map((log) => log.deviceId))]],
       )
     ).map((row) => [row.device_id, row.value]),
   )
@@ -104,7 +104,7 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
   const intervals = new Map(
     (
       await rows<{ id: DeviceId; interval_ms: number }>(db, 'select id, interval_ms from device where id = any($1)', [
-        changed.map((one) => one.device.id),
+        changed.map((change) => change.device.id),
       ])
     ).map((row) => [row.id, row.interval_ms]),
   )
@@ -117,21 +117,21 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
     known.set(interval, pace)
     return pace
   }
-  const moved = changed.map((one) => ({
-    id: one.device.id,
-    before: paceFor(one.before, intervals.get(one.device.id) ?? 60_000),
-    after: paceFor(one.after, intervals.get(one.device.id) ?? 60_000),
+  const moved = changed.map((change) => ({
+    id: change.device.id,
+    before: paceFor(change.before, intervals.get(change.device.id) ?? 60_000),
+    after: paceFor(change.after, intervals.get(change.device.id) ?? 60_000),
   }))
   // Most changes leave the pace alone; then there is nothing to look up.
-  const paced = moved.filter((one) =>
-    pacedCollectors.some((collector) => one.before.every[collector] !== one.after.every[collector]),
+  const paced = moved.filter((device) =>
+    pacedCollectors.some((collector) => device.before.every[collector] !== device.after.every[collector]),
   )
   const series = await seriesOf(
     db,
-    paced.map((one) => one.id),
+    paced.map((device) => device.id),
   )
   const sum = (of: 'before' | 'after') =>
-    Math.round(paced.reduce((total, one) => total + readingsPerDay(one[of], series.get(one.id) ?? {}), 0))
+    Math.round(paced.reduce((total, device) => total + readingsPerDay(device[of], series.get(device.id) ?? {}), 0))
   const added = moved.flatMap(({ id, before, after }) =>
     after.logs.filter((log) => !before.logs.includes(log)).map((pattern) => ({ deviceId: id, pattern })),
   )

@@ -63,15 +63,17 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
 
 /** Whether all that a target can reach belongs to these clients, so that whoever speaks for them may speak for it. */
 export function isWithin(target: Target, clientIds: readonly number[], estate: Estate): boolean {
-  const condition = (one: Condition): boolean => {
-    if (one.on === 'client') return clientIds.includes(one.clientId)
-    if (one.on === 'site') return clientIds.includes(estate.siteClient(one.siteId) ?? 0)
+  const condition = (condition: Condition): boolean => {
+    if (condition.on === 'client') return clientIds.includes(condition.clientId)
+    if (condition.on === 'site') return clientIds.includes(estate.siteClient(condition.siteId) ?? 0)
     return (
-      one.on === 'devices' && one.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
+      condition.on === 'devices' &&
+      condition.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
     )
   }
-  if (target.on === 'all') return target.of.some((one) => isWithin(one, clientIds, estate))
-  if (target.on === 'any') return target.of.length > 0 && target.of.every((one) => isWithin(one, clientIds, estate))
+  if (target.on === 'all') return target.of.some((candidate) => isWithin(candidate, clientIds, estate))
+  if (target.on === 'any')
+    return target.of.length > 0 && target.of.every((candidate) => isWithin(candidate, clientIds, estate))
   return !isGroup(target) && condition(target)
 }
 

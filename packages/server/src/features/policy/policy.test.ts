@@ -141,19 +141,19 @@ describe('a target while it is built', () => {
       templateId: body.id,
       target: { on: 'fact', fact: 'service', pattern: 'varnish' },
     })
-    expect((await roster(web)).some((one) => one.key === 'cache')).toBe(false)
+    expect((await roster(web)).some((watch) => watch.key === 'cache')).toBe(false)
     await web.send([
       web.report(2, { facts: { services: [{ name: 'varnish', title: '', start: 'automatic', state: 'running' }] } }),
     ])
-    expect((await roster(web)).some((one) => one.key === 'cache')).toBe(true)
+    expect((await roster(web)).some((watch) => watch.key === 'cache')).toBe(true)
     await web.send([
       web.report(3, { facts: { services: [{ name: 'varnish', title: '', start: 'automatic', state: 'stopped' }] } }),
     ])
     expect(
-      (await house.lead<{ watch: string }[]>('GET', `/api/devices/${web.id}/alerts`)).body.map((one) => one.watch),
+      (await house.lead<{ watch: string }[]>('GET', `/api/devices/${web.id}/alerts`)).body.map((alert) => alert.watch),
     ).toContain('cache')
     await web.send([web.report(4, { facts: { services: [] } })])
-    expect((await roster(web)).some((one) => one.key === 'cache')).toBe(false)
+    expect((await roster(web)).some((watch) => watch.key === 'cache')).toBe(false)
   })
 })
 
@@ -162,8 +162,8 @@ describe('a change', () => {
     const now = await page()
     const to = {
       ...bodyOf(now),
-      watches: now.watches.map((one) =>
-        one.key === 'disk.space' ? { ...one, values: { ...one.values, every: 5 * minute } } : one,
+      watches: now.watches.map((watch) =>
+        watch.key === 'disk.space' ? { ...watch, values: { ...watch.values, every: 5 * minute } } : watch,
       ),
     }
     const impact = await house.technician<Impact>('POST', '/api/policy/impact', {
@@ -253,7 +253,7 @@ describe('a change', () => {
       },
     )
     const [inner, outer, placed] = body.ids as [number, number, number]
-    expect((await roster(web)).find((one) => one.key === 'inner')).toMatchObject({
+    expect((await roster(web)).find((watch) => watch.key === 'inner')).toMatchObject({
       values: { warning: 9 },
       broughtBy: [{ name: 'Inner' }],
     })
@@ -273,17 +273,17 @@ describe('a change', () => {
       { of: 'template', id: outer, basedOn: 1, note: '', to: null },
       { of: 'template', id: inner, basedOn: 1, note: '', to: null },
     )
-    expect((await roster(web)).some((one) => one.key === 'inner')).toBe(false)
+    expect((await roster(web)).some((watch) => watch.key === 'inner')).toBe(false)
   })
   it('lets an assignment sleep and wakes it', async () => {
     const [assignment] = (await page()).assignments
     const { templateId: of, target, rank, values, reason, reviewAt } = assignment!
     const to = { templateId: of, target, rank, values, reason, reviewAt, dormant: true }
     await change({ of: 'assignment', id: assignment!.id, basedOn: 1, to })
-    expect((await roster(web)).find((one) => one.key === 'silence')!.standing).toBe('dormant')
+    expect((await roster(web)).find((watch) => watch.key === 'silence')!.standing).toBe('dormant')
     expect((await change({ of: 'assignment', id: assignment!.id, basedOn: 1, to })).body.code).toBe('changed-meanwhile')
     await change({ of: 'assignment', id: assignment!.id, basedOn: 2, to: { ...to, dormant: false } })
-    expect((await roster(web)).find((one) => one.key === 'silence')!.standing).toBe('active')
+    expect((await roster(web)).find((watch) => watch.key === 'silence')!.standing).toBe('active')
   })
   it('leaves a revision that says what changed, and any can be gone back to', async () => {
     const before = await page()
@@ -295,8 +295,10 @@ describe('a change', () => {
       to: {
         ...bodyOf(before),
         watches: before.watches
-          .filter((one) => one.key !== 'load')
-          .map((one) => (one.key === 'services' ? { ...one, values: { ...one.values, hold: 2 * minute } } : one)),
+          .filter((watch) => watch.key !== 'load')
+          .map((watch) =>
+            watch.key === 'services' ? { ...watch, values: { ...watch.values, hold: 2 * minute } } : watch,
+          ),
       },
     })
     const [newest, old] = (await page()).revisions
@@ -355,14 +357,16 @@ describe('exceptions', () => {
       note: '',
       to: {
         ...bodyOf(now),
-        watches: now.watches.map((one) =>
-          one.key === 'silence' ? { ...one, values: { ...one.values, after: 10 * minute } } : one,
+        watches: now.watches.map((watch) =>
+          watch.key === 'silence' ? { ...watch, values: { ...watch.values, after: 10 * minute } } : watch,
         ),
       },
     })
     const late = await house.enrol(house.sites[0], 'tm-late-1')
     expect(
-      [await roster(web), await roster(late)].map((one) => one.find((watch) => watch.key === 'silence')!.values.after),
+      [await roster(web), await roster(late)].map(
+        (watches) => watches.find((watch) => watch.key === 'silence')!.values.after,
+      ),
     ).toEqual([5 * minute, 10 * minute])
   })
 })
@@ -402,14 +406,14 @@ describe('policy as text', () => {
     expect(
       (await house.lead('POST', '/api/policy/text/apply', { text: edited, note: 'from the repository' })).status,
     ).toBe(200)
-    expect((await roster(web)).find((one) => one.key === 'services')!.values.hold).toBe(3 * minute)
+    expect((await roster(web)).find((watch) => watch.key === 'services')!.values.hold).toBe(3 * minute)
     expect(await text()).toBe(edited)
     expect((await page()).revisions[0]).toMatchObject({ note: 'from the repository' })
   })
   it('says what is wrong at its line, and nothing of it is applied', async () => {
     const good = await text()
     const lines = good.split('\n')
-    const line = lines.findIndex((one) => one.includes('warning.percent: 10 %')) + 1
+    const line = lines.findIndex((line) => line.includes('warning.percent: 10 %')) + 1
     const bad = good.replace('warning.percent: 10 %', 'warning.percent: 400 %').replace('hold: 3 min', 'hold: 4 min')
     expect((await check(bad)).faults).toEqual([
       {
@@ -427,7 +431,7 @@ describe('policy as text', () => {
   })
   it('is bounded as forms are', async () => {
     const good = await text()
-    const lineOf = (words: string) => good.split('\n').findIndex((one) => one.includes(words)) + 1
+    const lineOf = (words: string) => good.split('\n').findIndex((line) => line.includes(words)) + 1
     const much = 'very '.repeat(500)
     expect(
       (await check(good.replace('for: What any', `for: ${much}What any`).replace('name: Silence', `name: ${much}long`)))
@@ -481,8 +485,8 @@ describe('the agent', () => {
       note: '',
       to: {
         ...bodyOf(now),
-        watches: now.watches.map((one) =>
-          one.key === 'disk.space' ? { ...one, values: { ...one.values, every: 2 * minute } } : one,
+        watches: now.watches.map((watch) =>
+          watch.key === 'disk.space' ? { ...watch, values: { ...watch.values, every: 2 * minute } } : watch,
         ),
       },
     })
@@ -504,8 +508,8 @@ describe('the agent', () => {
       note: '',
       to: {
         ...bodyOf(now),
-        watches: now.watches.map((one) =>
-          one.key === 'cpu' ? { ...one, values: { ...one.values, recheck: 15_000 } } : one,
+        watches: now.watches.map((watch) =>
+          watch.key === 'cpu' ? { ...watch, values: { ...watch.values, recheck: 15_000 } } : watch,
         ),
       },
     })

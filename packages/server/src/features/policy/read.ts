@@ -59,13 +59,13 @@ interface Sight {
 async function look(db: Db, viewer: Viewer): Promise<Sight> {
   const policy = await policyInForce(db)
   const all = await allTraits(db, targetsOf(policy))
-  const devices = viewer.clientIds === null ? all : all.filter((one) => viewer.clientIds!.includes(one.clientId))
-  const byId = new Map(policy.templates.map((one) => [one.id, one]))
+  const devices = viewer.clientIds === null ? all : all.filter((device) => viewer.clientIds!.includes(device.clientId))
+  const byId = new Map(policy.templates.map((template) => [template.id, template]))
   const placed = new Map<number, ((device: DeviceTraits) => boolean)[]>()
-  for (const one of policy.assignments) {
-    const template = byId.get(one.templateId)
-    if (!template || one.dormant) continue
-    const match = matcher(one.target)
+  for (const assignment of policy.assignments) {
+    const template = byId.get(assignment.templateId)
+    if (!template || assignment.dormant) continue
+    const match = matcher(assignment.target)
     for (const { id } of withIncluded(template, byId)) placed.set(id, [...(placed.get(id) ?? []), match])
   }
   return {
@@ -85,9 +85,9 @@ async function look(db: Db, viewer: Viewer): Promise<Sight> {
       exception: await savedBy(db, 'exception'),
     },
     reached: new Map(
-      policy.templates.map((one) => [
-        one.id,
-        devices.filter((device) => placed.get(one.id)?.some((match) => match(device))),
+      policy.templates.map((template) => [
+        template.id,
+        devices.filter((device) => placed.get(template.id)?.some((match) => match(device))),
       ]),
     ),
   }
@@ -97,7 +97,9 @@ const by = (sight: Sight, of: keyof Sight['saved'], id: number) =>
   sight.saved[of].get(id)?.saved_by ?? 'the first start'
 
 function summary(sight: Sight, id: number): TemplateSummary {
-  const { name, description, revision, watches, includes } = sight.policy.templates.find((one) => one.id === id)!
+  const { name, description, revision, watches, includes } = sight.policy.templates.find(
+    (template) => template.id === id,
+  )!
   const keys = new Set(watches.map((watch) => watch.key))
   return {
     id,
@@ -107,19 +109,19 @@ function summary(sight: Sight, id: number): TemplateSummary {
     includes,
     watchCount: watches.length,
     deviceCount: sight.reached.get(id)!.length,
-    exceptionCount: sight.policy.exceptions.filter((one) => keys.has(one.watch)).length,
+    exceptionCount: sight.policy.exceptions.filter((exception) => keys.has(exception.watch)).length,
     savedAt: sight.saved.template.get(id)?.saved_at ?? 0,
     savedBy: by(sight, 'template', id),
   }
 }
 
 function assignmentViews(sight: Sight): AssignmentView[] {
-  return sight.policy.assignments.map((one) => ({
-    ...one,
-    templateName: sight.policy.templates.find((template) => template.id === one.templateId)?.name ?? '',
-    targetText: targetSentence(one.target, sight.estate),
-    deviceCount: matching(one.target, sight.devices),
-    createdBy: by(sight, 'assignment', one.id),
+  return sight.policy.assignments.map((assignment) => ({
+    ...assignment,
+    templateName: sight.policy.templates.find((template) => template.id === assignment.templateId)?.name ?? '',
+    targetText: targetSentence(assignment.target, sight.estate),
+    deviceCount: matching(assignment.target, sight.devices),
+    createdBy: by(sight, 'assignment', assignment.id),
   }))
 }
 
@@ -127,19 +129,19 @@ function exceptionViews(sight: Sight): ExceptionView[] {
   const withWatch = new Map<string, { id: number; name: string; watch: WatchSpec }[]>()
   for (const { id, name, watches } of sight.policy.templates)
     for (const watch of watches) withWatch.set(watch.key, [...(withWatch.get(watch.key) ?? []), { id, name, watch }])
-  return sight.policy.exceptions.map((one) => {
-    const having = withWatch.get(one.watch) ?? []
-    const use = sight.uses.get(one.id)!
+  return sight.policy.exceptions.map((exception) => {
+    const having = withWatch.get(exception.watch) ?? []
+    const use = sight.uses.get(exception.id)!
     return {
-      ...one,
-      targetText: targetSentence(one.target, sight.estate),
-      watchName: having[0]?.watch.name ?? one.watch,
+      ...exception,
+      targetText: targetSentence(exception.target, sight.estate),
+      watchName: having[0]?.watch.name ?? exception.watch,
       kind: having[0]?.watch.kind ?? '',
       deviceCount: use.devices,
       doubts: use.doubts,
       templates: having.map(({ id, name }) => ({ id, name })),
-      ownerName: one.ownerId === null ? '' : (sight.people.get(one.ownerId) ?? ''),
-      createdBy: by(sight, 'exception', one.id),
+      ownerName: exception.ownerId === null ? '' : (sight.people.get(exception.ownerId) ?? ''),
+      createdBy: by(sight, 'exception', exception.id),
     }
   })
 }
@@ -151,7 +153,7 @@ function seen<T extends { target: AssignmentView['target']; deviceCount: number 
   clientIds: readonly ClientId[] | null,
 ): T[] {
   if (clientIds === null) return views
-  return views.filter((one) => one.deviceCount > 0 || !isForeign(one.target, clientIds, sight.estate))
+  return views.filter((view) => view.deviceCount > 0 || !isForeign(view.target, clientIds, sight.estate))
 }
 
 interface RevisionRow extends TemplateBody {
@@ -184,26 +186,26 @@ async function revisionsOf(db: Db, id: number, templateName: (id: number) => str
 
 export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<TemplatePage> {
   const sight = await look(db, viewer)
-  const template = sight.policy.templates.find((one) => one.id === id)
+  const template = sight.policy.templates.find((template) => template.id === id)
   if (!template) throw new ProblemError('not-found')
-  const nameOf = (one: number) =>
-    sight.policy.templates.find((each) => each.id === one)?.name ?? 'a template that is gone'
+  const nameOf = (of: number) =>
+    sight.policy.templates.find((each) => each.id === of)?.name ?? 'a template that is gone'
   const keys = new Set(template.watches.map((watch) => watch.key))
   return {
     ...summary(sight, id),
     watches: template.watches,
     assignments: seen(
-      assignmentViews(sight).filter((one) => one.templateId === id),
+      assignmentViews(sight).filter((view) => view.templateId === id),
       sight,
       viewer.clientIds,
     ),
     exceptions: seen(
-      exceptionViews(sight).filter((one) => keys.has(one.watch)),
+      exceptionViews(sight).filter((view) => keys.has(view.watch)),
       sight,
       viewer.clientIds,
     ),
     includedBy: sight.policy.templates
-      .filter((one) => one.includes.includes(id))
+      .filter((candidate) => candidate.includes.includes(id))
       .map(({ id: by, name }) => ({ id: by, name })),
     revisions: await revisionsOf(db, id, nameOf),
   }
@@ -211,7 +213,7 @@ export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<
 
 export async function templateSummaries(db: Db, viewer: Viewer): Promise<TemplateSummary[]> {
   const sight = await look(db, viewer)
-  return sight.policy.templates.map((one) => summary(sight, one.id))
+  return sight.policy.templates.map((template) => summary(sight, template.id))
 }
 
 export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListing> {
@@ -225,22 +227,22 @@ export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListi
       )
     ).map((row) => [row.id, row.name]),
   )
-  const templates = sight.policy.templates.map((one): ListedTemplate => ({
-    ...summary(sight, one.id),
-    kinds: [...new Set(one.watches.map((watch) => watch.kind))],
+  const templates = sight.policy.templates.map((template): ListedTemplate => ({
+    ...summary(sight, template.id),
+    kinds: [...new Set(template.watches.map((watch) => watch.kind))],
     roles: [
       ...new Set(
         assignments
-          .filter((each) => each.templateId === one.id)
+          .filter((each) => each.templateId === template.id)
           .flatMap((each) => conditionsOf(each.target))
           .flatMap((each) => (each.on === 'role' ? [each.role] : [])),
       ),
     ],
-    owner: owners.get(one.id) ?? '',
+    owner: owners.get(template.id) ?? '',
     text: [
-      one.name,
-      one.description,
-      ...one.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title]),
+      template.name,
+      template.description,
+      ...template.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title]),
     ].join('\n'),
   }))
   return { templates, assignments, exceptions: seen(exceptionViews(sight), sight, viewer.clientIds) }
@@ -252,27 +254,31 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
   const inRole = (role: string) => (device: DeviceTraits) => device.roles.includes(role)
   const isFor = (role: string, templateId: number) =>
     policy.assignments.some(
-      (one) =>
-        one.templateId === templateId &&
-        conditionsOf(one.target).some((condition) => condition.on === 'role' && condition.role === role),
+      (assignment) =>
+        assignment.templateId === templateId &&
+        conditionsOf(assignment.target).some((condition) => condition.on === 'role' && condition.role === role),
     )
   const roles = [...sight.estate.roles]
     .map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length }))
     .sort((a, b) => a.name.localeCompare(b.name))
-    .filter((role) => role.devices > 0 || policy.templates.some((one) => isFor(role.id, one.id)))
+    .filter((role) => role.devices > 0 || policy.templates.some((template) => isFor(role.id, template.id)))
   // A device without a role gets policy, too, and would be nowhere in the grid.
   const without = devices.filter((device) => device.roles.length === 0)
-  const matches = new Map(policy.exceptions.map((one) => [one.id, matcher(one.target)]))
+  const matches = new Map(policy.exceptions.map((exception) => [exception.id, matcher(exception.target)]))
   const cell = (role: string, templateId: number, of: readonly DeviceTraits[]) => {
     const assigned = role !== '' && isFor(role, templateId)
     if (!of.length && !assigned) return []
-    const keys = new Set(policy.templates.find((one) => one.id === templateId)!.watches.map((watch) => watch.key))
-    const exceptions = policy.exceptions.filter((one) => keys.has(one.watch) && of.some(matches.get(one.id)!)).length
+    const keys = new Set(
+      policy.templates.find((template) => template.id === templateId)!.watches.map((watch) => watch.key),
+    )
+    const exceptions = policy.exceptions.filter(
+      (exception) => keys.has(exception.watch) && of.some(matches.get(exception.id)!),
+    ).length
     return [{ role, templateId, devices: of.length, exceptions, assigned }]
   }
   return {
     roles: [...roles, ...(without.length ? [{ id: '', name: 'no role', devices: without.length }] : [])],
-    templates: policy.templates.map((one) => summary(sight, one.id)),
+    templates: policy.templates.map((template) => summary(sight, template.id)),
     cells: policy.templates.flatMap((template) => [
       ...roles.flatMap((role) => cell(role.id, template.id, reached.get(template.id)!.filter(inRole(role.id)))),
       ...cell(

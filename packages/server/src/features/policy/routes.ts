@@ -109,7 +109,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
         return writeSteps(tx, before, steps, viewer, Date.now())
       }),
     )
-  const one = async (step: PolicyStep, viewer: Viewer) => ({ id: (await change([step], viewer))[0]! })
+  const single = async (step: PolicyStep, viewer: Viewer) => ({ id: (await change([step], viewer))[0]! })
 
   route(app, {
     method: 'GET',
@@ -233,7 +233,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Make a template',
     answer: madeSchema,
     body: newTemplateSchema,
-    handle: ({ body, viewer }) => one({ of: 'template', id: -1, basedOn: 0, note: '', to: body }, viewer),
+    handle: ({ body, viewer }) => single({ of: 'template', id: -1, basedOn: 0, note: '', to: body }, viewer),
   })
   route(app, {
     method: 'POST',
@@ -242,7 +242,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Assign a template to a target',
     answer: madeSchema,
     body: newAssignmentSchema,
-    handle: ({ body, viewer }) => one({ of: 'assignment', id: -1, basedOn: 0, to: body }, viewer),
+    handle: ({ body, viewer }) => single({ of: 'assignment', id: -1, basedOn: 0, to: body }, viewer),
   })
   route(app, {
     method: 'POST',
@@ -251,7 +251,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Make an exception for a device or a target',
     answer: madeSchema,
     body: newExceptionSchema,
-    handle: ({ body, viewer }) => one({ of: 'exception', id: -1, basedOn: 0, to: body }, viewer),
+    handle: ({ body, viewer }) => single({ of: 'exception', id: -1, basedOn: 0, to: body }, viewer),
   })
   route(app, {
     method: 'POST',
@@ -292,7 +292,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     const policy = await policyInForce(pool)
     const found = (of === 'assignment' ? policy.assignments : policy.exceptions).find((each) => each.id === id)
     if (!found) throw new ProblemError('not-found')
-    return one({ of, id, basedOn: found.revision, to: null }, viewer)
+    return single({ of, id, basedOn: found.revision, to: null }, viewer)
   }
   route(app, {
     method: 'DELETE',

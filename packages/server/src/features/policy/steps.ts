@@ -16,7 +16,9 @@ function requireSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, est
       )
     return
   }
-  const old = (step.of === 'assignment' ? before.assignments : before.exceptions).find((one) => one.id === step.id)
+  const old = (step.of === 'assignment' ? before.assignments : before.exceptions).find(
+    (assignment) => assignment.id === step.id,
+  )
   for (const target of [step.to?.target, old?.target]) {
     if (!target) continue
     // A technician speaks for single devices; what reaches further is a lead's decision.
@@ -42,7 +44,7 @@ function requireCurrent(step: PolicyStep, before: PolicyInForce): void {
     assignment: before.assignments,
     exception: before.exceptions,
   }[step.of]
-  const now = list.find((one) => one.id === step.id)
+  const now = list.find((row) => row.id === step.id)
   if (!now) throw new ProblemError('not-found', `There is no such ${step.of} (any more).`)
   if (now.revision !== step.basedOn)
     throw new ProblemError(
@@ -105,7 +107,7 @@ export async function writeSteps(
     const revision = step.basedOn + 1
     const removed = step.to === null
     if (step.of === 'template') {
-      const body = step.to ?? before.templates.find((one) => one.id === id)!
+      const body = step.to ?? before.templates.find((template) => template.id === id)!
       await tx.query(
         'insert into template_revision (id, revision, name, description, includes, watches, note, removed, saved_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
         [
@@ -122,7 +124,9 @@ export async function writeSteps(
       )
     } else if (step.of === 'assignment') {
       const body = (
-        step.to ? after.assignments.find((one) => one.id === step.id) : before.assignments.find((one) => one.id === id)
+        step.to
+          ? after.assignments.find((assignment) => assignment.id === step.id)
+          : before.assignments.find((assignment) => assignment.id === id)
       )!
       await tx.query(
         `
@@ -145,7 +149,9 @@ export async function writeSteps(
       )
     } else {
       const body = (
-        step.to ? after.exceptions.find((one) => one.id === step.id) : before.exceptions.find((one) => one.id === id)
+        step.to
+          ? after.exceptions.find((exception) => exception.id === step.id)
+          : before.exceptions.find((exception) => exception.id === id)
       )!
       await tx.query(
         `

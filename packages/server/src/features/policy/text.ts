@@ -44,8 +44,8 @@ async function readReferences(db: Db, estate: Estate): Promise<References> {
   const back = <K>(keys: Iterable<number>, text: (id: number) => K | null) =>
     new Map(
       [...keys].flatMap((id) => {
-        const one = text(id)
-        return one === null ? [] : [[String(one).toLowerCase(), id] as const]
+        const read = text(id)
+        return read === null ? [] : [[String(read).toLowerCase(), id] as const]
       }),
     )
   const [clientIds, siteIds, deviceIds, personIds] = [
@@ -74,9 +74,9 @@ export async function exportPolicy(db: Db, only: readonly number[] | null): Prom
 function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: KnownEstate): TextTrial['steps'][number] {
   const change = step.to === null ? 'taken away' : step.id < 0 ? 'made' : 'changed'
   const templateName = (id: number) =>
-    [...after.templates, ...before.templates].find((one) => one.id === id)?.name ?? ''
+    [...after.templates, ...before.templates].find((template) => template.id === id)?.name ?? ''
   if (step.of === 'template') {
-    const old = before.templates.find((one) => one.id === step.id)
+    const old = before.templates.find((template) => template.id === step.id)
     return {
       of: 'template',
       change,
@@ -85,7 +85,7 @@ function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: Known
     }
   }
   if (step.of === 'assignment') {
-    const body = (step.to ?? before.assignments.find((one) => one.id === step.id))!
+    const body = (step.to ?? before.assignments.find((assignment) => assignment.id === step.id))!
     return {
       of: 'assignment',
       change,
@@ -93,10 +93,11 @@ function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: Known
       words: [],
     }
   }
-  const body = (step.to ?? before.exceptions.find((one) => one.id === step.id))!
+  const body = (step.to ?? before.exceptions.find((exception) => exception.id === step.id))!
   const kind =
-    [...after.templates, ...before.templates].flatMap((one) => one.watches).find((one) => one.key === body.watch)
-      ?.kind ?? ''
+    [...after.templates, ...before.templates]
+      .flatMap((template) => template.watches)
+      .find((watch) => watch.key === body.watch)?.kind ?? ''
   return {
     of: 'exception',
     change,

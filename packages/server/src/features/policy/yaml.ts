@@ -26,7 +26,7 @@ function finder(document: Document, lines: LineCounter): LineOf {
     const step = (name: string | number): boolean => {
       if (isSeq(node) && node.items[Number(name)] !== undefined) node = node.items[Number(name)]
       else if (isMap(node)) {
-        const pair = node.items.find((one) => isScalar(one.key) && String(one.key.value) === String(name))
+        const pair = node.items.find((pair) => isScalar(pair.key) && String(pair.key.value) === String(name))
         if (!pair) return false
         line = lineAt((pair.key as { range?: [number, number, number] | null }).range?.[0])
         node = pair.value
@@ -40,7 +40,7 @@ function finder(document: Document, lines: LineCounter): LineOf {
     // the next.
     for (let left = rest; left;) {
       const names = isMap(node)
-        ? node.items.map((one) => (isScalar(one.key) ? String(one.key.value) : ''))
+        ? node.items.map((pair) => (isScalar(pair.key) ? String(pair.key.value) : ''))
         : [left.split('.')[0]!]
       const next = names
         .filter((name) => name && (left === name || left.startsWith(`${name}.`)))

@@ -93,7 +93,7 @@ describe('an enrolment key', () => {
     expect(attempt!.device!.heardAt).toBeGreaterThan(0)
     expect(attempt!.device!.watches).toBe(
       (await house.lead<RosterWatch[]>('GET', `/api/devices/${body.deviceId}/roster`)).body.filter(
-        (one) => one.standing === 'active',
+        (watch) => watch.standing === 'active',
       ).length,
     )
     expect(await house.technician('GET', `/api/enrolment-keys/${id}`)).toMatchObject({
@@ -112,7 +112,7 @@ describe('an enrolment key', () => {
     const answers = []
     for (const secret of [usedUp.key, revoked.key, expired.key, 'no-such-key'])
       answers.push(await knock(secret, newName()))
-    expect(new Set(answers.map((one) => `${one.status} ${one.body.code} ${one.body.detail}`)).size).toBe(1)
+    expect(new Set(answers.map((answer) => `${answer.status} ${answer.body.code} ${answer.body.detail}`)).size).toBe(1)
     expect(answers[0]!.body.code).toBe('enrolment-key-refused')
     expect((await attempts(usedUp.id))[0]!.reason).toContain('no uses left')
     expect((await attempts(revoked.id))[0]!.reason).toContain('revoked')
@@ -157,8 +157,8 @@ describe('an enrolment key', () => {
   it('is used once when many knock at the same time', async () => {
     const { id, key: secret } = await key({ uses: 3 })
     const answers = await Promise.all(Array.from({ length: 12 }, () => knock(secret, newName())))
-    expect(answers.filter((one) => one.status === 200)).toHaveLength(3)
-    expect((await attempts(id)).filter((one) => one.outcome === 'enrolled')).toHaveLength(3)
+    expect(answers.filter((answer) => answer.status === 200)).toHaveLength(3)
+    expect((await attempts(id)).filter((attempt) => attempt.outcome === 'enrolled')).toHaveLength(3)
   })
   it('without a site leaves it to the address, among sites that declare their networks', async () => {
     expect(
@@ -231,7 +231,9 @@ describe('the install script', () => {
 
 describe('roles from what runs there', () => {
   const findings = async (agent: Agent) =>
-    (await house.technician<RoleFinding[]>('GET', '/api/role-findings')).body.filter((one) => one.deviceId === agent.id)
+    (await house.technician<RoleFinding[]>('GET', '/api/role-findings')).body.filter(
+      (finding) => finding.deviceId === agent.id,
+    )
   const decide = (decision: string, agent: Agent, role: string) =>
     house.technician('POST', '/api/role-findings/decide', { decision, findings: [{ deviceId: agent.id, role }] })
 
@@ -258,7 +260,7 @@ describe('roles from what runs there', () => {
     expect((await decide('accepted', agent, 'database')).body).toMatchObject({ decided: 1 })
     expect((await device(agent.id)).roles).toEqual(['database'])
     expect(
-      (await house.lead<RosterWatch[]>('GET', `/api/devices/${agent.id}/roster`)).body.map((one) => one.key),
+      (await house.lead<RosterWatch[]>('GET', `/api/devices/${agent.id}/roster`)).body.map((watch) => watch.key),
     ).toContain('db.load')
     expect(await findings(agent)).toEqual([])
     // The next report meets a device that has changed, and is taken all the same.
@@ -285,7 +287,7 @@ describe('roles from what runs there', () => {
   it('that nobody decided about go when they no longer show', async () => {
     const agent = await house.enrol(house.sites[0], newName())
     await agent.send([agent.report(1, { facts: facts('nginx') }), agent.report(2, { facts: facts('smbd') })])
-    expect((await findings(agent)).map((one) => one.role)).toEqual(['file'])
+    expect((await findings(agent)).map((finding) => finding.role)).toEqual(['file'])
   })
   it('of others’ devices are refused', async () => {
     const agent = await house.enrol(house.sites[0], newName())
@@ -325,7 +327,7 @@ describe('a standing rule', () => {
 
   it('gives a newcomer its roles and tags, takes what its facts speak for, and tells who asked', async () => {
     const people = (await house.lead<{ id: number; name: string }[]>('GET', '/api/people')).body
-    const tech = people.find((one) => one.name === 'Tech')!.id
+    const tech = people.find((person) => person.name === 'Tech')!.id
     const made = await house.lead<{ id: number }>(
       'POST',
       '/api/standing-rules',

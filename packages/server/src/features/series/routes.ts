@@ -29,7 +29,7 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ viewer, id, query }): Promise<SeriesPage> {
       await requireDevice(pool, viewer, id())
       const metrics = query.metrics.split(',')
-      const unknown = metrics.find((one) => !isMetric(one))
+      const unknown = metrics.find((metric) => !isMetric(metric))
       if (unknown !== undefined)
         throw new ProblemError('invalid', `There is no metric “${unknown}”.`, [
           { at: 'metrics', message: 'unknown metric' },
@@ -63,20 +63,20 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       const samples = new Map<string, { metric: string; instance: string; samples: Sample[] }>()
       for (const row of found)
         for (const { key, metric, instance, i } of wanted.get(row.layout_id) ?? []) {
-          let one = samples.get(key)
-          if (!one) samples.set(key, (one = { metric, instance, samples: [] }))
-          one.samples.push({ at: row.at, value: row.value[i]! })
+          let sample = samples.get(key)
+          if (!sample) samples.set(key, (sample = { metric, instance, samples: [] }))
+          sample.samples.push({ at: row.at, value: row.value[i]! })
         }
       const width = bucketWidth(query.until - query.from, 400)
       return {
         from: query.from,
         until: query.until,
         width,
-        series: [...samples.values()].map((one) => ({
-          metric: one.metric,
-          instance: one.instance,
-          buckets: bucketise(one.samples, width),
-          summary: summarise(one.samples.map((sample) => sample.value)),
+        series: [...samples.values()].map((series) => ({
+          metric: series.metric,
+          instance: series.instance,
+          buckets: bucketise(series.samples, width),
+          summary: summarise(series.samples.map((sample) => sample.value)),
         })),
       }
     },

@@ -10,9 +10,9 @@ export function useEstateNames(devices: () => ReadonlyMap<number, string>): Comp
   const session = useSession()
   const roles = useResource(() => api.get<Role[]>('/roles'), { topics: ['estate'] })
   return computed(() => ({
-    client: (id) => session.clients.find((one) => one.id === id)?.name ?? null,
-    site: (id) => session.clients.flatMap((one) => one.sites).find((one) => one.id === id)?.name ?? null,
-    role: (id) => roles.data.value?.find((one) => one.id === id)?.name ?? null,
+    client: (id) => session.clients.find((client) => client.id === id)?.name ?? null,
+    site: (id) => session.clients.flatMap((client) => client.sites).find((site) => site.id === id)?.name ?? null,
+    role: (id) => roles.data.value?.find((role) => role.id === id)?.name ?? null,
     device: (id) => devices().get(id) ?? null,
   }))
 }

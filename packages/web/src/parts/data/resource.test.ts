@@ -62,7 +62,7 @@ describe('a resource', () => {
     id.value = 2
     await flushPromises()
     expect(resource.data.value).toBe('second')
-    expect(asked.map((one) => one.path)).toEqual(['/device/1', '/device/2'])
+    expect(asked.map((request) => request.path)).toEqual(['/device/1', '/device/2'])
   })
   it('follows the live feed: its topics, its device, several changes in one look, and none after it is left', async () => {
     vi.useFakeTimers()

@@ -18,7 +18,7 @@ export const useSession = defineStore('session', () => {
 
   const mayChange = computed(() => person.value?.access !== 'contact')
   const isLead = computed(() => person.value?.access === 'lead')
-  const client = computed(() => clients.value.find((one) => one.id === clientId.value) ?? null)
+  const client = computed(() => clients.value.find((client) => client.id === clientId.value) ?? null)
 
   async function load(): Promise<boolean> {
     if (asked && person.value) return true
@@ -34,7 +34,7 @@ export const useSession = defineStore('session', () => {
   }
   async function loadClients(): Promise<void> {
     clients.value = await api.get<Client[]>('/clients')
-    if (clientId.value !== null && !clients.value.some((one) => one.id === clientId.value)) choose(null)
+    if (clientId.value !== null && !clients.value.some((candidate) => candidate.id === clientId.value)) choose(null)
   }
   function choose(id: number | null): void {
     clientId.value = id

@@ -7,17 +7,17 @@ export interface AlertWords {
 }
 
 /** An alert in one short sentence: what, and how it is. */
-export function alertWords(one: { instance: string; rule: AlertRule; evidence: Evidence | null }): AlertWords {
-  const text = one.evidence?.text ?? ''
-  switch (one.rule.kind) {
+export function alertWords(alert: { instance: string; rule: AlertRule; evidence: Evidence | null }): AlertWords {
+  const text = alert.evidence?.text ?? ''
+  switch (alert.rule.kind) {
     case 'service-state':
-      return { strong: one.instance, rest: serviceRest(one.instance, text) }
+      return { strong: alert.instance, rest: serviceRest(alert.instance, text) }
     case 'collector-fails':
       return cutBefore(text, / (?:cannot|are) /)
     case 'identity-shared':
       return cutBefore(text, / reports? /)
     case 'disk-space':
-      return { strong: one.instance, rest: `has ${text}` }
+      return { strong: alert.instance, rest: `has ${text}` }
     case 'silence':
       return { strong: 'Silent', rest: text }
     case 'updates':
@@ -26,7 +26,7 @@ export function alertWords(one: { instance: string; rule: AlertRule; evidence: E
         rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '',
       }
     default:
-      return { strong: one.rule.name, rest: text }
+      return { strong: alert.rule.name, rest: text }
   }
 }
 

@@ -34,7 +34,7 @@ describe('the finder', () => {
   it('goes to what is chosen', async () => {
     const { page, router, input, answer } = await finder([{ ...device, id: 6, path: '/estate/6' }, device])
     await answer()
-    expect(page.findAll('li').map((one) => one.classes('on'))).toEqual([true, false])
+    expect(page.findAll('li').map((row) => row.classes('on'))).toEqual([true, false])
     await input.trigger('keydown', { key: 'ArrowDown' })
     await input.trigger('keydown', { key: 'Enter' })
     await flushPromises()

@@ -28,10 +28,10 @@ watch(settled, async (q) => {
 watch(words, () => {
   hurried.value = false
 })
-function go(one: Found | undefined): void {
+function go(hit: Found | undefined): void {
   hurried.value = false
-  if (!one) return
-  void router.push(one.path)
+  if (!hit) return
+  void router.push(hit.path)
   words.value = ''
   open.value = false
   input.value?.blur()
@@ -51,7 +51,7 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => input.value?.focus()
     <input ref="input" v-model="words" placeholder="Find a device, alert, rule" aria-label="Find" @focus="open = true" @blur="open = false" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)" @keydown.enter="enter" @keydown.esc="input?.blur()" />
     <kbd v-if="!open">/</kbd>
     <ul v-if="open && words.trim()">
-      <li v-for="(one, i) in found" :key="one.kind + one.id" :class="{ on: i === chosen }" @mousedown.prevent="go(one)"><b>{{ one.title }}</b> <span class="muted">{{ one.kind }} · {{ one.context }}</span></li>
+      <li v-for="(hit, i) in found" :key="hit.kind + hit.id" :class="{ on: i === chosen }" @mousedown.prevent="go(hit)"><b>{{ hit.title }}</b> <span class="muted">{{ hit.kind }} · {{ hit.context }}</span></li>
       <li v-if="!found.length && answered === words" class="muted">Nothing has “{{ words }}” in its name.</li>
     </ul>
   </div>

@@ -6,9 +6,9 @@ import { activeKeys, useKeys } from './keys'
 
 const open = ref(false)
 const groups = computed(() =>
-  [...new Set(activeKeys.map((one) => one.place))]
+  [...new Set(activeKeys.map((group) => group.place))]
     .reverse()
-    .map((place) => ({ place, keys: activeKeys.filter((one) => one.place === place).flatMap((one) => one.keys) })),
+    .map((place) => ({ place, keys: activeKeys.filter((group) => group.place === place).flatMap((group) => group.keys) })),
 )
 useKeys('Everywhere', [
   {
@@ -24,7 +24,7 @@ useKeys('Everywhere', [
 <template>
   <ElDialog v-model="open" title="Keys" width="460">
     <section v-for="group in groups" :key="group.place"><h3>{{ group.place }}</h3>
-      <p v-for="one in group.keys" :key="one.key"><kbd>{{ one.key }}</kbd> {{ one.does }}</p>
+      <p v-for="binding in group.keys" :key="binding.key"><kbd>{{ binding.key }}</kbd> {{ binding.does }}</p>
     </section>
   </ElDialog>
 </template>

@@ -16,7 +16,7 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const rounds = useResource(() => api.get<Rounds>('/rounds'), { topics: ['alerts'] })
-const todo = computed(() => rounds.data.value?.todo.filter((one) => session.inView(one.clientId)).length ?? 0)
+const todo = computed(() => rounds.data.value?.todo.filter((alert) => session.inView(alert.clientId)).length ?? 0)
 const places = computed(() => [
   { path: '/rounds', name: 'Rounds' },
   { path: '/estate', name: 'Estate' },
@@ -31,7 +31,7 @@ const places = computed(() => [
 const initials = computed(() =>
   session.person?.name
     .split(' ')
-    .map((one) => one[0])
+    .map((word) => word[0])
     .join('')
     .slice(0, 2),
 )

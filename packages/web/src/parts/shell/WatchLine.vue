@@ -27,23 +27,23 @@ const until = computed(() => now.value + 12 * hour)
 const x = computed(() => scaleTime([from.value, until.value], [left, Math.max(left + 100, width.value - 18)]))
 
 const lanes = computed((): WatchlineLane[] => {
-  const all = (line.data.value?.lanes ?? []).filter((one) => session.inView(one.clientId))
+  const all = (line.data.value?.lanes ?? []).filter((lane) => session.inView(lane.clientId))
   if (all.length <= most) return all
   // Many clients fold into one lane; the page below still tells them apart.
   return [
     {
       clientId: 0,
       clientName: `${all.length} clients`,
-      ticks: all.flatMap((one) => one.ticks),
+      ticks: all.flatMap((lane) => lane.ticks),
       spans: all
-        .flatMap((one) => one.spans)
-        .filter((one, i, spans) => spans.findIndex((other) => other.windowId === one.windowId) === i),
+        .flatMap((lane) => lane.spans)
+        .filter((span, i, spans) => spans.findIndex((other) => other.windowId === span.windowId) === i),
     },
   ]
 })
 const folded = computed(() => lanes.value.length === 1 && lanes.value[0]!.clientId === 0)
 const steps = computed(() => (folded.value ? crowd(lanes.value[0]!.ticks, from.value, now.value, 20 * minute) : []))
-const tallest = computed(() => Math.max(4, ...steps.value.map((one) => one.critical + one.warning + one.notice)))
+const tallest = computed(() => Math.max(4, ...steps.value.map((step) => step.critical + step.warning + step.notice)))
 /** Stacked from the lane upwards, the worst at the bottom. */
 function column(step: CrowdStep): { severity: 'critical' | 'warning' | 'notice'; y: number; height: number }[] {
   let top = y(0) - 6
@@ -73,7 +73,7 @@ function move(event: PointerEvent): void {
 }
 function up(event: PointerEvent): void {
   if (dragFrom.value === null) return
-  const [a, b] = [dragFrom.value, timeAt(event)].sort((one, other) => one - other) as [number, number]
+  const [a, b] = [dragFrom.value, timeAt(event)].sort((a0, other) => a0 - other) as [number, number]
   dragFrom.value = null
   session.span = Math.abs(x.value(b) - x.value(a)) > 5 ? { from: a, until: b } : null
 }

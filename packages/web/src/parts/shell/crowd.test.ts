@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { crowd } from './crowd'
 
 const steps = (...alerts: Parameters<typeof crowd>[0]) =>
-  crowd(alerts, 100, 160, 20).map((one) => [one.at, one.critical, one.warning, one.notice])
+  crowd(alerts, 100, 160, 20).map((alert) => [alert.at, alert.critical, alert.warning, alert.notice])
 
 describe('how many alerts stood open', () => {
   it('counts an alert in every step that it touches, and one that is open until now', () => {
@@ -31,6 +31,6 @@ describe('how many alerts stood open', () => {
     ])
   })
   it('has a last step also where the time is no multiple of it', () => {
-    expect(crowd([], 0, 50, 20).map((one) => one.at)).toEqual([0, 20, 40])
+    expect(crowd([], 0, 50, 20).map((group) => group.at)).toEqual([0, 20, 40])
   })
 })

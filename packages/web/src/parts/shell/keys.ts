@@ -28,7 +28,7 @@ addEventListener('keydown', (event) => {
   if (['Enter', ' '].includes(event.key) && event.target instanceof HTMLElement && event.target.matches('a,button'))
     return
   for (const { keys } of [...active].reverse()) {
-    const found = keys.find((one) => one.key === event.key)
+    const found = keys.find((binding) => binding.key === event.key)
     if (!found) continue
     event.preventDefault()
     found.run()

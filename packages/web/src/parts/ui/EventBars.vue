@@ -4,8 +4,8 @@ import { computed } from 'vue'
 /** Log events of a day, a bar an hour; hours with errors stand out. */
 const props = defineProps<{ events: number[]; errors: number[] }>()
 const top = computed(() => Math.max(8, ...props.events))
-const total = computed(() => props.events.reduce((sum, one) => sum + one, 0))
-const bad = computed(() => props.errors.reduce((sum, one) => sum + one, 0))
+const total = computed(() => props.events.reduce((sum, count) => sum + count, 0))
+const bad = computed(() => props.errors.reduce((sum, count) => sum + count, 0))
 </script>
 
 <template>

@@ -55,7 +55,7 @@ function parsed(): ParameterValue | undefined {
     case 'patterns':
       return typed
         .split(/[\n,]/)
-        .map((one) => one.trim())
+        .map((line) => line.trim())
         .filter(Boolean)
     case 'count':
     case 'number':

@@ -19,21 +19,21 @@ const text = (value: number) =>
       ? bytesText(value)
       : String(Math.round(value * 100) / 100)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
-const top = computed(() => Math.max(...props.series.buckets.map((one) => one.max), unit.value === 'ratio' ? 1 : 0))
+const top = computed(() => Math.max(...props.series.buckets.map((bucket) => bucket.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
 const path = computed(() =>
   props.series.buckets
-    .map((one, i, all) => {
-      const gap = i === 0 || one.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
-      return `${gap ? 'M' : 'L'}${x.value(one.at).toFixed(1)} ${y.value(one.mean).toFixed(1)}`
+    .map((bucket, i, all) => {
+      const gap = i === 0 || bucket.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
+      return `${gap ? 'M' : 'L'}${x.value(bucket.at).toFixed(1)} ${y.value(bucket.mean).toFixed(1)}`
     })
     .join(''),
 )
 /** From the least to the greatest of each span: a peak stays a peak however long the time is. */
 const band = computed(() => {
-  const up = props.series.buckets.map((one) => `${x.value(one.at).toFixed(1)} ${y.value(one.max).toFixed(1)}`)
+  const up = props.series.buckets.map((bucket) => `${x.value(bucket.at).toFixed(1)} ${y.value(bucket.max).toFixed(1)}`)
   const down = props.series.buckets
-    .map((one) => `${x.value(one.at).toFixed(1)} ${y.value(one.min).toFixed(1)}`)
+    .map((bucket) => `${x.value(bucket.at).toFixed(1)} ${y.value(bucket.min).toFixed(1)}`)
     .reverse()
   return up.length ? `M${[...up, ...down].join('L')}Z` : ''
 })

@@ -24,14 +24,14 @@ const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const retired = useResource(() => api.get<RetiredDevice[]>('/retired-devices'))
 const before = computed(() => [
   ...(retired.data.value ?? [])
-    .filter((one) => one.clientId === props.device.clientId && !one.mergedInto)
-    .map((one) => ({ id: one.id, text: `${one.name}, out of use` })),
+    .filter((device) => device.clientId === props.device.clientId && !device.mergedInto)
+    .map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
   ...(devices.data.value ?? [])
-    .filter((one) => one.clientId === props.device.clientId && one.id !== props.device.id)
-    .map((one) => ({ id: one.id, text: one.name })),
+    .filter((device) => device.clientId === props.device.clientId && device.id !== props.device.id)
+    .map((device) => ({ id: device.id, text: device.name })),
 ])
 const movesAway = computed(
-  () => !session.clients.find((one) => one.id === props.device.clientId)?.sites.some((one) => one.id === siteId.value),
+  () => !session.clients.find((client) => client.id === props.device.clientId)?.sites.some((site) => site.id === siteId.value),
 )
 async function act(path: string, body: object, words: string): Promise<void> {
   busy.value = true
@@ -48,7 +48,7 @@ function save(): void {
   const body: DeviceMove = {}
   const list = tags.value
     .split(',')
-    .map((one) => one.trim())
+    .map((part) => part.trim())
     .filter(Boolean)
   if (name.value.trim() !== props.device.name) body.name = name.value.trim()
   if (siteId.value !== props.device.siteId) body.siteId = siteId.value
@@ -74,7 +74,7 @@ function save(): void {
     </form>
     <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from }, 'Merged: its history is here now.')">
       <p>It enrolled under a new name. Take over readings, log, alerts, roles and tags from</p>
-      <select v-model.number="from" aria-label="Device before"><option :value="null">choose…</option><option v-for="one in before" :key="one.id" :value="one.id">{{ one.text }}</option></select>
+      <select v-model.number="from" aria-label="Device before"><option :value="null">choose…</option><option v-for="device in before" :key="device.id" :value="device.id">{{ device.text }}</option></select>
       <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it alone do not come along.</p>
       <div class="row"><button class="btn main" :disabled="busy || from === null">Merge</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>

@@ -36,7 +36,7 @@ const { data, error, refresh } = useResource(
   () => {
     const until = Date.now()
     return api.get<SeriesPage>(
-      `/devices/${props.device.id}/series?from=${until - span.value * hour}&until=${until}&metrics=${subjects.flatMap((one) => one.metrics).join()}`,
+      `/devices/${props.device.id}/series?from=${until - span.value * hour}&until=${until}&metrics=${subjects.flatMap((subject) => subject.metrics).join()}`,
     )
   },
   { topics: ['reports'], deviceId: () => props.device.id, sources: [span] },
@@ -57,16 +57,16 @@ const text = (metric: string, value: number) => {
 const charts = computed(() =>
   subjects
     .map((subject) => {
-      const series = (data.value?.series ?? []).filter((one) => subject.metrics.includes(one.metric as MetricName))
+      const series = (data.value?.series ?? []).filter((candidate) => subject.metrics.includes(candidate.metric as MetricName))
       return { ...subject, series, data: chartData(series), options: options(series[0]?.metric ?? 'cpu.busy') }
     })
-    .filter((one) => one.series.length),
+    .filter((chart) => chart.series.length),
 )
-const label = (one: SeriesView) => [metrics[one.metric as MetricName].title, one.instance].filter(Boolean).join(' ')
+const label = (series: SeriesView) => [metrics[series.metric as MetricName].title, series.instance].filter(Boolean).join(' ')
 function chartData(series: SeriesView[]): ChartData<'line', { x: number; y: number }[]> {
   return {
-    datasets: series.flatMap((one, i) =>
-      bandOf(one, label(one), css(colours[i % colours.length]!), 4 * data.value!.width),
+    datasets: series.flatMap((line, i) =>
+      bandOf(line, label(line), css(colours[i % colours.length]!), 4 * data.value!.width),
     ),
   }
 }
@@ -107,8 +107,8 @@ function options(metric: string): ChartOptions<'line'> {
   <div class="charts">
     <section v-for="chart in charts" :key="chart.title"><h2>{{ chart.title }}</h2>
       <div class="chart"><Line :data="chart.data" :options="chart.options" :aria-label="chart.title" /></div>
-      <table class="sums"><thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead><tbody><tr v-for="(one, i) in chart.series" :key="one.metric + one.instance">
-        <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(one) }}</td><td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ one.summary ? text(one.metric, one.summary[key]) : '' }}</td></tr></tbody></table>
+      <table class="sums"><thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead><tbody><tr v-for="(series, i) in chart.series" :key="series.metric + series.instance">
+        <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(series) }}</td><td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ series.summary ? text(series.metric, series.summary[key]) : '' }}</td></tr></tbody></table>
     </section>
   </div>
 </template>

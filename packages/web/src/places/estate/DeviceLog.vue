@@ -16,20 +16,20 @@ const level = ref<LogLevel>('debug')
 const words = ref('')
 const shown = computed(() =>
   (data.value ?? []).filter(
-    (one) =>
-      logLevelCode(one.level) <= logLevelCode(level.value) &&
-      `${one.channel} ${one.source} ${one.text}`.toLowerCase().includes(words.value.toLowerCase()),
+    (event) =>
+      logLevelCode(event.level) <= logLevelCode(level.value) &&
+      `${event.channel} ${event.source} ${event.text}`.toLowerCase().includes(words.value.toLowerCase()),
   ),
 )
-const colour = (one: DeviceEvent) =>
-  logLevelCode(one.level) <= 3 ? 'critical' : one.level === 'warning' ? 'warning' : 'muted'
+const colour = (event: DeviceEvent) =>
+  logLevelCode(event.level) <= 3 ? 'critical' : event.level === 'warning' ? 'warning' : 'muted'
 </script>
 
 <template>
-  <p class="sentence">Entries at <select v-model="level" aria-label="Level"><option v-for="one in logLevels" :key="one" :value="one">{{ one === 'debug' ? 'any level' : `${one} or worse` }}</option></select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
+  <p class="sentence">Entries at <select v-model="level" aria-label="Level"><option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option></select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
   <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No entry matches.' : ''" @again="refresh" />
-  <table v-if="shown.length" class="board"><tbody><tr v-for="(one, i) in shown" :key="i">
-    <td class="muted time" :title="exactText(one.at)">{{ fullText(one.at) }}</td><td class="muted">{{ one.channel }}</td><td class="mono">{{ one.source }}<template v-if="one.id !== null"> {{ one.id }}</template></td><td :class="colour(one)">{{ one.level }}</td><td class="text">{{ one.text }}</td>
+  <table v-if="shown.length" class="board"><tbody><tr v-for="(event, i) in shown" :key="i">
+    <td class="muted time" :title="exactText(event.at)">{{ fullText(event.at) }}</td><td class="muted">{{ event.channel }}</td><td class="mono">{{ event.source }}<template v-if="event.id !== null"> {{ event.id }}</template></td><td :class="colour(event)">{{ event.level }}</td><td class="text">{{ event.text }}</td>
   </tr></tbody></table>
 </template>
 

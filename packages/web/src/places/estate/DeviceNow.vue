@@ -15,15 +15,15 @@ import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
-const open = computed(() => props.alerts.filter((one) => one.status !== 'closed'))
-const heldNow = computed(() => props.held.filter((one) => !one.endedAt))
+const open = computed(() => props.alerts.filter((alert) => alert.status !== 'closed'))
+const heldNow = computed(() => props.held.filter((record) => !record.endedAt))
 const services = computed(() => {
-  const wrong = new Map(props.device.services.map((one) => [one.name, one]))
+  const wrong = new Map(props.device.services.map((service) => [service.name, service]))
   return [...(props.device.facts.services ?? [])]
     .sort((a, b) => Number(wrong.has(b.name)) - Number(wrong.has(a.name)) || (a.name < b.name ? -1 : 1))
-    .map((one) => ({ ...one, wrong: wrong.get(one.name) }))
+    .map((service) => ({ ...service, wrong: wrong.get(service.name) }))
 })
-const closedDisks = computed(() => (props.device.facts.disks ?? []).filter((one) => one.trouble))
+const closedDisks = computed(() => (props.device.facts.disks ?? []).filter((disk) => disk.trouble))
 const updates = computed(() => props.device.facts.updates)
 const recent = useResource(
   async () => {
@@ -35,8 +35,8 @@ const recent = useResource(
     return {
       from,
       until,
-      cpu: page.series.find((one) => one.metric === 'cpu.busy') ?? null,
-      memory: page.series.find((one) => one.metric === 'memory.available') ?? null,
+      cpu: page.series.find((series) => series.metric === 'cpu.busy') ?? null,
+      memory: page.series.find((series) => series.metric === 'memory.available') ?? null,
     }
   },
   { topics: ['reports'], deviceId: () => props.device.id },
@@ -48,8 +48,8 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
   <div class="now">
     <section>
       <template v-if="open.length || heldNow.length"><h2>Needs a person</h2>
-        <p v-for="one in open" :key="one.id" class="line"><SeverityMark :state="one.severity" /><RouterLink :to="`/rounds?alert=${one.id}`"><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }}</RouterLink> <DoubtText :doubt="postDoubt(one)" /><span class="muted"><AgeText :at="one.began" /></span></p>
-        <p v-for="one in heldNow" :key="`h${one.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(one)" /></span><span class="muted"><AgeText :at="one.began" /></span></p>
+        <p v-for="alert in open" :key="alert.id" class="line"><SeverityMark :state="alert.severity" /><RouterLink :to="`/rounds?alert=${alert.id}`"><b>{{ alertWords(alert).strong }}</b> {{ alertWords(alert).rest }}</RouterLink> <DoubtText :doubt="postDoubt(alert)" /><span class="muted"><AgeText :at="alert.began" /></span></p>
+        <p v-for="record in heldNow" :key="`h${record.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(record).strong }}</b> {{ alertWords(record).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(record)" /></span><span class="muted"><AgeText :at="record.began" /></span></p>
       </template>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
       <p v-for="disk in device.disks" :key="disk.mount" class="line disk"><DiskBar :disk="disk" /><span class="mono">{{ disk.mount }}</span><span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }}, {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span></p>
@@ -67,9 +67,9 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
     <section>
       <h2>Services <span class="faint count">{{ services.length }}</span> <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" /></h2>
       <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service manager here: nothing starts services by itself, so none is expected to run.</p>
-      <table v-if="services.length" class="board"><tbody><tr v-for="one in services" :key="one.name">
-        <td class="mono service">{{ one.name }}</td><td class="muted start">{{ one.start }}</td>
-        <td :title="one.state === 'skipped' ? 'Its own condition says that it is not needed here.' : one.title" :class="{ critical: one.wrong && !one.wrong.held, held: one.wrong?.held, muted: !one.wrong }">{{ one.state }}{{ one.wrong?.held ? ', held' : '' }}</td>
+      <table v-if="services.length" class="board"><tbody><tr v-for="service in services" :key="service.name">
+        <td class="mono service">{{ service.name }}</td><td class="muted start">{{ service.start }}</td>
+        <td :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title" :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }">{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</td>
       </tr></tbody></table>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
     </section>

@@ -40,9 +40,9 @@ const mended = useResource(() => api.get<RemediationView[]>(`/devices/${id}/reme
   ...only,
 })
 const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
-const covering = computed(() => (windows.data.value ?? []).filter((one) => isOpen(one, now.value)))
+const covering = computed(() => (windows.data.value ?? []).filter((window) => isOpen(window, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
-const tabOf = (hash: string) => tabs.find((one) => one.toLowerCase() === hash.slice(1)) ?? 'Now'
+const tabOf = (hash: string) => tabs.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
 const tab = ref(tabOf(route.hash))
 watch(
   () => route.hash,
@@ -50,7 +50,7 @@ watch(
     tab.value = tabOf(hash)
   },
 )
-const openCount = computed(() => (alerts.data.value ?? []).filter((one) => one.status !== 'closed').length)
+const openCount = computed(() => (alerts.data.value ?? []).filter((alert) => alert.status !== 'closed').length)
 const planning = ref(false)
 const changing = ref(false)
 useKeys('Device', [
@@ -96,7 +96,7 @@ const notCollected = computed(() => {
           <button v-if="session.mayChange" class="btn" @click="changing = true">Change <kbd>e</kbd></button>
           <button v-if="session.mayChange" class="btn" @click="planning = true">Hold alerts <kbd>h</kbd></button></span>
       </div>
-      <p v-for="one in covering" :key="one.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink> holds alerts of this device back {{ windowEnd(one) ? `until ${fullText(windowEnd(one)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
+      <p v-for="window in covering" :key="window.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink> holds alerts of this device back {{ windowEnd(window) ? `until ${fullText(windowEnd(window)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
       <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
       <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not read: {{ names.join(', ') }}. {{ reason }}</p>
       <DeviceRefused :device="device" />

@@ -46,7 +46,7 @@ const sourceText = (source: Source) =>
     exception: `an exception for ${target(source)}: ${source.name}`,
   })[source.from]
 const parameterOf = (watch: RosterWatch, name: string) =>
-  watchKind(watch.kind).parameters.find((one) => one.name === name)!
+  watchKind(watch.kind).parameters.find((parameter) => parameter.name === name)!
 const linkText = (watch: RosterWatch, name: string, link: ChainLink) => valueText(parameterOf(watch, name), link.value)
 const hint = (watch: RosterWatch) => (name: string) => `from ${sourceText(watch.chains[name]![0]!.source)}`
 const own = (watch: RosterWatch) => (name: string) => watch.chains[name]?.[0]?.source.from === 'exception'
@@ -96,7 +96,7 @@ async function cancelTasks(source: Source): Promise<void> {
   if (source.target?.on !== 'devices' || source.target.deviceIds.length > 1) {
     // It reaches others too: what that does is shown first.
     const found = (await attempt(() => api.get<PolicyListing>('/policy')))?.exceptions.find(
-      (one) => one.id === source.id,
+      (exception) => exception.id === source.id,
     )
     if (found)
       takingBack.value = {
@@ -152,7 +152,7 @@ const told = computed(() => {
       <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="cancelTasks(link.source)">take back</button></li></ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
-        <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(one) => { value = one; typed = true }" @cancel="editing = false" />
+        <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(chosen) => { value = chosen; typed = true }" @cancel="editing = false" />
         <form v-else @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')">
           <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on following the template.</p>
           <input v-model="reason" placeholder="Why this device needs it" aria-label="Reason" required minlength="3" autofocus /><button class="btn main">Make the exception</button>

@@ -67,8 +67,8 @@ async function open(devices: unknown = estate) {
   return {
     page,
     router,
-    names: () => page.findAll('.device').map((one) => one.text()),
-    row: (name: string) => page.findAll('tbody tr').find((one) => one.text().includes(name))!,
+    names: () => page.findAll('.device').map((element) => element.text()),
+    row: (name: string) => page.findAll('tbody tr').find((element) => element.text().includes(name))!,
   }
 }
 beforeEach(() => {
@@ -92,7 +92,7 @@ describe('the board', () => {
     const { page, names } = await open()
     await page
       .findAll('.sort')
-      .find((one) => one.text() === title)!
+      .find((element) => element.text() === title)!
       .trigger('click')
     expect(names().slice(0, first.length)).toEqual(first)
   })
@@ -161,11 +161,11 @@ describe('the board', () => {
     await useSession().load()
     await page
       .findAll('button')
-      .find((one) => one.text() === 'choose several')!
+      .find((element) => element.text() === 'choose several')!
       .trigger('click')
     await page
       .findAll('tbody tr')
-      .find((one) => one.text().includes('bb-e'))!
+      .find((element) => element.text().includes('bb-e'))!
       .trigger('click')
     for (const key of ['j', 'x']) window.dispatchEvent(new KeyboardEvent('keydown', { key }))
     await flushPromises()
@@ -174,7 +174,7 @@ describe('the board', () => {
     expect(
       page
         .findAll('a')
-        .find((one) => one.text() === 'Send agents to them anew')!
+        .find((element) => element.text() === 'Send agents to them anew')!
         .attributes('href'),
     ).toBe('/rollout?part=waves&devices=5,2')
     page.unmount()

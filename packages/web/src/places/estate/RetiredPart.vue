@@ -10,10 +10,10 @@ import { exactText, fullText } from '../../parts/format/time'
 
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<RetiredDevice[]>('/retired-devices'), { topics: ['estate'] })
-const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
-async function bringBack(one: RetiredDevice): Promise<void> {
-  if (!(await attempt(() => api.post(`/devices/${one.id}/bring-back`)))) return
-  done(`${one.name} is in use again. For a week its agent can enrol anew under this name, with a key.`)
+const shown = computed(() => (data.value ?? []).filter((device) => session.inView(device.clientId)))
+async function bringBack(device: RetiredDevice): Promise<void> {
+  if (!(await attempt(() => api.post(`/devices/${device.id}/bring-back`)))) return
+  done(`${device.name} is in use again. For a week its agent can enrol anew under this name, with a key.`)
   await refresh()
 }
 </script>
@@ -22,7 +22,7 @@ async function bringBack(one: RetiredDevice): Promise<void> {
   <div>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''" @again="refresh" />
     <table v-if="shown.length" class="board"><thead><tr><th>Device</th><th>Client and site</th><th>Out of use since</th><th></th></tr></thead>
-      <tbody><tr v-for="one in shown" :key="one.id"><td class="mono">{{ one.name }}</td><td class="muted">{{ one.clientName }} · {{ one.siteName }}</td><td :title="exactText(one.retiredAt)">{{ fullText(one.retiredAt) }}</td>
-        <td class="num"><RouterLink v-if="one.mergedInto" :to="`/estate/${one.mergedInto}`">its history is here now</RouterLink><button v-else class="link" @click="bringBack(one)">bring back</button></td></tr></tbody></table>
+      <tbody><tr v-for="device in shown" :key="device.id"><td class="mono">{{ device.name }}</td><td class="muted">{{ device.clientName }} · {{ device.siteName }}</td><td :title="exactText(device.retiredAt)">{{ fullText(device.retiredAt) }}</td>
+        <td class="num"><RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink><button v-else class="link" @click="bringBack(device)">bring back</button></td></tr></tbody></table>
   </div>
 </template>

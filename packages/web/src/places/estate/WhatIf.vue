@@ -27,7 +27,7 @@ const body = computed((): WhatIf => ({
     ...new Set(
       tags.value
         .split(',')
-        .map((one) => one.trim())
+        .map((part) => part.trim())
         .filter(Boolean),
     ),
   ],
@@ -46,8 +46,8 @@ watch(
   },
   { immediate: true },
 )
-const missing = computed(() => (roles.data.value ?? []).filter((one) => !wanted.value.includes(one.id)))
-const nameOf = (id: string) => roles.data.value?.find((one) => one.id === id)?.name ?? id
+const missing = computed(() => (roles.data.value ?? []).filter((role) => !wanted.value.includes(role.id)))
+const nameOf = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
 const words = { added: 'would get', removed: 'would lose', altered: 'would change' } as const
 function add(event: Event): void {
   const select = event.target as HTMLSelectElement
@@ -58,11 +58,11 @@ function add(event: Event): void {
 
 <template>
   <div class="whatif">
-    <p class="sentence">If it were <template v-for="(one, i) in wanted" :key="one"><template v-if="i">, </template><b>{{ nameOf(one) }}</b> <button class="link" :aria-label="`without ${nameOf(one)}`" @click="wanted = wanted.filter((each) => each !== one)">×</button></template><template v-if="!wanted.length">without a role</template>
-      <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="one in missing" :key="one.id" :value="one.id">{{ one.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
+    <p class="sentence">If it were <template v-for="(role, i) in wanted" :key="role"><template v-if="i">, </template><b>{{ nameOf(role) }}</b> <button class="link" :aria-label="`without ${nameOf(role)}`" @click="wanted = wanted.filter((each) => each !== role)">×</button></template><template v-if="!wanted.length">without a role</template>
+      <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="role in missing" :key="role.id" :value="role.id">{{ role.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <template v-else-if="found"><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
-      <div v-for="one in found.watches" :key="one.key" class="one"><span class="muted">{{ words[one.change] }}</span><div><b>{{ one.name }}</b><p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p><p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p></div></div></template>
+      <div v-for="watch in found.watches" :key="watch.key" class="one"><span class="muted">{{ words[watch.change] }}</span><div><b>{{ watch.name }}</b><p v-if="watch.before" class="rule" :class="{ gone: watch.change !== 'added' }">{{ sentenceText(watch.before) }}</p><p v-if="watch.after" class="rule">{{ sentenceText(watch.after) }}</p></div></div></template>
   </div>
 </template>
 

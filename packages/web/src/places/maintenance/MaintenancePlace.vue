@@ -16,19 +16,19 @@ const session = useSession()
 const router = useRouter()
 const { data, error, refresh } = useResource(() => api.get<WindowView[]>('/windows'), { topics: ['windows', 'alerts'] })
 const planning = ref(false)
-const shown = computed(() => (data.value ?? []).filter((one) => one.clientId === null || session.inView(one.clientId)))
+const shown = computed(() => (data.value ?? []).filter((listed) => listed.clientId === null || session.inView(listed.clientId)))
 const groups = computed(() => [
   {
     title: 'In force',
-    rows: shown.value.filter((one) => isOpen(one, now.value)),
+    rows: shown.value.filter((listed) => isOpen(listed, now.value)),
     empty: 'No window holds anything back now.',
   },
   {
     title: 'To come',
-    rows: shown.value.filter((one) => one.from > now.value && !isOver(one, now.value)).reverse(),
+    rows: shown.value.filter((listed) => listed.from > now.value && !isOver(listed, now.value)).reverse(),
     empty: 'Nothing is planned.',
   },
-  { title: 'Over', rows: shown.value.filter((one) => isOver(one, now.value)), empty: 'No window has ended yet.' },
+  { title: 'Over', rows: shown.value.filter((listed) => isOver(listed, now.value)), empty: 'No window has ended yet.' },
 ])
 useKeys('Maintenance', [
   {

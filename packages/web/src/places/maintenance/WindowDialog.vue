@@ -16,7 +16,7 @@ const props = defineProps<{ deviceId?: number; deviceName?: string; clientId?: n
 const emit = defineEmits<{ close: [] }>()
 const session = useSession()
 const clientId = ref(props.clientId ?? session.clientId ?? session.clients[0]?.id ?? 0)
-const client = computed((): Client | undefined => session.clients.find((one) => one.id === clientId.value))
+const client = computed((): Client | undefined => session.clients.find((client) => client.id === clientId.value))
 const where = ref<string>(props.deviceId ? 'device' : 'client')
 const what = ref<Subject | 'all'>('all')
 const begins = ref<'now' | 'at'>('now')
@@ -53,9 +53,9 @@ async function save(): Promise<void> {
 <template>
   <ElDialog :model-value="true" title="Hold alerts back" width="560" append-to-body @close="emit('close')">
     <form @submit.prevent="save">
-      <p class="sentence">Hold <select v-model="what" aria-label="What"><option value="all">everything</option><option v-for="one in subjects" :key="one" :value="one">{{ familyWords[one] }}</option></select>
+      <p class="sentence">Hold <select v-model="what" aria-label="What"><option value="all">everything</option><option v-for="subject in subjects" :key="subject" :value="subject">{{ familyWords[subject] }}</option></select>
         of <select v-model="where" aria-label="Where"><option v-if="deviceId" value="device">{{ deviceName }}</option><option value="client">all of {{ deviceId ? client?.name : 'the client' }}</option><option v-for="site in client?.sites" :key="site.id" :value="`site${site.id}`">{{ site.name }}</option><option v-if="session.isLead && !deviceId" value="everyone">every client</option></select>
-        <template v-if="!deviceId && where !== 'everyone'"> at <select v-model="clientId" aria-label="Client" @change="where = 'client'"><option v-for="one in session.clients" :key="one.id" :value="one.id">{{ one.name }}</option></select></template>
+        <template v-if="!deviceId && where !== 'everyone'"> at <select v-model="clientId" aria-label="Client" @change="where = 'client'"><option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option></select></template>
         from <select v-model="begins" aria-label="From"><option value="now">now</option><option value="at">a start</option></select>
         <template v-if="begins === 'at'"> <ElDatePicker v-model="from" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" style="width: 190px" /></template>
         for <select v-model="lengthHours" aria-label="For"><option value="0.5">30 min</option><option value="1">1 h</option><option value="2">2 h</option><option value="4">4 h</option><option value="8">8 h</option><option value="24">24 h</option><option value="open">as long as nobody ends it</option></select>.</p>

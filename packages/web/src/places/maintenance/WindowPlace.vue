@@ -18,7 +18,7 @@ const { data, error, refresh } = useResource(() => api.get<WindowPage>(`/windows
 })
 const counts = computed(() => {
   const record = data.value?.record ?? []
-  const count = (outcome: string | null) => record.filter((one) => one.outcome === outcome).length
+  const count = (outcome: string | null) => record.filter((held) => held.outcome === outcome).length
   return { held: record.length, now: count(null), cleared: count('cleared'), raised: count('raised') }
 })
 const outcomes: Record<string, string> = {
@@ -40,12 +40,12 @@ const outcomes: Record<string, string> = {
       <p class="muted">Held {{ counts.held }}: {{ counts.cleared }} cleared by themselves, {{ counts.raised }} came out as alerts, {{ counts.now }} still held.</p>
       <table v-if="data.record.length" class="board">
         <thead><tr><th></th><th>What</th><th>Device</th><th>Began</th><th>Held</th><th>Over</th><th>How it ended</th></tr></thead>
-        <tbody><tr v-for="one in data.record" :key="one.id">
-          <td class="mark"><SeverityMark :state="one.outcome === null ? 'held' : one.outcome === 'raised' ? one.severity : 'settled'" /></td>
-          <td><b>{{ alertWords(one).strong }}</b> {{ alertWords(one).rest }} <DoubtText :doubt="postDoubt(one)" /></td>
-          <td><RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></td>
-          <td :title="exactText(one.began)">{{ fullText(one.began) }}</td><td>{{ fullText(one.heldAt) }}</td><td>{{ one.endedAt ? fullText(one.endedAt) : '' }}</td>
-          <td><RouterLink v-if="one.alertId" :to="`/rounds?alert=${one.alertId}`">{{ outcomes[one.outcome!] }}</RouterLink><template v-else>{{ one.outcome ? outcomes[one.outcome] : 'still failing, held' }}</template></td>
+        <tbody><tr v-for="held in data.record" :key="held.id">
+          <td class="mark"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></td>
+          <td><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></td>
+          <td><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></td>
+          <td :title="exactText(held.began)">{{ fullText(held.began) }}</td><td>{{ fullText(held.heldAt) }}</td><td>{{ held.endedAt ? fullText(held.endedAt) : '' }}</td>
+          <td><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ outcomes[held.outcome!] }}</RouterLink><template v-else>{{ held.outcome ? outcomes[held.outcome] : 'still failing, held' }}</template></td>
         </tr></tbody>
       </table>
       <p v-else class="muted">It has held nothing back.</p>

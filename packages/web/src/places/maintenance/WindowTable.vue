@@ -11,10 +11,10 @@ import { subjectText } from './subjectWords'
 defineProps<{ windows: WindowView[] }>()
 defineEmits<{ open: [id: number] }>()
 const session = useSession()
-const inForce = (one: WindowView) => isOpen(one, now.value)
-async function end(one: WindowView): Promise<void> {
-  if (await attempt(() => api.post(`/windows/${one.id}/end`)))
-    done(one.from > now.value ? 'Called off.' : 'Ended. What still fails is raised now.')
+const inForce = (window: WindowView) => isOpen(window, now.value)
+async function end(window: WindowView): Promise<void> {
+  if (await attempt(() => api.post(`/windows/${window.id}/end`)))
+    done(window.from > now.value ? 'Called off.' : 'Ended. What still fails is raised now.')
 }
 </script>
 
@@ -23,16 +23,16 @@ async function end(one: WindowView): Promise<void> {
     <colgroup><col class="mark"><col class="name"><col><col class="time"><col class="time"><col class="count"><col class="count"><col class="who"><col class="do"></colgroup>
     <thead><tr><th></th><th>Window</th><th>Holds</th><th>From</th><th>Until</th><th class="num">Devices</th><th class="num">Held</th><th>By</th><th></th></tr></thead>
     <tbody>
-      <tr v-for="one in windows" :key="one.id">
-        <td class="mark"><SeverityMark :state="inForce(one) ? 'held' : null" /></td>
-        <td><RouterLink :to="`/maintenance/${one.id}`">{{ one.name }}</RouterLink></td>
-        <td class="muted">{{ subjectText(one.subject) }} of {{ one.targetText }}</td>
-        <td :title="exactText(one.from)">{{ fullText(one.from) }}</td>
-        <td><span v-if="isCalledOff(one)" class="muted">called off by {{ one.endedBy }}</span><template v-else-if="windowEnd(one)"><span :title="exactText(windowEnd(one)!)">{{ fullText(windowEnd(one)!) }}</span><span v-if="one.endedAt" class="muted"> by {{ one.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(one.from) }}</span></td>
-        <td class="num">{{ one.deviceCount }}</td>
-        <td class="num"><span v-if="inForce(one)" class="held">{{ one.heldNow }} now</span><template v-else>{{ one.heldTotal || '' }}</template></td>
-        <td class="muted">{{ one.createdBy }}</td>
-        <td class="num"><button v-if="session.mayChange && !isOver(one, now)" class="btn" @click="end(one)">{{ inForce(one) ? 'End now' : 'Call off' }}</button></td>
+      <tr v-for="window in windows" :key="window.id">
+        <td class="mark"><SeverityMark :state="inForce(window) ? 'held' : null" /></td>
+        <td><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></td>
+        <td class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</td>
+        <td :title="exactText(window.from)">{{ fullText(window.from) }}</td>
+        <td><span v-if="isCalledOff(window)" class="muted">called off by {{ window.endedBy }}</span><template v-else-if="windowEnd(window)"><span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span><span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(window.from) }}</span></td>
+        <td class="num">{{ window.deviceCount }}</td>
+        <td class="num"><span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span><template v-else>{{ window.heldTotal || '' }}</template></td>
+        <td class="muted">{{ window.createdBy }}</td>
+        <td class="num"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Call off' }}</button></td>
       </tr>
     </tbody>
   </table>

@@ -17,7 +17,7 @@ export function subjectText(subject: WindowSubject): string {
     case 'all':
       return 'everything'
     case 'families':
-      return subject.families.map((one) => familyWords[one]).join(', ')
+      return subject.families.map((family) => familyWords[family]).join(', ')
     case 'watches':
       return subject.watches.join(', ')
   }

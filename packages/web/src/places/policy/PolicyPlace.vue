@@ -25,11 +25,11 @@ const parts = [
   { name: 'library', title: 'Library', key: '5' },
   { name: 'text', title: 'As text', key: '6' },
 ] as const
-const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'grid')
+const part = computed(() => parts.find((tab) => tab.name === route.query.part)?.name ?? 'grid')
 const go = (name: string) => void router.replace({ query: name === 'grid' ? {} : { part: name } })
 const grid = useResource(() => api.get<PolicyGrid>('/policy/grid'), { topics: ['policy', 'estate'] })
 const listing = useResource(() => api.get<PolicyListing>('/policy'), { topics: ['policy', 'estate'] })
-const doubtful = computed(() => (listing.data.value?.exceptions ?? []).filter((one) => one.doubts.length).length)
+const doubtful = computed(() => (listing.data.value?.exceptions ?? []).filter((exception) => exception.doubts.length).length)
 const countOf = (name: string) =>
   ({
     templates: listing.data.value?.templates.length,
@@ -50,7 +50,7 @@ useKeys('Policy', [
   <div class="page">
     <div class="head"><h1>Policy</h1><span class="muted">who gets which watches, and why</span>
       <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception needs' : `${doubtful} exceptions need` }} review</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
-    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
+    <div class="tabs" role="tablist"><button v-for="tab in parts" :key="tab.name" role="tab" :aria-selected="part === tab.name" :class="{ on: part === tab.name }" @click="go(tab.name)">{{ tab.title }} {{ countOf(tab.name) }}</button></div>
     <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
     <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />
     <AssignmentsPart v-else-if="part === 'assignments'" :listing="listing" />

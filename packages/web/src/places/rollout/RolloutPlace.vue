@@ -28,14 +28,14 @@ const parts = [
   { name: 'versions', title: 'Versions', key: '7' },
   { name: 'retired', title: 'Out of use', key: '8' },
 ] as const
-const part = computed(() => parts.find((one) => one.name === route.query.part)?.name ?? 'keys')
+const part = computed(() => parts.find((tab) => tab.name === route.query.part)?.name ?? 'keys')
 const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), {
   topics: ['reports', 'policy', 'estate'],
 })
-const undecided = computed(() => (findings.data.value ?? []).filter((one) => session.inView(one.clientId)).length)
+const undecided = computed(() => (findings.data.value ?? []).filter((finding) => session.inView(finding.clientId)).length)
 const gaps = useResource(() => api.get<GapView[]>('/coverage'), { topics: ['policy', 'estate'] })
 const missing = computed(
-  () => (gaps.data.value ?? []).filter((gap) => gap.devices.some((one) => session.inView(one.clientId))).length,
+  () => (gaps.data.value ?? []).filter((gap) => gap.devices.some((device) => session.inView(device.clientId))).length,
 )
 const countOf = (name: string) => ({ roles: undecided.value, coverage: missing.value })[name] || ''
 const go = (name: string) => void router.replace({ query: { part: name } })
@@ -48,7 +48,7 @@ useKeys(
 <template>
   <div class="page">
     <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
-    <div class="tabs" role="tablist"><button v-for="one in parts" :key="one.name" role="tab" :aria-selected="part === one.name" :class="{ on: part === one.name }" @click="go(one.name)">{{ one.title }} {{ countOf(one.name) }}</button></div>
+    <div class="tabs" role="tablist"><button v-for="tab in parts" :key="tab.name" role="tab" :aria-selected="part === tab.name" :class="{ on: part === tab.name }" @click="go(tab.name)">{{ tab.title }} {{ countOf(tab.name) }}</button></div>
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />

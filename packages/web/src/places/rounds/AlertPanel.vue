@@ -29,9 +29,9 @@ const {
 } = useResource(() => (props.alertId ? api.get<AlertPage>(`/alerts/${props.alertId}`) : Promise.resolve(null)), {
   topics: ['alerts', 'windows'],
 })
-const one = computed(() => alert.value ?? props.held ?? props.remediation)
-const words = computed(() => one.value && alertWords(one.value))
-const metric = computed(() => (one.value ? watchKinds.get(one.value.rule.kind)?.metric : undefined))
+const shown = computed(() => alert.value ?? props.held ?? props.remediation)
+const words = computed(() => shown.value && alertWords(shown.value))
+const metric = computed(() => (shown.value ? watchKinds.get(shown.value.rule.kind)?.metric : undefined))
 
 const around = useResource(async () => {
   const subject = props.alertId
@@ -71,7 +71,7 @@ const state = computed(() => {
   if (props.held) return 'held'
   return (alert.value ? alert.value.status === 'closed' : props.remediation?.outcome === 'cleared')
     ? 'settled'
-    : (one.value?.severity ?? null)
+    : (shown.value?.severity ?? null)
 })
 const note = ref('')
 const planning = ref(false)
@@ -107,16 +107,16 @@ useKeys('Alert', [
 
 <template>
   <aside>
-    <StateNotice :error="error" :loading="!one" @again="refresh" />
-    <template v-if="one && words">
+    <StateNotice :error="error" :loading="!shown" @again="refresh" />
+    <template v-if="shown && words">
       <p class="state"><SeverityMark :state="state" />
         <span class="muted"><template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
           <template v-else-if="remediation">{{ remediation.severity }} · {{ remediation.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
           <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
-      <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></span></h1>
-      <p class="muted">{{ one.clientName }} · {{ one.siteName }} · since <AgeText :at="one.began" /> <DoubtText :doubt="postDoubt(one)" /></p>
-      <RuleSentence :parts="one.rule.sentence" class="rule" />
-      <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="one.began" :severity="one.severity" />
+      <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${shown.deviceId}`">{{ shown.deviceName }}</RouterLink></span></h1>
+      <p class="muted">{{ shown.clientName }} · {{ shown.siteName }} · since <AgeText :at="shown.began" /> <DoubtText :doubt="postDoubt(shown)" /></p>
+      <RuleSentence :parts="shown.rule.sentence" class="rule" />
+      <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="shown.began" :severity="shown.severity" />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :remediation="remediation" />
       <template v-if="around.data.value?.events.length"><h3>Around it</h3>
@@ -131,7 +131,7 @@ useKeys('Alert', [
         <form v-if="closing !== null" @submit.prevent="close"><input v-model="closing" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required autofocus /><button class="btn">Close</button></form>
         <form @submit.prevent="addNote"><input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button></form>
       </div>
-      <WindowDialog v-if="planning" :device-id="one.deviceId" :device-name="one.deviceName" :client-id="one.clientId" @close="planning = false" />
+      <WindowDialog v-if="planning" :device-id="shown.deviceId" :device-name="shown.deviceName" :client-id="shown.clientId" @close="planning = false" />
     </template>
   </aside>
 </template>

@@ -14,7 +14,7 @@ async function seen(): Promise<void> {
 
 <template>
   <section v-if="data?.length" aria-label="Told to you" class="told">
-    <p v-for="one in data.slice(0, 5)" :key="one.id"><RouterLink v-if="one.deviceId" :to="`/estate/${one.deviceId}`">{{ one.text }}</RouterLink><template v-else>{{ one.text }}</template> <span class="muted" :title="exactText(one.at)">{{ shortText(one.at) }}</span></p>
+    <p v-for="notice in data.slice(0, 5)" :key="notice.id"><RouterLink v-if="notice.deviceId" :to="`/estate/${notice.deviceId}`">{{ notice.text }}</RouterLink><template v-else>{{ notice.text }}</template> <span class="muted" :title="exactText(notice.at)">{{ shortText(notice.at) }}</span></p>
     <p class="muted"><template v-if="data.length > 5">and {{ data.length - 5 }} more. </template><button class="link" @click="seen">seen</button></p>
   </section>
 </template>

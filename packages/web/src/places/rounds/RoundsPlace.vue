@@ -20,30 +20,30 @@ const { data, error, refresh } = useResource(() => api.get<Rounds>('/rounds'), {
 
 function shown<T extends { clientId: number; began: number }>(
   list: T[] | undefined,
-  end: (one: T) => number | null,
+  end: (row: T) => number | null,
 ): T[] {
   const { span } = session
   return (list ?? []).filter(
-    (one) =>
-      session.inView(one.clientId) && (!span || (one.began <= span.until && (end(one) ?? now.value) >= span.from)),
+    (row) =>
+      session.inView(row.clientId) && (!span || (row.began <= span.until && (end(row) ?? now.value) >= span.from)),
   )
 }
 const groups = computed(() => {
   const rounds = data.value
-  const over = (one: AlertView) => one.closedAt
+  const over = (alert: AlertView) => alert.closedAt
   return [
     { key: 'todo', title: 'To do', rows: shown(rounds?.todo, over), note: '' },
     {
       key: 'working',
       title: 'Being worked on',
-      rows: [...shown(rounds?.working, over), ...shown<RemediationView>(rounds?.remediation, (one) => one.endedAt)],
+      rows: [...shown(rounds?.working, over), ...shown<RemediationView>(rounds?.remediation, (row) => row.endedAt)],
       note: '',
     },
-    { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (one) => one.endedAt), note: '' },
+    { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (row) => row.endedAt), note: '' },
     {
       key: 'settled',
       title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`,
-      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.mended, (one) => one.endedAt)],
+      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.mended, (row) => row.endedAt)],
       note: '',
     },
   ].filter((group) => group.key === 'todo' || group.rows.length > 0)
@@ -69,23 +69,23 @@ watch(
 const chosenAlert = computed(() => (chosen.value?.startsWith('alert-') ? Number(chosen.value.slice(6)) : null))
 const chosenHeld = computed(() =>
   chosen.value?.startsWith('held-')
-    ? (data.value?.held.find((one) => one.id === Number(chosen.value!.slice(5))) ?? null)
+    ? (data.value?.held.find((record) => record.id === Number(chosen.value!.slice(5))) ?? null)
     : null,
 )
 const chosenRemediation = computed(() =>
   chosen.value?.startsWith('remediation-')
     ? ([...(data.value?.remediation ?? []), ...(data.value?.mended ?? [])].find(
-        (one) => one.id === Number(chosen.value!.slice(8)),
+        (record) => record.id === Number(chosen.value!.slice(8)),
       ) ?? null)
     : null,
 )
 const fresh = computed(
   () =>
-    data.value?.todo.filter((one) => session.inView(one.clientId) && one.raisedAt > data.value!.lookedAt).length ?? 0,
+    data.value?.todo.filter((alert) => session.inView(alert.clientId) && alert.raisedAt > data.value!.lookedAt).length ?? 0,
 )
 
 function move(by: number): void {
-  const at = rows.value.findIndex((one) => keyOf(one.group, one.row) === chosen.value)
+  const at = rows.value.findIndex((row) => keyOf(row.group, row.row) === chosen.value)
   const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
   if (!next) return
   chosen.value = keyOf(next.group, next.row)
@@ -107,8 +107,8 @@ useKeys('Rounds', [
     key: 'Enter',
     does: 'open the device',
     run: () => {
-      const one = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
-      if (one) void router.push(`/estate/${one.row.deviceId}`)
+      const found = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
+      if (found) void router.push(`/estate/${found.row.deviceId}`)
     },
   },
   { key: '.', does: 'all of this is seen', run: () => void looked() },

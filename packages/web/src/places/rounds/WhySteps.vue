@@ -6,9 +6,9 @@ import { fullText } from '../../parts/format/time'
 
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
 const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; remediation: RemediationView | null }>()
-const one = computed(() => props.alert ?? props.held ?? props.remediation!)
+const about = computed(() => props.alert ?? props.held ?? props.remediation!)
 const sources = computed(() =>
-  one.value.rule.sources.map((source) => ({
+  about.value.rule.sources.map((source) => ({
     ...source,
     words:
       source.from === 'template'
@@ -18,19 +18,19 @@ const sources = computed(() =>
           : `an exception: ${source.name}`,
   })),
 )
-const template = computed(() => sources.value.find((one) => one.from === 'template'))
-const others = computed(() => sources.value.filter((one) => one !== template.value))
+const template = computed(() => sources.value.find((source) => source.from === 'template'))
+const others = computed(() => sources.value.filter((source) => source !== template.value))
 </script>
 
 <template>
   <ol>
-    <li>{{ fullText(one.began) }} it began to fail<template v-if="one.evidence">; last seen: {{ one.evidence.text }}</template></li>
+    <li>{{ fullText(about.began) }} it began to fail<template v-if="about.evidence">; last seen: {{ about.evidence.text }}</template></li>
     <li v-if="template">the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
     <template v-if="held">
       <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
     </template>
     <template v-else-if="remediation">
-      <li v-for="(one, i) in remediation.tries" :key="i"><span class="faint">{{ fullText(one.at) }}</span> {{ tryWords(one) }}<template v-if="one.text">: {{ one.text }}</template></li>
+      <li v-for="(attempt, i) in remediation.tries" :key="i"><span class="faint">{{ fullText(attempt.at) }}</span> {{ tryWords(attempt) }}<template v-if="attempt.text">: {{ attempt.text }}</template></li>
       <li v-if="remediation.endedAt">{{ fullText(remediation.endedAt) }} it was well, and nobody had to be told</li>
       <li v-else>a person is told when trying does not help</li>
     </template>

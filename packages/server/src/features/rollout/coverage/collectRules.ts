@@ -56,15 +56,15 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
       const devices = (
         await allTraits(
           pool,
-          rules.map((one) => one.target),
+          rules.map((rule) => rule.target),
         )
-      ).filter((one) => viewer.clientIds?.includes(one.clientId) ?? true)
+      ).filter((device) => viewer.clientIds?.includes(device.clientId) ?? true)
       return rules
         .filter(
-          (one) =>
+          (rule) =>
             viewer.clientIds === null ||
-            matching(one.target, devices) > 0 ||
-            !isForeign(one.target, viewer.clientIds, estate),
+            matching(rule.target, devices) > 0 ||
+            !isForeign(rule.target, viewer.clientIds, estate),
         )
         .map(({ id, target, logs, collectors, reason, created_at, created_by }): CollectRuleView => ({
           id,

@@ -70,7 +70,7 @@ async function devicesWithNeeds(
     where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
     [
       viewer.clientIds,
-      [...new Set(roleNeeds.map((one) => one.role))],
+      [...new Set(roleNeeds.map((need) => need.role))],
       deviceId,
       [...new Set(['services', 'logs', 'system', ...asked])],
     ],
@@ -83,7 +83,7 @@ function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGa
     gap.uncollected &&
     (roleNeed(gap.need).of.on === 'log'
       ? matchesAny(logs, gap.instance)
-      : collectors.some((one) => one === gap.instance))
+      : collectors.some((collector) => collector === gap.instance))
   return asked
     ? {
         ...gap,
@@ -103,7 +103,7 @@ async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): P
       await rows<{ key: string }>(
         db,
         `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`,
-        [devices.map((one) => one.id)],
+        [devices.map((device) => device.id)],
       )
     ).map((row) => row.key),
   )
@@ -181,21 +181,21 @@ async function remediesOf(
   let policy: Policy = before
   for (const { need: requireId, instance } of body.gaps) {
     const found = open.filter(
-      (one) => one.need === requireId && one.instance === instance && body.deviceIds.includes(one.device.id),
+      (gap) => gap.need === requireId && gap.instance === instance && body.deviceIds.includes(gap.device.id),
     )
     if (!found.length) continue
-    for (const one of found) devices.add(one.device.id)
+    for (const gap of found) devices.add(gap.device.id)
     const need = roleNeed(requireId)
     const target: Target = body.everywhere
       ? { on: 'role', role: need.role }
-      : { on: 'devices', deviceIds: found.map((one) => one.device.id).sort((a, b) => a - b) }
+      : { on: 'devices', deviceIds: found.map((gap) => gap.device.id).sort((a, b) => a - b) }
     await requireTarget(db, viewer, target)
     const remedy = remedyFor(
       {
         need: requireId,
         instance,
-        uncollected: found.some((one) => one.uncollected),
-        unwatched: found.some((one) => one.unwatched),
+        uncollected: found.some((gap) => gap.uncollected),
+        unwatched: found.some((gap) => gap.unwatched),
       },
       target,
       policy,
@@ -217,7 +217,7 @@ async function remediesOf(
  * @throws ProblemError not-allowed when devices change that were not chosen
  */
 async function requireOnly(db: Db, chosen: ReadonlySet<number>, before: PolicyInForce, after: Policy): Promise<void> {
-  const others = (await changesTo(db, before, after)).filter((one) => !chosen.has(one.device.id)).length
+  const others = (await changesTo(db, before, after)).filter((change) => !chosen.has(change.device.id)).length
   if (others)
     throw new ProblemError(
       'not-allowed',
@@ -230,7 +230,7 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
   const { worked } = await remediesOf(db, viewer, body, policy)
   const { after } = worked.at(-1)!
   const changed = await changesTo(db, policy, after)
-  const keys = new Set(changed.flatMap((one) => one.changes.map((change) => change.key)))
+  const keys = new Set(changed.flatMap((roster) => roster.changes.map((change) => change.key)))
   const estate = await readEstate(db, viewer.clientIds)
   const placed = new Map(
     worked.flatMap(({ remedy: { template, target } }) =>
@@ -238,16 +238,16 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
     ),
   )
   const specs = after.templates
-    .filter((one) => [...placed.values()].some(({ name }) => name === one.name))
-    .flatMap((one) => one.watches)
+    .filter((template) => [...placed.values()].some(({ name }) => name === template.name))
+    .flatMap((template) => template.watches)
   return {
     collect: {
-      logs: worked.flatMap((one) => one.remedy.collect?.logs ?? []),
-      collectors: worked.flatMap((one) => one.remedy.collect?.collectors ?? []),
+      logs: worked.flatMap((gap) => gap.remedy.collect?.logs ?? []),
+      collectors: worked.flatMap((gap) => gap.remedy.collect?.collectors ?? []),
     },
     templates: [...placed.values()].map(({ name, target }) => ({
       name,
-      made: !policy.templates.some((one) => one.name === name),
+      made: !policy.templates.some((template) => template.name === name),
       targetText: targetSentence(target, estate),
     })),
     watches: specs
@@ -257,7 +257,7 @@ async function preview(db: Db, viewer: Viewer, body: GapRemedy): Promise<RemedyP
         return {
           name: spec.name,
           sentence: kind.sentence({
-            ...Object.fromEntries(kind.parameters.map((one) => [one.name, one.default])),
+            ...Object.fromEntries(kind.parameters.map((parameter) => [parameter.name, parameter.default])),
             ...spec.values,
           }),
         }
@@ -283,11 +283,11 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
   const steps: PolicyStep[] = []
   const ids = new Map<string, number>()
   for (const { template, target } of placed.values()) {
-    const wanted = after.templates.find((one) => one.name === template.name)!
-    const known = before.templates.find((one) => one.name === template.name)
+    const wanted = after.templates.find((candidate) => candidate.name === template.name)!
+    const known = before.templates.find((candidate) => candidate.name === template.name)
     let templateId = known?.id ?? ids.get(template.name)
     if (!ids.has(template.name)) {
-      const added = wanted.watches.filter((watch) => known?.watches.every((one) => one.key !== watch.key) ?? true)
+      const added = wanted.watches.filter((watch) => known?.watches.every((spec) => spec.key !== watch.key) ?? true)
       templateId ??= -1 - ids.size
       ids.set(template.name, templateId)
       const body = {
@@ -302,7 +302,7 @@ async function fill(tx: Db, viewer: Viewer, body: GapRemedy): Promise<Filled> {
           of: 'template',
           id: templateId,
           basedOn: known?.revision ?? 0,
-          note: known ? `Added: ${added.map((one) => one.name).join(', ')}` : '',
+          note: known ? `Added: ${added.map((watch) => watch.name).join(', ')}` : '',
           to: body,
         })
     }
@@ -383,7 +383,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     body: gapWaiverSchema,
     handle: ({ viewer, body }) =>
       inTransaction(pool, async (tx) => {
-        if (!roleNeeds.some((one) => one.id === body.need))
+        if (!roleNeeds.some((need) => need.id === body.need))
           throw new ProblemError('not-found', `No role has a need “${body.need}”.`)
         for (const deviceId of body.deviceIds) await requireDevice(tx, viewer, deviceId)
         await tx.query(

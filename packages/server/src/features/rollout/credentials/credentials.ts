@@ -38,21 +38,21 @@ export async function openCredentials(
     select id, client_id, name, user_name, kind, sealed from credential where id = any($1) and client_id = $2 and removed_at is null order by array_position($1, id)`,
     [ids, use.clientId],
   )
-  for (const one of found)
+  for (const row of found)
     await audit(tx, {
       personId: use.by,
       action: 'used',
       kind: 'credential',
-      id: one.id,
+      id: row.id,
       clientId: use.clientId,
       detail: use.detail,
     })
-  return found.map((one) => {
-    const secret = vault.open(one.sealed, contextOf(one.client_id, one.name))
+  return found.map((row) => {
+    const secret = vault.open(row.sealed, contextOf(row.client_id, row.name))
     return {
-      id: one.id,
-      user: one.user_name,
-      ...(one.kind === 'password' ? { password: secret } : { privateKey: secret }),
+      id: row.id,
+      user: row.user_name,
+      ...(row.kind === 'password' ? { password: secret } : { privateKey: secret }),
     }
   })
 }

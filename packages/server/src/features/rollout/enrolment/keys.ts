@@ -54,7 +54,7 @@ async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]
         targetsOf(policy),
         found.flatMap((row) => row.device_id ?? []),
       )
-    ).map((one) => [one.id, one] as const),
+    ).map((device) => [device.id, device] as const),
   )
   return found.map(({ id, at, name, osName, address, clockOffset, outcome, code, reason, ...row }) => {
     const device: EnrolledDevice | null =

@@ -113,7 +113,7 @@ async function preview(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<S
   })
   return {
     matching: matching.length,
-    gaining: matching.filter((one) => one.roles.length || one.tags.length).length,
+    gaining: matching.filter((device) => device.roles.length || device.tags.length).length,
     devices: matching
       .slice(0, 200)
       .map(({ id, name, clientName, siteName, roles, tags }) => ({ id, name, clientName, siteName, roles, tags })),

@@ -27,7 +27,7 @@ async function decide(
     'update role_finding set decision = $3, decided_by = $4, decided_at = now() where device_id = $1 and role = any($2) returning role',
     [deviceId, roles, decision, viewer.id],
   )
-  const named = decided.map((one) => one.role)
+  const named = decided.map((row) => row.role)
   const after =
     decision === 'declined'
       ? device.roles.filter((role) => !named.includes(role))

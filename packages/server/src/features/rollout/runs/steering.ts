@@ -47,7 +47,7 @@ export async function steer(
       throw new ProblemError('invalid', 'Nothing failed in this run, so there is nothing to try again.')
     await tx.query(`update ${runs} set state = 'running', reason = '', wave = $2, ended_at = null where id = $1`, [
       run.id,
-      Math.min(run.wave, ...again.map((one) => one.wave)),
+      Math.min(run.wave, ...again.map((row) => row.wave)),
     ])
   } else if (action === 'go-on') {
     // Whoever goes on has looked: the wave counts as well enough.

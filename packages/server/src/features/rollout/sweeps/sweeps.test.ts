@@ -53,11 +53,11 @@ async function work(): Promise<Task> {
     { timeout: 8000, interval: 500 },
   )
 }
-async function tell(one: Agent, taskId: number, news: Partial<SweepNews>): Promise<Answer<TaskHeard>> {
+async function tell(sweeper: Agent, taskId: number, news: Partial<SweepNews>): Promise<Answer<TaskHeard>> {
   const response = await house.app.inject({
     method: 'POST',
     url: `/api/agent/tasks/${taskId}`,
-    headers: { authorization: `Bearer ${one.key}` },
+    headers: { authorization: `Bearer ${sweeper.key}` },
     payload: { sweep: { state: 'running', reason: '', scanned: 0, total: 14, found: [], ...news } },
   })
   return { status: response.statusCode, body: response.json(), type: '' }
@@ -142,7 +142,7 @@ describe('a sweep', () => {
         },
       ],
     })
-    expect((await page(id)).hosts.map((one) => one.signedIn)).toEqual([
+    expect((await page(id)).hosts.map((host) => host.signedIn)).toEqual([
       { with: 'second', system: 'Debian 12, x86_64', agent: true, reason: '' },
       { with: null, system: '', agent: false, reason: 'It refused root, then root.' },
     ])
@@ -151,7 +151,7 @@ describe('a sweep', () => {
         `select action, object_id, detail from audit where object_kind = 'credential' and action like '%used%' or action = 'signed in with' order by id`,
       )
     ).rows
-    expect(used.map((one) => [one.action, Number(one.object_id)])).toEqual([
+    expect(used.map((row) => [row.action, Number(row.object_id)])).toEqual([
       ['used', credentialIds[0]],
       ['used', credentialIds[1]],
       ['signed in with', credentialIds[1]],
@@ -359,22 +359,22 @@ describe('plans', () => {
     )
     await advanceSweeps(house.pool, Date.now())
     const plans = (await house.lead<SweepPlanView[]>('GET', '/api/sweep-plans')).body
-    expect(plans.find((one) => one.id === broken)).toMatchObject({
+    expect(plans.find((plan) => plan.id === broken)).toMatchObject({
       nextAt: null,
       trouble: expect.stringMatching(/\w/) as string,
     })
-    expect(plans.find((one) => one.id === good)).toMatchObject({ nextAt: expect.any(Number) as number, trouble: '' })
+    expect(plans.find((plan) => plan.id === good)).toMatchObject({ nextAt: expect.any(Number) as number, trouble: '' })
   })
 })
 
 describe('the signing key', () => {
   it('is made once, is readable by its owner only, and what it signs can be verified', () => {
     const folder = mkdtempSync(join(tmpdir(), 'custode-keys-'))
-    const one = openSigner(join(folder, 'keys'))
+    const signer = openSigner(join(folder, 'keys'))
     const again = openSigner(join(folder, 'keys'))
-    expect(again.publicKey).toBe(one.publicKey)
+    expect(again.publicKey).toBe(signer.publicKey)
     expect(statSync(join(folder, 'keys', 'signing-key.pem')).mode & 0o777).toBe(0o600)
-    const key = createPublicKey({ key: Buffer.from(one.publicKey, 'base64'), format: 'der', type: 'spki' })
+    const key = createPublicKey({ key: Buffer.from(signer.publicKey, 'base64'), format: 'der', type: 'spki' })
     expect(key.asymmetricKeyType).toBe('ed25519')
     expect(verify(null, Buffer.from('text'), key, Buffer.from(again.sign('text'), 'base64'))).toBe(true)
     expect(readFileSync(join(folder, 'keys', 'signing-key.pem'), 'utf8')).toContain('PRIVATE KEY')

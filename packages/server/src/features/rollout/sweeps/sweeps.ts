@@ -67,13 +67,13 @@ async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage>
   return {
     ...sweep,
     // What was seen inside is no guess.
-    hosts: found.map(withKey).map((one) => ({
-      ...one,
-      seems: one.signedIn?.system
-        ? /windows/i.test(one.signedIn.system)
+    hosts: found.map(withKey).map((host) => ({
+      ...host,
+      seems: host.signedIn?.system
+        ? /windows/i.test(host.signedIn.system)
           ? 'Windows'
           : 'Linux or Unix'
-        : seemsToBe(one),
+        : seemsToBe(host),
     })),
   }
 }
@@ -290,21 +290,21 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, ne
   if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
   // What it tells of other addresses is nothing that it was asked.
   const network = readNetwork(sweep.network)
-  const found = news.found.filter((one) => network !== null && inNetwork(one.address, network))
+  const found = news.found.filter((host) => network !== null && inNetwork(host.address, network))
   await tx.query(
     `
     insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
     from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`,
     [sweep.id, JSON.stringify(found)],
   )
-  const met = found.flatMap((one) =>
-    one.signedIn?.hostKey ? [{ address: one.address, fingerprint: one.signedIn.hostKey }] : [],
+  const met = found.flatMap((host) =>
+    host.signedIn?.hostKey ? [{ address: host.address, fingerprint: host.signedIn.hostKey }] : [],
   )
   await noteSeen(tx, sweep.site_id, met)
   // Who had passwords sent there, whatever it is, has accepted what got them.
   if (sweep.passwords_to_unknown)
     await acceptKeys(tx, { id: sweep.site_id, clientId: sweep.client_id }, met, sweep.started_by, false)
-  for (const trial of new Set(found.flatMap((one) => one.signedIn?.trial ?? [])))
+  for (const trial of new Set(found.flatMap((host) => host.signedIn?.trial ?? [])))
     await audit(tx, {
       personId: null,
       action: 'signed in with',
@@ -313,7 +313,7 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, ne
       clientId: sweep.client_id,
       detail: {
         sweep: sweep.id,
-        addresses: found.filter((one) => one.signedIn?.trial === trial).map((one) => one.address),
+        addresses: found.filter((host) => host.signedIn?.trial === trial).map((host) => host.address),
       },
     })
   if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])

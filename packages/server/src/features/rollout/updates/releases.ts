@@ -65,7 +65,7 @@ export class Releases {
         version,
         architectures: architectures.filter((arch) => this.fileOf(version, arch)) as string[],
       }))
-      .filter((one) => one.architectures.length)
+      .filter((release) => release.architectures.length)
       .sort((a, b) => byVersion(b.version, a.version))
   }
 
@@ -85,7 +85,7 @@ export class Releases {
 export function handOutReleases(app: FastifyInstance, releases: Releases): void {
   const fileAt = (params: unknown) => {
     const { version, file: name } = params as { version: string; file: string }
-    const arch = architectures.find((one) => name === fileName(one))
+    const arch = architectures.find((architecture) => name === fileName(architecture))
     const file = arch ? releases.fileOf(version, arch) : null
     if (!file) throw new ProblemError('not-found')
     return file

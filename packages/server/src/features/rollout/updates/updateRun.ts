@@ -25,7 +25,7 @@ interface RunRow {
 }
 
 export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Releases, viewer: Viewer): Promise<number> {
-  if (!releases.list().some((one) => one.version === body.version))
+  if (!releases.list().some((release) => release.version === body.version))
     throw new ProblemError('invalid', `This server has no agent of version “${body.version}”.`, [
       { at: 'version', message: 'not here' },
     ])
@@ -41,15 +41,15 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
     throw new ProblemError('invalid', detail, [{ at: 'deviceIds', message: 'cannot be updated' }])
   }
   if (devices.length !== body.deviceIds.length) fail('One of these devices is not there, or not yours to see.')
-  const fixed = devices.find((one) => !one.updatable)
+  const fixed = devices.find((device) => !device.updatable)
   if (fixed)
     fail(
       `The agent of ${fixed.name} cannot be updated from here: it was not started by its starter. Install it anew, or leave the device out.`,
     )
-  const busy = devices.find((one) => one.busy)
+  const busy = devices.find((device) => device.busy)
   if (busy) fail(`${busy.name} is in another update that is not over. Stop that one first, or leave the device out.`)
   // In the order in which they were chosen: the first of them are the first wave.
-  const byId = new Map(devices.map((one) => [one.id, one]))
+  const byId = new Map(devices.map((device) => [device.id, device]))
   const waves = cutIntoWaves(body.deviceIds.length, body.waves)
   const { id } = (await firstRow<{ id: number }>(
     tx,
@@ -58,7 +58,7 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
   ))!
   await tx.query(
     'insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)',
-    [id, body.deviceIds, waves, body.deviceIds.map((one) => byId.get(one)!.agent_version)],
+    [id, body.deviceIds, waves, body.deviceIds.map((deviceId) => byId.get(deviceId)!.agent_version)],
   )
   await audit(tx, {
     personId: viewer.id,
@@ -117,7 +117,7 @@ async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
     [run.id],
   )
   const next = nextTurn(
-    devices.map((one) => ({ ...one, state: one.state === 'updated' ? 'installed' : one.state })),
+    devices.map((device) => ({ ...device, state: device.state === 'updated' ? 'installed' : device.state })),
     { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce },
   )
   if (next.turn === 'wait') return

@@ -46,14 +46,14 @@ afterAll(async () => {
 const start = (more: Partial<NewUpdateRun> = {}) =>
   house.technician<{ id: number }>('POST', '/api/update-runs', {
     version: '1.0.0',
-    deviceIds: agents.map((one) => one.id),
+    deviceIds: agents.map((agent) => agent.id),
     waves: [1],
     mostFailed: 0,
     minutes: 5,
     ...more,
   })
 const page = async (id: number) => (await house.technician<UpdateRunPage>('GET', `/api/update-runs/${id}`)).body
-const states = async (id: number) => (await page(id)).devices.map((one) => one.state)
+const states = async (id: number) => (await page(id)).devices.map((device) => device.state)
 const turn = () => advanceUpdates(house.pool, Date.now())
 let minutes = 1
 async function order(agent: Agent): Promise<{ task: Task; order: UpdateOrder }> {
@@ -84,7 +84,7 @@ describe('versions of the agent', () => {
       { version: '1.1.0-rc.1', architectures: ['arm64'] },
       { version: '1.0.0', architectures: ['x64'] },
     ])
-    expect(body.devices.map((one) => [one.name, one.version, one.updatable])).toEqual([
+    expect(body.devices.map((device) => [device.name, device.version, device.updatable])).toEqual([
       ['tm-a', '0.9.0', true],
       ['tm-b', '0.9.0', true],
       ['tm-c', '0.9.0', true],

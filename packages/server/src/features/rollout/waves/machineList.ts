@@ -22,14 +22,14 @@ export function readMachines(csv: string): MachinesRead {
     const { message, lines } = error as Error & { lines?: number }
     return { machines: [], faults: [{ line: lines ?? 1, message: `This is no CSV (RFC 4180): ${message}` }] }
   }
-  const head = records[0]?.record.map((one) => one.toLowerCase()) ?? []
-  const hasHead = head.some((one) => ['address', 'ip', 'name', 'host'].includes(one))
-  const column = (...names: string[]) => head.findIndex((one) => names.includes(one))
+  const head = records[0]?.record.map((cell) => cell.toLowerCase()) ?? []
+  const hasHead = head.some((cell) => ['address', 'ip', 'name', 'host'].includes(cell))
+  const column = (...names: string[]) => head.findIndex((cell) => names.includes(cell))
   const machines = new Map<string, MachineToReach>()
   for (const { record, info } of hasHead ? records.slice(1) : records) {
-    const at = hasHead ? column('address', 'ip') : record.findIndex((one) => isIP(one))
+    const at = hasHead ? column('address', 'ip') : record.findIndex((cell) => isIP(cell))
     const address = record[at] ?? ''
-    const name = (hasHead ? record[column('name', 'host')] : record.find((one, i) => i !== at && one !== '')) || null
+    const name = (hasHead ? record[column('name', 'host')] : record.find((cell, i) => i !== at && cell !== '')) || null
     if (!isIP(address))
       faults.push({
         line: info.lines,

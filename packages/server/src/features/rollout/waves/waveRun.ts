@@ -105,8 +105,8 @@ export async function startRun(
     [
       id,
       body.machines.map((_, i) => i + 1),
-      body.machines.map((one) => one.address),
-      body.machines.map((one) => one.name),
+      body.machines.map((machine) => machine.address),
+      body.machines.map((machine) => machine.name),
       waves,
     ],
   )
@@ -115,7 +115,7 @@ export async function startRun(
       'update device set reinstall_until = $3 where client_id = $1 and lower(name) = any($2) and retired_at is null',
       [
         clientId,
-        body.machines.flatMap((one) => (one.name === null ? [] : [one.name.toLowerCase()])),
+        body.machines.flatMap((machine) => (machine.name === null ? [] : [machine.name.toLowerCase()])),
         time(Date.now() + day),
       ],
     )

@@ -75,7 +75,7 @@ const start = (more: Partial<NewWaveRun> = {}) =>
   })
 const page = async (id: number) => (await house.technician<WaveRunPage>('GET', `/api/wave-runs/${id}`)).body
 const steer = (id: number, action: string) => house.technician('POST', `/api/wave-runs/${id}/${action}`)
-const states = (run: WaveRunPage) => run.machines.map((one) => one.state)
+const states = (run: WaveRunPage) => run.machines.map((machine) => machine.state)
 
 let minutes = 0
 /** Takes the orders that wait, as the agent does with its reports. */
@@ -109,7 +109,7 @@ describe('a run of waves', () => {
     const { id } = (await start()).body
     await turn()
     let run = await page(id)
-    expect([states(run), run.machines.map((one) => one.wave)]).toEqual([
+    expect([states(run), run.machines.map((machine) => machine.wave)]).toEqual([
       ['going', 'waiting', 'waiting', 'waiting', 'waiting'],
       [1, 2, 2, 3, 3],
     ])
@@ -173,7 +173,7 @@ describe('a run of waves', () => {
     for (const { task } of await orders(2)) await tell(task.id, { state: 'done', step: 'installed' })
     await turn()
     expect(await page(id)).toMatchObject({ state: 'done', installed: 5, failed: 0 })
-    expect((await page(id)).machines.map((one) => one.attempts)).toEqual([1, 2, 2, 1, 1])
+    expect((await page(id)).machines.map((machine) => machine.attempts)).toEqual([1, 2, 2, 1, 1])
   })
   it('remembers the keys that machines show; once one is accepted, a machine must show the same', async () => {
     expect(
@@ -185,9 +185,9 @@ describe('a run of waves', () => {
     ).toEqual({ accepted: 1 })
     const { id } = (await start({ machines: [{ address: '192.0.2.10', name: 'tm-once-more' }], waves: [] })).body
     await turn()
-    const [one] = await orders(1)
-    expect(one!.order).toMatchObject({ hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=', passwordsToUnknown: false })
-    await tell(one!.task.id, {
+    const [order] = await orders(1)
+    expect(order!.order).toMatchObject({ hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=', passwordsToUnknown: false })
+    await tell(order!.task.id, {
       state: 'failed',
       failure: 'host key changed',
       reason: 'another key',
@@ -208,12 +208,12 @@ describe('a run of waves', () => {
   it('finds a machine that was left to call itself by the address that was gone to', async () => {
     const { id } = (await start({ machines: [{ address: '192.0.2.77', name: null }], waves: [] })).body
     await turn()
-    const [one] = await orders(1)
-    expect(one!.order.name).toBeNull()
+    const [order] = await orders(1)
+    expect(order!.order.name).toBeNull()
     const enrolment = (
       await house.nobody<Enrolment>('POST', '/api/agent/enrol', {
         version: 1,
-        key: one!.order.enrolmentKey,
+        key: order!.order.enrolmentKey,
         name: 'calls-itself-this',
         osFamily: 'linux',
         osName: '',
@@ -221,7 +221,7 @@ describe('a run of waves', () => {
         sentAt: Date.now(),
       })
     ).body
-    await tell(one!.task.id, { state: 'done', step: 'installed' })
+    await tell(order!.task.id, { state: 'done', step: 'installed' })
     await turn()
     expect((await page(id)).machines[0]!.device).toMatchObject({ id: enrolment.deviceId, name: 'calls-itself-this' })
   })
@@ -231,11 +231,11 @@ describe('a run of waves', () => {
     const { id } = (await start({ machines: [{ address: '192.0.2.90', name: 'TM-Known' }], waves: [], takeOver: true }))
       .body
     await turn()
-    const [one] = await orders(1)
+    const [order] = await orders(1)
     const knock = () =>
       house.nobody<Enrolment>('POST', '/api/agent/enrol', {
         version: 1,
-        key: one!.order.enrolmentKey,
+        key: order!.order.enrolmentKey,
         name: 'TM-Known',
         osFamily: 'linux',
         osName: '',
@@ -243,7 +243,7 @@ describe('a run of waves', () => {
         sentAt: Date.now(),
       })
     expect((await knock()).body).toMatchObject({ deviceId: known.id, firstSeq: 2 })
-    await tell(one!.task.id, { state: 'done', step: 'installed' })
+    await tell(order!.task.id, { state: 'done', step: 'installed' })
     await turn()
     expect((await page(id)).machines[0]!.device).toMatchObject({ id: known.id, name: 'tm-known' })
     // Once; whoever knocks again under that name is somebody else.
@@ -319,8 +319,9 @@ describe('a stored sign-in', () => {
     )
     expect(rows[0]!.detail).toMatchObject({ address: '192.0.2.10', device: agent.id })
     expect(
-      (await house.technician<CredentialView[]>('GET', '/api/credentials')).body.find((one) => one.name === 'servers')!
-        .usedAt,
+      (await house.technician<CredentialView[]>('GET', '/api/credentials')).body.find(
+        (credential) => credential.name === 'servers',
+      )!.usedAt,
     ).toBeGreaterThan(0)
   })
   it('has a name of its own at its client, and is destroyed when it is taken away', async () => {
@@ -377,7 +378,7 @@ describe('a list of machines as CSV', () => {
     const { machines: good, faults } = read(
       'name,address\ntm-a,192.0.2.1\ntm-b,nowhere\n\n-x,192.0.2.3\ntm-c,192.0.2.1\ntm-d,\ntm-e,192.0.2.9',
     )
-    expect(good.map((one) => one.name)).toEqual(['tm-a', 'tm-e'])
+    expect(good.map((machine) => machine.name)).toEqual(['tm-a', 'tm-e'])
     expect(faults).toEqual([
       { line: 3, message: '“nowhere” is no address.' },
       { line: 5, message: expect.stringContaining('“-x” is no name') as string },

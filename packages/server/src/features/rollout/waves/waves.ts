@@ -60,10 +60,10 @@ async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> 
   }
   await requireWorker(tx, body.deviceId, site.client_id)
   const outside = body.machines.find(
-    (one) =>
+    (machine) =>
       !site.networks.some((network) => {
         const read = readNetwork(network)
-        return read !== null && inNetwork(one.address, read)
+        return read !== null && inNetwork(machine.address, read)
       }),
   )
   if (outside)

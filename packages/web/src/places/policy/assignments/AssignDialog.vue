@@ -59,9 +59,9 @@ const { impact, counting, fault, busy } = change
 
 const watchKey = ref('')
 const parameterName = ref('')
-const spec = computed(() => template.data.value?.watches.find((one) => one.key === watchKey.value))
+const spec = computed(() => template.data.value?.watches.find((candidate) => candidate.key === watchKey.value))
 const parameter = computed(
-  () => spec.value && watchKind(spec.value.kind).parameters.find((one) => one.name === parameterName.value),
+  () => spec.value && watchKind(spec.value.kind).parameters.find((candidate) => candidate.name === parameterName.value),
 )
 function setValue(value: ParameterValue): void {
   values.value = {
@@ -78,9 +78,9 @@ function dropValue(key: string, name: string): void {
 const own = computed(() =>
   Object.entries(values.value).flatMap(([key, set]) =>
     Object.entries(set).map(([name, value]) => {
-      const one = template.data.value?.watches.find((each) => each.key === key)
-      const found = one && watchKind(one.kind).parameters.find((each) => each.name === name)
-      return { key, name, text: `${one?.name ?? key}: ${found?.label ?? name} ${found ? valueText(found, value) : ''}` }
+      const watch = template.data.value?.watches.find((each) => each.key === key)
+      const found = watch && watchKind(watch.kind).parameters.find((each) => each.name === name)
+      return { key, name, text: `${watch?.name ?? key}: ${found?.label ?? name} ${found ? valueText(found, value) : ''}` }
     }),
   ),
 )
@@ -98,11 +98,11 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
   <ElDialog :model-value="true" :title="before ? 'Change an assignment' : 'Assign a template'" width="920" top="5vh" append-to-body @close="emit('close')">
     <div class="two">
       <form @submit.prevent="save">
-        <p class="sentence">Give <select v-if="!before" v-model.number="templateId" aria-label="Template"><option v-for="one in templates" :key="one.id" :value="one.id">{{ one.name }}</option></select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
-        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
-        <p v-for="one in own" :key="`${one.key}.${one.name}`">Here <b>{{ one.text }}</b> <button type="button" class="link" @click="dropValue(one.key, one.name)">take back</button></p>
-        <p class="sentence">With its own <select v-model="watchKey" aria-label="Watch"><option value="">value…</option><option v-for="one in template.data.value?.watches" :key="one.key" :value="one.key">{{ one.name }}</option></select>
-          <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="one in watchKind(spec.kind).parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
+        <p class="sentence">Give <select v-if="!before" v-model.number="templateId" aria-label="Template"><option v-for="template in templates" :key="template.id" :value="template.id">{{ template.name }}</option></select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
+        <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
+        <p v-for="setting in own" :key="`${setting.key}.${setting.name}`">Here <b>{{ setting.text }}</b> <button type="button" class="link" @click="dropValue(setting.key, setting.name)">take back</button></p>
+        <p class="sentence">With its own <select v-model="watchKey" aria-label="Watch"><option value="">value…</option><option v-for="watch in template.data.value?.watches" :key="watch.key" :value="watch.key">{{ watch.name }}</option></select>
+          <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="parameter in watchKind(spec.kind).parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
         <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
         <p class="row"><label title="Among equally specific targets the lower number wins">Rank <input v-model.number="rank" type="number" min="0" max="1000" class="rank" aria-label="Rank" /></label>
           <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>

@@ -16,40 +16,40 @@ const props = defineProps<{
 const emit = defineEmits<{ changed: [] }>()
 const session = useSession()
 const editing = ref<AssignmentView | null>(null)
-const kindOf = (one: AssignmentView, key: string) => {
-  const template = props.templates.find((each) => each.id === one.templateId)
+const kindOf = (assignment: AssignmentView, key: string) => {
+  const template = props.templates.find((each) => each.id === assignment.templateId)
   return template && 'watches' in template ? template.watches.find((watch) => watch.key === key)?.kind : undefined
 }
-const ownText = (one: AssignmentView) =>
-  Object.entries(one.values)
+const ownText = (assignment: AssignmentView) =>
+  Object.entries(assignment.values)
     .map(([key, values]) => {
-      const kind = kindOf(one, key)
+      const kind = kindOf(assignment, key)
       return `${key}: ${kind ? valuesText(kind, values) : Object.keys(values).join(', ')}`
     })
     .join('; ')
 /** What is asked about before it is done. */
 const asking = ref<{ title: string; steps: PolicyStep[]; verb: string; said: string } | null>(null)
-function turn(one: AssignmentView): void {
+function turn(assignment: AssignmentView): void {
   const to: AssignmentBody = {
-    templateId: one.templateId,
-    target: one.target,
-    rank: one.rank,
-    values: one.values,
-    dormant: !one.dormant,
-    reason: one.reason,
-    reviewAt: one.reviewAt,
+    templateId: assignment.templateId,
+    target: assignment.target,
+    rank: assignment.rank,
+    values: assignment.values,
+    dormant: !assignment.dormant,
+    reason: assignment.reason,
+    reviewAt: assignment.reviewAt,
   }
   asking.value = {
-    title: `${one.dormant ? 'Resume' : 'Pause'}: ${one.templateName} for ${one.targetText}`,
-    steps: [{ of: 'assignment', id: one.id, basedOn: one.revision, to }],
-    verb: one.dormant ? 'Resume' : 'Pause',
-    said: one.dormant ? 'Resumed.' : 'Paused: it stays listed, and nothing is evaluated by it.',
+    title: `${assignment.dormant ? 'Resume' : 'Pause'}: ${assignment.templateName} for ${assignment.targetText}`,
+    steps: [{ of: 'assignment', id: assignment.id, basedOn: assignment.revision, to }],
+    verb: assignment.dormant ? 'Resume' : 'Pause',
+    said: assignment.dormant ? 'Resumed.' : 'Paused: it stays listed, and nothing is evaluated by it.',
   }
 }
-function remove(one: AssignmentView): void {
+function remove(assignment: AssignmentView): void {
   asking.value = {
-    title: `Remove ${one.templateName} from ${one.targetText}`,
-    steps: [{ of: 'assignment', id: one.id, basedOn: one.revision, to: null }],
+    title: `Remove ${assignment.templateName} from ${assignment.targetText}`,
+    steps: [{ of: 'assignment', id: assignment.id, basedOn: assignment.revision, to: null }],
     verb: 'Remove',
     said: 'Removed.',
   }
@@ -62,9 +62,9 @@ function asked(happened: boolean): void {
 
 <template>
   <table class="board"><thead><tr><th v-if="named">Template</th><th>Target</th><th class="num">Devices</th><th class="num" title="Among equally specific targets the lower number wins">Rank</th><th>Own values</th><th>Why</th><th>Look again</th><th>By</th><th></th></tr></thead>
-    <tbody><tr v-for="one in assignments" :key="one.id"><td v-if="named"><RouterLink :to="`/policy/${one.templateId}`">{{ one.templateName }}</RouterLink></td><td>{{ one.targetText }}<span v-if="one.dormant" class="muted"> (paused)</span><span class="faint"> {{ one.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ one.deviceCount }}</td><td class="num">{{ one.rank }}</td><td class="muted">{{ ownText(one) }}</td><td class="muted">{{ one.reason }}</td>
-      <td :class="one.reviewAt !== null && one.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ one.reviewAt === null ? '' : dayText(one.reviewAt) }}</td><td class="muted by" :title="exactText(one.createdAt)">{{ one.createdBy }}</td>
-      <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = one">change</button> <button class="link" @click="turn(one)">{{ one.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(one)">remove</button></template></td></tr></tbody></table>
+    <tbody><tr v-for="assignment in assignments" :key="assignment.id"><td v-if="named"><RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink></td><td>{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ assignment.deviceCount }}</td><td class="num">{{ assignment.rank }}</td><td class="muted">{{ ownText(assignment) }}</td><td class="muted">{{ assignment.reason }}</td>
+      <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td><td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
+      <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template></td></tr></tbody></table>
   <AssignDialog v-if="editing" :templates="[]" :template-id="editing.templateId" :assignment="editing" @close="editing = null; emit('changed')" />
   <ConfirmChange v-if="asking" v-bind="asking" @close="asked" />
 </template>

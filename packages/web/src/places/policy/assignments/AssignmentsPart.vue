@@ -12,14 +12,14 @@ const only = ref<'all' | 'dormant' | 'nothing' | 'due'>('all')
 const all = computed(() => props.listing.data.value?.assignments ?? [])
 const found = computed(() =>
   all.value.filter(
-    (one) =>
-      `${one.templateName} ${one.targetText} ${one.reason}`.toLowerCase().includes(words.value.toLowerCase()) &&
+    (assignment) =>
+      `${assignment.templateName} ${assignment.targetText} ${assignment.reason}`.toLowerCase().includes(words.value.toLowerCase()) &&
       (only.value === 'all' ||
         (only.value === 'dormant'
-          ? one.dormant
+          ? assignment.dormant
           : only.value === 'nothing'
-            ? one.deviceCount === 0
-            : one.reviewAt !== null && one.reviewAt <= Date.now())),
+            ? assignment.deviceCount === 0
+            : assignment.reviewAt !== null && assignment.reviewAt <= Date.now())),
   ),
 )
 </script>

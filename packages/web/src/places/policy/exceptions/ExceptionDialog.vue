@@ -34,7 +34,7 @@ const session = useSession()
 const before = props.exception
 const people = useResource(() => api.get<PersonListed[]>('/people'))
 const key = ref(before?.watch ?? props.watches[0]?.key ?? '')
-const kind = computed(() => before?.kind ?? props.watches.find((one) => one.key === key.value)?.kind ?? '')
+const kind = computed(() => before?.kind ?? props.watches.find((watch) => watch.key === key.value)?.kind ?? '')
 const target = ref<Target>(before?.target ?? props.target ?? { on: 'client', clientId: session.clientId ?? 0 })
 const matches = ref<TargetMatches | null>(null)
 const leftOut = ref(before?.leftOut ?? false)
@@ -44,15 +44,15 @@ const ownerId = ref(before ? before.ownerId : (session.person?.id ?? null))
 const reviewAt = ref(before?.reviewAt ?? null)
 const name = ref('')
 const parameters = computed(() => (kind.value ? watchKind(kind.value).parameters : []))
-const parameter = computed(() => parameters.value.find((one) => one.name === name.value))
+const parameter = computed(() => parameters.value.find((candidate) => candidate.name === name.value))
 function setValue(value: ParameterValue): void {
   values.value = { ...values.value, [name.value]: value }
   name.value = ''
 }
 const set = computed(() =>
-  Object.entries(values.value).map(([one, value]) => {
-    const found = parameters.value.find((each) => each.name === one)
-    return { name: one, text: found ? `${found.label} ${valueText(found, value)}` : one }
+  Object.entries(values.value).map(([parameterName, value]) => {
+    const found = parameters.value.find((each) => each.name === parameterName)
+    return { name: parameterName, text: found ? `${found.label} ${valueText(found, value)}` : parameterName }
   }),
 )
 const complete = computed(
@@ -88,8 +88,8 @@ async function save(): Promise<void> {
   done(before ? 'Changed. The devices have it.' : 'The exception stands.')
   emit('close')
 }
-function drop(one: string): void {
-  const { [one]: _dropped, ...rest } = values.value
+function drop(parameterName: string): void {
+  const { [parameterName]: _dropped, ...rest } = values.value
   values.value = rest
 }
 </script>
@@ -98,16 +98,16 @@ function drop(one: string): void {
   <ElDialog :model-value="true" :title="before ? 'Change an exception' : 'Make an exception'" width="920" top="5vh" append-to-body @close="emit('close')">
     <div class="two">
       <form @submit.prevent="save">
-        <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="one in watches" :key="one.key" :value="one.key">{{ one.name }} ({{ one.key }})</option></select><b v-else>{{ before.watchName }}</b>
+        <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option></select><b v-else>{{ before.watchName }}</b>
           <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
-        <TargetBuilder :target="target" @change="(one) => { target = one; matches = null }" @matches="(one) => { matches = one }" />
+        <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
         <template v-if="!leftOut">
-          <p v-for="one in set" :key="one.name"><b>{{ one.text }}</b> <button type="button" class="link" @click="drop(one.name)">take back</button></p>
-          <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="one in parameters" :key="one.name" :value="one.name">{{ one.label }}</option></select></p>
+          <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">take back</button></p>
+          <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
           <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
         </template>
         <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
-        <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+        <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
       </form>

@@ -17,27 +17,27 @@ const all = computed(() => props.listing.data.value?.exceptions ?? [])
 const found = computed(() =>
   all.value
     .filter(
-      (one) =>
-        `${one.targetText} ${one.watchName} ${one.watch} ${one.reason} ${one.ownerName}`
+      (exception) =>
+        `${exception.targetText} ${exception.watchName} ${exception.watch} ${exception.reason} ${exception.ownerName}`
           .toLowerCase()
           .includes(words.value.toLowerCase()) &&
-        (!onlyDoubtful.value || one.doubts.length > 0),
+        (!onlyDoubtful.value || exception.doubts.length > 0),
     )
     .sort(
       (a, b) => Number(b.doubts.length > 0) - Number(a.doubts.length > 0) || a.watchName.localeCompare(b.watchName),
     ),
 )
-const doubtful = computed(() => all.value.filter((one) => one.doubts.length).length)
+const doubtful = computed(() => all.value.filter((exception) => exception.doubts.length).length)
 const making = ref(false)
 const pages = useResource(
   () =>
     Promise.all(
-      (props.listing.data.value?.templates ?? []).map((one) => api.get<TemplatePage>(`/templates/${one.id}`)),
+      (props.listing.data.value?.templates ?? []).map((template) => api.get<TemplatePage>(`/templates/${template.id}`)),
     ),
   { sources: [making] },
 )
 const watches = computed(() =>
-  [...new Map((pages.data.value ?? []).flatMap((one) => one.watches).map((watch) => [watch.key, watch])).values()].sort(
+  [...new Map((pages.data.value ?? []).flatMap((page) => page.watches).map((watch) => [watch.key, watch])).values()].sort(
     (a, b) => a.name.localeCompare(b.name),
   ),
 )

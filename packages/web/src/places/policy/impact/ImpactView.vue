@@ -17,7 +17,7 @@ const shown = computed(() =>
     .sort((a, b) => b.devices - a.devices)
     .slice(0, 60),
 )
-const devicesOf = (i: number) => (props.impact?.examples ?? []).filter((one) => one.watches.includes(i))
+const devicesOf = (i: number) => (props.impact?.examples ?? []).filter((example) => example.watches.includes(i))
 const sign: Record<ImpactWatch['change'], string> = { added: '+', removed: '−', altered: '→' }
 const whole = new Intl.NumberFormat('en-GB')
 const cost = computed(() => {
@@ -51,12 +51,12 @@ const cost = computed(() => {
         <p v-if="!cost.length" class="faint">No more and no fewer readings or log entries than now.</p>
       </template>
       <ul v-if="shown.length" class="watches">
-        <li v-for="one in shown" :key="one.i">
-          <button class="link" :aria-expanded="open === one.i" @click="open = open === one.i ? null : one.i"><span class="sign">{{ sign[one.change] }}</span> {{ one.name }} <span class="muted">on {{ countText(one.devices, 'device') }}</span></button>
-          <div v-if="open === one.i" class="detail">
-            <p v-if="one.before" class="rule" :class="{ gone: one.change !== 'added' }">{{ sentenceText(one.before) }}</p>
-            <p v-if="one.after" class="rule">{{ sentenceText(one.after) }}</p>
-            <p class="names"><template v-for="(device, n) in devicesOf(one.i).slice(0, 40)" :key="device.deviceId"><template v-if="n">, </template><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink></template><span v-if="one.devices > Math.min(40, devicesOf(one.i).length)" class="muted"> and {{ one.devices - Math.min(40, devicesOf(one.i).length) }} more</span></p>
+        <li v-for="device in shown" :key="device.i">
+          <button class="link" :aria-expanded="open === device.i" @click="open = open === device.i ? null : device.i"><span class="sign">{{ sign[device.change] }}</span> {{ device.name }} <span class="muted">on {{ countText(device.devices, 'device') }}</span></button>
+          <div v-if="open === device.i" class="detail">
+            <p v-if="device.before" class="rule" :class="{ gone: device.change !== 'added' }">{{ sentenceText(device.before) }}</p>
+            <p v-if="device.after" class="rule">{{ sentenceText(device.after) }}</p>
+            <p class="names"><template v-for="(device, n) in devicesOf(device.i).slice(0, 40)" :key="device.deviceId"><template v-if="n">, </template><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink></template><span v-if="device.devices > Math.min(40, devicesOf(device.i).length)" class="muted"> and {{ device.devices - Math.min(40, devicesOf(device.i).length) }} more</span></p>
           </div>
         </li>
       </ul>

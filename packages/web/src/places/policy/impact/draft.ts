@@ -19,7 +19,7 @@ const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 /** All values of a watch as its template alone would have them. */
 export function valuesOf(spec: WatchSpec): Values {
   return {
-    ...Object.fromEntries(watchKind(spec.kind).parameters.map((one) => [one.name, one.default])),
+    ...Object.fromEntries(watchKind(spec.kind).parameters.map((parameter) => [parameter.name, parameter.default])),
     ...spec.values,
   }
 }
@@ -60,7 +60,7 @@ export function useDraft(templateName: (id: number) => string): Draft & { words:
     body.value = { ...body.value!, watches }
   }
   const changeWatch = (key: string, to: (watch: WatchSpec) => WatchSpec) => {
-    put(body.value!.watches.map((one) => (one.key === key ? to(one) : one)))
+    put(body.value!.watches.map((watch) => (watch.key === key ? to(watch) : watch)))
   }
   return {
     base,
@@ -93,17 +93,17 @@ export function useDraft(templateName: (id: number) => string): Draft & { words:
     add(kind) {
       const key = freshKey(
         kind,
-        body.value!.watches.map((one) => one.key),
+        body.value!.watches.map((watch) => watch.key),
       )
       put([...body.value!.watches, { key, kind, name: watchKind(kind).title, why: '', osFamilies: [], values: {} }])
       return key
     },
     remove(key) {
-      put(body.value!.watches.filter((one) => one.key !== key))
+      put(body.value!.watches.filter((watch) => watch.key !== key))
     },
     move(key, by) {
       const watches = [...body.value!.watches]
-      const from = watches.findIndex((one) => one.key === key)
+      const from = watches.findIndex((watch) => watch.key === key)
       const to = from + by
       if (from < 0 || to < 0 || to >= watches.length) return
       watches.splice(to, 0, ...watches.splice(from, 1))

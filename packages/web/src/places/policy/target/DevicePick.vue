@@ -11,7 +11,7 @@ const typed = ref('')
 const found = ref<TargetMatches['sample']>([])
 const names = ref<Record<number, string>>({})
 const remember = (sample: TargetMatches['sample']) => {
-  for (const one of sample) names.value[one.deviceId] = one.deviceName
+  for (const device of sample) names.value[device.deviceId] = device.deviceName
 }
 watch(
   () => props.ids.filter((id) => !(id in names.value)),
@@ -28,22 +28,22 @@ watch(refDebounced(typed, 150), async (text) => {
     ? (
         await api.post<TargetMatches>('/targets/matches', { target: { on: 'name', pattern: `*${text.trim()}*` } })
       ).sample
-        .filter((one) => !props.ids.includes(one.deviceId))
+        .filter((device) => !props.ids.includes(device.deviceId))
         .slice(0, 6)
     : []
 })
-function choose(one: TargetMatches['sample'][number]): void {
-  remember([one])
+function choose(device: TargetMatches['sample'][number]): void {
+  remember([device])
   typed.value = ''
   found.value = []
-  emit('change', [...props.ids, one.deviceId])
+  emit('change', [...props.ids, device.deviceId])
 }
 </script>
 
 <template>
   <span class="pick"><span v-for="id in ids.slice(0, 12)" :key="id" class="one"><span class="mono">{{ names[id] ?? '…' }}</span> <button type="button" class="link" :aria-label="`Leave ${names[id] ?? 'it'} out`" @click="emit('change', ids.filter((other) => other !== id))">×</button></span><span v-if="ids.length > 12" class="muted">and {{ ids.length - 12 }} more</span>
     <input v-model="typed" aria-label="Add a device" placeholder="part of a name" spellcheck="false" @keydown.enter.prevent="found[0] && choose(found[0])" />
-    <span v-for="one in found" :key="one.deviceId"><button type="button" class="link" @click="choose(one)"><span class="mono">{{ one.deviceName }}</span> <span class="muted">{{ one.clientName }}</span></button></span></span>
+    <span v-for="device in found" :key="device.deviceId"><button type="button" class="link" @click="choose(device)"><span class="mono">{{ device.deviceName }}</span> <span class="muted">{{ device.clientName }}</span></button></span></span>
 </template>
 
 <style scoped>

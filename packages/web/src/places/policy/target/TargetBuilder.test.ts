@@ -25,7 +25,7 @@ async function open(target: Target, answer: unknown = matches()) {
   const asked = answerWith({ 'GET /roles': [{ id: 'web', name: 'web server' }], 'POST /targets/matches': answer })
   const { page } = await show(TargetBuilder, { target })
   await vi.waitFor(() => {
-    if (!asked.some((one) => one.path === '/targets/matches')) throw new Error('not asked yet')
+    if (!asked.some((request) => request.path === '/targets/matches')) throw new Error('not asked yet')
   })
   await flushPromises()
   return { page, asked }
@@ -34,7 +34,7 @@ const said = (page: VueWrapper) => page.emitted('change')?.at(-1)?.[0]
 const press = (page: VueWrapper, text: string, n = 0) =>
   page
     .findAll('button')
-    .filter((one) => one.text() === text)
+    .filter((button) => button.text() === text)
     [n]!.trigger('click')
 
 describe('a target while it is built', () => {

@@ -39,7 +39,7 @@ const faults = computed(() => found.value?.faults ?? [])
 const listing = ref(false)
 /** By hand: those that match today, and no others later. */
 async function freeze(): Promise<void> {
-  const ids = found.value?.sample.map((one) => one.deviceId) ?? []
+  const ids = found.value?.sample.map((device) => device.deviceId) ?? []
   if (ids.length) use({ on: 'all', of: [{ on: 'devices', deviceIds: ids }] })
 }
 const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.on === 'devices')
@@ -55,7 +55,7 @@ const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.
         <p v-else><b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices"> at {{ countText(found.clients, 'client') }} <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">{{ listing ? 'hide them' : 'which?' }}</button></template><template v-else>. It may be saved all the same, and will take those that come.</template>
           <span class="muted">{{ byHand ? ' · by hand: these and no others' : ' · standing: also those that come later' }}</span>
           <button v-if="!byHand && found.devices > 0 && found.devices <= 200" type="button" class="link" @click="freeze">only these {{ found.devices }}</button></p>
-        <p v-if="listing && !faults.length" class="names"><template v-for="(one, i) in found.sample" :key="one.deviceId"><template v-if="i">, </template><span class="mono" :title="`${one.clientName} · ${one.siteName}`">{{ one.deviceName }}</span></template><span v-if="found.devices > found.sample.length" class="muted"> and {{ found.devices - found.sample.length }} more</span></p>
+        <p v-if="listing && !faults.length" class="names"><template v-for="(device, i) in found.sample" :key="device.deviceId"><template v-if="i">, </template><span class="mono" :title="`${device.clientName} · ${device.siteName}`">{{ device.deviceName }}</span></template><span v-if="found.devices > found.sample.length" class="muted"> and {{ found.devices - found.sample.length }} more</span></p>
       </template>
       <p v-else class="faint">Counting…</p>
     </div>

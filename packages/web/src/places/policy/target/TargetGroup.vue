@@ -7,7 +7,7 @@ import TargetCondition from './TargetCondition.vue'
 const props = defineProps<{ group: Group; faults: readonly TargetFault[]; at: readonly number[] }>()
 const emit = defineEmits<{ change: [group: Group]; remove: [] }>()
 const faultAt = (at: readonly number[]) =>
-  props.faults.filter((one) => one.at.join('.') === at.join('.')).map((one) => one.message)
+  props.faults.filter((fault) => fault.at.join('.') === at.join('.')).map((fault) => fault.message)
 const put = (i: number, part: Target | null) => {
   emit('change', replaced(props.group, i, part))
 }
@@ -23,8 +23,8 @@ const words = { all: 'all of', any: 'any of', except: 'none of' } as const
       <button v-if="at.length" type="button" class="link away" aria-label="Remove this group" @click="emit('remove')">remove</button></legend>
     <p v-for="text in faultAt(at)" :key="text" class="critical" role="alert">{{ text }}</p>
     <template v-for="(part, i) in group.of" :key="i">
-      <TargetGroup v-if="isGroup(part)" :group="part" :faults="faults" :at="[...at, i]" @change="(one) => put(i, one)" @remove="put(i, null)" />
-      <TargetCondition v-else :condition="part" :faults="faultAt([...at, i])" :number="i + 1" @change="(one) => put(i, one)" @remove="put(i, null)" />
+      <TargetGroup v-if="isGroup(part)" :group="part" :faults="faults" :at="[...at, i]" @change="(changed) => put(i, changed)" @remove="put(i, null)" />
+      <TargetCondition v-else :condition="part" :faults="faultAt([...at, i])" :number="i + 1" @change="(changed) => put(i, changed)" @remove="put(i, null)" />
     </template>
     <p class="add"><button type="button" class="link" @click="add(freshCondition('role'))">add a condition</button>
       <template v-if="at.length + 1 < maxTargetDepth"><button type="button" class="link" @click="add({ on: group.on === 'any' ? 'all' : 'any', of: [freshCondition('tag')] })">add {{ group.on === 'any' ? '“all of”' : '“any of”' }}</button>

@@ -61,6 +61,6 @@ export function simplest(target: Target): Target {
 export function replaced(group: Group, i: number, part: Target | null): Group {
   return {
     ...group,
-    of: part === null ? group.of.filter((_, n) => n !== i) : group.of.map((one, n) => (n === i ? part : one)),
+    of: part === null ? group.of.filter((_, n) => n !== i) : group.of.map((kept, n) => (n === i ? part : kept)),
   }
 }

@@ -13,7 +13,7 @@ const route = useRoute()
 const router = useRouter()
 const all = useResource(() => api.get<TemplateSummary[]>('/templates'), { topics: ['policy'] })
 const a = computed(() => Number(route.query.a) || (all.data.value?.[0]?.id ?? 0))
-const b = computed(() => Number(route.query.b) || (all.data.value?.find((one) => one.id !== a.value)?.id ?? 0))
+const b = computed(() => Number(route.query.b) || (all.data.value?.find((template) => template.id !== a.value)?.id ?? 0))
 const pages = useResource(
   async () =>
     a.value && b.value
@@ -28,9 +28,9 @@ const pairs = computed(() => (pages.data.value ? templatesBeside(pages.data.valu
 const choose = (side: 'a' | 'b', id: string) =>
   void router.replace({ query: { a: String(a.value), b: String(b.value), [side]: id } })
 const text = (watch: WatchSpec) => sentenceText(watchKind(watch.kind).sentence(valuesOf(watch)))
-function differences(one: (typeof pairs.value)[number]): string[] {
-  if (!one.a || !one.b) return []
-  if (one.a.kind !== one.b.kind)
+function differences(pair: (typeof pairs.value)[number]): string[] {
+  if (!pair.a || !pair.b) return []
+  if (pair.a.kind !== pair.b.kind)
     return ['They are different kinds of watches under one key: on a device with both, the more specific one counts.']
   const said = (watch: WatchSpec, name: string) => {
     const parameter = watchKind(watch.kind).parameters.find((each) => each.name === name)!
@@ -38,13 +38,13 @@ function differences(one: (typeof pairs.value)[number]): string[] {
       ? `left open (${valueText(parameter, parameter.default)})`
       : valueText(parameter, watch.values[name])
   }
-  return one.differs.map(
+  return pair.differs.map(
     (name) =>
-      `${watchKind(one.a!.kind).parameters.find((each) => each.name === name)?.label ?? name}: ${said(one.a!, name)} | ${said(one.b!, name)}`,
+      `${watchKind(pair.a!.kind).parameters.find((each) => each.name === name)?.label ?? name}: ${said(pair.a!, name)} | ${said(pair.b!, name)}`,
   )
 }
 const alike = computed(
-  () => pairs.value.filter((one) => one.a && one.b && one.a.kind === one.b.kind && !one.differs.length).length,
+  () => pairs.value.filter((pair) => pair.a && pair.b && pair.a.kind === pair.b.kind && !pair.differs.length).length,
 )
 </script>
 
@@ -53,10 +53,10 @@ const alike = computed(
     <p><RouterLink to="/policy?part=templates">Templates</RouterLink></p>
     <div class="head"><h1>Two templates side by side</h1><span v-if="pairs.length" class="muted">{{ countText(pairs.length, 'watch', 'watches') }}, {{ alike }} alike</span></div>
     <StateNotice :error="pages.error.value" :loading="!pages.data.value && all.data.value === null" :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''" @again="pages.refresh" />
-    <table v-if="pages.data.value" class="board beside"><thead><tr><th v-for="side in (['a', 'b'] as const)" :key="side"><select :value="side === 'a' ? a : b" :aria-label="side === 'a' ? 'The left one' : 'The right one'" @change="choose(side, ($event.target as HTMLSelectElement).value)"><option v-for="one in all.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select></th><th>Differs in</th></tr></thead>
-      <tbody><tr v-for="one in pairs" :key="one.key">
-        <td v-for="side in (['a', 'b'] as const)" :key="side"><template v-if="one[side]"><b>{{ one[side]!.name }}</b><p class="rule">{{ text(one[side]!) }}</p></template><span v-else class="faint">does not say</span></td>
-        <td class="muted"><span v-for="line in differences(one)" :key="line" class="line">{{ line }}</span><span v-if="!one.a || !one.b" class="faint">only on one side</span><span v-else-if="!differences(one).length" class="faint">nothing</span></td></tr></tbody></table>
+    <table v-if="pages.data.value" class="board beside"><thead><tr><th v-for="side in (['a', 'b'] as const)" :key="side"><select :value="side === 'a' ? a : b" :aria-label="side === 'a' ? 'The left one' : 'The right one'" @change="choose(side, ($event.target as HTMLSelectElement).value)"><option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option></select></th><th>Differs in</th></tr></thead>
+      <tbody><tr v-for="pair in pairs" :key="pair.key">
+        <td v-for="side in (['a', 'b'] as const)" :key="side"><template v-if="pair[side]"><b>{{ pair[side]!.name }}</b><p class="rule">{{ text(pair[side]!) }}</p></template><span v-else class="faint">does not say</span></td>
+        <td class="muted"><span v-for="line in differences(pair)" :key="line" class="line">{{ line }}</span><span v-if="!pair.a || !pair.b" class="faint">only on one side</span><span v-else-if="!differences(pair).length" class="faint">nothing</span></td></tr></tbody></table>
   </div>
 </template>
 

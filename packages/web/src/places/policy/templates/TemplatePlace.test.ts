@@ -62,7 +62,7 @@ describe('a template while it is edited', () => {
     draft.move('cpu-busy', -1)
     draft.remove('cpu-busy.2')
     expect(draft.words.value).toEqual(['CPU busy: added', 'Web service: Hold 60 s → default (60 s)'])
-    expect(draft.body.value!.watches.map((one) => one.key)).toEqual(['cpu-busy', 'web'])
+    expect(draft.body.value!.watches.map((watch) => watch.key)).toEqual(['cpu-busy', 'web'])
   })
   it('goes on top of what somebody else saved', () => {
     const draft = begun()
@@ -155,7 +155,7 @@ describe('the place of a template', () => {
     })
     await page.get('[aria-label="What it is for"]').setValue('answers quickly')
     await vi.waitFor(() => {
-      expect(asked.some((one) => one.path === '/policy/impact')).toBe(true)
+      expect(asked.some((request) => request.path === '/policy/impact')).toBe(true)
     })
     const feed = Feed.last
     answerWith({ 'GET /templates/3': template({ revision: 2, savedBy: 'Ines Vantorre', watches: [] }), ...others })
@@ -167,12 +167,12 @@ describe('the place of a template', () => {
     expect(
       page
         .findAll('button')
-        .find((one) => one.text().startsWith('Save for'))!
+        .find((button) => button.text().startsWith('Save for'))!
         .attributes('disabled'),
     ).toBeDefined()
     await page
       .findAll('button')
-      .find((one) => one.text() === 'Put my change on top of it')!
+      .find((button) => button.text() === 'Put my change on top of it')!
       .trigger('click')
     expect(page.text()).not.toContain('while you edited')
     expect(page.text()).toContain('described anew')

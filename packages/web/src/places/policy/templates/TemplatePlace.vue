@@ -30,7 +30,7 @@ const { data, error, refresh } = useResource(() => api.get<TemplatePage>(`/templ
   sources: [id],
 })
 const all = useResource(() => api.get<TemplateSummary[]>('/templates'), { topics: ['policy'] })
-const templateName = (one: number) => all.data.value?.find((each) => each.id === one)?.name ?? 'another template'
+const templateName = (id: number) => all.data.value?.find((each) => each.id === id)?.name ?? 'another template'
 const draft = useDraft(templateName)
 const { base, body, dirty, steps, note, words } = draft
 watch(
@@ -74,15 +74,15 @@ async function save(): Promise<void> {
   await refresh()
   if (data.value) draft.begin(data.value)
 }
-const savedWatch = (spec: WatchSpec) => base.value?.watches.find((one) => one.key === spec.key) ?? null
+const savedWatch = (spec: WatchSpec) => base.value?.watches.find((candidate) => candidate.key === spec.key) ?? null
 const faultsOf = (key: string) =>
-  faults.value.filter((one) => one.at.startsWith(`${key}.`) || one.at === key).map((one) => one.message)
+  faults.value.filter((listed) => listed.at.startsWith(`${key}.`) || listed.at === key).map((listed) => listed.message)
 
 const open = ref<{ key: string; name: string; element: HTMLElement } | null>(null)
 const typing = ref<ParameterValue>(null)
-const spec = computed(() => body.value?.watches.find((one) => one.key === open.value?.key) ?? null)
+const spec = computed(() => body.value?.watches.find((candidate) => candidate.key === open.value?.key) ?? null)
 const parameter = computed(
-  () => spec.value && watchKind(spec.value.kind).parameters.find((one) => one.name === open.value!.name),
+  () => spec.value && watchKind(spec.value.kind).parameters.find((candidate) => candidate.name === open.value!.name),
 )
 const choosing = computed(() => {
   const found = spec.value && watchKind(spec.value.kind).choosing
@@ -90,7 +90,7 @@ const choosing = computed(() => {
 })
 function show(key: string, name: string, element: HTMLElement): void {
   open.value = { key, name, element }
-  typing.value = valuesOf(body.value!.watches.find((one) => one.key === key)!)[name] ?? null
+  typing.value = valuesOf(body.value!.watches.find((candidate) => candidate.key === key)!)[name] ?? null
 }
 function use(value: ParameterValue): void {
   draft.setValue(open.value!.key, open.value!.name, value)
@@ -103,7 +103,7 @@ function pick(name: string): void {
     return
   }
   const list = (typing.value as string[] | null) ?? []
-  typing.value = list.includes(name) ? list.filter((one) => one !== name) : [...list.filter((one) => one !== '*'), name]
+  typing.value = list.includes(name) ? list.filter((listed) => listed !== name) : [...list.filter((listed) => listed !== '*'), name]
 }
 const newKind = ref('')
 function addWatch(): void {
@@ -112,7 +112,7 @@ function addWatch(): void {
 }
 const including = ref(0)
 const mayInclude = computed(() =>
-  (all.data.value ?? []).filter((one) => one.id !== base.value?.id && !body.value?.includes.includes(one.id)),
+  (all.data.value ?? []).filter((template) => template.id !== base.value?.id && !body.value?.includes.includes(template.id)),
 )
 function include(): void {
   if (including.value) body.value = { ...body.value!, includes: [...body.value!.includes, including.value] }
@@ -127,7 +127,7 @@ async function copyIt(): Promise<void> {
   const made = await api
     .post<{ id: number }>('/templates', {
       ...bodyOf(data.value!),
-      name: `${data.value!.name}, copy ${(all.data.value ?? []).filter((one) => one.name.startsWith(`${data.value!.name}, copy`)).length + 1}`,
+      name: `${data.value!.name}, copy ${(all.data.value ?? []).filter((template) => template.name.startsWith(`${data.value!.name}, copy`)).length + 1}`,
     })
     .catch((problem: Error) => {
       fault.value = problem.message
@@ -186,18 +186,18 @@ useKeys('Template', [
         <div class="head"><h1><input v-if="session.isLead" v-model="body.name" class="title" aria-label="Name of the template" maxlength="100" /><template v-else>{{ data.name }}</template></h1><span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} · {{ countText(data.deviceCount, 'device') }}</span>
           <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span></div>
         <p class="muted"><input v-if="session.isLead" v-model="body.description" class="describe" aria-label="What it is for" placeholder="What it is for" maxlength="2000" /><template v-else>{{ data.description }}</template></p>
-        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Brings too: <span v-for="one in body.includes" :key="one"><RouterLink :to="`/policy/${one}`">{{ templateName(one) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(one)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== one) }">×</button> </span></template>
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">bring another template too…</option><option v-for="one in mayInclude" :key="one.id" :value="one.id">{{ one.name }}</option></select>
-          <template v-if="data.includedBy.length">Part of <RouterLink v-for="one in data.includedBy" :key="one.id" :to="`/policy/${one.id}`">{{ one.name }} </RouterLink></template></p>
-        <p v-for="one in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="one.message" class="critical" role="alert">{{ one.message }}</p>
+        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Brings too: <span v-for="included in body.includes" :key="included"><RouterLink :to="`/policy/${included}`">{{ templateName(included) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(included)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }">×</button> </span></template>
+          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">bring another template too…</option><option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option></select>
+          <template v-if="data.includedBy.length">Part of <RouterLink v-for="template in data.includedBy" :key="template.id" :to="`/policy/${template.id}`">{{ template.name }} </RouterLink></template></p>
+        <p v-for="fault in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="fault.message" class="critical" role="alert">{{ fault.message }}</p>
         <div v-if="overtaken" class="overtaken" role="alert"><p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is overwritten. It changed:</p>
-          <ul><li v-for="one in overtaken" :key="one">{{ one }}</li></ul>
+          <ul><li v-for="change in overtaken" :key="change">{{ change }}</li></ul>
           <p><button class="btn" @click="putOnTop">Put my change on top of it</button> <button class="btn" @click="discard">Let my change go</button></p></div>
-        <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="one in clashes" :key="one">{{ one }}</li></ul></div>
+        <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="clash in clashes" :key="clash">{{ clash }}</li></ul></div>
         <div class="tabs"><button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }} {{ count }}</button></div>
         <template v-if="tab === 'Watches'">
-          <WatchRow v-for="(one, i) in body.watches" :key="one.key" :spec="one" :saved="savedWatch(one)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(one.key)"
-            @pick="(name, element) => show(one.key, name, element)" @change="(fields) => draft.change(one.key, fields)" @open="(name) => draft.leaveOpen(one.key, name)" @remove="draft.remove(one.key)" @move="(by) => draft.move(one.key, by)" />
+          <WatchRow v-for="(watch, i) in body.watches" :key="watch.key" :spec="watch" :saved="savedWatch(watch)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(watch.key)"
+            @pick="(name, element) => show(watch.key, name, element)" @change="(fields) => draft.change(watch.key, fields)" @open="(name) => draft.leaveOpen(watch.key, name)" @remove="draft.remove(watch.key)" @move="(by) => draft.move(watch.key, by)" />
           <p v-if="session.isLead" class="add">Watch <select v-model="newKind" aria-label="Add a watch" @change="addWatch"><option value="">something else…</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select></p>
           <p v-else class="faint">Templates are changed by a lead.</p>
         </template>
@@ -206,7 +206,7 @@ useKeys('Template', [
     </div>
     <aside>
       <template v-if="dirty">
-        <ul class="words"><li v-for="one in words" :key="one">{{ one }}</li></ul>
+        <ul class="words"><li v-for="word in words" :key="word">{{ word }}</li></ul>
         <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
         <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
@@ -214,7 +214,7 @@ useKeys('Template', [
       </template>
       <template v-else-if="data">
         <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
-        <p v-for="one in data.assignments" :key="one.id" class="muted">{{ one.targetText }}: {{ one.deviceCount }}<template v-if="one.dormant"> (dormant)</template></p>
+        <p v-for="assignment in data.assignments" :key="assignment.id" class="muted">{{ assignment.targetText }}: {{ assignment.deviceCount }}<template v-if="assignment.dormant"> (dormant)</template></p>
         <p v-if="!data.assignments.length" class="muted">It is assigned to nothing.</p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
@@ -222,7 +222,7 @@ useKeys('Template', [
     </aside>
     <ElPopover v-if="open && parameter && spec" :key="open.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="330" placement="bottom-start" :show-arrow="false">
       <ParameterEditor :parameter="parameter" :value="typing" @change="use" @typing="(value) => { typing = value }" @cancel="open = null">
-        <InstanceTrial v-if="choosing" :choosing="choosing" :values="valuesOf(spec)" :typing="{ name: open.name, value: typing }" :targets="data?.assignments.map((one) => one.target) ?? []" @pick="pick" />
+        <InstanceTrial v-if="choosing" :choosing="choosing" :values="valuesOf(spec)" :typing="{ name: open.name, value: typing }" :targets="data?.assignments.map((assignment) => assignment.target) ?? []" @pick="pick" />
       </ParameterEditor>
       <KeepForPresent v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined" :template-id="base.id" :watch-key="open.key" :parameter="parameter" :value="savedWatch(spec)!.values[open.name]!" @done="open = null" />
     </ElPopover>

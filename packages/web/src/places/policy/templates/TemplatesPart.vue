@@ -21,23 +21,23 @@ const kind = ref('')
 const owner = ref('')
 const chosen = ref<number[]>([])
 const templates = computed(() => props.listing.data.value?.templates ?? [])
-const owners = computed(() => [...new Set(templates.value.map((one) => one.owner))].filter(Boolean).sort())
+const owners = computed(() => [...new Set(templates.value.map((template) => template.owner))].filter(Boolean).sort())
 const found = computed(() =>
-  templates.value.filter((one) => {
-    const text = one.text.toLowerCase()
+  templates.value.filter((template) => {
+    const text = template.text.toLowerCase()
     return (
       words.value
         .toLowerCase()
         .split(/\s+/)
         .every((word) => text.includes(word)) &&
-      (!role.value || one.roles.includes(role.value)) &&
-      (!kind.value || one.kinds.includes(kind.value)) &&
-      (!owner.value || one.owner === owner.value)
+      (!role.value || template.roles.includes(role.value)) &&
+      (!kind.value || template.kinds.includes(kind.value)) &&
+      (!owner.value || template.owner === owner.value)
     )
   }),
 )
 async function make(): Promise<void> {
-  const names = templates.value.map((one) => one.name)
+  const names = templates.value.map((template) => template.name)
   let n = 1
   while (names.includes(n === 1 ? 'New template' : `New template ${n}`)) n++
   const made = await attempt(() =>
@@ -54,15 +54,15 @@ async function make(): Promise<void> {
 
 <template>
   <p class="find"><input v-model="words" type="search" placeholder="words in a name, description or watch" aria-label="Find templates" />
-    <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>
-    <select v-model="kind" aria-label="Watch kind"><option value="">any watch</option><option v-for="one in watchKinds.values()" :key="one.name" :value="one.name">{{ one.title }}</option></select>
-    <select v-model="owner" aria-label="Made by"><option value="">anybody’s</option><option v-for="one in owners" :key="one">{{ one }}</option></select>
+    <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option></select>
+    <select v-model="kind" aria-label="Watch kind"><option value="">any watch</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select>
+    <select v-model="owner" aria-label="Made by"><option value="">anybody’s</option><option v-for="owner in owners" :key="owner">{{ owner }}</option></select>
     <span class="muted">{{ countText(found.length, 'template') }}</span>
     <span class="end"><RouterLink v-if="chosen.length === 2" class="btn" :to="`/policy/compare?a=${chosen[0]}&b=${chosen[1]}`">Compare the two</RouterLink><span v-else-if="chosen.length" class="faint">choose one more to compare</span>
       <button v-if="session.isLead" class="btn" @click="make">Make a template</button></span></p>
   <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? (templates.length ? 'No template is like that. Take a condition away.' : 'There is no template yet. Take one from the Library to begin with.') : ''" @again="listing.refresh" />
   <table v-if="found.length" class="board"><thead><tr><th><span class="visually-hidden">Compare</span></th><th>Template</th><th>What for</th><th class="num">Watches</th><th class="num">Devices</th><th class="num">Exceptions</th><th>Revision</th><th>Made by</th></tr></thead>
-    <tbody><tr v-for="one in found" :key="one.id"><td><input v-model="chosen" type="checkbox" :value="one.id" :disabled="chosen.length === 2 && !chosen.includes(one.id)" :aria-label="`Compare ${one.name}`" /></td><td><RouterLink :to="`/policy/${one.id}`">{{ one.name }}</RouterLink></td><td class="muted">{{ one.description }}</td><td class="num">{{ one.watchCount }}</td><td class="num">{{ one.deviceCount }}</td><td class="num">{{ one.exceptionCount || '' }}</td><td class="muted" :title="exactText(one.savedAt)">{{ one.revision }}, {{ shortText(one.savedAt) }} by {{ one.savedBy }}</td><td class="muted">{{ one.owner }}</td></tr></tbody></table>
+    <tbody><tr v-for="template in found" :key="template.id"><td><input v-model="chosen" type="checkbox" :value="template.id" :disabled="chosen.length === 2 && !chosen.includes(template.id)" :aria-label="`Compare ${template.name}`" /></td><td><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></td><td class="muted">{{ template.description }}</td><td class="num">{{ template.watchCount }}</td><td class="num">{{ template.deviceCount }}</td><td class="num">{{ template.exceptionCount || '' }}</td><td class="muted" :title="exactText(template.savedAt)">{{ template.revision }}, {{ shortText(template.savedAt) }} by {{ template.savedBy }}</td><td class="muted">{{ template.owner }}</td></tr></tbody></table>
 </template>
 
 <style scoped>

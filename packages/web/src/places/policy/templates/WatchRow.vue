@@ -27,8 +27,8 @@ const changed = (name: string) => props.saved !== null && !same(values.value[nam
 const was = computed(() =>
   props.saved
     ? kind.value.parameters
-        .filter((one) => changed(one.name))
-        .map((one) => `${one.label} was ${valueText(one, valuesOf(props.saved!)[one.name] ?? null)}`)
+        .filter((parameter) => changed(parameter.name))
+        .map((parameter) => `${parameter.label} was ${valueText(parameter, valuesOf(props.saved!)[parameter.name] ?? null)}`)
     : ['new'],
 )
 const systems = computed(() =>
@@ -45,7 +45,7 @@ const units: Partial<Record<ParameterType, string>> = {
 }
 function toggle(os: OsFamily, on: boolean): void {
   emit('change', {
-    osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((one) => one !== os),
+    osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((family) => family !== os),
   })
 }
 const text = (event: Event) => (event.target as HTMLInputElement).value
@@ -58,7 +58,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
       <p class="name"><b>{{ spec.name }}</b> <button class="link" :aria-expanded="more" :aria-label="`${more ? 'Less' : 'More'} of ${spec.name}`" @click="more = !more">{{ more ? 'less' : 'more' }}</button></p>
       <RuleSentence :parts="kind.sentence(values)" :editable="editable" :marked="changed" @pick="(name, element) => emit('pick', name, element)" />
       <p class="faint">{{ spec.why }}{{ systems }}</p>
-      <p v-for="one in faults" :key="one" class="critical" role="alert">{{ one }}</p>
+      <p v-for="fault in faults" :key="fault" class="critical" role="alert">{{ fault }}</p>
       <div v-if="more" class="all">
         <template v-if="editable">
           <p class="fields"><label>Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })" /></label>
@@ -66,15 +66,15 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
           <label class="why">Explanation <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })" /></label>
         </template>
         <table><thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
-          <tbody><tr v-for="one in kind.parameters" :key="one.name"><td>{{ one.label }}</td>
-            <td><button v-if="editable" class="link" :class="{ set: spec.values[one.name] !== undefined }" :data-parameter="one.name" @click="emit('pick', one.name, $event.currentTarget as HTMLElement)">{{ valueText(one, values[one.name] ?? null) }}</button><span v-else>{{ valueText(one, values[one.name] ?? null) }}</span>
-              <button v-if="editable && spec.values[one.name] !== undefined" class="link faint" :aria-label="`Leave ${one.label} open`" title="Leave it to less specific templates, at last to the default" @click="emit('open', one.name)">leave open</button></td>
-            <td class="muted">{{ valueText(one, one.default) }}</td><td class="muted">{{ units[one.type] ?? '' }}</td><td class="muted">{{ `${one.explains} ${rangeText(one)}` }}</td></tr></tbody></table>
+          <tbody><tr v-for="parameter in kind.parameters" :key="parameter.name"><td>{{ parameter.label }}</td>
+            <td><button v-if="editable" class="link" :class="{ set: spec.values[parameter.name] !== undefined }" :data-parameter="parameter.name" @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)">{{ valueText(parameter, values[parameter.name] ?? null) }}</button><span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
+              <button v-if="editable && spec.values[parameter.name] !== undefined" class="link faint" :aria-label="`Leave ${parameter.label} open`" title="Leave it to less specific templates, at last to the default" @click="emit('open', parameter.name)">leave open</button></td>
+            <td class="muted">{{ valueText(parameter, parameter.default) }}</td><td class="muted">{{ units[parameter.type] ?? '' }}</td><td class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</td></tr></tbody></table>
         <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a device.
           <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">take this watch away</button></template></p>
       </div>
     </div>
-    <div class="muted was"><p v-for="one in was" :key="one">{{ one }}</p></div>
+    <div class="muted was"><p v-for="line in was" :key="line">{{ line }}</p></div>
   </div>
 </template>
 

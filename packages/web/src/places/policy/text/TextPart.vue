@@ -79,7 +79,7 @@ const sign = { made: '+', changed: '~', 'taken away': '−' } as const
   <p v-if="!session.isLead" class="muted pad">Policy as text is read and written by a lead.</p>
   <div v-else class="text">
     <div>
-      <p class="row"><select v-model.number="only" aria-label="What to take" @change="take"><option :value="0">everything</option><option v-for="one in templates.data.value" :key="one.id" :value="one.id">only {{ one.name }}</option></select>
+      <p class="row"><select v-model.number="only" aria-label="What to take" @change="take"><option :value="0">everything</option><option v-for="template in templates.data.value" :key="template.id" :value="template.id">only {{ template.name }}</option></select>
         <button class="link" @click="take">{{ changed ? 'let the edit go' : 'take it anew' }}</button><button class="link" @click="save">save as a file</button><label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
         <span class="faint">{{ lineCount }} lines of YAML</span></p>
       <div class="paper"><pre aria-hidden="true" class="lines" :style="{ transform: `translateY(${-(field?.scrollTop ?? 0)}px)` }"><template v-for="n in lineCount" :key="n">{{ n }}{{ '\n' }}</template></pre>
@@ -90,9 +90,9 @@ const sign = { made: '+', changed: '~', 'taken away': '−' } as const
       <p v-else-if="fault" class="critical" role="alert">{{ fault }}</p>
       <p v-else-if="!trial" class="faint">Trying it…</p>
       <template v-else-if="trial.faults.length"><p class="critical" role="alert"><b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.</p>
-        <ul><li v-for="(one, i) in trial.faults" :key="i"><button class="link" @click="goTo(one.line)">line {{ one.line }}</button> {{ one.message }}</li></ul></template>
+        <ul><li v-for="(fault, i) in trial.faults" :key="i"><button class="link" @click="goTo(fault.line)">line {{ fault.line }}</button> {{ fault.message }}</li></ul></template>
       <template v-else><p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
-        <ul class="steps"><li v-for="(one, i) in trial.steps" :key="i"><b>{{ sign[one.change] }}</b> {{ one.of }} {{ one.name }}<span v-for="words in one.words" :key="words" class="muted line">{{ words }}</span></li></ul>
+        <ul class="steps"><li v-for="(step, i) in trial.steps" :key="i"><b>{{ sign[step.change] }}</b> {{ step.of }} {{ step.name }}<span v-for="words in step.words" :key="words" class="muted line">{{ words }}</span></li></ul>
         <template v-if="trial.steps.length"><ImpactView :impact="trial.impact" title="If you apply this" /><input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
           <p><button class="btn main" :disabled="busy" @click="apply">Apply to {{ countText(trial.impact?.devices ?? 0, 'device') }}</button></p></template></template>
     </aside>

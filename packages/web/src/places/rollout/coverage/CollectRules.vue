@@ -7,8 +7,8 @@ import { useResource } from '../../../parts/data/resource'
 import { exactText, fullText } from '../../../parts/format/time'
 
 const { data, refresh } = useResource(() => api.get<CollectRuleView[]>('/collect-rules'), { topics: ['policy'] })
-async function remove(one: CollectRuleView): Promise<void> {
-  if (!(await attempt(() => api.delete(`/collect-rules/${one.id}`)))) return
+async function remove(rule: CollectRuleView): Promise<void> {
+  if (!(await attempt(() => api.delete(`/collect-rules/${rule.id}`)))) return
   done('Agents collect it no longer; what was collected stays.')
   await refresh()
 }
@@ -16,7 +16,7 @@ async function remove(one: CollectRuleView): Promise<void> {
 
 <template>
   <details v-if="data?.length" class="more"><summary>{{ countText(data.length, 'rule') }} for collecting more than the ordinary</summary>
-    <table class="board"><tbody><tr v-for="one in data" :key="one.id"><td class="mono">{{ [...one.logs, ...one.collectors].join(', ') }}</td><td>on {{ one.targetText }} <span class="faint">{{ countText(one.devices, 'device') }}</span></td><td class="muted" :title="exactText(one.at)">{{ one.by }}, {{ fullText(one.at) }}</td><td class="num"><button class="link" @click="remove(one)">collect it no longer</button></td></tr></tbody></table>
+    <table class="board"><tbody><tr v-for="rule in data" :key="rule.id"><td class="mono">{{ [...rule.logs, ...rule.collectors].join(', ') }}</td><td>on {{ rule.targetText }} <span class="faint">{{ countText(rule.devices, 'device') }}</span></td><td class="muted" :title="exactText(rule.at)">{{ rule.by }}, {{ fullText(rule.at) }}</td><td class="num"><button class="link" @click="remove(rule)">collect it no longer</button></td></tr></tbody></table>
   </details>
 </template>
 

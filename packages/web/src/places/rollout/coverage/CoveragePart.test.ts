@@ -69,7 +69,7 @@ async function open(gaps: GapView[], answers: Answers = {}, access = 'technician
   const press = async (words: string) => {
     await page
       .findAll('button')
-      .find((one) => one.text().startsWith(words))!
+      .find((element) => element.text().startsWith(words))!
       .trigger('click')
     await flushPromises()
   }
@@ -77,7 +77,8 @@ async function open(gaps: GapView[], answers: Answers = {}, access = 'technician
     page,
     asked,
     press,
-    posted: (path: string) => asked.filter((one) => one.method === 'POST' && one.path === path).map((one) => one.body),
+    posted: (path: string) =>
+      asked.filter((request) => request.method === 'POST' && request.path === path).map((request) => request.body),
   }
 }
 beforeEach(() => {
@@ -127,7 +128,7 @@ describe('coverage', () => {
     const places = async (access: string) => {
       const { page, press } = await open([gap('nginx/error.log')], {}, access)
       await press('see what it would add')
-      return page.findAll('[aria-label="Where"] option').map((one) => one.text())
+      return page.findAll('[aria-label="Where"] option').map((option) => option.text())
     }
     expect(await places('technician')).toEqual(['these 2 devices'])
     expect(await places('lead')).toEqual(['these 2 devices', 'every web server'])
@@ -152,6 +153,6 @@ describe('coverage', () => {
   it('by client shows each client only its own part', async () => {
     const { page, press } = await open([gap('nginx/error.log', { devices: [device(1), device(2, 2)] })])
     await press('client')
-    expect(page.findAll('h2').map((one) => one.text())).toEqual(['Client 1', 'Client 2'])
+    expect(page.findAll('h2').map((heading) => heading.text())).toEqual(['Client 1', 'Client 2'])
   })
 })

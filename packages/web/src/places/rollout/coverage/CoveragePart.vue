@@ -19,20 +19,20 @@ const by = ref<GroupedBy>('need')
 const chosen = ref<GapView[]>([])
 const shown = computed(() =>
   (props.gaps.data.value ?? [])
-    .map((gap) => ({ ...gap, devices: gap.devices.filter((one) => session.inView(one.clientId)) }))
+    .map((gap) => ({ ...gap, devices: gap.devices.filter((device) => session.inView(device.clientId)) }))
     .filter((gap) => gap.devices.length),
 )
 const groups = computed(() => groupGaps(shown.value, by.value))
-const waived = computed(() => (waivers.data.value ?? []).filter((one) => session.inView(one.device.clientId)))
+const waived = computed(() => (waivers.data.value ?? []).filter((waiver) => session.inView(waiver.device.clientId)))
 const keyOf = (gap: GapView) =>
-  [gap.need, gap.instance, gap.uncollected, gap.unwatched, gap.trouble, ...gap.devices.map((one) => one.id)].join()
-const isChosen = (gap: GapView) => chosen.value.some((one) => keyOf(one) === keyOf(gap))
+  [gap.need, gap.instance, gap.uncollected, gap.unwatched, gap.trouble, ...gap.devices.map((device) => device.id)].join()
+const isChosen = (gap: GapView) => chosen.value.some((candidate) => keyOf(candidate) === keyOf(gap))
 /** What somebody has to put right on the machine itself cannot be added from here. */
 const closable = (gaps: readonly GapView[]) => gaps.filter((gap) => gap.unwatched || !gap.trouble)
 function where({ devices }: GapView): string {
   const names = devices
     .slice(0, 3)
-    .map((one) => one.name)
+    .map((device) => device.name)
     .join(', ')
   return devices.length > 3 ? `${names} and ${devices.length - 3} more` : names
 }
@@ -40,9 +40,9 @@ async function closed(): Promise<void> {
   chosen.value = []
   await Promise.all([props.gaps.refresh(), waivers.refresh()])
 }
-async function tellAgain(one: WaiverView): Promise<void> {
-  if (!(await attempt(() => api.delete(`/devices/${one.device.id}/waivers`)))) return
-  done(`What ${one.device.name} does not have is told again.`)
+async function tellAgain(waiver: WaiverView): Promise<void> {
+  if (!(await attempt(() => api.delete(`/devices/${waiver.device.id}/waivers`)))) return
+  done(`What ${waiver.device.name} does not have is told again.`)
   await closed()
 }
 </script>
@@ -50,18 +50,18 @@ async function tellAgain(one: WaiverView): Promise<void> {
 <template>
   <div class="two">
     <div>
-      <div class="head by"><span class="muted">Grouped by</span><button v-for="one in (['need', 'client', 'device'] as const)" :key="one" class="link" :class="{ on: by === one }" :aria-pressed="by === one" @click="by = one">{{ one === 'need' ? 'what is missing' : one }}</button></div>
+      <div class="head by"><span class="muted">Grouped by</span><button v-for="grouping in (['need', 'client', 'device'] as const)" :key="grouping" class="link" :class="{ on: by === grouping }" :aria-pressed="by === grouping" @click="by = grouping">{{ grouping === 'need' ? 'what is missing' : grouping }}</button></div>
       <StateNotice :error="gaps.error.value" :loading="!gaps.data.value" :empty="gaps.data.value && !shown.length ? 'Everything that the roles of these devices need is collected and watched.' : ''" @again="gaps.refresh" />
       <section v-for="group in groups" :key="group.title" :aria-label="group.title">
         <h2><RouterLink v-if="group.path" class="mono" :to="group.path">{{ group.title }}</RouterLink><template v-else>{{ group.title }}</template> <button v-if="closable(group.gaps).length > 1" class="link all" @click="chosen = closable(group.gaps)">see what all {{ closable(group.gaps).length }} would add</button></h2>
         <table class="board"><tbody><tr v-for="gap in group.gaps" :key="keyOf(gap)" :class="{ on: isChosen(gap) }">
           <td><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</td>
-          <td v-if="by !== 'device'" class="where" :title="gap.devices.map((one) => `${one.name}, ${one.clientName}`).join('\n')"><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
+          <td v-if="by !== 'device'" class="where" :title="gap.devices.map((device) => `${device.name}, ${device.clientName}`).join('\n')"><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
           <td class="num do"><button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button></td>
         </tr></tbody></table>
       </section>
       <details v-if="waived.length" class="more"><summary>{{ countText(waived.length, 'thing') }} said not to be needed</summary>
-        <table class="board"><tbody><tr v-for="one in waived" :key="one.device.id + one.need + one.instance"><td class="mono">{{ one.device.name }}</td><td>{{ one.instance }}</td><td class="muted">{{ one.reason }} <span class="faint">{{ one.by }}</span></td><td class="num"><button class="link" @click="tellAgain(one)">tell again</button></td></tr></tbody></table>
+        <table class="board"><tbody><tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance"><td class="mono">{{ waiver.device.name }}</td><td>{{ waiver.instance }}</td><td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td><td class="num"><button class="link" @click="tellAgain(waiver)">tell again</button></td></tr></tbody></table>
       </details>
       <CollectRules />
     </div>

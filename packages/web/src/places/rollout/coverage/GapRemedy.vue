@@ -17,13 +17,13 @@ const emit = defineEmits<{ closed: []; leave: [] }>()
 const session = useSession()
 const everywhere = ref(false)
 const devices = computed(() => [
-  ...new Map(props.gaps.flatMap((gap) => gap.devices.map((one) => [one.id, one]))).values(),
+  ...new Map(props.gaps.flatMap((gap) => gap.devices.map((device) => [device.id, device]))).values(),
 ])
 const roles = computed(() => [...new Set(props.gaps.map((gap) => gap.roleName))])
 const body = computed((): GapRemedy => ({
   gaps: props.gaps.map(({ need, instance }) => ({ need, instance })),
   everywhere: everywhere.value,
-  deviceIds: devices.value.map((one) => one.id),
+  deviceIds: devices.value.map((device) => device.id),
 }))
 const preview = useResource(() => api.post<RemedyPreview>('/coverage/preview', body.value), { sources: [body] })
 const here = computed(() =>
@@ -69,8 +69,8 @@ const refuse = () =>
     <StateNotice :error="preview.error.value" :loading="!preview.data.value" @again="preview.refresh" />
     <template v-if="preview.data.value">
       <p v-if="preview.data.value.collect.logs.length">Agents begin to read {{ preview.data.value.collect.logs.length === 1 ? 'the log' : 'the logs' }} <b>{{ preview.data.value.collect.logs.join(', ') }}</b>. How many entries that is a day shows once they are read.</p>
-      <p v-for="one in preview.data.value.collect.collectors" :key="one">Agents get the collector <b>{{ one }}</b>, signed by this server.</p>
-      <p v-for="one in preview.data.value.templates" :key="one.name + one.targetText">{{ one.made ? 'A new template' : 'The template' }} <b>{{ one.name }}</b> is assigned to {{ one.targetText }}.</p>
+      <p v-for="collector in preview.data.value.collect.collectors" :key="collector">Agents get the collector <b>{{ collector }}</b>, signed by this server.</p>
+      <p v-for="template in preview.data.value.templates" :key="template.name + template.targetText">{{ template.made ? 'A new template' : 'The template' }} <b>{{ template.name }}</b> is assigned to {{ template.targetText }}.</p>
       <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch"><RuleSentence :parts="watch.sentence" /></p>
       <p v-if="!preview.data.value.templates.length" class="muted">It is watched already; nothing is added to a policy.</p>
       <ImpactView v-if="preview.data.value.templates.length" :impact="preview.data.value.impact" title="If you add this" />

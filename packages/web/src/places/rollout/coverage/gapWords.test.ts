@@ -47,7 +47,7 @@ describe('gaps by client and by device', () => {
     expect(
       groupGaps(gaps, 'client').map((group) => [
         group.title,
-        group.gaps.map((one) => `${one.instance} ${one.devices.length}`),
+        group.gaps.map((gap) => `${gap.instance} ${gap.devices.length}`),
       ]),
     ).toEqual([
       ['Client 1', ['nginx 2']],

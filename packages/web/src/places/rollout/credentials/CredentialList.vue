@@ -11,7 +11,7 @@ import { fullText } from '../../../parts/format/time'
 /** Sign-ins for machines without an agent. They go in here and never come out again. */
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<CredentialView[]>('/credentials'), { topics: ['estate'] })
-const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
+const shown = computed(() => (data.value ?? []).filter((credential) => session.inView(credential.clientId)))
 const making = ref(false)
 const place = ref('')
 const name = ref('')
@@ -38,8 +38,8 @@ async function store(): Promise<void> {
   done('Stored. It is used by its name from here on.')
   await refresh()
 }
-async function remove(one: CredentialView): Promise<void> {
-  if (!(await attempt(() => api.delete(`/credentials/${one.id}`)))) return
+async function remove(credential: CredentialView): Promise<void> {
+  if (!(await attempt(() => api.delete(`/credentials/${credential.id}`)))) return
   done('Taken away; its secret is destroyed.')
   await refresh()
 }
@@ -52,8 +52,8 @@ async function remove(one: CredentialView): Promise<void> {
       called <input v-model="name" aria-label="Called" required maxlength="100">: <input v-model="userName" aria-label="User" required maxlength="100"> with the <select v-model="kind" aria-label="Kind of secret"><option>password</option><option>private key</option></select>
       <textarea v-if="kind === 'private key'" v-model="secret" class="mono" rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><input v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password"> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? 'No sign-in is stored.' : ''" @again="refresh" />
-    <table v-if="shown.length" class="board"><tbody><tr v-for="one in shown" :key="one.id"><td><b>{{ one.name }}</b></td><td class="mono">{{ one.userName }}</td><td class="muted">{{ one.kind }}</td><td>{{ one.clientName }}{{ one.siteName ? ` · ${one.siteName}` : ', every site' }}</td>
-      <td class="muted">stored {{ fullText(one.createdAt) }} by {{ one.createdBy }}</td><td class="muted">{{ one.usedAt ? `used ${fullText(one.usedAt)}` : 'never used' }}</td><td class="num"><button class="link" @click="remove(one)">remove</button></td></tr></tbody></table>
+    <table v-if="shown.length" class="board"><tbody><tr v-for="credential in shown" :key="credential.id"><td><b>{{ credential.name }}</b></td><td class="mono">{{ credential.userName }}</td><td class="muted">{{ credential.kind }}</td><td>{{ credential.clientName }}{{ credential.siteName ? ` · ${credential.siteName}` : ', every site' }}</td>
+      <td class="muted">stored {{ fullText(credential.createdAt) }} by {{ credential.createdBy }}</td><td class="muted">{{ credential.usedAt ? `used ${fullText(credential.usedAt)}` : 'never used' }}</td><td class="num"><button class="link" @click="remove(credential)">remove</button></td></tr></tbody></table>
   </section>
 </template>
 

@@ -7,7 +7,7 @@ const props = defineProps<{ trials: readonly number[]; usable: readonly Credenti
 const isMeant = defineModel<boolean>({ required: true })
 const passwords = computed(() =>
   props.trials.flatMap((id) =>
-    props.usable.filter((one) => one.id === id && one.kind === 'password').map((one) => `“${one.name}”`),
+    props.usable.filter((credential) => credential.id === id && credential.kind === 'password').map((credential) => `“${credential.name}”`),
   ),
 )
 </script>

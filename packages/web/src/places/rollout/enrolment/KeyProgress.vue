@@ -30,9 +30,9 @@ async function copy(): Promise<void> {
     () => done('The browser does not let pages copy here: select the command and copy it.'),
   )
 }
-async function same(one: EnrolmentAttempt): Promise<void> {
-  if (await attempt(() => api.post(`/devices/${one.device!.id}/expect-reinstall`)))
-    done(`Run the command there again within an hour: it will take ${one.device!.name} over, with its history.`)
+async function same(tried: EnrolmentAttempt): Promise<void> {
+  if (await attempt(() => api.post(`/devices/${tried.device!.id}/expect-reinstall`)))
+    done(`Run the command there again within an hour: it will take ${tried.device!.name} over, with its history.`)
 }
 </script>
 
@@ -40,7 +40,7 @@ async function same(one: EnrolmentAttempt): Promise<void> {
   <section class="made" aria-label="Progress">
     <div class="top"><h2>{{ made ? 'Run this on the machine' : 'Who came with this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
     <template v-if="made">
-      <p class="muted"><button v-for="one in (['Linux', 'Windows'] as const)" :key="one" class="link which" :class="{ on: system === one }" :aria-pressed="system === one" @click="system = one">{{ one }}</button>
+      <p class="muted"><button v-for="family in (['Linux', 'Windows'] as const)" :key="family" class="link which" :class="{ on: system === family }" :aria-pressed="system === family" @click="system = family">{{ family }}</button>
         <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at boot.</template> The key is shown this once.</p>
       <p v-if="made.hasOwnCa" class="muted">This server’s certificate is of an authority of your own, which the machine may not know. Take <a href="/agent/ca.pem" download="custode-ca.pem">custode-ca.pem</a> there first{{ system === 'Windows' ? ', and put it into the machine’s trusted root certificates' : ', into the folder where you run this' }}.</p>
       <div class="command"><pre class="mono">{{ command }}</pre><button class="btn" @click="copy">Copy</button></div>
@@ -48,10 +48,10 @@ async function same(one: EnrolmentAttempt): Promise<void> {
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to enrol…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops; most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
     <p v-else-if="data && !data.attempts.length" class="muted">Nobody yet.</p>
-    <div v-for="one in data?.attempts" :key="one.id" class="machine">
-      <p><RouterLink v-if="one.device && one.outcome === 'enrolled'" class="mono name" :to="`/estate/${one.device.id}`">{{ one.name }}</RouterLink><span v-else class="mono name">{{ one.name }}</span> <span class="muted">{{ one.osName }} from {{ one.address }}, {{ fullText(one.at) }}</span></p>
-      <ol><li v-for="step in stepsOf(one, now)" :key="step.name" :class="step.state"><b>{{ step.name }}</b> {{ step.text }}</li></ol>
-      <button v-if="one.outcome === 'refused' && one.device" class="btn" @click="same(one)">It is {{ one.device.name }}, reinstalled</button>
+    <div v-for="attempt in data?.attempts" :key="attempt.id" class="machine">
+      <p><RouterLink v-if="attempt.device && attempt.outcome === 'enrolled'" class="mono name" :to="`/estate/${attempt.device.id}`">{{ attempt.name }}</RouterLink><span v-else class="mono name">{{ attempt.name }}</span> <span class="muted">{{ attempt.osName }} from {{ attempt.address }}, {{ fullText(attempt.at) }}</span></p>
+      <ol><li v-for="step in stepsOf(attempt, now)" :key="step.name" :class="step.state"><b>{{ step.name }}</b> {{ step.text }}</li></ol>
+      <button v-if="attempt.outcome === 'refused' && attempt.device" class="btn" @click="same(attempt)">It is {{ attempt.device.name }}, reinstalled</button>
     </div>
   </section>
 </template>

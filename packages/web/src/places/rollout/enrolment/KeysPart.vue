@@ -17,7 +17,7 @@ const { data, error, refresh } = useResource(() => api.get<EnrolmentKeyView[]>('
 })
 const strangers = useResource(() => api.get<EnrolmentAttempt[]>('/enrolment-attempts'), { topics: ['estate'] })
 const roles = useResource(() => api.get<Role[]>('/roles'))
-const clients = computed(() => session.clients.filter((one) => session.inView(one.id)))
+const clients = computed(() => session.clients.filter((client) => session.inView(client.id)))
 const place = ref(clients.value[0]?.sites[0] ? `site ${clients.value[0].sites[0].id}` : 'address')
 const uses = ref(1)
 const days = ref(1)
@@ -40,7 +40,7 @@ async function make(): Promise<void> {
       roles: role.value ? [role.value] : [],
       tags: tags.value
         .split(',')
-        .map((one) => one.trim())
+        .map((part) => part.trim())
         .filter(Boolean),
     }),
   )
@@ -54,12 +54,12 @@ async function revoke(id: number): Promise<void> {
   done('Revoked: nothing can enrol with it any more.')
   await refresh()
 }
-const shown = computed(() => (data.value ?? []).filter((one) => one.clientId === null || session.inView(one.clientId)))
-const where = (one: EnrolmentKeyView) =>
-  one.siteName ? `${one.clientName} · ${one.siteName}` : `${one.clientName ?? 'every client'}, the site by address`
-const stateText = (one: EnrolmentKeyView) =>
-  one.state === 'good' ? `${countText(one.usesLeft, 'use')} left, until ${fullText(one.expiresAt)}` : one.state
-const unknown = computed(() => (strangers.data.value ?? []).filter((one) => one.code === 'unknown-key'))
+const shown = computed(() => (data.value ?? []).filter((key) => key.clientId === null || session.inView(key.clientId)))
+const where = (key: EnrolmentKeyView) =>
+  key.siteName ? `${key.clientName} · ${key.siteName}` : `${key.clientName ?? 'every client'}, the site by address`
+const stateText = (key: EnrolmentKeyView) =>
+  key.state === 'good' ? `${countText(key.usesLeft, 'use')} left, until ${fullText(key.expiresAt)}` : key.state
+const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) => stranger.code === 'unknown-key'))
 </script>
 
 <template>
@@ -68,20 +68,20 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((one) => one.
       within <select v-model.number="days" aria-label="Expiry"><option :value="1">a day</option><option :value="7">a week</option><option :value="90">90 days</option></select>
       at <select v-model="place" aria-label="Site"><optgroup v-for="client in clients" :key="client.id" :label="client.name"><option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} · {{ site.name }}</option><option :value="`client ${client.id}`">{{ client.name }}, the site by its address</option></optgroup><option value="address">the client and site by its address</option></select>
       as a <select v-model="kind" aria-label="Kind"><option>server</option><option>workstation</option></select> with
-      <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select>
+      <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>
       and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">. <button class="btn main">Make a key</button></form>
     <KeyProgress v-if="chosen !== null" :key="chosen" :id="chosen" :made="made?.id === chosen ? made : null" @close="chosen = null" />
     <h2>Keys</h2>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No key has been made yet.' : ''" @again="refresh" />
     <table v-if="shown.length" class="board"><thead><tr><th>Where</th><th>For</th><th>Roles and tags</th><th>State</th><th class="num">Used</th><th>Note</th><th>Made</th><th></th></tr></thead>
-      <tbody><tr v-for="one in shown" :key="one.id">
-        <td><button class="link" @click="chosen = one.id">{{ where(one) }}</button></td><td>{{ one.kind }}</td><td>{{ [...one.roles, ...one.tags].join(', ') }}</td>
-        <td :class="{ muted: one.state !== 'good' }">{{ stateText(one) }}</td><td class="num">{{ one.uses - one.usesLeft }} of {{ one.uses }}</td><td class="muted">{{ one.label }}</td>
-        <td class="muted" :title="exactText(one.createdAt)">{{ fullText(one.createdAt) }} by {{ one.createdBy }}</td>
-        <td class="num"><button v-if="one.state === 'good'" class="link" @click="revoke(one.id)">revoke</button></td></tr></tbody></table>
+      <tbody><tr v-for="key in shown" :key="key.id">
+        <td><button class="link" @click="chosen = key.id">{{ where(key) }}</button></td><td>{{ key.kind }}</td><td>{{ [...key.roles, ...key.tags].join(', ') }}</td>
+        <td :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</td><td class="num">{{ key.uses - key.usesLeft }} of {{ key.uses }}</td><td class="muted">{{ key.label }}</td>
+        <td class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</td>
+        <td class="num"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></td></tr></tbody></table>
     <template v-if="unknown.length"><h2>Knocked with a key that does not exist, in the last day</h2>
       <table class="board"><thead><tr><th>When</th><th>Called itself</th><th>System</th><th>From</th></tr></thead>
-        <tbody><tr v-for="one in unknown.slice(0, 20)" :key="one.id"><td>{{ fullText(one.at) }}</td><td class="mono">{{ one.name }}</td><td class="muted">{{ one.osName }}</td><td class="mono">{{ one.address }}</td></tr></tbody></table></template>
+        <tbody><tr v-for="stranger in unknown.slice(0, 20)" :key="stranger.id"><td>{{ fullText(stranger.at) }}</td><td class="mono">{{ stranger.name }}</td><td class="muted">{{ stranger.osName }}</td><td class="mono">{{ stranger.address }}</td></tr></tbody></table></template>
   </div>
 </template>
 

@@ -15,11 +15,11 @@ const { data, error, refresh } = useResource(() => api.get<StandingRuleView[]>('
 const roles = useResource(() => api.get<Role[]>('/roles'))
 const people = useResource(() => api.get<PersonListed[]>('/people'))
 const making = ref(false)
-const clients = computed(() => session.clients.filter((one) => session.inView(one.id)))
-const roleName = (id: string) => roles.data.value?.find((one) => one.id === id)?.name ?? id
+const clients = computed(() => session.clients.filter((client) => session.inView(client.id)))
+const roleName = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
 function whom({ when }: NewStandingRule): string {
-  const site = session.clients.flatMap((one) => one.sites).find((one) => one.id === when.siteId)
-  const client = session.clients.find((one) => one.id === (when.clientId ?? site?.clientId))
+  const site = session.clients.flatMap((candidate) => candidate.sites).find((candidate) => candidate.id === when.siteId)
+  const client = session.clients.find((client) => client.id === (when.clientId ?? site?.clientId))
   return [
     `every new ${when.osFamily === 'linux' ? 'Linux ' : when.osFamily === 'windows' ? 'Windows ' : ''}${when.kind ?? 'device'}`,
     when.namePattern && `named ${when.namePattern}`,
@@ -32,16 +32,16 @@ function whom({ when }: NewStandingRule): string {
 function gifts(rule: NewStandingRule): string {
   return (
     [
-      ...rule.roles.map((one) => `the role ${roleName(one)}`),
-      ...rule.tags.map((one) => `the tag ${one}`),
+      ...rule.roles.map((role) => `the role ${roleName(role)}`),
+      ...rule.tags.map((tag) => `the tag ${tag}`),
       ...(rule.takeDetected ? ['every role seen there'] : []),
     ].join(', ') || 'nothing of its own'
   )
 }
 const told = (rule: NewStandingRule) =>
-  rule.tell.map((id) => people.data.value?.find((one) => one.id === id)?.name ?? 'somebody').join(', ')
-async function remove(one: StandingRuleView): Promise<void> {
-  if (!(await attempt(() => api.delete(`/standing-rules/${one.id}`)))) return
+  rule.tell.map((id) => people.data.value?.find((person) => person.id === id)?.name ?? 'somebody').join(', ')
+async function remove(rule: StandingRuleView): Promise<void> {
+  if (!(await attempt(() => api.delete(`/standing-rules/${rule.id}`)))) return
   done('Taken away. What it gave stays.')
   await refresh()
 }
@@ -65,7 +65,7 @@ async function declare(): Promise<void> {
     <div class="head"><h2>Standing rules</h2><span class="muted">all that fit add up</span><span class="end"><button v-if="session.isLead && !making" class="btn main" @click="making = true">Add a rule</button></span></div>
     <StandingRuleForm v-if="making" @close="making = false; refresh()" />
     <StateNotice :error="error" :loading="!data" :empty="data && !data.length && !making ? 'No rule stands: a new device gets what its key gives, and policies that reach its kind, client or site.' : ''" @again="refresh" />
-    <div v-for="one in data" :key="one.id" class="rule"><p class="sentence">Give {{ whom(one) }} <b>{{ gifts(one) }}</b><template v-if="one.tell.length">, and tell <b>{{ told(one) }}</b></template>.</p><span class="muted">{{ one.name }}, by {{ one.createdBy }}</span><button v-if="session.isLead" class="link" @click="remove(one)">remove</button></div>
+    <div v-for="rule in data" :key="rule.id" class="rule"><p class="sentence">Give {{ whom(rule) }} <b>{{ gifts(rule) }}</b><template v-if="rule.tell.length">, and tell <b>{{ told(rule) }}</b></template>.</p><span class="muted">{{ rule.name }}, by {{ rule.createdBy }}</span><button v-if="session.isLead" class="link" @click="remove(rule)">remove</button></div>
     <h2 class="networks">Networks of the sites</h2><p class="muted">They place a newcomer by its address and bound what may be swept.</p>
     <table class="board"><tbody><template v-for="client in clients" :key="client.id"><tr v-for="site in client.sites" :key="site.id">
       <td class="site">{{ client.name }} · {{ site.name }}</td>

@@ -38,7 +38,7 @@ const body = computed((): NewStandingRule => {
     roles: role.value ? [role.value] : [],
     tags: tags.value
       .split(',')
-      .map((one) => one.trim())
+      .map((part) => part.trim())
       .filter(Boolean),
     takeDetected: takeDetected.value,
     tell: tell.value === '' ? [] : [tell.value],
@@ -74,16 +74,16 @@ async function save(): Promise<void> {
         at <select v-model="place" aria-label="Place"><option value="">every client</option><template v-for="client in session.clients" :key="client.id"><option :value="`client ${client.id}`">{{ client.name }}</option><option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} · {{ site.name }}</option></template></select>
         named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything">
         in <input v-model="network" aria-label="Network" placeholder="any network">:
-        <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select>,
+        <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>,
         <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only after a person’s word</option></select>;
-        tell <select v-model="tell" aria-label="Tell"><option value="">nobody</option><option v-for="one in people.data.value" :key="one.id" :value="one.id">{{ one.name }}</option></select>.</p>
+        tell <select v-model="tell" aria-label="Tell"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
       <div class="row"><button class="btn main" :disabled="!preview">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <aside aria-label="Preview"><p class="muted">Had it stood when today’s devices came</p>
       <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
-        <ul><li v-for="one in preview.devices.slice(0, 8)" :key="one.id"><span class="mono">{{ one.name }}</span> <span class="muted">{{ [...one.roles, ...one.tags].join(', ') }}</span></li></ul></template>
+        <ul><li v-for="device in preview.devices.slice(0, 8)" :key="device.id"><span class="mono">{{ device.name }}</span> <span class="muted">{{ [...device.roles, ...device.tags].join(', ') }}</span></li></ul></template>
       <p v-else class="muted">…</p></aside>
   </div>
 </template>

@@ -26,8 +26,8 @@ const attempt = (more: Partial<EnrolmentAttempt> = {}): EnrolmentAttempt => ({
   device: device(),
   ...more,
 })
-const states = (one: EnrolmentAttempt, now = at + 1000) =>
-  stepsOf(one, now).map((step) => `${step.name}: ${step.state}`)
+const states = (tried: EnrolmentAttempt, now = at + 1000) =>
+  stepsOf(tried, now).map((step) => `${step.name}: ${step.state}`)
 
 describe('how far a machine has come', () => {
   it('that is refused stands at the door, with the reason', () => {

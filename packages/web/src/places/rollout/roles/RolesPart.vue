@@ -12,13 +12,13 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 const props = defineProps<{ findings: Resource<RoleFinding[]> }>()
 const session = useSession()
 const roles = useResource(() => api.get<Role[]>('/roles'))
-const nameOf = (id: string) => roles.data.value?.find((one) => one.id === id)?.name ?? id
-const shown = computed(() => (props.findings.data.value ?? []).filter((one) => session.inView(one.clientId)))
-const gone = computed(() => shown.value.filter((one) => one.decision === 'accepted'))
+const nameOf = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
+const shown = computed(() => (props.findings.data.value ?? []).filter((finding) => session.inView(finding.clientId)))
+const gone = computed(() => shown.value.filter((finding) => finding.decision === 'accepted'))
 /** Alike: the same role for the same reasons. */
 const groups = computed(() => {
   const byRole = new Map<string, RoleFinding[]>()
-  for (const one of shown.value) if (one.decision === null) byRole.set(one.role, [...(byRole.get(one.role) ?? []), one])
+  for (const finding of shown.value) if (finding.decision === null) byRole.set(finding.role, [...(byRole.get(finding.role) ?? []), finding])
   return [...byRole].map(([role, rows]) => ({ role, rows }))
 })
 const busy = ref(false)
@@ -47,14 +47,14 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
     <StateNotice :error="findings.error.value" :loading="!findings.data.value" :empty="findings.data.value && !shown.length ? 'No device runs anything that speaks for a role it does not have.' : ''" @again="findings.refresh" />
     <section v-for="group in groups" :key="group.role" :aria-label="nameOf(group.role)">
       <div class="head"><h2>{{ nameOf(group.role) }} <span class="faint">{{ group.rows.length }}</span></h2><span v-if="group.rows.length > 1" class="end"><button class="btn" :disabled="busy" @click="decide('accepted', group.rows)">Accept all {{ group.rows.length }}</button><button class="btn" :disabled="busy" @click="decide('declined', group.rows)">Decline all</button></span></div>
-      <table class="board"><tbody><tr v-for="one in group.rows" :key="one.deviceId">
-        <td class="name"><RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></td><td class="muted place">{{ one.clientName }} · {{ one.siteName }}</td><td>{{ one.evidence.join(', ') }}</td>
-        <td class="num do"><button class="link" :disabled="busy" @click="decide('accepted', [one])">accept</button> <button class="link" :disabled="busy" title="Keep it, whatever runs there later" @click="decide('pinned', [one])">pin</button> <button class="link" :disabled="busy" @click="decide('declined', [one])">decline</button></td></tr></tbody></table>
+      <table class="board"><tbody><tr v-for="row in group.rows" :key="row.deviceId">
+        <td class="name"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></td><td class="muted place">{{ row.clientName }} · {{ row.siteName }}</td><td>{{ row.evidence.join(', ') }}</td>
+        <td class="num do"><button class="link" :disabled="busy" @click="decide('accepted', [row])">accept</button> <button class="link" :disabled="busy" title="Keep it, whatever runs there later" @click="decide('pinned', [row])">pin</button> <button class="link" :disabled="busy" @click="decide('declined', [row])">decline</button></td></tr></tbody></table>
     </section>
     <section v-if="gone.length" aria-label="No longer shows"><h2>Taken once, and no longer shows <span class="faint">{{ gone.length }}</span></h2>
-      <table class="board"><tbody><tr v-for="one in gone" :key="`${one.deviceId}${one.role}`">
-        <td class="name"><RouterLink class="mono" :to="`/estate/${one.deviceId}`">{{ one.deviceName }}</RouterLink></td><td class="muted place">{{ one.clientName }} · {{ one.siteName }}</td><td>has the role {{ nameOf(one.role) }}, but nothing that speaks for it runs there now</td>
-        <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [one])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [one])">take it away</button></td></tr></tbody></table>
+      <table class="board"><tbody><tr v-for="finding in gone" :key="`${finding.deviceId}${finding.role}`">
+        <td class="name"><RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink></td><td class="muted place">{{ finding.clientName }} · {{ finding.siteName }}</td><td>has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</td>
+        <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">take it away</button></td></tr></tbody></table>
     </section>
   </div>
 </template>

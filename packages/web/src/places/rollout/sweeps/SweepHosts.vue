@@ -11,18 +11,18 @@ import MachineKey from './MachineKey.vue'
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<SweepPage>(`/sweeps/${props.id}`), { topics: ['estate'] })
 const only = ref<'all' | 'new'>('all')
-const looked = computed(() => data.value?.hosts.some((one) => one.signedIn))
+const looked = computed(() => data.value?.hosts.some((host) => host.signedIn))
 /** Those that may not get passwords for no other reason than that nobody has looked at their key. */
 const unaccepted = computed(() =>
   (data.value?.hosts ?? []).flatMap(({ address, key }) =>
     key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [],
   ),
 )
-const hasKeys = computed(() => data.value?.hosts.some((one) => one.key))
+const hasKeys = computed(() => data.value?.hosts.some((host) => host.key))
 async function acceptAll(): Promise<void> {
   if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
 }
-const shown = computed(() => (data.value?.hosts ?? []).filter((one) => only.value === 'all' || !one.device))
+const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.value === 'all' || !host.device))
 </script>
 
 <template>
@@ -32,11 +32,11 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((one) => only.valu
       <p class="sentence">Show <select v-model="only" aria-label="Show"><option value="all">all {{ data.answered }} that answered</option><option value="new">the {{ data.unknown }} without an agent</option></select></p>
       <p v-if="unaccepted.length" class="warning">{{ countText(unaccepted.length, 'machine') }} {{ unaccepted.length > 1 ? 'show keys' : 'shows a key' }} that nobody has accepted, so no password was sent there. Compare {{ unaccepted.length > 1 ? 'them' : 'it' }} with what the machines themselves say (ssh-keygen -l), then <button class="link" @click="acceptAll">accept {{ unaccepted.length > 1 ? `all ${unaccepted.length}` : 'it' }}</button> and sweep again.</p>
       <table v-if="shown.length" class="board"><thead><tr><th>Address</th><th>Name</th><th>Seems to be</th><th>Answers at</th><th v-if="looked">Inside</th><th v-if="hasKeys">Key</th><th>Agent</th></tr></thead>
-        <tbody><tr v-for="one in shown" :key="one.address"><td class="mono">{{ one.address }}</td><td class="mono">{{ one.name }}</td><td :title="one.banner ?? ''">{{ one.seems }}</td>
-          <td><span v-for="port in one.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span></td>
-          <td v-if="looked" :class="{ warning: one.signedIn && !one.signedIn.with }" :title="one.signedIn?.with ? `with ${one.signedIn.with}` : one.signedIn?.reason" class="inside">{{ one.signedIn ? one.signedIn.system || one.signedIn.reason : '' }}</td>
-          <td v-if="hasKeys"><MachineKey :site-id="data.siteId" :address="one.address" :machine-key="one.key" @accepted="refresh" /></td>
-          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink><span v-else-if="one.signedIn?.agent" class="warning">installed, does not report here</span><span v-else class="muted">none</span></td></tr></tbody></table>
+        <tbody><tr v-for="host in shown" :key="host.address"><td class="mono">{{ host.address }}</td><td class="mono">{{ host.name }}</td><td :title="host.banner ?? ''">{{ host.seems }}</td>
+          <td><span v-for="port in host.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span></td>
+          <td v-if="looked" :class="{ warning: host.signedIn && !host.signedIn.with }" :title="host.signedIn?.with ? `with ${host.signedIn.with}` : host.signedIn?.reason" class="inside">{{ host.signedIn ? host.signedIn.system || host.signedIn.reason : '' }}</td>
+          <td v-if="hasKeys"><MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" /></td>
+          <td><RouterLink v-if="host.device" class="mono" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink><span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span><span v-else class="muted">none</span></td></tr></tbody></table>
       <p v-else class="muted">{{ data.state === 'done' ? 'Nothing answered. Is the range the right one, and does the device that swept have a way there?' : data.state === 'failed' ? data.reason : 'Nothing has answered yet.' }}</p>
     </template>
   </section>

@@ -18,7 +18,7 @@ const plans = useResource(() => api.get<SweepPlanView[]>('/sweep-plans'), { topi
 const devices = useResource(() => api.get<BoardDevice[]>('/devices'), { topics: ['estate'] })
 const sites = computed(() =>
   session.clients
-    .filter((one) => session.inView(one.id))
+    .filter((client) => session.inView(client.id))
     .flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))),
 )
 const siteId = ref<number | null>(null)
@@ -28,45 +28,45 @@ const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const trials = ref<number[]>([])
 const usable = computed(() =>
   (credentials.data.value ?? []).filter(
-    (one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value),
+    (credential) => credential.clientId === site.value?.clientId && (credential.siteId === null || credential.siteId === siteId.value),
   ),
 )
 const passwordsToUnknown = ref(false)
 const repeat = ref('')
 const at = ref('03:00')
-const site = computed(() => sites.value.find((one) => one.id === siteId.value))
+const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
 const sweepers = computed(() => {
   const ofClient = (devices.data.value ?? []).filter(
-    (one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent,
+    (device) => device.clientId === site.value?.clientId && device.takesOrders && !device.silent,
   )
   return [
-    ...ofClient.filter((one) => one.siteName === site.value?.name),
-    ...ofClient.filter((one) => one.siteName !== site.value?.name),
+    ...ofClient.filter((device) => device.siteName === site.value?.name),
+    ...ofClient.filter((device) => device.siteName !== site.value?.name),
   ]
 })
 /** Begins where there are networks, and somebody to sweep them. */
 const first = computed(
   () =>
     sites.value.find(
-      (one) =>
-        one.networks.length &&
-        devices.data.value?.some((device) => device.clientId === one.clientId && device.takesOrders),
+      (candidate) =>
+        candidate.networks.length &&
+        devices.data.value?.some((device) => device.clientId === candidate.clientId && device.takesOrders),
     ) ??
-    sites.value.find((one) => one.networks.length) ??
+    sites.value.find((candidate) => candidate.networks.length) ??
     sites.value[0],
 )
 const touched = ref(false)
 watch(
   first,
-  (one) => {
-    if (!touched.value || !sites.value.some((each) => each.id === siteId.value)) siteId.value = one?.id ?? null
+  (device) => {
+    if (!touched.value || !sites.value.some((each) => each.id === siteId.value)) siteId.value = device?.id ?? null
   },
   { immediate: true },
 )
 watch(
   [siteId, sweepers],
   () => {
-    if (!sweepers.value.some((one) => one.id === deviceId.value)) deviceId.value = sweepers.value[0]?.id ?? null
+    if (!sweepers.value.some((sweeper) => sweeper.id === deviceId.value)) deviceId.value = sweepers.value[0]?.id ?? null
   },
   { immediate: true },
 )
@@ -108,37 +108,37 @@ async function start(): Promise<void> {
   else chosen.value = made.id
   await Promise.all([refresh(), plans.refresh()])
 }
-async function end(one: SweepPlanView): Promise<void> {
-  if (!(await attempt(() => api.delete(`/sweep-plans/${one.id}`)))) return
+async function end(plan: SweepPlanView): Promise<void> {
+  if (!(await attempt(() => api.delete(`/sweep-plans/${plan.id}`)))) return
   done('It does not come again.')
   await plans.refresh()
 }
-const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
-const stateText = (one: SweepView) =>
-  one.state === 'waiting'
-    ? `waiting for ${one.deviceName} to take it`
-    : one.state === 'running'
-      ? `${one.scanned} of ${one.total} looked at`
-      : one.state === 'failed'
-        ? `stopped: ${one.reason}`
-        : `all ${one.total} looked at`
+const shown = computed(() => (data.value ?? []).filter((sweep) => session.inView(sweep.clientId)))
+const stateText = (sweep: SweepView) =>
+  sweep.state === 'waiting'
+    ? `waiting for ${sweep.deviceName} to take it`
+    : sweep.state === 'running'
+      ? `${sweep.scanned} of ${sweep.total} looked at`
+      : sweep.state === 'failed'
+        ? `stopped: ${sweep.reason}`
+        : `all ${sweep.total} looked at`
 </script>
 
 <template>
   <div>
     <form class="sentence" @submit.prevent="start">Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select> from
-      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="one in sweepers" :key="one.id" :value="one.id">{{ one.name }}</option></select>
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select> from
+      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option></select>
       <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
-    <p v-for="one in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="one.id" class="plan"><span class="mono">{{ one.network }}</span> of {{ one.clientName }} · {{ one.siteName }} from <span class="mono">{{ one.deviceName }}</span> {{ repeats[one.rule] ?? one.rule }}<template v-if="one.nextAt">, next <span :title="exactText(one.nextAt, one.zone)">{{ fullText(one.nextAt) }}</span></template><template v-else-if="one.trouble">, not again: <span class="critical">{{ one.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(one)">no more</button></p>
+    <p v-for="plan in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="plan.id" class="plan"><span class="mono">{{ plan.network }}</span> of {{ plan.clientName }} · {{ plan.siteName }} from <span class="mono">{{ plan.deviceName }}</span> {{ repeats[plan.rule] ?? plan.rule }}<template v-if="plan.nextAt">, next <span :title="exactText(plan.nextAt, plan.zone)">{{ fullText(plan.nextAt) }}</span></template><template v-else-if="plan.trouble">, not again: <span class="critical">{{ plan.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(plan)">no more</button></p>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Sweeps"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-        <td><button class="link mono" :aria-pressed="chosen === one.id">{{ one.network }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.startedAt) }}</small><small :class="{ critical: one.state === 'failed' }">{{ stateText(one) }}</small><progress v-if="one.state === 'running'" :value="one.scanned" :max="one.total" :aria-label="`${one.scanned} of ${one.total}`" /></td>
-        <td class="num"><b>{{ one.answered }}</b> answered<small>{{ one.unknown }} without agent</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Sweeps"><tbody><tr v-for="sweep in shown" :key="sweep.id" :class="{ on: chosen === sweep.id }" @click="chosen = sweep.id">
+        <td><button class="link mono" :aria-pressed="chosen === sweep.id">{{ sweep.network }}</button><small>{{ sweep.clientName }} · {{ sweep.siteName }}, {{ fullText(sweep.startedAt) }}</small><small :class="{ critical: sweep.state === 'failed' }">{{ stateText(sweep) }}</small><progress v-if="sweep.state === 'running'" :value="sweep.scanned" :max="sweep.total" :aria-label="`${sweep.scanned} of ${sweep.total}`" /></td>
+        <td class="num"><b>{{ sweep.answered }}</b> answered<small>{{ sweep.unknown }} without agent</small></td></tr></tbody></table>
       <SweepHosts v-if="chosen" :id="chosen" :key="chosen" />
     </div>
   </div>

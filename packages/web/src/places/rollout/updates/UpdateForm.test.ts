@@ -50,7 +50,7 @@ it('is narrowed to a client, and single devices are left out', async () => {
   const { page, asked } = await open([device(1), device(2), device(3, { clientId: 2, clientName: 'Brindle Bakeries' })])
   await page
     .findAll('[aria-label="Whose"] option')
-    .find((one) => one.text() === 'every agent at Tidemill Ferries')!
+    .find((element) => element.text() === 'every agent at Tidemill Ferries')!
     .setValue()
   await page.findAll('input[type=checkbox]')[0]!.trigger('change')
   expect(page.text()).toContain('1 device in 1 wave: 1.')

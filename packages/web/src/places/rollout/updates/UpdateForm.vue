@@ -16,12 +16,12 @@ const failed = ref(0)
 const minutes = ref(5)
 const left = ref<number[]>([])
 const clients = computed(() =>
-  [...new Map(props.devices.map((one) => [one.clientId, one.clientName]))].sort((a, b) => (a[1] < b[1] ? -1 : 1)),
+  [...new Map(props.devices.map((device) => [device.clientId, device.clientName]))].sort((a, b) => (a[1] < b[1] ? -1 : 1)),
 )
 const candidates = computed(() =>
-  behind(props.devices, version.value).filter((one) => clientId.value === 0 || one.clientId === clientId.value),
+  behind(props.devices, version.value).filter((device) => clientId.value === 0 || device.clientId === clientId.value),
 )
-const chosen = computed(() => candidates.value.filter((one) => !left.value.includes(one.id)))
+const chosen = computed(() => candidates.value.filter((candidate) => !left.value.includes(candidate.id)))
 const sizes = computed(() =>
   first.value > 0 && first.value < chosen.value.length
     ? [first.value, Math.min(chosen.value.length, first.value * 5)]
@@ -29,14 +29,14 @@ const sizes = computed(() =>
 )
 const waves = computed(() => {
   const cut = cutIntoWaves(chosen.value.length, sizes.value)
-  return [...new Set(cut)].map((wave) => cut.filter((one) => one === wave).length)
+  return [...new Set(cut)].map((wave) => cut.filter((candidate) => candidate === wave).length)
 })
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true
   const body: NewUpdateRun = {
     version: version.value,
-    deviceIds: chosen.value.map((one) => one.id),
+    deviceIds: chosen.value.map((candidate) => candidate.id),
     waves: sizes.value,
     mostFailed: failed.value / 100,
     minutes: minutes.value,
@@ -48,18 +48,18 @@ async function start(): Promise<void> {
   emit('started', made.id)
 }
 function toggle(id: number): void {
-  left.value = left.value.includes(id) ? left.value.filter((one) => one !== id) : [...left.value, id]
+  left.value = left.value.includes(id) ? left.value.filter((other) => other !== id) : [...left.value, id]
 }
 </script>
 
 <template>
   <form aria-label="Update agents" @submit.prevent="start">
     <p class="sentence">Bring <select v-model.number="clientId" aria-label="Whose"><option :value="0">every agent</option><option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option></select> to version
-      <select v-model="version" aria-label="Version"><option v-for="one in releases" :key="one.version">{{ one.version }}</option></select>:
+      <select v-model="version" aria-label="Version"><option v-for="release in releases" :key="release.version">{{ release.version }}</option></select>:
       first <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the rest if at most <input v-model.number="failed" type="number" min="0" max="100" aria-label="Failures allowed, per cent" class="short" /> % failed.
       One that does not report within <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" /> min goes back.</p>
     <p class="muted"><template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template><template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template></p>
-    <details v-if="candidates.length"><summary>Which</summary><p class="which"><label v-for="one in candidates.slice(0, 500)" :key="one.id"><input type="checkbox" :checked="!left.includes(one.id)" @change="toggle(one.id)" /> <span class="mono">{{ one.name }}</span> <span class="faint">{{ one.version }}</span></label></p></details>
+    <details v-if="candidates.length"><summary>Which</summary><p class="which"><label v-for="candidate in candidates.slice(0, 500)" :key="candidate.id"><input type="checkbox" :checked="!left.includes(candidate.id)" @change="toggle(candidate.id)" /> <span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></label></p></details>
     <div class="row"><button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
   </form>
 </template>

@@ -14,15 +14,15 @@ const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/upda
 })
 const failures = computed(() => {
   const reasons = new Map<string, number>()
-  for (const one of data.value?.devices ?? [])
-    if (one.state === 'failed') reasons.set(one.reason, (reasons.get(one.reason) ?? 0) + 1)
+  for (const device of data.value?.devices ?? [])
+    if (device.state === 'failed') reasons.set(device.reason, (reasons.get(device.reason) ?? 0) + 1)
   return [...reasons].sort((a, b) => b[1] - a[1])
 })
 async function steer(action: UpdateAction): Promise<void> {
   if (await attempt(() => api.post(`/update-runs/${props.id}/${action}`))) await refresh()
 }
-const far = (one: UpdateDeviceView) =>
-  ({ waiting: 'waits', going: one.step, updated: one.reason || 'reports', failed: one.reason })[one.state]
+const far = (device: UpdateDeviceView) =>
+  ({ waiting: 'waits', going: device.step, updated: device.reason || 'reports', failed: device.reason })[device.state]
 /** Which wave it is at, or that it is not on its way. */
 const standing = computed(() =>
   data.value?.state === 'running' ? `wave ${data.value.wave} of ${data.value.waves}` : (data.value?.state ?? ''),
@@ -36,7 +36,7 @@ const standing = computed(() =>
       <RunHead :title="`Update to ${data.version}`" :standing="`${standing}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @steer="steer" />
       <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
-        <tbody><tr v-for="one in data.devices" :key="one.id" :class="one.state"><td>{{ one.wave }}</td><td><RouterLink class="mono" :to="`/estate/${one.id}`">{{ one.name }}</RouterLink></td><td class="muted">{{ one.clientName }}</td><td class="mono">{{ one.fromVersion }}</td><td class="far" :title="one.reason">{{ far(one) }}</td></tr></tbody></table>
+        <tbody><tr v-for="device in data.devices" :key="device.id" :class="device.state"><td>{{ device.wave }}</td><td><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></td><td class="muted">{{ device.clientName }}</td><td class="mono">{{ device.fromVersion }}</td><td class="far" :title="device.reason">{{ far(device) }}</td></tr></tbody></table>
     </template>
   </section>
 </template>

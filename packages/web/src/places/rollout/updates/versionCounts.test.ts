@@ -29,6 +29,8 @@ it('versions are counted by client, the newest first', () => {
 })
 it('behind are those that run another version and could go back', () => {
   expect(
-    behind([device(1, '0.9.0'), device(2, '1.0.0'), device(3, '0.9.0', 'A', false)], '1.0.0').map((one) => one.id),
+    behind([device(1, '0.9.0'), device(2, '1.0.0'), device(3, '0.9.0', 'A', false)], '1.0.0').map(
+      (device) => device.id,
+    ),
   ).toEqual([1])
 })

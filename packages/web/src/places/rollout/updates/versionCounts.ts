@@ -19,7 +19,7 @@ export function versionCounts(devices: readonly VersionDevice[]): VersionCount[]
     .sort(([a], [b]) => byVersion(b, a))
     .map(([version, clients]) => ({
       version,
-      total: [...clients.values()].reduce((sum, one) => sum + one, 0),
+      total: [...clients.values()].reduce((sum, count) => sum + count, 0),
       clients: [...clients]
         .map(([name, count]) => ({ name, devices: count }))
         .sort((a, b) => b.devices - a.devices || (a.name < b.name ? -1 : 1)),
@@ -28,5 +28,5 @@ export function versionCounts(devices: readonly VersionDevice[]): VersionCount[]
 
 /** Devices that an update to the version is for: they run another, and can go back. */
 export function behind(devices: readonly VersionDevice[], version: string): VersionDevice[] {
-  return devices.filter((one) => one.updatable && one.version !== version)
+  return devices.filter((device) => device.updatable && device.version !== version)
 }

@@ -20,32 +20,32 @@ const sweeps = useResource(() => api.get<SweepView[]>('/sweeps'))
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const sites = computed(() =>
   session.clients
-    .filter((one) => session.inView(one.id))
+    .filter((client) => session.inView(client.id))
     .flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))),
 )
 const csv = ref('')
-const siteId = ref<number>(sites.value.find((one) => one.networks.length)?.id ?? sites.value[0]?.id ?? 0)
-const site = computed(() => sites.value.find((one) => one.id === siteId.value))
+const siteId = ref<number>(sites.value.find((candidate) => candidate.networks.length)?.id ?? sites.value[0]?.id ?? 0)
+const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
 /** Begins where there is somebody to go. */
 const touched = ref(false)
 watch(devices.data, (list) => {
   if (touched.value || csv.value || !list) return
   siteId.value =
     sites.value.find(
-      (one) =>
-        one.networks.length &&
-        list.some((device) => device.clientId === one.clientId && device.takesOrders && !device.silent),
+      (candidate) =>
+        candidate.networks.length &&
+        list.some((device) => device.clientId === candidate.clientId && device.takesOrders && !device.silent),
     )?.id ?? siteId.value
 })
 const ofClient = computed(() =>
-  (devices.data.value ?? []).filter((one) => one.clientId === site.value?.clientId && one.takesOrders && !one.silent),
+  (devices.data.value ?? []).filter((device) => device.clientId === site.value?.clientId && device.takesOrders && !device.silent),
 )
 const deviceId = ref<number | null>(null)
 watch(
   ofClient,
   (list) => {
-    if (!list.some((one) => one.id === deviceId.value))
-      deviceId.value = (list.find((one) => one.siteName === site.value?.name) ?? list[0])?.id ?? null
+    if (!list.some((device) => device.id === deviceId.value))
+      deviceId.value = (list.find((device) => device.siteName === site.value?.name) ?? list[0])?.id ?? null
   },
   { immediate: true },
 )
@@ -69,8 +69,8 @@ async function fromSweep(id: number): Promise<void> {
   csv.value = [
     'name,address',
     ...sweep.hosts
-      .filter((one) => !one.device && (one.ports.includes(22) || one.ports.includes(5986)))
-      .map((one) => `${one.name?.split('.')[0] ?? ''},${one.address}`),
+      .filter((host) => !host.device && (host.ports.includes(22) || host.ports.includes(5986)))
+      .map((host) => `${host.name?.split('.')[0] ?? ''},${host.address}`),
   ].join('\n')
 }
 /** Devices chosen in Estate, of one site at a time, by the first of their addresses that lies in its networks. */
@@ -80,26 +80,26 @@ const chosenIds = useRoute().query.devices
 watch(devices.data, (list) => {
   if (typeof chosenIds !== 'string' || !list || csv.value) return
   const ids = chosenIds.split(',').map(Number)
-  const chosen = list.filter((one) => ids.includes(one.id))
-  const first = sites.value.find((one) => one.clientId === chosen[0]?.clientId && one.name === chosen[0].siteName)
+  const chosen = list.filter((device) => ids.includes(device.id))
+  const first = sites.value.find((candidate) => candidate.clientId === chosen[0]?.clientId && candidate.name === chosen[0].siteName)
   if (!first) return
   siteId.value = first.id
-  const networks = first.networks.map(readNetwork).filter((one) => one !== null)
+  const networks = first.networks.map(readNetwork).filter((network) => network !== null)
   const reachable = chosen
-    .filter((one) => one.clientId === first.clientId && one.siteName === first.name)
-    .map((one) => ({
-      name: one.name,
-      address: one.addresses.find((address) => networks.some((network) => inNetwork(address, network))),
+    .filter((device) => device.clientId === first.clientId && device.siteName === first.name)
+    .map((device) => ({
+      name: device.name,
+      address: device.addresses.find((address) => networks.some((network) => inNetwork(address, network))),
     }))
-    .filter((one) => one.address !== undefined)
-  csv.value = ['name,address', ...reachable.map((one) => `${one.name},${one.address}`)].join('\n')
+    .filter((device) => device.address !== undefined)
+  csv.value = ['name,address', ...reachable.map((device) => `${device.name},${device.address}`)].join('\n')
   takeOver.value = true
   if (reachable.length < chosen.length)
     leftOut.value = `${countText(chosen.length - reachable.length, 'chosen device')} left out: a run goes to one site, and only to addresses within its networks that an agent has told.`
 })
 const usable = computed(() =>
   (credentials.data.value ?? []).filter(
-    (one) => one.clientId === site.value?.clientId && (one.siteId === null || one.siteId === siteId.value),
+    (credential) => credential.clientId === site.value?.clientId && (credential.siteId === null || credential.siteId === siteId.value),
   ),
 )
 const trials = ref<number[]>([])
@@ -120,14 +120,14 @@ async function start(): Promise<void> {
     roles: role.value ? [role.value] : [],
     tags: tags.value
       .split(',')
-      .map((one) => one.trim())
+      .map((part) => part.trim())
       .filter(Boolean),
     machines: read.value.machines,
     credentialIds: trials.value,
     waves: sizes.value
       .split(/[\s,]+/)
       .map(Number)
-      .filter((one) => one > 0),
+      .filter((size) => size > 0),
     mostFailed: mostFailed.value / 100,
     hoursFrom: from ?? null,
     hoursUntil: until ?? null,
@@ -141,17 +141,17 @@ async function start(): Promise<void> {
 
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
-    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="one in sites" :key="one.id" :value="one.id">{{ one.clientName }} · {{ one.name }}</option></select>
-      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="one in ofClient" :key="one.id" :value="one.id">{{ one.name }}</option></select>,
+    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select>
+      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option></select>,
       <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
       first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
       <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.
-      They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="one in roles.data.value" :key="one.id" :value="one.id">the role {{ one.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
+      They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
-      <div><p v-if="sweeps.data.value?.some((one) => one.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="one in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="one.id"><button type="button" class="link" @click="fromSweep(one.id)">{{ one.network }} of {{ one.siteName }}, {{ one.unknown }}</button></p>
+      <div><p v-if="sweeps.data.value?.some((sweep) => sweep.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="sweep in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="sweep.id"><button type="button" class="link" @click="fromSweep(sweep.id)">{{ sweep.network }} of {{ sweep.siteName }}, {{ sweep.unknown }}</button></p>
         <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
-        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="one in read.faults.slice(0, 6)" :key="one.line" class="critical" role="alert">line {{ one.line }}: {{ one.message }}</p></div></div>
+        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line {{ fault.line }}: {{ fault.message }}</p></div></div>
     <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
   </form>
 </template>

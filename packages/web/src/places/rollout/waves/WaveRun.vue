@@ -17,12 +17,12 @@ const { data, error, refresh } = useResource(() => api.get<WaveRunPage>(`/wave-r
 /** Failures by their kind, the commonest first. */
 const failures = computed(() => {
   const kinds = new Map<string, WaveMachineView[]>()
-  for (const one of data.value?.machines ?? [])
-    if (one.state === 'failed') kinds.set(one.failure ?? '', [...(kinds.get(one.failure ?? '') ?? []), one])
+  for (const machine of data.value?.machines ?? [])
+    if (machine.state === 'failed') kinds.set(machine.failure ?? '', [...(kinds.get(machine.failure ?? '') ?? []), machine])
   return [...kinds].sort((a, b) => b[1].length - a[1].length)
 })
-const isAboutKey = (one: WaveMachineView) =>
-  one.failure === 'host key not accepted' || one.failure === 'host key changed'
+const isAboutKey = (machine: WaveMachineView) =>
+  machine.failure === 'host key not accepted' || machine.failure === 'host key changed'
 const hasKeys = computed(() => data.value?.machines.some(isAboutKey))
 const unaccepted = computed(() =>
   (data.value?.machines ?? []).flatMap(({ address, key, failure }) =>
@@ -35,17 +35,17 @@ async function acceptAll(): Promise<void> {
 async function steer(action: RunAction): Promise<void> {
   if (await attempt(() => api.post(`/wave-runs/${props.id}/${action}`))) await refresh()
 }
-const progress = (one: WaveMachineView) =>
-  one.state === 'failed'
-    ? one.failure
-    : one.state === 'installed'
-      ? one.device
-        ? one.device.reports
+const progress = (machine: WaveMachineView) =>
+  machine.state === 'failed'
+    ? machine.failure
+    : machine.state === 'installed'
+      ? machine.device
+        ? machine.device.reports
           ? 'reports'
           : 'enrolled, no readings yet'
         : 'installed'
-      : one.state === 'going'
-        ? one.step
+      : machine.state === 'going'
+        ? machine.step
         : 'waits'
 /** Which wave it is at, or that it is not on its way. */
 const standing = computed(() =>
@@ -60,9 +60,9 @@ const standing = computed(() =>
       <RunHead :title="data.name" :standing="`${standing}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @steer="steer" />
       <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Tries</th></tr></thead>
-        <tbody><tr v-for="one in data.machines" :key="one.n" :class="one.state"><td>{{ one.wave }}</td><td class="mono">{{ one.name }}</td><td class="mono">{{ one.address }}</td><td class="far" :title="one.reason">{{ progress(one) }}</td>
-          <td v-if="hasKeys"><MachineKey v-if="isAboutKey(one)" :site-id="data.siteId" :address="one.address" :machine-key="one.key" @accepted="refresh" /></td>
-          <td><RouterLink v-if="one.device" class="mono" :to="`/estate/${one.device.id}`">{{ one.device.name }}</RouterLink></td><td class="num">{{ one.attempts || '' }}</td></tr></tbody></table>
+        <tbody><tr v-for="machine in data.machines" :key="machine.n" :class="machine.state"><td>{{ machine.wave }}</td><td class="mono">{{ machine.name }}</td><td class="mono">{{ machine.address }}</td><td class="far" :title="machine.reason">{{ progress(machine) }}</td>
+          <td v-if="hasKeys"><MachineKey v-if="isAboutKey(machine)" :site-id="data.siteId" :address="machine.address" :machine-key="machine.key" @accepted="refresh" /></td>
+          <td><RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink></td><td class="num">{{ machine.attempts || '' }}</td></tr></tbody></table>
     </template>
   </section>
 </template>

@@ -14,7 +14,7 @@ import WaveRun from './WaveRun.vue'
 /** Agents sent out to many machines: first a few, then the rest. */
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<WaveRunView[]>('/wave-runs'), { topics: ['estate'] })
-const shown = computed(() => (data.value ?? []).filter((one) => session.inView(one.clientId)))
+const shown = computed(() => (data.value ?? []).filter((wave) => session.inView(wave.clientId)))
 const making = ref(useRoute().query.devices !== undefined)
 const chosen = ref<number | null>(null)
 watch(data, (list) => {
@@ -25,7 +25,7 @@ async function started(id: number): Promise<void> {
   chosen.value = id
   await refresh()
 }
-const stateText = (one: WaveRunView) => (one.state === 'running' ? `wave ${one.wave} of ${one.waves}` : one.state)
+const stateText = (run: WaveRunView) => (run.state === 'running' ? `wave ${run.wave} of ${run.waves}` : run.state)
 const nothingYet =
   'No agents were sent out yet. Sweep a network to find machines, store a sign-in for them, and send them from here.'
 </script>
@@ -36,9 +36,9 @@ const nothingYet =
     <WaveForm v-if="making" @started="started" @close="making = false" />
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? nothingYet : ''" @again="refresh" />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Runs"><tbody><tr v-for="one in shown" :key="one.id" :class="{ on: chosen === one.id }" @click="chosen = one.id">
-        <td><button class="link" :aria-pressed="chosen === one.id">{{ one.name }}</button><small>{{ one.clientName }} · {{ one.siteName }}, {{ fullText(one.createdAt) }}</small><small>{{ stateText(one) }}</small></td>
-        <td class="num"><b>{{ one.installed }}</b> of {{ one.total }}<small v-if="one.failed" class="critical">{{ one.failed }} failed</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Runs"><tbody><tr v-for="wave in shown" :key="wave.id" :class="{ on: chosen === wave.id }" @click="chosen = wave.id">
+        <td><button class="link" :aria-pressed="chosen === wave.id">{{ wave.name }}</button><small>{{ wave.clientName }} · {{ wave.siteName }}, {{ fullText(wave.createdAt) }}</small><small>{{ stateText(wave) }}</small></td>
+        <td class="num"><b>{{ wave.installed }}</b> of {{ wave.total }}<small v-if="wave.failed" class="critical">{{ wave.failed }} failed</small></td></tr></tbody></table>
       <WaveRun v-if="chosen" :id="chosen" :key="chosen" />
     </div>
     <CredentialList />
