@@ -88,8 +88,8 @@ try {
   await post('/api/session', lead)
   const { id: clientId } = await post<{ id: number }>('/api/clients', { name: 'Bench', code: 'bn' })
   const { id: siteId } = await post<{ id: number }>('/api/sites', { clientId, name: 'Bench', zone: 'UTC' })
-  const { fromLibrary, starterTemplates } = await import('#core')
-  const { id: templateId } = await post<{ id: number }>('/api/templates', fromLibrary(starterTemplates[0]!))
+  const { fromLibrary, libraryTemplates } = await import('#core')
+  const { id: templateId } = await post<{ id: number }>('/api/templates', fromLibrary(libraryTemplates[0]!))
   await post('/api/assignments', {
     templateId,
     target: { on: 'everyone' },

@@ -162,7 +162,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
         throw new Error(`${damage} ${files.join()}: ${error.message}; ${await journalOf()}`)
       })
     }
-    const files = ['identity.json', 'sequence', 'places.json', 'updates-seen.json', 'last-order']
+    const files = ['identity.json', 'sequence', 'places.json', 'updates-seen.json', 'last-task']
     for (const file of files) await damaged(': >', [file])
     await damaged('echo "{\\"a\\":" >', files)
     await damaged(': >', ['identity.copy.json', 'sequence'])

@@ -135,7 +135,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
         hostName: host.name,
         startsAtBoot: true,
         serviceManager: 'systemd',
-        mends: host.debian >= 12,
+        remediates: host.debian >= 12,
       })
       const check = await host.run('/usr/local/lib/custode-agent/custode-agent check')
       expect([check.code, check.stdout.split('\n').filter((line) => line.includes('WRONG'))]).toEqual([0, []])

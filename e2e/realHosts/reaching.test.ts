@@ -31,7 +31,7 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     const page = await until(
       'the relay',
       () => pageOf(here, 'tm-relay'),
-      (page) => page.takesOrders && page.heardAt !== null,
+      (page) => page.takesTasks && page.heardAt !== null,
     )
     relay = page.id
     clientId = page.clientId

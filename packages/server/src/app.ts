@@ -6,12 +6,12 @@ import { minute } from '#core'
 import type { Pool } from './db'
 import { Engine } from './engine'
 import { accessRoutes } from './features/access'
-import { agentRoutes, collectorPrograms, handOutAgent, handOutCollectors } from './features/agents'
+import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
 import { estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
-import { handOutReleases, orderCompletion, Releases, rolloutRoutes } from './features/rollout'
+import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
 import { seriesRoutes } from './features/series'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
@@ -100,7 +100,7 @@ export async function buildApp({
     },
   )
   live.onEvent = ({ topic }) => {
-    if (topic !== 'reports' && topic !== 'alerts') engine.attendance.changed()
+    if (topic !== 'reports' && topic !== 'alerts') engine.waiters.changed()
   }
 
   accessRoutes(app, pool)
@@ -113,10 +113,10 @@ export async function buildApp({
   const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
-  agentRoutes(app, pool, engine, interval, signer, orderCompletion(vault))
-  handOutAgent(app, agentFolder ?? '', releases, address)
-  handOutReleases(app, releases)
-  handOutCollectors(app, programs, engine)
+  agentRoutes(app, pool, engine, interval, signer, commandCompletion(vault))
+  serveAgent(app, agentFolder ?? '', releases, address)
+  serveReleases(app, releases)
+  serveCollectors(app, programs, engine)
   live.routes(app)
   describeApi(app, routes)
 

@@ -28,8 +28,8 @@ export function ownAddresses(): string[] {
     .slice(0, 64)
 }
 
-/** @param mends it has the right to start and stop services here, and was not installed to look only */
-export function systemFacts(takesOrders: boolean, optional: readonly string[], mends: boolean): System {
+/** @param remediates it has the right to start and stop services here, and was not installed to look only */
+export function systemFacts(takesTasks: boolean, optional: readonly string[], remediates: boolean): System {
   const here = onWindows
     ? { osFamily: 'windows' as const, serviceManager: 'windows', startsAtBoot: existsSync(windowsPlace().task) }
     : { osFamily: 'linux' as const, serviceManager: serviceManager(), startsAtBoot: existsSync(placeAt('').wanted) }
@@ -39,10 +39,10 @@ export function systemFacts(takesOrders: boolean, optional: readonly string[], m
     hostName: hostname(),
     cores: cpus().length,
     agentVersion,
-    takesOrders,
+    takesTasks,
     optional: [...optional],
-    updatable: takesOrders && startedByStarter() && !mayOnlyLook({}),
-    mends: takesOrders && mends,
+    updatable: takesTasks && startedByStarter() && !mayOnlyLook({}),
+    remediates: takesTasks && remediates,
     addresses: ownAddresses(),
   }
 }

@@ -10,7 +10,7 @@ export interface Identity extends Way {
   deviceKey: string
   name: string
   interval: number
-  /** Absent on machines that were enrolled before orders were signed: they take none. */
+  /** Absent on machines that were enrolled before tasks were signed: they take none. */
   serverKey?: string
   /** What to collect beyond the ordinary. */
   collect?: CollectSettings
@@ -37,7 +37,7 @@ export function readIdentity(home: string): Identity | null {
 }
 
 /** The identity, both copies of it whole again where one was damaged. */
-export function mendIdentity(home: string): Identity | null {
+export function repairIdentity(home: string): Identity | null {
   const identity = readIdentity(home)
   if (identity && [fileOf(home), copyOf(home)].some((file) => readJson(file, isIdentity) === null)) {
     try {

@@ -243,16 +243,16 @@ function running(program: string): number[] {
 }
 
 const endsWithin = 8 * second
-const lookEvery = 50
+const pollEvery = 50
 
 /** Ends what was left running in the background, and waits for it: it still writes into its folder. */
 function endRunning(program: string): void {
-  for (let waited = 0; ; waited += lookEvery) {
+  for (let waited = 0; ; waited += pollEvery) {
     const left = running(program)
     if (!left.length) return
     if (waited === 0 || waited >= endsWithin)
       for (const pid of left) process.kill(pid, waited === 0 ? 'SIGTERM' : 'SIGKILL')
-    Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
+    Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, pollEvery)
   }
 }
 

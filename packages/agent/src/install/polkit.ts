@@ -2,7 +2,7 @@ import { user } from './place'
 
 /**
  * Services that leave the machine in another state than the one it is to be in, or open it: no watch is about them,
- * and no order starts them.
+ * and no task starts them.
  */
 const never =
   'systemd-(poweroff|reboot|halt|kexec|soft-reboot|suspend|hibernate|hybrid-sleep|suspend-then-hibernate|exit)|emergency|rescue|debug-shell|console-shell|initrd-.*'
@@ -22,7 +22,7 @@ list() { systemctl "$@" --type=service --no-legend --no-pager --full; }
 names=$({ list list-unit-files; list list-units --all --plain; } | sed 's/^[^A-Za-z0-9]*//; s/[[:space:]].*//' | grep -E '^[A-Za-z0-9:_.@-]+\\.service$' | grep -v -E -e '@\\.service$' -e '^(${never})\\.service$' | sort -u)
 [ -n "$names" ] || exit 0
 {
-  echo '// Custode agent: asked by its server’s signed orders. Written anew at each start of the agent; remove this file to have it look only.'
+  echo '// Custode agent: asked by its server’s signed tasks. Written anew at each start of the agent; remove this file to have it look only.'
   echo 'var custodeServices = ['
   echo "$names" | sed 's/.*/  "&",/'
   cat << 'RULE'

@@ -12,7 +12,7 @@ import { parseSockets } from '../collectors/linux/software'
 const ports = [443, 465, 563, 636, 853, 989, 990, 992, 993, 995, 5061, 5986, 6443, 8443, 9443]
 const patience: Millis = 5000
 /** Half a renewal's hold: a new one is noticed soon, and nobody's log fills with handshakes. */
-const lookAgain: Millis = 5 * 60_000
+const checkAgain: Millis = 5 * 60_000
 
 /** When the certificate that a port shows ends (notAfter), in milliseconds since 1970; null when it shows none. */
 export function certificateEnd(port: number, host = '127.0.0.1'): Promise<Millis | null> {
@@ -46,7 +46,7 @@ export function collector(): Collect {
   return {
     name: 'certificates',
     async collect(now) {
-      if (lookedAt === null || steady() - lookedAt >= lookAgain) {
+      if (lookedAt === null || steady() - lookedAt >= checkAgain) {
         lookedAt = steady()
         ends = []
         for (const port of listening()) {

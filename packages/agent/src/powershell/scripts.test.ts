@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { powershellFaults } from '../../../standins/src/powershellGrammar'
 import { faultOf, taskXml } from '../install/windows'
-import { longLookScript, lookScript, servicesScript } from '../collectors/windows/look'
+import { inventoryScript, snapshotScript, servicesScript } from '../collectors/windows/snapshot'
 import { insideScript, installCall, ownerScript, readerScript, serviceScript, surveyScript } from './scripts'
 import { updatesScript } from '../collectors/windows/updates'
 
@@ -10,10 +10,10 @@ const wide = nasty.map((text, i) => [`Log ${i} ${text}`, i % 2 ? i : null] as co
 
 describe('the texts that go to PowerShell are PowerShell, by a grammar of the language (tree-sitter)', () => {
   it.each<[string, string]>([
-    ['what is looked at each time', lookScript({ System: 12, Application: null })],
-    ['logs with names of every kind', lookScript(Object.fromEntries(wide))],
-    ['no logs', lookScript({})],
-    ['what is looked at seldom', longLookScript],
+    ['what is looked at each time', snapshotScript({ System: 12, Application: null })],
+    ['logs with names of every kind', snapshotScript(Object.fromEntries(wide))],
+    ['no logs', snapshotScript({})],
+    ['what is looked at seldom', inventoryScript],
     ['services', servicesScript],
     ['updates', updatesScript],
     ['what is inside', insideScript],

@@ -1,11 +1,11 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import type { AgentSettings } from '#contract/report'
 import type { Collector, Millis } from '#core'
-import { attend } from '../uplink/attend'
+import { awaitChange } from '../uplink/longPoll'
 import { sinceStart, steady } from '../clock'
 import { allCollectors, OptionalCollectors, systemFacts } from '../collectors'
-import { mendIdentity, writeIdentity, type Identity } from '../identity/identity'
-import { Orders } from '../tasks/orders'
+import { repairIdentity, writeIdentity, type Identity } from '../identity/identity'
+import { Tasks } from '../tasks/tasks'
 import { Rights } from '../tasks/service'
 import { mayOnlyLook } from '../updates/starter'
 import { Proof } from '../updates/update'
@@ -74,7 +74,7 @@ class Run {
   readonly #optional: OptionalCollectors
   readonly #settings: Settings
   readonly #proof: Proof
-  readonly #orders: Orders
+  readonly #commands: Tasks
   readonly #collectors: ReturnType<typeof allCollectors>
   readonly #stop = new AbortController()
   #wake = new AbortController()
@@ -98,7 +98,7 @@ class Run {
     this.#optional = new OptionalCollectors(home, identity)
     this.#settings = new Settings(home, identity, this.#optional, say)
     this.#proof = new Proof(home, identity, say)
-    this.#orders = new Orders(
+    this.#commands = new Tasks(
       home,
       identity,
       say,
@@ -123,8 +123,8 @@ class Run {
     this.#wake.abort()
   }
 
-  async #attend(): Promise<void> {
-    await attend(
+  async #awaitChange(): Promise<void> {
+    await awaitChange(
       this.identity,
       async (settings) => {
         const before = Turns.tick(this.identity)
@@ -159,16 +159,16 @@ class Run {
     const system = systemFacts(
       identity.serverKey !== undefined,
       this.#optional.names,
-      !mayOnlyLook(identity) && (await this.#rights.mends()),
+      !mayOnlyLook(identity) && (await this.#rights.remediates()),
     )
-    const news = this.#told.news({ system, ...facts }, steady())
+    const changed = this.#told.changed({ system, ...facts }, steady())
     const { seq } = this.#spool.add(
       {
         at: now,
         interval: identity.interval,
         readings: readings.map(([...reading]) => reading),
         ...sinceStart(),
-        ...(Object.keys(news).length ? { facts: news } : {}),
+        ...(Object.keys(changed).length ? { facts: changed } : {}),
         ...(events.length ? { events } : {}),
         ...(leftOut ? { leftOut } : {}),
         ...(failed.length ? { failed } : {}),
@@ -177,7 +177,7 @@ class Run {
       },
       places,
     )
-    this.#told.send(seq, news)
+    this.#told.send(seq, changed)
     this.#spool.giveUpOld(now, sinceStart())
     if (this.#spool.takeLost()) this.#told.forget()
   }
@@ -191,7 +191,7 @@ class Run {
     this.#trouble = ''
     if (!receipt) return
     this.#told.acknowledged(receipt.acknowledged)
-    for (const task of receipt.tasks ?? []) this.#orders.take(task, Date.now() - receipt.clockOffset)
+    for (const task of receipt.tasks ?? []) this.#commands.take(task, Date.now() - receipt.clockOffset)
     await this.#proof.reported()
     await this.#settings.follow(receipt.settings)
   }
@@ -212,7 +212,7 @@ class Run {
 
   async loop(watchdog: Watchdog): Promise<'stopped' | 'start anew'> {
     // Whoever waits for the server handles what goes wrong there; anything else ends the program.
-    void this.#attend()
+    void this.#awaitChange()
     // Rates need a first look; the report of it would be half empty.
     await observe(
       this.#collectors.filter((collector) => collector.name === 'performance' || collector.name === 'network'),
@@ -242,7 +242,7 @@ export async function run(
   refresh: boolean,
   say: (text: string) => void,
 ): Promise<'stopped' | 'start anew'> {
-  const identity = mendIdentity(home)
+  const identity = repairIdentity(home)
   if (!identity)
     throw new Error(
       `This machine is not enrolled: no identity can be read in ${home}. Run: custode-agent enroll --server URL --key KEY`,

@@ -16,7 +16,7 @@ export class Told {
   #allToldAt: Millis | null = null
 
   /** Facts that are to be told now. @param at by a clock that nobody sets */
-  news(facts: Facts, at: Millis): Facts {
+  changed(facts: Facts, at: Millis): Facts {
     if (this.#allToldAt === null || at - this.#allToldAt >= tellAllEvery) {
       this.forget()
       this.#allToldAt = at

@@ -7,7 +7,7 @@ const stuck = 70
 /**
  * A third of what systemd waits for (sd_watchdog_enabled(3): microseconds), so that one that comes late is no alarm.
  */
-const lookEvery: Millis = Math.min(30_000, Number(process.env.WATCHDOG_USEC ?? Infinity) / 3000)
+const pollEvery: Millis = Math.min(30_000, Number(process.env.WATCHDOG_USEC ?? Infinity) / 3000)
 
 /**
  * Watches over the loop: a program that lives and no longer reports must end, so that its service manager starts it
@@ -23,7 +23,7 @@ export class Watchdog {
     private readonly say: (text: string) => void,
     private readonly end: (status: number) => void = (status) => process.exit(status),
   ) {
-    this.#timer = setInterval(() => this.#look(), lookEvery)
+    this.#timer = setInterval(() => this.#look(), pollEvery)
     this.#notify()
   }
 

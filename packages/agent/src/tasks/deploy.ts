@@ -1,5 +1,5 @@
 import type { Client as SshClient } from 'ssh2'
-import type { DeployNews, DeployOrder } from '#contract/report'
+import type { DeployProgress, DeployCommand } from '#contract/report'
 import { failureOfStatus } from '#core'
 import { HostKey, keysFirst } from './reach/hostKey'
 import { run, signIn } from './reach/ssh'
@@ -36,28 +36,28 @@ async function lookAround(client: SshClient): Promise<string> {
 }
 
 async function bring(
-  order: DeployOrder,
+  command: DeployCommand,
   way: Way,
   key: HostKey,
-  tell: (step: string) => void,
+  report: (step: string) => void,
   opened: (client: SshClient) => void,
-): Promise<DeployNews> {
+): Promise<DeployProgress> {
   const script = await textOf(way, '/agent/install.sh')
-  for (const trial of keysFirst(order.trials)) {
-    tell(`signing in as ${trial.user}`)
-    const client = await signIn(order.address, key, trial)
+  for (const trial of keysFirst(command.trials)) {
+    report(`signing in as ${trial.user}`)
+    const client = await signIn(command.address, key, trial)
     if (!client) continue
     opened(client)
-    tell('looking around')
+    report('looking around')
     const asRoot = await lookAround(client)
-    tell('downloading and installing')
+    report('downloading and installing')
     const quoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
     // The key goes in by the script's input: arguments can be read by everybody on the machine.
-    const words = ['--no-run', ...(order.name === null ? [] : ['--name', quoted(order.name)])].join(' ')
+    const words = ['--no-run', ...(command.name === null ? [] : ['--name', quoted(command.name)])].join(' ')
     const { code, errors } = await run(client, `${asRoot}sh -s`, {
-      input: `set -- ${quoted(order.enrolmentKey)} ${words}\n${script}`,
-      heard: (line) => tell(line.slice(0, 100)),
-      within: order.within,
+      input: `set -- ${quoted(command.enrolmentKey)} ${words}\n${script}`,
+      heard: (line) => report(line.slice(0, 100)),
+      within: command.within,
     })
     if (code !== 0) {
       const last = errors.trim().split('\n').pop() || `the script ended with ${code}`
@@ -67,37 +67,37 @@ async function bring(
   }
   throw new StoppedError(
     'sign-in refused',
-    order.trials.length
-      ? `It refused ${order.trials.map((trial) => trial.user).join(', then ')}.`
+    command.trials.length
+      ? `It refused ${command.trials.map((trial) => trial.user).join(', then ')}.`
       : 'No sign-in was given.',
   )
 }
 
 /** Brings an agent to a machine, step by step. Never throws: what stopped it is in the news. */
 export async function deploy(
-  order: DeployOrder,
+  command: DeployCommand,
   way: Way,
-  tell: (step: string, hostKey: string | null) => void,
-): Promise<DeployNews> {
+  report: (step: string, hostKey: string | null) => void,
+): Promise<DeployProgress> {
   let client: SshClient | null = null
-  const key = new HostKey(order.hostKey, order.passwordsToUnknown)
+  const key = new HostKey(command.hostKey, command.passwordsToUnknown)
   let timer: NodeJS.Timeout | undefined
   const tooLate = new Promise<never>((_, reject) => {
     timer = setTimeout(
-      () => reject(new StoppedError('timed out', `It took longer than ${Math.round(order.within / 60_000)} min.`)),
-      order.within,
+      () => reject(new StoppedError('timed out', `It took longer than ${Math.round(command.within / 60_000)} min.`)),
+      command.within,
     )
   })
   try {
     const heard = (step: string) => {
-      tell(step, key.shown)
+      report(step, key.shown)
     }
     // Where SSH is closed and Windows' remote management is not, that is the way.
-    const windows = !(await isOpen(order.address, 22)) && (await isOpen(order.address, wsmanPort))
+    const windows = !(await isOpen(command.address, 22)) && (await isOpen(command.address, wsmanPort))
     return await Promise.race([
       windows
-        ? (await import('./deployWindows')).bringToWindows(order, way, key, heard)
-        : bring(order, way, key, heard, (session) => {
+        ? (await import('./deployWindows')).bringToWindows(command, way, key, heard)
+        : bring(command, way, key, heard, (session) => {
             client = session
           }),
       tooLate,

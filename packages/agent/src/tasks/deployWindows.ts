@@ -1,4 +1,4 @@
-import type { DeployNews, DeployOrder } from '#contract/report'
+import type { DeployProgress, DeployCommand } from '#contract/report'
 import { failureOfStatus } from '#core'
 import type { HostKey } from './reach/hostKey'
 import { StoppedError } from './reach/stopped'
@@ -43,26 +43,26 @@ function stoppedBy(errors: string, code: number): StoppedError {
 
 /** As over SSH, with the script for Windows. The certificate of the machine stands where a host key does. */
 export async function bringToWindows(
-  order: DeployOrder,
+  command: DeployCommand,
   way: Way,
   key: HostKey,
-  tell: (step: string) => void,
-): Promise<DeployNews> {
+  report: (step: string) => void,
+): Promise<DeployProgress> {
   const script = await textOf(way, '/agent/install.ps1')
-  const passwords = order.trials.filter((trial) => trial.password !== undefined)
+  const passwords = command.trials.filter((trial) => trial.password !== undefined)
   for (const trial of passwords) {
-    tell(`signing in as ${trial.user}`)
-    const machine = new Wsman({ address: order.address, user: trial.user, password: trial.password!, key })
+    report(`signing in as ${trial.user}`)
+    const machine = new Wsman({ address: command.address, user: trial.user, password: trial.password!, key })
     const shell = await machine.open()
     if (shell === null) continue
     try {
-      tell('looking around')
+      report('looking around')
       check((await machine.powershell(shell, surveyScript)).output)
-      tell('downloading and installing')
+      report('downloading and installing')
       const { code, errors } = await machine.powershell(
         shell,
-        installCall(script, order.enrolmentKey, order.name),
-        order.within,
+        installCall(script, command.enrolmentKey, command.name),
+        command.within,
       )
       if (code !== 0) throw stoppedBy(errors, code)
       return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }

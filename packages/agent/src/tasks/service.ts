@@ -1,12 +1,12 @@
 import { statSync } from 'node:fs'
 import { setTimeout as wait } from 'node:timers/promises'
-import type { ServiceNews, ServiceOrder } from '#contract/report'
+import type { ServiceProgress, ServiceCommand } from '#contract/report'
 import { hour, second, type Millis, type Service, type ServiceAction } from '#core'
 import { steady } from '../clock'
 import { command } from '../collectors/command'
 import { serviceManager, servicesCollector } from '../collectors/linux/services'
 import { onWindows, unitName, user } from '../install/place'
-import { windowsServices } from '../collectors/windows/look'
+import { windowsServices } from '../collectors/windows/snapshot'
 import { powershell } from '../powershell/powershell'
 import { serviceScript } from '../powershell/scripts'
 
@@ -18,7 +18,7 @@ export interface ServiceHands {
 }
 
 const patience: Millis = 15 * second
-const lookEvery: Millis = second
+const pollEvery: Millis = second
 const noRights =
   /interactive authentication required|access (is )?denied|permission denied|not permitted|must be (run as )?root|superuser/i
 
@@ -44,12 +44,12 @@ const hands: ServiceHands = onWindows
 
 /** Starts, stops or restarts one service that there is on this machine, and tells how it was before and is after. */
 export async function actOnService(
-  { verb, service }: ServiceOrder,
+  { verb, service }: ServiceCommand,
   { list, act }: ServiceHands = hands,
   within: Millis = patience,
-): Promise<ServiceNews> {
+): Promise<ServiceProgress> {
   const find = async () => (await list()).find((candidate) => candidate.name === service)
-  const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceNews => ({
+  const failed = (before: string, after: string, reason: string, hopeless: boolean): ServiceProgress => ({
     state: 'failed',
     before,
     after,
@@ -78,7 +78,7 @@ export async function actOnService(
         trouble || `it did not ${verb} within ${within / second} s`,
         false,
       )
-    await wait(Math.min(lookEvery, within))
+    await wait(Math.min(pollEvery, within))
   }
 }
 
@@ -133,7 +133,7 @@ export class Rights {
   #asking: Promise<void> | null = null
 
   /** The newest answer; asks anew where that is old. The first is waited for. */
-  async mends(): Promise<boolean> {
+  async remediates(): Promise<boolean> {
     if (this.#askedAt === null || steady() - this.#askedAt >= askAgain) {
       const isFirst = this.#askedAt === null
       this.#askedAt = steady()

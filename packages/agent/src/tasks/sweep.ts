@@ -3,7 +3,7 @@ import { connect } from 'node:net'
 import type { SignInTrial } from '#contract/report'
 import { hostsOf, type Answering } from '#core'
 import { HostKey } from './reach/hostKey'
-import { lookInside, lookInsideWindows } from './reach/lookInside'
+import { identify, identifyWindows } from './reach/identify'
 import { wsmanPort } from './reach/wsmanPort'
 
 /** Gentle with small routers: so many hosts at once, and so long for an answer. */
@@ -12,7 +12,7 @@ const answerWithin = 700
 const bannerWithin = 1000
 
 /** Whether something accepts connections there, and, for SSH, how it introduces itself (RFC 4253, section 4.2). */
-function knock(address: string, port: number, banner: boolean): Promise<{ open: boolean; banner: string | null }> {
+function probe(address: string, port: number, banner: boolean): Promise<{ open: boolean; banner: string | null }> {
   return new Promise((resolve) => {
     const socket = connect({ host: address, port })
     // For the whole of it: one that says a letter from time to time is not waited for either.
@@ -46,7 +46,7 @@ function knock(address: string, port: number, banner: boolean): Promise<{ open: 
 
 /** Whether something accepts connections there. */
 export async function isOpen(address: string, port: number): Promise<boolean> {
-  return (await knock(address, port, false)).open
+  return (await probe(address, port, false)).open
 }
 
 async function nameOf(address: string): Promise<string | null> {
@@ -70,15 +70,15 @@ async function look(
   ports: readonly number[],
   { trials, hostKeys, passwordsToUnknown }: Looking,
 ): Promise<Answering | null> {
-  const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await knock(address, port, port === 22)) })))
+  const answers = await Promise.all(ports.map(async (port) => ({ port, ...(await probe(address, port, port === 22)) })))
   const seen = answers.filter((answer) => answer.open)
   if (!seen.length) return null
   const isThere = (port: number) => trials.length > 0 && seen.some((answer) => answer.port === port)
   const key = new HostKey(hostKeys[address] ?? null, passwordsToUnknown)
   const signedIn = isThere(22)
-    ? await lookInside(address, trials, key)
+    ? await identify(address, trials, key)
     : isThere(wsmanPort)
-      ? await lookInsideWindows(address, trials, key)
+      ? await identifyWindows(address, trials, key)
       : null
   return {
     address,
@@ -95,11 +95,11 @@ export interface SweepProgress {
   found: Answering | null
 }
 
-/** Knocks at every host of a network, some at once, and tells after each. */
+/** Probes every host of a network, some at once, and reports after each. */
 export async function sweep(
   network: string,
   ports: readonly number[],
-  tell: (progress: SweepProgress) => Promise<void>,
+  report: (progress: SweepProgress) => Promise<void>,
   looking: Looking = { trials: [], hostKeys: {}, passwordsToUnknown: false },
 ): Promise<void> {
   const hosts = hostsOf(network)
@@ -109,7 +109,7 @@ export async function sweep(
     for (let i = next++; i < hosts.length; i = next++) {
       const found = await look(hosts[i]!, ports, looking)
       scanned++
-      await tell({ scanned, total: hosts.length, found })
+      await report({ scanned, total: hosts.length, found })
     }
   }
   await Promise.all(Array.from({ length: Math.min(atOnce, hosts.length) }, walk))

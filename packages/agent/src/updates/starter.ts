@@ -13,13 +13,13 @@ export const filesOf = (home: string) => ({
   programOf: (version: string) => join(home, 'programs', version, 'custode-agent'),
   /** The version that runs instead of the installed one. */
   adopted: join(home, 'adopted'),
-  /** What ran before it, by its version or as `installed`, and the number of the order that replaced it. */
+  /** What ran before it, by its version or as `installed`, and the number of the task that replaced it. */
   previous: join(home, 'previous'),
   /** How often it was started since it last stayed up. */
   starts: join(home, 'starts'),
   /**
    * One that has not proved itself: version, until when (seconds since 1970), how often it was started, number of the
-   * order.
+   * task.
    */
   trial: join(home, 'trial'),
   /** The trial that was given up, until the server knows. */
@@ -67,12 +67,12 @@ program=$(dirname "$0")/custode-agent
 adopted=$(cat "$home/adopted" 2>/dev/null)
 if [ -n "$adopted" ] && [ -x "$home/programs/$adopted/custode-agent" ]; then program=$home/programs/$adopted/custode-agent; fi
 if [ -f "$home/trial" ]; then
-  read -r version until starts order < "$home/trial"
+  read -r version until starts task < "$home/trial"
   now=$(date +%s)
   if [ "$now" -ge "$until" ] || [ "$starts" -ge ${mostStarts} ] || [ ! -x "$home/programs/$version/custode-agent" ]; then
     mv "$home/trial" "$home/went-back"
   else
-    echo "$version $until $((starts + 1)) $order" > "$home/trial.new" && mv "$home/trial.new" "$home/trial"
+    echo "$version $until $((starts + 1)) $task" > "$home/trial.new" && mv "$home/trial.new" "$home/trial"
     program=$home/programs/$version/custode-agent
     # One that runs without proof until then is ended; whoever starts it again finds its time over.
     (
@@ -84,8 +84,8 @@ elif [ "$program" = "$home/programs/$adopted/custode-agent" ] && [ -f "$home/pre
   starts=$(cat "$home/starts" 2>/dev/null)
   case $starts in '' | *[!0-9]*) starts=0 ;; esac
   if [ "$starts" -ge ${mostStartsAdopted} ]; then
-    read -r before order < "$home/previous"
-    echo "$adopted 0 0 $order" > "$home/went-back"
+    read -r before task < "$home/previous"
+    echo "$adopted 0 0 $task" > "$home/went-back"
     rm -f "$home/previous" "$home/starts"
     program=$home/programs/$before/custode-agent
     if [ -x "$program" ]; then echo "$before" > "$home/adopted.new" && mv "$home/adopted.new" "$home/adopted"

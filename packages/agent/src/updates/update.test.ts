@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { ReleaseStatement, SignedText, UpdateOrder } from '#contract/report'
+import type { ReleaseStatement, SignedText, UpdateCommand } from '#contract/report'
 import { ReleaseTrust } from './release'
 import { keyStatement, releaseKeyOf, signedBy } from './release/testing'
 import { filesOf, starterText } from './starter'
@@ -149,7 +149,7 @@ describe('the starter', () => {
 describe('an update', () => {
   const says = (text: string) => Buffer.from(`#!/bin/sh\necho '${text}'\n`)
   const keys = generateKeyPairSync('ed25519')
-  const order = (more: Partial<UpdateOrder> = {}): UpdateOrder => ({
+  const command = (more: Partial<UpdateCommand> = {}): UpdateCommand => ({
     kind: 'update',
     version: '0.9.0',
     within: 60_000,
@@ -169,54 +169,59 @@ describe('an update', () => {
       ...more,
     })
   }
-  const prepare = (prepared: UpdateOrder) =>
+  const prepare = (prepared: UpdateCommand) =>
     prepareUpdate(home, { server: url() }, 7, prepared, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const untouched = () =>
     expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
 
   it('is fetched, verified, tried and put on trial', async () => {
     offer(says('custode-agent 0.9.0'))
-    await prepare(order())
+    await prepare(command())
     expect(readFileSync(filesOf(home).trial, 'utf8')).toMatch(/^0\.9\.0 \d+ 0 7\n$/)
     expect(spawnSync(filesOf(home).programOf('0.9.0'), { encoding: 'utf8' }).stdout).toBe('custode-agent 0.9.0\n')
   })
   const good = says('custode-agent 0.9.0')
-  it.each<[string, () => void, UpdateOrder, string]>([
-    ['is not what was signed', () => offer(good, { sha256: '0'.repeat(64) }), order(), 'its digest is another'],
+  it.each<[string, () => void, UpdateCommand, string]>([
+    ['is not what was signed', () => offer(good, { sha256: '0'.repeat(64) }), command(), 'its digest is another'],
     [
       'another than the holder of the release key has signed',
       () => offer(good, {}, generateKeyPairSync('ed25519')),
-      order(),
+      command(),
       'its signature is not that of the release key',
     ],
-    ['is for another machine', () => offer(good, { platform: 'linux-riscv' }), order(), 'it is for linux-riscv'],
+    ['is for another machine', () => offer(good, { platform: 'linux-riscv' }), command(), 'it is for linux-riscv'],
     [
       'is another program',
       () => offer(good, { program: 'collector/certificates' }),
-      order(),
+      command(),
       'it is “collector/certificates”',
     ],
-    ['is signed as another version', () => offer(good), order({ version: '0.9.1' }), 'it is version 0.9.0, not 0.9.1'],
+    [
+      'is signed as another version',
+      () => offer(good),
+      command({ version: '0.9.1' }),
+      'it is version 0.9.0, not 0.9.1',
+    ],
     [
       'says that it is another version',
       () => offer(good, { version: '0.9.1' }),
-      order({ version: '0.9.1' }),
+      command({ version: '0.9.1' }),
       'the program says that it is “custode-agent 0.9.0”',
     ],
     [
       'is older than this program goes back',
       () => offer(good, { version: '0.3.0' }),
-      order({ version: '0.3.0' }),
+      command({ version: '0.3.0' }),
       `version 0.3.0 is older than ${releaseFloor}`,
     ],
-    ['would lead out of its folder', () => offer(good), order({ version: '../../etc' }), 'is no version'],
+    ['would lead out of its folder', () => offer(good), command({ version: '../../etc' }), 'is no version'],
     [
       'is signed by nobody',
       () => {
         offer(good)
         statement = { text: statement.text, signature: '' }
       },
-      order(),
+      command(),
       'its signature is not',
     ],
     [
@@ -225,7 +230,7 @@ describe('an update', () => {
         offer(good)
         statement = {} as SignedText
       },
-      order(),
+      command(),
       'its signature is not',
     ],
   ])('that %s is refused, and nothing is touched', async (_, make, change, reason) => {
@@ -237,29 +242,29 @@ describe('an update', () => {
     const later = generateKeyPairSync('ed25519')
     offer(good, {}, later)
     changes = [keyStatement(generateKeyPairSync('ed25519'), later, 2)]
-    await expect(prepare(order())).rejects.toThrow('its signature is not')
+    await expect(prepare(command())).rejects.toThrow('its signature is not')
     changes = [keyStatement(keys, later, 2)]
-    expect(await prepare(order())).toBe(true)
+    expect(await prepare(command())).toBe(true)
     rmSync(filesOf(home).trial)
     offer(good)
-    await expect(prepare(order())).rejects.toThrow('its signature is not')
+    await expect(prepare(command())).rejects.toThrow('its signature is not')
   })
   it('to the version that runs changes nothing, and is no failure', async () => {
     program(filesOf(home).programOf(agentVersion), 'running')
     writeFileSync(filesOf(home).adopted, agentVersion)
-    expect(await prepare(order({ version: agentVersion }))).toBe(false)
+    expect(await prepare(command({ version: agentVersion }))).toBe(false)
     expect([existsSync(filesOf(home).programOf(agentVersion)), existsSync(filesOf(home).trial)]).toEqual([true, false])
   })
   it('that fails takes nothing away that is there', async () => {
     program(filesOf(home).programOf('0.9.0'), 'from before')
     offer(says('something else'))
-    await expect(prepare(order())).rejects.toThrow('the program says')
+    await expect(prepare(command())).rejects.toThrow('the program says')
     expect(readFileSync(filesOf(home).programOf('0.9.0'), 'utf8')).toContain('from before')
   })
   it('is refused where nothing would go back', async () => {
     offer(good)
     delete process.env.CUSTODE_AGENT_STARTER
-    await expect(prepare(order())).rejects.toThrow('was not started by its starter')
+    await expect(prepare(command())).rejects.toThrow('was not started by its starter')
   })
   it('is adopted with the first report that was taken, what ran before is kept, older programs go, and the server is told once', async () => {
     program(filesOf(home).programOf(agentVersion), 'new')

@@ -14,7 +14,7 @@ import {
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createGunzip } from 'node:zlib'
-import type { ReleaseStatement, SignedText, UpdateOrder } from '#contract/report'
+import type { ReleaseStatement, SignedText, UpdateCommand } from '#contract/report'
 import { ageText, minute, second } from '#core'
 import { steady } from '../clock'
 import { command } from '../collectors'
@@ -22,7 +22,7 @@ import { writeWhole } from '../files'
 import type { Identity } from '../identity/identity'
 import { ReleaseTrust } from './release'
 import { filesOf, startedByStarter } from './starter'
-import { tell } from '../tasks/tell'
+import { report } from '../tasks/report'
 import { NotOursError } from '../signature'
 import { call, fetchTo, RefusedError, type Way } from '../uplink'
 import { agentVersion, releaseFloor } from '../version'
@@ -36,7 +36,7 @@ async function digestOf(file: string): Promise<string> {
 }
 
 /**
- * What the holder of the release key says of the version that an order names. Where the key has changed since this
+ * What the holder of the release key says of the version that a command names. Where the key has changed since this
  * program was built, the changes are learned first.
  * @throws Error with the reason for the technician
  */
@@ -76,19 +76,19 @@ async function statementOf(
 export async function prepareUpdate(
   home: string,
   way: Way,
-  orderId: number,
-  order: UpdateOrder,
+  taskId: number,
+  update: UpdateCommand,
   step: (name: string) => void,
   trust = new ReleaseTrust(home),
 ): Promise<boolean> {
   const { programs, programOf, trial } = filesOf(home)
-  if (order.version === agentVersion) return false
+  if (update.version === agentVersion) return false
   if (!startedByStarter())
     throw new Error(
       'this agent was not started by its starter, which would go back if the update failed: install it anew, or have your service manager run the starter',
     )
-  if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(order.version)) throw new Error(`“${order.version}” is no version`)
-  const { path, said: release } = await statementOf(way, order.version, trust)
+  if (!/^\d+\.\d+\.\d+[\w.-]{0,30}$/.test(update.version)) throw new Error(`“${update.version}” is no version`)
+  const { path, said: release } = await statementOf(way, update.version, trust)
   if (existsSync(trial)) throw new Error('another update is on trial')
   const { bavail, bsize } = statfsSync(home)
   if (bavail * bsize < needed)
@@ -109,28 +109,29 @@ export async function prepareUpdate(
     await pipeline(createReadStream(packed), createGunzip(), createWriteStream(program))
     chmodSync(program, 0o700)
     const said = (await command(program, ['version'], 30_000)).trim()
-    if (said !== `custode-agent ${order.version}`) throw new Error(`the program says that it is “${said.slice(0, 80)}”`)
+    if (said !== `custode-agent ${update.version}`)
+      throw new Error(`the program says that it is “${said.slice(0, 80)}”`)
     rmSync(packed)
-    const folder = dirname(programOf(order.version))
+    const folder = dirname(programOf(update.version))
     rmSync(folder, { recursive: true, force: true })
     renameSync(arriving, folder)
   } finally {
     rmSync(arriving, { recursive: true, force: true })
   }
   step('starting anew')
-  writeWhole(trial, `${order.version} ${Math.ceil((Date.now() + order.within) / second)} 0 ${orderId}\n`)
+  writeWhole(trial, `${update.version} ${Math.ceil((Date.now() + update.within) / second)} 0 ${taskId}\n`)
   return true
 }
 
 interface Trial {
   version: string
-  orderId: number
+  taskId: number
 }
 
 function readTrial(file: string): Trial | null {
   if (!existsSync(file)) return null
-  const [version = '', , , order] = readFileSync(file, 'utf8').trim().split(' ')
-  return { version, orderId: Number(order) }
+  const [version = '', , , taskId] = readFileSync(file, 'utf8').trim().split(' ')
+  return { version, taskId: Number(taskId) }
 }
 
 /** Up for so long, and heard of, it no longer counts as one that comes down again and again. */
@@ -167,15 +168,15 @@ export class Proof {
     const proved = readTrial(trial)
     if (proved?.version === agentVersion) {
       const before = existsSync(adopted) ? readFileSync(adopted, 'utf8').trim() : 'installed'
-      writeWhole(previous, `${before} ${proved.orderId}\n`)
+      writeWhole(previous, `${before} ${proved.taskId}\n`)
       rmSync(starts, { force: true })
       writeWhole(adopted, agentVersion)
       rmSync(trial)
       this.trust.raise('custode-agent', releaseFloor)
       this.#keepOnly([agentVersion, before])
       this.say(`version ${agentVersion} has proved itself`)
-      await this.#tell(
-        proved.orderId,
+      await this.#report(
+        proved.taskId,
         'done',
         `reported ${ageText(Math.max(1000, Date.now() - this.#began))} after its start`,
       )
@@ -184,8 +185,8 @@ export class Proof {
     if (failed) {
       this.say(`version ${failed.version} did not prove itself; this is ${agentVersion} again`)
       rmSync(join(this.#files.programs, failed.version), { recursive: true, force: true })
-      await this.#tell(
-        failed.orderId,
+      await this.#report(
+        failed.taskId,
         'failed',
         `version ${failed.version} did not report in time, or did not stay up; ${agentVersion} runs again`,
       )
@@ -198,9 +199,9 @@ export class Proof {
       if (!versions.includes(name)) rmSync(join(this.#files.programs, name), { recursive: true, force: true })
   }
 
-  async #tell(orderId: number, state: 'done' | 'failed', reason: string): Promise<void> {
-    await tell(this.identity, orderId, { update: { state, step: '', reason } }).catch((error: unknown) =>
-      this.say(`order ${orderId}: ${(error as Error).message}`),
+  async #report(taskId: number, state: 'done' | 'failed', reason: string): Promise<void> {
+    await report(this.identity, taskId, { update: { state, step: '', reason } }).catch((error: unknown) =>
+      this.say(`task ${taskId}: ${(error as Error).message}`),
     )
   }
 }

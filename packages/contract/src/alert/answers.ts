@@ -1,4 +1,15 @@
-import { collectors, serviceVerbs, severities, type Evidence, type ServiceAction } from '#core'
+import {
+  alertEvents,
+  closeReasons,
+  collectors,
+  heldOutcomes,
+  remediationOutcomes,
+  serviceVerbs,
+  severities,
+  type AlertEventDetail,
+  type Evidence,
+  type ServiceAction,
+} from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
@@ -11,11 +22,11 @@ import type {
   Looked,
   RemediationView,
   Rounds,
-  TryView,
+  AttemptView,
 } from './index'
 
 const severity = Joi.string().valid(...severities)
-const evidence = answerOf<Evidence>({ text: words, value: Joi.number().optional() })
+const evidence = answerOf<Evidence>({ text: words, subject: words.optional(), value: Joi.number().optional() })
 const rule = answerOf<AlertRule>({
   name: words,
   kind: words,
@@ -47,7 +58,9 @@ const alert = {
   status: Joi.string().valid('open', 'taken', 'closed'),
   raisedAt: instant,
   closedAt: instant.allow(null),
-  closeReason: words.allow(null),
+  closeReason: Joi.string()
+    .valid(...closeReasons)
+    .allow(null),
   takenBy: words.allow(null),
   takenById: id.allow(null),
   takenAt: instant.allow(null),
@@ -63,7 +76,9 @@ const held = answerOf<HeldView>({
   windowEnd: instant.allow(null),
   heldAt: instant,
   endedAt: instant.allow(null),
-  outcome: words.allow(null),
+  outcome: Joi.string()
+    .valid(...heldOutcomes)
+    .allow(null),
   alertId: id.allow(null),
 })
 
@@ -73,10 +88,12 @@ const remediation = answerOf<RemediationView>({
   id,
   startedAt: instant,
   endedAt: instant.allow(null),
-  outcome: words.allow(null),
+  outcome: Joi.string()
+    .valid(...remediationOutcomes)
+    .allow(null),
   alertId: id.allow(null),
-  tries: listOf(
-    answerOf<TryView>({
+  attempts: listOf(
+    answerOf<AttemptView>({
       ...action,
       at: instant,
       state: Joi.string().valid('asked', 'done', 'failed'),
@@ -91,7 +108,24 @@ export const alertListSchema = listOf(answerOf<AlertView>(alert))
 export const heldListSchema = listOf(held)
 export const alertPageSchema = answerOf<AlertPage>({
   ...alert,
-  entries: listOf(answerOf<AlertEntry>({ at: instant, what: words, by: words.allow(null), text: words })),
+  entries: listOf(
+    answerOf<AlertEntry>({
+      at: instant,
+      event: Joi.string().valid(...alertEvents),
+      detail: answerOf<AlertEventDetail>({
+        from: severity.optional(),
+        to: severity.optional(),
+        reason: Joi.string()
+          .valid(...closeReasons)
+          .optional(),
+        verb: action.verb.optional(),
+        service: words.optional(),
+        succeeded: Joi.boolean().optional(),
+      }),
+      by: words.allow(null),
+      text: words,
+    }),
+  ),
   actions: listOf(answerOf<ServiceAction>(action)),
 })
 export const roundsSchema = answerOf<Rounds>({
@@ -101,6 +135,6 @@ export const roundsSchema = answerOf<Rounds>({
   remediation: remediationListSchema,
   held: heldListSchema,
   settled: alertListSchema,
-  mended: remediationListSchema,
+  remediated: remediationListSchema,
 })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })

@@ -1,11 +1,16 @@
 import Joi from 'joi'
 import {
   serviceVerbs,
+  type AlertEvent,
+  type AlertEventDetail,
   type ClientId,
+  type CloseReason,
   type Collector,
   type DeviceId,
   type Evidence,
+  type HeldOutcome,
   type Millis,
+  type RemediationOutcome,
   type SentencePart,
   type ServiceAction,
   type Severity,
@@ -38,7 +43,7 @@ export interface AlertView {
   began: Millis
   raisedAt: Millis
   closedAt: Millis | null
-  closeReason: string | null
+  closeReason: CloseReason | null
   takenBy: string | null
   takenById: number | null
   takenAt: Millis | null
@@ -60,7 +65,8 @@ export interface AlertView {
 
 export interface AlertEntry {
   at: Millis
-  what: string
+  event: AlertEvent
+  detail: AlertEventDetail
   by: string | null
   text: string
 }
@@ -90,12 +96,11 @@ interface Untold extends Pick<
   | 'failing'
 > {
   endedAt: Millis | null
-  /** How it ended, in words of its own; raised: a person was told. */
-  outcome: string | null
   /** What it led to. */
   alertId: number | null
 }
 export interface HeldView extends Untold {
+  outcome: HeldOutcome | null
   windowId: number
   windowName: string
   windowEnd: Millis | null
@@ -103,7 +108,7 @@ export interface HeldView extends Untold {
 }
 
 /** One go of an agent at putting something right; `text`: how it went. */
-export interface TryView extends ServiceAction {
+export interface AttemptView extends ServiceAction {
   at: Millis
   state: 'asked' | 'done' | 'failed'
   endedAt: Millis | null
@@ -111,8 +116,9 @@ export interface TryView extends ServiceAction {
 }
 /** A trouble that an agent is at, or was, before anybody was told. */
 export interface RemediationView extends Untold {
+  outcome: RemediationOutcome | null
   startedAt: Millis
-  tries: TryView[]
+  attempts: AttemptView[]
 }
 
 /**
@@ -126,7 +132,7 @@ export interface Rounds {
   remediation: RemediationView[]
   held: HeldView[]
   settled: AlertView[]
-  mended: RemediationView[]
+  remediated: RemediationView[]
 }
 
 export interface Looked {

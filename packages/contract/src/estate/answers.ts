@@ -52,7 +52,7 @@ const board = {
   heardAt: instant.allow(null),
   readAt: instant.allow(null),
   interval: Joi.number().min(1),
-  takesOrders: Joi.boolean(),
+  takesTasks: Joi.boolean(),
   addresses: listOf(words),
 }
 export const boardSchema = listOf(answerOf<BoardDevice>(board))

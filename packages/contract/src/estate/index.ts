@@ -103,7 +103,7 @@ export interface BoardDevice {
   readAt: Millis | null
   interval: Millis
   /** It can be asked to sweep, or to bring agents to others. */
-  takesOrders: boolean
+  takesTasks: boolean
   /** Those that its agent told. */
   addresses: string[]
 }

@@ -4,7 +4,7 @@ import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type {
   AgentSelf,
   AgentSettings,
-  Attended,
+  ChangeAnswer,
   CollectSettings,
   Enrolment,
   Refusal,
@@ -12,7 +12,7 @@ import type {
   ReportReceipt,
   SignedProgram,
   SignedText,
-  TaskHeard,
+  TaskReceipt,
   WantedCollector,
 } from './index'
 
@@ -37,7 +37,7 @@ export const agentSelfSchema = answerOf<AgentSelf>({
   refusedCount: count,
   refused: listOf(answerOf<RefusedBrief>({ at: instant, detail: words })),
 })
-export const attendedSchema = answerOf<Attended>({ settings: agentSettingsSchema, work: Joi.boolean() })
+export const changeAnswerSchema = answerOf<ChangeAnswer>({ settings: agentSettingsSchema, work: Joi.boolean() })
 const clockOffset = length.description('Device clock minus server clock, in milliseconds.')
 
 export const signedSchema = answerOf<SignedText>({ text: words, signature: words })
@@ -57,7 +57,7 @@ export const reportReceiptSchema = answerOf<ReportReceipt>({
   settings: agentSettingsSchema,
   tasks: listOf(signedSchema).optional(),
 })
-export const taskHeardSchema = answerOf<TaskHeard>({ heard: Joi.boolean() })
+export const taskReceiptSchema = answerOf<TaskReceipt>({ heard: Joi.boolean() })
 export const enrolmentSchema = answerOf<Enrolment>({
   deviceId: id,
   deviceKey: Joi.string().description('Shown this once.'),

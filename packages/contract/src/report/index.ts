@@ -2,20 +2,21 @@ import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollec
 import type { SignedText } from './task'
 
 export type {
-  DeployNews,
-  DeployOrder,
-  Order,
-  ServiceNews,
-  ServiceOrder,
+  DeployProgress,
+  DeployCommand,
+  Command,
+  ServiceProgress,
+  ServiceCommand,
   SignedText,
   SignInTrial,
-  SweepNews,
-  SweepOrder,
+  SweepProgress,
+  SweepCommand,
   Task,
-  TaskHeard,
-  TaskNews,
-  UpdateNews,
-  UpdateOrder,
+  TaskOnWire,
+  TaskReceipt,
+  TaskProgress,
+  UpdateProgress,
+  UpdateCommand,
 } from './task'
 export type { KeyStatement, ProgramName, ReleaseKey, ReleaseStatement, SignedProgram } from './release'
 
@@ -154,11 +155,11 @@ export interface AgentSelf extends AgentSettings {
 }
 
 /** An agent waits to be told of a change; it says which roster it works by. */
-export interface AttendRequest {
+export interface ChangeRequest {
   roster: string
 }
-/** `work`: there is an order for it, which it gets with the receipt of a report. */
-export interface Attended {
+/** `work`: there is a task for it, which it gets with the receipt of a report. */
+export interface ChangeAnswer {
   settings: AgentSettings
   work: boolean
 }

@@ -5,7 +5,7 @@ import type { SignedText } from './task'
 export type ProgramName = 'custode-agent' | `collector/${OptionalCollector}`
 
 /**
- * What the holder of the release key says of one program. No server holds that key: an order can only name what it has
+ * What the holder of the release key says of one program. No server holds that key: a task can only name what it has
  * signed.
  */
 export interface ReleaseStatement {

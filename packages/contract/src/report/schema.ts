@@ -21,16 +21,16 @@ import {
   eventLimits,
   factLimits,
   protocolVersion,
-  type AttendRequest,
+  type ChangeRequest,
   type CollectorFailure,
   type EnrolmentRequest,
   type Report,
-  type DeployNews,
+  type DeployProgress,
   type ReportBatch,
-  type ServiceNews,
-  type SweepNews,
-  type TaskNews,
-  type UpdateNews,
+  type ServiceProgress,
+  type SweepProgress,
+  type TaskProgress,
+  type UpdateProgress,
 } from './index'
 import { aNumber, aTime } from '../bounds'
 
@@ -92,12 +92,15 @@ const system = Joi.object<System, true>({
   agentVersion: text(40).required(),
   serviceManager: text(40).allow(null).required(),
   startsAtBoot: Joi.boolean(),
-  takesOrders: Joi.boolean(),
+  takesTasks: Joi.boolean(),
   optional: Joi.array().items(text(60)).max(50),
   updatable: Joi.boolean(),
-  mends: Joi.boolean(),
+  remediates: Joi.boolean(),
   addresses,
 })
+  // Agents of version 0.4.0 call them so.
+  .rename('takesOrders', 'takesTasks')
+  .rename('mends', 'remediates')
 const port = Joi.object<ListeningPort, true>({
   port: Joi.number().integer().min(1).max(65_535).required(),
   protocol: Joi.string().valid('tcp', 'udp').required(),
@@ -177,7 +180,7 @@ export const reportBatchSchema = Joi.object<ReportBatch, true>({
   machine: mark,
 })
 
-export const attendRequestSchema = Joi.object<AttendRequest, true>({
+export const changeRequestSchema = Joi.object<ChangeRequest, true>({
   roster: Joi.string().allow('').max(40).required(),
 })
 
@@ -197,7 +200,7 @@ export const enrolmentRequestSchema = Joi.object<EnrolmentRequest, true>({
   sentAt: time.required(),
 })
 const state = Joi.string().valid('running', 'done', 'failed').required()
-const sweepNews = Joi.object<SweepNews, true>({
+const sweepProgress = Joi.object<SweepProgress, true>({
   state,
   reason: text(500).required(),
   scanned: count.required(),
@@ -221,7 +224,7 @@ const sweepNews = Joi.object<SweepNews, true>({
       }),
     ),
 })
-const deployNews = Joi.object<DeployNews, true>({
+const deployProgress = Joi.object<DeployProgress, true>({
   state,
   step: text(100).required(),
   failure: Joi.string()
@@ -232,19 +235,23 @@ const deployNews = Joi.object<DeployNews, true>({
   hostKey: text(100).allow(null).required(),
   trial: aNumber.allow(null).required(),
 })
-const updateNews = Joi.object<UpdateNews, true>({ state, step: text(100).required(), reason: text(1000).required() })
-const serviceNews = Joi.object<ServiceNews, true>({
+const updateProgress = Joi.object<UpdateProgress, true>({
+  state,
+  step: text(100).required(),
+  reason: text(1000).required(),
+})
+const serviceProgress = Joi.object<ServiceProgress, true>({
   state: Joi.string().valid('done', 'failed').required(),
   before: text(40).required(),
   after: text(40).required(),
   reason: text(1000).required(),
   hopeless: Joi.boolean().required(),
 })
-export const taskNewsSchema = Joi.object<TaskNews>({
-  sweep: sweepNews,
-  deploy: deployNews,
-  update: updateNews,
-  service: serviceNews,
+export const taskProgressSchema = Joi.object<TaskProgress>({
+  sweep: sweepProgress,
+  deploy: deployProgress,
+  update: updateProgress,
+  service: serviceProgress,
 }).xor('sweep', 'deploy', 'update', 'service')
 
 export const deviceKindSchema = Joi.string().valid(...deviceKinds)

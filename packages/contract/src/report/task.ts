@@ -1,6 +1,5 @@
 import type { Answering, DeviceId, FailureKind, Millis, ServiceAction } from '#core'
 
-/** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
 /** A way to sign in, tried in order. */
 export interface SignInTrial {
   id: number
@@ -9,11 +8,11 @@ export interface SignInTrial {
   privateKey?: string
 }
 /**
- * Knock at every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with
+ * Probe every host of a network. `trials`: where SSH or Windows' remote management over TLS answers, sign in with
  * the first of them that is taken, and look what it is. `hostKeys`: by address, what was accepted; a host that shows
  * another is left alone.
  */
-export interface SweepOrder {
+export interface SweepCommand {
   kind: 'sweep'
   network: string
   ports: number[]
@@ -23,7 +22,7 @@ export interface SweepOrder {
   passwordsToUnknown?: boolean
 }
 /** Bring an agent to one machine over SSH (RFC 4253): the same script that a person would run there. */
-export interface DeployOrder {
+export interface DeployCommand {
   kind: 'deploy'
   address: string
   name: string | null
@@ -37,25 +36,30 @@ export interface DeployOrder {
   within: Millis
 }
 /**
- * Run another version: the order names it, and what it is stands in its release statement. One that does not report
+ * Run another version: the command names it, and what it is stands in its release statement. One that does not report
  * within the time is given up, and the one before goes on.
  */
-export interface UpdateOrder {
+export interface UpdateCommand {
   kind: 'update'
   version: string
   within: Millis
 }
 /** Start, stop or restart one service of the device itself. */
-export interface ServiceOrder extends ServiceAction {
+export interface ServiceCommand extends ServiceAction {
   kind: 'service'
 }
-export type Order = SweepOrder | DeployOrder | UpdateOrder | ServiceOrder
+/** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
+export type Command = SweepCommand | DeployCommand | UpdateCommand | ServiceCommand
 
 export interface Task {
   id: number
   deviceId: DeviceId
   expiresAt: Millis
-  order: Order
+  command: Command
+}
+/** Agents of version 0.4.0 read the command as `order`. */
+export interface TaskOnWire extends Task {
+  order: Command
 }
 
 /** What was signed is exactly the text that is read: Ed25519 (RFC 8032) over its UTF-8, in base64. */
@@ -65,7 +69,7 @@ export interface SignedText {
 }
 
 /** How a task goes. What was found is told once, as it is found. */
-export interface SweepNews {
+export interface SweepProgress {
   state: 'running' | 'done' | 'failed'
   reason: string
   scanned: number
@@ -73,7 +77,7 @@ export interface SweepNews {
   found: Answering[]
 }
 /** `trial`: the sign-in that worked. */
-export interface DeployNews {
+export interface DeployProgress {
   state: 'running' | 'done' | 'failed'
   step: string
   failure: FailureKind | null
@@ -81,20 +85,21 @@ export interface DeployNews {
   hostKey: string | null
   trial: number | null
 }
-export interface UpdateNews {
+export interface UpdateProgress {
   state: 'running' | 'done' | 'failed'
   step: string
   reason: string
 }
-/** How the service was before and is now. `hopeless`: it failed for a reason that another try would meet again. */
-export interface ServiceNews {
+/** How the service was before and is now. `hopeless`: it failed for a reason that another attempt would meet again. */
+export interface ServiceProgress {
   state: 'done' | 'failed'
   before: string
   after: string
   reason: string
   hopeless: boolean
 }
-export type TaskNews = { sweep: SweepNews } | { deploy: DeployNews } | { update: UpdateNews } | { service: ServiceNews }
-export interface TaskHeard {
+export type TaskProgress =
+  { sweep: SweepProgress } | { deploy: DeployProgress } | { update: UpdateProgress } | { service: ServiceProgress }
+export interface TaskReceipt {
   heard: boolean
 }

@@ -87,7 +87,7 @@ export const standingRulesSchema = listOf(
     roles: listOf(words),
     tags: listOf(words),
     takeDetected: Joi.boolean(),
-    tell: listOf(id),
+    notify: listOf(id),
     createdAt: instant,
     createdBy: words,
   }),

@@ -73,7 +73,7 @@ export interface Revoked {
 export const refusalCodes = ['unknown-key', 'used-up', 'expired', 'revoked', 'no-place', 'name-in-use'] as const
 export type RefusalCode = (typeof refusalCodes)[number]
 
-/** One knock at the door, and how far the machine has come since. */
+/** One attempt to enrol, and how far the machine has come since. */
 export interface EnrolmentAttempt {
   id: number
   at: Millis
@@ -121,7 +121,7 @@ const condition = Joi.object<NewcomerCondition, true>({
 export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'tell'> & {
   roles: RoleId[]
   tags: string[]
-  tell: number[]
+  notify: number[]
 }
 export const newStandingRuleSchema = Joi.object<NewStandingRule, true>({
   name: Joi.string().trim().min(1).max(100).required(),
@@ -129,7 +129,7 @@ export const newStandingRuleSchema = Joi.object<NewStandingRule, true>({
   roles: names.required(),
   tags: names.required(),
   takeDetected: Joi.boolean().required(),
-  tell: Joi.array().items(id).max(50).unique().required(),
+  notify: Joi.array().items(id).max(50).unique().required(),
 })
 export interface StandingRuleView extends NewStandingRule {
   id: number

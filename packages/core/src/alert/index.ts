@@ -1,4 +1,15 @@
 export {
+  alertEvents,
+  closeReasons,
+  heldOutcomes,
+  remediationOutcomes,
+  type AlertEvent,
+  type AlertEventDetail,
+  type CloseReason,
+  type HeldOutcome,
+  type RemediationOutcome,
+} from './codes'
+export {
   settle,
   type AlertAction,
   type Dismissal,

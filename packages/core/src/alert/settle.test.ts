@@ -16,7 +16,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   held: null,
   dismissed: null,
   remediation: null,
-  mayMend: false,
+  mayRemediate: false,
   ...more,
 })
 const doing = (more: Partial<Situation>) => settle(situation(more)).map((action) => action.do)
@@ -24,7 +24,7 @@ const doing = (more: Partial<Situation>) => settle(situation(more)).map((action)
 describe('an alert', () => {
   it('is raised when a post fails, and closes by itself when it is well', () => {
     expect(settle(situation({ standing: failing() }))).toEqual([
-      { do: 'raise', severity: 'critical', began: 5, evidence: { text: 'x' }, fromHeld: false },
+      { do: 'raise', severity: 'critical', began: 5, evidence: { text: 'x' }, afterMaintenance: false },
     ])
     expect(settle(situation({ alert: { severity: 'critical', began: 5 } }))).toEqual([
       { do: 'close', because: 'cleared' },
@@ -41,7 +41,7 @@ describe('an alert', () => {
       settle(situation({ standing: failing('critical', 9), held: { windowId: 3, severity: 'critical', began: 5 } })),
     ).toMatchObject([
       { do: 'end held', outcome: 'raised' },
-      { do: 'raise', began: 5, fromHeld: true },
+      { do: 'raise', began: 5, afterMaintenance: true },
     ])
   })
   it('or stays in the window’s record when it is well again', () => {
@@ -62,35 +62,35 @@ describe('an alert', () => {
   })
   it('closes when its watch leaves the roster', () => {
     expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([
-      { do: 'close', because: 'not watched any more' },
+      { do: 'close', because: 'unwatched' },
     ])
   })
 
   it('waits while something is tried first, and has the true beginning when that did not help', () => {
-    expect(doing({ standing: failing(), mayMend: true })).toEqual(['mend'])
+    expect(doing({ standing: failing(), mayRemediate: true })).toEqual(['remediate'])
     const remediation = { severity: 'critical' as const, began: 5 }
-    expect(doing({ standing: failing(), mayMend: true, remediation })).toEqual([])
+    expect(doing({ standing: failing(), mayRemediate: true, remediation })).toEqual([])
     expect(settle(situation({ standing: failing('critical', 9), remediation }))).toMatchObject([
       { do: 'end remediation', outcome: 'raised' },
       { do: 'raise', began: 5 },
     ])
     expect(settle(situation({ remediation }))).toEqual([{ do: 'end remediation', outcome: 'cleared' }])
-    expect(settle(situation({ standing: failing('warning'), mayMend: true, remediation }))).toMatchObject([
+    expect(settle(situation({ standing: failing('warning'), mayRemediate: true, remediation }))).toMatchObject([
       { do: 'change remediation', severity: 'warning' },
     ])
   })
   it('nothing is tried while a window covers the post, nor when it comes out of one, nor once a person was told', () => {
     const remediation = { severity: 'critical' as const, began: 5 }
     expect(
-      settle(situation({ standing: failing('critical', 9), mayMend: true, remediation, cover: { id: 3 } })),
+      settle(situation({ standing: failing('critical', 9), mayRemediate: true, remediation, cover: { id: 3 } })),
     ).toMatchObject([
       { do: 'end remediation', outcome: 'held' },
       { do: 'hold', began: 5 },
     ])
     expect(
-      doing({ standing: failing(), mayMend: true, held: { windowId: 3, severity: 'critical', began: 5 } }),
+      doing({ standing: failing(), mayRemediate: true, held: { windowId: 3, severity: 'critical', began: 5 } }),
     ).toEqual(['end held', 'raise'])
-    expect(doing({ standing: failing(), mayMend: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
+    expect(doing({ standing: failing(), mayRemediate: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
   })
 
   it('whatever happens: a covered post never raises, never two are open, and nothing is done twice', () => {
@@ -98,21 +98,21 @@ describe('an alert', () => {
       level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'),
       cover: fc.constantFrom<(number | null)[]>(null, 1, 2),
       watched: fc.boolean(),
-      mayMend: fc.boolean(),
+      mayRemediate: fc.boolean(),
     })
     fc.assert(
       fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
         let alert: Situation['alert'] = null
         let held: Situation['held'] = null
         let remediation: Situation['remediation'] = null
-        steps.forEach(({ level, cover, watched, mayMend }, at) => {
+        steps.forEach(({ level, cover, watched, mayRemediate }, at) => {
           const now = situation({
             standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null,
             cover: cover ? { id: cover as number } : null,
             alert,
             held,
             remediation,
-            mayMend,
+            mayRemediate,
           })
           for (const action of settle(now)) {
             if (action.do === 'raise') {
@@ -128,7 +128,7 @@ describe('an alert', () => {
             }
             if (action.do === 'change held') held = { ...held!, severity: action.severity }
             if (action.do === 'end held') held = null
-            if (action.do === 'mend') {
+            if (action.do === 'remediate') {
               expect(cover ?? alert ?? held ?? remediation).toBeNull()
               remediation = { severity: action.severity, began: action.began }
             }

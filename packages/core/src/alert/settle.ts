@@ -1,6 +1,7 @@
 import { urgency, type Severity } from '../severity'
 import type { Millis } from '../units'
 import type { Evidence } from '../watch'
+import type { CloseReason, HeldOutcome, RemediationOutcome } from './codes'
 
 /** What the evaluation says of a post now; null when it is no longer watched. */
 export interface PostStanding {
@@ -30,15 +31,15 @@ export interface Dismissal {
 }
 
 export type AlertAction =
-  | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; fromHeld: boolean }
+  | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; afterMaintenance: boolean }
   | { do: 'change'; severity: Severity; evidence: Evidence | null }
-  | { do: 'close'; because: 'cleared' | 'not watched any more' }
+  | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'> }
   | { do: 'hold'; windowId: number; severity: Severity; began: Millis; evidence: Evidence | null }
   | { do: 'change held'; severity: Severity; evidence: Evidence | null }
-  | { do: 'end held'; outcome: 'raised' | 'cleared' | 'passed on' | 'not watched any more' }
-  | { do: 'mend'; severity: Severity; began: Millis; evidence: Evidence | null }
+  | { do: 'end held'; outcome: HeldOutcome }
+  | { do: 'remediate'; severity: Severity; began: Millis; evidence: Evidence | null }
   | { do: 'change remediation'; severity: Severity; evidence: Evidence | null }
-  | { do: 'end remediation'; outcome: 'raised' | 'cleared' | 'held' | 'not watched any more' }
+  | { do: 'end remediation'; outcome: RemediationOutcome }
 
 export interface Situation {
   standing: PostStanding | null
@@ -49,7 +50,7 @@ export interface Situation {
   dismissed: Dismissal | null
   remediation: Remediation | null
   /** There is still something to try, or to wait for, before a person is told. */
-  mayMend: boolean
+  mayRemediate: boolean
 }
 
 /**
@@ -58,10 +59,18 @@ export interface Situation {
  * before the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while
  * a window covers the post, because somebody is at work there, and nothing once a person was told.
  */
-export function settle({ standing, cover, alert, held, dismissed, remediation, mayMend }: Situation): AlertAction[] {
+export function settle({
+  standing,
+  cover,
+  alert,
+  held,
+  dismissed,
+  remediation,
+  mayRemediate,
+}: Situation): AlertAction[] {
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
-    const because = standing === null ? 'not watched any more' : 'cleared'
+    const because = standing === null ? 'unwatched' : 'cleared'
     if (alert) actions.push({ do: 'close', because })
     if (held) actions.push({ do: 'end held', outcome: because })
     if (remediation) actions.push({ do: 'end remediation', outcome: because })
@@ -81,7 +90,7 @@ export function settle({ standing, cover, alert, held, dismissed, remediation, m
       return actions
     }
     if (remediation) actions.push({ do: 'end remediation', outcome: 'held' })
-    if (held) actions.push({ do: 'end held', outcome: 'passed on' })
+    if (held) actions.push({ do: 'end held', outcome: 'passed-on' })
     else if (isDismissed(dismissed, began, level)) return actions
     actions.push({
       do: 'hold',
@@ -96,8 +105,8 @@ export function settle({ standing, cover, alert, held, dismissed, remediation, m
     if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
     return actions
   }
-  if (mayMend && !held) {
-    if (!remediation) actions.push({ do: 'mend', severity: level, began, evidence })
+  if (mayRemediate && !held) {
+    if (!remediation) actions.push({ do: 'remediate', severity: level, began, evidence })
     else if (remediation.severity !== level) actions.push({ do: 'change remediation', severity: level, evidence })
     return actions
   }
@@ -108,7 +117,7 @@ export function settle({ standing, cover, alert, held, dismissed, remediation, m
     severity: level,
     began: held?.began ?? remediation?.began ?? began,
     evidence,
-    fromHeld: held !== null,
+    afterMaintenance: held !== null,
   })
   return actions
 }

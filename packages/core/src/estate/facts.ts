@@ -49,13 +49,13 @@ export interface System {
   serviceManager: string | null
   /** Whether the agent comes back by itself after a restart of the machine. Older agents do not tell. */
   startsAtBoot?: boolean
-  /** Whether it carries out the server's signed orders. */
-  takesOrders?: boolean
+  /** Whether it carries out the server's signed tasks. */
+  takesTasks?: boolean
   /** Whether it starts and stops services when it is asked to. Older agents do not. */
-  mends?: boolean
+  remediates?: boolean
   /** Optional collectors that it has. Older agents do not tell. */
   optional?: string[]
-  /** Whether its program can be replaced by the server's signed order. */
+  /** Whether its program can be replaced by the server's signed task. */
   updatable?: boolean
   /** Its own addresses, those of loopback left out. */
   addresses?: string[]

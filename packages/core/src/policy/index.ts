@@ -11,7 +11,7 @@ export { fromDocument, toDocument, type DocumentFault, type FromDocument, type P
 export { collectorOfMetric, hurryOf, logsWatched, paceOf, readingsPerDay, type Pace } from './pace'
 export { rebaseTemplate, type Rebased } from './rebase'
 export type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
-export { fromLibrary, starterTemplates, type LibraryWatch, type StarterTemplate } from './starter'
+export { fromLibrary, libraryTemplates, type LibraryWatch, type LibraryTemplate } from './library'
 export { knownTargetFaults, stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
 export {
   levelFaults,
@@ -28,5 +28,5 @@ export {
   type TemplateBody,
   type WatchSpec,
 } from './template'
-export { exceptionUses, keepForPresent, pullUp, type ExceptionDoubt, type ExceptionUse } from './tidy'
-export { templateChanges, templatesBeside, valuesText, type WatchPair } from './words'
+export { exceptionUses, keepForPresent, pullUp, type ExceptionDoubt, type ExceptionUse } from './exceptionReview'
+export { templateChanges, templatesBeside, valuesText, type WatchPair } from './describe'

@@ -6,8 +6,8 @@ import { rebaseTemplate } from './rebase'
 import type { Policy } from './roster'
 import { stepFaults, withSteps, type KnownEstate, type PolicyStep } from './steps'
 import type { Template, TemplateBody, WatchSpec } from './template'
-import { exceptionUses, keepForPresent, pullUp } from './tidy'
-import { templateChanges, templatesBeside } from './words'
+import { exceptionUses, keepForPresent, pullUp } from './exceptionReview'
+import { templateChanges, templatesBeside } from './describe'
 
 const watch = (
   key: string,

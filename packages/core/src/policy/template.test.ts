@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { starterTemplates } from './starter'
+import { libraryTemplates } from './library'
 import { levelFaults, templateFaults, valueFaults, type WatchSpec } from './template'
 
 const watch: WatchSpec = { key: 'disk', kind: 'disk-space', name: 'Disk', why: '', osFamilies: [], values: {} }
@@ -16,6 +16,6 @@ describe('what is wrong with a template', () => {
     expect(templateFaults([watch, watch])[0]!.message).toContain('used twice')
   })
   it('nothing, for the templates to start from', () => {
-    for (const starter of starterTemplates) expect(templateFaults(starter.watches)).toEqual([])
+    for (const starter of libraryTemplates) expect(templateFaults(starter.watches)).toEqual([])
   })
 })

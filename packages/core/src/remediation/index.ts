@@ -4,9 +4,9 @@ export {
   longestRemediation,
   remediationStep,
   responseOf,
-  triesCountFor,
+  attemptsCountFor,
   type RemediationStep,
   type Response,
   type Trouble,
-  type Try,
+  type Attempt,
 } from './remediation'

@@ -9,7 +9,7 @@ import {
   remediationStep,
   responseOf,
   type Trouble,
-  type Try,
+  type Attempt,
 } from './remediation'
 
 const defaults = (kind: string, more: Values): Values => ({
@@ -22,7 +22,7 @@ const well = { runs: {}, lastAt: now, silent: false }
 /** Began a moment ago, on a device that was heard just now. */
 const trouble: Trouble = { startedAt: now - 5 * minute, heardAt: now, gap: 150 * second }
 const thrice = { times: 3, wait: minute }
-const tried = (ago: number, more: Partial<Try> = {}): Try => ({
+const tried = (ago: number, more: Partial<Attempt> = {}): Attempt => ({
   at: now - ago,
   state: 'done',
   endedAt: now - ago + second,
@@ -30,11 +30,11 @@ const tried = (ago: number, more: Partial<Try> = {}): Try => ({
   ...more,
 })
 const next = (
-  tries: Try[],
+  attempts: Attempt[],
   post: typeof failing | typeof well = failing,
   response = thrice,
   more: Partial<Trouble> = {},
-) => remediationStep(response, tries, post, { ...trouble, ...more }, now).next
+) => remediationStep(response, attempts, post, { ...trouble, ...more }, now).next
 
 describe('what a watch does by itself', () => {
   it('is to start what should run, and to stop what should not; nothing unless it was told to', () => {
@@ -45,7 +45,10 @@ describe('what a watch does by itself', () => {
     })
     expect(
       responseOf(
-        { kind: 'service-state', values: defaults('service-state', { which: 'named', expected: 'stopped', tries: 1 }) },
+        {
+          kind: 'service-state',
+          values: defaults('service-state', { which: 'named', expected: 'stopped', tries: 1 }),
+        },
         'telnetd',
       )?.action,
     ).toEqual({ verb: 'stop', service: 'telnetd' })
@@ -129,17 +132,17 @@ describe('before a person is told', () => {
         fc.integer({ min: 1, max: 5 }),
         fc.integer({ min: 10 * second, max: hour }),
         fc.array(anyTry),
-        (times, wait, tries) => {
+        (times, wait, attempts) => {
           expect(
             remediationStep(
               { times, wait },
-              tries,
+              attempts,
               failing,
               { startedAt: now - longestRemediation, heardAt: now, gap: minute },
               now,
             ).next,
           ).toBe('tell')
-          const step = remediationStep({ times, wait }, tries, failing, { ...trouble, startedAt: now }, now)
+          const step = remediationStep({ times, wait }, attempts, failing, { ...trouble, startedAt: now }, now)
           if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestRemediation)
         },
       ),

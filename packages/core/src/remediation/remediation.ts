@@ -5,14 +5,14 @@ import { actionOf, watchKind, type PostState, type ServiceAction } from '../watc
 /** What a watch has done before a person is told. */
 export interface Response {
   action: ServiceAction
-  /** Tries within an hour; more of them would hide that it does not stay. */
+  /** Attempts within an hour; more of them would hide that it does not stay. */
   times: number
   /** What a try is given to show. */
   wait: Millis
 }
 
 /** One go at it. */
-export interface Try {
+export interface Attempt {
   at: Millis
   state: 'asked' | 'done' | 'failed'
   endedAt: Millis | null
@@ -22,16 +22,16 @@ export interface Try {
 
 export type RemediationStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
 
-/** Tries older than this are forgotten, unless they are of the trouble that is being tried. */
-export const triesCountFor: Millis = hour
+/** Attempts older than this are forgotten, unless they are of the trouble that is being tried. */
+export const attemptsCountFor: Millis = hour
 /** An agent that has not answered by then counts as one that could not. */
 export const answerWithin: Millis = 2 * minute
 
 /** What a watch does about one of its posts by itself; null: nothing. */
 export function responseOf(watch: Pick<EffectiveWatch, 'kind' | 'values'>, instance: string): Response | null {
   const action = actionOf(watch.kind, watch.values, instance)
-  const { tries, 'tries.wait': wait } = watch.values
-  return action && typeof tries === 'number' && typeof wait === 'number' ? { action, times: tries, wait } : null
+  const { tries: times, 'tries.wait': wait } = watch.values
+  return action && typeof times === 'number' && typeof wait === 'number' ? { action, times, wait } : null
 }
 
 /** What a person may ask for about a post, the likeliest first. */
@@ -67,11 +67,11 @@ export interface Trouble {
  * What comes next for a post that failed and that nobody was told of yet. A try is judged only by what was seen after
  * it, and not before its time is over; a post that is well and only waits for its clear time is left alone. What
  * cannot be judged any more, and what takes longer than its tries together, goes to a person.
- * @param tries of the last hour, and of this trouble, in any order
+ * @param attempts of the last hour, and of this trouble, in any order
  */
 export function remediationStep(
   response: Pick<Response, 'times' | 'wait'>,
-  tries: readonly Try[],
+  attempts: readonly Attempt[],
   post: Pick<PostState, 'runs' | 'lastAt' | 'silent'>,
   { startedAt, heardAt, gap }: Trouble,
   now: Millis,
@@ -81,8 +81,8 @@ export function remediationStep(
   const isUnseen = post.silent && now - post.lastAt > gap
   if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
   const until = (at: Millis): RemediationStep => ({ next: 'wait', until: Math.min(at, patience) })
-  const counted = tries.filter((attempt) => now - attempt.at < triesCountFor || attempt.at >= startedAt)
-  const last = counted.reduce<Try | null>(
+  const counted = attempts.filter((attempt) => now - attempt.at < attemptsCountFor || attempt.at >= startedAt)
+  const last = counted.reduce<Attempt | null>(
     (newest, attempt) => (newest === null || attempt.at >= newest.at ? attempt : newest),
     null,
   )

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { DeviceTraits, Facts } from '../estate'
-import { resolveRoster, starterTemplates, type Policy } from '../policy'
+import { resolveRoster, libraryTemplates, type Policy } from '../policy'
 import { sentenceText, watchKind } from '../watch'
 import { collectingFor } from './collecting'
 import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
@@ -19,8 +19,8 @@ const device: DeviceTraits = {
   tags: [],
 }
 const policyOf = (...names: string[]): Policy => ({
-  templates: starterTemplates.map((template, i) => ({ ...template, id: i + 1, revision: 1, includes: [] })),
-  assignments: starterTemplates.flatMap((template, i) =>
+  templates: libraryTemplates.map((template, i) => ({ ...template, id: i + 1, revision: 1, includes: [] })),
+  assignments: libraryTemplates.flatMap((template, i) =>
     names.includes(template.name)
       ? [
           {

@@ -10,7 +10,14 @@ export {
   type RoleNeed,
 } from './coverage'
 export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './detect'
-export { concerns, welcome, type NewcomerCondition, type Newcomer, type StandingRule, type Welcome } from './standing'
+export {
+  concerns,
+  standingEffects,
+  type NewcomerCondition,
+  type Newcomer,
+  type StandingRule,
+  type StandingEffects,
+} from './standing'
 export {
   hostsOf,
   largestSweep,

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Facts, Service } from '../estate'
-import { detectionRules, suggestRoles, welcome, type StandingRule } from '.'
+import { detectionRules, suggestRoles, standingEffects, type StandingRule } from '.'
 
 const service = (
   name: string,
@@ -117,7 +117,7 @@ describe('a standing rule', () => {
     roles: [],
     tags: [],
     takeDetected: false,
-    tell: [],
+    notify: [],
     ...more,
     when: { clientId: null, siteId: null, kind: null, osFamily: null, namePattern: null, network: null, ...when },
   })
@@ -129,7 +129,7 @@ describe('a standing rule', () => {
     osFamily: 'linux',
     addresses: ['192.0.2.7'],
   } as const
-  const rulesOf = (...rules: StandingRule[]) => welcome(rules, newcomer).rules
+  const rulesOf = (...rules: StandingRule[]) => standingEffects(rules, newcomer).rules
 
   it('is about the newcomers that fit all it names', () => {
     expect(
@@ -147,12 +147,12 @@ describe('a standing rule', () => {
   })
   it('adds to what the others give, in whatever order they come', () => {
     const rules = [
-      rule(1, { roles: ['file'], tags: ['new'], tell: [7] }),
-      rule(2, { roles: ['backup', 'file'], takeDetected: true, tell: [7, 8] }),
+      rule(1, { roles: ['file'], tags: ['new'], notify: [7] }),
+      rule(2, { roles: ['backup', 'file'], takeDetected: true, notify: [7, 8] }),
     ]
-    const expected = { roles: ['backup', 'file'], tags: ['new'], takeDetected: true, tell: [7, 8], rules: [1, 2] }
-    expect(welcome(rules, newcomer)).toEqual(expected)
-    expect(welcome([...rules].reverse(), newcomer)).toEqual(expected)
-    expect(welcome([], newcomer)).toEqual({ roles: [], tags: [], takeDetected: false, tell: [], rules: [] })
+    const expected = { roles: ['backup', 'file'], tags: ['new'], takeDetected: true, notify: [7, 8], rules: [1, 2] }
+    expect(standingEffects(rules, newcomer)).toEqual(expected)
+    expect(standingEffects([...rules].reverse(), newcomer)).toEqual(expected)
+    expect(standingEffects([], newcomer)).toEqual({ roles: [], tags: [], takeDetected: false, notify: [], rules: [] })
   })
 })

@@ -32,14 +32,14 @@ export interface StandingRule {
   /** Take the roles that its facts speak for without asking. */
   takeDetected: boolean
   /** People who want to hear that it appeared. */
-  tell: readonly number[]
+  notify: readonly number[]
 }
 
-export interface Welcome {
+export interface StandingEffects {
   roles: RoleId[]
   tags: string[]
   takeDetected: boolean
-  tell: number[]
+  notify: number[]
   rules: number[]
 }
 
@@ -56,7 +56,7 @@ export function concerns(when: NewcomerCondition, newcomer: Newcomer): boolean {
 }
 
 /** What all rules together give a newcomer; they add to each other, so that their order does not matter. */
-export function welcome(rules: readonly StandingRule[], newcomer: Newcomer): Welcome {
+export function standingEffects(rules: readonly StandingRule[], newcomer: Newcomer): StandingEffects {
   const fitting = rules.filter((rule) => concerns(rule.when, newcomer)).sort((a, b) => a.id - b.id)
   const all = <T extends string | number>(pick: (rule: StandingRule) => readonly T[]): T[] =>
     [...new Set(fitting.flatMap(pick))].sort()
@@ -64,7 +64,7 @@ export function welcome(rules: readonly StandingRule[], newcomer: Newcomer): Wel
     roles: all((rule) => rule.roles),
     tags: all((rule) => rule.tags),
     takeDetected: fitting.some((rule) => rule.takeDetected),
-    tell: all((rule) => rule.tell),
+    notify: all((rule) => rule.notify),
     rules: fitting.map((rule) => rule.id),
   }
 }

@@ -8,7 +8,7 @@ export {
   type Evaluated,
   type PostTransition,
 } from './evaluate'
-export { isPaced, pacedCollectors, type PacedCollector } from './everyKind'
+export { isPaced, pacedCollectors, type PacedCollector } from './commonParameters'
 export { readHours, withinHours, type Hours } from './hours'
 export {
   collectors,

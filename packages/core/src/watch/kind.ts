@@ -60,11 +60,12 @@ export interface Observed {
 }
 
 /**
- * Facts behind a decision, in words, fit for the alert: `text` is the whole sentence, the rest its
- * figures.
+ * Facts behind a decision, in words, fit for the alert: `text` is the whole sentence, `value` its figure. `subject`:
+ * how the sentence begins, where that is what it is about; a list shows it in bold.
  */
 export interface Evidence {
   text: string
+  subject?: string
   value?: number
 }
 

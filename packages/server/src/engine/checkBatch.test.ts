@@ -105,6 +105,21 @@ describe('checking a batch', () => {
     const event = { at: now + 5 * minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
     expect((batch([report({ events: [event] })]).reports[0] as { events: { at: number }[] }).events[0]!.at).toBe(now)
   })
+  it('takes the names that agents of version 0.4.0 have for what they do', () => {
+    const system = {
+      osFamily: 'linux',
+      osName: 'Debian 12',
+      hostName: 'h',
+      cores: 1,
+      agentVersion: '0.4.0',
+      serviceManager: null,
+    }
+    const { reports, refused } = batch([report({ facts: { system: { ...system, takesOrders: true, mends: false } } })])
+    expect([refused, (reports[0] as CheckedReport).facts.system]).toEqual([
+      [],
+      { ...system, takesTasks: true, remediates: false },
+    ])
+  })
   it('keeps all facts but the one that is wrong', () => {
     const { reports, refused } = batch([
       report({ facts: { ports: [{ port: 22, protocol: 'tcp' }], services: [{ name: 'x' }], moon: 'full' } }),

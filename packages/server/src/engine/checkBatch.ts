@@ -155,11 +155,18 @@ function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
   const facts: Facts = {}
   for (const [subject, value] of Object.entries(report.facts ?? {})) {
     const schema = Object.hasOwn(factSchemas, subject) ? factSchemas[subject as FactSubject] : null
-    const message = schema
-      ? schema.validate(value, { convert: false }).error?.message
-      : `There is no fact “${subject}”. Update the server.`
-    if (message !== undefined) refuse(`${pointer}/facts/${subject}`, 'fact-not-valid', message, value)
-    else Object.assign(facts, { [subject]: value })
+    if (!schema) {
+      refuse(
+        `${pointer}/facts/${subject}`,
+        'fact-not-valid',
+        `There is no fact “${subject}”. Update the server.`,
+        value,
+      )
+      continue
+    }
+    const checked = schema.validate(value, { convert: false })
+    if (checked.error) refuse(`${pointer}/facts/${subject}`, 'fact-not-valid', checked.error.message, value)
+    else Object.assign(facts, { [subject]: checked.value as unknown })
   }
   return facts
 }

@@ -165,14 +165,14 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
     .at(-1)
   if (system)
     await tx.query(
-      'update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_orders = $6, updatable = $7 where id = $1',
+      'update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_tasks = $6, updatable = $7 where id = $1',
       [
         deviceId,
         system.osName,
         system.agentVersion,
         system.addresses ?? null,
         system.startsAtBoot ?? null,
-        system.takesOrders ?? false,
+        system.takesTasks ?? false,
         system.updatable ?? false,
       ],
     )

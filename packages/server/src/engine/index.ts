@@ -1,6 +1,6 @@
 export { loadContext, readFacts } from './context'
 export { recordService } from './remediation'
-export { askAgent, triedText } from './tries'
+export { askAgent, triedText } from './attempts'
 export { Engine, readDeviceKey } from './ingest'
 export { rosterMark, settingsOf } from './settings'
 export { bumpVersions, reevaluate, reevaluateAll } from './reevaluate'

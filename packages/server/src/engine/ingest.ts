@@ -1,10 +1,10 @@
 import { timingSafeEqual } from 'node:crypto'
-import type { AgentSelf, Attended, Refusal, RefusedBrief, Report, ReportBatch, ReportReceipt } from '#contract'
+import type { AgentSelf, ChangeAnswer, Refusal, RefusedBrief, Report, ReportBatch, ReportReceipt } from '#contract'
 import { second, type DeviceId, type Millis } from '#core'
 import { inTransaction, refusedByDatabase, rows, type Pool } from '../db'
 import { digest } from '../secrets/secret'
 import { ProblemError } from '../http/problems'
-import { Attendance } from './attendance'
+import { ChangeWaiters } from './changeWaiters'
 import { checkBatch, checkEnvelope, type CheckedBatch, type RefusedPart } from './checkBatch'
 import { commitPlan, traitsAfter } from './commit'
 import { loadContext } from './context'
@@ -47,11 +47,11 @@ export function readDeviceKey(authorization: string | undefined): { deviceId: De
 }
 
 /** How long an agent is left waiting before it is answered that nothing changed. */
-const attendFor = 20 * second
+const longestWait = 20 * second
 
 export class Engine {
   readonly #cache = new ContextCache()
-  readonly attendance: Attendance
+  readonly waiters: ChangeWaiters
 
   constructor(
     private readonly pool: Pool,
@@ -59,7 +59,7 @@ export class Engine {
     private readonly digests: CollectorDigests = new Map(),
     private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined,
   ) {
-    this.attendance = new Attendance(pool)
+    this.waiters = new ChangeWaiters(pool)
   }
 
   /** What a device is told about itself; also how an agent finds out whether its key is taken. */
@@ -95,21 +95,21 @@ export class Engine {
   /**
    * Answers when there is something to tell an agent: another roster than the one it works by, or work; else after a
    * while.
-   * @param hasWork whether an order is waiting for the device
+   * @param hasWork whether a task is waiting for the device
    */
-  async attend(
+  async awaitChange(
     authorization: string | undefined,
     roster: string,
     hasWork: (id: DeviceId) => boolean,
     gone: AbortSignal,
-  ): Promise<Attended> {
+  ): Promise<ChangeAnswer> {
     // A copy will do: should the device have changed, the look at all that wait sees it by its version.
     let context = this.#cachedFor(authorization)
     if (!context || rosterMark(context.roster) !== roster) context = await this.#contextOf(authorization)
     const { id, clientId } = context.traits
     await this.#noteRoster(context, null, roster)
     if (rosterMark(context.roster) === roster && !hasWork(id)) {
-      const changed = await this.attendance.wait(id, context.version, attendFor, gone)
+      const changed = await this.waiters.wait(id, context.version, longestWait, gone)
       if (gone.aborted) return { settings: settingsOf(context, this.digests), work: false }
       if (changed) context = await this.#contextOf(authorization)
     }

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, WindowPage } from '#contract'
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
-import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 import { silenceRound, advanceWindows } from './timers'
 
 let house: House
@@ -10,7 +10,7 @@ let templateId: number
 let count = 0
 beforeAll(async () => {
   house = await openHouse()
-  templateId = await assignStarter(house, 'Base server')
+  templateId = await assignFromLibrary(house, 'Base server')
 })
 afterAll(() => house.close())
 
@@ -259,7 +259,7 @@ describe('a watch that becomes one of another kind', () => {
     await house.lead('POST', '/api/policy/changes', {
       steps: [{ of: 'template', id: made.body.id, basedOn: 1, note: '', to: watch('cpu-busy', { hold: 0 }) }],
     })
-    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'not watched any more' }])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'unwatched' }])
     const { status } = await agent.send([agent.report(3, { readings: [['cpu.busy', '', 0.999]] })])
     expect([
       status,
@@ -439,7 +439,7 @@ describe('policy', () => {
       leftOut: true,
       reason: 'test bench',
     })
-    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'not watched any more' }])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'closed', closeReason: 'unwatched' }])
   })
   it('a wrong value is refused at its field and nothing is saved', async () => {
     const page = (await house.lead<TemplatePage>('GET', `/api/templates/${templateId}`)).body

@@ -43,7 +43,7 @@ function windowTurned(windows: readonly MaintenanceWindow[], after: Millis, upTo
 }
 
 /** Entries that a watch may judge: what a log held before its agent came is no news. */
-function news(report: CheckedReport, firstAt: Millis): CheckedReport['events'] {
+function judged(report: CheckedReport, firstAt: Millis): CheckedReport['events'] {
   return report.events.some((event) => event.old ?? event.at < firstAt)
     ? report.events.filter((event) => !(event.old ?? event.at < firstAt))
     : report.events
@@ -90,7 +90,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         heardAt: at,
         readings: report.readings,
         facts,
-        events: news(report, firstAt),
+        events: judged(report, firstAt),
         failed: report.failed.map((failure) => failure.collector),
         absent: report.failed.flatMap((failure) => (failure.notHere ? [failure.collector] : [])),
         reasons,

@@ -2,14 +2,14 @@ import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { AgentSelf, DeviceEvent, DevicePage, Report } from '#contract'
 import { day, minute, type LogEvent } from '#core'
 import { firstRow, rows } from '../db'
-import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 
 // What a machine sends can never stop it, and is never thrown away in silence.
 let house: House
 let count = 0
 beforeAll(async () => {
   house = await openHouse()
-  await assignStarter(house, 'Base server')
+  await assignFromLibrary(house, 'Base server')
 })
 afterAll(() => house.close())
 const fresh = () => house.enrol(house.sites[0], `tm-odd-${++count}`)

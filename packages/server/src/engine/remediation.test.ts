@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceNews, SignedText, Task } from '#contract'
+import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceProgress, SignedText, Task } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
 import { openHouse, type Agent, type House } from '../testing/house'
 import { advanceRemediations } from './remediation'
@@ -43,25 +43,25 @@ beforeAll(async () => {
 })
 afterAll(() => house.close())
 
-const system = (mends: boolean): System => ({
+const system = (remediates: boolean): System => ({
   osFamily: 'linux',
   osName: 'Debian 12',
   hostName: 'h',
   cores: 2,
   agentVersion: '1',
   serviceManager: 'systemd',
-  takesOrders: true,
-  mends,
+  takesTasks: true,
+  remediates,
 })
-const nginx = (state: Service['state'], mends = true) => ({
-  facts: { system: system(mends), services: [{ name: 'nginx', title: '', start: 'automatic', state } as Service] },
+const nginx = (state: Service['state'], remediates = true) => ({
+  facts: { system: system(remediates), services: [{ name: 'nginx', title: '', start: 'automatic', state } as Service] },
 })
 const alertsOf = async (agent: Agent) => (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
 const remediationsOf = async (agent: Agent) =>
   (await house.lead<RemediationView[]>('GET', `/api/devices/${agent.id}/remediations`)).body
 const later = (more: number) => advanceRemediations(house.pool, Date.now() + more)
 
-/** Reports until the agent is handed its order, which the server looks for every two seconds. */
+/** Reports until the agent is handed its task, which the server looks for every two seconds. */
 async function handed(agent: Agent): Promise<Task> {
   for (const end = Date.now() + 10_000; Date.now() < end;) {
     const [task] =
@@ -69,16 +69,16 @@ async function handed(agent: Agent): Promise<Task> {
     if (task) return JSON.parse(task.text) as Task
     await new Promise((resolve) => setTimeout(resolve, 200))
   }
-  throw new Error('no order came')
+  throw new Error('no task came')
 }
-async function tells(agent: Agent, task: Task, news: Partial<ServiceNews>): Promise<number> {
-  const service: ServiceNews = {
+async function reportsProgress(agent: Agent, task: Task, progress: Partial<ServiceProgress>): Promise<number> {
+  const service: ServiceProgress = {
     state: 'done',
     before: 'stopped',
     after: 'running',
     reason: '',
     hopeless: false,
-    ...news,
+    ...progress,
   }
   return (
     await house.app.inject({
@@ -90,11 +90,11 @@ async function tells(agent: Agent, task: Task, news: Partial<ServiceNews>): Prom
   ).statusCode
 }
 /** A device whose web service has just been stopped for its hold time. */
-async function stopped(mends = true): Promise<Agent> {
+async function stopped(remediates = true): Promise<Agent> {
   const agent = await house.enrol(house.sites[0], `tm-mend-${++count}`)
   await agent.send([
-    agent.report(0, { at: Date.now() - 2 * minute, ...nginx('running', mends) }),
-    agent.report(0, { at: Date.now() - minute - second, ...nginx('stopped', mends) }),
+    agent.report(0, { at: Date.now() - 2 * minute, ...nginx('running', remediates) }),
+    agent.report(0, { at: Date.now() - minute - second, ...nginx('stopped', remediates) }),
     agent.report(0, { at: Date.now() }),
   ])
   return agent
@@ -106,21 +106,21 @@ describe('a stopped service that its agent may start', () => {
     expect(await alertsOf(agent)).toEqual([])
     await later(0)
     const task = await handed(agent)
-    expect(task.order).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
+    expect(task.command).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation).toMatchObject([
-      { deviceId: agent.id, instance: 'nginx', tries: [{ verb: 'start', state: 'asked' }] },
+      { deviceId: agent.id, instance: 'nginx', attempts: [{ verb: 'start', state: 'asked' }] },
     ])
     expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual([])
-    expect(await tells(agent, task, {})).toBe(200)
-    expect(await tells(agent, task, {})).toBe(404)
+    expect(await reportsProgress(agent, task, {})).toBe(200)
+    expect(await reportsProgress(agent, task, {})).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
     expect(await alertsOf(agent)).toEqual([])
     expect(await remediationsOf(agent)).toMatchObject([
-      { outcome: 'cleared', tries: [{ state: 'done', text: 'was stopped, is running' }] },
+      { outcome: 'cleared', attempts: [{ state: 'done', text: 'was stopped, is running' }] },
     ])
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({
       remediation: [],
-      mended: [{ deviceId: agent.id }],
+      remediated: [{ deviceId: agent.id }],
     })
   })
   it('goes back to a person when its device falls silent: nobody can judge any more whether a try helped', async () => {
@@ -133,12 +133,16 @@ describe('a stopped service that its agent may start', () => {
     expect(await alertsOf(agent)).toMatchObject([{ instance: 'nginx', status: 'open' }])
     expect(await remediationsOf(agent)).toMatchObject([{ outcome: 'raised' }])
   })
-  it('raises when the tries did not help, with its true beginning and what was tried', async () => {
+  it('raises when the attempts did not help, with its true beginning and what was tried', async () => {
     const agent = await stopped()
     for (const turn of [0, 1]) {
       await later(turn * 2 * minute)
       expect(
-        await tells(agent, await handed(agent), { state: 'failed', after: 'stopped', reason: 'port 80 is taken' }),
+        await reportsProgress(agent, await handed(agent), {
+          state: 'failed',
+          after: 'stopped',
+          reason: 'port 80 is taken',
+        }),
       ).toBe(200)
       await house.pool.query(
         `update response set at = at - interval '3 minutes', ended_at = ended_at - interval '3 minutes' where device_id = $1`,
@@ -152,17 +156,17 @@ describe('a stopped service that its agent may start', () => {
     expect(alert).toMatchObject({ status: 'open', instance: 'nginx' })
     expect(alert!.raisedAt - alert!.began).toBeGreaterThan(minute)
     const page = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
-    expect(page.entries.map((entry) => [entry.what, entry.text])).toEqual([
-      ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
-      ['its agent tried to start nginx', 'still stopped; port 80 is taken'],
-      ['raised', 'nginx is stopped'],
+    expect(page.entries.map((entry) => [entry.event, entry.detail.succeeded, entry.text])).toEqual([
+      ['attempted', false, 'still stopped; port 80 is taken'],
+      ['attempted', false, 'still stopped; port 80 is taken'],
+      ['raised', undefined, 'nginx is stopped'],
     ])
     expect(await remediationsOf(agent)).toMatchObject([{ outcome: 'raised', alertId: alert!.id }])
   })
   it('raises at once when the agent says that trying is of no use', async () => {
     const agent = await stopped()
     await later(0)
-    await tells(agent, await handed(agent), {
+    await reportsProgress(agent, await handed(agent), {
       state: 'failed',
       after: 'stopped',
       reason: 'the agent has no right to',
@@ -208,11 +212,11 @@ describe('by hand, from an alert', () => {
       { verb: 'restart', service: 'nginx' },
     ])
     expect((await respond()).body.code).toBe('asked-already')
-    await tells(agent, await handed(agent), {})
+    await reportsProgress(agent, await handed(agent), {})
     const { entries } = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
-    expect(entries.slice(1).map((entry) => [entry.what, entry.by, entry.text])).toEqual([
-      ['asked its agent to start nginx', 'Tech', ''],
-      ['started nginx', 'Tech', 'was stopped, is running'],
+    expect(entries.slice(1).map((entry) => [entry.event, entry.by, entry.text, entry.detail])).toEqual([
+      ['asked', 'Tech', '', { verb: 'start', service: 'nginx' }],
+      ['attempted', 'Tech', 'was stopped, is running', { verb: 'start', service: 'nginx', succeeded: true }],
     ])
   })
 })

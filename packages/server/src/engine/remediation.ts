@@ -1,11 +1,12 @@
-import type { ServiceNews } from '#contract'
+import type { ServiceProgress } from '#contract'
 import { answerWithin, durationText, postKey, second, type DeviceId, type Millis, type ServiceAction } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { announce } from '../live'
+import { addEntry } from '../store/alertEntries'
 import { eachAlone } from './alone'
 import { loadContext } from './context'
 import { readAlerting, settlePosts } from './settleDevice'
-import { askAgent, readTries, stillTrying, triedText, wentWell } from './tries'
+import { askAgent, readAttempts, remediationUnderWay, triedText } from './attempts'
 
 interface Due {
   id: number
@@ -17,7 +18,7 @@ interface Due {
 }
 
 /** Whether its device is still heard is looked at so often. */
-const lookAgain: Millis = 30 * second
+const checkAgain: Millis = 30 * second
 
 async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   // The device first, as everything that changes what is open on it.
@@ -25,10 +26,7 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   const open = await firstRow(tx, 'select from remediation where id = $1 and ended_at is null for update', [due.id])
   if (!open) return
   if (!context) {
-    await tx.query(`update remediation set ended_at = $2, outcome = 'not watched any more' where id = $1`, [
-      due.id,
-      time(now),
-    ])
+    await tx.query(`update remediation set ended_at = $2, outcome = 'unwatched' where id = $1`, [due.id, time(now)])
     return
   }
   await tx.query(
@@ -42,8 +40,8 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
     ],
   )
   const key = postKey(due.watch, due.instance)
-  const tries = await readTries(tx, due.device_id, now)
-  const trying = stillTrying(context, key, tries, due.started_at, now)
+  const attempts = await readAttempts(tx, due.device_id, now)
+  const trying = remediationUnderWay(context, key, attempts, due.started_at, now)
   if (trying?.step.next === 'try') {
     await askAgent(
       tx,
@@ -51,11 +49,11 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
       { ...due, action: trying.response.action, from: { remediationId: due.id } },
       now,
     )
-    await tx.query('update remediation set next_at = $2 where id = $1', [due.id, time(now + lookAgain)])
+    await tx.query('update remediation set next_at = $2 where id = $1', [due.id, time(now + checkAgain)])
   } else if (trying?.step.next === 'wait') {
     await tx.query('update remediation set next_at = $2 where id = $1', [
       due.id,
-      time(Math.min(trying.step.until, now + lookAgain)),
+      time(Math.min(trying.step.until, now + checkAgain)),
     ])
     return
   } else {
@@ -78,14 +76,14 @@ export async function advanceRemediations(pool: Pool, now: Millis): Promise<numb
 }
 
 /**
- * What an agent tells of an order: the record is settled, and what waited for it goes on.
- * @returns whether there was such an order
+ * What an agent tells of a task: the record is settled, and what waited for it goes on.
+ * @returns whether there was such a task
  */
 export async function recordService(
   tx: Db,
   deviceId: DeviceId,
   taskId: number,
-  news: ServiceNews,
+  progress: ServiceProgress,
   now: Millis,
 ): Promise<boolean> {
   // The device first, as everything that changes what is open on it.
@@ -101,19 +99,19 @@ export async function recordService(
     tx,
     `
     update response set state = $3, ended_at = $4, hopeless = $5, before = $6, after = $7, reason = $8 where task_id = $1 and device_id = $2 and state = 'asked' returning *`,
-    [taskId, deviceId, news.state, time(now), news.hopeless, news.before, news.after, news.reason],
+    [taskId, deviceId, progress.state, time(now), progress.hopeless, progress.before, progress.after, progress.reason],
   )
   if (!found) return false
   await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   await tx.query('update remediation set next_at = $2 where id = $1', [found.remediation_id, time(now)])
   if (found.alert_id !== null)
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, $2, $3, $4, $5)', [
-      found.alert_id,
-      time(now),
-      news.state === 'done' ? `${wentWell[found.verb]} ${found.service}` : `could not ${found.verb} ${found.service}`,
-      found.person_id,
-      triedText(news),
-    ])
+    await addEntry(tx, found.alert_id, {
+      at: now,
+      event: 'attempted',
+      detail: { verb: found.verb, service: found.service, succeeded: progress.state === 'done' },
+      personId: found.person_id,
+      text: triedText(progress),
+    })
   announce(tx, { topic: 'alerts', clientIds: [found.client_id], deviceIds: [deviceId] })
   return true
 }

@@ -16,10 +16,13 @@ import {
   type Remediation,
   type Millis,
   type OpenAlert,
-  type Try,
+  type Attempt,
+  type RemediationOutcome,
+  type ServiceAction,
 } from '#core'
 import { firstRow, rows, time, type Db } from '../db'
-import { callOff, readTries, stillTrying, triedText, wentWell } from './tries'
+import { addEntry, type NewEntry } from '../store/alertEntries'
+import { callOff, readAttempts, remediationUnderWay, triedText } from './attempts'
 import type { DeviceContext } from './types'
 
 interface Alerting {
@@ -87,7 +90,7 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
     ),
     dismissed: new Map(
       last
-        .filter((row) => row.close_reason === 'by hand')
+        .filter((row) => row.close_reason === 'by-hand')
         .map((row) => [key(row), { began: row.began, severity: row.severity }]),
     ),
   }
@@ -104,13 +107,13 @@ function ruleOf(watch: EffectiveWatch): AlertRule {
   return { name: watch.name, kind: watch.kind, sentence: watchKind(watch.kind).sentence(watch.values), sources }
 }
 
-async function entry(tx: Db, alertId: number, at: Millis, what: string, text = ''): Promise<void> {
-  await tx.query('insert into alert_entry (alert_id, at, what, text) values ($1, $2, $3, $4)', [
-    alertId,
-    time(at),
-    what,
-    text,
-  ])
+const whyCalledOff: Record<RemediationOutcome, string> = {
+  cleared: 'it was well by itself',
+  raised: 'a person was told',
+  held: 'maintenance began',
+  unwatched: 'it is not watched any more',
+  retired: 'the device was taken out of use',
+  merged: 'the device was merged with another',
 }
 
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
@@ -157,10 +160,13 @@ async function apply(
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null) {
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
-          for (const attempt of await triesOf(tx, endedRemediation))
-            await entry(tx, id, attempt.at, attempt.what, attempt.text)
+          for (const attempt of await attemptsOf(tx, endedRemediation)) await addEntry(tx, id, attempt)
         }
-        await entry(tx, id, at, action.fromHeld ? 'raised at the end of maintenance' : 'raised', action.evidence?.text)
+        await addEntry(tx, id, {
+          at,
+          event: action.afterMaintenance ? 'raised-after-maintenance' : 'raised',
+          text: action.evidence?.text,
+        })
         break
       }
       case 'change': {
@@ -170,7 +176,12 @@ async function apply(
           action.severity,
           action.evidence && JSON.stringify(action.evidence),
         ])
-        await entry(tx, open.id, at, `${open.severity} → ${action.severity}`, action.evidence?.text)
+        await addEntry(tx, open.id, {
+          at,
+          event: 'severity-changed',
+          detail: { from: open.severity, to: action.severity },
+          text: action.evidence?.text,
+        })
         open.severity = action.severity
         break
       }
@@ -181,7 +192,7 @@ async function apply(
           time(at),
           action.because,
         ])
-        await entry(tx, open.id, at, action.because === 'cleared' ? 'cleared by itself' : action.because)
+        await addEntry(tx, open.id, { at, event: 'closed', detail: { reason: action.because } })
         alerting.alerts.delete(key)
         break
       }
@@ -232,7 +243,7 @@ async function apply(
         fromWindow = held.windowId
         break
       }
-      case 'mend': {
+      case 'remediate': {
         const row = await firstRow<{ id: number }>(
           tx,
           `
@@ -271,12 +282,7 @@ async function apply(
       }
       case 'end remediation': {
         const { id } = alerting.remediation.get(key)!
-        await callOff(
-          tx,
-          id,
-          at,
-          `called off: ${{ cleared: 'it was well by itself', raised: 'a person was told', held: 'maintenance began' }[action.outcome as string] ?? action.outcome}`,
-        )
+        await callOff(tx, id, at, `called off: ${whyCalledOff[action.outcome]}`)
         await tx.query('update remediation set ended_at = $2, outcome = $3 where id = $1', [
           id,
           time(at),
@@ -291,29 +297,24 @@ async function apply(
 }
 
 /** What was tried in a remediation, as entries of the alert that it led to. */
-async function triesOf(tx: Db, remediationId: number): Promise<{ at: Millis; what: string; text: string }[]> {
-  const tries = await rows<{
-    at: Millis
-    verb: string
-    service: string
-    before: string
-    after: string
-    reason: string
-    state: string
-  }>(
+async function attemptsOf(tx: Db, remediationId: number): Promise<NewEntry[]> {
+  const attempts = await rows<
+    ServiceAction & { at: Millis; before: string; after: string; reason: string; state: string }
+  >(
     tx,
     `
     select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where remediation_id = $1 order by id`,
     [remediationId],
   )
-  return tries.map((row) => ({
+  return attempts.map((row) => ({
     at: row.at,
-    what: `its agent ${row.state === 'done' ? `${wentWell[row.verb as keyof typeof wentWell]} ${row.service}` : `tried to ${row.verb} ${row.service}`}`,
+    event: 'attempted',
+    detail: { verb: row.verb, service: row.service, succeeded: row.state === 'done' },
     text: triedText(row),
   }))
 }
 
-/** A post that failed longer ago than this is not mended any more: what was late has had its time. */
+/** A post that failed longer ago than this is not tried any more: what was late has had its time. */
 const atHand: Millis = 10 * minute
 
 /**
@@ -333,7 +334,7 @@ export async function settlePosts(
     context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]),
   )
   const failing = [...state].filter(([, post]) => post.level !== null).map(([key]) => key)
-  const mendable = new Set(
+  const remediable = new Set(
     now - at < atHand &&
       failing.some(
         (key) =>
@@ -343,7 +344,7 @@ export async function settlePosts(
       ? failing
       : [],
   )
-  const tries = mendable.size ? await readTries(tx, context.traits.id, now) : new Map<string, Try[]>()
+  const attempts = remediable.size ? await readAttempts(tx, context.traits.id, now) : new Map<string, Attempt[]>()
   let changed = false
   for (const key of new Set([
     ...failing,
@@ -365,7 +366,7 @@ export async function settlePosts(
         held: alerting.held.get(key) ?? null,
         dismissed: null,
         remediation: alerting.remediation.get(key) ?? null,
-        mayMend: false,
+        mayRemediate: false,
       })
       await apply(tx, context, alerting, key, left, at, now)
       changed = true
@@ -385,9 +386,15 @@ export async function settlePosts(
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
       remediation: alerting.remediation.get(key) ?? null,
-      mayMend:
-        mendable.has(key) &&
-        stillTrying({ ...context, state }, key, tries, alerting.remediation.get(key)?.startedAt ?? now, now) !== null,
+      mayRemediate:
+        remediable.has(key) &&
+        remediationUnderWay(
+          { ...context, state },
+          key,
+          attempts,
+          alerting.remediation.get(key)?.startedAt ?? now,
+          now,
+        ) !== null,
     })
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at, now)

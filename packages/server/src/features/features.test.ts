@@ -13,14 +13,14 @@ import type {
 } from '#contract'
 import { hour, minute } from '#core'
 import { migrate, rows } from '../db'
-import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 import { bucketWidth } from './series/routes'
 
 let house: House
 let agent: Agent
 beforeAll(async () => {
   house = await openHouse()
-  await assignStarter(house, 'Base server')
+  await assignFromLibrary(house, 'Base server')
   agent = await house.enrol(house.sites[0], 'tm-board-1', { roles: ['web'] })
   await agent.send([
     agent.report(1, {

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertView, BoardDevice, Client } from '#contract'
-import { assignStarter, openHouse, type Agent, type House } from '../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 
 let house: House
 let theirs: Agent
@@ -10,7 +10,7 @@ let ids: Record<string, number>
 
 beforeAll(async () => {
   house = await openHouse()
-  const templateId = await assignStarter(house, 'Base server')
+  const templateId = await assignFromLibrary(house, 'Base server')
   theirs = await house.enrol(house.sites[0], 'tm-secret-1')
   ours = await house.enrol(house.sites[1], 'bb-open-1')
   const stopped = {
@@ -141,6 +141,7 @@ describe('every route', () => {
     expect(spoken.length).toBeGreaterThanOrEqual(5)
     const bodies: Record<string, object> = {
       '/api/agent/reports': { version: 1, sentAt: Date.now(), oldest: 1, reports: [theirs.report(9)] },
+      '/api/agent/changes': { roster: '' },
       '/api/agent/attend': { roster: '' },
       '/api/agent/tasks/1': { service: { state: 'done', before: '', after: '', reason: '', hopeless: false } },
     }
@@ -197,7 +198,7 @@ describe('a session', () => {
       house.nobody('POST', '/api/session', { email: 'tech@lanternfield.example', password })
     for (let i = 0; i < 10; i++) expect((await guess(`wrong ${i}`)).status).toBe(401)
     const { status, body } = await guess('correct horse battery')
-    expect([status, body.code]).toEqual([429, 'too-many-tries'])
+    expect([status, body.code]).toEqual([429, 'too-many-attempts'])
   })
   it('leaves no secret readable in the database', async () => {
     const dump = JSON.stringify([

@@ -18,7 +18,7 @@ export function guard(app: FastifyInstance, pool: Pool): void {
     const spec = request.routeOptions.config.route
     if (!spec) {
       // Static files and unknown addresses: nothing of a client's is there.
-      if (request.url.startsWith('/api/')) throw new ProblemError('not-found')
+      if (request.url.startsWith('/api/')) throw new ProblemError('no-such-address')
       return
     }
     if (spec.access === 'device') {

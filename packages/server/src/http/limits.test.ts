@@ -152,6 +152,34 @@ describe('whoever is limited to some clients', () => {
     }
   })
 
+  it('gets the same answer for what is another’s as for what does not exist', async () => {
+    const nowhere = 2_000_000_000
+    const own = [`/api/devices/${id.own}`, `/api/people/${limited.contact.id}`]
+    const requests: [Method, string, unknown, unknown][] = attempts(all)
+      .filter(({ url }) => /\/\d+/.test(url) && !own.some((path) => `${url}/`.startsWith(`${path}/`)))
+      .map(({ method, url, body = {} }) => [method, url, body, body])
+    const ofSite = (body: object): [unknown, unknown] => [
+      { ...body, siteId: id.site },
+      { ...body, siteId: nowhere },
+    ]
+    requests.push(
+      ['POST', `/api/devices/${id.own}/roster/what-if`, ...ofSite({ tags: [] })],
+      ['POST', '/api/enrolment-keys', ...ofSite(key(id.ownSite!, null))],
+      ['GET', `/api/sites/${id.site}/host-keys`, undefined, undefined],
+      ['PUT', `/api/devices/${id.own}`, ...ofSite({})],
+    )
+    const compared: string[] = []
+    for (const [method, url, theirBody, noBody] of requests) {
+      const ofNothing = /[=/]\d+/.test(url) && theirBody === noBody ? url.replace(/([=/])\d+/, `$1${nowhere}`) : url
+      for (const [who, { ask }] of Object.entries(limited)) {
+        const [foreign, absent] = [await ask(method, url, theirBody), await ask(method, ofNothing, noBody)]
+        expect([who, method, url, foreign.status, foreign.body]).toEqual([who, method, url, absent.status, absent.body])
+        if (foreign.status === 404) compared.push(foreign.body.code!)
+      }
+    }
+    expect(new Set(compared).size).toBeGreaterThan(10)
+  })
+
   it('sees a window for all only where it reaches a device of theirs', async () => {
     const spans = async (ask: Caller) =>
       (await ask<{ lanes: { spans: { name: string }[] }[] }>('GET', '/api/watchline')).body.lanes.flatMap((lane) =>

@@ -49,7 +49,7 @@ describe('the description of the API', () => {
       'remediation',
       'held',
       'settled',
-      'mended',
+      'remediated',
     ])
     expect(answerTo('post', '/api/agent/reports').required).toEqual([
       'acknowledged',

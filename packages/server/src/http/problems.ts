@@ -1,29 +1,56 @@
 import { problemMediaType, type Problem } from '#contract'
 import type { FastifyError, FastifyInstance, FastifyReply } from 'fastify'
 
+/** What is asked for is not there, or is another client's, which is answered alike. */
+const absent = {
+  'no-such-address': [404, 'No such address', 'There is nothing at this address.'],
+  'no-such-client': [404, 'No such client', 'This client does not exist, or you may not see it.'],
+  'no-such-site': [404, 'No such site', 'This site does not exist, or you may not see it.'],
+  'no-such-device': [404, 'No such device', 'This device does not exist any more, or you may not see it.'],
+  'no-such-person': [404, 'No such person', 'This person has no account here, or you may not see it.'],
+  'no-such-alert': [404, 'No such alert', 'This alert does not exist, or you may not see it.'],
+  'no-such-window': [404, 'No such window', 'This maintenance window does not exist, or you may not see it.'],
+  'no-such-template': [404, 'No such template', 'This template does not exist any more. Reload the list.'],
+  'no-such-assignment': [404, 'No such assignment', 'This assignment does not exist any more. Reload the list.'],
+  'no-such-exception': [404, 'No such exception', 'This exception does not exist any more. Reload the list.'],
+  'no-such-key': [404, 'No such key', 'This enrolment key does not exist, or you may not see it.'],
+  'no-such-sign-in': [404, 'No such sign-in', 'This stored sign-in does not exist, or you may not see it.'],
+  'no-such-sweep': [404, 'No such sweep', 'This sweep does not exist, or you may not see it.'],
+  'no-such-run': [404, 'No such run', 'This run does not exist, or you may not see it.'],
+  'no-such-rule': [404, 'No such rule', 'This rule does not exist any more, or you may not see it.'],
+  'no-such-need': [404, 'No such need', 'No role needs this. Reload Coverage.'],
+  'no-such-waiver': [404, 'Nothing to undo', 'Nothing was marked as not needed on this device. Reload Coverage.'],
+  'no-such-task': [404, 'No such task', 'There is no such task for this device, or it is over.'],
+  'no-such-program': [404, 'No such program', 'This server does not have this program. Build it, or ask for another.'],
+  'no-authority': [404, 'No authority', 'This server has no certificate authority of its own to hand out.'],
+  'reference-gone': [404, 'Gone', 'Something that this refers to does not exist any more. Reload, then try again.'],
+} as const satisfies Record<string, readonly [number, string, string]>
+
+export type AbsentCode = keyof typeof absent
+
 /** Every way in which a request can fail: status, title, and a sentence that tells the person what to do. */
 const table = {
+  ...absent,
   'sign-in-needed': [401, 'Sign in first', 'You are not signed in, or the session has ended. Sign in and try again.'],
   'sign-in-refused': [401, 'Sign-in refused', 'E-mail address or password is wrong.'],
-  'too-many-tries': [429, 'Too many tries', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
+  'too-many-attempts': [429, 'Too many attempts', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
-  'sign-in-busy': [429, 'Busy', 'Many are signing in just now. Wait a few seconds and try again.'],
+  'sign-in-busy': [429, 'Busy', 'Many people are signing in at this moment. Wait a few seconds and try again.'],
   'needs-tls': [
     403,
     'TLS is needed',
-    'Plain HTTP is taken from this machine itself only, because everybody on the way could read what is sent. Use the https address; a proxy in front must send X-Forwarded-Proto.',
+    'Plain HTTP is accepted only from the server’s own machine, because anybody on the network could read it. Use the https address. A proxy in front of the server must send X-Forwarded-Proto.',
   ],
   'foreign-origin': [
     403,
-    'Foreign origin',
-    'The request came from another web site. Open Custode itself and try again.',
+    'Another web site',
+    'The request came from a page of another web site. Open Custode itself and try again.',
   ],
-  'not-found': [404, 'Not found', 'There is nothing here, or nothing that you may see.'],
-  'not-json': [400, 'Not JSON', 'The body is not valid JSON (RFC 8259). NaN and Infinity do not exist there.'],
-  'not-gzip': [400, 'Not gzip', 'The body says it is gzip, but cannot be unpacked.'],
+  'not-json': [400, 'Not JSON', 'The body is not valid JSON (RFC 8259). NaN and Infinity are not allowed in it.'],
+  'not-gzip': [400, 'Not gzip', 'The body is marked as gzip, but cannot be unpacked.'],
   'wrong-media-type': [415, 'Wrong media type', 'Send the body as application/json.'],
   'too-large': [413, 'Too large', 'The body is larger than 4 MiB unpacked. Send it in smaller batches.'],
-  invalid: [400, 'Not valid', 'Some of what was sent does not fit; see the faults.'],
+  invalid: [400, 'Not valid', 'Some of the values are not valid; the faults name each of them.'],
   'wrong-version': [
     400,
     'Another protocol version',
@@ -32,7 +59,7 @@ const table = {
   'out-of-order': [
     409,
     'Out of order',
-    'Reports are missing before these, and the agent says it still has them. Send them in order.',
+    'Reports before these are missing, and the agent says that it still has them. Send them in order.',
   ],
   'device-key-refused': [401, 'Device key refused', 'The device key is wrong or revoked. Enrol the device again.'],
   'enrolment-key-refused': [
@@ -40,42 +67,46 @@ const table = {
     'Enrolment key refused',
     'The enrolment key is unknown, used up, expired or revoked. Make a new one in Rollout.',
   ],
-  'no-place': [403, 'No place', 'The address does not tell which site this machine belongs to. Use a key of the site.'],
-  'name-in-use': [409, 'Name in use', 'Another device of this client has this name. Letter case is no difference.'],
-  'already-exists': [409, 'Already there', 'There is one of this name already. Choose another name.'],
+  'no-place': [403, 'No place', 'The address of this machine lies in no network of a site. Use a key of the site.'],
+  'name-in-use': [
+    409,
+    'Name in use',
+    'Another device of this client has this name. Upper and lower case count as the same.',
+  ],
+  'already-exists': [409, 'Already exists', 'This name is in use. Choose another name.'],
   'changed-meanwhile': [
     409,
-    'Changed meanwhile',
-    'Somebody saved a newer revision while you edited. Look at it, then apply your change to it.',
+    'Changed by somebody else',
+    'Somebody saved a newer revision while you were editing. Read it, then apply your change to it.',
   ],
   'already-closed': [409, 'Already closed', 'This alert is closed. If the problem is back, there is a newer alert.'],
-  'already-ended': [409, 'Already over', 'This window is over already.'],
-  'still-used': [409, 'Still used', 'Something still refers to this.'],
+  'already-ended': [409, 'Already over', 'This window has ended.'],
+  'still-used': [409, 'Still used', 'This is still in use. Remove what refers to it first.'],
   'asked-already': [
     409,
-    'Asked already',
-    'Its agent was asked already. Wait for its answer, or for two minutes; then ask again.',
+    'Already asked',
+    'The agent has already been asked. Wait for its answer, or two minutes, and ask again.',
   ],
   'identity-shared': [
     409,
     'Two machines as one',
-    'Another machine reports as this device: one is a copy of the other, or a restored snapshot runs beside its original. Enrol this one anew.',
+    'Another machine reports as this device: one is a copy of the other, or a restored snapshot runs beside its original. Enrol this one again.',
   ],
   'counted-by-another': [
     409,
     'Counted by another',
-    'Another machine has used the numbers of these reports. Ask what the server has seen, and send them under numbers behind that.',
+    'Another machine has used the numbers of these reports. Ask for the last number that the server has, and go on after it.',
   ],
-  busy: [503, 'Busy', 'The same device is reporting through another connection. Try again.'],
+  busy: [503, 'Busy', 'The same device is reporting over another connection. Try again.'],
   'database-away': [
     503,
-    'Database away',
-    'The database is not reached just now. Try again in a moment; if it goes on, tell whoever runs the server.',
+    'Database not reached',
+    'The server cannot reach its database. Try again in a moment. If it happens again, tell the person who runs the server.',
   ],
   internal: [
     500,
-    'A fault of the server',
-    'The server made a mistake; it is in its log. Try again, and tell whoever runs it.',
+    'Server error',
+    'The server failed; the reason is in its log. Try again. If it happens again, tell the person who runs the server.',
   ],
 } as const satisfies Record<string, readonly [number, string, string]>
 
@@ -124,10 +155,10 @@ function isDatabaseAway({ code, message }: { code?: string; message: string }): 
  */
 function refusalOf(error: { code?: string }): ProblemError | null {
   const code = error.code ?? ''
-  if (code === '23503') return new ProblemError('not-found', 'Something that this refers to is not there (any more).')
+  if (code === '23503') return new ProblemError('reference-gone')
   if (code === '23505') return new ProblemError('already-exists')
   return /^2[23]...$/.test(code)
-    ? new ProblemError('invalid', 'A value of this is longer, larger or of another kind than can be kept.')
+    ? new ProblemError('invalid', 'One of the values is too long, too large or of the wrong kind.')
     : null
 }
 
@@ -147,8 +178,8 @@ function problemOf(error: unknown): ProblemError {
 export function answerFrameworkError(error: FastifyError, _request: unknown, reply: FastifyReply): void {
   const { body } =
     error.code === 'FST_ERR_BAD_URL'
-      ? new ProblemError('invalid', 'This address cannot be read. Look at what stands after the last %.')
-      : new ProblemError('not-found')
+      ? new ProblemError('invalid', 'This address is not valid: check the characters after the last %.')
+      : new ProblemError('no-such-address')
   void reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
 }
 
@@ -173,7 +204,7 @@ export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void
   })
   app.setNotFoundHandler((request, reply) => {
     if (hasPage && request.method === 'GET' && !/^\/(api|assets)\//.test(request.url)) return sendPage(reply)
-    const { body } = new ProblemError('not-found')
+    const { body } = new ProblemError('no-such-address')
     return reply.code(body.status).type(problemMediaType).send(JSON.stringify(body))
   })
 }

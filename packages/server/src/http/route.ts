@@ -96,7 +96,7 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(
         id(name = 'id') {
           const text = (request.params as Record<string, string>)[name] ?? ''
           const value = /^\d{1,10}$/.test(text) ? Number(text) : 0
-          if (value < 1 || value > 2_147_483_647) throw new ProblemError('not-found')
+          if (value < 1 || value > 2_147_483_647) throw new ProblemError('no-such-address')
           return value
         },
       }),

@@ -16,7 +16,7 @@ function signerOf(key: KeyObject): Signer {
 }
 
 /**
- * The key lies in a folder of the server's and never in the database: whoever reads the database cannot give orders.
+ * The key lies in a folder of the server's and never in the database: whoever reads the database cannot sign tasks.
  * Server processes of one installation share the folder. Without one, for tests, the key lives as long as the process.
  */
 export function openSigner(folder: string | undefined): Signer {

@@ -5,7 +5,7 @@ import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
 import type { AccessLevel, Enrolment, Problem, Report, ReportReceipt } from '#contract'
-import { fromLibrary, minute, starterTemplates } from '#core'
+import { fromLibrary, minute, libraryTemplates } from '#core'
 import { buildApp, type AppOptions } from '../app'
 import { openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
@@ -232,8 +232,8 @@ export async function openHouse(
 }
 
 /** Assigns a starter template to every device; gives its id. */
-export async function assignStarter(house: House, name: string): Promise<number> {
-  const template = fromLibrary(starterTemplates.find((template) => template.name === name)!)
+export async function assignFromLibrary(house: House, name: string): Promise<number> {
+  const template = fromLibrary(libraryTemplates.find((template) => template.name === name)!)
   const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
   await house.lead('POST', '/api/assignments', {
     templateId: id,

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import type { AlertView } from '#contract'
 import type { Facts } from '#core'
 import { firstRow } from '../db'
-import { assignStarter, openHouse, type Agent, type Caller, type House } from './house'
+import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from './house'
 
 export type Method = 'GET' | 'POST' | 'PUT' | 'DELETE'
 
@@ -42,7 +42,13 @@ export async function openTwoClients(): Promise<TwoClients> {
     if (answer.status !== 200) throw new Error(`${path}: ${answer.body.detail}`)
     return answer.body.id
   }
-  const id: Record<string, number> = { one, two, site, ownSite, template: await assignStarter(house, 'Base server') }
+  const id: Record<string, number> = {
+    one,
+    two,
+    site,
+    ownSite,
+    template: await assignFromLibrary(house, 'Base server'),
+  }
   await lead('PUT', `/api/sites/${site}/networks`, { networks: ['192.0.2.0/24'] })
   await lead('PUT', `/api/sites/${ownSite}/networks`, { networks: ['198.51.100.0/24'] })
   const device = await house.enrol(site, 'tm-secret-1', { roles: ['web'] })
@@ -83,7 +89,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   ])
   await own.send([own.report(1, { facts: stopped('bb-orders') }), own.report(2), own.report(3)])
   await pool.query(
-    `update device set takes_orders = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`,
+    `update device set takes_tasks = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`,
     [[device.id, own.id]],
   )
   id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
@@ -297,7 +303,7 @@ export const rule = (clientId: number | null, name: string) => ({
   roles: ['web'],
   tags: [],
   takeDetected: false,
-  tell: [],
+  notify: [],
 })
 const sweep = (siteId: number, deviceId: number) => ({
   siteId,

@@ -68,11 +68,11 @@ async function report(station: Station, first: number): Promise<void> {
 }
 
 /** Each has a connection of its own open while it waits; those for reports are not taken by them. */
-async function attend(station: Station, first: number): Promise<void> {
+async function awaitChange(station: Station, first: number): Promise<void> {
   await wait(first)
   while (!stopping) {
     const began = Date.now()
-    await station.attend().catch(() => undefined)
+    await station.awaitChange().catch(() => undefined)
     // An answer at once means that there was something to follow; then the next call is its confirmation.
     if (Date.now() - began < 50) await wait(2000)
   }
@@ -83,7 +83,7 @@ const panel = startPanel(stations, Number(process.env.CUSTODE_PANEL_PORT ?? 7701
 process.stdout.write('ready\n')
 stations.forEach((station, i) => {
   void report(station, (i / stations.length) * station.identity!.interval)
-  void attend(station, (i / stations.length) * 2000)
+  void awaitChange(station, (i / stations.length) * 2000)
 })
 const saving = setInterval(save, 2000)
 

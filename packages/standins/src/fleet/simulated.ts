@@ -203,7 +203,7 @@ export class SimulatedDevice {
         startsAtBoot: true,
         optional: this.collect.collectors.map((collector) => collector.name),
         updatable: osFamily === 'linux',
-        mends: true,
+        remediates: true,
       },
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({
         mount,

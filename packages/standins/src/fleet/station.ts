@@ -5,17 +5,17 @@ import type { Pool } from 'undici'
 import {
   protocolVersion,
   type AgentSettings,
-  type Attended,
+  type ChangeAnswer,
   type Enrolment,
   type Report,
   type ReportBatch,
   type ReportReceipt,
-  type ServiceNews,
-  type ServiceOrder,
+  type ServiceProgress,
+  type ServiceCommand,
   type SignedText,
   type Task,
-  type UpdateNews,
-  type UpdateOrder,
+  type UpdateProgress,
+  type UpdateCommand,
 } from '#contract/report'
 import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
@@ -135,20 +135,20 @@ export class Station {
     const identity = this.identity!
     const key = createPublicKey({ key: Buffer.from(identity.serverKey, 'base64'), format: 'der', type: 'spki' })
     if (!verify(null, Buffer.from(text), key, Buffer.from(signature, 'base64'))) return
-    const { id, order } = JSON.parse(text) as Task
-    if (order.kind === 'update') await this.#update(id, order)
-    if (order.kind === 'service') await this.#act(id, order)
+    const { id, command } = JSON.parse(text) as Task
+    if (command.kind === 'update') await this.#update(id, command)
+    if (command.kind === 'service') await this.#act(id, command)
   }
 
   /** Starts or stops a service of the stand-in; one that its story keeps down does not come up. */
-  async #act(id: number, { verb, service }: ServiceOrder): Promise<void> {
+  async #act(id: number, { verb, service }: ServiceCommand): Promise<void> {
     const stateOf = () => this.device.services(Date.now()).find((candidate) => candidate.name === service)?.state ?? ''
     const before = stateOf()
     await wait(700)
     const broken = this.device.plan.story?.broken === service
     if (verb === 'stop') this.device.stop(service)
     else if (!broken) this.device.start(service)
-    const news: ServiceNews =
+    const progress: ServiceProgress =
       broken && verb !== 'stop'
         ? {
             state: 'failed',
@@ -158,7 +158,7 @@ export class Station {
             hopeless: false,
           }
         : { state: 'done', before, after: stateOf(), reason: '', hopeless: false }
-    await post(this.server, `/api/agent/tasks/${id}`, { service: news }, this.identity!.deviceKey)
+    await post(this.server, `/api/agent/tasks/${id}`, { service: progress }, this.identity!.deviceKey)
     this.observe(Date.now(), this.identity!.interval)
     await this.send()
   }
@@ -167,26 +167,27 @@ export class Station {
    * Updates itself as an agent would, without a program: one on which it does not work is silent for its time and goes
    * back.
    */
-  async #update(id: number, order: UpdateOrder): Promise<void> {
+  async #update(id: number, command: UpdateCommand): Promise<void> {
     const identity = this.identity!
-    const tell = (update: UpdateNews) => post(this.server, `/api/agent/tasks/${id}`, { update }, identity.deviceKey)
+    const reportProgress = (update: UpdateProgress) =>
+      post(this.server, `/api/agent/tasks/${id}`, { update }, identity.deviceKey)
     for (const step of ['downloading', 'unpacking', 'starting anew']) {
-      await tell({ state: 'running', step, reason: '' })
+      await reportProgress({ state: 'running', step, reason: '' })
       await wait(1000 + 500 * (this.device.plan.name.length % 4))
     }
     if (this.device.plan.story?.updateFails) {
-      const pause = Math.min(order.within, 30 * second)
+      const pause = Math.min(command.within, 30 * second)
       this.device.stuckUntil = Date.now() + pause
       await wait(pause)
-      await tell({
+      await reportProgress({
         state: 'failed',
         step: '',
-        reason: `version ${order.version} did not report in time, or did not stay up; ${this.device.version} runs again`,
+        reason: `version ${command.version} did not report in time, or did not stay up; ${this.device.version} runs again`,
       })
       return
     }
-    this.device.version = identity.version = order.version
-    await tell({ state: 'done', step: '', reason: 'reported 1 s after its start' })
+    this.device.version = identity.version = command.version
+    await reportProgress({ state: 'done', step: '', reason: 'reported 1 s after its start' })
   }
 
   #follow(settings: AgentSettings): void {
@@ -196,11 +197,11 @@ export class Station {
   }
 
   /** Waits at the server for another roster, as an agent does; one that is off, or cut off, does not. */
-  async attend(): Promise<void> {
+  async awaitChange(): Promise<void> {
     if (!this.identity || !this.device.reportsAt(Date.now())) return
-    const { settings, work } = await post<Attended>(
+    const { settings, work } = await post<ChangeAnswer>(
       this.patience,
-      '/api/agent/attend',
+      '/api/agent/changes',
       { roster: this.#settings.roster },
       this.identity.deviceKey,
     )

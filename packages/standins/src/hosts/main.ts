@@ -132,8 +132,8 @@ async function installOnWindows(
   })
 }
 
-/** What a technician would go there and mend; with `?renew` it is as before, but shows another host key. */
-function listenForMending(): void {
+/** What a technician would go there and repair; with `?renew` it is as before, but shows another host key. */
+function listenForRepairs(): void {
   createServer((request, response) => {
     const url = new URL(request.url ?? '/', 'http://localhost')
     const host = machines.find((machine) => machine.address === url.pathname.slice(1))
@@ -155,7 +155,7 @@ function listenForMending(): void {
 try {
   await openHosts(plannedHosts('127.20.0', 40))
   for (const host of machines) opened.set(host.address, await openSshHost(host, folder))
-  listenForMending()
+  listenForRepairs()
   for (const { address } of machines) void reportWhenInstalled(address)
   for (const host of windows) await openWindowsHost(host, folder, installOnWindows)
   process.stdout.write('ready\n')

@@ -14,7 +14,7 @@ export interface WindowsHost {
   password: string
 }
 /** Somebody ran the server's installation script on it. @throws Error with what the machine would say */
-export type Installed = (host: WindowsHost, order: { server: string; key: string; name: string }) => Promise<void>
+export type Installed = (host: WindowsHost, command: { server: string; key: string; name: string }) => Promise<void>
 
 const shellUri = 'http://schemas.microsoft.com/wbem/wsman/1/windows/shell'
 const parser = new XMLParser({

@@ -1,4 +1,4 @@
-import { day, fromLibrary, hour, starterTemplates, type Target, type Values, type WatchSpec } from '#core'
+import { day, fromLibrary, hour, libraryTemplates, type Target, type Values, type WatchSpec } from '#core'
 import { wantedEstate } from '../estate'
 
 /**
@@ -66,7 +66,7 @@ await add('/api/people', {
 const templateIds: Record<string, number> = {}
 // The others wait in the library.
 const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host', 'File server']
-for (const template of starterTemplates)
+for (const template of libraryTemplates)
   if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
 const tillWatches: WatchSpec[] = [
   {
@@ -182,7 +182,7 @@ await add('/api/standing-rules', {
   roles: ['till'],
   tags: ['shop'],
   takeDetected: false,
-  tell: [],
+  notify: [],
 })
 
 await add('/api/credentials', {

@@ -40,7 +40,7 @@ function allBelow(folder: string, below = ''): string[] {
     .sort()
 }
 
-const lookAgain: Millis = 10 * minute
+const checkAgain: Millis = 10 * minute
 
 /** How far the logs were read. */
 interface Place {
@@ -80,7 +80,7 @@ export function eventlogCollector({
       const hasJournal =
         existsSync('/run/systemd/journal/socket') &&
         ['/usr/bin/journalctl', '/bin/journalctl'].some((path) => existsSync(path))
-      if (lookedAt === null || steady() - lookedAt >= lookAgain) {
+      if (lookedAt === null || steady() - lookedAt >= checkAgain) {
         logs = logsBelow(folder)
         lookedAt = steady()
       }

@@ -10,7 +10,7 @@ const patience: Millis = 20 * second
 /** A longer line is no entry that anybody reads, and may fill the memory. */
 const longestLine = 256 * 1024
 /** Of a journal that is read for the first time only its end is looked at. */
-const firstLook = 50
+const firstRead = 50
 
 const fields = ['MESSAGE', 'PRIORITY', 'SYSLOG_IDENTIFIER', '_COMM', '_TRANSPORT']
 // An entry begins with its cursor (systemd's Journal Export Formats, JSON form).
@@ -50,7 +50,7 @@ class Lines {
  * @returns the cursor of the last entry that was read
  */
 export function readJournal(cursor: string | null, keep: Keep): Promise<string | null> {
-  const where = cursor === null ? [`--lines=${firstLook}`] : [`--after-cursor=${cursor}`]
+  const where = cursor === null ? [`--lines=${firstRead}`] : [`--after-cursor=${cursor}`]
   return new Promise((resolve, reject) => {
     // Fields beyond 4096 bytes come only with --all; others than these are never needed.
     const child = spawn(

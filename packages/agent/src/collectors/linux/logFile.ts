@@ -10,7 +10,7 @@ export interface Position {
 /** One look reads so much of a file at most; the next goes on from there. */
 const mostBytes = 4 * 1024 * 1024
 const chunkSize = 128 * 1024
-const firstLook = 4000
+const firstRead = 4000
 
 interface Read {
   offset: number
@@ -91,7 +91,7 @@ export function readAppended(
     const { ino, size } = fstatSync(handle)
     let leftOut = 0
     if (was && was.inode !== ino) leftOut += readRest(path, was, line)
-    const from = was?.inode === ino ? (was.offset <= size ? was.offset : 0) : was ? 0 : Math.max(0, size - firstLook)
+    const from = was?.inode === ino ? (was.offset <= size ? was.offset : 0) : was ? 0 : Math.max(0, size - firstRead)
     let isFirst = !was && from > 0
     const read = readLines(handle, from, size, false, (text) => {
       // It begins somewhere within a line.

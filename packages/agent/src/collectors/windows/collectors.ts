@@ -9,16 +9,16 @@ import { parseUpdates, updatesScript } from './updates'
 import {
   channelsOf,
   eventsOf,
-  longLookScript,
-  lookScript,
+  inventoryScript,
+  snapshotScript,
   recordsOf,
   servicesOf,
-  type LongLook,
-  type Look,
-} from './look'
+  type Inventory,
+  type Snapshot,
+} from './snapshot'
 import { told } from '../../powershell/powershell'
 
-const nothing: Look = {
+const nothing: Snapshot = {
   services: [],
   triggered: [],
   events: [],
@@ -32,13 +32,13 @@ const pageSize = 4096
 const ordinary = ['System', 'Application']
 
 /** One run of PowerShell for all collectors of a round: it costs more to start than what it does. */
-class Glance {
+class Readout {
   /** Logs of which nothing was read before this look: what they held is old. */
   firstRead: ReadonlySet<string> = new Set()
   #at: Millis = -Infinity
-  #look: Promise<Look> = Promise.resolve(nothing)
+  #snapshot: Promise<Snapshot> = Promise.resolve(nothing)
   #longAt: Millis | null = null
-  #long: Promise<LongLook> = Promise.resolve({ logs: [], packages: [] })
+  #inventory: Promise<Inventory> = Promise.resolve({ logs: [], packages: [] })
   /** Number of the last record that was read of each log. */
   read: Record<string, number | null>
 
@@ -49,32 +49,32 @@ class Glance {
     this.read = typeof place === 'object' && place !== null ? { ...(place as Record<string, number | null>) } : {}
   }
 
-  long(): Promise<LongLook> {
+  inventory(): Promise<Inventory> {
     if (this.#longAt === null || steady() - this.#longAt >= hour) {
       this.#longAt = steady()
-      this.#long = told<LongLook>(longLookScript, { logs: [], packages: [] }, 120_000)
+      this.#inventory = told<Inventory>(inventoryScript, { logs: [], packages: [] }, 120_000)
     }
-    return this.#long
+    return this.#inventory
   }
   /** Which logs are read. */
   async logs(): Promise<string[]> {
-    const { logs } = await this.long().catch((): LongLook => ({ logs: [], packages: [] }))
+    const { logs } = await this.inventory().catch((): Inventory => ({ logs: [], packages: [] }))
     return [...new Set([...ordinary, ...logs.filter((name) => matchesAny(this.wanted(), name))])]
   }
-  at(now: Millis): Promise<Look> {
-    if (now === this.#at) return this.#look
+  at(now: Millis): Promise<Snapshot> {
+    if (now === this.#at) return this.#snapshot
     this.#at = now
-    this.#look = (async () => {
+    this.#snapshot = (async () => {
       const before = this.read
-      const look = await told<Look>(
-        lookScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))),
+      const snapshot = await told<Snapshot>(
+        snapshotScript(Object.fromEntries((await this.logs()).map((log) => [log, before[log] ?? null]))),
         nothing,
       )
-      this.read = recordsOf(look, before)
+      this.read = recordsOf(snapshot, before)
       this.firstRead = new Set(Object.keys(this.read).filter((log) => (before[log] ?? null) === null))
-      return look
+      return snapshot
     })()
-    return this.#look
+    return this.#snapshot
   }
 }
 
@@ -86,14 +86,14 @@ function times(): { busy: number; total: number } {
   return { busy: total - idle, total }
 }
 
-function performance(glance: Glance): Collect {
-  let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Look['paging'] } | null = null
+function performance(readout: Readout): Collect {
+  let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Snapshot['paging'] } | null = null
   return {
     name: 'performance',
     async collect(moment) {
       const cpu = times()
       // Without PowerShell the rest is still known.
-      const { paging } = await glance.at(moment).catch(() => nothing)
+      const { paging } = await readout.at(moment).catch(() => nothing)
       const now = steady()
       const readings: Reading[] = [
         ['memory.size', '', totalmem()],
@@ -119,11 +119,11 @@ function performance(glance: Glance): Collect {
   }
 }
 
-function disks(glance: Glance): Collect {
+function disks(readout: Readout): Collect {
   return {
     name: 'disks',
     async collect(now) {
-      const known = (await glance.at(now).catch(() => nothing)).disks
+      const known = (await readout.at(now).catch(() => nothing)).disks
       const letters = known.length
         ? known.filter((disk) => disk.DriveType === 2 || disk.DriveType === 3).map((disk) => disk.DeviceID)
         : ['C:']
@@ -142,12 +142,12 @@ function disks(glance: Glance): Collect {
   }
 }
 
-function network(glance: Glance): Collect {
-  let before: { at: Millis; adapters: Look['adapters'] } | null = null
+function network(readout: Readout): Collect {
+  let before: { at: Millis; adapters: Snapshot['adapters'] } | null = null
   return {
     name: 'network',
     async collect(moment) {
-      const { adapters } = await glance.at(moment)
+      const { adapters } = await readout.at(moment)
       const now = steady()
       const readings: Reading[] = []
       for (const adapter of adapters) {
@@ -191,33 +191,33 @@ function updates(home: string | null): Collect {
 
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
 export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
-  const glance = new Glance(logs, place)
+  const readout = new Readout(logs, place)
   return [
-    performance(glance),
-    disks(glance),
-    network(glance),
-    { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await glance.at(now)) } }) },
+    performance(readout),
+    disks(readout),
+    network(readout),
+    { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await readout.at(now)) } }) },
     updates(home),
     {
       name: 'eventlog',
       async collect(now) {
-        const all = eventsOf(await glance.at(now))
+        const all = eventsOf(await readout.at(now))
         const events = all
           .slice(-400)
-          .map((event): LogEvent => (glance.firstRead.has(event.channel) ? { ...event, old: true } : event))
+          .map((event): LogEvent => (readout.firstRead.has(event.channel) ? { ...event, old: true } : event))
         return {
           events,
           leftOut: all.length - events.length,
-          place: glance.read,
-          facts: { logs: channelsOf((await glance.long()).logs, await glance.logs()) },
+          place: readout.read,
+          facts: { logs: channelsOf((await readout.inventory()).logs, await readout.logs()) },
         }
       },
     },
     {
       name: 'software',
       async collect(now) {
-        const { tcp, udp } = await glance.at(now)
-        const { packages } = await glance.long()
+        const { tcp, udp } = await readout.at(now)
+        const { packages } = await readout.inventory()
         return {
           facts: {
             packages: packages.map((name) => name.slice(0, 200)).slice(0, 20_000),

@@ -1,12 +1,12 @@
 import { XMLParser, XMLValidator } from 'fast-xml-parser'
 import { describe, expect, it } from 'vitest'
 import { taskXml } from '../../install/windows'
-import { channelsOf, eventsOf, lookScript, recordsOf, servicesOf, type Look } from './look'
+import { channelsOf, eventsOf, snapshotScript, recordsOf, servicesOf, type Snapshot } from './snapshot'
 import { quoted } from '../../powershell/powershell'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
-const look = (more: Partial<Look> = {}): Look => ({
+const snapshot = (more: Partial<Snapshot> = {}): Snapshot => ({
   services: [],
   triggered: [],
   events: [],
@@ -34,7 +34,7 @@ it('a text stays one text for PowerShell, whatever quotes are in it', () => {
 describe('services of Win32_Service', () => {
   it('that start late or on a trigger are not expected to run; names of triggers are in any case', () => {
     const services = servicesOf(
-      look({
+      snapshot({
         services: [
           service('W32Time', 'Auto', 'Stopped'),
           service('Spooler', 'Auto', 'Running'),
@@ -71,7 +71,7 @@ describe('events of Get-WinEvent', () => {
   it('come in order of time, on one line, at the level of the event schema', () => {
     expect(
       eventsOf(
-        look({
+        snapshot({
           events: [
             event(2),
             event(1, { Time: '2026-11-23T09:00:00Z', Level: 3, Message: null }),
@@ -92,9 +92,9 @@ describe('events of Get-WinEvent', () => {
     ])
   })
   it('are asked for from the last record on, of each log; one never read gives its newest', () => {
-    const read = recordsOf(look({ events: [event(12), event(11)] }), { Application: 5 })
+    const read = recordsOf(snapshot({ events: [event(12), event(11)] }), { Application: 5 })
     expect(read).toEqual({ Application: 5, System: 12 })
-    const script = lookScript({ ...read, "Bob's": null })
+    const script = snapshotScript({ ...read, "Bob's": null })
     expect(script).toContain(
       "Get-WinEvent -LogName 'System' -FilterXPath '*[System[EventRecordID>12]]' -MaxEvents 200 -Oldest",
     )

@@ -4,7 +4,7 @@ import { createServer, type Server } from 'node:net'
 import ssh from 'ssh2'
 import { afterEach, describe, expect, it } from 'vitest'
 import { HostKey, keysFirst } from './hostKey'
-import { lookInside } from './lookInside'
+import { identify } from './identify'
 
 const { utils } = createRequire(import.meta.url)('ssh2') as typeof ssh
 const address = '127.77.4.1'
@@ -66,7 +66,7 @@ describe('a machine that is signed in at', () => {
       2, 4, 1, 3,
     ])
     const heard = await machine([first], true)
-    expect(await lookInside(address, [password(1, 'b'), key(2)], new HostKey(null))).toMatchObject({
+    expect(await identify(address, [password(1, 'b'), key(2)], new HostKey(null))).toMatchObject({
       trial: 2,
       system: 'Debian 12, x86_64',
       hostKey: fingerprintOf(first),
@@ -75,7 +75,7 @@ describe('a machine that is signed in at', () => {
   })
   it('and whose key nobody has accepted gets no password; what it showed is told', async () => {
     const heard = await machine([first])
-    const told = await lookInside(address, [password(1, 'b'), key(2)], new HostKey(null))
+    const told = await identify(address, [password(1, 'b'), key(2)], new HostKey(null))
     expect(told).toMatchObject({
       trial: null,
       hostKey: fingerprintOf(first),
@@ -87,8 +87,8 @@ describe('a machine that is signed in at', () => {
   })
   it('gets one when its key was accepted, or when somebody said so', async () => {
     const heard = await machine([first])
-    expect(await lookInside(address, [password(1, 'b')], new HostKey(fingerprintOf(first)))).toMatchObject({ trial: 1 })
-    expect(await lookInside(address, [password(1, 'b')], new HostKey(null, true))).toMatchObject({
+    expect(await identify(address, [password(1, 'b')], new HostKey(fingerprintOf(first)))).toMatchObject({ trial: 1 })
+    expect(await identify(address, [password(1, 'b')], new HostKey(null, true))).toMatchObject({
       trial: 1,
       hostKey: fingerprintOf(first),
     })
@@ -96,9 +96,7 @@ describe('a machine that is signed in at', () => {
   })
   it('and shows another key than the accepted one gets nothing, whatever somebody said', async () => {
     const heard = await machine([second])
-    expect(
-      await lookInside(address, [key(2), password(1, 'b')], new HostKey(fingerprintOf(first), true)),
-    ).toMatchObject({
+    expect(await identify(address, [key(2), password(1, 'b')], new HostKey(fingerprintOf(first), true))).toMatchObject({
       trial: null,
       hostKey: fingerprintOf(second),
       reason: expect.stringContaining('another key than before') as string,
@@ -107,7 +105,7 @@ describe('a machine that is signed in at', () => {
   })
   it('and changes its key from one try to the next gets no second password', async () => {
     const heard = await machine([first, second])
-    expect(await lookInside(address, [password(1, 'a'), password(2, 'b')], new HostKey(null, true))).toMatchObject({
+    expect(await identify(address, [password(1, 'a'), password(2, 'b')], new HostKey(null, true))).toMatchObject({
       trial: null,
       hostKey: fingerprintOf(second),
     })

@@ -3,7 +3,7 @@ import { createServer, type Server, type Socket } from 'node:net'
 import ssh from 'ssh2'
 import { afterEach, describe, expect, it } from 'vitest'
 import { HostKey } from './hostKey'
-import { lookInside, lookInsideWindows } from './lookInside'
+import { identify, identifyWindows } from './identify'
 import { sweep } from '../sweep'
 import { wsmanPort } from './wsmanPort'
 
@@ -38,7 +38,7 @@ const trials = [{ id: 1, user: 'root', password: 'x' }]
 describe('a machine', () => {
   it('that takes a connection for SSH and says nothing is given up', async () => {
     await listen(holding(), 22, '127.77.2.1')
-    expect((await lookInside('127.77.2.1', trials, new HostKey(null, true), 300)).reason).toBe(
+    expect((await identify('127.77.2.1', trials, new HostKey(null, true), 300)).reason).toBe(
       'It accepted the connection, but said nothing for 300 ms.',
     )
   })
@@ -68,7 +68,7 @@ describe('a machine', () => {
       22,
       '127.77.2.2',
     )
-    const told = await lookInside('127.77.2.2', trials, new HostKey(null, true), 1500)
+    const told = await identify('127.77.2.2', trials, new HostKey(null, true), 1500)
     expect([told.trial, told.reason]).toEqual([
       null,
       'It accepted the connection, and then did not answer within 1.5 s.',
@@ -78,10 +78,10 @@ describe('a machine', () => {
   it('that takes a connection for WS-Management and says nothing, or something without end, is given up', async () => {
     await listen(holding(), wsmanPort, '127.77.2.3')
     await listen(dripping(), wsmanPort, '127.77.2.4')
-    expect((await lookInsideWindows('127.77.2.3', trials, new HostKey(null, true), 300)).reason).toBe(
+    expect((await identifyWindows('127.77.2.3', trials, new HostKey(null, true), 300)).reason).toBe(
       'It accepted the connection, and then did not answer within 300 ms.',
     )
-    expect((await lookInsideWindows('127.77.2.4', trials, new HostKey(null, true), 300)).reason).toMatch(
+    expect((await identifyWindows('127.77.2.4', trials, new HostKey(null, true), 300)).reason).toMatch(
       /did not answer|Nothing answers as WS-Management/,
     )
   })

@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { HostKey } from './hostKey'
-import { lookInsideWindows } from './lookInside'
+import { identifyWindows } from './identify'
 import { Wsman } from './wsman'
 import { wsmanPort } from './wsmanPort'
 
@@ -157,18 +157,18 @@ describe('WS-Management', () => {
       { id: 5, user: 'first', password: 'a' },
       { id: 6, user: 'second', password: 'b' },
     ]
-    expect(await lookInsideWindows(address, trials, new HostKey(null, true))).toEqual({
+    expect(await identifyWindows(address, trials, new HostKey(null, true))).toEqual({
       trial: 6,
       system: 'Windows Server 2022, AMD64',
       agent: true,
       hostKey: fingerprint,
       reason: '',
     })
-    expect(await lookInsideWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({
+    expect(await identifyWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({
       trial: null,
       reason: 'It refused first.',
     })
-    expect(await lookInsideWindows(address, trials, new HostKey('another'))).toMatchObject({
+    expect(await identifyWindows(address, trials, new HostKey('another'))).toMatchObject({
       trial: null,
       hostKey: fingerprint,
       reason: expect.stringContaining('another key') as string,

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import type { Target } from '../../estate'
 import { fromDocument, toDocument, type References } from '.'
 import type { Policy } from '../roster'
-import { fromLibrary, starterTemplates } from '../starter'
+import { fromLibrary, libraryTemplates } from '../library'
 import { withSteps } from '../steps'
 import type { Assignment, Exception } from '../template'
 
@@ -42,7 +42,7 @@ const target: fc.Arbitrary<Target> = fc.letrec<{ target: Target }>((tie) => ({
     }),
   ),
 })).target
-const library = starterTemplates.map((template, i) => ({
+const library = libraryTemplates.map((template, i) => ({
   ...fromLibrary(template),
   id: i + 1,
   revision: 1,

@@ -63,6 +63,7 @@ export const collectorFails: WatchKind = {
           failing: failing ? [read.severity(values, 'severity')!] : [],
           well: !failing,
           evidence: () => ({
+            subject: `its ${collectorWords[collector]}`,
             text: failing
               ? `its ${collectorWords[collector]} cannot be read${reason ? `: ${reason}` : ''}`
               : `its ${collectorWords[collector]} are read again`,
@@ -103,6 +104,7 @@ export const identityShared: WatchKind = {
       failing: shared ? [read.severity(values, 'severity')!] : [],
       well: !shared,
       evidence: () => ({
+        subject: shared ? 'two machines' : 'one machine',
         text: shared
           ? 'two machines report as this device: one is a copy of the other. Enrol the copy anew'
           : 'one machine reports as this device',

@@ -1,4 +1,4 @@
-import { withCommon } from '../everyKind'
+import { withCommon } from '../commonParameters'
 import type { ServiceAction, WatchKind } from '../kind'
 import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'

@@ -133,7 +133,7 @@ export const serviceState: WatchKind = {
         instance: service.name,
         failing: well === false ? [severity] : [],
         well: well === true,
-        evidence: () => ({ text: `${service.name} ${stateWords[service.state]}` }),
+        evidence: () => ({ text: `${service.name} ${stateWords[service.state]}`, subject: service.name }),
       })
     }
     return observations

@@ -94,13 +94,13 @@ export const updates: WatchKind = {
     if (!found) return []
     // Without package lists nobody knows of updates: none are told, and that is not "none".
     const isKnown = found.listsAt !== null
-    const post = (instance: string, failing: boolean, text: string, value: number): Observation => {
+    const post = (instance: string, failing: boolean, subject: string, rest: string, value: number): Observation => {
       const severity = read.severity(values, instance)
       return {
         instance,
         failing: failing && severity ? [severity] : [],
         well: !(failing && severity) && (isKnown || instance === 'restart'),
-        evidence: () => ({ text, value }),
+        evidence: () => ({ text: `${subject} ${rest}`, subject, value }),
       }
     }
     const overdue = (count: number, oldest: number | null, after: number) => count > 0 && at - (oldest ?? at) >= after
@@ -113,26 +113,27 @@ export const updates: WatchKind = {
             post(
               'lists',
               listsAge >= read.number(values, 'lists.after'),
-              listsAge === Infinity
-                ? 'package lists were never fetched'
-                : `package lists are from ${ageText(listsAge)} ago`,
+              'package lists',
+              listsAge === Infinity ? 'were never fetched' : `are from ${ageText(listsAge)} ago`,
               listsAge === Infinity ? 0 : listsAge,
             ),
           ]),
       post(
         'security',
         overdue(found.security, found.oldestSecurityAt, read.number(values, 'security.after')),
-        `${found.security} security updates waiting${oldest(found.oldestSecurityAt)}`,
+        `${found.security} security updates`,
+        `waiting${oldest(found.oldestSecurityAt)}`,
         found.security,
       ),
       post(
         'other',
         overdue(found.other, found.oldestOtherAt, read.number(values, 'other.after')),
-        `${found.other} other updates waiting${oldest(found.oldestOtherAt)}`,
+        `${found.other} other updates`,
+        `waiting${oldest(found.oldestOtherAt)}`,
         found.other,
       ),
-      post('leftover', found.leftover > 0, `${found.leftover} packages that nothing needs`, found.leftover),
-      post('restart', found.restartPending, 'a restart is pending', Number(found.restartPending)),
+      post('leftover', found.leftover > 0, `${found.leftover} packages`, 'that nothing needs', found.leftover),
+      post('restart', found.restartPending, 'a restart', 'is pending', Number(found.restartPending)),
     ]
   },
 }

@@ -11,7 +11,7 @@ const mostCounting = 40
 /**
  * Notes an attempt before it is tried, so that guesses that come at once are counted like those that come one by one.
  * One that succeeds is taken out again.
- * @throws ProblemError too-many-tries
+ * @throws ProblemError too-many-attempts
  */
 export function noteAttempt(pool: Pool, email: string, address: string): Promise<number> {
   if (counting.pendingCount >= mostCounting) throw new ProblemError('sign-in-busy')
@@ -29,7 +29,7 @@ export function noteAttempt(pool: Pool, email: string, address: string): Promise
         [email, address],
       ))!
       if (tries.by_email >= most.perAccount || tries.by_address >= most.perAddress)
-        throw new ProblemError('too-many-tries')
+        throw new ProblemError('too-many-attempts')
       return (await firstRow<{ id: number }>(
         tx,
         'insert into sign_in_attempt (email, address) values (lower($1), $2) returning id',

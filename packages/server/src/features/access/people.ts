@@ -72,7 +72,7 @@ async function takePerson(tx: Db, viewer: Viewer, id: number): Promise<PersonRow
     'select id, name, access, client_ids, deactivated_at, password_hash from person where id = $1 for update',
     [id],
   )
-  if (!person || !within(person.client_ids, viewer.clientIds)) throw new ProblemError('not-found')
+  if (!person || !within(person.client_ids, viewer.clientIds)) throw new ProblemError('no-such-person')
   return person
 }
 

@@ -1,7 +1,7 @@
 import type { AccessLevel } from '#contract'
 import { day, type ClientId } from '#core'
 import { firstRow, type Db } from '../../db'
-import { ProblemError } from '../../http/problems'
+import { ProblemError, type AbsentCode } from '../../http/problems'
 import type { Viewer } from '../../http/viewer'
 import { digest } from '../../secrets/secret'
 
@@ -51,7 +51,11 @@ export function mayChangeAll(viewer: Viewer): boolean {
   return viewer.clientIds === null
 }
 
-/** @throws ProblemError not-found, as for what does not exist: whether another client has it is nobody's business. */
-export function requireClient(viewer: Viewer, clientId: ClientId): void {
-  if (viewer.clientIds !== null && !viewer.clientIds.includes(clientId)) throw new ProblemError('not-found')
+/**
+ * @param absent what is answered where the thing that is of this client does not exist: whether another client has it is
+ * nobody's business, so the answer is the same
+ * @throws ProblemError
+ */
+export function requireClient(viewer: Viewer, clientId: ClientId, absent: AbsentCode = 'no-such-client'): void {
+  if (viewer.clientIds !== null && !viewer.clientIds.includes(clientId)) throw new ProblemError(absent)
 }

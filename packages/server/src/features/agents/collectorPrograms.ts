@@ -25,7 +25,7 @@ export function collectorPrograms(folder: string): CollectorPrograms {
 }
 
 /** Hands out an optional collector with its release statement: an agent runs only what the release key has signed. */
-export function handOutCollectors(app: FastifyInstance, programs: CollectorPrograms, engine: Engine): void {
+export function serveCollectors(app: FastifyInstance, programs: CollectorPrograms, engine: Engine): void {
   route(app, {
     method: 'GET',
     url: '/api/agent/collectors/:name',
@@ -36,7 +36,7 @@ export function handOutCollectors(app: FastifyInstance, programs: CollectorProgr
       await engine.deviceOf(request.headers.authorization)
       const name = optionalCollectors.find((collector) => collector === (request.params as { name: string }).name)
       const program = name && programs.get(name)
-      if (!program) throw new ProblemError('not-found', 'This server has no such collector.')
+      if (!program) throw new ProblemError('no-such-program')
       return { source: program.source, signed: program.signed }
     },
   })

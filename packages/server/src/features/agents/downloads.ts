@@ -130,7 +130,7 @@ ${ca.trim()}
 const windowsFile = 'custode-agent-windows-x64.exe.gz'
 
 /** Hands out the packaged agent and the script that installs it. Both are the same for everybody and hold no secret. */
-export function handOutAgent(app: FastifyInstance, folder: string, releases: Releases, address: PublicAddress): void {
+export function serveAgent(app: FastifyInstance, folder: string, releases: Releases, address: PublicAddress): void {
   // Without a folder there is nothing, and the addresses say so.
   const fileOf = (arch: string) => join(folder, `custode-agent-linux-${arch}.gz`)
   route(app, {
@@ -165,7 +165,7 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
     summary: 'The authority that has signed this server’s certificate, where machines do not know it',
     answer: { media: 'application/x-pem-file' },
     handle({ reply }) {
-      if (address.ca === null) throw new ProblemError('not-found')
+      if (address.ca === null) throw new ProblemError('no-authority')
       void reply.type('application/x-pem-file')
       return address.ca
     },
@@ -184,7 +184,7 @@ export function handOutAgent(app: FastifyInstance, folder: string, releases: Rel
       ].includes(name)
         ? join(folder, name)
         : null
-      if (!file || !existsSync(file)) throw new ProblemError('not-found')
+      if (!file || !existsSync(file)) throw new ProblemError('no-such-program')
       void reply.type('application/gzip').header('content-length', statSync(file).size)
       return createReadStream(file)
     },

@@ -1,3 +1,3 @@
-export { collectorPrograms, handOutCollectors } from './collectorPrograms'
-export { handOutAgent } from './downloads'
+export { collectorPrograms, serveCollectors } from './collectorPrograms'
+export { serveAgent } from './downloads'
 export { agentRoutes } from './routes'

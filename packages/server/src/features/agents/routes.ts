@@ -1,13 +1,13 @@
 import {
   agentSelfSchema,
-  attendedSchema,
-  attendRequestSchema,
+  changeAnswerSchema,
+  changeRequestSchema,
   batchLimits,
   enrolmentRequestSchema,
   enrolmentSchema,
   reportReceiptSchema,
-  taskHeardSchema,
-  taskNewsSchema,
+  taskReceiptSchema,
+  taskProgressSchema,
 } from '#contract'
 import type { Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
@@ -15,13 +15,13 @@ import { inTransaction, type Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
 import type { Signer } from '../../secrets/signer'
-import { TaskBoard, type CompleteOrder } from '../../store/tasks'
-import { knock } from '../rollout/enrolment/enrol'
-import { recordNews } from './news'
+import { TaskBoard, type CompleteCommand } from '../../store/tasks'
+import { enrolMachine } from '../rollout/enrolment/enrol'
+import { recordProgress } from './progress'
 
 /**
  * What agents speak with the server: they enrol, report, wait for changes, fetch work and tell how it goes.
- * @param complete puts into an order what is not kept with it, when it is handed over
+ * @param complete puts into a command what is not kept with it, when it is handed over
  */
 export function agentRoutes(
   app: FastifyInstance,
@@ -29,15 +29,15 @@ export function agentRoutes(
   engine: Engine,
   interval: Millis,
   signer: Signer,
-  complete: CompleteOrder,
+  complete: CompleteCommand,
 ): void {
   const board = new TaskBoard(pool, signer, complete, (deviceIds) => {
-    engine.attendance.wake(deviceIds)
+    engine.waiters.wake(deviceIds)
   })
   app.addHook('onClose', () => board.stop())
   // Before the connections are closed: who waits is answered.
   app.addHook('preClose', (done) => {
-    engine.attendance.stop()
+    engine.waiters.stop()
     done()
   })
   route(app, {
@@ -47,7 +47,7 @@ export function agentRoutes(
     summary: 'An agent enrols its device with a key',
     answer: enrolmentSchema,
     body: enrolmentRequestSchema,
-    handle: ({ body, request }) => knock(pool, body, request.ip, interval, signer.publicKey),
+    handle: ({ body, request }) => enrolMachine(pool, body, request.ip, interval, signer.publicKey),
   })
   route(app, {
     method: 'GET',
@@ -70,31 +70,33 @@ export function agentRoutes(
       return tasks.length ? { ...receipt, tasks } : receipt
     },
   })
-  route(app, {
-    method: 'POST',
-    url: '/api/agent/attend',
-    access: 'device',
-    summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest',
-    answer: attendedSchema,
-    body: attendRequestSchema,
-    handle({ request, reply, body }) {
-      const gone = new AbortController()
-      reply.raw.once('close', () => {
-        gone.abort()
-      })
-      return engine.attend(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
-    },
-  })
+  // Agents of version 0.4.0 ask under the second address.
+  for (const url of ['/api/agent/changes', '/api/agent/attend'])
+    route(app, {
+      method: 'POST',
+      url,
+      access: 'device',
+      summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest',
+      answer: changeAnswerSchema,
+      body: changeRequestSchema,
+      handle({ request, reply, body }) {
+        const gone = new AbortController()
+        reply.raw.once('close', () => {
+          gone.abort()
+        })
+        return engine.awaitChange(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
+      },
+    })
   route(app, {
     method: 'POST',
     url: '/api/agent/tasks/:id',
     access: 'device',
     summary: 'An agent tells how its work goes',
-    answer: taskHeardSchema,
-    body: taskNewsSchema,
+    answer: taskReceiptSchema,
+    body: taskProgressSchema,
     async handle({ request, id, body }) {
       const deviceId = await engine.deviceOf(request.headers.authorization)
-      await inTransaction(pool, (tx) => recordNews(tx, deviceId, id(), body, Date.now()))
+      await inTransaction(pool, (tx) => recordProgress(tx, deviceId, id(), body, Date.now()))
       return { heard: true }
     },
   })

@@ -19,6 +19,7 @@ import { askAgent, loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
+import { addEntry, type NewEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
@@ -27,7 +28,7 @@ const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.sev
 
 async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
   const mine = `and ${ofClients('a.client_id', 1)}`
-  const [unclosed, held, settled, remediation, mended] = await Promise.all([
+  const [unclosed, held, settled, remediation, remediated] = await Promise.all([
     rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [
       viewer.clientIds,
     ]),
@@ -59,7 +60,7 @@ async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
     remediation,
     held,
     settled,
-    mended,
+    remediated,
   }
 }
 
@@ -72,7 +73,7 @@ async function actionsOn(
   { deviceId, watch, instance }: Pick<AlertRow, 'deviceId' | 'watch' | 'instance'>,
 ): Promise<ServiceAction[]> {
   const context = await loadContext(db, deviceId)
-  const effective = context?.facts.system?.mends
+  const effective = context?.facts.system?.remediates
     ? context.roster.find((candidate) => candidate.key === watch && candidate.standing === 'active')
     : undefined
   return effective ? actionsFor(effective, instance) : []
@@ -104,12 +105,7 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
       { watch: alert.watch, instance: alert.instance, action, from: { alertId: id, personId: viewer.id } },
       Date.now(),
     )
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [
-      id,
-      `asked its agent to ${verb} ${action.service}`,
-      viewer.id,
-      '',
-    ])
+    await addEntry(tx, id, { at: Date.now(), event: 'asked', detail: action, personId: viewer.id })
     await audit(tx, {
       personId: viewer.id,
       action: `asked to ${verb}`,
@@ -129,11 +125,11 @@ async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Pr
     clientIds,
     id,
   ])
-  if (!alert) throw new ProblemError('not-found')
+  if (!alert) throw new ProblemError('no-such-alert')
   const entries = await rows<AlertEntry>(
     db,
     `
-    select e.at, e.what, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`,
+    select e.at, e.event, e.detail, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`,
     [id],
   )
   return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
@@ -144,8 +140,7 @@ function change(
   pool: Pool,
   viewer: Viewer,
   id: number,
-  what: string,
-  text: string,
+  entry: Omit<NewEntry, 'at' | 'personId'>,
   sql: string,
   values: unknown[],
 ): Promise<AlertPage> {
@@ -155,16 +150,11 @@ function change(
       `select device_id, client_id, status from alert where id = $1 and ${ofClients('client_id', 2)} for update`,
       [id, viewer.clientIds],
     )
-    if (!alert) throw new ProblemError('not-found')
+    if (!alert) throw new ProblemError('no-such-alert')
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     if (sql) await tx.query(sql, [id, ...values])
-    await tx.query('insert into alert_entry (alert_id, at, what, person_id, text) values ($1, now(), $2, $3, $4)', [
-      id,
-      what,
-      viewer.id,
-      text,
-    ])
-    await audit(tx, { personId: viewer.id, action: what, kind: 'alert', id, clientId: alert.client_id })
+    await addEntry(tx, id, { ...entry, at: Date.now(), personId: viewer.id })
+    await audit(tx, { personId: viewer.id, action: entry.event, kind: 'alert', id, clientId: alert.client_id })
     announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
     return alertPage(tx, null, id)
   })
@@ -255,8 +245,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
         pool,
         viewer,
         id(),
-        'taken',
-        '',
+        { event: 'taken' },
         `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`,
         [viewer.id],
       ),
@@ -272,8 +261,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
         pool,
         viewer,
         id(),
-        'given back',
-        '',
+        { event: 'given-back' },
         `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`,
         [],
       ),
@@ -285,7 +273,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Add a note to an alert',
     answer: alertPageSchema,
     body: alertNoteSchema,
-    handle: ({ viewer, id, body }) => change(pool, viewer, id(), 'note', body.text, '', []),
+    handle: ({ viewer, id, body }) => change(pool, viewer, id(), { event: 'note', text: body.text }, '', []),
   })
   route(app, {
     method: 'POST',
@@ -299,9 +287,8 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
         pool,
         viewer,
         id(),
-        'closed by hand',
-        body.reason,
-        `update alert set status = 'closed', closed_at = now(), close_reason = 'by hand' where id = $1`,
+        { event: 'closed', detail: { reason: 'by-hand' }, text: body.reason },
+        `update alert set status = 'closed', closed_at = now(), close_reason = 'by-hand' where id = $1`,
         [],
       ),
   })

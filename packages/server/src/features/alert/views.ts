@@ -1,4 +1,4 @@
-import type { AlertView, HeldView, RemediationView, TryView } from '#contract'
+import type { AlertView, HeldView, RemediationView, AttemptView } from '#contract'
 import { silentIntervals } from '#core'
 import { rows, type Db } from '../../db'
 import { triedText } from '../../engine'
@@ -15,7 +15,7 @@ export const alertSelect = `
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",
          case when a.status = 'closed' then a.evidence else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
-         (select count(*) from alert_entry n where n.alert_id = a.id and n.what = 'note')::int as notes, ${freshness}
+         (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes, ${freshness}
   from alert a
   join device d on d.id = a.device_id
   join client c on c.id = a.client_id
@@ -48,13 +48,13 @@ const remediationSelect = `
   join site s on s.id = d.site_id
   left join post_state p on p.device_id = m.device_id and p.watch = m.watch and p.instance = m.instance`
 
-type TryRow = Omit<TryView, 'text'> & { remediationId: number; before: string; after: string; reason: string }
+type AttemptRow = Omit<AttemptView, 'text'> & { remediationId: number; before: string; after: string; reason: string }
 
-/** What agents are or were at, with each try. @param where and order, in the text of this program alone */
+/** What agents are or were at, with each attempt. @param where and order, in the text of this program alone */
 export async function remediationViews(db: Db, where: string, values: unknown[]): Promise<RemediationView[]> {
-  const found = await rows<Omit<RemediationView, 'tries'>>(db, `${remediationSelect} ${where}`, values)
+  const found = await rows<Omit<RemediationView, 'attempts'>>(db, `${remediationSelect} ${where}`, values)
   if (!found.length) return []
-  const tries = await rows<TryRow>(
+  const attempts = await rows<AttemptRow>(
     db,
     `
     select remediation_id as "remediationId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where remediation_id = any($1) order by id`,
@@ -62,7 +62,7 @@ export async function remediationViews(db: Db, where: string, values: unknown[])
   )
   return found.map((alert) => ({
     ...alert,
-    tries: tries
+    attempts: attempts
       .filter((row) => row.remediationId === alert.id)
       .map(({ remediationId: _of, before, after, reason, ...row }) => ({
         ...row,

@@ -27,7 +27,7 @@ export interface BoardRow {
   os_name: string
   roles: string[]
   tags: string[]
-  takes_orders: boolean
+  takes_tasks: boolean
   addresses: string[]
   heard_at: number | null
   last_at: number | null
@@ -50,7 +50,7 @@ export interface BoardRow {
  * events counted by the hour.
  */
 const select = `
-  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_orders, d.addresses,
+  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
          d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed, exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read, a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
   from device d
   join client c on c.id = d.client_id
@@ -137,7 +137,7 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     heardAt: row.heard_at,
     readAt: row.last_at,
     interval,
-    takesOrders: row.takes_orders,
+    takesTasks: row.takes_tasks,
     addresses: row.addresses,
   }
 }

@@ -35,8 +35,8 @@ async function take(tx: Db, viewer: Viewer, id: DeviceId, retired: boolean): Pro
     'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1 and (retired_at is not null) = $2 for update',
     [id, retired],
   )
-  if (!device) throw new ProblemError('not-found')
-  requireClient(viewer, device.client_id)
+  if (!device) throw new ProblemError('no-such-device')
+  requireClient(viewer, device.client_id, 'no-such-device')
   return device
 }
 
@@ -49,13 +49,13 @@ async function refuseTakenName(tx: Db, clientId: ClientId, name: string, id: Dev
   if (other)
     throw new ProblemError(
       'name-in-use',
-      `This client has a device named “${other.name}” already (letter case is no difference). Choose another name.`,
+      `This client has a device named “${other.name}” already (upper and lower case count as the same). Choose another name.`,
       [{ at: 'name', message: 'in use' }],
     )
 }
 
 /** What is open ends with the device: nobody needs to do anything about it any more. */
-async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
+async function closeAll(tx: Db, id: DeviceId, reason: 'retired' | 'merged'): Promise<void> {
   await cancelTasks(
     tx,
     (
@@ -73,7 +73,7 @@ async function closeAll(tx: Db, id: DeviceId, reason: string): Promise<void> {
   await tx.query(
     `
     with closed as (update alert set status = 'closed', closed_at = now(), close_reason = $2 where device_id = $1 and status <> 'closed' returning id)
-    insert into alert_entry (alert_id, at, what, text) select id, now(), 'closed', $2 from closed`,
+    insert into alert_entry (alert_id, at, event, detail) select id, now(), 'closed', jsonb_build_object('reason', $2::text) from closed`,
     [id, reason],
   )
   await tx.query('delete from post_state where device_id = $1', [id])
@@ -84,8 +84,8 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
   const site = await firstRow<{ client_id: ClientId }>(tx, 'select client_id from site where id = $1', [
     body.siteId ?? device.site_id,
   ])
-  if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  requireClient(viewer, site.client_id)
+  if (!site) throw new ProblemError('no-such-site')
+  requireClient(viewer, site.client_id, 'no-such-site')
   await refuseTakenName(tx, site.client_id, body.name ?? device.name, id)
   await tx.query(
     'update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4, tags = coalesce($5, tags) where id = $1',

@@ -44,8 +44,8 @@ export async function requireDevice(
     'select id, name, client_id from device where id = $1 and retired_at is null',
     [id],
   )
-  if (!device) throw new ProblemError('not-found')
-  requireClient(viewer, device.client_id)
+  if (!device) throw new ProblemError('no-such-device')
+  requireClient(viewer, device.client_id, 'no-such-device')
   return device
 }
 
@@ -100,7 +100,7 @@ function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
 
 async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
   const [row] = await boardRows(pool, viewer.clientIds, id)
-  if (!row) throw new ProblemError('not-found')
+  if (!row) throw new ProblemError('no-such-device')
   const more = (await firstRow<MoreRow>(
     pool,
     'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries, refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1',
@@ -205,7 +205,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
           )
         requireClient(viewer, body.clientId)
         if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId])))
-          throw new ProblemError('not-found', 'There is no such client.')
+          throw new ProblemError('no-such-client')
         refuseBadNetworks(body.networks)
         const row = await firstRow<{ id: number }>(
           tx,
@@ -233,7 +233,7 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
           `update site set networks = $2 where id = $1 and ${ofClients('client_id', 3)} returning client_id`,
           [id(), body.networks, viewer.clientIds],
         )
-        if (!row) throw new ProblemError('not-found')
+        if (!row) throw new ProblemError('no-such-site')
         await audit(tx, {
           personId: viewer.id,
           action: 'declared networks of',

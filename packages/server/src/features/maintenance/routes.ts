@@ -103,7 +103,7 @@ async function requireTarget(tx: Db, viewer: Viewer, target: Target): Promise<vo
   const estate = await readEstate(tx, null)
   if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate))
     throw target.on === 'devices'
-      ? new ProblemError('not-found')
+      ? new ProblemError('no-such-device')
       : new ProblemError('not-allowed', 'You may only do this for your own clients.')
   const faults = knownTargetFaults(target, estate).map(({ at, message }) => ({ at, message }))
   if (faults.length) throw new ProblemError('invalid', faults[0]!.message, faults)
@@ -169,9 +169,9 @@ async function openWindow(
 
 async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promise<{ id: number }> {
   const row = await firstRow<WindowRow>(tx, 'select * from maintenance_window where id = $1', [id])
-  if (!row) throw new ProblemError('not-found')
-  if (row.client_id !== null) requireClient(viewer, row.client_id)
-  else if (!mayChangeAll(viewer)) throw new ProblemError('not-found')
+  if (!row) throw new ProblemError('no-such-window')
+  if (row.client_id !== null) requireClient(viewer, row.client_id, 'no-such-window')
+  else if (!mayChangeAll(viewer)) throw new ProblemError('no-such-window')
   const window = windowOf(row)
   if (isOver(window, now)) throw new ProblemError('already-ended')
   await tx.query(
@@ -213,7 +213,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     answer: windowPageSchema,
     async handle({ viewer, id }): Promise<WindowPage> {
       const [window] = await listWindows(pool, viewer, id())
-      if (!window) throw new ProblemError('not-found')
+      if (!window) throw new ProblemError('no-such-window')
       const record = await rows<HeldRow>(
         pool,
         `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} order by h.held_at limit 2000`,

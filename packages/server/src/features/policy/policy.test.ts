@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type {
-  Attended,
+  ChangeAnswer,
   DevicePage,
   ExportedPolicy,
   Impact,
@@ -12,7 +12,7 @@ import type {
   TextTrial,
 } from '#contract'
 import { day, minute, sentenceText, type PolicyStep, type Target, type TemplateBody } from '#core'
-import { assignStarter, openHouse, type Agent, type House } from '../../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
 let templateId: number
@@ -21,7 +21,7 @@ let office: Agent
 let plant: Agent
 beforeAll(async () => {
   house = await openHouse()
-  templateId = await assignStarter(house, 'Base server')
+  templateId = await assignFromLibrary(house, 'Base server')
   web = await house.enrol(house.sites[0], 'tm-web-1', { roles: ['web'] })
   office = await house.enrol(house.sites[0], 'tm-office-1', { kind: 'workstation' })
   plant = await house.enrol(house.sites[1], 'bb-plant-1', { roles: ['web'] })
@@ -384,9 +384,9 @@ describe('what a device would get', () => {
       { key: 'cpu', change: 'altered', parameters: ['notice', 'warning'] },
     ])
     expect(await ask({ roles: ['web', 'database'], tags: [] })).toMatchObject({ devices: 0, watches: [] })
-    expect(
-      (await house.technician('POST', `/api/devices/${web.id}/roster/what-if`, { siteId: 999 })).body.faults,
-    ).toEqual([{ at: 'siteId', message: 'no such site' }])
+    expect((await house.technician('POST', `/api/devices/${web.id}/roster/what-if`, { siteId: 999 })).body.code).toBe(
+      'no-such-site',
+    )
   })
 })
 
@@ -465,18 +465,27 @@ describe('policy as text', () => {
 })
 
 describe('the agent', () => {
-  const attend = (agent: Agent, roster: string) =>
+  const longPoll = (agent: Agent, roster: string) =>
     house.app.inject({
       method: 'POST',
-      url: '/api/agent/attend',
+      url: '/api/agent/changes',
       headers: { authorization: `Bearer ${agent.key}` },
       payload: { roster },
     })
   const told = async (agent: Agent) => (await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body.roster
+  it('of version 0.4.0 waits under the address of that time', async () => {
+    const waiting = await house.app.inject({
+      method: 'POST',
+      url: '/api/agent/attend',
+      headers: { authorization: `Bearer ${plant.key}` },
+      payload: { roster: 'another' },
+    })
+    expect(waiting.json<ChangeAnswer>()).toMatchObject({ work: false, settings: { deviceName: 'bb-plant-1' } })
+  })
   it('that waits is told of another roster at once, and what it says back is the confirmation', async () => {
-    const first = (await attend(plant, '')).json<Attended>().settings.roster
+    const first = (await longPoll(plant, '')).json<ChangeAnswer>().settings.roster
     expect(await told(plant)).toMatchObject({ sentAt: expect.any(Number) as number, confirmedAt: null })
-    const waiting = attend(plant, first)
+    const waiting = longPoll(plant, first)
     const now = await page()
     await change({
       of: 'template',
@@ -490,7 +499,7 @@ describe('the agent', () => {
         ),
       },
     })
-    const { settings, work } = (await waiting).json<Attended>()
+    const { settings, work } = (await waiting).json<ChangeAnswer>()
     expect([settings.every, work, settings.roster === first]).toEqual([{ disks: 2 * minute }, false, false])
     expect(await told(plant)).toMatchObject({ confirmedAt: null })
     await plant.send([plant.report(5, { roster: settings.roster })])

@@ -45,7 +45,7 @@ async function savedBy(db: Db, view: 'template' | 'assignment' | 'exception'): P
 }
 
 /** All that the views of policy are made of, read once; devices are those that the viewer may see. */
-interface Sight {
+interface PolicyView {
   policy: PolicyInForce
   devices: readonly DeviceTraits[]
   estate: Estate
@@ -56,7 +56,7 @@ interface Sight {
   reached: ReadonlyMap<number, readonly DeviceTraits[]>
 }
 
-async function look(db: Db, viewer: Viewer): Promise<Sight> {
+async function readView(db: Db, viewer: Viewer): Promise<PolicyView> {
   const policy = await policyInForce(db)
   const all = await allTraits(db, targetsOf(policy))
   const devices = viewer.clientIds === null ? all : all.filter((device) => viewer.clientIds!.includes(device.clientId))
@@ -93,11 +93,11 @@ async function look(db: Db, viewer: Viewer): Promise<Sight> {
   }
 }
 
-const by = (sight: Sight, of: keyof Sight['saved'], id: number) =>
-  sight.saved[of].get(id)?.saved_by ?? 'the first start'
+const by = (view: PolicyView, of: keyof PolicyView['saved'], id: number) =>
+  view.saved[of].get(id)?.saved_by ?? 'the first start'
 
-function summary(sight: Sight, id: number): TemplateSummary {
-  const { name, description, revision, watches, includes } = sight.policy.templates.find(
+function summary(view: PolicyView, id: number): TemplateSummary {
+  const { name, description, revision, watches, includes } = view.policy.templates.find(
     (template) => template.id === id,
   )!
   const keys = new Set(watches.map((watch) => watch.key))
@@ -108,40 +108,40 @@ function summary(sight: Sight, id: number): TemplateSummary {
     revision,
     includes,
     watchCount: watches.length,
-    deviceCount: sight.reached.get(id)!.length,
-    exceptionCount: sight.policy.exceptions.filter((exception) => keys.has(exception.watch)).length,
-    savedAt: sight.saved.template.get(id)?.saved_at ?? 0,
-    savedBy: by(sight, 'template', id),
+    deviceCount: view.reached.get(id)!.length,
+    exceptionCount: view.policy.exceptions.filter((exception) => keys.has(exception.watch)).length,
+    savedAt: view.saved.template.get(id)?.saved_at ?? 0,
+    savedBy: by(view, 'template', id),
   }
 }
 
-function assignmentViews(sight: Sight): AssignmentView[] {
-  return sight.policy.assignments.map((assignment) => ({
+function assignmentViews(view: PolicyView): AssignmentView[] {
+  return view.policy.assignments.map((assignment) => ({
     ...assignment,
-    templateName: sight.policy.templates.find((template) => template.id === assignment.templateId)?.name ?? '',
-    targetText: targetSentence(assignment.target, sight.estate),
-    deviceCount: matching(assignment.target, sight.devices),
-    createdBy: by(sight, 'assignment', assignment.id),
+    templateName: view.policy.templates.find((template) => template.id === assignment.templateId)?.name ?? '',
+    targetText: targetSentence(assignment.target, view.estate),
+    deviceCount: matching(assignment.target, view.devices),
+    createdBy: by(view, 'assignment', assignment.id),
   }))
 }
 
-function exceptionViews(sight: Sight): ExceptionView[] {
+function exceptionViews(view: PolicyView): ExceptionView[] {
   const withWatch = new Map<string, { id: number; name: string; watch: WatchSpec }[]>()
-  for (const { id, name, watches } of sight.policy.templates)
+  for (const { id, name, watches } of view.policy.templates)
     for (const watch of watches) withWatch.set(watch.key, [...(withWatch.get(watch.key) ?? []), { id, name, watch }])
-  return sight.policy.exceptions.map((exception) => {
+  return view.policy.exceptions.map((exception) => {
     const having = withWatch.get(exception.watch) ?? []
-    const use = sight.uses.get(exception.id)!
+    const use = view.uses.get(exception.id)!
     return {
       ...exception,
-      targetText: targetSentence(exception.target, sight.estate),
+      targetText: targetSentence(exception.target, view.estate),
       watchName: having[0]?.watch.name ?? exception.watch,
       kind: having[0]?.watch.kind ?? '',
       deviceCount: use.devices,
       doubts: use.doubts,
       templates: having.map(({ id, name }) => ({ id, name })),
-      ownerName: exception.ownerId === null ? '' : (sight.people.get(exception.ownerId) ?? ''),
-      createdBy: by(sight, 'exception', exception.id),
+      ownerName: exception.ownerId === null ? '' : (view.people.get(exception.ownerId) ?? ''),
+      createdBy: by(view, 'exception', exception.id),
     }
   })
 }
@@ -149,11 +149,11 @@ function exceptionViews(sight: Sight): ExceptionView[] {
 /** Whoever is limited to some clients is not told what others have. */
 function seen<T extends { target: AssignmentView['target']; deviceCount: number }>(
   views: T[],
-  sight: Sight,
+  policyView: PolicyView,
   clientIds: readonly ClientId[] | null,
 ): T[] {
   if (clientIds === null) return views
-  return views.filter((view) => view.deviceCount > 0 || !isForeign(view.target, clientIds, sight.estate))
+  return views.filter((view) => view.deviceCount > 0 || !isForeign(view.target, clientIds, policyView.estate))
 }
 
 interface RevisionRow extends TemplateBody {
@@ -185,26 +185,25 @@ async function revisionsOf(db: Db, id: number, templateName: (id: number) => str
 }
 
 export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<TemplatePage> {
-  const sight = await look(db, viewer)
-  const template = sight.policy.templates.find((template) => template.id === id)
-  if (!template) throw new ProblemError('not-found')
-  const nameOf = (of: number) =>
-    sight.policy.templates.find((each) => each.id === of)?.name ?? 'a template that is gone'
+  const view = await readView(db, viewer)
+  const template = view.policy.templates.find((template) => template.id === id)
+  if (!template) throw new ProblemError('no-such-template')
+  const nameOf = (of: number) => view.policy.templates.find((each) => each.id === of)?.name ?? 'a template that is gone'
   const keys = new Set(template.watches.map((watch) => watch.key))
   return {
-    ...summary(sight, id),
+    ...summary(view, id),
     watches: template.watches,
     assignments: seen(
-      assignmentViews(sight).filter((view) => view.templateId === id),
-      sight,
+      assignmentViews(view).filter((view) => view.templateId === id),
+      view,
       viewer.clientIds,
     ),
     exceptions: seen(
-      exceptionViews(sight).filter((view) => keys.has(view.watch)),
-      sight,
+      exceptionViews(view).filter((view) => keys.has(view.watch)),
+      view,
       viewer.clientIds,
     ),
-    includedBy: sight.policy.templates
+    includedBy: view.policy.templates
       .filter((candidate) => candidate.includes.includes(id))
       .map(({ id: by, name }) => ({ id: by, name })),
     revisions: await revisionsOf(db, id, nameOf),
@@ -212,13 +211,13 @@ export async function templatePage(db: Db, viewer: Viewer, id: number): Promise<
 }
 
 export async function templateSummaries(db: Db, viewer: Viewer): Promise<TemplateSummary[]> {
-  const sight = await look(db, viewer)
-  return sight.policy.templates.map((template) => summary(sight, template.id))
+  const view = await readView(db, viewer)
+  return view.policy.templates.map((template) => summary(view, template.id))
 }
 
 export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListing> {
-  const sight = await look(db, viewer)
-  const assignments = seen(assignmentViews(sight), sight, viewer.clientIds)
+  const view = await readView(db, viewer)
+  const assignments = seen(assignmentViews(view), view, viewer.clientIds)
   const owners = new Map(
     (
       await rows<{ id: number; name: string }>(
@@ -227,8 +226,8 @@ export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListi
       )
     ).map((row) => [row.id, row.name]),
   )
-  const templates = sight.policy.templates.map((template): ListedTemplate => ({
-    ...summary(sight, template.id),
+  const templates = view.policy.templates.map((template): ListedTemplate => ({
+    ...summary(view, template.id),
     kinds: [...new Set(template.watches.map((watch) => watch.kind))],
     roles: [
       ...new Set(
@@ -245,12 +244,12 @@ export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListi
       ...template.watches.flatMap((watch) => [watch.name, watch.why, watchKind(watch.kind).title]),
     ].join('\n'),
   }))
-  return { templates, assignments, exceptions: seen(exceptionViews(sight), sight, viewer.clientIds) }
+  return { templates, assignments, exceptions: seen(exceptionViews(view), view, viewer.clientIds) }
 }
 
 export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
-  const sight = await look(db, viewer)
-  const { policy, devices, reached } = sight
+  const view = await readView(db, viewer)
+  const { policy, devices, reached } = view
   const inRole = (role: string) => (device: DeviceTraits) => device.roles.includes(role)
   const isFor = (role: string, templateId: number) =>
     policy.assignments.some(
@@ -258,7 +257,7 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
         assignment.templateId === templateId &&
         conditionsOf(assignment.target).some((condition) => condition.on === 'role' && condition.role === role),
     )
-  const roles = [...sight.estate.roles]
+  const roles = [...view.estate.roles]
     .map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length }))
     .sort((a, b) => a.name.localeCompare(b.name))
     .filter((role) => role.devices > 0 || policy.templates.some((template) => isFor(role.id, template.id)))
@@ -278,7 +277,7 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
   }
   return {
     roles: [...roles, ...(without.length ? [{ id: '', name: 'no role', devices: without.length }] : [])],
-    templates: policy.templates.map((template) => summary(sight, template.id)),
+    templates: policy.templates.map((template) => summary(view, template.id)),
     cells: policy.templates.flatMap((template) => [
       ...roles.flatMap((role) => cell(role.id, template.id, reached.get(template.id)!.filter(inRole(role.id)))),
       ...cell(

@@ -67,7 +67,7 @@ function requireAll(viewer: Viewer): void {
 /** One device with the facts that policy asks for. */
 async function deviceTraits(pool: Pool, id: number): Promise<DeviceTraits> {
   const [device] = await allTraits(pool, targetsOf(await policyInForce(pool)), [id])
-  if (!device) throw new ProblemError('not-found')
+  if (!device) throw new ProblemError('no-such-device')
   return device
 }
 
@@ -291,7 +291,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
   const taken = async (of: 'assignment' | 'exception', id: number, viewer: Viewer) => {
     const policy = await policyInForce(pool)
     const found = (of === 'assignment' ? policy.assignments : policy.exceptions).find((each) => each.id === id)
-    if (!found) throw new ProblemError('not-found')
+    if (!found) throw new ProblemError(`no-such-${of}`)
     return single({ of, id, basedOn: found.revision, to: null }, viewer)
   }
   route(app, {
@@ -339,11 +339,8 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
         body.siteId === undefined
           ? null
           : await firstRow<{ client_id: number }>(pool, 'select client_id from site where id = $1', [body.siteId])
-      if (body.siteId !== undefined && !site)
-        throw new ProblemError('invalid', 'There is no such site (any more).', [
-          { at: 'siteId', message: 'no such site' },
-        ])
-      if (site) requireClient(viewer, site.client_id)
+      if (body.siteId !== undefined && !site) throw new ProblemError('no-such-site')
+      if (site) requireClient(viewer, site.client_id, 'no-such-site')
       const moved: DeviceTraits = {
         ...device,
         roles: body.roles ?? device.roles,

@@ -2,7 +2,7 @@ import { stepFaults, withSteps, type Fault, type PolicyStep } from '#core'
 import { firstRow, rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { audit, type Viewer } from '../access'
-import { isWithin, readEstate, type Estate } from './names'
+import { isForeign, isWithin, readEstate, type Estate } from './names'
 import type { PolicyInForce } from '../../store/policy'
 
 /** @throws ProblemError not-allowed */
@@ -16,21 +16,18 @@ function requireSay(viewer: Viewer, step: PolicyStep, before: PolicyInForce, est
       )
     return
   }
-  const old = (step.of === 'assignment' ? before.assignments : before.exceptions).find(
-    (assignment) => assignment.id === step.id,
-  )
+  if (!lead && step.of === 'assignment') throw new ProblemError('not-allowed', 'Templates are assigned by a lead.')
+  const old = (step.of === 'assignment' ? before.assignments : before.exceptions).find((row) => row.id === step.id)
+  // What names another client's things is not there for whoever may not see that client.
+  if (old && viewer.clientIds !== null && isForeign(old.target, viewer.clientIds, estate))
+    throw new ProblemError(`no-such-${step.of}`)
   for (const target of [step.to?.target, old?.target]) {
     if (!target) continue
     // A technician speaks for single devices; what reaches further is a lead's decision.
-    if (!lead && (step.of === 'assignment' || target.on !== 'devices'))
-      throw new ProblemError(
-        'not-allowed',
-        step.of === 'assignment'
-          ? 'Templates are assigned by a lead.'
-          : 'Exceptions for more than chosen devices are made by a lead.',
-      )
+    if (!lead && target.on !== 'devices')
+      throw new ProblemError('not-allowed', 'Exceptions for more than chosen devices are made by a lead.')
     if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate)) {
-      if (target.on === 'devices') throw new ProblemError('not-found')
+      if (target.on === 'devices') throw new ProblemError('no-such-device')
       throw new ProblemError('not-allowed', 'You may only do this for your own clients.')
     }
   }
@@ -45,11 +42,11 @@ function requireCurrent(step: PolicyStep, before: PolicyInForce): void {
     exception: before.exceptions,
   }[step.of]
   const now = list.find((row) => row.id === step.id)
-  if (!now) throw new ProblemError('not-found', `There is no such ${step.of} (any more).`)
+  if (!now) throw new ProblemError(`no-such-${step.of}`)
   if (now.revision !== step.basedOn)
     throw new ProblemError(
       'changed-meanwhile',
-      `You edited revision ${step.basedOn}, but revision ${now.revision} is in force now. Nothing was saved; look at it and apply your change to it.`,
+      `You edited revision ${step.basedOn}, but revision ${now.revision} is in force now. Nothing was saved. Read it, then apply your change to it.`,
     )
 }
 

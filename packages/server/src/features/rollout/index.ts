@@ -1,3 +1,3 @@
 export { rolloutJobs } from './jobs'
-export { orderCompletion, rolloutRoutes } from './routes'
-export { handOutReleases, Releases } from './updates/releases'
+export { commandCompletion, rolloutRoutes } from './routes'
+export { serveReleases, Releases } from './updates/releases'

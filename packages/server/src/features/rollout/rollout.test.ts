@@ -16,13 +16,13 @@ import type {
   StandingRulePreview,
 } from '#contract'
 import { minute, type Facts, type Service } from '#core'
-import { assignStarter, openHouse, throughProxy, type Agent, type Answer, type House } from '../../testing/house'
+import { assignFromLibrary, openHouse, throughProxy, type Agent, type Answer, type House } from '../../testing/house'
 
 let house: House
 let count = 0
 beforeAll(async () => {
   house = await openHouse()
-  await assignStarter(house, 'Base server')
+  await assignFromLibrary(house, 'Base server')
 })
 afterAll(() => house.close())
 
@@ -42,7 +42,7 @@ async function key(more: Partial<NewEnrolmentKey> = {}): Promise<MadeEnrolmentKe
   expect(answer.body.detail).toBeUndefined()
   return answer.body
 }
-const knock = (secret: string, name: string, more: object = {}): Promise<Answer<Enrolment>> =>
+const tryKey = (secret: string, name: string, more: object = {}): Promise<Answer<Enrolment>> =>
   house.nobody<Enrolment>('POST', '/api/agent/enrol', {
     version: 1,
     key: secret,
@@ -63,7 +63,7 @@ describe('an enrolment key', () => {
   it('lets in as many as it has uses, and tells how far each has come', async () => {
     const { id, key: secret } = await key({ uses: 2, roles: ['web'], tags: ['lab'] })
     const name = newName()
-    const { body } = await knock(secret, name)
+    const { body } = await tryKey(secret, name)
     expect((await attempts(id))[0]).toMatchObject({
       name,
       outcome: 'enrolled',
@@ -100,9 +100,9 @@ describe('an enrolment key', () => {
       body: { uses: 2, usesLeft: 1, state: 'good' },
     })
   })
-  it('that is wrong tells the technician why, and whoever knocks only that it is refused', async () => {
+  it('that is wrong tells the technician why, and whoever tried it only that it is refused', async () => {
     const usedUp = await key()
-    await knock(usedUp.key, newName())
+    await tryKey(usedUp.key, newName())
     const revoked = await key()
     await house.technician('DELETE', `/api/enrolment-keys/${revoked.id}`)
     const expired = await key()
@@ -111,7 +111,7 @@ describe('an enrolment key', () => {
     ])
     const answers = []
     for (const secret of [usedUp.key, revoked.key, expired.key, 'no-such-key'])
-      answers.push(await knock(secret, newName()))
+      answers.push(await tryKey(secret, newName()))
     expect(new Set(answers.map((answer) => `${answer.status} ${answer.body.code} ${answer.body.detail}`)).size).toBe(1)
     expect(answers[0]!.body.code).toBe('enrolment-key-refused')
     expect((await attempts(usedUp.id))[0]!.reason).toContain('no uses left')
@@ -128,15 +128,15 @@ describe('an enrolment key', () => {
   it('says that a name is in use in another case, and which device has it; no use is lost', async () => {
     const { id, key: secret } = await key({ uses: 2 })
     const name = newName()
-    const first = (await knock(secret, name)).body
-    const again = await knock(secret, name.toUpperCase())
+    const first = (await tryKey(secret, name)).body
+    const again = await tryKey(secret, name.toUpperCase())
     expect(again.body).toMatchObject({ code: 'name-in-use', detail: expect.stringContaining(`“${name}”`) as string })
     expect((await attempts(id))[0]).toMatchObject({ outcome: 'refused', device: { id: first.deviceId } })
     expect((await house.technician<EnrolmentKeyPage>('GET', `/api/enrolment-keys/${id}`)).body.usesLeft).toBe(1)
   })
   it('tells how far the clock is off', async () => {
     const { id, key: secret } = await key()
-    await knock(secret, newName(), { sentAt: Date.now() - 7 * minute })
+    await tryKey(secret, newName(), { sentAt: Date.now() - 7 * minute })
     expect((await attempts(id))[0]!.reason).toBe('Its clock is 7 min behind; times are corrected.')
   })
   it('does not let anybody guess: after thirty keys that do not exist their address has to wait', async () => {
@@ -154,9 +154,9 @@ describe('an enrolment key', () => {
     expect(await address('203.0.113.66', good)).toBe(429)
     expect(await address('203.0.113.67', good)).toBe(200)
   })
-  it('is used once when many knock at the same time', async () => {
+  it('is used once when many enrol at the same time', async () => {
     const { id, key: secret } = await key({ uses: 3 })
-    const answers = await Promise.all(Array.from({ length: 12 }, () => knock(secret, newName())))
+    const answers = await Promise.all(Array.from({ length: 12 }, () => tryKey(secret, newName())))
     expect(answers.filter((answer) => answer.status === 200)).toHaveLength(3)
     expect((await attempts(id)).filter((attempt) => attempt.outcome === 'enrolled')).toHaveLength(3)
   })
@@ -193,9 +193,9 @@ describe('an enrolment key', () => {
         tags: [],
       })
     ).body
-    const placed = await knock(secret, 'bb-by-address', { addresses: ['198.51.100.44'] })
+    const placed = await tryKey(secret, 'bb-by-address', { addresses: ['198.51.100.44'] })
     expect(placed.body.settings).toMatchObject({ clientName: 'Brindle Bakeries', siteName: 'Plant' })
-    expect((await knock(secret, newName(), { addresses: ['203.0.113.1'] })).body).toMatchObject({ code: 'no-place' })
+    expect((await tryKey(secret, newName(), { addresses: ['203.0.113.1'] })).body).toMatchObject({ code: 'no-place' })
     expect((await house.lead<EnrolmentKeyPage>('GET', `/api/enrolment-keys/${id}`)).body.attempts).toHaveLength(2)
     expect((await house.contact('GET', `/api/enrolment-keys/${id}`)).status).toBe(403)
   })
@@ -214,7 +214,7 @@ describe('the install script', () => {
     },
   )
   it('tells a proxy’s clients apart, so that one who guesses keys does not lock out the others', async () => {
-    const knockFrom = async (client: string, secret: string) =>
+    const tryKeyFrom = async (client: string, secret: string) =>
       (
         await house.app.inject({
           method: 'POST',
@@ -223,9 +223,9 @@ describe('the install script', () => {
           payload: { version: 1, key: secret, name: newName(), osFamily: 'linux', osName: '', sentAt: Date.now() },
         })
       ).statusCode
-    for (let i = 0; i < 30; i++) await knockFrom('203.0.113.80', `guess-${i}`)
+    for (let i = 0; i < 30; i++) await tryKeyFrom('203.0.113.80', `guess-${i}`)
     const { key: good } = await key()
-    expect([await knockFrom('203.0.113.80', good), await knockFrom('203.0.113.81', good)]).toEqual([429, 200])
+    expect([await tryKeyFrom('203.0.113.80', good), await tryKeyFrom('203.0.113.81', good)]).toEqual([429, 200])
   })
 })
 
@@ -320,7 +320,7 @@ describe('a standing rule', () => {
     roles: [],
     tags: [],
     takeDetected: false,
-    tell: [],
+    notify: [],
     ...more,
     when: { clientId: null, siteId: null, kind: null, osFamily: null, namePattern: null, network: null, ...when },
   })
@@ -331,7 +331,7 @@ describe('a standing rule', () => {
     const made = await house.lead<{ id: number }>(
       'POST',
       '/api/standing-rules',
-      rule({ roles: ['file'], tags: ['fresh'], takeDetected: true, tell: [tech] }, { namePattern: 'zero-*' }),
+      rule({ roles: ['file'], tags: ['fresh'], takeDetected: true, notify: [tech] }, { namePattern: 'zero-*' }),
     )
     const agent = await house.enrol(house.sites[0], 'zero-touch-1')
     expect(await device(agent.id)).toMatchObject({ roles: ['file'], tags: ['fresh'] })
@@ -367,7 +367,7 @@ describe('a standing rule', () => {
     ['gives nothing', rule(), 'gives nothing'],
     ['names a network that is none', rule({ tags: ['a'] }, { network: '192.0.2.7/24' }), 'is no network'],
     ['gives a role that is not there', rule({ roles: ['wizard'] }), 'no role “wizard”'],
-    ['tells somebody who is not here', rule({ tell: [999] }), 'not here'],
+    ['tells somebody who is not here', rule({ notify: [999] }), 'not here'],
   ])('that %s is refused with a sentence', async (_, body, words) => {
     const answer = await house.lead('POST', '/api/standing-rules', body)
     expect([answer.status, answer.body.detail]).toEqual([400, expect.stringContaining(words)])
@@ -467,7 +467,7 @@ describe('the life of a device', () => {
     const receipt = await anew.send([anew.report(5, { events: [line] }), anew.report(6)])
     expect(receipt.body).toMatchObject({ acknowledged: 4, refused: [] } satisfies Partial<ReportReceipt>)
     // Once: the permission is used.
-    expect((await knock((await key()).key, 'tm-again')).body.code).toBe('name-in-use')
+    expect((await tryKey((await key()).key, 'tm-again')).body.code).toBe('name-in-use')
   })
   it('merged, it has the readings, events, facts and alerts of what it was before; that is over', async () => {
     const old = await house.enrol(house.sites[0], 'tm-was', { roles: ['web'] })

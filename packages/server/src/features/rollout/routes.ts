@@ -2,7 +2,7 @@ import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import type { PublicAddress } from '../../http/transport'
 import type { Vault } from '../../secrets/vault'
-import type { CompleteOrder } from '../../store/tasks'
+import type { CompleteCommand } from '../../store/tasks'
 import { collectingRoutes } from './coverage/collectRules'
 import { coverageRoutes } from './coverage/coverage'
 import { credentialRoutes } from './credentials/credentials'
@@ -11,19 +11,19 @@ import { noticeRoutes } from './enrolment/notices'
 import { standingRoutes } from './enrolment/standing'
 import { roleRoutes } from './roles/roles'
 import { hostKeyRoutes } from './sweeps/hostKeys'
-import { sweepOrder, sweepRoutes } from './sweeps/sweeps'
+import { sweepCommand, sweepRoutes } from './sweeps/sweeps'
 import type { Releases } from './updates/releases'
-import { updateOrder } from './updates/updateRun'
+import { updateCommand } from './updates/updateRun'
 import { updateRoutes } from './updates/updates'
-import { deployOrder } from './waves/waveRun'
+import { deployCommand } from './waves/waveRun'
 import { waveRoutes } from './waves/waves'
 
-/** What is put into an order when it is handed over: sign-ins, keys, versions. */
-export function orderCompletion(vault: Vault): CompleteOrder {
-  return async (tx, order, taskId) => {
-    if (order.kind === 'deploy') return deployOrder(tx, vault, order.runId, order.n)
-    if (order.kind === 'update') return updateOrder(tx, order.runId)
-    return order.kind === 'service' ? order : sweepOrder(tx, vault, taskId, order)
+/** What is put into a command when it is handed over: sign-ins, keys, versions. */
+export function commandCompletion(vault: Vault): CompleteCommand {
+  return async (tx, command, taskId) => {
+    if (command.kind === 'deploy') return deployCommand(tx, vault, command.runId, command.n)
+    if (command.kind === 'update') return updateCommand(tx, command.runId)
+    return command.kind === 'service' ? command : sweepCommand(tx, vault, taskId, command)
   }
 }
 

@@ -1,5 +1,5 @@
-import type { AlertRule, RemediationView, TryView } from '#contract'
-import type { Evidence } from '#core'
+import type { AlertEntry, AlertRule, AttemptView, RemediationView } from '#contract'
+import type { CloseReason, Evidence, HeldOutcome, RemediationOutcome } from '#core'
 
 export interface AlertWords {
   strong: string
@@ -8,45 +8,22 @@ export interface AlertWords {
 
 /** An alert in one short sentence: what, and how it is. */
 export function alertWords(alert: { instance: string; rule: AlertRule; evidence: Evidence | null }): AlertWords {
-  const text = alert.evidence?.text ?? ''
-  switch (alert.rule.kind) {
-    case 'service-state':
-      return { strong: alert.instance, rest: serviceRest(alert.instance, text) }
-    case 'collector-fails':
-      return cutBefore(text, / (?:cannot|are) /)
-    case 'identity-shared':
-      return cutBefore(text, / reports? /)
-    case 'disk-space':
-      return { strong: alert.instance, rest: `has ${text}` }
-    case 'silence':
-      return { strong: 'Silent', rest: text }
-    case 'updates':
-      return {
-        strong: text.split(' waiting')[0]!,
-        rest: text.includes(' waiting') ? `waiting${text.split(' waiting')[1]}` : '',
-      }
-    default:
-      return { strong: alert.rule.name, rest: text }
+  const { text = '', subject } = alert.evidence ?? {}
+  if (subject !== undefined) {
+    // The name of a service keeps its letters; a word of ours begins the sentence.
+    const strong = subject === alert.instance ? subject : subject.charAt(0).toUpperCase() + subject.slice(1)
+    return { strong, rest: text.slice(subject.length + 1) }
   }
-}
-
-/** What is said of a service, without its name. Evidence of before named it by its description. */
-function serviceRest(name: string, text: string): string {
-  if (text.startsWith(`${name} `)) return text.slice(name.length + 1)
-  return text.slice(Math.max(0, text.lastIndexOf(' is ') + 1))
-}
-
-/** A sentence cut where its verb begins. */
-function cutBefore(text: string, verb: RegExp): AlertWords {
-  const at = Math.max(0, text.search(verb))
-  return { strong: text.charAt(0).toUpperCase() + text.slice(1, at), rest: text.slice(at + 1) }
+  if (alert.rule.kind === 'disk-space') return { strong: alert.instance, rest: `has ${text}` }
+  if (alert.rule.kind === 'silence') return { strong: 'Silent', rest: text }
+  return { strong: alert.rule.name, rest: text }
 }
 
 const past = { start: 'started', stop: 'stopped', restart: 'restarted' } as const
 const going = { start: 'is starting', stop: 'is stopping', restart: 'is restarting' } as const
 
-/** One try, in words. */
-export function tryWords({ verb, service, state }: TryView): string {
+/** One attempt, in words. */
+export function attemptText({ verb, service, state }: AttemptView): string {
   return state === 'asked'
     ? `its agent ${going[verb]} ${service}`
     : state === 'done'
@@ -61,9 +38,52 @@ const after = {
 } as const
 
 /** What its agent is at, or was. */
-export function remediationWords({ tries, outcome }: Pick<RemediationView, 'tries' | 'outcome'>): string {
-  const last = tries.at(-1)
-  if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${tryWords(last)}` : 'well by itself'
+export function remediationWords({ attempts, outcome }: Pick<RemediationView, 'attempts' | 'outcome'>): string {
+  const last = attempts.at(-1)
+  if (outcome === 'cleared') return last?.state === 'done' ? `put right: ${attemptText(last)}` : 'well by itself'
   if (!last) return outcome === null ? 'its agent is asked next' : 'nothing was tried'
-  return `${tryWords(last)}${tries.length > 1 ? `, try ${tries.length}` : ''}${outcome === null ? after[last.state] : ''}`
+  return `${attemptText(last)}${attempts.length > 1 ? `, attempt ${attempts.length}` : ''}${outcome === null ? after[last.state] : ''}`
+}
+
+const endings: Record<RemediationOutcome | HeldOutcome, string> = {
+  cleared: 'well again',
+  raised: 'a person was told',
+  held: 'maintenance began',
+  'passed-on': 'passed on to another window',
+  unwatched: 'not watched any more',
+  retired: 'the device was taken out of use',
+  merged: 'the device was merged with another',
+}
+/** What became of what nobody was told of at first. */
+export const outcomeText = (outcome: RemediationOutcome | HeldOutcome): string => endings[outcome]
+
+const reasons: Record<CloseReason, string> = {
+  cleared: 'cleared by itself',
+  'by-hand': 'closed by hand',
+  unwatched: 'closed: not watched any more',
+  retired: 'closed: the device was taken out of use',
+  merged: 'closed: the device was merged with another',
+}
+export const closeText = (reason: CloseReason): string => reasons[reason]
+
+/** What happened to an alert, in words; who did it stands beside it. */
+export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'>): string {
+  switch (event) {
+    case 'raised-after-maintenance':
+      return 'raised at the end of maintenance'
+    case 'severity-changed':
+      return `${detail.from} → ${detail.to}`
+    case 'closed':
+      return closeText(detail.reason!)
+    case 'given-back':
+      return 'given back'
+    case 'asked':
+      return `asked its agent to ${detail.verb} ${detail.service}`
+    case 'attempted':
+      return detail.succeeded
+        ? `its agent ${past[detail.verb!]} ${detail.service}`
+        : `its agent could not ${detail.verb} ${detail.service}`
+    default:
+      return event
+  }
 }

@@ -35,7 +35,7 @@ const {
 })
 const alerts = useResource(() => api.get<AlertView[]>(`/devices/${id}/alerts`), { topics: ['alerts'], ...only })
 const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { topics: ['alerts', 'windows'], ...only })
-const mended = useResource(() => api.get<RemediationView[]>(`/devices/${id}/remediations`), {
+const remediations = useResource(() => api.get<RemediationView[]>(`/devices/${id}/remediations`), {
   topics: ['alerts'],
   ...only,
 })
@@ -105,7 +105,7 @@ const notCollected = computed(() => {
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
-      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" :mended="mended.data.value" />
+      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" :remediations="remediations.data.value" />
       <template v-else><WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" /><p v-else class="muted pad">No window has reached this device.</p></template>
       <DeviceChange v-if="changing" :device="device" @close="changing = false" />
       <WindowDialog v-if="planning" :device-id="id" :device-name="device.name" :client-id="device.clientId" @close="planning = false" />

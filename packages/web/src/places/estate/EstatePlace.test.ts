@@ -30,7 +30,7 @@ const device = (id: number, name: string, more: Partial<BoardDevice> = {}): Boar
   heardAt: Date.now(),
   readAt: null,
   interval: 60_000,
-  takesOrders: false,
+  takesTasks: false,
   addresses: [],
   ...more,
 })

@@ -2,7 +2,8 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import type { WindowPage } from '#contract'
-import { alertWords } from '../../parts/format/alertWords'
+import type { HeldOutcome } from '#core'
+import { alertWords, outcomeText } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import { api } from '../../parts/data/api'
@@ -21,12 +22,12 @@ const counts = computed(() => {
   const count = (outcome: string | null) => record.filter((held) => held.outcome === outcome).length
   return { held: record.length, now: count(null), cleared: count('cleared'), raised: count('raised') }
 })
-const outcomes: Record<string, string> = {
-  raised: 'still failed at the end: raised',
-  cleared: 'was well again before the end',
-  'passed on': 'passed on to another window',
-  'not watched any more': 'not watched any more',
-}
+const ending = (outcome: HeldOutcome) =>
+  outcome === 'raised'
+    ? 'still failed at the end: raised'
+    : outcome === 'cleared'
+      ? 'was well again before the end'
+      : outcomeText(outcome)
 </script>
 
 <template>
@@ -45,7 +46,7 @@ const outcomes: Record<string, string> = {
           <td><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></td>
           <td><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></td>
           <td :title="exactText(held.began)">{{ fullText(held.began) }}</td><td>{{ fullText(held.heldAt) }}</td><td>{{ held.endedAt ? fullText(held.endedAt) : '' }}</td>
-          <td><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ outcomes[held.outcome!] }}</RouterLink><template v-else>{{ held.outcome ? outcomes[held.outcome] : 'still failing, held' }}</template></td>
+          <td><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink><template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></td>
         </tr></tbody>
       </table>
       <p v-else class="muted">It has held nothing back.</p>

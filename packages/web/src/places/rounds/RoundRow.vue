@@ -19,7 +19,7 @@ const words = computed(() => {
 })
 const alert = computed(() => ('status' in props.row ? props.row : null))
 const held = computed(() => ('heldAt' in props.row ? props.row : null))
-const remediation = computed(() => ('tries' in props.row ? props.row : null))
+const remediation = computed(() => ('attempts' in props.row ? props.row : null))
 const wellAt = computed(() => alert.value?.closedAt ?? remediation.value?.endedAt ?? null)
 const mark = computed(() =>
   props.group === 'held' ? 'held' : props.group === 'settled' ? 'settled' : props.row.severity,

@@ -43,14 +43,14 @@ const groups = computed(() => {
     {
       key: 'settled',
       title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`,
-      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.mended, (row) => row.endedAt)],
+      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.remediated, (row) => row.endedAt)],
       note: '',
     },
   ].filter((group) => group.key === 'todo' || group.rows.length > 0)
 })
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
 const keyOf = (group: string, row: AlertView | HeldView | RemediationView) =>
-  group === 'held' ? `held-${row.id}` : 'tries' in row ? `remediation-${row.id}` : `alert-${row.id}`
+  group === 'held' ? `held-${row.id}` : 'attempts' in row ? `remediation-${row.id}` : `alert-${row.id}`
 const chosen = ref<string | null>(null)
 watch(
   () => route.query.alert,
@@ -74,7 +74,7 @@ const chosenHeld = computed(() =>
 )
 const chosenRemediation = computed(() =>
   chosen.value?.startsWith('remediation-')
-    ? ([...(data.value?.remediation ?? []), ...(data.value?.mended ?? [])].find(
+    ? ([...(data.value?.remediation ?? []), ...(data.value?.remediated ?? [])].find(
         (record) => record.id === Number(chosen.value!.slice(8)),
       ) ?? null)
     : null,

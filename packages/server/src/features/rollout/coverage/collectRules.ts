@@ -92,7 +92,11 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
             'update collect_rule set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null returning target',
             [id(), viewer.id],
           )
-          if (!row) throw new ProblemError('not-found')
+          if (
+            !row ||
+            (viewer.clientIds !== null && isForeign(row.target, viewer.clientIds, await readEstate(tx, null)))
+          )
+            throw new ProblemError('no-such-rule')
           await requireTarget(tx, viewer, row.target)
           await bumpVersions(
             tx,

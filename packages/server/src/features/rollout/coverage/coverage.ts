@@ -384,7 +384,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ viewer, body }) =>
       inTransaction(pool, async (tx) => {
         if (!roleNeeds.some((need) => need.id === body.need))
-          throw new ProblemError('not-found', `No role has a need “${body.need}”.`)
+          throw new ProblemError('no-such-need', `No role has a need “${body.need}”.`)
         for (const deviceId of body.deviceIds) await requireDevice(tx, viewer, deviceId)
         await tx.query(
           'insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5 from unnest($1::int[]) d on conflict (device_id, need, instance) do update set reason = excluded.reason, created_by = excluded.created_by, created_at = now()',
@@ -408,7 +408,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
           'with gone as (delete from coverage_waiver where device_id = $1 returning 1) select 1 from gone limit 1',
           [id()],
         )
-        if (!gone) throw new ProblemError('not-found', 'Nothing was said not to be needed on this device.')
+        if (!gone) throw new ProblemError('no-such-waiver')
         await audit(tx, { personId: viewer.id, action: 'removed', kind: 'coverage', id: id() })
         return { id: id() }
       }),

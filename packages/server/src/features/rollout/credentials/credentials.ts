@@ -87,12 +87,12 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
       inTransaction(pool, async (tx) => {
         requireClient(viewer, body.clientId)
         if (!(await firstRow(tx, 'select from client where id = $1', [body.clientId])))
-          throw new ProblemError('not-found', 'There is no such client.')
+          throw new ProblemError('no-such-client')
         if (
           body.siteId !== null &&
           !(await firstRow(tx, 'select from site where id = $1 and client_id = $2', [body.siteId, body.clientId]))
         )
-          throw new ProblemError('not-found', 'This client has no such site.')
+          throw new ProblemError('no-such-site', 'This client has no such site.')
         if (body.kind === 'private key' && !/-----BEGIN [A-Z ]*PRIVATE KEY-----/.test(body.secret))
           throw new ProblemError('invalid', 'This is no private key. Paste the whole file, from BEGIN to END.', [
             { at: 'secret', message: 'not a private key' },
@@ -159,7 +159,7 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
         update credential set removed_at = now(), sealed = '' where id = $1 and removed_at is null and ${ofClients('client_id', 2)} returning id, client_id`,
           [id(), viewer.clientIds],
         )
-        if (!row) throw new ProblemError('not-found')
+        if (!row) throw new ProblemError('no-such-sign-in')
         await audit(tx, {
           personId: viewer.id,
           action: 'took away',

@@ -1,5 +1,5 @@
 import type { Enrolment, EnrolmentRequest, RefusalCode } from '#contract'
-import { ageText, placeByAddress, second, welcome, type DeviceKind, type Millis, type SiteId } from '#core'
+import { ageText, placeByAddress, second, standingEffects, type DeviceKind, type Millis, type SiteId } from '#core'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { settingsOf } from '../../../engine'
 import { ProblemError } from '../../../http/problems'
@@ -22,7 +22,7 @@ interface Place {
   clientName: string
 }
 
-/** Thrown for the one who knocks; `reason` is the exact one, for the technician. */
+/** Thrown for whoever enrols; `reason` is the exact one, for the technician. */
 class RefusalError extends Error {
   constructor(
     readonly problem: ProblemError,
@@ -115,7 +115,7 @@ async function enrol(
 ): Promise<{ enrolment: Enrolment; deviceId: number }> {
   const addresses = request.addresses ?? []
   const place = await placeOf(tx, key, addresses)
-  const gift = welcome(await standingRules(tx), {
+  const effects = standingEffects(await standingRules(tx), {
     name: request.name,
     clientId: place.clientId,
     siteId: place.siteId,
@@ -140,12 +140,12 @@ async function enrol(
         key.kind,
         request.osFamily,
         request.osName,
-        [...new Set([...key.roles, ...gift.roles])],
-        [...new Set([...key.tags, ...gift.tags])],
+        [...new Set([...key.roles, ...effects.roles])],
+        [...new Set([...key.tags, ...effects.tags])],
         digest(secret),
         interval,
         addresses,
-        gift.takeDetected,
+        effects.takeDetected,
       ],
     ))
   if (!entered) {
@@ -157,7 +157,7 @@ async function enrol(
     throw new RefusalError(
       new ProblemError(
         'name-in-use',
-        `${place.clientName} has a device named “${other.name}” already (letter case is no difference). Give this one another name; or, if it is the same machine reinstalled, say so at that device first.`,
+        `${place.clientName} has a device named “${other.name}” already (upper and lower case count as the same). Give this one another name; or, if it is the same machine reinstalled, say so at that device first.`,
       ),
       'name-in-use',
       `The name is in use: ${other.name} of ${place.clientName}. If it is the same machine reinstalled, let it take that device over.`,
@@ -165,7 +165,7 @@ async function enrol(
     )
   }
   const { id: deviceId, name, firstSeq } = entered
-  for (const personId of gift.tell)
+  for (const personId of effects.notify)
     await tx.query('insert into notice (person_id, device_id, text) values ($1, $2, $3)', [
       personId,
       deviceId,
@@ -177,7 +177,7 @@ async function enrol(
     kind: 'device',
     id: deviceId,
     clientId: place.clientId,
-    detail: { name: request.name, enrolmentKey: key.id, standingRules: gift.rules },
+    detail: { name: request.name, enrolmentKey: key.id, standingRules: effects.rules },
   })
   announce(tx, { topic: 'estate', clientIds: [place.clientId], deviceIds: [deviceId] })
   return {
@@ -202,7 +202,7 @@ async function enrol(
   }
 }
 
-interface Knock {
+interface EnrolmentOutcome {
   request: EnrolmentRequest
   address: string
   keyId: number | null
@@ -212,36 +212,39 @@ interface Knock {
   deviceId: number | null
 }
 
-async function remember(db: Db, { request, address, keyId, outcome, code, reason, deviceId }: Knock): Promise<void> {
+async function remember(
+  db: Db,
+  { request, address, keyId, outcome, code, reason, deviceId }: EnrolmentOutcome,
+): Promise<void> {
   await db.query(
     'insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, code, reason, device_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
     [keyId, request.name, request.osName, address, request.sentAt - Date.now(), outcome, code, reason, deviceId],
   )
 }
 
-async function refuse(pool: Pool, knock: Knock): Promise<void> {
-  await remember(pool, knock)
+async function refuse(pool: Pool, enrolMachine: EnrolmentOutcome): Promise<void> {
+  await remember(pool, enrolMachine)
   announce(pool, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
 
-const strangerTries = 30
+const attemptsOfStrangers = 30
 
-/** Lets a machine in, or not; either way it is remembered who knocked, with the exact reason. */
-export async function knock(
+/** Lets a machine in, or not; either way it is remembered who tried, with the exact reason. */
+export async function enrolMachine(
   pool: Pool,
   request: EnrolmentRequest,
   address: string,
   interval: Millis,
   serverKey: string,
 ): Promise<Enrolment> {
-  const { tries } = (await firstRow<{ tries: number }>(
+  const { attempts } = (await firstRow<{ attempts: number }>(
     pool,
-    `select count(*)::int as tries from enrolment_attempt where address = $1 and key_id is null and at > now() - interval '15 minutes'`,
+    `select count(*)::int as attempts from enrolment_attempt where address = $1 and key_id is null and at > now() - interval '15 minutes'`,
     [address],
   ))!
-  if (tries >= strangerTries)
+  if (attempts >= attemptsOfStrangers)
     throw new ProblemError(
-      'too-many-tries',
+      'too-many-attempts',
       'Too many enrolments with keys that do not exist came from this address. Wait 15 minutes and try again.',
     )
   const key = await takeUse(pool, request.key)

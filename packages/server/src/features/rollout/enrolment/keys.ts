@@ -78,7 +78,7 @@ async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]
 
 async function keyPage(db: Db, viewer: Viewer, id: number): Promise<EnrolmentKeyPage> {
   const key = await firstRow<EnrolmentKeyView>(db, `${keySelect} and k.id = $2`, [viewer.clientIds, id])
-  if (!key) throw new ProblemError('not-found')
+  if (!key) throw new ProblemError('no-such-key')
   const found = await rows<AttemptRow>(db, `${attemptSelect} where a.key_id = $1 order by a.id desc limit 100`, [id])
   return { ...key, attempts: await withProgress(db, viewer, found) }
 }
@@ -87,8 +87,8 @@ async function keyPage(db: Db, viewer: Viewer, id: number): Promise<EnrolmentKey
 async function clientOfKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promise<number | null> {
   if (body.siteId !== null) {
     const site = await firstRow<{ client_id: number }>(tx, 'select client_id from site where id = $1', [body.siteId])
-    if (!site) throw new ProblemError('not-found', 'There is no such site.')
-    requireClient(viewer, site.client_id)
+    if (!site) throw new ProblemError('no-such-site')
+    requireClient(viewer, site.client_id, 'no-such-site')
     return site.client_id
   }
   if (body.clientId === null && !mayChangeAll(viewer))
@@ -168,7 +168,7 @@ export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddre
     method: 'GET',
     url: '/api/enrolment-keys/:id',
     access: 'technician',
-    summary: 'One key with everyone who knocked with it, and how far they have come',
+    summary: 'One key with everyone who tried it, and how far they have come',
     answer: enrolmentKeyPageSchema,
     handle: ({ viewer, id }) => keyPage(pool, viewer, id()),
   })
@@ -186,7 +186,7 @@ export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddre
         update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)} returning client_id`,
           [id(), viewer.clientIds],
         )
-        if (!row) throw new ProblemError('not-found')
+        if (!row) throw new ProblemError('no-such-key')
         await audit(tx, {
           personId: viewer.id,
           action: 'revoked',
@@ -201,7 +201,7 @@ export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddre
     method: 'GET',
     url: '/api/enrolment-attempts',
     access: 'technician',
-    summary: 'Who knocked in the last day and was refused, newest first',
+    summary: 'Who tried to enrol in the last day and was refused, newest first',
     answer: enrolmentAttemptsSchema,
     handle: async ({ viewer }) =>
       withProgress(

@@ -7,7 +7,7 @@ import {
   type StandingRulePreview,
   type StandingRuleView,
 } from '#contract'
-import { readNetwork, welcome, type DeviceKind, type Newcomer, type OsFamily, type StandingRule } from '#core'
+import { readNetwork, standingEffects, type DeviceKind, type Newcomer, type OsFamily, type StandingRule } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
@@ -64,12 +64,12 @@ async function check(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<voi
   if (rule.when.siteId !== null && !site) fail('when.siteId', 'There is no such site.', 'unknown site')
   if (site && rule.when.clientId !== null && site.client_id !== rule.when.clientId)
     fail('when.siteId', 'This site belongs to another client: no device could ever fit.', 'of another client')
-  if (!rule.roles.length && !rule.tags.length && !rule.takeDetected && !rule.tell.length)
+  if (!rule.roles.length && !rule.tags.length && !rule.takeDetected && !rule.notify.length)
     fail('roles', 'The rule gives nothing and tells nobody. Let it do something.', 'gives nothing')
   const people = await rows<{ id: number }>(db, `select id from person where id = any($1) and access <> 'contact'`, [
-    rule.tell,
+    rule.notify,
   ])
-  if (people.length !== rule.tell.length) fail('tell', 'One of these people is not here.', 'unknown person')
+  if (people.length !== rule.notify.length) fail('tell', 'One of these people is not here.', 'unknown person')
 }
 
 interface DeviceRow {
@@ -99,14 +99,14 @@ async function preview(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<S
     [viewer.clientIds],
   )
   const matching = found.flatMap((device) => {
-    const gift = welcome([{ ...rule, id: 0 }], device satisfies Newcomer)
-    const roles = [...gift.roles, ...(gift.takeDetected ? device.seen : [])]
-    return gift.rules.length
+    const effects = standingEffects([{ ...rule, id: 0 }], device satisfies Newcomer)
+    const roles = [...effects.roles, ...(effects.takeDetected ? device.seen : [])]
+    return effects.rules.length
       ? [
           {
             ...device,
             roles: [...new Set(roles)].filter((role) => !device.roles.includes(role)),
-            tags: gift.tags.filter((tag) => !device.tags.includes(tag)),
+            tags: effects.tags.filter((tag) => !device.tags.includes(tag)),
           },
         ]
       : []
@@ -187,7 +187,7 @@ export function standingRoutes(app: FastifyInstance, pool: Pool): void {
           `update standing_rule r set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null and ${ofClients(ruleClient, 3)} returning id`,
           [id(), viewer.id, viewer.clientIds],
         )
-        if (!row) throw new ProblemError('not-found')
+        if (!row) throw new ProblemError('no-such-rule')
         await audit(tx, { personId: viewer.id, action: 'removed', kind: 'standing rule', id: row.id })
         return row
       }),

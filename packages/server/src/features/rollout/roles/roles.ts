@@ -21,7 +21,7 @@ async function decide(
     `select client_id, roles from device where id = $1 and retired_at is null and ${ofClients('client_id', 2)} for update`,
     [deviceId, viewer.clientIds],
   )
-  if (!device) throw new ProblemError('not-found', 'One of these devices is not there, or not yours to see.')
+  if (!device) throw new ProblemError('no-such-device')
   const decided = await rows<{ role: RoleId }>(
     tx,
     'update role_finding set decision = $3, decided_by = $4, decided_at = now() where device_id = $1 and role = any($2) returning role',

@@ -114,8 +114,8 @@ export function hostKeyRoutes(app: FastifyInstance, pool: Pool): void {
           'select id, client_id from site where id = $1',
           [id()],
         )
-        if (!site) throw new ProblemError('not-found', 'There is no such site.')
-        requireClient(viewer, site.client_id)
+        if (!site) throw new ProblemError('no-such-site')
+        requireClient(viewer, site.client_id, 'no-such-site')
         const { shown, accepted } = await acceptKeys(
           tx,
           { id: site.id, clientId: site.client_id },

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import type { SweepPage, SweepPlanView, SweepView, SweepNews, SweepOrder, Task, TaskHeard } from '#contract'
+import type { SweepPage, SweepPlanView, SweepView, SweepProgress, SweepCommand, Task, TaskReceipt } from '#contract'
 import { day, hour, minute, type Facts } from '#core'
 import { rows } from '../../../db'
 import { openHouse, type Agent, type Answer, type House } from '../../../testing/house'
@@ -30,7 +30,7 @@ const system = (addresses: string[] = []): Facts => ({
     cores: 1,
     agentVersion: '1',
     serviceManager: null,
-    takesOrders: true,
+    takesTasks: true,
     addresses,
   },
 })
@@ -53,12 +53,16 @@ async function work(): Promise<Task> {
     { timeout: 8000, interval: 500 },
   )
 }
-async function tell(sweeper: Agent, taskId: number, news: Partial<SweepNews>): Promise<Answer<TaskHeard>> {
+async function reportProgress(
+  sweeper: Agent,
+  taskId: number,
+  progress: Partial<SweepProgress>,
+): Promise<Answer<TaskReceipt>> {
   const response = await house.app.inject({
     method: 'POST',
     url: `/api/agent/tasks/${taskId}`,
     headers: { authorization: `Bearer ${sweeper.key}` },
-    payload: { sweep: { state: 'running', reason: '', scanned: 0, total: 14, found: [], ...news } },
+    payload: { sweep: { state: 'running', reason: '', scanned: 0, total: 14, found: [], ...progress } },
   })
   return { status: response.statusCode, body: response.json(), type: '' }
 }
@@ -70,9 +74,11 @@ describe('a sweep', () => {
     const { id } = (await start()).body
     expect(await page(id)).toMatchObject({ state: 'waiting', total: 14, hosts: [] })
     const task = await work()
-    expect(task).toMatchObject({ deviceId: agent.id, order: { kind: 'sweep', network: '192.0.2.0/28' } })
+    expect(task).toMatchObject({ deviceId: agent.id, command: { kind: 'sweep', network: '192.0.2.0/28' } })
+    // Agents of version 0.4.0 read it under another name.
+    expect(task).toMatchObject({ order: task.command })
     expect((await agent.send([agent.report(++minutes)])).body.tasks).toBeUndefined()
-    await tell(agent, task.id, {
+    await reportProgress(agent, task.id, {
       scanned: 6,
       found: [{ address: '192.0.2.3', name: null, ports: [22], banner: 'SSH-2.0-OpenSSH_9.2p1 Debian' }],
     })
@@ -83,7 +89,7 @@ describe('a sweep', () => {
       unknown: 0,
       hosts: [{ address: '192.0.2.3', seems: 'Linux or Unix', device: { id: agent.id, name: 'tm-sweeper' } }],
     })
-    await tell(agent, task.id, {
+    await reportProgress(agent, task.id, {
       state: 'done',
       scanned: 14,
       found: [{ address: '192.0.2.9', name: 'printer.tidemill.example', ports: [80, 9100], banner: null }],
@@ -96,7 +102,7 @@ describe('a sweep', () => {
       hosts: [{}, { address: '192.0.2.9', seems: 'printer', device: null }],
     })
     // It is over: more words about it change nothing.
-    expect((await tell(agent, task.id, { scanned: 1 })).status).toBe(404)
+    expect((await reportProgress(agent, task.id, { scanned: 1 })).status).toBe(404)
   })
   it('signs in where it was given sign-ins, in their order; each use is on record, and the keys that hosts show are remembered', async () => {
     const store = async (name: string) =>
@@ -113,13 +119,13 @@ describe('a sweep', () => {
     const credentialIds = [await store('second'), await store('first')].reverse()
     const { id } = (await start({ credentialIds })).body
     const task = await work()
-    expect((task.order as SweepOrder).trials).toEqual([
+    expect((task.command as SweepCommand).trials).toEqual([
       { id: credentialIds[0], user: 'root', password: 'secret of first' },
       { id: credentialIds[1], user: 'root', password: 'secret of second' },
     ])
     const kept = (
-      await house.pool.query<{ order_text: object }>('select order_text from device_task where id = $1', [task.id])
-    ).rows[0]!.order_text
+      await house.pool.query<{ command: object }>('select command from device_task where id = $1', [task.id])
+    ).rows[0]!.command
     expect(JSON.stringify(kept)).not.toContain('secret of')
     const signedIn = {
       trial: credentialIds[1]!,
@@ -128,7 +134,7 @@ describe('a sweep', () => {
       hostKey: 'key-of-5',
       reason: '',
     }
-    await tell(agent, task.id, {
+    await reportProgress(agent, task.id, {
       state: 'done',
       scanned: 14,
       found: [
@@ -159,16 +165,16 @@ describe('a sweep', () => {
     expect(used[2]!.detail.addresses).toEqual(['192.0.2.5'])
     // Seen is not accepted.
     await start({ credentialIds: [credentialIds[0]] })
-    expect((await work()).order as SweepOrder).toMatchObject({ hostKeys: {}, passwordsToUnknown: false })
+    expect((await work()).command as SweepCommand).toMatchObject({ hostKeys: {}, passwordsToUnknown: false })
     expect((await start({ credentialIds: [9999] })).body.detail).toContain('One of these sign-ins is not there')
   })
   describe('and the key that a host shows', () => {
-    const showing = async (key: string, more: object = {}): Promise<{ id: number; order: SweepOrder }> => {
+    const showing = async (key: string, more: object = {}): Promise<{ id: number; command: SweepCommand }> => {
       const [credential] = (await house.pool.query<{ id: number }>(`select id from credential where name = 'first'`))
         .rows
       const { id } = (await start({ credentialIds: [credential!.id], ...more })).body
       const task = await work()
-      await tell(agent, task.id, {
+      await reportProgress(agent, task.id, {
         state: 'done',
         scanned: 14,
         found: [
@@ -181,7 +187,7 @@ describe('a sweep', () => {
           },
         ],
       })
-      return { id, order: task.order as SweepOrder }
+      return { id, command: task.command as SweepCommand }
     }
     const accept = (fingerprint: string, by = house.technician, address = '192.0.2.7') =>
       by<{ accepted: number }>('POST', `/api/sites/${house.sites[0]}/host-keys`, { keys: [{ address, fingerprint }] })
@@ -198,13 +204,13 @@ describe('a sweep', () => {
       expect((await accept('S2V5IG9uZQ==')).body).toEqual({ accepted: 1 })
       expect(await keyOn(first.id)).toEqual({ fingerprint: 'S2V5IG9uZQ==', state: 'accepted' })
       const second = await showing('S2V5IHR3bw==')
-      expect(second.order).toMatchObject({ hostKeys: { '192.0.2.7': 'S2V5IG9uZQ==' }, passwordsToUnknown: false })
+      expect(second.command).toMatchObject({ hostKeys: { '192.0.2.7': 'S2V5IG9uZQ==' }, passwordsToUnknown: false })
       // What is shown since is not the accepted one, and does not become it by itself.
       expect(await keyOn(second.id)).toEqual({ fingerprint: 'S2V5IHR3bw==', state: 'changed' })
-      expect((await showing('S2V5IHR3bw==')).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IG9uZQ==' })
+      expect((await showing('S2V5IHR3bw==')).command.hostKeys).toEqual({ '192.0.2.7': 'S2V5IG9uZQ==' })
       expect((await accept('S2V5IHR3bw==')).body).toEqual({ accepted: 1 })
       expect((await accept('S2V5IHR3bw==')).body).toEqual({ accepted: 0 })
-      expect((await showing('S2V5IHR3bw==')).order.hostKeys).toEqual({ '192.0.2.7': 'S2V5IHR3bw==' })
+      expect((await showing('S2V5IHR3bw==')).command.hostKeys).toEqual({ '192.0.2.7': 'S2V5IHR3bw==' })
       expect(await onRecord()).toEqual([
         { name: 'Tech', detail: { keys: [{ address: '192.0.2.7', seen: 'S2V5IG9uZQ==', before: null }] } },
         { name: 'Tech', detail: { keys: [{ address: '192.0.2.7', seen: 'S2V5IHR3bw==', before: 'S2V5IG9uZQ==' }] } },
@@ -221,12 +227,12 @@ describe('a sweep', () => {
     })
     it('is accepted by whoever said that unknown hosts get passwords too, but never in place of another', async () => {
       await house.pool.query('delete from host_key')
-      expect((await showing('S2V5IG9uZQ==', { passwordsToUnknown: true })).order.passwordsToUnknown).toBe(true)
-      expect((await showing('S2V5IHR3bw==', { passwordsToUnknown: true })).order.hostKeys).toEqual({
+      expect((await showing('S2V5IG9uZQ==', { passwordsToUnknown: true })).command.passwordsToUnknown).toBe(true)
+      expect((await showing('S2V5IHR3bw==', { passwordsToUnknown: true })).command.hostKeys).toEqual({
         '192.0.2.7': 'S2V5IG9uZQ==',
       })
-      const { id, order } = await showing('S2V5IHR3bw==')
-      expect([order.hostKeys, await keyOn(id)]).toEqual([
+      const { id, command } = await showing('S2V5IHR3bw==')
+      expect([command.hostKeys, await keyOn(id)]).toEqual([
         { '192.0.2.7': 'S2V5IG9uZQ==' },
         { fingerprint: 'S2V5IHR3bw==', state: 'changed' },
       ])
@@ -237,7 +243,7 @@ describe('a sweep', () => {
         .rows
       const { id } = (await start({ credentialIds: [credential!.id], passwordsToUnknown: true })).body
       const signedIn = { trial: null, system: '', agent: false, hostKey: 'S2V5IG9uZQ==', reason: 'x' }
-      await tell(agent, (await work()).id, {
+      await reportProgress(agent, (await work()).id, {
         state: 'done',
         scanned: 14,
         found: ['192.0.2.8', '192.0.2.99', '2001:db8::8'].map((address) => ({
@@ -263,9 +269,9 @@ describe('a sweep', () => {
     const { id } = (await start()).body
     const task = await work()
     const other = await house.enrol(house.sites[0], 'tm-meddler')
-    expect((await tell(other, task.id, { state: 'done' })).status).toBe(404)
+    expect((await reportProgress(other, task.id, { state: 'done' })).status).toBe(404)
     expect(await page(id)).toMatchObject({ state: 'waiting' })
-    await tell(agent, task.id, { state: 'failed', reason: 'no way to that network' })
+    await reportProgress(agent, task.id, { state: 'failed', reason: 'no way to that network' })
     expect(await page(id)).toMatchObject({ state: 'failed', reason: 'no way to that network' })
   })
   it.each<[string, object, string]>([
@@ -278,10 +284,10 @@ describe('a sweep', () => {
     const answer = await start(more)
     expect([answer.status, answer.body.detail]).toEqual([400, expect.stringContaining(words)])
   })
-  it('is not asked of an agent that takes no orders', async () => {
+  it('is not asked of an agent that takes no tasks', async () => {
     const old = await house.enrol(house.sites[0], 'tm-enrolled-long-ago')
     expect((await start({ deviceId: old.id })).body.detail).toContain(
-      'The agent of tm-enrolled-long-ago takes no orders',
+      'The agent of tm-enrolled-long-ago takes no tasks',
     )
   })
   it('of which nothing is heard is given up, and says why', async () => {

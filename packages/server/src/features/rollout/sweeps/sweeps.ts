@@ -5,10 +5,10 @@ import {
   sweepPlansSchema,
   sweepsSchema,
   type NewSweep,
-  type SweepOrder,
+  type SweepCommand,
   type SweepPage,
   type SweepPlanView,
-  type SweepNews,
+  type SweepProgress,
   type SweepView,
   type SweptHost,
 } from '#contract'
@@ -54,7 +54,7 @@ const sweepSelect = `
 
 async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
   const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
-  if (!sweep) throw new ProblemError('not-found')
+  if (!sweep) throw new ProblemError('no-such-sweep')
   const found = await rows<Answering & Pick<SweptHost, 'device' | 'signedIn'> & KeyColumns>(
     db,
     `
@@ -87,8 +87,8 @@ interface Place {
 /** The site and the device that sweeps it, when all is as it should be. */
 async function checkSweep(tx: Db, body: NewSweep, viewer: Viewer): Promise<Place> {
   const site = await firstRow<Place>(tx, 'select zone, networks, client_id from site where id = $1', [body.siteId])
-  if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  requireClient(viewer, site.client_id)
+  if (!site) throw new ProblemError('no-such-site')
+  requireClient(viewer, site.client_id, 'no-such-site')
   const fault = sweepFault(body.network, site.networks)
   if (fault) throw new ProblemError('invalid', fault, [{ at: 'network', message: 'may not be swept' }])
   if (!hostsOf(body.network).length)
@@ -171,8 +171,8 @@ async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place
   return id
 }
 
-/** The order as it is handed over, with the sign-ins and the host keys of the site. */
-export async function sweepOrder(tx: Db, vault: Vault, taskId: number, order: SweepOrder): Promise<SweepOrder> {
+/** The command as it is handed over, with the sign-ins and the host keys of the site. */
+export async function sweepCommand(tx: Db, vault: Vault, taskId: number, command: SweepCommand): Promise<SweepCommand> {
   const sweep = await firstRow<{
     id: number
     site_id: number
@@ -186,15 +186,15 @@ export async function sweepOrder(tx: Db, vault: Vault, taskId: number, order: Sw
     select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by, w.passwords_to_unknown from sweep w join site s on s.id = w.site_id where w.task_id = $1`,
     [taskId],
   )
-  if (!sweep?.credential_ids.length) return order
+  if (!sweep?.credential_ids.length) return command
   return {
-    ...order,
+    ...command,
     trials: await openCredentials(tx, vault, sweep.credential_ids, {
       clientId: sweep.client_id,
       by: sweep.started_by,
-      detail: { sweep: sweep.id, network: order.network },
+      detail: { sweep: sweep.id, network: command.network },
     }),
-    hostKeys: await acceptedKeys(tx, sweep.site_id, order.network),
+    hostKeys: await acceptedKeys(tx, sweep.site_id, command.network),
     passwordsToUnknown: sweep.passwords_to_unknown,
   }
 }
@@ -272,7 +272,7 @@ export async function advanceSweeps(pool: Pool, now: Millis): Promise<void> {
 }
 
 /** What an agent tells of its work. Told twice, it changes nothing. */
-export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, news: SweepNews): Promise<void> {
+export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, progress: SweepProgress): Promise<void> {
   const sweep = await firstRow<{
     id: number
     client_id: number
@@ -285,12 +285,12 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, ne
     `
     update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
     from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, w.network, s.client_id, w.started_by, w.passwords_to_unknown`,
-    [taskId, deviceId, news.state, news.reason, news.scanned],
+    [taskId, deviceId, progress.state, progress.reason, progress.scanned],
   )
-  if (!sweep) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+  if (!sweep) throw new ProblemError('no-such-task')
   // What it tells of other addresses is nothing that it was asked.
   const network = readNetwork(sweep.network)
-  const found = news.found.filter((host) => network !== null && inNetwork(host.address, network))
+  const found = progress.found.filter((host) => network !== null && inNetwork(host.address, network))
   await tx.query(
     `
     insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
@@ -316,7 +316,7 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, ne
         addresses: found.filter((host) => host.signedIn?.trial === trial).map((host) => host.address),
       },
     })
-  if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
+  if (progress.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [sweep.client_id], deviceIds: [] })
 }
 
@@ -385,7 +385,7 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
         update sweep_plan p set removed_at = now() from site s where p.id = $1 and s.id = p.site_id and p.removed_at is null and ${ofClients('s.client_id', 2)} returning p.id, s.client_id`,
           [id(), viewer.clientIds],
         )
-        if (!row) throw new ProblemError('not-found')
+        if (!row) throw new ProblemError('no-such-sweep')
         await audit(tx, {
           personId: viewer.id,
           action: 'ended the plan of',

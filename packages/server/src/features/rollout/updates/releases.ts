@@ -82,12 +82,12 @@ export class Releases {
  * Like the agent itself the same for everybody, and without a secret; agents take nothing that the release key has not
  * signed.
  */
-export function handOutReleases(app: FastifyInstance, releases: Releases): void {
+export function serveReleases(app: FastifyInstance, releases: Releases): void {
   const fileAt = (params: unknown) => {
     const { version, file: name } = params as { version: string; file: string }
     const arch = architectures.find((architecture) => name === fileName(architecture))
     const file = arch ? releases.fileOf(version, arch) : null
-    if (!file) throw new ProblemError('not-found')
+    if (!file) throw new ProblemError('no-such-program')
     return file
   }
   route(app, {

@@ -1,16 +1,16 @@
-import type { NewUpdateRun, UpdateAction, UpdateNews, UpdateOrder } from '#contract'
+import type { NewUpdateRun, UpdateAction, UpdateProgress, UpdateCommand } from '#contract'
 import { cutIntoWaves, minute, nextTurn, type DeviceId, type Millis } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { announce } from '../../../live'
 import { audit, ofClients, type Viewer } from '../../access'
 import type { Releases } from './releases'
-import { steer } from '../runs/steering'
+import { control } from '../runs/control'
 import { addTask } from '../../../store/tasks'
 
 /** Agents that fetch their program at the same time. */
 const atOnce = 20
-/** For the way of the order and the download, beyond the time that the new program has to report. */
+/** For the way of the task and the download, beyond the time that the new program has to report. */
 const grace: Millis = 15 * minute
 
 interface RunRow {
@@ -79,14 +79,14 @@ export async function controlUpdates(tx: Db, viewer: Viewer, id: number, action:
     id,
     viewer.clientIds,
   ])
-  if (!run) throw new ProblemError('not-found')
-  await steer(tx, { runs: 'update_run', members: 'update_device', forget: '' }, run, action, viewer.name)
+  if (!run) throw new ProblemError('no-such-run')
+  await control(tx, { runs: 'update_run', members: 'update_device', forget: '' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'agent update', id })
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
 
-/** The order as it is handed over. Null when the run was stopped meanwhile. */
-export async function updateOrder(tx: Db, runId: number): Promise<UpdateOrder | null> {
+/** The command as it is handed over. Null when the run was stopped meanwhile. */
+export async function updateCommand(tx: Db, runId: number): Promise<UpdateCommand | null> {
   const run = await firstRow<RunRow>(tx, `select * from update_run where id = $1 and state <> 'stopped'`, [runId])
   return run && { kind: 'update', version: run.version, within: run.minutes * minute }
 }
@@ -95,17 +95,22 @@ export async function updateOrder(tx: Db, runId: number): Promise<UpdateOrder | 
  * What an agent tells of its update; one that had proved itself may come down again and again, and be given up after
  * all.
  */
-export async function recordUpdate(tx: Db, deviceId: DeviceId, taskId: number, news: UpdateNews): Promise<boolean> {
-  const state = news.state === 'done' ? 'updated' : news.state === 'failed' ? 'failed' : 'going'
+export async function recordUpdate(
+  tx: Db,
+  deviceId: DeviceId,
+  taskId: number,
+  progress: UpdateProgress,
+): Promise<boolean> {
+  const state = progress.state === 'done' ? 'updated' : progress.state === 'failed' ? 'failed' : 'going'
   const found = await firstRow<{ client_id: number }>(
     tx,
     `
     update update_device u set state = $3, step = $4, reason = $5, changed_at = now() from device d
     where u.task_id = $1 and u.device_id = $2 and d.id = $2 and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`,
-    [taskId, deviceId, state, news.step, news.reason],
+    [taskId, deviceId, state, progress.step, progress.reason],
   )
   if (!found) return false
-  if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
+  if (progress.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [found.client_id], deviceIds: [] })
   return true
 }

@@ -2,7 +2,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import type { NewUpdateRun, Task, UpdateNews, UpdateOrder, UpdateRunPage, VersionPage } from '#contract'
+import type { NewUpdateRun, Task, UpdateProgress, UpdateCommand, UpdateRunPage, VersionPage } from '#contract'
 import { openHouse, type Agent, type House } from '../../../testing/house'
 import { advanceUpdates } from './updateRun'
 
@@ -15,7 +15,7 @@ const system = (agentVersion: string, updatable = true) => ({
   hostName: 'x',
   cores: 1,
   serviceManager: 'systemd',
-  takesOrders: true,
+  takesTasks: true,
   agentVersion,
   updatable,
 })
@@ -56,7 +56,7 @@ const page = async (id: number) => (await house.technician<UpdateRunPage>('GET',
 const states = async (id: number) => (await page(id)).devices.map((device) => device.state)
 const turn = () => advanceUpdates(house.pool, Date.now())
 let minutes = 1
-async function order(agent: Agent): Promise<{ task: Task; order: UpdateOrder }> {
+async function command(agent: Agent): Promise<{ task: Task; command: UpdateCommand }> {
   const task = await vi.waitFor(
     async () => {
       const [signed] = (await agent.send([agent.report(++minutes)])).body.tasks ?? []
@@ -65,9 +65,9 @@ async function order(agent: Agent): Promise<{ task: Task; order: UpdateOrder }> 
     },
     { timeout: 8000, interval: 300 },
   )
-  return { task, order: task.order as UpdateOrder }
+  return { task, command: task.command as UpdateCommand }
 }
-const tell = async (agent: Agent, taskId: number, state: UpdateNews['state'], reason = '') =>
+const reportProgress = async (agent: Agent, taskId: number, state: UpdateProgress['state'], reason = '') =>
   (
     await house.app.inject({
       method: 'POST',
@@ -112,42 +112,42 @@ describe('versions of the agent', () => {
 })
 
 describe('an update', () => {
-  it('goes in waves by signed orders, pauses when too many went back, and tries again only those', async () => {
+  it('goes in waves by signed tasks, pauses when too many went back, and tries again only those', async () => {
     const { id } = (await start()).body
     await turn()
     expect(await states(id)).toEqual(['going', 'waiting', 'waiting', 'waiting'])
-    const first = await order(agents[0]!)
-    expect(first.order).toEqual({ kind: 'update', version: '1.0.0', within: 300_000 })
-    await tell(agents[0]!, first.task.id, 'running')
+    const first = await command(agents[0]!)
+    expect(first.command).toEqual({ kind: 'update', version: '1.0.0', within: 300_000 })
+    await reportProgress(agents[0]!, first.task.id, 'running')
     expect((await page(id)).devices[0]).toMatchObject({ state: 'going', step: 'downloading', fromVersion: '0.9.0' })
-    expect(await tell(agents[1]!, first.task.id, 'done')).toBe(404)
-    await tell(agents[0]!, first.task.id, 'done', 'reported 2 s after its start')
+    expect(await reportProgress(agents[1]!, first.task.id, 'done')).toBe(404)
+    await reportProgress(agents[0]!, first.task.id, 'done', 'reported 2 s after its start')
     await turn()
     await turn()
     expect(await states(id)).toEqual(['updated', 'going', 'going', 'going'])
 
-    const second = await order(agents[1]!)
-    await tell(agents[1]!, second.task.id, 'failed', 'version 1.0.0 did not report in time; 0.9.0 runs again')
-    for (const agent of agents.slice(2)) await tell(agent, (await order(agent)).task.id, 'done')
+    const second = await command(agents[1]!)
+    await reportProgress(agents[1]!, second.task.id, 'failed', 'version 1.0.0 did not report in time; 0.9.0 runs again')
+    for (const agent of agents.slice(2)) await reportProgress(agent, (await command(agent)).task.id, 'done')
     await turn()
     expect(await page(id)).toMatchObject({ state: 'done', updated: 3, failed: 1 })
     expect((await house.technician('POST', `/api/update-runs/${id}/retry`)).status).toBe(200)
     await turn()
     expect(await states(id)).toEqual(['updated', 'going', 'updated', 'updated'])
-    const again = await order(agents[1]!)
+    const again = await command(agents[1]!)
     // The news may be lost: a report under the new version is proof enough.
     await agents[1]!.send([agents[1]!.report(++minutes, { facts: { system: system('1.0.0') } })])
     await advanceUpdates(house.pool, Date.now() + 2 * 60_000)
     expect(await page(id)).toMatchObject({ state: 'done', updated: 4, failed: 0 })
-    expect(await tell(agents[1]!, again.task.id, 'done')).toBe(404)
+    expect(await reportProgress(agents[1]!, again.task.id, 'done')).toBe(404)
     // It had proved itself, came down again and again since, and was given up.
-    expect(await tell(agents[1]!, again.task.id, 'failed')).toBe(200)
+    expect(await reportProgress(agents[1]!, again.task.id, 'failed')).toBe(200)
     expect(await page(id)).toMatchObject({ updated: 3, failed: 1 })
   })
   it('pauses before the next wave when more failed than may, and stopped it takes back what nobody took', async () => {
     const { id } = (await start({ waves: [2] })).body
     await turn()
-    for (const agent of agents.slice(0, 2)) await tell(agent, (await order(agent)).task.id, 'failed', 'no')
+    for (const agent of agents.slice(0, 2)) await reportProgress(agent, (await command(agent)).task.id, 'failed', 'no')
     await turn()
     expect(await page(id)).toMatchObject({
       state: 'paused',
@@ -162,7 +162,7 @@ describe('an update', () => {
   it('of which nothing is heard any more counts as failed', async () => {
     const { id } = (await start({ deviceIds: [agents[3]!.id], version: '1.1.0-rc.1' })).body
     await turn()
-    await order(agents[3]!)
+    await command(agents[3]!)
     await advanceUpdates(house.pool, Date.now() + 21 * 60_000)
     expect((await page(id)).devices[0]).toMatchObject({
       state: 'failed',

@@ -30,7 +30,7 @@ const select = `
 
 async function page(db: Db, viewer: Viewer, id: number): Promise<UpdateRunPage> {
   const run = await firstRow<UpdateRunView>(db, `${select} and r.id = $2`, [viewer.clientIds, id])
-  if (!run) throw new ProblemError('not-found')
+  if (!run) throw new ProblemError('no-such-run')
   const devices = await rows<UpdateDeviceView>(
     db,
     `

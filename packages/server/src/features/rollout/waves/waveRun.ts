@@ -10,7 +10,7 @@ import {
   type MachineState,
   type Millis,
 } from '#core'
-import type { DeployNews, DeployOrder, NewWaveRun, RunAction } from '#contract'
+import type { DeployProgress, DeployCommand, NewWaveRun, RunAction } from '#contract'
 import { DateTime } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
@@ -18,15 +18,15 @@ import { announce } from '../../../live'
 import { audit, digest, makeSecret, ofClients, type Viewer } from '../../access'
 import { openCredentials } from '../credentials/credentials'
 import { acceptedKey, acceptKeys, noteSeen } from '../sweeps/hostKeys'
-import { steer } from '../runs/steering'
+import { control } from '../runs/control'
 import { addTask } from '../../../store/tasks'
 import type { Vault } from '../../../secrets/vault'
 
 /** Machines gone to at the same time, by one agent. */
 const atOnce = 4
-/** For one machine, from the first knock to the agent in place. */
+/** For one machine, from the first contact to the agent in place. */
 const within: Millis = 4 * minute
-/** The agent takes its order with its next report; after this the machine counts as failed. */
+/** The agent takes its task with its next report; after this the machine counts as failed. */
 const patience: Millis = within + 2 * minute
 
 interface RunRow {
@@ -144,17 +144,17 @@ export async function controlRun(tx: Db, viewer: Viewer, id: number, action: Run
     `${runSelect} where r.id = $1 and ${ofClients('s.client_id', 2)} for update of r`,
     [id, viewer.clientIds],
   )
-  if (!run) throw new ProblemError('not-found')
-  await steer(tx, { runs: 'wave_run', members: 'wave_machine', forget: 'failure = null,' }, run, action, viewer.name)
+  if (!run) throw new ProblemError('no-such-run')
+  await control(tx, { runs: 'wave_run', members: 'wave_machine', forget: 'failure = null,' }, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })
   announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
 
 /**
- * The order for one machine, with its secrets; made only when it is handed over. Null when the run was stopped
+ * The command for one machine, with its secrets; made only when it is handed over. Null when the run was stopped
  * meanwhile.
  */
-export async function deployOrder(tx: Db, vault: Vault, runId: number, n: number): Promise<DeployOrder | null> {
+export async function deployCommand(tx: Db, vault: Vault, runId: number, n: number): Promise<DeployCommand | null> {
   const run = await firstRow<RunRow & { key_id: number }>(tx, `${runSelect} where r.id = $1`, [runId])
   const machine = await firstRow<{ address: string; name: string | null }>(
     tx,
@@ -187,7 +187,12 @@ async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reas
 }
 
 /** What an agent tells of one machine. */
-export async function recordDeploy(tx: Db, deviceId: DeviceId, taskId: number, news: DeployNews): Promise<boolean> {
+export async function recordDeploy(
+  tx: Db,
+  deviceId: DeviceId,
+  taskId: number,
+  progress: DeployProgress,
+): Promise<boolean> {
   const machine = await firstRow<{
     run_id: number
     n: number
@@ -204,22 +209,23 @@ export async function recordDeploy(tx: Db, deviceId: DeviceId, taskId: number, n
     [taskId, deviceId],
   )
   if (!machine) return false
-  if (news.hostKey !== null) {
-    const key = { address: machine.address, fingerprint: news.hostKey }
+  if (progress.hostKey !== null) {
+    const key = { address: machine.address, fingerprint: progress.hostKey }
     await noteSeen(tx, machine.site_id, [key])
     // Who had a password sent there, whatever it is, has accepted what got it.
     if (machine.passwords_to_unknown)
       await acceptKeys(tx, { id: machine.site_id, clientId: machine.client_id }, [key], machine.created_by, false)
   }
-  if (news.state === 'failed') await fail(tx, machine.run_id, machine.n, news.failure ?? 'something else', news.reason)
+  if (progress.state === 'failed')
+    await fail(tx, machine.run_id, machine.n, progress.failure ?? 'something else', progress.reason)
   else
     await tx.query(`update wave_machine set state = $3, step = $4, changed_at = now() where run_id = $1 and n = $2`, [
       machine.run_id,
       machine.n,
-      news.state === 'done' ? 'installed' : 'going',
-      news.step,
+      progress.state === 'done' ? 'installed' : 'going',
+      progress.step,
     ])
-  if (news.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
+  if (progress.state !== 'running') await tx.query(`update device_task set state = 'over' where id = $1`, [taskId])
   announce(tx, { topic: 'estate', clientIds: [machine.client_id], deviceIds: [] })
   return true
 }

@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type {
   CredentialView,
-  DeployNews,
-  DeployOrder,
+  DeployProgress,
+  DeployCommand,
   Enrolment,
   MachinesRead,
   NewCredential,
@@ -33,7 +33,7 @@ beforeAll(async () => {
           cores: 1,
           agentVersion: '1',
           serviceManager: null,
-          takesOrders: true,
+          takesTasks: true,
         },
       },
     }),
@@ -74,12 +74,12 @@ const start = (more: Partial<NewWaveRun> = {}) =>
     ...more,
   })
 const page = async (id: number) => (await house.technician<WaveRunPage>('GET', `/api/wave-runs/${id}`)).body
-const steer = (id: number, action: string) => house.technician('POST', `/api/wave-runs/${id}/${action}`)
+const control = (id: number, action: string) => house.technician('POST', `/api/wave-runs/${id}/${action}`)
 const states = (run: WaveRunPage) => run.machines.map((machine) => machine.state)
 
 let minutes = 0
-/** Takes the orders that wait, as the agent does with its reports. */
-async function orders(count: number): Promise<{ task: Task; order: DeployOrder }[]> {
+/** Takes the tasks that wait, as the agent does with its reports. */
+async function commands(count: number): Promise<{ task: Task; command: DeployCommand }[]> {
   const found: Task[] = []
   await vi.waitFor(
     async () => {
@@ -89,10 +89,10 @@ async function orders(count: number): Promise<{ task: Task; order: DeployOrder }
     },
     { timeout: 8000, interval: 400 },
   )
-  return found.map((task) => ({ task, order: task.order as DeployOrder }))
+  return found.map((task) => ({ task, command: task.command as DeployCommand }))
 }
-async function tell(taskId: number, news: Partial<DeployNews>): Promise<number> {
-  const deploy = { state: 'running', step: '', failure: null, reason: '', hostKey: null, trial: null, ...news }
+async function reportProgress(taskId: number, progress: Partial<DeployProgress>): Promise<number> {
+  const deploy = { state: 'running', step: '', failure: null, reason: '', hostKey: null, trial: null, ...progress }
   return (
     await house.app.inject({
       method: 'POST',
@@ -113,27 +113,27 @@ describe('a run of waves', () => {
       ['going', 'waiting', 'waiting', 'waiting', 'waiting'],
       [1, 2, 2, 3, 3],
     ])
-    const [first] = await orders(1)
-    expect(first!.order).toMatchObject({
+    const [first] = await commands(1)
+    expect(first!.command).toMatchObject({
       kind: 'deploy',
       address: '192.0.2.10',
       name: 'tm-wave-1',
       hostKey: null,
       trials: [{ user: 'root', password: 'very-secret-word' }, { user: 'admin' }],
     })
-    await tell(first!.task.id, { step: 'looking around', hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=' })
+    await reportProgress(first!.task.id, { step: 'looking around', hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=' })
     expect((await page(id)).machines[0]).toMatchObject({ state: 'going', step: 'looking around', attempts: 1 })
     const enrolment = (
       await house.nobody<Enrolment>('POST', '/api/agent/enrol', {
         version: 1,
-        key: first!.order.enrolmentKey,
+        key: first!.command.enrolmentKey,
         name: 'TM-Wave-1',
         osFamily: 'linux',
         osName: 'Debian 12',
         sentAt: Date.now(),
       })
     ).body
-    await tell(first!.task.id, {
+    await reportProgress(first!.task.id, {
       state: 'done',
       step: 'installed',
       hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=',
@@ -148,13 +148,13 @@ describe('a run of waves', () => {
       (await house.lead<{ roles: string[]; tags: string[] }>('GET', `/api/devices/${enrolment.deviceId}`)).body,
     ).toMatchObject({ roles: ['web'], tags: ['lot'] })
 
-    const second = await orders(2)
-    await tell(second[0]!.task.id, {
+    const second = await commands(2)
+    await reportProgress(second[0]!.task.id, {
       state: 'failed',
       failure: 'sign-in refused',
       reason: 'It refused root, then admin.',
     })
-    await tell(second[1]!.task.id, { state: 'failed', failure: 'disk full', reason: 'Only 10 MB are free.' })
+    await reportProgress(second[1]!.task.id, { state: 'failed', failure: 'disk full', reason: 'Only 10 MB are free.' })
     await turn()
     run = await page(id)
     expect(run).toMatchObject({
@@ -164,13 +164,13 @@ describe('a run of waves', () => {
     })
     expect(run.machines[1]).toMatchObject({ failure: 'sign-in refused', reason: 'It refused root, then admin.' })
 
-    await steer(id, 'retry')
+    await control(id, 'retry')
     await turn()
     expect(states(await page(id))).toEqual(['installed', 'going', 'going', 'waiting', 'waiting'])
-    for (const { task } of await orders(2)) await tell(task.id, { state: 'done', step: 'installed' })
+    for (const { task } of await commands(2)) await reportProgress(task.id, { state: 'done', step: 'installed' })
     await turn()
     await turn()
-    for (const { task } of await orders(2)) await tell(task.id, { state: 'done', step: 'installed' })
+    for (const { task } of await commands(2)) await reportProgress(task.id, { state: 'done', step: 'installed' })
     await turn()
     expect(await page(id)).toMatchObject({ state: 'done', installed: 5, failed: 0 })
     expect((await page(id)).machines.map((machine) => machine.attempts)).toEqual([1, 2, 2, 1, 1])
@@ -185,9 +185,9 @@ describe('a run of waves', () => {
     ).toEqual({ accepted: 1 })
     const { id } = (await start({ machines: [{ address: '192.0.2.10', name: 'tm-once-more' }], waves: [] })).body
     await turn()
-    const [order] = await orders(1)
-    expect(order!.order).toMatchObject({ hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=', passwordsToUnknown: false })
-    await tell(order!.task.id, {
+    const [command] = await commands(1)
+    expect(command!.command).toMatchObject({ hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=', passwordsToUnknown: false })
+    await reportProgress(command!.task.id, {
       state: 'failed',
       failure: 'host key changed',
       reason: 'another key',
@@ -200,20 +200,20 @@ describe('a run of waves', () => {
     })
     const again = (await start({ machines: [{ address: '192.0.2.10', name: 'tm-once-more' }], waves: [] })).body.id
     await turn()
-    expect((await orders(1))[0]!.order.hostKey).toBe('ZmluZ2VycHJpbnQgb2YgMTA=')
-    await steer(again, 'stop')
-    await steer(id, 'retry')
-    await steer(id, 'stop')
+    expect((await commands(1))[0]!.command.hostKey).toBe('ZmluZ2VycHJpbnQgb2YgMTA=')
+    await control(again, 'stop')
+    await control(id, 'retry')
+    await control(id, 'stop')
   })
   it('finds a machine that was left to call itself by the address that was gone to', async () => {
     const { id } = (await start({ machines: [{ address: '192.0.2.77', name: null }], waves: [] })).body
     await turn()
-    const [order] = await orders(1)
-    expect(order!.order.name).toBeNull()
+    const [command] = await commands(1)
+    expect(command!.command.name).toBeNull()
     const enrolment = (
       await house.nobody<Enrolment>('POST', '/api/agent/enrol', {
         version: 1,
-        key: order!.order.enrolmentKey,
+        key: command!.command.enrolmentKey,
         name: 'calls-itself-this',
         osFamily: 'linux',
         osName: '',
@@ -221,7 +221,7 @@ describe('a run of waves', () => {
         sentAt: Date.now(),
       })
     ).body
-    await tell(order!.task.id, { state: 'done', step: 'installed' })
+    await reportProgress(command!.task.id, { state: 'done', step: 'installed' })
     await turn()
     expect((await page(id)).machines[0]!.device).toMatchObject({ id: enrolment.deviceId, name: 'calls-itself-this' })
   })
@@ -231,45 +231,45 @@ describe('a run of waves', () => {
     const { id } = (await start({ machines: [{ address: '192.0.2.90', name: 'TM-Known' }], waves: [], takeOver: true }))
       .body
     await turn()
-    const [order] = await orders(1)
-    const knock = () =>
+    const [command] = await commands(1)
+    const enrolAgain = () =>
       house.nobody<Enrolment>('POST', '/api/agent/enrol', {
         version: 1,
-        key: order!.order.enrolmentKey,
+        key: command!.command.enrolmentKey,
         name: 'TM-Known',
         osFamily: 'linux',
         osName: '',
         addresses: ['192.0.2.90'],
         sentAt: Date.now(),
       })
-    expect((await knock()).body).toMatchObject({ deviceId: known.id, firstSeq: 2 })
-    await tell(order!.task.id, { state: 'done', step: 'installed' })
+    expect((await enrolAgain()).body).toMatchObject({ deviceId: known.id, firstSeq: 2 })
+    await reportProgress(command!.task.id, { state: 'done', step: 'installed' })
     await turn()
     expect((await page(id)).machines[0]!.device).toMatchObject({ id: known.id, name: 'tm-known' })
-    // Once; whoever knocks again under that name is somebody else.
-    expect((await knock()).status).not.toBe(200)
+    // Once; whoever enrols again under that name is somebody else.
+    expect((await enrolAgain()).status).not.toBe(200)
   })
   it('paused goes to no more machines; stopped it does not even hand over what waits', async () => {
     const { id } = (await start({ waves: [] })).body
-    await steer(id, 'pause')
+    await control(id, 'pause')
     await turn()
     expect(states(await page(id))).toEqual(Array(5).fill('waiting'))
-    expect((await steer(id, 'pause')).body.detail).toContain('This run is paused')
-    await steer(id, 'go-on')
+    expect((await control(id, 'pause')).body.detail).toContain('This run is paused')
+    await control(id, 'go-on')
     await turn()
     expect(states(await page(id))).toEqual(['going', 'going', 'going', 'going', 'waiting'])
-    await steer(id, 'stop')
+    await control(id, 'stop')
     expect(states(await page(id))).toEqual(Array(5).fill('waiting'))
     await new Promise((resolve) => setTimeout(resolve, 2100))
     expect((await agent.send([agent.report(++minutes)])).body.tasks).toBeUndefined()
-    expect((await steer(id, 'go-on')).status).toBe(409)
-    expect((await steer(id, 'retry')).body.detail).toContain('Nothing failed')
+    expect((await control(id, 'go-on')).status).toBe(409)
+    expect((await control(id, 'retry')).body.detail).toContain('Nothing failed')
   })
   it('gives up a machine that was on its way when the run was stopped, too', async () => {
     const { id } = (await start({ machines: machines(1), waves: [] })).body
     await turn()
-    await orders(1)
-    await steer(id, 'stop')
+    await commands(1)
+    await control(id, 'stop')
     expect(states(await page(id))).toEqual(['going'])
     await advanceRuns(house.pool, Date.now() + 7 * minute)
     expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed out' })
@@ -287,7 +287,7 @@ describe('a run of waves', () => {
       reason: expect.stringContaining('waits for its hours') as string,
     })
     expect(states(await page(late))).toEqual(Array(5).fill('waiting'))
-    await steer(late, 'stop')
+    await control(late, 'stop')
   })
   it.each<[string, Partial<NewWaveRun>, string]>([
     [

@@ -33,7 +33,7 @@ const select = `
 
 async function runPage(db: Db, viewer: Viewer, id: number): Promise<WaveRunPage> {
   const run = await firstRow<WaveRunView>(db, `${select} and r.id = $2`, [viewer.clientIds, id])
-  if (!run) throw new ProblemError('not-found')
+  if (!run) throw new ProblemError('no-such-run')
   const machines = await rows<Omit<WaveMachineView, 'key'> & KeyColumns>(
     db,
     `
@@ -53,8 +53,8 @@ async function check(tx: Db, body: NewWaveRun, viewer: Viewer): Promise<number> 
     'select client_id, networks from site where id = $1',
     [body.siteId],
   )
-  if (!site) throw new ProblemError('not-found', 'There is no such site.')
-  requireClient(viewer, site.client_id)
+  if (!site) throw new ProblemError('no-such-site')
+  requireClient(viewer, site.client_id, 'no-such-site')
   const fail = (at: string, detail: string, message: string): never => {
     throw new ProblemError('invalid', detail, [{ at, message }])
   }

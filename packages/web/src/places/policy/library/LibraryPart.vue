@@ -5,11 +5,11 @@ import type { TargetMatches, TemplateSummary } from '#contract'
 import {
   countText,
   fromLibrary,
-  starterTemplates,
+  libraryTemplates,
   valueText,
   watchKind,
   type PolicyStep,
-  type StarterTemplate,
+  type LibraryTemplate,
   type Target,
 } from '#core'
 import { done } from '../../../parts/ui/notify'
@@ -24,12 +24,12 @@ import TargetBuilder from '../target/TargetBuilder.vue'
 const props = defineProps<{ taken: TemplateSummary[] }>()
 const session = useSession()
 const router = useRouter()
-const open = shallowRef<StarterTemplate>(starterTemplates[0]!)
+const open = shallowRef<LibraryTemplate>(libraryTemplates[0]!)
 const target = ref<Target>(open.value.suits)
 const matches = ref<TargetMatches | null>(null)
 const applying = ref(false)
 const takenAs = computed(() => props.taken.find((template) => template.name.toLowerCase() === open.value.name.toLowerCase()))
-function choose(template: StarterTemplate): void {
+function choose(template: LibraryTemplate): void {
   open.value = template
   target.value = template.suits
   applying.value = false
@@ -63,7 +63,7 @@ async function apply(): Promise<void> {
   done('Applied. The devices have it.')
   await router.push(`/policy/${takenAs.value?.id ?? saved.ids[0]!}`)
 }
-const reasonsOf = (watch: StarterTemplate['watches'][number]) =>
+const reasonsOf = (watch: LibraryTemplate['watches'][number]) =>
   watchKind(watch.kind)
     .parameters.filter((parameter) => watch.reasons[parameter.name])
     .map((parameter) => ({
@@ -76,7 +76,7 @@ const reasonsOf = (watch: StarterTemplate['watches'][number]) =>
 
 <template>
   <div class="library">
-    <ul class="list"><li v-for="template in starterTemplates" :key="template.name"><button :class="{ on: template === open }" @click="choose(template)"><b>{{ template.name }}</b><span class="muted">{{ countText(template.watches.length, 'watch', 'watches') }}</span></button></li></ul>
+    <ul class="list"><li v-for="template in libraryTemplates" :key="template.name"><button :class="{ on: template === open }" @click="choose(template)"><b>{{ template.name }}</b><span class="muted">{{ countText(template.watches.length, 'watch', 'watches') }}</span></button></li></ul>
     <div class="shown">
       <div class="head"><h2>{{ open.name }}</h2><span class="muted">{{ open.description }}</span></div>
       <p v-if="takenAs" class="muted">It is among your templates already: <RouterLink :to="`/policy/${takenAs.id}`">{{ takenAs.name }}, revision {{ takenAs.revision }}</RouterLink>, on {{ countText(takenAs.deviceCount, 'device') }}. Applying assigns that one.</p>

@@ -21,7 +21,7 @@ const network = ref('')
 const role = ref('')
 const tags = ref('')
 const takeDetected = ref(true)
-const tell = ref<number | ''>(session.person?.id ?? '')
+const notify = ref<number | ''>(session.person?.id ?? '')
 const name = ref('')
 const body = computed((): NewStandingRule => {
   const [what, id] = place.value.split(' ')
@@ -41,7 +41,7 @@ const body = computed((): NewStandingRule => {
       .map((part) => part.trim())
       .filter(Boolean),
     takeDetected: takeDetected.value,
-    tell: tell.value === '' ? [] : [tell.value],
+    notify: notify.value === '' ? [] : [notify.value],
   }
 })
 const preview = ref<StandingRulePreview | null>(null)
@@ -76,7 +76,7 @@ async function save(): Promise<void> {
         in <input v-model="network" aria-label="Network" placeholder="any network">:
         <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>,
         <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only after a person’s word</option></select>;
-        tell <select v-model="tell" aria-label="Tell"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
+        tell <select v-model="notify" aria-label="Tell"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
       <div class="row"><button class="btn main" :disabled="!preview">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>

@@ -10,7 +10,7 @@ export interface Step {
 /** A machine that is well reports within this time. */
 const patience = minute
 
-/** How far a machine has come since it knocked, and what to do where it stopped. */
+/** How far a machine has come since it tried to enrol, and what to do where it stopped. */
 export function stepsOf({ outcome, reason, at, device }: EnrolmentAttempt, now: Millis): Step[] {
   if (outcome === 'refused') return [{ name: 'Enrolled', state: 'stuck', text: reason }]
   if (!device) return [{ name: 'Enrolled', state: 'done', text: 'its device is gone since' }]

@@ -37,7 +37,7 @@ const at = ref('03:00')
 const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
 const sweepers = computed(() => {
   const ofClient = (devices.data.value ?? []).filter(
-    (device) => device.clientId === site.value?.clientId && device.takesOrders && !device.silent,
+    (device) => device.clientId === site.value?.clientId && device.takesTasks && !device.silent,
   )
   return [
     ...ofClient.filter((device) => device.siteName === site.value?.name),
@@ -50,7 +50,7 @@ const first = computed(
     sites.value.find(
       (candidate) =>
         candidate.networks.length &&
-        devices.data.value?.some((device) => device.clientId === candidate.clientId && device.takesOrders),
+        devices.data.value?.some((device) => device.clientId === candidate.clientId && device.takesTasks),
     ) ??
     sites.value.find((candidate) => candidate.networks.length) ??
     sites.value[0],
@@ -128,7 +128,7 @@ const stateText = (sweep: SweepView) =>
   <div>
     <form class="sentence" @submit.prevent="start">Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
       <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select> from
-      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes orders</option><option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option></select>
+      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes tasks</option><option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option></select>
       <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />

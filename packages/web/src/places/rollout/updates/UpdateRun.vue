@@ -18,7 +18,7 @@ const failures = computed(() => {
     if (device.state === 'failed') reasons.set(device.reason, (reasons.get(device.reason) ?? 0) + 1)
   return [...reasons].sort((a, b) => b[1] - a[1])
 })
-async function steer(action: UpdateAction): Promise<void> {
+async function control(action: UpdateAction): Promise<void> {
   if (await attempt(() => api.post(`/update-runs/${props.id}/${action}`))) await refresh()
 }
 const far = (device: UpdateDeviceView) =>
@@ -33,8 +33,8 @@ const standing = computed(() =>
   <section aria-label="Update">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunHead :title="`Update to ${data.version}`" :standing="`${standing}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @steer="steer" />
-      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="steer('retry')">Try again only the {{ data.failed }} that failed</button></div>
+      <RunHead :title="`Update to ${data.version}`" :standing="`${standing}; ${data.minutes} min to report`" :state="data.state" :reason="data.reason" @control="control" />
+      <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[reason, count] in failures" :key="reason"><b>{{ countText(count, 'device') }}</b> {{ reason }}</p><button class="btn" @click="control('retry')">Try again only the {{ data.failed }} that failed</button></div>
       <table class="board"><thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
         <tbody><tr v-for="device in data.devices" :key="device.id" :class="device.state"><td>{{ device.wave }}</td><td><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></td><td class="muted">{{ device.clientName }}</td><td class="mono">{{ device.fromVersion }}</td><td class="far" :title="device.reason">{{ far(device) }}</td></tr></tbody></table>
     </template>

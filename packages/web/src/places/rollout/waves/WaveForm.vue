@@ -34,11 +34,11 @@ watch(devices.data, (list) => {
     sites.value.find(
       (candidate) =>
         candidate.networks.length &&
-        list.some((device) => device.clientId === candidate.clientId && device.takesOrders && !device.silent),
+        list.some((device) => device.clientId === candidate.clientId && device.takesTasks && !device.silent),
     )?.id ?? siteId.value
 })
 const ofClient = computed(() =>
-  (devices.data.value ?? []).filter((device) => device.clientId === site.value?.clientId && device.takesOrders && !device.silent),
+  (devices.data.value ?? []).filter((device) => device.clientId === site.value?.clientId && device.takesTasks && !device.silent),
 )
 const deviceId = ref<number | null>(null)
 watch(
@@ -142,7 +142,7 @@ async function start(): Promise<void> {
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
     <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select>
-      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes orders</option><option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option></select>,
+      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option><option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option></select>,
       <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
       first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
       <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.

@@ -1,4 +1,4 @@
-import type { ServiceNews } from '#contract'
+import type { ServiceProgress } from '#contract'
 import {
   answerWithin,
   longestRemediation,
@@ -8,52 +8,52 @@ import {
   responseOf,
   silentIntervals,
   splitPostKey,
-  triesCountFor,
+  attemptsCountFor,
   type DeviceId,
   type Millis,
   type RemediationStep,
   type Response,
   type ServiceAction,
-  type Try,
+  type Attempt,
 } from '#core'
 import { rows, time, type Db } from '../db'
 import { addTask, cancelTasks } from '../store/tasks'
 import type { DeviceContext } from './types'
 
-/** Tries that were made by themselves and may still count, by post. */
-export async function readTries(db: Db, deviceId: DeviceId, now: Millis): Promise<Map<string, Try[]>> {
-  const found = await rows<Try & { watch: string; instance: string }>(
+/** Attempts that were made by themselves and may still count, by post. */
+export async function readAttempts(db: Db, deviceId: DeviceId, now: Millis): Promise<Map<string, Attempt[]>> {
+  const found = await rows<Attempt & { watch: string; instance: string }>(
     db,
     `
     select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`,
-    [deviceId, time(now - triesCountFor - longestRemediation)],
+    [deviceId, time(now - attemptsCountFor - longestRemediation)],
   )
-  const tries = new Map<string, Try[]>()
+  const attempts = new Map<string, Attempt[]>()
   for (const { watch, instance, ...rest } of found) {
     const key = postKey(watch, instance)
-    tries.set(key, [...(tries.get(key) ?? []), rest])
+    attempts.set(key, [...(attempts.get(key) ?? []), rest])
   }
-  return tries
+  return attempts
 }
 
 /** What a post's watch would still do before a person is told; null where it does nothing, or its agent cannot. */
-export function stillTrying(
+export function remediationUnderWay(
   context: DeviceContext,
   key: string,
-  tries: ReadonlyMap<string, readonly Try[]>,
+  attempts: ReadonlyMap<string, readonly Attempt[]>,
   startedAt: Millis,
   now: Millis,
 ): { response: Response; step: RemediationStep } | null {
   const { watch, instance } = splitPostKey(key)
   const effective = context.roster.find((candidate) => candidate.key === watch && candidate.standing === 'active')
   const post = context.state.get(key)
-  const response = effective && context.facts.system?.mends ? responseOf(effective, instance) : null
+  const response = effective && context.facts.system?.remediates ? responseOf(effective, instance) : null
   if (!response || !post) return null
   // Devices that report every few seconds are late now and then; that is no reason to give up on them.
   const gap = Math.max(minute, silentIntervals * (context.reportedInterval ?? context.interval))
   const step = remediationStep(
     response,
-    tries.get(key) ?? [],
+    attempts.get(key) ?? [],
     post,
     { startedAt, heardAt: context.heardAt ?? startedAt, gap },
     now,
@@ -68,7 +68,7 @@ export interface Asked {
   from: { remediationId: number } | { alertId: number; personId: number }
 }
 
-/** Puts the order up for the device, with the record of it. */
+/** Puts the task up for the device, with the record of it. */
 export async function askAgent(
   tx: Db,
   device: { id: DeviceId; clientId: number },
@@ -95,7 +95,7 @@ export async function askAgent(
   )
 }
 
-/** An order that the agent has not fetched yet goes nowhere; what it is at is let finish. */
+/** A task that the agent has not fetched yet goes nowhere; what it is at is let finish. */
 export async function callOff(tx: Db, remediationId: number, now: Millis, reason: string): Promise<void> {
   const called = await cancelTasks(
     tx,
@@ -114,10 +114,8 @@ export async function callOff(tx: Db, remediationId: number, now: Millis, reason
   ])
 }
 
-export const wentWell = { start: 'started', stop: 'stopped', restart: 'restarted' } as const
-
-/** How a try went, in short. */
-export function triedText({ before, after, reason }: Pick<ServiceNews, 'before' | 'after' | 'reason'>): string {
+/** How an attempt went, in short. */
+export function triedText({ before, after, reason }: Pick<ServiceProgress, 'before' | 'after' | 'reason'>): string {
   const turned = before && after ? (before === after ? `still ${after}` : `was ${before}, is ${after}`) : ''
   return [turned, reason].filter(Boolean).join('; ')
 }

@@ -53,7 +53,7 @@ const always: readonly Parameter[] = [
   },
 ]
 
-const explainsTries = 'A person is told when the tries of an hour did not help, and at once when it cannot be tried.'
+const explainsAttempts = 'A person is told when the tries of an hour did not help, and at once when it cannot be tried.'
 const itself: readonly Parameter[] = [
   {
     name: 'tries',
@@ -63,7 +63,7 @@ const itself: readonly Parameter[] = [
     optional: true,
     min: 1,
     max: 5,
-    explains: `How often in an hour the agent starts it, or stops it, before anybody is told. Off: never. 3 is common practice, no source. ${explainsTries}`,
+    explains: `How often in an hour the agent starts it, or stops it, before anybody is told. Off: never. 3 is common practice, no source. ${explainsAttempts}`,
   },
   {
     name: 'tries.wait',
@@ -82,7 +82,7 @@ const another: readonly Parameter[] = [
     label: 'First restart',
     default: '',
     form: { is: /^[^\s/\\*?"'`-][^/\\*?"'`\n]{0,200}$/, says: 'the name of one service, as the system calls it' },
-    explains: `A service that the agent restarts before anybody is told. Empty: none. ${explainsTries}`,
+    explains: `A service that the agent restarts before anybody is told. Empty: none. ${explainsAttempts}`,
   },
   {
     name: 'tries',
@@ -112,7 +112,7 @@ function common(kind: WatchKind): readonly Parameter[] {
 }
 
 /** What is tried before anybody is told, as a sentence of its own. */
-function triesSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
+function attemptsSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
   const often = () =>
     sentence`up to ${say('tries', read.number(values, 'tries') === 1 ? 'once' : `${read.number(values, 'tries')} times`)} an hour, and waits ${say('tries.wait')} each time`
@@ -132,7 +132,7 @@ function commonSentence(kind: WatchKind, parameters: readonly Parameter[], value
   const looks = parts.flatMap((part, i) => (i === 0 ? part : [{ text: ', ' }, ...part]))
   return [
     ...(looks.length ? sentence` It looks ${looks}.` : []),
-    ...triesSentence(kind, parameters, values),
+    ...attemptsSentence(kind, parameters, values),
     ...(set('todo') ? sentence` Then: ${say('todo')}` : []),
   ]
 }

@@ -2,8 +2,8 @@ import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { gunzipSync } from 'node:zlib'
 import { afterEach, expect, it } from 'vitest'
-import type { AgentSettings, Attended, AttendRequest } from '#contract/report'
-import { attend, pauseAfter } from './attend'
+import type { AgentSettings, ChangeAnswer, ChangeRequest } from '#contract/report'
+import { awaitChange, pauseAfter } from './longPoll'
 import type { Identity } from '../identity/identity'
 
 let server: Server | null = null
@@ -26,13 +26,13 @@ const settings = (roster: string): AgentSettings => ({
  * A server that gives one answer after the other; a number refuses with that status, and after the last it keeps
  * waiting.
  */
-async function serve(answers: (Attended | number)[]): Promise<{ identity: Identity; heard: string[] }> {
+async function serve(answers: (ChangeAnswer | number)[]): Promise<{ identity: Identity; heard: string[] }> {
   const heard: string[] = []
   server = createServer((request, response) => {
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))
     request.on('end', () => {
-      heard.push((JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as AttendRequest).roster)
+      heard.push((JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as ChangeRequest).roster)
       const answer = answers[heard.length - 1]
       if (answer === undefined) return
       response
@@ -63,7 +63,7 @@ it('follows what it is told, says back which roster it works by, and reports at 
   ])
   const stop = new AbortController()
   let reports = 0
-  const done = attend(
+  const done = awaitChange(
     identity,
     (told) => {
       identity.roster = told.roster
@@ -82,7 +82,7 @@ it('follows what it is told, says back which roster it works by, and reports at 
 })
 it('leaves a server alone that has nothing to wait at', async () => {
   const { identity, heard } = await serve([404])
-  await attend(
+  await awaitChange(
     identity,
     () => Promise.resolve(),
     () => undefined,

@@ -1,14 +1,14 @@
 import { generateKeyPairSync, sign } from 'node:crypto'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, renameSync, rmSync } from 'node:fs'
 import { createServer as createHttp, type Server } from 'node:http'
 import { createServer, type AddressInfo, type Server as SocketServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { SignedText, SweepNews, Task } from '#contract/report'
+import type { SignedText, SweepProgress, Task } from '#contract/report'
 import type { Answering } from '#core'
-import { Orders, readOrder } from './orders'
+import { Tasks, readTask } from './tasks'
 import { sweep } from './sweep'
 
 const ours = generateKeyPairSync('ed25519')
@@ -20,7 +20,7 @@ const task = (more: object = {}): Task =>
     id: 5,
     deviceId: 7,
     expiresAt: now + 60_000,
-    order: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] },
+    command: { kind: 'sweep', network: '127.77.0.0/30', ports: [22] },
     ...more,
   }) as Task
 const signed = (body: unknown, key = ours.privateKey): SignedText => {
@@ -29,9 +29,9 @@ const signed = (body: unknown, key = ours.privateKey): SignedText => {
 }
 const me = { serverKey, deviceId: 7 }
 
-describe('an order', () => {
+describe('a task', () => {
   it('of the server for this device is read', () => {
-    expect(readOrder(signed(task()), me, now)).toEqual(task())
+    expect(readTask(signed(task()), me, now)).toEqual(task())
   })
   it.each<[string, SignedText, { serverKey?: string; deviceId: number; looksOnly?: boolean }, RegExp]>([
     ['signed by another', signed(task(), theirs.privateKey), me, /signature/],
@@ -40,32 +40,32 @@ describe('an order', () => {
     ['that has expired', signed(task({ expiresAt: now - 2 * 3_600_000 })), me, /expired/],
     [
       'for something that is not on the list',
-      signed(task({ order: { kind: 'run', command: 'rm -rf /' } })),
+      signed(task({ command: { kind: 'run', command: 'rm -rf /' } })),
       me,
       /does not do/,
     ],
     [
       'to bring an agent to another machine, where it was installed to look only',
-      signed(task({ order: { kind: 'deploy' } as never })),
+      signed(task({ command: { kind: 'deploy' } as never })),
       { ...me, looksOnly: true },
       /look only/,
     ],
     [
       'to become another version, where it was installed to look only',
-      signed(task({ order: { kind: 'update', version: '9.9.9', files: {}, within: 1000 } })),
+      signed(task({ command: { kind: 'update', version: '9.9.9', files: {}, within: 1000 } })),
       { ...me, looksOnly: true },
       /look only/,
     ],
     [
       'to change something, on a machine where it was installed to look only',
-      signed(task({ order: { kind: 'service', verb: 'start', service: 'nginx' } })),
+      signed(task({ command: { kind: 'service', verb: 'start', service: 'nginx' } })),
       { ...me, looksOnly: true },
       /look only/,
     ],
     ['to a machine that knows no key of the server', signed(task()), { deviceId: 7 }, /enrol it anew/],
     ['with a signature that is none', { ...signed(task()), signature: 'AAAA' }, me, /signature/],
-  ])('%s is refused', (_, order, identity, words) => {
-    expect(() => readOrder(order, identity, now)).toThrow(words)
+  ])('%s is refused', (_, command, identity, words) => {
+    expect(() => readTask(command, identity, now)).toThrow(words)
   })
 })
 
@@ -107,19 +107,19 @@ describe('a sweep', () => {
 describe('carrying out', () => {
   let home: string
   let server: Server
-  let heard: { path: string; news: { sweep: SweepNews } }[]
+  let heard: { path: string; progress: { sweep: SweepProgress } }[]
   const said: string[] = []
   beforeEach(async () => {
     heard = []
     said.length = 0
-    home = mkdtempSync(join(tmpdir(), 'custode-orders-'))
+    home = mkdtempSync(join(tmpdir(), 'custode-tasks-'))
     server = createHttp((request, response) => {
       const chunks: Buffer[] = []
       request.on('data', (chunk: Buffer) => chunks.push(chunk))
       request.on('end', () => {
         heard.push({
           path: request.url!,
-          news: JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as { sweep: SweepNews },
+          progress: JSON.parse(gunzipSync(Buffer.concat(chunks)).toString()) as { sweep: SweepProgress },
         })
         response.writeHead(200, { 'content-type': 'application/json' }).end('{"heard":true}')
       })
@@ -130,8 +130,8 @@ describe('carrying out', () => {
     server.close()
     rmSync(home, { recursive: true })
   })
-  const orders = () =>
-    new Orders(
+  const started = () =>
+    new Tasks(
       home,
       {
         server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
@@ -145,19 +145,26 @@ describe('carrying out', () => {
     )
 
   it('tells how it went, and does nothing twice, also after a restart', async () => {
-    const first = orders()
+    const first = started()
     first.take(signed(task()))
-    await vi.waitFor(() => expect(heard.at(-1)?.news.sweep).toMatchObject({ state: 'done', scanned: 2, total: 2 }), {
-      timeout: 5000,
-    })
+    await vi.waitFor(
+      () => expect(heard.at(-1)?.progress.sweep).toMatchObject({ state: 'done', scanned: 2, total: 2 }),
+      {
+        timeout: 5000,
+      },
+    )
     expect(heard[0]!.path).toBe('/api/agent/tasks/5')
     first.take(signed(task()))
-    orders().take(signed(task({ id: 4 })))
+    started().take(signed(task({ id: 4 })))
     expect(said.filter((line) => line.includes('it was here before'))).toHaveLength(2)
+    // Version 0.4.0 kept the number under another name.
+    renameSync(join(home, 'last-task'), join(home, 'last-order'))
+    started().take(signed(task()))
+    expect(said.filter((line) => line.includes('it was here before'))).toHaveLength(3)
   })
   it('says in its own log what it refused, and tells nobody', () => {
-    orders().take(signed(task(), theirs.privateKey))
-    expect(said).toEqual(['an order was refused: its signature is not the server’s'])
+    started().take(signed(task(), theirs.privateKey))
+    expect(said).toEqual(['a task was refused: its signature is not the server’s'])
     expect(heard).toEqual([])
   })
 })

@@ -27,7 +27,7 @@ const done: Record<RunAction, string> = {
  * nowhere.
  * @param run locked by the caller, who has made sure that it may be steered
  */
-export async function steer(
+export async function control(
   tx: Db,
   { runs, members, forget }: RunTables,
   run: { id: number; state: string; wave: number; waves: number },

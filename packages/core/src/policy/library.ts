@@ -6,7 +6,7 @@ import type { TemplateBody, WatchSpec } from './template'
 export interface LibraryWatch extends WatchSpec {
   reasons: Readonly<Record<string, string>>
 }
-export interface StarterTemplate {
+export interface LibraryTemplate {
   name: string
   description: string
   /** Where it is meant to go. */ suits: Target
@@ -77,7 +77,7 @@ const agentWatches: readonly LibraryWatch[] = [
 ]
 
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
-export const starterTemplates: readonly StarterTemplate[] = [
+export const libraryTemplates: readonly LibraryTemplate[] = [
   {
     name: 'Base server',
     description: 'What any server needs, and nothing that does not lead to an action.',
@@ -464,6 +464,6 @@ export const starterTemplates: readonly StarterTemplate[] = [
 ]
 
 /** A template of the library as it is saved: the reasons stay behind. */
-export function fromLibrary({ name, description, watches }: StarterTemplate): TemplateBody {
+export function fromLibrary({ name, description, watches }: LibraryTemplate): TemplateBody {
   return { name, description, includes: [], watches: watches.map(({ reasons: _left, ...watch }) => watch) }
 }

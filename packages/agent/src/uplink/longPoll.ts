@@ -1,5 +1,5 @@
 import { setTimeout as wait } from 'node:timers/promises'
-import type { AgentSettings, Attended } from '#contract/report'
+import type { AgentSettings, ChangeAnswer } from '#contract/report'
 import { minute, type Millis } from '#core'
 import type { Identity } from '../identity/identity'
 import { call, RefusedError } from '.'
@@ -22,7 +22,7 @@ export function pauseAfter(failures: number, random = Math.random()): Millis {
  * @param stop ends the waiting at once: a program that shall end does not wait for an answer
  * @param report asks for a report at once, for what is only handed over with its receipt
  */
-export async function attend(
+export async function awaitChange(
   identity: Identity,
   follow: (settings: AgentSettings) => Promise<void>,
   report: () => void,
@@ -31,10 +31,10 @@ export async function attend(
   let failures = 0
   while (!stop.aborted) {
     try {
-      const { body } = await call<Attended>(
+      const { body } = await call<ChangeAnswer>(
         identity,
         'POST',
-        '/api/agent/attend',
+        '/api/agent/changes',
         { roster: identity.roster ?? '' },
         identity.deviceKey,
         stop,

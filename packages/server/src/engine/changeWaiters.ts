@@ -6,19 +6,19 @@ interface Waiting {
   wake(changed: boolean): void
 }
 
-const lookEvery = 3000
+const pollEvery = 3000
 
 /**
  * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement,
  * and should that be missed, seen at one of the looks that are taken anyway.
  */
-export class Attendance {
+export class ChangeWaiters {
   readonly #waiting = new Map<DeviceId, Set<Waiting>>()
   readonly #timer: NodeJS.Timeout
   #looking: NodeJS.Timeout | null = null
 
   constructor(private readonly pool: Pool) {
-    this.#timer = setInterval(() => void this.#look().catch(() => undefined), lookEvery).unref()
+    this.#timer = setInterval(() => void this.#look().catch(() => undefined), pollEvery).unref()
   }
 
   /** Something was announced; several announcements within a moment are one look. */

@@ -54,7 +54,7 @@ async function askWithEach(
  * nothing there. A host that shows another key than the accepted one gets nothing secret.
  * @param within for each of its answers
  */
-export function lookInside(
+export function identify(
   address: string,
   trials: readonly SignInTrial[],
   key: HostKey,
@@ -72,7 +72,7 @@ export function lookInside(
 }
 
 /** The same over Windows' remote management; a certificate stands where a host key does. */
-export async function lookInsideWindows(
+export async function identifyWindows(
   address: string,
   trials: readonly SignInTrial[],
   key: HostKey,

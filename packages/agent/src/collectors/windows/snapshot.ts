@@ -9,7 +9,7 @@ import {
 import { quoted, told } from '../../powershell/powershell'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
-export interface Look {
+export interface Snapshot {
   /** Win32_Service of CIM. */
   services: {
     Name: string
@@ -40,7 +40,7 @@ export interface Look {
   paging: { PagesInputPersec: number; PagesOutputPersec: number } | null
 }
 /** What changes seldom and costs more. */
-export interface LongLook {
+export interface Inventory {
   logs: string[]
   packages: string[]
 }
@@ -50,7 +50,7 @@ const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false;
 /**
  * @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted
  */
-export function lookScript(read: Readonly<Record<string, number | null>>): string {
+export function snapshotScript(read: Readonly<Record<string, number | null>>): string {
   const events = Object.entries(read)
     .map(([log, last]) =>
       last === null
@@ -70,12 +70,12 @@ paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesI
 } | ConvertTo-Json -Compress -Depth 4`
 }
 
-export const longLookScript = `${asJson}@{
+export const inventoryScript = `${asJson}@{
 logs = @(Get-WinEvent -ListLog * | Where-Object { $_.RecordCount -gt 0 } | Select-Object -ExpandProperty LogName -First 300)
 packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*', 'HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*' | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
 } | ConvertTo-Json -Compress -Depth 3`
 
-function startOf({ StartMode, DelayedAutoStart }: Look['services'][number], triggered: boolean): ServiceStart {
+function startOf({ StartMode, DelayedAutoStart }: Snapshot['services'][number], triggered: boolean): ServiceStart {
   switch (StartMode) {
     // Started by a trigger, "automatic and stopped" is its normal state.
     case 'Auto':
@@ -98,9 +98,9 @@ function stateOf(state: string): ServiceState {
  * Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending,
  * Running and so on.
  */
-export function servicesOf(look: Pick<Look, 'services' | 'triggered'>): Service[] {
-  const triggered = new Set(look.triggered.map((name) => name.toLowerCase()))
-  return look.services
+export function servicesOf(snapshot: Pick<Snapshot, 'services' | 'triggered'>): Service[] {
+  const triggered = new Set(snapshot.triggered.map((name) => name.toLowerCase()))
+  return snapshot.services
     .map((service) => ({
       name: service.Name,
       title: service.DisplayName ?? '',
@@ -114,13 +114,15 @@ export const servicesScript = `${asJson}@{ services = @(Get-CimInstance Win32_Se
 
 /** The services of this machine as they are now. */
 export async function windowsServices(): Promise<Service[]> {
-  return servicesOf(await told<Pick<Look, 'services' | 'triggered'>>(servicesScript, { services: [], triggered: [] }))
+  return servicesOf(
+    await told<Pick<Snapshot, 'services' | 'triggered'>>(servicesScript, { services: [], triggered: [] }),
+  )
 }
 
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
-export function eventsOf(look: Look): LogEvent[] {
-  return look.events
+export function eventsOf(snapshot: Snapshot): LogEvent[] {
+  return snapshot.events
     .filter((event) => Number.isFinite(Date.parse(event.Time)))
     .map((event) => ({
       at: Date.parse(event.Time),
@@ -134,9 +136,12 @@ export function eventsOf(look: Look): LogEvent[] {
 }
 
 /** Number of the last record read of each log, with what was read before. */
-export function recordsOf(look: Look, before: Readonly<Record<string, number | null>>): Record<string, number | null> {
+export function recordsOf(
+  snapshot: Snapshot,
+  before: Readonly<Record<string, number | null>>,
+): Record<string, number | null> {
   const last = { ...before }
-  for (const { LogName, RecordId } of look.events) last[LogName] = Math.max(last[LogName] ?? 0, RecordId)
+  for (const { LogName, RecordId } of snapshot.events) last[LogName] = Math.max(last[LogName] ?? 0, RecordId)
   return last
 }
 

@@ -1,4 +1,4 @@
-import type { TaskNews } from '#contract'
+import type { TaskProgress } from '#contract'
 import type { DeviceId, Millis } from '#core'
 import type { Db } from '../../db'
 import { recordService } from '../../engine'
@@ -11,19 +11,19 @@ import { recordDeploy } from '../rollout/waves/waveRun'
  * What an agent tells of its work.
  * @throws ProblemError not-found when there is no such work for this device, or it is over
  */
-export async function recordNews(
+export async function recordProgress(
   tx: Db,
   deviceId: DeviceId,
   taskId: number,
-  news: TaskNews,
+  progress: TaskProgress,
   now: Millis,
 ): Promise<void> {
-  if ('sweep' in news) return recordSweep(tx, deviceId, taskId, news.sweep)
+  if ('sweep' in progress) return recordSweep(tx, deviceId, taskId, progress.sweep)
   const heard =
-    'deploy' in news
-      ? await recordDeploy(tx, deviceId, taskId, news.deploy)
-      : 'update' in news
-        ? await recordUpdate(tx, deviceId, taskId, news.update)
-        : await recordService(tx, deviceId, taskId, news.service, now)
-  if (!heard) throw new ProblemError('not-found', 'There is no such work for this device, or it is over.')
+    'deploy' in progress
+      ? await recordDeploy(tx, deviceId, taskId, progress.deploy)
+      : 'update' in progress
+        ? await recordUpdate(tx, deviceId, taskId, progress.update)
+        : await recordService(tx, deviceId, taskId, progress.service, now)
+  if (!heard) throw new ProblemError('no-such-task')
 }
