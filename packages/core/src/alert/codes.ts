@@ -28,8 +28,8 @@ export const alertEvents = [
 export type AlertEvent = (typeof alertEvents)[number]
 
 /**
- * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `verb`, `service`: of *asked* and *attempted*; `succeeded`
- * of *attempted*.
+ * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `verb`, `service`: of *asked* and *attempted*;
+ * `succeeded`: of *attempted*.
  */
 export interface AlertEventDetail extends Partial<ServiceAction> {
   from?: Severity

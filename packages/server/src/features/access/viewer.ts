@@ -52,8 +52,8 @@ export function mayChangeAll(viewer: Viewer): boolean {
 }
 
 /**
- * @param absent what is answered where the thing that is of this client does not exist: whether another client has it is
- * nobody's business, so the answer is the same
+ * @param absent what is answered where the thing does not exist: whether another client has it is nobody's business, so
+ * the answer is the same
  * @throws ProblemError
  */
 export function requireClient(viewer: Viewer, clientId: ClientId, absent: AbsentCode = 'no-such-client'): void {

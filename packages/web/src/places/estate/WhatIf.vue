@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import type { DevicePage, Impact, Role, WhatIf } from '#contract'
 import { sentenceText } from '#core'
-import { api, type ApiError } from '../../parts/data/api'
+import { useAnswer } from '../../parts/data/answer'
+import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 
@@ -32,19 +33,8 @@ const body = computed((): WhatIf => ({
     ),
   ],
 }))
-const found = ref<Impact | null>(null)
-const fault = ref('')
-watch(
-  body,
-  async (asked) => {
-    try {
-      found.value = await api.post<Impact>(`/devices/${props.device.id}/roster/what-if`, asked)
-      fault.value = ''
-    } catch (problem) {
-      fault.value = (problem as ApiError).message
-    }
-  },
-  { immediate: true },
+const { answer: found, error: fault } = useAnswer(body, (asked) =>
+  api.post<Impact>(`/devices/${props.device.id}/roster/what-if`, asked),
 )
 const missing = computed(() => (roles.data.value ?? []).filter((role) => !wanted.value.includes(role.id)))
 const nameOf = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
@@ -60,7 +50,7 @@ function add(event: Event): void {
   <div class="whatif">
     <p class="sentence">If it were <template v-for="(role, i) in wanted" :key="role"><template v-if="i">, </template><b>{{ nameOf(role) }}</b> <button class="link" :aria-label="`without ${nameOf(role)}`" @click="wanted = wanted.filter((each) => each !== role)">×</button></template><template v-if="!wanted.length">without a role</template>
       <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="role in missing" :key="role.id" :value="role.id">{{ role.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
-    <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+    <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
     <template v-else-if="found"><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
       <div v-for="watch in found.watches" :key="watch.key" class="one"><span class="muted">{{ words[watch.change] }}</span><div><b>{{ watch.name }}</b><p v-if="watch.before" class="rule" :class="{ gone: watch.change !== 'added' }">{{ sentenceText(watch.before) }}</p><p v-if="watch.after" class="rule">{{ sentenceText(watch.after) }}</p></div></div></template>
   </div>

@@ -88,7 +88,7 @@ describe('a target while it is built', () => {
       matches({ faults: [{ at: [1, 0], message: 'Type a tag.' }] }),
     )
     expect(page.get('fieldset fieldset .condition [role=alert]').text()).toBe('Type a tag.')
-    expect(page.text()).toContain('Not complete: 1 place needs a look.')
+    expect(page.text()).toContain('Not complete: 1 place needs your attention.')
     expect(page.find('[data-matches]').exists()).toBe(false)
   })
   it('is narrowed by hand to the devices of today', async () => {

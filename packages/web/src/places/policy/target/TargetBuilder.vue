@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { refDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import type { TargetMatches } from '#contract'
 import { countText, type Group, type Target } from '#core'
+import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { asGroup, simplest } from './conditions'
 import TargetGroup from './TargetGroup.vue'
@@ -21,20 +21,12 @@ function use(changed: Group): void {
   group.value = changed
   emit('change', simplest(changed))
 }
-const found = ref<TargetMatches | null>(null)
-const settled = refDebounced(group, 150)
-let turn = 0
-watch(
-  settled,
-  async (of) => {
-    const mine = ++turn
-    const answer = await api.post<TargetMatches>('/targets/matches', { target: of }).catch(() => null)
-    if (mine !== turn) return
-    found.value = answer
-    emit('matches', answer)
-  },
-  { immediate: true },
+const { answer: found, answered } = useAnswer(group, (target) =>
+  api.post<TargetMatches>('/targets/matches', { target }),
 )
+watch(answered, () => {
+  emit('matches', found.value)
+})
 const faults = computed(() => found.value?.faults ?? [])
 const listing = ref(false)
 /** By hand: those that match today, and no others later. */
@@ -51,7 +43,7 @@ const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.
     <div class="found" aria-live="polite">
       <template v-if="found">
         <p class="says">{{ found.sentence }}</p>
-        <p v-if="faults.length" class="critical">Not complete: {{ countText(faults.length, 'place needs', 'places need') }} a look.</p>
+        <p v-if="faults.length" class="critical">Not complete: {{ countText(faults.length, 'place needs', 'places need') }} your attention.</p>
         <p v-else><b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices"> at {{ countText(found.clients, 'client') }} <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">{{ listing ? 'hide them' : 'which?' }}</button></template><template v-else>. It may be saved all the same, and will take those that come.</template>
           <span class="muted">{{ byHand ? ' · by hand: these and no others' : ' · standing: also those that come later' }}</span>
           <button v-if="!byHand && found.devices > 0 && found.devices <= 200" type="button" class="link" @click="freeze">only these {{ found.devices }}</button></p>

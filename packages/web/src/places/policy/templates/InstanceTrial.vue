@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import type { DevicePage, TargetMatches } from '#contract'
 import { tryChoice, type Choosing, type ParameterValue, type Target, type Values } from '#core'
+import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 
@@ -19,20 +20,15 @@ const devices = useResource(() =>
   }),
 )
 const deviceId = ref<number | null>(null)
-const device = ref<DevicePage | null>(null)
 watch(
   () => devices.data.value?.sample,
   (sample) => {
     deviceId.value ??= sample?.[0]?.deviceId ?? null
   },
 )
-watch(
-  deviceId,
-  async (id) => {
-    device.value = id === null ? null : await api.get<DevicePage>(`/devices/${id}`).catch(() => null)
-  },
-  { immediate: true },
-)
+const { answer: device } = useAnswer(deviceId, (id) => (id === null ? null : api.get<DevicePage>(`/devices/${id}`)), {
+  rest: 0,
+})
 const things = computed(() =>
   device.value
     ? tryChoice(

@@ -7,6 +7,7 @@ import type { TemplatePage, TemplateRevision, TemplateSummary } from '#contract'
 import { countText, templateChanges, watchKind, watchKinds, type ParameterValue, type WatchSpec } from '#core'
 import { api } from '../../../parts/data/api'
 import { useKeys } from '../../../parts/shell/keys'
+import { confirmed } from '../../../parts/ui/confirm'
 import { done } from '../../../parts/ui/notify'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
@@ -138,7 +139,7 @@ async function copyIt(): Promise<void> {
   await router.push(`/policy/${made.id}`)
 }
 async function removeIt(): Promise<void> {
-  if (!confirm(`Take “${data.value!.name}” away? Its revisions are kept.`)) return
+  if (!(await confirmed(`Delete the template “${data.value!.name}”? Its revisions are kept.`, 'Delete'))) return
   const gone = await api
     .post('/policy/changes', {
       steps: [{ of: 'template', id: data.value!.id, basedOn: data.value!.revision, note: '', to: null }],
@@ -148,10 +149,10 @@ async function removeIt(): Promise<void> {
       return null
     })
   if (!gone) return
-  done('Taken away.')
+  done('Deleted. Its revisions are kept.')
   await router.push('/policy?part=templates')
 }
-const stay = () => !dirty.value || confirm('Your change is not saved. Leave it?')
+const stay = () => !dirty.value || confirmed('Your change is not saved.', 'Discard it')
 onBeforeRouteLeave(stay)
 onBeforeRouteUpdate((to, from) => to.params.id === from.params.id || stay())
 const assigning = ref(false)

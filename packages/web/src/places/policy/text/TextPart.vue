@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { refDebounced } from '@vueuse/core'
-import { computed, ref, useTemplateRef, watch } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 import { onBeforeRouteLeave } from 'vue-router'
 import type { ExportedPolicy, TemplateSummary, TextTrial } from '#contract'
 import { countText } from '#core'
-import { api, type ApiError } from '../../../parts/data/api'
+import { useAnswer } from '../../../parts/data/answer'
+import { api } from '../../../parts/data/api'
+import { confirmed } from '../../../parts/ui/confirm'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -17,8 +18,6 @@ const only = ref<number>(0)
 const text = ref('')
 const inForce = ref('')
 const note = ref('')
-const trial = ref<TextTrial | null>(null)
-const fault = ref('')
 const busy = ref(false)
 async function take(): Promise<void> {
   const out = await attempt(() =>
@@ -29,19 +28,15 @@ async function take(): Promise<void> {
 }
 void (session.isLead ? take() : null)
 const changed = computed(() => text.value !== inForce.value)
-let turn = 0
-watch(refDebounced(text, 400), async (now) => {
-  const mine = ++turn
-  trial.value = null
-  fault.value = ''
-  if (!now.trim() || now === inForce.value) return
-  try {
-    const answer = await api.post<TextTrial>('/policy/text/check', { text: now, note: '' })
-    if (mine === turn) trial.value = answer
-  } catch (problem) {
-    if (mine === turn) fault.value = (problem as ApiError).message
-  }
-})
+const check = useAnswer(
+  () => ({ now: text.value, before: inForce.value }),
+  ({ now, before }) =>
+    !now.trim() || now === before ? null : api.post<TextTrial>('/policy/text/check', { text: now, note: '' }),
+  { rest: 400 },
+)
+/** None while a newer text is being checked: what is applied must be what was shown. */
+const trial = computed(() => (check.asking.value ? null : check.answer.value))
+const fault = computed(() => (check.asking.value ? '' : (check.error.value?.message ?? '')))
 async function apply(): Promise<void> {
   busy.value = true
   const answer = await attempt(() => api.post<TextTrial>('/policy/text/apply', { text: text.value, note: note.value }))
@@ -70,7 +65,7 @@ function save(): void {
   link.click()
   URL.revokeObjectURL(link.href)
 }
-onBeforeRouteLeave(() => !changed.value || confirm('The text is not applied. Leave it?'))
+onBeforeRouteLeave(() => !changed.value || confirmed('The text is not applied yet.', 'Discard it'))
 const lineCount = computed(() => text.value.split('\n').length)
 const sign = { made: '+', changed: '~', 'taken away': '−' } as const
 </script>

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { watchDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { NewStandingRule, PersonListed, Role, StandingRulePreview } from '#contract'
 import { countText, type DeviceKind, type OsFamily } from '#core'
-import { api, ApiError } from '../../../parts/data/api'
+import { useAnswer } from '../../../parts/data/answer'
+import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -44,21 +44,11 @@ const body = computed((): NewStandingRule => {
     notify: notify.value === '' ? [] : [notify.value],
   }
 })
-const preview = ref<StandingRulePreview | null>(null)
-const fault = ref('')
-watchDebounced(
-  body,
-  async () => {
-    try {
-      preview.value = await api.post<StandingRulePreview>('/standing-rules/preview', body.value)
-      fault.value = ''
-    } catch (error) {
-      preview.value = null
-      fault.value = error instanceof ApiError ? error.message : String(error)
-    }
-  },
-  { debounce: 150, immediate: true, deep: true },
-)
+const {
+  answer: preview,
+  error: fault,
+  asking: counting,
+} = useAnswer(body, (rule) => api.post<StandingRulePreview>('/standing-rules/preview', rule))
 async function save(): Promise<void> {
   if (!(await attempt(() => api.post('/standing-rules', body.value)))) return
   done('It stands from now on.')
@@ -78,8 +68,8 @@ async function save(): Promise<void> {
         <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only after a person’s word</option></select>;
         tell <select v-model="notify" aria-label="Tell"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
-      <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-      <div class="row"><button class="btn main" :disabled="!preview">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
+      <div class="row"><button class="btn main" :disabled="!preview || counting">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
     <aside aria-label="Preview"><p class="muted">Had it stood when today’s devices came</p>
       <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { BoardDevice, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
 import { countText, inNetwork, readNetwork } from '#core'
+import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { attempt } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
@@ -49,16 +49,14 @@ watch(
   },
   { immediate: true },
 )
-const read = ref<MachinesRead>({ machines: [], faults: [] })
-watchDebounced(
-  csv,
-  async () => {
-    read.value = csv.value.trim()
-      ? ((await attempt(() => api.post<MachinesRead>('/machine-lists', { csv: csv.value }))) ?? read.value)
-      : { machines: [], faults: [] }
-  },
-  { debounce: 150 },
+const {
+  answer: listed,
+  error: unread,
+  asking: reading,
+} = useAnswer(csv, (text) =>
+  text.trim() ? api.post<MachinesRead>('/machine-lists', { csv: text }) : null,
 )
+const read = computed(() => listed.value ?? { machines: [], faults: [] })
 /**
  * What a sweep found without an agent and with a way in, SSH or Windows' remote management over TLS, as lines to edit.
  */
@@ -151,8 +149,8 @@ async function start(): Promise<void> {
     <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
       <div><p v-if="sweeps.data.value?.some((sweep) => sweep.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="sweep in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="sweep.id"><button type="button" class="link" @click="fromSweep(sweep.id)">{{ sweep.network }} of {{ sweep.siteName }}, {{ sweep.unknown }}</button></p>
         <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
-        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line {{ fault.line }}: {{ fault.message }}</p></div></div>
-    <div class="row"><button class="btn main" :disabled="!read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line {{ fault.line }}: {{ fault.message }}</p><p v-if="unread" class="critical" role="alert">{{ unread.message }}</p></div></div>
+    <div class="row"><button class="btn main" :disabled="reading || !read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
   </form>
 </template>
 

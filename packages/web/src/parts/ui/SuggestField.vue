@@ -1,0 +1,62 @@
+<script setup lang="ts" generic="Item">
+import { ElAutocomplete, type AutocompleteInstance } from 'element-plus/es/components/autocomplete/index'
+import 'element-plus/es/components/autocomplete/style/css'
+import { nextTick, ref, useTemplateRef } from 'vue'
+
+/** A field that offers what fits the words typed into it. What was asked for older words is neither shown nor chosen. */
+const props = defineProps<{
+  label: string
+  placeholder: string
+  ask: (words: string) => Promise<Item[]>
+  /** What is said where nothing fits. */
+  none: (words: string) => string
+}>()
+const emit = defineEmits<{ choose: [item: Item] }>()
+defineSlots<{ default(scope: { item: Item }): unknown }>()
+
+interface Row {
+  value: string
+  item: Item | null
+}
+const words = ref('')
+const field = useTemplateRef<AutocompleteInstance>('field')
+let turn = 0
+/** The words that what is shown answers. */
+let answered = ''
+/** Enter was pressed before the answer to these words came. */
+let hurried: string | null = null
+
+async function suggest(asked: string, offer: (rows: Row[]) => void): Promise<void> {
+  const mine = ++turn
+  const text = asked.trim()
+  const found = text ? await props.ask(text).catch(() => []) : []
+  if (mine !== turn) return
+  answered = asked
+  const rows = found.map((item) => ({ value: asked, item }))
+  offer(rows.length || !text ? rows : [{ value: asked, item: null }])
+  if (hurried === asked && words.value === asked && found.length) choose(found[0]!)
+}
+function choose(item: Item): void {
+  hurried = null
+  turn++
+  words.value = ''
+  field.value?.close()
+  emit('choose', item)
+}
+/** The row of a choice puts its value into the field; ours empties it once it has. */
+async function take({ item, value }: Row): Promise<void> {
+  await nextTick()
+  if (item) choose(item)
+  else words.value = value
+}
+function enter(): void {
+  if (words.value !== answered) hurried = words.value
+}
+defineExpose({ focus: () => field.value?.focus() })
+</script>
+
+<template>
+  <ElAutocomplete ref="field" v-model="words" class="suggest" popper-class="suggestions" placement="bottom-start" :fetch-suggestions="(asked: string, offer: (rows: Row[]) => void) => void suggest(asked, offer)" :debounce="150" :trigger-on-focus="false" highlight-first-item :aria-label="label" :placeholder="placeholder" spellcheck="false" autocomplete="off" @select="(row: Record<string, unknown>) => void take(row as unknown as Row)" @keydown.enter.capture="enter" @keydown.esc="field?.blur()">
+    <template #default="{ item: row }"><slot v-if="(row as Row).item" :item="(row as Row).item!" /><span v-else class="muted">{{ none((row as Row).value) }}</span></template>
+  </ElAutocomplete>
+</template>
