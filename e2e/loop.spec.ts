@@ -89,7 +89,7 @@ test('a template is assigned to a role with one value changed, and a device gets
   await dialog.getByLabel('Template').selectOption('Backup host')
   await dialog.getByLabel('Role').selectOption('file server')
   await dialog.getByLabel('Watch').selectOption('Nightly backup')
-  await dialog.getByLabel('Parameter').selectOption('At least every')
+  await dialog.getByLabel('Parameter').selectOption('Period')
   await dialog.locator('.editor input').fill('50 h')
   await dialog.getByRole('button', { name: 'Use', exact: true }).click()
   await expect(dialog.locator('.impact')).toContainText('1 device')
@@ -187,8 +187,8 @@ test('a window is planned for later, holds nothing until then, and is called off
     (window) => window.name === 'Till drawers, new locks',
   )
   expect([planned!.from, planned!.until]).toEqual([start.getTime(), start.getTime() + 4 * 3_600_000])
-  await row.getByRole('button', { name: 'Call off' }).click()
-  await expect(page.getByText('Called off.')).toBeVisible()
+  await row.getByRole('button', { name: 'Cancel it' }).click()
+  await expect(page.getByText('Cancelled.')).toBeVisible()
   await expect(row.getByRole('button')).toHaveCount(0)
 })
 

@@ -1,5 +1,6 @@
 import { execFile } from 'node:child_process'
 import { mkdtempSync, writeFileSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
@@ -177,9 +178,9 @@ test('an exception survives the next edit of the template, and shows in the grid
   await expect(page.getByRole('row', { name: /The plotter takes its time/ })).toContainText('Hold 20 min')
   await page.goto(`${url()}/policy?part=exceptions`)
   const row = page.getByRole('row', { name: /The plotter takes its time/ })
-  await row.getByRole('button', { name: 'pull up' }).click()
+  await row.getByRole('button', { name: 'move into the template' }).click()
   const dialog = page.getByRole('dialog', { name: 'Pull an exception up into its template' })
-  await dialog.getByRole('button', { name: 'Pull it up, for 62 devices' }).click()
+  await dialog.getByRole('button', { name: 'Move it, for 62 devices' }).click()
   await expect(row).toHaveCount(0)
   await openRoster(page, 'print-8')
   await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText('20 min')
@@ -201,12 +202,12 @@ test('of two people at one template the second is told and shown the difference,
   const told = page.getByRole('alert').filter({ hasText: 'Revision 2 was saved by Mara Velde while you edited' })
   await expect(told).toContainText('Web service: Clear after 60 s → 9 min')
   await expect(page.getByRole('button', { name: /Save for/ })).toBeDisabled()
-  await page.getByRole('button', { name: 'Put my change on top of it' }).click()
+  await page.getByRole('button', { name: 'Apply my change to it' }).click()
   await expect(watch(page, 'Web service').locator('.sentence [data-parameter="clear.hold"]')).toHaveText('9 min')
   await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
   await page.getByRole('button', { name: /Revisions/ }).click()
-  await page.getByRole('row', { name: /^1 / }).getByRole('button', { name: 'go back to it' }).click()
+  await page.getByRole('row', { name: /^1 / }).getByRole('button', { name: 'restore it' }).click()
   await expect(page.getByText('Web service: Hold 4 min → 60 s; Clear after 9 min → 60 s')).toBeVisible()
   await page.getByRole('button', { name: 'Discard' }).click()
   await other.context().close()
@@ -234,18 +235,42 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   const edited = before.replace('hold: 20 min', 'hold: 11 min')
   expect((await check(edited)).stdout).toContain('Print service: Hold 20 min → 11 min')
   const wrong = await check(before.replace('hold: 20 min', 'hold: 20 parsecs'))
-  expect([wrong.code, /policy\.yaml:\d+: Hold needs a number/.test(wrong.stdout)]).toEqual([1, true])
+  expect([wrong.code, /policy\.yaml:\d+: Hold: write a duration/.test(wrong.stdout)]).toEqual([1, true])
 
   await page.goto(`${url()}/policy?part=text`)
   const field = page.getByLabel('Policy as text')
-  await expect(field).toHaveValue(before)
-  await field.fill(before.replace('kind: service-state', 'kind: service-stat'))
+  const open = (text: string) =>
+    page
+      .getByLabel('open a file')
+      .setInputFiles({ name: 'policy.yaml', mimeType: 'text/yaml', buffer: Buffer.from(text) })
+  const saved = async () => {
+    const [file] = await Promise.all([
+      page.waitForEvent('download'),
+      page.getByRole('button', { name: 'save as a file' }).click(),
+    ])
+    return readFile(await file.path(), 'utf8')
+  }
+  await expect(field).toContainText('covers:')
+  expect(await saved()).toBe(before)
+  // Typed at its end: no YAML any more, said at its line, and undone as it was done.
+  await field.press('Control+End')
+  await field.pressSequentially(']')
+  await expect(page.getByRole('alert')).toContainText('1 fault.')
+  await expect(page.locator('.cm-lintRange-error').first()).toBeVisible()
+  await field.press('Control+z')
+  await expect(page.getByText('This is what is in force.')).toBeVisible()
+  await open(before.replace('kind: service-state', 'kind: service-stat'))
   await expect(page.getByText('There is no watch kind “service-stat”.').first()).toBeVisible()
-  await field.fill(edited)
+  await page
+    .getByRole('button', { name: /^line \d+$/ })
+    .first()
+    .click()
+  await expect(page.locator('.cm-activeLine')).toContainText('kind: service-stat')
+  await open(edited)
   await expect(page.getByText('Print service: Hold 20 min → 11 min')).toBeVisible()
   await saveBy(page.getByRole('button', { name: 'Apply to 63 devices' }))
   await expect(page.getByText('1 thing changed. The devices have it.')).toBeVisible()
-  await expect(field).toHaveValue(edited)
+  expect(await saved()).toBe(edited)
   const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
   const holds = await Promise.all(
     devices

@@ -94,7 +94,7 @@ test('a sweep of a range with forty hosts: what answered, what it seems to be, a
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const list = page.getByRole('table', { name: 'Sweeps' })
   await expect(list).toContainText('waiting for lf-hand-1 to take it')
-  await expect(list).toContainText('all 126 looked at', { timeout: 60_000 })
+  await expect(list).toContainText('all 126 scanned', { timeout: 60_000 })
   await expect(list).toContainText('40 answered')
   const hosts = page.getByRole('region', { name: 'What answered' })
   await expect(hosts.getByRole('row')).toHaveCount(41)
@@ -114,7 +114,7 @@ test('a sweep of a range with forty hosts: what answered, what it seems to be, a
       minute: '2-digit',
     }),
   ).toBe('Mon 02:30')
-  await page.getByRole('button', { name: 'no more' }).click()
+  await page.getByRole('button', { name: 'stop repeating' }).click()
   await expect(page.getByText('every Monday, next')).toHaveCount(0)
 })
 
@@ -201,7 +201,7 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
       reports: [{ seq: 1, at: Date.now(), interval: 2000, readings: [['cpu.busy', '', 0.1]], facts }],
     },
   })
-  const told = group(page, 'Told to you')
+  const told = group(page, 'Notices')
   await expect(told).toContainText('lf-zero-1 appeared at Lanternfield IT, Workshop')
   await told.getByRole('link', { name: /lf-zero-1/ }).click()
   await expect(page.getByText('database, web')).toBeVisible()
@@ -209,8 +209,8 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
   await expect(page.locator('.watch', { hasText: 'nginx' }).first()).toBeVisible()
   expect(Date.now() - began).toBeLessThan(10_000)
   await page.goto(`${url()}/rounds`)
-  await group(page, 'Told to you').getByRole('button', { name: 'seen' }).click()
-  await expect(group(page, 'Told to you')).toHaveCount(0)
+  await group(page, 'Notices').getByRole('button', { name: 'mark as seen' }).click()
+  await expect(group(page, 'Notices')).toHaveCount(0)
 })
 
 test('roles seen are accepted for all alike, and a device is renamed, taken out of use and brought back', async ({

@@ -193,7 +193,9 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, {
     timeout: 60_000,
   })
-  await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText('It refused root, then root.')
+  await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText(
+    'Both sign-ins were refused: “Workshop, old” and “Workshop”.',
+  )
 
   await page.getByLabel('Range').fill('127.22.0.0/29')
   await page.getByLabel(/This time also to machines whose key nobody has accepted/).check()

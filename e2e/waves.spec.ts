@@ -86,11 +86,11 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect(run.getByRole('row', { name: /lf-rack-1 / })).toContainText('reports')
   await expect(run.getByRole('row', { name: /lf-rack-3 / })).toContainText('sign-in refused')
   await expect(run.getByRole('row', { name: /lf-rack-5 / })).toContainText('waits')
-  await run.getByRole('button', { name: 'Go on' }).click()
+  await run.getByRole('button', { name: 'Resume' }).click()
   await expect(run.getByText('done, from lf-relay-1')).toBeVisible({ timeout: 120_000 })
   const failures = run.getByRole('group', { name: 'Failures' })
   for (const kind of [
-    'sign-in refused: It refused root, then root.',
+    'sign-in refused: Both sign-ins were refused: “Workshop, old” and “Workshop”.',
     'disk full: Only 10 MB are free',
     'no rights',
     'unsupported system: It runs SunOS',

@@ -68,7 +68,7 @@ function tellFaults(file: string, faults: readonly { line: number; message: stri
 }
 
 function tellTrial({ steps, impact }: TextTrial): void {
-  const sign = { made: '+', changed: '~', 'taken away': '-' } as const
+  const sign = { made: '+', changed: '~', removed: '-' } as const
   for (const step of steps) {
     say(`${sign[step.change]} ${step.of} ${step.name}`)
     for (const words of step.words) say(`    ${words}`)

@@ -11,7 +11,7 @@ const never =
  * A script of root's that lets the agent's user start, stop and restart the services that this machine has, by name,
  * and nothing else of the service manager (polkit(8), “Authorization rules”; the action and its details `unit` and
  * `verb` are systemd's). A unit with NoNewPrivileges can gain no rights in another way. It runs before each start of
- * the agent, because services come and go; where the rule was taken away it is not written again.
+ * the agent, because services come and go; where the rule was removed it is not written again.
  */
 export const rightsScript = `#!/bin/sh
 # Lets the Custode agent start and stop the services that this machine has, when its server asks. Usage: rights RULES

@@ -7,6 +7,7 @@ import { StoppedError } from './reach/stopped'
 import { isOpen } from './sweep'
 import { textOf, type Way } from '../uplink'
 import { wsmanPort } from './reach/wsmanPort'
+import { refusedText } from './reach/refused'
 
 const needed = 250_000
 
@@ -67,9 +68,7 @@ async function bring(
   }
   throw new StoppedError(
     'sign-in refused',
-    command.trials.length
-      ? `It refused ${command.trials.map((trial) => trial.user).join(', then ')}.`
-      : 'No sign-in was given.',
+    command.trials.length ? refusedText(command.trials) : 'No sign-in was given.',
   )
 }
 

@@ -5,6 +5,7 @@ import { StoppedError } from './reach/stopped'
 import { textOf, type Way } from '../uplink'
 import { installCall, surveyScript } from '../powershell/scripts'
 import { Wsman } from './reach/wsman'
+import { refusedText } from './reach/refused'
 
 const needed = 250e6
 
@@ -72,8 +73,6 @@ export async function bringToWindows(
   }
   throw new StoppedError(
     'sign-in refused',
-    passwords.length
-      ? `It refused ${passwords.map((password) => password.user).join(', then ')}.`
-      : 'Windows takes passwords, and no sign-in given here has one.',
+    passwords.length ? refusedText(passwords) : 'Windows takes passwords, and no sign-in given here has one.',
   )
 }

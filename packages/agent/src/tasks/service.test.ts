@@ -145,7 +145,7 @@ describe('the rule for polkit', () => {
   }
   const manage = 'org.freedesktop.systemd1.manage-units'
 
-  it('is not written where it was taken away', () => {
+  it('is not written where it was removed', () => {
     expect(write('nginx.service enabled\\n', '')).toBe('')
   })
   it('lets the agent’s user start and stop the machine’s own services, nothing else, and says nothing of others', () => {

@@ -210,7 +210,7 @@ export const textTrialSchema = answerOf<TextTrial>({
   steps: listOf(
     answerOf<TextTrial['steps'][number]>({
       of: Joi.string().valid('template', 'assignment', 'exception'),
-      change: Joi.string().valid('made', 'changed', 'taken away'),
+      change: Joi.string().valid('made', 'changed', 'removed'),
       name: words,
       words: listOf(words),
     }),

@@ -282,7 +282,7 @@ export interface TextFault {
 }
 export interface TextTrial {
   faults: TextFault[]
-  steps: { of: PolicyStep['of']; change: 'made' | 'changed' | 'taken away'; name: string; words: string[] }[]
+  steps: { of: PolicyStep['of']; change: 'made' | 'changed' | 'removed'; name: string; words: string[] }[]
   impact: Impact | null
 }
 export interface ExportedPolicy {

@@ -3,6 +3,8 @@ import type { Answering, DeviceId, FailureKind, Millis, ServiceAction } from '#c
 /** A way to sign in, tried in order. */
 export interface SignInTrial {
   id: number
+  /** What it is called where it is stored. */
+  name?: string
   user: string
   password?: string
   privateKey?: string

@@ -118,7 +118,7 @@ const condition = Joi.object<NewcomerCondition, true>({
   namePattern: Joi.string().trim().max(100).allow(null).required(),
   network: Joi.string().trim().max(60).allow(null).required(),
 })
-export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'tell'> & {
+export type NewStandingRule = Omit<StandingRule, 'id' | 'roles' | 'tags' | 'notify'> & {
   roles: RoleId[]
   tags: string[]
   notify: number[]

@@ -164,7 +164,7 @@ export interface WaveRunPage extends WaveRunView {
   machines: WaveMachineView[]
 }
 
-export type RunAction = 'pause' | 'go-on' | 'stop' | 'retry'
+export type RunAction = 'pause' | 'resume' | 'stop' | 'retry'
 const run = {
   id,
   siteId: id,

@@ -21,7 +21,7 @@ function rebaseValues(kind: string, base: Values, mine: Values, theirs: Values, 
     const value = choose(base[name], mine[name], theirs[name], () => {
       const parameter = parameters.find((parameter) => parameter.name === name)
       const text = (value: ParameterValue | undefined) =>
-        value === undefined ? 'left open' : parameter ? valueText(parameter, value) : String(value)
+        value === undefined ? 'the default' : parameter ? valueText(parameter, value) : String(value)
       clash(`${parameter?.label ?? name}: you ${text(mine[name])}, they ${text(theirs[name])}`)
     })
     if (value !== undefined) values[name] = value

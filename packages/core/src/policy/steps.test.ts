@@ -79,7 +79,7 @@ const devices = [device(7), device(8)]
 const said = (steps: PolicyStep[]) => stepFaults(policy, steps, estate).map(({ at, message }) => `${at}: ${message}`)
 
 describe('steps', () => {
-  it('make, change and take away; what is new may be spoken of at once', () => {
+  it('make, change and remove; what is new may be spoken of at once', () => {
     const after = withSteps(
       policy,
       [
@@ -199,7 +199,7 @@ describe('steps', () => {
       ['steps.1: Another step of this change is about the same exception. Put both into one.'],
     ],
     [
-      'a new thing made and taken away',
+      'a new thing made and removed',
       [
         { of: 'template', id: -1, basedOn: 0, note: '', to: body('New', []) },
         { of: 'template', id: -1, basedOn: 0, note: '', to: null },
@@ -207,9 +207,9 @@ describe('steps', () => {
       ['steps.1: Another step of this change is about the same template. Put both into one.'],
     ],
     [
-      'a new thing taken away',
+      'a new thing removed',
       [{ of: 'assignment', id: -1, basedOn: 0, to: null }],
-      ['steps.0: This assignment is not there yet, so it cannot be taken away.'],
+      ['steps.0: This assignment is not there yet, so it cannot be removed.'],
     ],
     [
       'a new thing with a past',

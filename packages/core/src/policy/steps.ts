@@ -18,7 +18,7 @@ import {
 
 /**
  * One thing that a change of policy does; a change is a list of them and happens as a whole or not at all. `id` below
- * zero: new, and later steps of the same change speak of it by that number. `to` null: taken away. `basedOn`: the
+ * zero: new, and later steps of the same change speak of it by that number. `to` null: removed. `basedOn`: the
  * revision that was looked at; 0 for what is new.
  */
 export type PolicyStep =
@@ -226,7 +226,7 @@ function shapeFaults(steps: readonly PolicyStep[]): Fault[] {
       return [{ at, message: `Another step of this change is about the same ${step.of}. Put both into one.` }]
     about.add(key)
     if (step.id < 0 && step.to === null)
-      return [{ at, message: `This ${step.of} is not there yet, so it cannot be taken away.` }]
+      return [{ at, message: `This ${step.of} is not there yet, so it cannot be removed.` }]
     if (step.id < 0 && step.basedOn !== 0)
       return [{ at: `${at}.basedOn`, message: `This ${step.of} is new: it is based on no revision, 0.` }]
     return []

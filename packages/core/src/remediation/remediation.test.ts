@@ -88,16 +88,16 @@ describe('what a watch does by itself', () => {
 
 describe('before a person is told', () => {
   it('it is tried at once, and again only after each try had its time', () => {
-    expect(next([])).toBe('try')
+    expect(next([])).toBe('attempt')
     expect(remediationStep(thrice, [tried(30 * second)], failing, trouble, now)).toEqual({
       next: 'wait',
       until: now + 31 * second,
     })
-    expect(next([tried(2 * minute)])).toBe('try')
+    expect(next([tried(2 * minute)])).toBe('attempt')
   })
   it('a person is told when the tries of an hour are used up; older ones do not count', () => {
-    expect(next([tried(50 * minute), tried(40 * minute), tried(2 * minute)])).toBe('tell')
-    expect(next([tried(61 * minute), tried(40 * minute), tried(2 * minute)])).toBe('try')
+    expect(next([tried(50 * minute), tried(40 * minute), tried(2 * minute)])).toBe('escalate')
+    expect(next([tried(61 * minute), tried(40 * minute), tried(2 * minute)])).toBe('attempt')
   })
   it('a try is judged only by what was seen after it', () => {
     expect(next([tried(2 * minute)], { ...failing, lastAt: now - 3 * minute })).toBe('wait')
@@ -105,11 +105,11 @@ describe('before a person is told', () => {
   it('nothing seen after it for five minutes more: nobody knows, so the person is told', () => {
     expect(
       next([tried(7 * minute)], { ...failing, lastAt: now - 8 * minute }, thrice, { startedAt: now - 8 * minute }),
-    ).toBe('tell')
+    ).toBe('escalate')
   })
   it('what cannot be judged any more goes back to a person: the device is silent, or its collector is', () => {
-    expect(next([], failing, thrice, { heardAt: now - 3 * minute })).toBe('tell')
-    expect(next([tried(30 * second)], { ...well, silent: true, lastAt: now - 3 * minute })).toBe('tell')
+    expect(next([], failing, thrice, { heardAt: now - 3 * minute })).toBe('escalate')
+    expect(next([tried(30 * second)], { ...well, silent: true, lastAt: now - 3 * minute })).toBe('escalate')
   })
   it('a check that was late is not one that stays away: what is being tried goes on', () => {
     expect(next([tried(30 * second)], { ...well, silent: true, lastAt: now - minute })).toBe('wait')
@@ -118,7 +118,7 @@ describe('before a person is told', () => {
     const slow = { times: 5, wait: hour }
     const startedAt = now - 119 * minute
     expect(next([tried(118 * minute), tried(57 * minute)], failing, slow, { startedAt })).toBe('wait')
-    expect(next([tried(118 * minute)], failing, slow, { startedAt: now - longestRemediation })).toBe('tell')
+    expect(next([tried(118 * minute)], failing, slow, { startedAt: now - longestRemediation })).toBe('escalate')
   })
   it('no trouble is tried for ever, whatever the watch says and whatever was tried', () => {
     const anyTry = fc.record({
@@ -141,7 +141,7 @@ describe('before a person is told', () => {
               { startedAt: now - longestRemediation, heardAt: now, gap: minute },
               now,
             ).next,
-          ).toBe('tell')
+          ).toBe('escalate')
           const step = remediationStep({ times, wait }, attempts, failing, { ...trouble, startedAt: now }, now)
           if (step.next === 'wait') expect(step.until).toBeLessThanOrEqual(now + longestRemediation)
         },
@@ -158,10 +158,10 @@ describe('before a person is told', () => {
       next: 'wait',
       until: now - minute + answerWithin,
     })
-    expect(next([asked(2 * minute)])).toBe('try')
-    expect(next([asked(2 * minute)], failing, { times: 1, wait: minute })).toBe('tell')
+    expect(next([asked(2 * minute)])).toBe('attempt')
+    expect(next([asked(2 * minute)], failing, { times: 1, wait: minute })).toBe('escalate')
   })
   it('what cannot help is not tried again: the person is told at once', () => {
-    expect(next([tried(second, { state: 'failed', hopeless: true })])).toBe('tell')
+    expect(next([tried(second, { state: 'failed', hopeless: true })])).toBe('escalate')
   })
 })

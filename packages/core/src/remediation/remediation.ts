@@ -20,7 +20,7 @@ export interface Attempt {
   hopeless: boolean
 }
 
-export type RemediationStep = { next: 'try' } | { next: 'wait'; until: Millis } | { next: 'tell' }
+export type RemediationStep = { next: 'attempt' } | { next: 'wait'; until: Millis } | { next: 'escalate' }
 
 /** Attempts older than this are forgotten, unless they are of the trouble that is being tried. */
 export const attemptsCountFor: Millis = hour
@@ -79,7 +79,7 @@ export function remediationStep(
   const { times, wait } = response
   const patience = startedAt + patienceFor(response)
   const isUnseen = post.silent && now - post.lastAt > gap
-  if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'tell' }
+  if (now >= patience || isUnseen || now - heardAt > gap) return { next: 'escalate' }
   const until = (at: Millis): RemediationStep => ({ next: 'wait', until: Math.min(at, patience) })
   const counted = attempts.filter((attempt) => now - attempt.at < attemptsCountFor || attempt.at >= startedAt)
   const last = counted.reduce<Attempt | null>(
@@ -87,12 +87,12 @@ export function remediationStep(
     null,
   )
   if (last) {
-    if (last.hopeless) return { next: 'tell' }
+    if (last.hopeless) return { next: 'escalate' }
     const shown = last.endedAt === null ? last.at + answerWithin : last.endedAt + wait
     if (now < shown) return until(shown)
     if (last.endedAt !== null && post.lastAt <= last.endedAt)
-      return now < shown + evidenceWithin ? until(Math.min(now + wait, shown + evidenceWithin)) : { next: 'tell' }
+      return now < shown + evidenceWithin ? until(Math.min(now + wait, shown + evidenceWithin)) : { next: 'escalate' }
   }
   if (Object.keys(post.runs).length === 0) return until(now + wait)
-  return counted.length < times ? { next: 'try' } : { next: 'tell' }
+  return counted.length < times ? { next: 'attempt' } : { next: 'escalate' }
 }

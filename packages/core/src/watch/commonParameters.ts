@@ -26,7 +26,7 @@ const pace: readonly Parameter[] = [
   {
     name: 'recheck',
     type: 'duration',
-    label: 'Look again every',
+    label: 'Re-check every',
     default: null,
     optional: true,
     min: 10 * second,

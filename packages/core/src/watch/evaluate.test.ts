@@ -575,6 +575,13 @@ describe('a rule as a sentence', () => {
     ).toBe(
       'On every fixed disk except /boot*, when free space is below 10 % and below 20 GB for 15 min, raise warning; below 5 % and below 10 GB, critical; clear above 12 % or 24 GB for 5 min.',
     )
+    const onDisks = (values: Values) =>
+      sentenceText(watchKind('disk-space').sentence(watch('d', 'disk-space', values).values)).split(', when')[0]
+    expect([
+      onDisks({ disks: ['D:'] }),
+      onDisks({ disks: ['C:', 'D:'] }),
+      onDisks({ disks: ['D:'], media: 'fixed or removable' }),
+    ]).toEqual(['On disk D:', 'On disks C:, D:', 'On disk D: (fixed or removable)'])
     expect(sentenceText(watchKind('silence').sentence(watch('s', 'silence').values))).toBe(
       'When the device is silent for 5 min, raise critical; clear when it reports again.',
     )

@@ -24,6 +24,14 @@ export interface Parameter {
   optional?: boolean
 }
 
+const written = {
+  count: 'a whole number',
+  number: 'a number',
+  percent: 'a share such as 8 %',
+  bytes: 'a size such as 20 GB',
+  duration: 'a duration such as 90 s, 15 min or 26 h',
+} as const
+
 /** Why a value does not fit a parameter, as a sentence that says what to do, or null. */
 export function parameterFault(parameter: Parameter, value: ParameterValue): string | null {
   const name = parameter.label
@@ -52,7 +60,7 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
         ? null
         : `${name} needs ${parameter.form.says}; “${value}” is none.`
     default: {
-      if (typeof value !== 'number' || !Number.isFinite(value)) return `${name} needs a number.`
+      if (typeof value !== 'number' || !Number.isFinite(value)) return `${name}: write ${written[parameter.type]}.`
       const { min = 0, max = Number.MAX_SAFE_INTEGER } = parameter
       if (value < min || value > max)
         return `${name} must lie between ${valueText(parameter, min)} and ${valueText(parameter, max)}; ${valueText(parameter, value)} does not.`

@@ -58,7 +58,7 @@ export function remediationUnderWay(
     { startedAt, heardAt: context.heardAt ?? startedAt, gap },
     now,
   )
-  return step.next === 'tell' ? null : { response, step }
+  return step.next === 'escalate' ? null : { response, step }
 }
 
 export interface Asked {

@@ -42,7 +42,7 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   const key = postKey(due.watch, due.instance)
   const attempts = await readAttempts(tx, due.device_id, now)
   const trying = remediationUnderWay(context, key, attempts, due.started_at, now)
-  if (trying?.step.next === 'try') {
+  if (trying?.step.next === 'attempt') {
     await askAgent(
       tx,
       { id: due.device_id, clientId: due.client_id },

@@ -2,6 +2,7 @@ import type { SignInTrial } from '#contract/report'
 import type { Millis, SignedIn } from '#core'
 import { keysFirst, type HostKey } from './hostKey'
 import { run, signIn } from './ssh'
+import { refusedText } from './refused'
 import { insideScript } from '../../powershell/scripts'
 
 // POSIX words, but for the file that Linux distributions tell their name in (os-release(5)).
@@ -39,11 +40,7 @@ async function askWithEach(
       const output = await ask(trial)
       if (output !== null) return { trial: trial.id, ...toldBy(output), hostKey: key.shown, reason: '' }
     }
-    return nothing(
-      trials.length
-        ? `It refused ${trials.map((trial) => trial.user).join(', then ')}.`
-        : 'Windows takes passwords, and no sign-in given here has one.',
-    )
+    return nothing(trials.length ? refusedText(trials) : 'Windows takes passwords, and no sign-in given here has one.')
   } catch (error) {
     return nothing((error as Error).message)
   }

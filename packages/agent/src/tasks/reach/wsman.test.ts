@@ -166,7 +166,7 @@ describe('WS-Management', () => {
     })
     expect(await identifyWindows(address, trials.slice(0, 2), new HostKey(fingerprint))).toMatchObject({
       trial: null,
-      reason: 'It refused first.',
+      reason: 'The sign-in first was refused.',
     })
     expect(await identifyWindows(address, trials, new HostKey('another'))).toMatchObject({
       trial: null,

@@ -14,7 +14,7 @@ export interface FromDocument {
 
 /**
  * The steps that make the policy what the document says. Templates are known again by their names, assignments by
- * template and target, exceptions by watch and target; what the document covers and does not name is taken away.
+ * template and target, exceptions by watch and target; what the document covers and does not name is removed.
  */
 export function fromDocument(document: unknown, policy: Policy, refs: References, note: string): FromDocument {
   const reader = new Reader(refs)
@@ -32,7 +32,7 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
   if (!('covers' in root))
     reader.fault(
       [],
-      `It has to say what it covers: “covers: ${everything}”, or a list of templates. What it covers and does not name is taken away.`,
+      `It has to say what it covers: “covers: ${everything}”, or a list of templates. What it covers and does not name is removed.`,
     )
   if (reader.faults.length) return { steps, places, faults: reader.faults }
 

@@ -106,7 +106,7 @@ export const identityShared: WatchKind = {
       evidence: () => ({
         subject: shared ? 'two machines' : 'one machine',
         text: shared
-          ? 'two machines report as this device: one is a copy of the other. Enrol the copy anew'
+          ? 'two machines report as this device: one is a copy of the other. Enrol the copy again'
           : 'one machine reports as this device',
       }),
     },

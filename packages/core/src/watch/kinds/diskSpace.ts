@@ -128,8 +128,11 @@ export const diskSpace: WatchKind = {
       ...(i === 0 ? sentence` for ${say('hold')}, raise ${level}` : sentence`, ${level}`),
     ])
     const orAbove = read.optional(values, 'clear.bytes') === null ? [] : sentence` or ${say('clear.bytes')}`
-    const every = disks.length === 1 && disks[0] === '*' ? [say('disks', 'every')] : sentence`${say('disks')} among`
-    return sentence`On ${every} ${say('media', `${media} disk`)}${except}, ${raise}; clear above ${say('clear.percent')}${orAbove} for ${say('clear.hold')}.`
+    const every = disks.length === 1 && disks[0] === '*'
+    // Of chosen disks their sort goes without saying, unless it is not the ordinary one.
+    const sort = every || media !== 'fixed' ? sentence` ${say('media', every ? `${media} disk` : `(${media})`)}` : []
+    const which = every ? [say('disks', 'every')] : sentence`${disks.length === 1 ? 'disk' : 'disks'} ${say('disks')}`
+    return sentence`On ${which}${sort}${except}, ${raise}; clear above ${say('clear.percent')}${orAbove} for ${say('clear.hold')}.`
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),

@@ -182,7 +182,7 @@ const absenceParameters: readonly Parameter[] = [
   {
     name: 'period',
     type: 'duration',
-    label: 'At least every',
+    label: 'Period',
     default: day + 2 * hour,
     min: minute,
     max: 31 * day,

@@ -72,7 +72,7 @@ export async function exportPolicy(db: Db, only: readonly number[] | null): Prom
 }
 
 function toldStep(step: PolicyStep, before: Policy, after: Policy, estate: KnownEstate): TextTrial['steps'][number] {
-  const change = step.to === null ? 'taken away' : step.id < 0 ? 'made' : 'changed'
+  const change = step.to === null ? 'removed' : step.id < 0 ? 'made' : 'changed'
   const templateName = (id: number) =>
     [...after.templates, ...before.templates].find((template) => template.id === id)?.name ?? ''
   if (step.of === 'template') {

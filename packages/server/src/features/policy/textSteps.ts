@@ -25,7 +25,7 @@ export function stepsOfText(
     const step = read.steps[Number(n)]!
     const place = read.places[Number(n)]
     if (!place)
-      return { line: 1, at: '', message: `What is not in the text any more would be taken away, but: ${message}` }
+      return { line: 1, at: '', message: `What is not in the text any more would be removed, but: ${message}` }
     const named =
       step.of === 'template'
         ? ['name', 'includes'].includes(field)

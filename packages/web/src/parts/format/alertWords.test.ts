@@ -37,7 +37,7 @@ describe('an alert in one sentence', () => {
       { failed: ['services'], reasons: { services: 'systemctl show: it did not end within 30 s' } },
     ],
     [
-      '[Two machines] report as this device: one is a copy of the other. Enrol the copy anew',
+      '[Two machines] report as this device: one is a copy of the other. Enrol the copy again',
       'identity-shared',
       { shared: true },
     ],

@@ -11,7 +11,7 @@ defineEmits<{ again: [] }>()
     <b>{{ error.problem.title }}.</b> {{ error.message }}
     <button class="link" @click="$emit('again')">Try again</button>
   </p>
-  <p v-else-if="loading" class="notice faint" aria-busy="true">Reading…</p>
+  <p v-else-if="loading" class="notice faint" aria-busy="true">Loading…</p>
   <p v-else-if="empty" class="notice muted">{{ empty }}</p>
 </template>
 

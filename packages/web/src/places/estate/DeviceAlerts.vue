@@ -23,7 +23,7 @@ defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null; remediations:
   <template v-if="remediations?.length"><h2>Tried before anybody was told</h2>
     <table class="board"><tbody><tr v-for="remediation in remediations" :key="remediation.id">
       <td class="mark"><SeverityMark :state="remediation.outcome === 'cleared' ? 'settled' : remediation.endedAt ? null : remediation.severity" /></td><td><b>{{ alertWords(remediation).strong }}</b> {{ alertWords(remediation).rest }} <DoubtText :doubt="postDoubt(remediation)" /></td><td :title="exactText(remediation.startedAt)">{{ fullText(remediation.startedAt) }}</td>
-      <td>{{ remediationWords(remediation) }}</td><td class="muted"><RouterLink v-if="remediation.alertId" :to="`/rounds?alert=${remediation.alertId}`">a person was told</RouterLink><template v-else>{{ remediation.outcome ? outcomeText(remediation.outcome) : 'at it now' }}</template></td>
+      <td>{{ remediationWords(remediation) }}</td><td class="muted"><RouterLink v-if="remediation.alertId" :to="`/rounds?alert=${remediation.alertId}`">a person was told</RouterLink><template v-else>{{ remediation.outcome ? outcomeText(remediation.outcome) : 'in progress' }}</template></td>
     </tr></tbody></table>
   </template>
   <template v-if="held?.length"><h2>Held back by windows</h2>

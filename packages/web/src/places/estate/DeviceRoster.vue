@@ -100,7 +100,7 @@ async function cancelTasks(source: Source): Promise<void> {
     )
     if (found)
       takingBack.value = {
-        title: `Take the exception for ${found.targetText} back`,
+        title: `Remove the exception for ${found.targetText}`,
         steps: [{ of: 'exception', id: found.id, basedOn: found.revision, to: null }],
       }
     open.value = null
@@ -149,7 +149,7 @@ const told = computed(() => {
   <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
-      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (dormant)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="cancelTasks(link.source)">take back</button></li></ol>
+      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (paused)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="cancelTasks(link.source)">remove</button></li></ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
         <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(chosen) => { value = chosen; typed = true }" @cancel="editing = false" />

@@ -58,7 +58,7 @@ async function save(): Promise<void> {
         <template v-if="!deviceId && where !== 'everyone'"> at <select v-model="clientId" aria-label="Client" @change="where = 'client'"><option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option></select></template>
         from <select v-model="begins" aria-label="From"><option value="now">now</option><option value="at">a start</option></select>
         <template v-if="begins === 'at'"> <ElDatePicker v-model="from" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" style="width: 190px" /></template>
-        for <select v-model="lengthHours" aria-label="For"><option value="0.5">30 min</option><option value="1">1 h</option><option value="2">2 h</option><option value="4">4 h</option><option value="8">8 h</option><option value="24">24 h</option><option value="open">as long as nobody ends it</option></select>.</p>
+        for <select v-model="lengthHours" aria-label="For"><option value="0.5">30 min</option><option value="1">1 h</option><option value="2">2 h</option><option value="4">4 h</option><option value="8">8 h</option><option value="24">24 h</option><option value="open">until somebody ends it</option></select>.</p>
       <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an end if you can.</p>
       <label>Name<input v-model="name" :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`" maxlength="100" /></label>
       <label>Why<input v-model="reason" placeholder="What is being done" maxlength="500" /></label>

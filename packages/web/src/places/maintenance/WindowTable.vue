@@ -14,7 +14,7 @@ const session = useSession()
 const inForce = (window: WindowView) => isOpen(window, now.value)
 async function end(window: WindowView): Promise<void> {
   if (await attempt(() => api.post(`/windows/${window.id}/end`)))
-    done(window.from > now.value ? 'Called off.' : 'Ended. What still fails is raised now.')
+    done(window.from > now.value ? 'Cancelled.' : 'Ended. What still fails is raised now.')
 }
 </script>
 
@@ -28,11 +28,11 @@ async function end(window: WindowView): Promise<void> {
         <td><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></td>
         <td class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</td>
         <td :title="exactText(window.from)">{{ fullText(window.from) }}</td>
-        <td><span v-if="isCalledOff(window)" class="muted">called off by {{ window.endedBy }}</span><template v-else-if="windowEnd(window)"><span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span><span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(window.from) }}</span></td>
+        <td><span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span><template v-else-if="windowEnd(window)"><span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span><span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(window.from) }}</span></td>
         <td class="num">{{ window.deviceCount }}</td>
         <td class="num"><span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span><template v-else>{{ window.heldTotal || '' }}</template></td>
         <td class="muted">{{ window.createdBy }}</td>
-        <td class="num"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Call off' }}</button></td>
+        <td class="num"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Cancel it' }}</button></td>
       </tr>
     </tbody>
   </table>

@@ -123,7 +123,7 @@ useKeys('Rounds', [
         <span v-if="data" class="muted">{{ groups[0]!.rows.length }} to do<template v-if="fresh">, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
-          <button class="link" @click="looked">All seen <kbd>.</kbd></button>
+          <button class="link" @click="looked">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
       <NoticeList />

@@ -214,7 +214,7 @@ describe('coverage', () => {
       ),
     ).toMatchObject([{ revision: 1, watchCount: 3 }])
   })
-  it('what is collected by rule is listed and can be taken away, and the agent hears of that too, unless a watch of its roster names it', async () => {
+  it('what is collected by rule is listed and can be removed, and the agent hears of that too, unless a watch of its roster names it', async () => {
     const rules = (await house.technician<CollectRuleView[]>('GET', '/api/collect-rules')).body
     const rule = rules.at(-1)!
     expect(rule).toMatchObject({ targetText: 'tm-gate-1', logs: ['nginx/error.log'], devices: 1, by: 'Tech' })

@@ -17,7 +17,7 @@ export interface OpenedCredential {
 }
 
 /**
- * Opens credentials for use, in the order asked for; each use leaves a line. Those taken away meanwhile are left out.
+ * Opens credentials for use, in the order asked for; each use leaves a line. Those removed meanwhile are left out.
  */
 export async function openCredentials(
   tx: Db,
@@ -51,6 +51,7 @@ export async function openCredentials(
     const secret = vault.open(row.sealed, contextOf(row.client_id, row.name))
     return {
       id: row.id,
+      name: row.name,
       user: row.user_name,
       ...(row.kind === 'password' ? { password: secret } : { privateKey: secret }),
     }

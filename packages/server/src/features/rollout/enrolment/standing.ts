@@ -69,7 +69,7 @@ async function check(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<voi
   const people = await rows<{ id: number }>(db, `select id from person where id = any($1) and access <> 'contact'`, [
     rule.notify,
   ])
-  if (people.length !== rule.notify.length) fail('tell', 'One of these people is not here.', 'unknown person')
+  if (people.length !== rule.notify.length) fail('notify', 'One of these people is not here.', 'unknown person')
 }
 
 interface DeviceRow {

@@ -8,7 +8,7 @@ import { route } from '../../../http/route'
 import { announce } from '../../../live'
 import { audit, ofClients, type Viewer } from '../../access'
 
-/** Carries a decision out for one device; its role is given, kept or taken away. */
+/** Carries a decision out for one device; its role is given, kept or removed. */
 async function decide(
   tx: Db,
   deviceId: DeviceId,

@@ -11,13 +11,13 @@ export interface RunTables {
 
 const allowed: Record<RunAction, readonly string[]> = {
   pause: ['running'],
-  'go-on': ['paused'],
+  resume: ['paused'],
   stop: ['running', 'paused'],
   retry: ['running', 'paused', 'stopped', 'done'],
 }
 const done: Record<RunAction, string> = {
   pause: 'be paused',
-  'go-on': 'go on',
+  resume: 'resume',
   stop: 'be stopped',
   retry: 'be tried again',
 }
@@ -49,7 +49,7 @@ export async function control(
       run.id,
       Math.min(run.wave, ...again.map((row) => row.wave)),
     ])
-  } else if (action === 'go-on') {
+  } else if (action === 'resume') {
     // Whoever goes on has looked: the wave counts as well enough.
     const { left } = (await firstRow<{ left: number }>(
       tx,

@@ -144,13 +144,19 @@ describe('a sweep', () => {
           name: null,
           ports: [22],
           banner: null,
-          signedIn: { trial: null, system: '', agent: false, hostKey: null, reason: 'It refused root, then root.' },
+          signedIn: {
+            trial: null,
+            system: '',
+            agent: false,
+            hostKey: null,
+            reason: 'Both sign-ins were refused: “first” and “second”.',
+          },
         },
       ],
     })
     expect((await page(id)).hosts.map((host) => host.signedIn)).toEqual([
       { with: 'second', system: 'Debian 12, x86_64', agent: true, reason: '' },
-      { with: null, system: '', agent: false, reason: 'It refused root, then root.' },
+      { with: null, system: '', agent: false, reason: 'Both sign-ins were refused: “first” and “second”.' },
     ])
     const used = (
       await house.pool.query<{ action: string; object_id: number; detail: { addresses?: string[] } }>(

@@ -153,7 +153,7 @@ describe('an update', () => {
       state: 'paused',
       reason: expect.stringContaining('2 of 2 machines of wave 1 failed') as string,
     })
-    await house.technician('POST', `/api/update-runs/${id}/go-on`)
+    await house.technician('POST', `/api/update-runs/${id}/resume`)
     await turn()
     expect(await states(id)).toEqual(['failed', 'failed', 'going', 'going'])
     await house.technician('POST', `/api/update-runs/${id}/stop`)

@@ -89,7 +89,7 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
   })
   for (const [action, summary] of [
     ['pause', 'Update no further for now'],
-    ['go-on', 'Go on with an update that is paused'],
+    ['resume', 'Resume an update that is paused'],
     ['stop', 'Update no further'],
     ['retry', 'Try again the devices that failed, and only those'],
   ] as [UpdateAction, string][])

@@ -152,7 +152,7 @@ describe('a run of waves', () => {
     await reportProgress(second[0]!.task.id, {
       state: 'failed',
       failure: 'sign-in refused',
-      reason: 'It refused root, then admin.',
+      reason: 'Both sign-ins were refused: “root” and “admin”.',
     })
     await reportProgress(second[1]!.task.id, { state: 'failed', failure: 'disk full', reason: 'Only 10 MB are free.' })
     await turn()
@@ -162,7 +162,10 @@ describe('a run of waves', () => {
       reason: expect.stringContaining('2 of 2 machines of wave 2 failed') as string,
       failed: 2,
     })
-    expect(run.machines[1]).toMatchObject({ failure: 'sign-in refused', reason: 'It refused root, then admin.' })
+    expect(run.machines[1]).toMatchObject({
+      failure: 'sign-in refused',
+      reason: 'Both sign-ins were refused: “root” and “admin”.',
+    })
 
     await control(id, 'retry')
     await turn()
@@ -255,14 +258,14 @@ describe('a run of waves', () => {
     await turn()
     expect(states(await page(id))).toEqual(Array(5).fill('waiting'))
     expect((await control(id, 'pause')).body.detail).toContain('This run is paused')
-    await control(id, 'go-on')
+    await control(id, 'resume')
     await turn()
     expect(states(await page(id))).toEqual(['going', 'going', 'going', 'going', 'waiting'])
     await control(id, 'stop')
     expect(states(await page(id))).toEqual(Array(5).fill('waiting'))
     await new Promise((resolve) => setTimeout(resolve, 2100))
     expect((await agent.send([agent.report(++minutes)])).body.tasks).toBeUndefined()
-    expect((await control(id, 'go-on')).status).toBe(409)
+    expect((await control(id, 'resume')).status).toBe(409)
     expect((await control(id, 'retry')).body.detail).toContain('Nothing failed')
   })
   it('gives up a machine that was on its way when the run was stopped, too', async () => {
@@ -324,7 +327,7 @@ describe('a stored sign-in', () => {
       )!.usedAt,
     ).toBeGreaterThan(0)
   })
-  it('has a name of its own at its client, and is destroyed when it is taken away', async () => {
+  it('has a name of its own at its client, and is destroyed when it is removed', async () => {
     expect((await store({ name: 'SERVERS' })).body.code).toBe('already-exists')
     expect((await store({ name: 'key', kind: 'private key', secret: 'no key at all' })).body.detail).toContain(
       'no private key',

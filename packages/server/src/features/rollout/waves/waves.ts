@@ -122,7 +122,7 @@ export function waveRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void
   })
   for (const [action, summary] of [
     ['pause', 'Go to no more machines for now'],
-    ['go-on', 'Go on with a run that is paused'],
+    ['resume', 'Resume a run that is paused'],
     ['stop', 'Go to no more machines'],
     ['retry', 'Try again the machines that failed, and only those'],
   ] as [RunAction, string][])

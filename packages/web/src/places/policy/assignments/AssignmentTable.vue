@@ -7,7 +7,7 @@ import { dayText, exactText } from '../../../parts/format/time'
 import AssignDialog from './AssignDialog.vue'
 import ConfirmChange from '../impact/ConfirmChange.vue'
 
-/** Assignments as they stand; switched off and on, changed and taken away where one may. */
+/** Assignments as they stand; switched off and on, changed and removed where one may. */
 const props = defineProps<{
   assignments: AssignmentView[]
   templates: (TemplatePage | TemplateSummary)[]
@@ -61,7 +61,7 @@ function asked(happened: boolean): void {
 </script>
 
 <template>
-  <table class="board"><thead><tr><th v-if="named">Template</th><th>Target</th><th class="num">Devices</th><th class="num" title="Among equally specific targets the lower number wins">Rank</th><th>Own values</th><th>Why</th><th>Look again</th><th>By</th><th></th></tr></thead>
+  <table class="board"><thead><tr><th v-if="named">Template</th><th>Target</th><th class="num">Devices</th><th class="num" title="Among equally specific targets the lower number wins">Rank</th><th>Own values</th><th>Why</th><th>Review on</th><th>By</th><th></th></tr></thead>
     <tbody><tr v-for="assignment in assignments" :key="assignment.id"><td v-if="named"><RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink></td><td>{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ assignment.deviceCount }}</td><td class="num">{{ assignment.rank }}</td><td class="muted">{{ ownText(assignment) }}</td><td class="muted">{{ assignment.reason }}</td>
       <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td><td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
       <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template></td></tr></tbody></table>

@@ -102,7 +102,7 @@ function drop(parameterName: string): void {
           <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
         <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
         <template v-if="!leftOut">
-          <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">take back</button></p>
+          <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">remove</button></p>
           <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
           <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
         </template>

@@ -31,12 +31,12 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <ElDialog :model-value="true" title="Pull an exception up into its template" width="560" append-to-body @close="emit('close')">
+  <ElDialog :model-value="true" title="Move an exception into its template" width="560" append-to-body @close="emit('close')">
     <p class="sentence">What holds for {{ exception.targetText }} becomes what
-      <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template"><option v-for="template in exception.templates" :key="template.id" :value="template.id">{{ template.name }}</option></select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch goes' : '' }}, and the exception goes.</p>
+      <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template"><option v-for="template in exception.templates" :key="template.id" :value="template.id">{{ template.name }}</option></select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch is removed' : '' }}, and the exception is removed.</p>
     <ImpactView :impact="impact" :counting="counting" title="If you do this" :busy="!fault" />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Pull it up, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close')">Cancel</button></p>
+    <p class="row"><button class="btn main" :disabled="!impact || busy" @click="save">Move it, for {{ impact ? countText(impact.devices, 'device') : '…' }}</button> <button class="btn" @click="emit('close')">Cancel</button></p>
   </ElDialog>
 </template>
 

@@ -87,7 +87,7 @@ it('a watch shows every parameter with its default and what it does, and which v
   await page.get('[aria-label="More of Web service"]').trigger('click')
   const hold = page.findAll('tbody tr').find((row) => row.text().startsWith('Hold'))!
   expect(hold.text()).toContain('common practice, no source')
-  await hold.get('[aria-label="Leave Hold open"]').trigger('click')
+  await hold.get('[aria-label="Use the default for Hold"]').trigger('click')
   expect(page.emitted('open')).toEqual([['hold']])
   await page.findAll('input[type=checkbox]')[0]!.setValue(true)
   expect(page.emitted('change')).toEqual([[{ osFamilies: ['linux'] }]])
@@ -172,7 +172,7 @@ describe('the place of a template', () => {
     ).toBeDefined()
     await page
       .findAll('button')
-      .find((button) => button.text() === 'Put my change on top of it')!
+      .find((button) => button.text() === 'Apply my change to it')!
       .trigger('click')
     expect(page.text()).not.toContain('while you edited')
     expect(page.text()).toContain('described anew')

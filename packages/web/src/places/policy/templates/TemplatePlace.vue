@@ -185,15 +185,15 @@ useKeys('Template', [
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <template v-if="data && base && body">
         <div class="head"><h1><input v-if="session.isLead" v-model="body.name" class="title" aria-label="Name of the template" maxlength="100" /><template v-else>{{ data.name }}</template></h1><span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} · {{ countText(data.deviceCount, 'device') }}</span>
-          <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Take away</button></span></div>
+          <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Delete</button></span></div>
         <p class="muted"><input v-if="session.isLead" v-model="body.description" class="describe" aria-label="What it is for" placeholder="What it is for" maxlength="2000" /><template v-else>{{ data.description }}</template></p>
-        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Brings too: <span v-for="included in body.includes" :key="included"><RouterLink :to="`/policy/${included}`">{{ templateName(included) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(included)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }">×</button> </span></template>
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">bring another template too…</option><option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option></select>
+        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Also includes: <span v-for="included in body.includes" :key="included"><RouterLink :to="`/policy/${included}`">{{ templateName(included) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(included)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }">×</button> </span></template>
+          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">include another template…</option><option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option></select>
           <template v-if="data.includedBy.length">Part of <RouterLink v-for="template in data.includedBy" :key="template.id" :to="`/policy/${template.id}`">{{ template.name }} </RouterLink></template></p>
         <p v-for="fault in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="fault.message" class="critical" role="alert">{{ fault.message }}</p>
         <div v-if="overtaken" class="overtaken" role="alert"><p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is overwritten. It changed:</p>
           <ul><li v-for="change in overtaken" :key="change">{{ change }}</li></ul>
-          <p><button class="btn" @click="putOnTop">Put my change on top of it</button> <button class="btn" @click="discard">Let my change go</button></p></div>
+          <p><button class="btn" @click="putOnTop">Apply my change to it</button> <button class="btn" @click="discard">Discard my change</button></p></div>
         <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="clash in clashes" :key="clash">{{ clash }}</li></ul></div>
         <div class="tabs"><button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }} {{ count }}</button></div>
         <template v-if="tab === 'Watches'">
@@ -215,7 +215,7 @@ useKeys('Template', [
       </template>
       <template v-else-if="data">
         <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
-        <p v-for="assignment in data.assignments" :key="assignment.id" class="muted">{{ assignment.targetText }}: {{ assignment.deviceCount }}<template v-if="assignment.dormant"> (dormant)</template></p>
+        <p v-for="assignment in data.assignments" :key="assignment.id" class="muted">{{ assignment.targetText }}: {{ assignment.deviceCount }}<template v-if="assignment.dormant"> (paused)</template></p>
         <p v-if="!data.assignments.length" class="muted">It is assigned to nothing.</p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>

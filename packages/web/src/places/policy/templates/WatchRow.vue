@@ -68,10 +68,10 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         <table><thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
           <tbody><tr v-for="parameter in kind.parameters" :key="parameter.name"><td>{{ parameter.label }}</td>
             <td><button v-if="editable" class="link" :class="{ set: spec.values[parameter.name] !== undefined }" :data-parameter="parameter.name" @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)">{{ valueText(parameter, values[parameter.name] ?? null) }}</button><span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
-              <button v-if="editable && spec.values[parameter.name] !== undefined" class="link faint" :aria-label="`Leave ${parameter.label} open`" title="Leave it to less specific templates, at last to the default" @click="emit('open', parameter.name)">leave open</button></td>
+              <button v-if="editable && spec.values[parameter.name] !== undefined" class="link faint" :aria-label="`Use the default for ${parameter.label}`" title="Leave it to less specific templates, at last to the default" @click="emit('open', parameter.name)">use the default</button></td>
             <td class="muted">{{ valueText(parameter, parameter.default) }}</td><td class="muted">{{ units[parameter.type] ?? '' }}</td><td class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</td></tr></tbody></table>
         <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a device.
-          <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">take this watch away</button></template></p>
+          <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">remove this watch</button></template></p>
       </div>
     </div>
     <div class="muted was"><p v-for="line in was" :key="line">{{ line }}</p></div>

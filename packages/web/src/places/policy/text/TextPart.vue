@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, useTemplateRef } from 'vue'
+import { computed, defineAsyncComponent, ref, useTemplateRef } from 'vue'
 import { onBeforeRouteLeave } from 'vue-router'
 import type { ExportedPolicy, TemplateSummary, TextTrial } from '#contract'
 import { countText } from '#core'
@@ -46,14 +46,9 @@ async function apply(): Promise<void> {
   note.value = ''
   await take()
 }
-const field = useTemplateRef<HTMLTextAreaElement>('field')
-function goTo(line: number): void {
-  const lines = text.value.split('\n')
-  const from = lines.slice(0, line - 1).join('\n').length + (line > 1 ? 1 : 0)
-  field.value?.focus()
-  field.value?.setSelectionRange(from, from + (lines[line - 1]?.length ?? 0))
-  if (field.value) field.value.scrollTop = Math.max(0, (line - 5) * 18)
-}
+const YamlEditor = defineAsyncComponent(() => import('./YamlEditor.vue'))
+const editor = useTemplateRef<{ goTo(line: number): void }>('editor')
+const faults = computed(() => trial.value?.faults ?? [])
 async function open(event: Event): Promise<void> {
   const file = (event.target as HTMLInputElement).files?.[0]
   if (file) text.value = await file.text()
@@ -67,7 +62,7 @@ function save(): void {
 }
 onBeforeRouteLeave(() => !changed.value || confirmed('The text is not applied yet.', 'Discard it'))
 const lineCount = computed(() => text.value.split('\n').length)
-const sign = { made: '+', changed: '~', 'taken away': '−' } as const
+const sign = { made: '+', changed: '~', removed: '−' } as const
 </script>
 
 <template>
@@ -75,19 +70,18 @@ const sign = { made: '+', changed: '~', 'taken away': '−' } as const
   <div v-else class="text">
     <div>
       <p class="row"><select v-model.number="only" aria-label="What to take" @change="take"><option :value="0">everything</option><option v-for="template in templates.data.value" :key="template.id" :value="template.id">only {{ template.name }}</option></select>
-        <button class="link" @click="take">{{ changed ? 'let the edit go' : 'take it anew' }}</button><button class="link" @click="save">save as a file</button><label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
+        <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button><button class="link" @click="save">save as a file</button><label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
         <span class="faint">{{ lineCount }} lines of YAML</span></p>
-      <div class="paper"><pre aria-hidden="true" class="lines" :style="{ transform: `translateY(${-(field?.scrollTop ?? 0)}px)` }"><template v-for="n in lineCount" :key="n">{{ n }}{{ '\n' }}</template></pre>
-        <textarea ref="field" v-model="text" spellcheck="false" wrap="off" aria-label="Policy as text" @scroll="($event.target as HTMLElement).previousElementSibling?.setAttribute('style', `transform: translateY(${-($event.target as HTMLElement).scrollTop}px)`)" /></div>
+      <div class="paper"><YamlEditor ref="editor" v-model="text" label="Policy as text" :faults="faults" /></div>
     </div>
     <aside aria-live="polite">
-      <template v-if="!changed"><p class="muted">This is what is in force. Change it here, or open a file; it is tried while you type, and nothing counts until it is applied.</p><p class="faint">From a shell, for people who keep policy in a repository: <span class="mono">./custode policy check policy.yaml</span></p></template>
+      <template v-if="!changed"><p class="muted">This is what is in force. Change it here, or open a file. It is checked while you type; nothing changes until you apply it.</p><p class="faint">From a shell, for people who keep policy in a repository: <span class="mono">./custode policy check policy.yaml</span></p></template>
       <p v-else-if="fault" class="critical" role="alert">{{ fault }}</p>
-      <p v-else-if="!trial" class="faint">Trying it…</p>
+      <p v-else-if="!trial" class="faint">Checking it…</p>
       <template v-else-if="trial.faults.length"><p class="critical" role="alert"><b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.</p>
-        <ul><li v-for="(fault, i) in trial.faults" :key="i"><button class="link" @click="goTo(fault.line)">line {{ fault.line }}</button> {{ fault.message }}</li></ul></template>
+        <ul><li v-for="(fault, i) in trial.faults" :key="i"><button class="link" @click="editor?.goTo(fault.line)">line {{ fault.line }}</button> {{ fault.message }}</li></ul></template>
       <template v-else><p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
-        <ul class="steps"><li v-for="(step, i) in trial.steps" :key="i"><b>{{ sign[step.change] }}</b> {{ step.of }} {{ step.name }}<span v-for="words in step.words" :key="words" class="muted line">{{ words }}</span></li></ul>
+        <ul class="steps"><li v-for="(step, i) in trial.steps" :key="i"><b>{{ sign[step.change] }}</b> {{ step.of }} {{ step.name }}<span v-for="words in step.words" :key="words" class="muted words">{{ words }}</span></li></ul>
         <template v-if="trial.steps.length"><ImpactView :impact="trial.impact" title="If you apply this" /><input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
           <p><button class="btn main" :disabled="busy" @click="apply">Apply to {{ countText(trial.impact?.devices ?? 0, 'device') }}</button></p></template></template>
     </aside>
@@ -111,36 +105,12 @@ const sign = { made: '+', changed: '~', 'taken away': '−' } as const
   padding-bottom: 8px;
 }
 .paper {
-  position: relative;
   overflow: hidden;
   border: 1px solid var(--rule);
   border-radius: 3px;
   background: var(--field);
   height: calc(100vh - 290px);
   min-height: 300px;
-}
-.lines {
-  position: absolute;
-  left: 0;
-  top: 0;
-  margin: 0;
-  padding: 8px 6px 8px 0;
-  width: 40px;
-  text-align: right;
-  color: var(--ink3);
-  font: 12.5px/18px var(--mono);
-}
-textarea {
-  position: absolute;
-  inset: 0 0 0 46px;
-  width: calc(100% - 46px);
-  height: 100%;
-  border: 0;
-  background: none;
-  color: var(--ink);
-  font: 12.5px/18px var(--mono);
-  padding: 8px 0;
-  resize: none;
 }
 aside {
   display: grid;
@@ -155,7 +125,7 @@ ul {
   list-style: none;
   padding: 0;
 }
-.line {
+.words {
   display: block;
   padding-left: 16px;
 }

@@ -42,7 +42,7 @@ async function closed(): Promise<void> {
 }
 async function tellAgain(waiver: WaiverView): Promise<void> {
   if (!(await attempt(() => api.delete(`/devices/${waiver.device.id}/waivers`)))) return
-  done(`What ${waiver.device.name} does not have is told again.`)
+  done(`What ${waiver.device.name} does not have is shown again.`)
   await closed()
 }
 </script>
@@ -60,8 +60,8 @@ async function tellAgain(waiver: WaiverView): Promise<void> {
           <td class="num do"><button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button></td>
         </tr></tbody></table>
       </section>
-      <details v-if="waived.length" class="more"><summary>{{ countText(waived.length, 'thing') }} said not to be needed</summary>
-        <table class="board"><tbody><tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance"><td class="mono">{{ waiver.device.name }}</td><td>{{ waiver.instance }}</td><td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td><td class="num"><button class="link" @click="tellAgain(waiver)">tell again</button></td></tr></tbody></table>
+      <details v-if="waived.length" class="more"><summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
+        <table class="board"><tbody><tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance"><td class="mono">{{ waiver.device.name }}</td><td>{{ waiver.instance }}</td><td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td><td class="num"><button class="link" @click="tellAgain(waiver)">show it again</button></td></tr></tbody></table>
       </details>
       <CollectRules />
     </div>

@@ -57,7 +57,7 @@ const refuse = () =>
       deviceIds: body.value.deviceIds,
       reason: reason.value,
     },
-    'Noted; it is not told again.',
+    'Noted; it is not shown again.',
   )
 </script>
 

@@ -38,7 +38,7 @@ async function same(tried: EnrolmentAttempt): Promise<void> {
 
 <template>
   <section class="made" aria-label="Progress">
-    <div class="top"><h2>{{ made ? 'Run this on the machine' : 'Who came with this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
+    <div class="top"><h2>{{ made ? 'Run this on the machine' : 'Machines that used this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
     <template v-if="made">
       <p class="muted"><button v-for="family in (['Linux', 'Windows'] as const)" :key="family" class="link which" :class="{ on: system === family }" :aria-pressed="system === family" @click="system = family">{{ family }}</button>
         <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at boot.</template> The key is shown this once.</p>

@@ -80,7 +80,7 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) =>
         <td class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</td>
         <td class="num"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></td></tr></tbody></table>
     <template v-if="unknown.length"><h2>Tried a key that does not exist, in the last day</h2>
-      <table class="board"><thead><tr><th>When</th><th>Called itself</th><th>System</th><th>From</th></tr></thead>
+      <table class="board"><thead><tr><th>When</th><th>Name</th><th>System</th><th>From</th></tr></thead>
         <tbody><tr v-for="stranger in unknown.slice(0, 20)" :key="stranger.id"><td>{{ fullText(stranger.at) }}</td><td class="mono">{{ stranger.name }}</td><td class="muted">{{ stranger.osName }}</td><td class="mono">{{ stranger.address }}</td></tr></tbody></table></template>
   </div>
 </template>

@@ -65,7 +65,7 @@ async function declare(): Promise<void> {
     <div class="head"><h2>Standing rules</h2><span class="muted">all that fit add up</span><span class="end"><button v-if="session.isLead && !making" class="btn main" @click="making = true">Add a rule</button></span></div>
     <StandingRuleForm v-if="making" @close="making = false; refresh()" />
     <StateNotice :error="error" :loading="!data" :empty="data && !data.length && !making ? 'No rule stands: a new device gets what its key gives, and policies that reach its kind, client or site.' : ''" @again="refresh" />
-    <div v-for="rule in data" :key="rule.id" class="rule"><p class="sentence">Give {{ whom(rule) }} <b>{{ effectWords(rule) }}</b><template v-if="rule.notify.length">, and tell <b>{{ told(rule) }}</b></template>.</p><span class="muted">{{ rule.name }}, by {{ rule.createdBy }}</span><button v-if="session.isLead" class="link" @click="remove(rule)">remove</button></div>
+    <div v-for="rule in data" :key="rule.id" class="rule"><p class="sentence">Give {{ whom(rule) }} <b>{{ effectWords(rule) }}</b><template v-if="rule.notify.length">, and notify <b>{{ told(rule) }}</b></template>.</p><span class="muted">{{ rule.name }}, by {{ rule.createdBy }}</span><button v-if="session.isLead" class="link" @click="remove(rule)">remove</button></div>
     <h2 class="networks">Networks of the sites</h2><p class="muted">They place a newcomer by its address and bound what may be swept.</p>
     <table class="board"><tbody><template v-for="client in clients" :key="client.id"><tr v-for="site in client.sites" :key="site.id">
       <td class="site">{{ client.name }} · {{ site.name }}</td>

@@ -51,7 +51,7 @@ const {
 } = useAnswer(body, (rule) => api.post<StandingRulePreview>('/standing-rules/preview', rule))
 async function save(): Promise<void> {
   if (!(await attempt(() => api.post('/standing-rules', body.value)))) return
-  done('It stands from now on.')
+  done('Saved. It applies to every device that enrols from now on.')
   emit('close')
 }
 </script>
@@ -65,13 +65,13 @@ async function save(): Promise<void> {
         named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything">
         in <input v-model="network" aria-label="Network" placeholder="any network">:
         <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>,
-        <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only after a person’s word</option></select>;
-        tell <select v-model="notify" aria-label="Tell"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
+        <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only once a person accepts them</option></select>;
+        notify <select v-model="notify" aria-label="Notify"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
       <div class="row"><button class="btn main" :disabled="!preview || counting">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
     </form>
-    <aside aria-label="Preview"><p class="muted">Had it stood when today’s devices came</p>
+    <aside aria-label="Preview"><p class="muted">If it had applied when today’s devices enrolled</p>
       <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
         <ul><li v-for="device in preview.devices.slice(0, 8)" :key="device.id"><span class="mono">{{ device.name }}</span> <span class="muted">{{ [...device.roles, ...device.tags].join(', ') }}</span></li></ul></template>
       <p v-else class="muted">…</p></aside>

@@ -54,7 +54,7 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
     <section v-if="gone.length" aria-label="No longer shows"><h2>Taken once, and no longer shows <span class="faint">{{ gone.length }}</span></h2>
       <table class="board"><tbody><tr v-for="finding in gone" :key="`${finding.deviceId}${finding.role}`">
         <td class="name"><RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink></td><td class="muted place">{{ finding.clientName }} · {{ finding.siteName }}</td><td>has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</td>
-        <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">take it away</button></td></tr></tbody></table>
+        <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">remove it</button></td></tr></tbody></table>
     </section>
   </div>
 </template>

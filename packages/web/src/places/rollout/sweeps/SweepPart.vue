@@ -110,7 +110,7 @@ async function start(): Promise<void> {
 }
 async function end(plan: SweepPlanView): Promise<void> {
   if (!(await attempt(() => api.delete(`/sweep-plans/${plan.id}`)))) return
-  done('It does not come again.')
+  done('It is not repeated any more.')
   await plans.refresh()
 }
 const shown = computed(() => (data.value ?? []).filter((sweep) => session.inView(sweep.clientId)))
@@ -118,10 +118,10 @@ const stateText = (sweep: SweepView) =>
   sweep.state === 'waiting'
     ? `waiting for ${sweep.deviceName} to take it`
     : sweep.state === 'running'
-      ? `${sweep.scanned} of ${sweep.total} looked at`
+      ? `${sweep.scanned} of ${sweep.total} scanned`
       : sweep.state === 'failed'
         ? `stopped: ${sweep.reason}`
-        : `all ${sweep.total} looked at`
+        : `all ${sweep.total} scanned`
 </script>
 
 <template>
@@ -133,7 +133,7 @@ const stateText = (sweep: SweepView) =>
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
-    <p v-for="plan in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="plan.id" class="plan"><span class="mono">{{ plan.network }}</span> of {{ plan.clientName }} · {{ plan.siteName }} from <span class="mono">{{ plan.deviceName }}</span> {{ repeats[plan.rule] ?? plan.rule }}<template v-if="plan.nextAt">, next <span :title="exactText(plan.nextAt, plan.zone)">{{ fullText(plan.nextAt) }}</span></template><template v-else-if="plan.trouble">, not again: <span class="critical">{{ plan.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(plan)">no more</button></p>
+    <p v-for="plan in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="plan.id" class="plan"><span class="mono">{{ plan.network }}</span> of {{ plan.clientName }} · {{ plan.siteName }} from <span class="mono">{{ plan.deviceName }}</span> {{ repeats[plan.rule] ?? plan.rule }}<template v-if="plan.nextAt">, next <span :title="exactText(plan.nextAt, plan.zone)">{{ fullText(plan.nextAt) }}</span></template><template v-else-if="plan.trouble">, not again: <span class="critical">{{ plan.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(plan)">stop repeating</button></p>
     <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />
     <div v-if="shown.length" class="two">
       <table class="board list" aria-label="Sweeps"><tbody><tr v-for="sweep in shown" :key="sweep.id" :class="{ on: chosen === sweep.id }" @click="chosen = sweep.id">

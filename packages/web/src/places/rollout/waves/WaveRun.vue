@@ -59,7 +59,7 @@ const standing = computed(() =>
     <template v-if="data">
       <RunHead :title="data.name" :standing="`${standing}, from ${data.deviceName}`" :state="data.state" :reason="data.reason" @control="control" />
       <div v-if="failures.length" class="failures" role="group" aria-label="Failures"><p v-for="[kind, list] in failures" :key="kind"><b>{{ countText(list.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ list[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p><button class="btn" @click="control('retry')">Try again only the {{ data.failed }} that failed</button></div>
-      <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Tries</th></tr></thead>
+      <table class="board"><thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Attempts</th></tr></thead>
         <tbody><tr v-for="machine in data.machines" :key="machine.n" :class="machine.state"><td>{{ machine.wave }}</td><td class="mono">{{ machine.name }}</td><td class="mono">{{ machine.address }}</td><td class="far" :title="machine.reason">{{ progress(machine) }}</td>
           <td v-if="hasKeys"><MachineKey v-if="isAboutKey(machine)" :site-id="data.siteId" :address="machine.address" :machine-key="machine.key" @accepted="refresh" /></td>
           <td><RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink></td><td class="num">{{ machine.attempts || '' }}</td></tr></tbody></table>
