@@ -81,13 +81,13 @@ export interface PreparedFolder {
  * @returns why it is not used; null: it may be
  */
 export function faultOf(folder: string, { isLink, owner, isFresh, names }: PreparedFolder): string | null {
-  const what = isLink
-    ? 'leads elsewhere'
-    : ![localSystem, administrators].includes(`*${owner}`)
-      ? `belongs to ${owner}, who is neither the system nor the administrators`
-      : isFresh && names.length
-        ? `was given ${names[0]!} while it was made`
-        : null
+  const faults = [
+    isLink && 'leads elsewhere',
+    ![localSystem, administrators].includes(`*${owner}`) &&
+      `belongs to ${owner}, who is neither the system nor the administrators`,
+    isFresh && names.length > 0 && `was given ${names[0]!} while it was made`,
+  ]
+  const what = faults.find((fault) => fault !== false) ?? null
   return (
     what && `${folder} ${what}: somebody may have prepared it. Look at what it holds, remove it, and install again.`
   )

@@ -233,21 +233,26 @@ function shapeFaults(steps: readonly PolicyStep[]): Fault[] {
   })
 }
 
+function faultsOf(step: PolicyStep, before: Policy, after: Policy, estate: KnownEstate): Fault[] {
+  switch (step.of) {
+    case 'template':
+      return step.to ? templateStepFaults(step.id, step.to, after) : removalFaults(step.id, before, after)
+    case 'assignment':
+      return step.to ? assignmentFaults(step.to, after, estate) : []
+    case 'exception':
+      return step.to ? exceptionFaults(step.to, after, estate) : []
+  }
+}
+
 /** What is wrong with a change, `at` the step (its position) and the field of it. */
 export function stepFaults(before: Policy, steps: readonly PolicyStep[], estate: KnownEstate): Fault[] {
   const shape = shapeFaults(steps)
   if (shape.length) return shape
   const after = withSteps(before, steps, 0)
   return steps.flatMap((step, i) => {
-    const faults = !step.to
-      ? step.of === 'template'
-        ? removalFaults(step.id, before, after)
-        : []
-      : step.of === 'template'
-        ? templateStepFaults(step.id, step.to, after)
-        : step.of === 'assignment'
-          ? assignmentFaults(step.to, after, estate)
-          : exceptionFaults(step.to, after, estate)
-    return faults.map((fault) => ({ ...fault, at: [`steps.${i}`, fault.at].filter(Boolean).join('.') }))
+    return faultsOf(step, before, after, estate).map((fault) => ({
+      ...fault,
+      at: [`steps.${i}`, fault.at].filter(Boolean).join('.'),
+    }))
   })
 }

@@ -247,12 +247,11 @@ export function remedyFor(
 ): Remedy {
   const need = roleNeed(gap.need)
   const { of } = need
-  const collect: Collecting | null =
-    !gap.uncollected || of.on === 'service'
-      ? null
-      : of.on === 'log'
-        ? { logs: [gap.instance], collectors: [] }
-        : { logs: [], collectors: [of.collector] }
+  const collected = (): Collecting | null => {
+    if (of.on === 'service') return null
+    return of.on === 'log' ? { logs: [gap.instance], collectors: [] } : { logs: [], collectors: [of.collector] }
+  }
+  const collect = gap.uncollected ? collected() : null
   if (!gap.unwatched) return { target, collect, template: null }
   const named = policy.templates.find((template) =>
     template.watches.some((spec) => looksAt(withDefaults(spec), need, gap.instance, {})),

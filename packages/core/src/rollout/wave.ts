@@ -66,7 +66,7 @@ export function nextTurn(machines: readonly WaveMachine[], { wave, waves, mostFa
   if (failed > mostFailed * mine.length)
     return {
       turn: 'pause',
-      reason: `${failed} of ${mine.length} machines of wave ${wave} failed, more than ${Math.round(mostFailed * 100)} %. Look at them; go on when you are sure.`,
+      reason: `${failed} of ${mine.length} machines of wave ${wave} failed, more than ${Math.round(mostFailed * 100)} %. Look at them; resume when you are sure.`,
     }
   return { turn: 'next wave', wave: wave + 1 }
 }

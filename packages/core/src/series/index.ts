@@ -1,2 +1,11 @@
-export { isMetric, metrics, readingFault, type Metric, type MetricName, type Reading, type Unit } from './metrics'
+export {
+  isMetric,
+  metrics,
+  readingFault,
+  readingText,
+  type Metric,
+  type MetricName,
+  type Reading,
+  type Unit,
+} from './metrics'
 export { bucketise, quantile, summarise, type Bucket, type Sample, type Summary } from './summary'

@@ -1,3 +1,6 @@
+import { ageText, bytesText, percentText } from '../text'
+import { second } from '../units'
+
 export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'seconds' | 'per core'
 
 export interface Metric {
@@ -31,6 +34,22 @@ export type MetricName = keyof typeof metrics
 
 export function isMetric(name: string): name is MetricName {
   return Object.hasOwn(metrics, name)
+}
+
+/** A value of a unit, as a person reads it: `readingText('bytes/s', 2e9)` is *2 GB/s*. */
+export function readingText(unit: Unit, value: number): string {
+  switch (unit) {
+    case 'ratio':
+      return percentText(value)
+    case 'bytes':
+      return bytesText(value)
+    case 'bytes/s':
+      return `${bytesText(value)}/s`
+    case 'seconds':
+      return `${value < 0 ? '−' : ''}${ageText(Math.abs(value) * second)}`
+    default:
+      return String(Math.round(value * 100) / 100)
+  }
 }
 
 /** One measured value: metric, instance ('' where the metric has none), value in the metric's unit. */

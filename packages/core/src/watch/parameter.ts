@@ -88,14 +88,11 @@ export function rangeText(parameter: Parameter): string {
   return high ? `${low} to ${high}.` : `From ${low} on.`
 }
 
+const absent: Partial<Record<Parameter['type'], string>> = { hours: 'at all hours', text: 'any', choice: 'any' }
+
 /** A value as it stands in a sentence. */
 export function valueText(parameter: Parameter, value: ParameterValue): string {
-  if (value === null || value === '')
-    return parameter.type === 'hours'
-      ? 'at all hours'
-      : parameter.type === 'text' || parameter.type === 'choice'
-        ? 'any'
-        : 'off'
+  if (value === null || value === '') return absent[parameter.type] ?? 'off'
   switch (parameter.type) {
     case 'percent':
       return percentText(value as number)

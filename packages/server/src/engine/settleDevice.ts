@@ -19,6 +19,7 @@ import {
   type Attempt,
   type RemediationOutcome,
   type ServiceAction,
+  type Severity,
 } from '#core'
 import { firstRow, rows, time, type Db } from '../db'
 import { addEntry, type NewEntry } from '../store/alertEntries'
@@ -116,6 +117,38 @@ const whyCalledOff: Record<RemediationOutcome, string> = {
   merged: 'the device was merged with another',
 }
 
+/** The three tables that keep what is open on a post; nearly all of their columns are the same. */
+type PostTable = 'alert' | 'held' | 'remediation'
+
+/** @param row its columns, whose names are constants of this program. @returns its number */
+async function insert(tx: Db, table: PostTable, row: Record<string, unknown>): Promise<number> {
+  const columns = Object.keys(row)
+  const inserted = await firstRow<{ id: number }>(
+    tx,
+    `insert into ${table} (${columns.join(', ')}) values (${columns.map((_, i) => `$${i + 1}`).join(', ')}) returning id`,
+    Object.values(row),
+  )
+  return inserted!.id
+}
+
+interface Open {
+  id: number
+  severity: Severity
+}
+async function changeSeverity(
+  tx: Db,
+  table: PostTable,
+  open: Open,
+  { severity, evidence }: { severity: Severity; evidence: Evidence | null },
+): Promise<void> {
+  await tx.query(`update ${table} set severity = $2, evidence = coalesce($3, evidence) where id = $1`, [
+    open.id,
+    severity,
+    evidence && JSON.stringify(evidence),
+  ])
+  open.severity = severity
+}
+
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
 async function apply(
   tx: Db,
@@ -130,32 +163,28 @@ async function apply(
   const { id: deviceId, clientId } = context.traits
   const effective = context.roster.find((candidate) => candidate.key === watch)
   const kind = effective?.kind ?? ''
-  const rule = () => JSON.stringify(ruleOf(effective!))
+  const post = ({ severity, began, evidence }: { severity: Severity; began: Millis; evidence: Evidence | null }) => ({
+    device_id: deviceId,
+    client_id: clientId,
+    watch,
+    instance,
+    severity,
+    began: time(began),
+    evidence: JSON.stringify(evidence),
+    rule: JSON.stringify(ruleOf(effective!)),
+  })
   let endedHeld: number | null = null
   let fromWindow: number | null = null
   let endedRemediation: number | null = null
   for (const action of actions) {
     switch (action.do) {
       case 'raise': {
-        const row = await firstRow<{ id: number }>(
-          tx,
-          `
-          insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, evidence, rule, window_id)
-          values ($1, $2, $3, $4, $5, 'open', $6, $7, $8, $9, $10) returning id`,
-          [
-            deviceId,
-            clientId,
-            watch,
-            instance,
-            action.severity,
-            time(action.began),
-            time(at),
-            JSON.stringify(action.evidence),
-            rule(),
-            fromWindow,
-          ],
-        )
-        const { id } = row!
+        const id = await insert(tx, 'alert', {
+          ...post(action),
+          status: 'open',
+          raised_at: time(at),
+          window_id: fromWindow,
+        })
         alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null) {
@@ -171,18 +200,14 @@ async function apply(
       }
       case 'change': {
         const open = alerting.alerts.get(key)!
-        await tx.query('update alert set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
-          open.id,
-          action.severity,
-          action.evidence && JSON.stringify(action.evidence),
-        ])
+        const from = open.severity
+        await changeSeverity(tx, 'alert', open, action)
         await addEntry(tx, open.id, {
           at,
           event: 'severity-changed',
-          detail: { from: open.severity, to: action.severity },
+          detail: { from, to: action.severity },
           text: action.evidence?.text,
         })
-        open.severity = action.severity
         break
       }
       case 'close': {
@@ -197,44 +222,14 @@ async function apply(
         break
       }
       case 'hold': {
-        const row = await firstRow<{ id: number }>(
-          tx,
-          `
-          insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, evidence, rule)
-          values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
-          [
-            action.windowId,
-            deviceId,
-            clientId,
-            watch,
-            instance,
-            action.severity,
-            time(action.began),
-            time(at),
-            JSON.stringify(action.evidence),
-            rule(),
-          ],
-        )
-        alerting.held.set(key, {
-          id: row!.id,
-          kind,
-          windowId: action.windowId,
-          severity: action.severity,
-          began: action.began,
-          evidence: action.evidence,
-        })
+        const { windowId, severity, began, evidence } = action
+        const id = await insert(tx, 'held', { ...post(action), window_id: windowId, held_at: time(at) })
+        alerting.held.set(key, { id, kind, windowId, severity, began, evidence })
         break
       }
-      case 'change held': {
-        const held = alerting.held.get(key)!
-        await tx.query('update held set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
-          held.id,
-          action.severity,
-          action.evidence && JSON.stringify(action.evidence),
-        ])
-        held.severity = action.severity
+      case 'change held':
+        await changeSeverity(tx, 'held', alerting.held.get(key)!, action)
         break
-      }
       case 'end held': {
         const held = alerting.held.get(key)!
         await tx.query('update held set ended_at = $2, outcome = $3 where id = $1', [held.id, time(at), action.outcome])
@@ -244,42 +239,13 @@ async function apply(
         break
       }
       case 'remediate': {
-        const row = await firstRow<{ id: number }>(
-          tx,
-          `
-          insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, evidence, rule)
-          values ($1, $2, $3, $4, $5, $6, $7, $7, $8, $9) returning id`,
-          [
-            deviceId,
-            clientId,
-            watch,
-            instance,
-            action.severity,
-            time(action.began),
-            time(now),
-            JSON.stringify(action.evidence),
-            rule(),
-          ],
-        )
-        alerting.remediation.set(key, {
-          id: row!.id,
-          kind,
-          startedAt: now,
-          severity: action.severity,
-          began: action.began,
-        })
+        const id = await insert(tx, 'remediation', { ...post(action), started_at: time(now), next_at: time(now) })
+        alerting.remediation.set(key, { id, kind, startedAt: now, severity: action.severity, began: action.began })
         break
       }
-      case 'change remediation': {
-        const remediation = alerting.remediation.get(key)!
-        await tx.query('update remediation set severity = $2, evidence = coalesce($3, evidence) where id = $1', [
-          remediation.id,
-          action.severity,
-          action.evidence && JSON.stringify(action.evidence),
-        ])
-        remediation.severity = action.severity
+      case 'change remediation':
+        await changeSeverity(tx, 'remediation', alerting.remediation.get(key)!, action)
         break
-      }
       case 'end remediation': {
         const { id } = alerting.remediation.get(key)!
         await callOff(tx, id, at, `called off: ${whyCalledOff[action.outcome]}`)

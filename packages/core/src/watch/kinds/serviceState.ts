@@ -107,11 +107,12 @@ export const serviceState: WatchKind = {
     const say = sayer(parameters, values)
     const all = read.text(values, 'which') === 'that should be running'
     const names = read.list(values, 'names')
-    const which = all
-      ? names.length === 1 && names[0] === '*'
+    const isEvery = names.length === 1 && names[0] === '*'
+    const among = () =>
+      isEvery
         ? sentence`${say('which', 'every service that should be running')}`
         : sentence`those of ${say('names')} ${say('which')}`
-      : sentence`the ${say('which', 'service')} ${say('names')}`
+    const which = all ? among() : sentence`the ${say('which', 'service')} ${say('names')}`
     const except = read.list(values, 'except').length ? sentence` except ${say('except')}` : []
     const wrong = all || read.text(values, 'expected') === 'running' ? 'stopped' : 'running'
     const state = all ? sentence`stopped or failed` : [say('expected', wrong)]

@@ -1,6 +1,5 @@
-import type { MetricName, Reading } from '../../series'
+import { readingText, type MetricName, type Reading } from '../../series'
 import type { Severity } from '../../severity'
-import { bytesText, percentText } from '../../text'
 import { minute, type Millis } from '../../units'
 import { read, type WatchKind } from '../kind'
 import type { Parameter, ParameterType } from '../parameter'
@@ -25,6 +24,7 @@ interface Gauge {
 const valueOf = (metric: MetricName) => (readings: readonly Reading[]) =>
   readings.find((reading) => reading[0] === metric)?.[2] ?? null
 const order = ['notice', 'warning', 'critical'] as const
+const units = { percent: 'ratio', bytes: 'bytes/s', number: 'count' } as const
 
 /** A watch kind for one gauge of a device: three levels, one hold, one clear value with its own time. */
 function threshold(gauge: Gauge): WatchKind {
@@ -64,12 +64,6 @@ function threshold(gauge: Gauge): WatchKind {
     },
   ]
   const worse = (value: number, limit: number) => (bad === 'above' ? value > limit : value < limit)
-  const text = (value: number) =>
-    type === 'percent'
-      ? percentText(value)
-      : type === 'bytes'
-        ? `${bytesText(value)}/s`
-        : String(Math.round(value * 100) / 100)
   return {
     name: gauge.name,
     title,
@@ -103,7 +97,7 @@ function threshold(gauge: Gauge): WatchKind {
           instance: '',
           failing,
           well: failing.length === 0 && !worse(value, read.number(values, 'clear')),
-          evidence: () => ({ text: `${title} ${text(value)}`, value }),
+          evidence: () => ({ text: `${title} ${readingText(units[type], value)}`, value }),
         },
       ]
     },

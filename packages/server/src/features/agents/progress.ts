@@ -19,11 +19,10 @@ export async function recordProgress(
   now: Millis,
 ): Promise<void> {
   if ('sweep' in progress) return recordSweep(tx, deviceId, taskId, progress.sweep)
-  const heard =
-    'deploy' in progress
-      ? await recordDeploy(tx, deviceId, taskId, progress.deploy)
-      : 'update' in progress
-        ? await recordUpdate(tx, deviceId, taskId, progress.update)
-        : await recordService(tx, deviceId, taskId, progress.service, now)
-  if (!heard) throw new ProblemError('no-such-task')
+  const record = () => {
+    if ('deploy' in progress) return recordDeploy(tx, deviceId, taskId, progress.deploy)
+    if ('update' in progress) return recordUpdate(tx, deviceId, taskId, progress.update)
+    return recordService(tx, deviceId, taskId, progress.service, now)
+  }
+  if (!(await record())) throw new ProblemError('no-such-task')
 }

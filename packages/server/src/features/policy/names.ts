@@ -51,11 +51,8 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
     },
     site: (id) => {
       const found = sites.get(id)
-      return found
-        ? mine(found.client_id)
-          ? `${found.client_name} · ${found.name}`
-          : 'a site of another client'
-        : null
+      if (!found) return null
+      return mine(found.client_id) ? `${found.client_name} · ${found.name}` : 'a site of another client'
     },
     siteClient: (id) => sites.get(id)?.client_id ?? null,
   }

@@ -4,6 +4,16 @@ import { readYaml, type TextFault } from './yaml'
 
 const bodies = { template: newTemplateSchema, assignment: newAssignmentSchema, exception: newExceptionSchema }
 
+/** What a field of a step is called in the text. */
+function fieldInText(of: PolicyStep['of'], field: string): string {
+  if (of === 'template') return ['name', 'includes'].includes(field) ? field : `watches.${field}`
+  return field
+    .replace(/^target/, of === 'assignment' ? 'to' : 'for')
+    .replace(/^templateId/, 'template')
+    .replace(/^reason/, 'why')
+    .replace(/\.(\d+)(?=\.|$)/g, '')
+}
+
 /** Steps that a text stands for, with every fault at its line. */
 export function stepsOfText(
   text: string,
@@ -26,16 +36,7 @@ export function stepsOfText(
     const place = read.places[Number(n)]
     if (!place)
       return { line: 1, at: '', message: `What is not in the text any more would be removed, but: ${message}` }
-    const named =
-      step.of === 'template'
-        ? ['name', 'includes'].includes(field)
-          ? field
-          : `watches.${field}`
-        : field
-            .replace(/^target/, step.of === 'assignment' ? 'to' : 'for')
-            .replace(/^templateId/, 'template')
-            .replace(/^reason/, 'why')
-            .replace(/\.(\d+)(?=\.|$)/g, '')
+    const named = fieldInText(step.of, field)
     return { line: lineOf(place, named), at: [...place, named].join('.'), message }
   })
   // What the steps say is right; now whether it is as long and as large as the forms allow.

@@ -24,11 +24,8 @@ const going = { start: 'is starting', stop: 'is stopping', restart: 'is restarti
 
 /** One attempt, in words. */
 export function attemptText({ verb, service, state }: AttemptView): string {
-  return state === 'asked'
-    ? `its agent ${going[verb]} ${service}`
-    : state === 'done'
-      ? `its agent ${past[verb]} ${service}`
-      : `its agent could not ${verb} ${service}`
+  const does = { asked: going[verb], done: past[verb], failed: `could not ${verb}` }
+  return `its agent ${does[state]} ${service}`
 }
 
 const after = {

@@ -3,7 +3,7 @@ import { scaleLinear, scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { SeriesView } from '#contract'
-import { bytesText, metrics, percentText, type MetricName, type Millis, type Severity } from '#core'
+import { metrics, readingText, type MetricName, type Millis, type Severity } from '#core'
 import { fullText } from '../format/time'
 
 /** One series as a small line, with the moment at which it began to fail. */
@@ -12,12 +12,7 @@ const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
 const height = 92
 const unit = computed(() => metrics[props.series.metric as MetricName].unit)
-const text = (value: number) =>
-  unit.value === 'ratio'
-    ? percentText(value)
-    : unit.value.startsWith('bytes')
-      ? bytesText(value)
-      : String(Math.round(value * 100) / 100)
+const text = (value: number) => readingText(unit.value, value)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.buckets.map((bucket) => bucket.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))

@@ -16,7 +16,7 @@ import 'chartjs-adapter-luxon'
 import { computed, ref } from 'vue'
 import { Line } from 'vue-chartjs'
 import type { DevicePage, SeriesPage, SeriesView } from '#contract'
-import { bytesText, hour, metrics, percentText, type MetricName } from '#core'
+import { hour, metrics, readingText, type MetricName } from '#core'
 import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import StateNotice from '../../parts/ui/StateNotice.vue'
@@ -44,16 +44,7 @@ const { data, error, refresh } = useResource(
 
 const css = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim()
 const colours = ['--ink', '--act', '--held', '--warning', '--notice']
-const text = (metric: string, value: number) => {
-  const { unit } = metrics[metric as MetricName]
-  return unit === 'ratio'
-    ? percentText(value)
-    : unit === 'bytes'
-      ? bytesText(value)
-      : unit === 'bytes/s'
-        ? `${bytesText(value)}/s`
-        : String(value)
-}
+const text = (metric: string, value: number) => readingText(metrics[metric as MetricName].unit, value)
 const charts = computed(() =>
   subjects
     .map((subject) => {

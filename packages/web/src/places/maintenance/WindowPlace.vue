@@ -22,12 +22,11 @@ const counts = computed(() => {
   const count = (outcome: string | null) => record.filter((held) => held.outcome === outcome).length
   return { held: record.length, now: count(null), cleared: count('cleared'), raised: count('raised') }
 })
-const ending = (outcome: HeldOutcome) =>
-  outcome === 'raised'
-    ? 'still failed at the end: raised'
-    : outcome === 'cleared'
-      ? 'was well again before the end'
-      : outcomeText(outcome)
+const endings: Partial<Record<HeldOutcome, string>> = {
+  raised: 'still failed at the end: raised',
+  cleared: 'was well again before the end',
+}
+const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome)
 </script>
 
 <template>

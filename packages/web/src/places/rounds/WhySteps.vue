@@ -10,12 +10,12 @@ const about = computed(() => props.alert ?? props.held ?? props.remediation!)
 const sources = computed(() =>
   about.value.rule.sources.map((source) => ({
     ...source,
-    words:
-      source.from === 'template'
-        ? `${source.name}, revision ${source.revision}`
-        : source.from === 'assignment'
-          ? `a value of its own where ${source.name} is assigned`
-          : `an exception: ${source.name}`,
+    words: {
+      template: `${source.name}, revision ${source.revision}`,
+      assignment: `a value of its own where ${source.name} is assigned`,
+      exception: `an exception: ${source.name}`,
+      default: '',
+    }[source.from],
   })),
 )
 const template = computed(() => sources.value.find((source) => source.from === 'template'))

@@ -6,7 +6,30 @@ import { ProblemError } from '../../../http/problems'
 export interface RunTables {
   runs: 'wave_run' | 'update_run'
   members: 'wave_machine' | 'update_device'
-  /** What a member forgets when it is tried again. */ forget: string
+  /** The column that tells the members of a run apart. */
+  number: 'n' | 'device_id'
+  /** The state of a member that has got what it was to get. */
+  arrived: 'installed' | 'updated'
+  /** In SQL: what a member forgets when it is tried again. */
+  forget: string
+  /** In SQL: what else changes each time that it is gone to. */
+  again: string
+}
+export const waveTables: RunTables = {
+  runs: 'wave_run',
+  members: 'wave_machine',
+  number: 'n',
+  arrived: 'installed',
+  forget: 'failure = null,',
+  again: 'failure = null, attempts = attempts + 1,',
+}
+export const updateTables: RunTables = {
+  runs: 'update_run',
+  members: 'update_device',
+  number: 'device_id',
+  arrived: 'updated',
+  forget: '',
+  again: '',
 }
 
 const allowed: Record<RunAction, readonly string[]> = {
@@ -23,9 +46,9 @@ const done: Record<RunAction, string> = {
 }
 
 /**
- * Pause, go on, stop, or try again what failed. What is on its way is let finish; what no device has taken yet goes
+ * Pause, resume, stop, or try again what failed. What is on its way is let finish; what no device has taken yet goes
  * nowhere.
- * @param run locked by the caller, who has made sure that it may be steered
+ * @param run locked by the caller, who has made sure that it may be controlled
  */
 export async function control(
   tx: Db,
@@ -50,7 +73,7 @@ export async function control(
       Math.min(run.wave, ...again.map((row) => row.wave)),
     ])
   } else if (action === 'resume') {
-    // Whoever goes on has looked: the wave counts as well enough.
+    // Whoever resumes it has looked: the wave counts as well enough.
     const { left } = (await firstRow<{ left: number }>(
       tx,
       `select count(*)::int as left from ${members} where run_id = $1 and wave = $2 and state in ('waiting', 'going')`,

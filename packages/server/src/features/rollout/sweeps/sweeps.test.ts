@@ -120,8 +120,8 @@ describe('a sweep', () => {
     const { id } = (await start({ credentialIds })).body
     const task = await work()
     expect((task.command as SweepCommand).trials).toEqual([
-      { id: credentialIds[0], user: 'root', password: 'secret of first' },
-      { id: credentialIds[1], user: 'root', password: 'secret of second' },
+      { id: credentialIds[0], name: 'first', user: 'root', password: 'secret of first' },
+      { id: credentialIds[1], name: 'second', user: 'root', password: 'secret of second' },
     ])
     const kept = (
       await house.pool.query<{ command: object }>('select command from device_task where id = $1', [task.id])

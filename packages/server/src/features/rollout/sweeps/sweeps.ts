@@ -52,6 +52,9 @@ const sweepSelect = `
   from sweep w join site s on s.id = w.site_id join client c on c.id = s.client_id join device d on d.id = w.device_id left join person p on p.id = w.started_by
   where ${ofClients('s.client_id', 1)}`
 
+/** By what a machine said of itself when it was signed in to. */
+const familyOf = (system: string) => (/windows/i.test(system) ? 'Windows' : 'Linux or Unix')
+
 async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage> {
   const sweep = await firstRow<SweepView>(db, `${sweepSelect} and w.id = $2`, [viewer.clientIds, id])
   if (!sweep) throw new ProblemError('no-such-sweep')
@@ -69,11 +72,7 @@ async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage>
     // What was seen inside is no guess.
     hosts: found.map(withKey).map((host) => ({
       ...host,
-      seems: host.signedIn?.system
-        ? /windows/i.test(host.signedIn.system)
-          ? 'Windows'
-          : 'Linux or Unix'
-        : seemsToBe(host),
+      seems: host.signedIn?.system ? familyOf(host.signedIn.system) : seemsToBe(host),
     })),
   }
 }

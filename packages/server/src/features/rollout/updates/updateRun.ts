@@ -1,11 +1,12 @@
 import type { NewUpdateRun, UpdateAction, UpdateProgress, UpdateCommand } from '#contract'
-import { cutIntoWaves, minute, nextTurn, type DeviceId, type Millis } from '#core'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../../db'
+import { cutIntoWaves, minute, type DeviceId, type Millis } from '#core'
+import { firstRow, rows, time, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { announce } from '../../../live'
 import { audit, ofClients, type Viewer } from '../../access'
 import type { Releases } from './releases'
-import { control } from '../runs/control'
+import { advance, eachRunning } from '../runs/advance'
+import { control, updateTables } from '../runs/control'
 import { addTask } from '../../../store/tasks'
 
 /** Agents that fetch their program at the same time. */
@@ -71,7 +72,7 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
   return id
 }
 
-/** Whoever is limited to some clients steers only runs that are theirs alone. */
+/** Whoever is limited to some clients controls only runs that are theirs alone. */
 const isWholly = `($2::int[] is null or not exists (select from update_device u join device d on d.id = u.device_id where u.run_id = r.id and d.client_id <> all($2)))`
 
 export async function controlUpdates(tx: Db, viewer: Viewer, id: number, action: UpdateAction): Promise<void> {
@@ -80,7 +81,7 @@ export async function controlUpdates(tx: Db, viewer: Viewer, id: number, action:
     viewer.clientIds,
   ])
   if (!run) throw new ProblemError('no-such-run')
-  await control(tx, { runs: 'update_run', members: 'update_device', forget: '' }, run, action, viewer.name)
+  await control(tx, updateTables, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'agent update', id })
   announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
 }
@@ -101,7 +102,7 @@ export async function recordUpdate(
   taskId: number,
   progress: UpdateProgress,
 ): Promise<boolean> {
-  const state = progress.state === 'done' ? 'updated' : progress.state === 'failed' ? 'failed' : 'going'
+  const state = ({ running: 'going', done: 'updated', failed: 'failed' } as const)[progress.state]
   const found = await firstRow<{ client_id: number }>(
     tx,
     `
@@ -115,34 +116,7 @@ export async function recordUpdate(
   return true
 }
 
-async function turn(tx: Db, run: RunRow, now: Millis): Promise<void> {
-  const devices = await rows<{ n: number; wave: number; state: 'waiting' | 'going' | 'updated' | 'failed' }>(
-    tx,
-    'select device_id as n, wave, state from update_device where run_id = $1 order by device_id',
-    [run.id],
-  )
-  const next = nextTurn(
-    devices.map((device) => ({ ...device, state: device.state === 'updated' ? 'installed' : device.state })),
-    { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce },
-  )
-  if (next.turn === 'wait') return
-  if (next.turn === 'go')
-    for (const deviceId of next.machines) {
-      const taskId = await addTask(tx, deviceId, { kind: 'update', runId: run.id }, now + grace)
-      await tx.query(
-        `update update_device set state = 'going', step = 'waiting for its next report', reason = '', task_id = $3, changed_at = now() where run_id = $1 and device_id = $2`,
-        [run.id, deviceId, taskId],
-      )
-    }
-  else if (next.turn === 'next wave')
-    await tx.query('update update_run set wave = $2 where id = $1', [run.id, next.wave])
-  else if (next.turn === 'pause')
-    await tx.query(`update update_run set state = 'paused', reason = $2 where id = $1`, [run.id, next.reason])
-  else await tx.query(`update update_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
-  announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
-}
-
-/** Moves every update on by one turn; all that it knows is in the database. */
+/** Moves every update on by one turn. */
 export async function advanceUpdates(pool: Pool, now: Millis): Promise<void> {
   // A report under the new version is proof enough, should the news of it have been lost.
   await pool.query(
@@ -157,16 +131,11 @@ export async function advanceUpdates(pool: Pool, now: Millis): Promise<void> {
     update device_task set state = 'over' where id in (select task_id from settled union select task_id from late)`,
     [time(now - minute), time(now - grace)],
   )
-  for (const { id } of await rows<{ id: number }>(
-    pool,
-    `select id from update_run where state = 'running' order by id limit 500`,
-  ))
-    await inTransaction(pool, async (tx) => {
-      const run = await firstRow<RunRow>(
-        tx,
-        `select * from update_run where id = $1 and state = 'running' for update skip locked`,
-        [id],
-      )
-      if (run) await turn(tx, run, now)
-    })
+  await eachRunning<RunRow>(pool, 'update_run', 'select r.* from update_run r', async (tx, run) => {
+    const hasMoved = await advance(tx, updateTables, run, atOnce, async (deviceId) => ({
+      taskId: await addTask(tx, deviceId, { kind: 'update', runId: run.id }, now + grace),
+      step: 'waiting for its next report',
+    }))
+    if (hasMoved) announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
+  })
 }

@@ -1,24 +1,14 @@
-import {
-  ageText,
-  cutIntoWaves,
-  day,
-  hourAllowed,
-  minute,
-  nextTurn,
-  type DeviceId,
-  type FailureKind,
-  type MachineState,
-  type Millis,
-} from '#core'
+import { ageText, cutIntoWaves, day, hourAllowed, minute, type DeviceId, type FailureKind, type Millis } from '#core'
 import type { DeployProgress, DeployCommand, NewWaveRun, RunAction } from '#contract'
 import { DateTime } from 'luxon'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../../db'
+import { firstRow, time, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { announce } from '../../../live'
 import { audit, digest, makeSecret, ofClients, type Viewer } from '../../access'
 import { openCredentials } from '../credentials/credentials'
 import { acceptedKey, acceptKeys, noteSeen } from '../sweeps/hostKeys'
-import { control } from '../runs/control'
+import { advance, eachRunning } from '../runs/advance'
+import { control, waveTables } from '../runs/control'
 import { addTask } from '../../../store/tasks'
 import type { Vault } from '../../../secrets/vault'
 
@@ -137,7 +127,7 @@ export async function startRun(
   return id
 }
 
-/** Pause, go on, stop, or try again what failed. What is on its way to a machine is let finish. */
+/** Pause, resume, stop, or try again what failed. What is on its way to a machine is let finish. */
 export async function controlRun(tx: Db, viewer: Viewer, id: number, action: RunAction): Promise<void> {
   const run = await firstRow<RunRow>(
     tx,
@@ -145,7 +135,7 @@ export async function controlRun(tx: Db, viewer: Viewer, id: number, action: Run
     [id, viewer.clientIds],
   )
   if (!run) throw new ProblemError('no-such-run')
-  await control(tx, { runs: 'wave_run', members: 'wave_machine', forget: 'failure = null,' }, run, action, viewer.name)
+  await control(tx, waveTables, run, action, viewer.name)
   await audit(tx, { personId: viewer.id, action, kind: 'wave run', id, clientId: run.client_id })
   announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
@@ -252,33 +242,14 @@ async function advanceRun(tx: Db, run: RunRow & { key_id: number }, now: Millis)
     ])
     return
   }
-  const machines = await rows<{ n: number; wave: number; state: MachineState }>(
-    tx,
-    'select n, wave, state from wave_machine where run_id = $1 order by n',
-    [run.id],
-  )
-  const turn = nextTurn(machines, { wave: run.wave, waves: run.waves, mostFailed: run.most_failed, atOnce })
-  if (turn.turn === 'wait') return
-  if (turn.turn === 'go')
-    for (const n of turn.machines) {
-      const taskId = await addTask(tx, run.device_id, { kind: 'deploy', runId: run.id, n }, now + patience)
-      await tx.query(
-        `update wave_machine set state = 'going', step = 'waiting for the device that goes there', failure = null, reason = '', attempts = attempts + 1, task_id = $3, changed_at = now() where run_id = $1 and n = $2`,
-        [run.id, n, taskId],
-      )
-    }
-  else if (turn.turn === 'next wave') await tx.query('update wave_run set wave = $2 where id = $1', [run.id, turn.wave])
-  else if (turn.turn === 'pause')
-    await tx.query(`update wave_run set state = 'paused', reason = $2 where id = $1`, [run.id, turn.reason])
-  else await tx.query(`update wave_run set state = 'done', reason = '', ended_at = now() where id = $1`, [run.id])
-  await tx.query(`update wave_run set reason = '' where id = $1 and state = 'running'`, [run.id])
-  announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+  const hasMoved = await advance(tx, waveTables, run, atOnce, async (n) => ({
+    taskId: await addTask(tx, run.device_id, { kind: 'deploy', runId: run.id, n }, now + patience),
+    step: 'waiting for the device that goes there',
+  }))
+  if (hasMoved) announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
 
-/**
- * Moves every run on by one turn. All that it knows is in the database: it goes on after a restart, in whichever
- * process.
- */
+/** Moves every run on by one turn. */
 export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
   // Also of runs that were paused or stopped meanwhile: what was on its way then may have been lost since.
   await pool.query(
@@ -290,19 +261,7 @@ export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
       `Nothing was heard for ${ageText(patience)}: the device that goes there was restarted, or does not report.`,
     ],
   )
-  const running = await rows<{ id: number }>(
-    pool,
-    `select id from wave_run where state = 'running' order by id limit 500`,
-  )
-  for (const { id } of running)
-    await inTransaction(pool, async (tx) => {
-      const run = await firstRow<RunRow & { key_id: number }>(
-        tx,
-        `${runSelect} where r.id = $1 and r.state = 'running' for update of r skip locked`,
-        [id],
-      )
-      if (run) await advanceRun(tx, run, now)
-    })
+  await eachRunning<RunRow & { key_id: number }>(pool, 'wave_run', runSelect, (tx, run) => advanceRun(tx, run, now))
   // A run that is over still learns which devices its last machines became.
   await pool.query(`
     update wave_machine m set device_id = a.device_id from wave_run r, enrolment_attempt a

@@ -8,13 +8,12 @@ export function gapWords({
   unwatched,
   trouble,
 }: Pick<GapView, 'on' | 'instance' | 'uncollected' | 'unwatched' | 'trouble'>): { name: string; rest: string } {
-  const missing = trouble
-    ? `${trouble}${unwatched ? ', not watched' : ''}`
-    : uncollected && unwatched
-      ? 'neither collected nor watched'
-      : uncollected
-        ? 'not collected'
-        : 'not watched'
+  const lacks = () => {
+    if (trouble) return `${trouble}${unwatched ? ', not watched' : ''}`
+    if (uncollected && unwatched) return 'neither collected nor watched'
+    return uncollected ? 'not collected' : 'not watched'
+  }
+  const missing = lacks()
   return {
     name: on === 'log' ? `the log ${instance}` : instance,
     rest: on === 'service' ? `runs, ${missing}` : missing,

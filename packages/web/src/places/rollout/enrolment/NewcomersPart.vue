@@ -21,7 +21,7 @@ function whom({ when }: NewStandingRule): string {
   const site = session.clients.flatMap((candidate) => candidate.sites).find((candidate) => candidate.id === when.siteId)
   const client = session.clients.find((client) => client.id === (when.clientId ?? site?.clientId))
   return [
-    `every new ${when.osFamily === 'linux' ? 'Linux ' : when.osFamily === 'windows' ? 'Windows ' : ''}${when.kind ?? 'device'}`,
+    `every new ${when.osFamily === null ? '' : { linux: 'Linux ', windows: 'Windows ' }[when.osFamily]}${when.kind ?? 'device'}`,
     when.namePattern && `named ${when.namePattern}`,
     when.network && `in ${when.network}`,
     site ? `at ${client?.name} · ${site.name}` : client && `at ${client.name}`,

@@ -115,13 +115,12 @@ async function end(plan: SweepPlanView): Promise<void> {
 }
 const shown = computed(() => (data.value ?? []).filter((sweep) => session.inView(sweep.clientId)))
 const stateText = (sweep: SweepView) =>
-  sweep.state === 'waiting'
-    ? `waiting for ${sweep.deviceName} to take it`
-    : sweep.state === 'running'
-      ? `${sweep.scanned} of ${sweep.total} scanned`
-      : sweep.state === 'failed'
-        ? `stopped: ${sweep.reason}`
-        : `all ${sweep.total} scanned`
+  ({
+    waiting: `waiting for ${sweep.deviceName} to take it`,
+    running: `${sweep.scanned} of ${sweep.total} scanned`,
+    failed: `stopped: ${sweep.reason}`,
+    done: `all ${sweep.total} scanned`,
+  })[sweep.state]
 </script>
 
 <template>
