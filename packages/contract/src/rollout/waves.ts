@@ -12,7 +12,7 @@ import {
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { deviceKindSchema } from '../report/schema'
 import { aNumber } from '../bounds'
-import { machineKeySchema, type MachineKey } from './sweep'
+import { machineKeySchema, type MachineKey } from './sweeps'
 
 const anId = aNumber
 

@@ -1,4 +1,4 @@
-export { collectingFor, type Collecting, type CollectRule } from './collecting'
+export { collectingFor, type Collecting, type CollectRule } from './coverage/collecting'
 export {
   coverageGaps,
   remedyFor,
@@ -8,8 +8,8 @@ export {
   type CoverageGap,
   type Remedy,
   type RoleNeed,
-} from './coverage'
-export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './detect'
+} from './coverage/coverage'
+export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './roles/detect'
 export {
   concerns,
   standingEffects,
@@ -17,7 +17,7 @@ export {
   type Newcomer,
   type StandingRule,
   type StandingEffects,
-} from './standing'
+} from './enrolment/standing'
 export {
   hostsOf,
   largestSweep,
@@ -27,9 +27,9 @@ export {
   type Answering,
   type Seems,
   type SignedIn,
-} from './sweep'
-export { fingerprintText, hostKeyState, hostKeyStates, type HostKeyState } from './hostKey'
-export { byVersion } from './version'
+} from './sweeps/sweep'
+export { fingerprintText, hostKeyState, hostKeyStates, type HostKeyState } from './sweeps/hostKey'
+export { byVersion } from './updates/version'
 export {
   cutIntoWaves,
   failureKinds,
@@ -42,4 +42,4 @@ export {
   type WaveMachine,
   type WaveRules,
   type WaveTurn,
-} from './wave'
+} from './waves/wave'

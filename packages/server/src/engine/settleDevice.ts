@@ -23,7 +23,7 @@ import {
 } from '#core'
 import { firstRow, rows, time, type Db } from '../db'
 import { addEntry, type NewEntry } from '../store/alertEntries'
-import { callOff, readAttempts, remediationUnderWay, triedText } from './attempts'
+import { callOff, readAttempts, remediationUnderWay, triedText } from './remediation/attempts'
 import type { DeviceContext } from './types'
 
 interface Alerting {

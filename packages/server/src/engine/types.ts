@@ -1,5 +1,5 @@
 import type { CollectorFailure } from '#contract'
-import type { DeviceIdentity } from './identity'
+import type { DeviceIdentity } from './reports/identity'
 import type { Collecting, DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
 
 /** A device as the engine needs it: a copy of the database at `version` and `lastSeq`, and worthless at any others. */

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { inNetwork, readNetwork } from '../estate'
-import { hostsOf, seemsToBe, sweepFault } from '.'
+import { inNetwork, readNetwork } from '../../estate'
+import { hostsOf, seemsToBe, sweepFault } from '..'
 
 const declared = ['192.0.2.0/24', '10.20.0.0/16']
 

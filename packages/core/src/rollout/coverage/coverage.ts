@@ -1,8 +1,8 @@
-import type { DeviceTraits, Facts, OsFamily, Target } from '../estate'
-import type { Assignment, EffectiveWatch, Policy, Template, WatchSpec } from '../policy'
-import { chosen, matchesAny, matchesPattern } from '../text'
-import { hour, minute, type Millis, type RoleId } from '../units'
-import { watchKind, watchKinds, type OptionalCollector, type Values } from '../watch'
+import type { DeviceTraits, Facts, OsFamily, Target } from '../../estate'
+import type { Assignment, EffectiveWatch, Policy, Template, WatchSpec } from '../../policy'
+import { chosen, matchesAny, matchesPattern } from '../../text'
+import { hour, minute, type Millis, type RoleId } from '../../units'
+import { watchKind, watchKinds, type OptionalCollector, type Values } from '../../watch'
 import type { Collecting } from './collecting'
 
 /** What a device with the role should have collected and watched, where it is there at all. Names are patterns. */

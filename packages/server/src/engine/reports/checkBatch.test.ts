@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { day, hour, minute, second } from '#core'
-import { ProblemError } from '../http/problems'
+import { ProblemError } from '../../http/problems'
 import { checkBatch, checkEnvelope, clockOffset, type CheckedReport } from './checkBatch'
 
 const now = Date.parse('2026-11-23T12:00:00Z')

@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { AgentSelf, DeviceEvent, DevicePage, Report } from '#contract'
 import { day, minute, type LogEvent } from '#core'
-import { firstRow, rows } from '../db'
-import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
+import { firstRow, rows } from '../../db'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
 
 // What a machine sends can never stop it, and is never thrown away in silence.
 let house: House

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { cutIntoWaves, hourAllowed, nextTurn, type MachineState, type WaveMachine } from '.'
+import { cutIntoWaves, hourAllowed, nextTurn, type MachineState, type WaveMachine } from '..'
 
 const machines = (...waves: string[]): WaveMachine[] => {
   const states: Record<string, MachineState> = { w: 'waiting', g: 'going', i: 'installed', f: 'failed' }

@@ -9,7 +9,7 @@ import {
   type PacedCollector,
   type Roster,
 } from '#core'
-import type { DeviceContext } from './types'
+import type { DeviceContext } from '../types'
 
 /** The optional collectors that can be handed out, with the digests of their programs. */
 export type CollectorDigests = ReadonlyMap<OptionalCollector, string>

@@ -1,6 +1,6 @@
-import { inNetwork, readNetwork, type DeviceKind, type OsFamily } from '../estate'
-import { matchesPattern } from '../text'
-import type { ClientId, RoleId, SiteId } from '../units'
+import { inNetwork, readNetwork, type DeviceKind, type OsFamily } from '../../estate'
+import { matchesPattern } from '../../text'
+import type { ClientId, RoleId, SiteId } from '../../units'
 
 /** What is known of a device when it appears. */
 export interface Newcomer {

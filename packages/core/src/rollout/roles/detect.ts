@@ -1,6 +1,6 @@
-import type { Facts } from '../estate'
-import { matchesAny } from '../text'
-import type { RoleId } from '../units'
+import type { Facts } from '../../estate'
+import { matchesAny } from '../../text'
+import type { RoleId } from '../../units'
 
 /** Something that can be seen of a device. Names are patterns; any of them will do. */
 export type Sign =

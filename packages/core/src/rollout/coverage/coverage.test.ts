@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import type { DeviceTraits, Facts } from '../estate'
-import { resolveRoster, libraryTemplates, type Policy } from '../policy'
-import { sentenceText, watchKind } from '../watch'
+import type { DeviceTraits, Facts } from '../../estate'
+import { resolveRoster, libraryTemplates, type Policy } from '../../policy'
+import { sentenceText, watchKind } from '../../watch'
 import { collectingFor } from './collecting'
 import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
 

@@ -1,11 +1,11 @@
 import type { ServiceProgress } from '#contract'
 import { answerWithin, durationText, postKey, second, type DeviceId, type Millis, type ServiceAction } from '#core'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
-import { announce } from '../live'
-import { addEntry } from '../store/alertEntries'
-import { eachAlone } from './alone'
-import { loadContext } from './context'
-import { readAlerting, settlePosts } from './settleDevice'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { announce } from '../../live'
+import { addEntry } from '../../store/alertEntries'
+import { eachAlone } from '../alone'
+import { loadContext } from '../context'
+import { readAlerting, settlePosts } from '../settleDevice'
 import { askAgent, readAttempts, remediationUnderWay, triedText } from './attempts'
 
 interface Due {

@@ -19,8 +19,8 @@ import {
   type Millis,
   type Reading,
 } from '#core'
-import { oldestKept } from '../db'
-import { ProblemError } from '../http/problems'
+import { oldestKept } from '../../db'
+import { ProblemError } from '../../http/problems'
 
 /** A report that passed every check, its times corrected to the server's clock. */
 export interface CheckedReport {

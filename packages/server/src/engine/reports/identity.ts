@@ -1,6 +1,6 @@
 import { second, sharedFor, type DeviceTraits, type Millis } from '#core'
-import { time, type Pool } from '../db'
-import { ProblemError } from '../http/problems'
+import { time, type Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
 
 /** Which runs of agents report as a device. */
 export interface DeviceIdentity {

@@ -1,5 +1,5 @@
 import type { DeviceId, Millis } from '#core'
-import { rows, type Pool } from '../db'
+import { rows, type Pool } from '../../db'
 
 interface Waiting {
   version: number

@@ -1,6 +1,6 @@
-import { targets, type DeviceTraits, type Target } from '../estate'
-import { logsWatched, type Roster } from '../policy'
-import type { OptionalCollector } from '../watch'
+import { targets, type DeviceTraits, type Target } from '../../estate'
+import { logsWatched, type Roster } from '../../policy'
+import type { OptionalCollector } from '../../watch'
 
 /** Wants something collected on a target that agents do not collect by themselves. */
 export interface CollectRule {

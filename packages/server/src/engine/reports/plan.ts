@@ -7,10 +7,10 @@ import {
   type Millis,
   type PostTransition,
 } from '#core'
-import { ProblemError } from '../http/problems'
+import { ProblemError } from '../../http/problems'
 import type { CheckedBatch, CheckedReport, RefusedPart } from './checkBatch'
 import { isShared } from './identity'
-import type { DeviceContext } from './types'
+import type { DeviceContext } from '../types'
 
 /** A moment at which alerts may have to change: something moved, or a window began or ended. */
 export interface Moment {

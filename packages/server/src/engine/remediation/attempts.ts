@@ -16,9 +16,9 @@ import {
   type ServiceAction,
   type Attempt,
 } from '#core'
-import { rows, time, type Db } from '../db'
-import { addTask, cancelTasks } from '../store/tasks'
-import type { DeviceContext } from './types'
+import { rows, time, type Db } from '../../db'
+import { addTask, cancelTasks } from '../../store/tasks'
+import type { DeviceContext } from '../types'
 
 /** Attempts that were made by themselves and may still count, by post. */
 export async function readAttempts(db: Db, deviceId: DeviceId, now: Millis): Promise<Map<string, Attempt[]>> {

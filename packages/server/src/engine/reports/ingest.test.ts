@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { minute } from '#core'
-import { firstRow, rows } from '../db'
-import { openHouse, type Agent, type House } from '../testing/house'
+import { firstRow, rows } from '../../db'
+import { openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
 let agent: Agent

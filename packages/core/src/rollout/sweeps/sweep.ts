@@ -1,5 +1,5 @@
 import type { IPv4 } from 'ipaddr.js'
-import { contains, readNetwork } from '../estate'
+import { contains, readNetwork } from '../../estate'
 
 /** More addresses than this are not swept at once: 2 to the power of 12, a /20. */
 export const largestSweep = 4096

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceProgress, SignedText, Task } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
-import { openHouse, type Agent, type House } from '../testing/house'
+import { openHouse, type Agent, type House } from '../../testing/house'
 import { advanceRemediations } from './remediation'
 
 let house: House
