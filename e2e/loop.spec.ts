@@ -213,7 +213,7 @@ test('everything is within reach of the keyboard', async ({ page }) => {
   await expect(second).toHaveAttribute('aria-current', 'true')
   await page.keyboard.press('/')
   await page.keyboard.type('imaging-1')
-  await expect(page.getByRole('option').first()).toContainText('sv-imaging-1')
+  await expect(page.getByRole('listbox').getByRole('option').first()).toContainText('sv-imaging-1')
   await page.keyboard.press('Enter')
   await expect(page).toHaveURL(/\/estate\/\d+/)
   await page.keyboard.press('R')
@@ -237,7 +237,7 @@ test('a device is held and a value of its policy looked up without a mouse', asy
   }
   await page.keyboard.press('/')
   await page.keyboard.type('sv-north-dc')
-  await expect(page.getByRole('option').first()).toContainText('sv-north-dc')
+  await expect(page.getByRole('listbox').getByRole('option').first()).toContainText('sv-north-dc')
   await page.keyboard.press('Enter')
   await expect(page.getByRole('heading', { name: 'sv-north-dc' })).toBeVisible()
   await page.keyboard.press('h')

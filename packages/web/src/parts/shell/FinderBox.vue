@@ -7,15 +7,20 @@ import SuggestField from '../ui/SuggestField.vue'
 import { useKeys } from './keys'
 
 const router = useRouter()
-const field = useTemplateRef<{ focus(): void }>('field')
+const field = useTemplateRef<{ focus(): void; blur(): void }>('field')
 const open = ref(false)
 const find = (words: string) => api.get<Found[]>(`/find?q=${encodeURIComponent(words)}`)
+/** The keys of the page work again at once. */
+function go(hit: Found): void {
+  field.value?.blur()
+  void router.push(hit.path)
+}
 useKeys('Everywhere', [{ key: '/', does: 'find', run: () => field.value?.focus() }])
 </script>
 
 <template>
   <div class="find" role="search" @focusin="open = true" @focusout="open = false">
-    <SuggestField ref="field" label="Find" placeholder="Find a device, alert, rule" :ask="find" :none="(words) => `Nothing has “${words}” in its name.`" @choose="(hit) => void router.push(hit.path)">
+    <SuggestField ref="field" label="Find" placeholder="Find a device, alert, rule" :ask="find" :none="(words) => `Nothing has “${words}” in its name.`" @choose="go">
       <template #default="{ item: hit }"><b>{{ hit.title }}</b> <span class="muted">{{ hit.kind }} · {{ hit.context }}</span></template>
     </SuggestField>
     <kbd v-if="!open">/</kbd>

@@ -52,7 +52,7 @@ async function take({ item, value }: Row): Promise<void> {
 function enter(): void {
   if (words.value !== answered) hurried = words.value
 }
-defineExpose({ focus: () => field.value?.focus() })
+defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() })
 </script>
 
 <template>

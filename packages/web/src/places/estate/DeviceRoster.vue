@@ -22,7 +22,7 @@ import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import { useSession } from '../../parts/data/session'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../parts/format/time'
-import ConfirmChange from '../policy/impact/ConfirmChange.vue'
+import ChangeDialog from '../policy/impact/ChangeDialog.vue'
 import { gapWords } from '../rollout/coverage/gapWords'
 import WhatIf from './WhatIf.vue'
 
@@ -160,7 +160,7 @@ const told = computed(() => {
       </template>
     </div>
   </ElPopover>
-  <ConfirmChange v-if="takingBack" v-bind="takingBack" verb="Take it back" said="The exception is gone; the devices follow the template again." @close="takingBack = null; refresh()" />
+  <ChangeDialog v-if="takingBack" v-bind="takingBack" verb="Remove it, for" said="The exception is gone; the devices follow the template again." @close="takingBack = null; refresh()" />
 </template>
 
 <style scoped>

@@ -5,7 +5,7 @@ import { valuesText, type AssignmentBody, type PolicyStep } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { dayText, exactText } from '../../../parts/format/time'
 import AssignDialog from './AssignDialog.vue'
-import ConfirmChange from '../impact/ConfirmChange.vue'
+import ChangeDialog from '../impact/ChangeDialog.vue'
 
 /** Assignments as they stand; switched off and on, changed and removed where one may. */
 const props = defineProps<{
@@ -42,7 +42,7 @@ function turn(assignment: AssignmentView): void {
   asking.value = {
     title: `${assignment.dormant ? 'Resume' : 'Pause'}: ${assignment.templateName} for ${assignment.targetText}`,
     steps: [{ of: 'assignment', id: assignment.id, basedOn: assignment.revision, to }],
-    verb: assignment.dormant ? 'Resume' : 'Pause',
+    verb: assignment.dormant ? 'Resume, for' : 'Pause, for',
     said: assignment.dormant ? 'Resumed.' : 'Paused: it stays listed, and nothing is evaluated by it.',
   }
 }
@@ -50,7 +50,7 @@ function remove(assignment: AssignmentView): void {
   asking.value = {
     title: `Remove ${assignment.templateName} from ${assignment.targetText}`,
     steps: [{ of: 'assignment', id: assignment.id, basedOn: assignment.revision, to: null }],
-    verb: 'Remove',
+    verb: 'Remove, for',
     said: 'Removed.',
   }
 }
@@ -66,7 +66,7 @@ function asked(happened: boolean): void {
       <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td><td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
       <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template></td></tr></tbody></table>
   <AssignDialog v-if="editing" :templates="[]" :template-id="editing.templateId" :assignment="editing" @close="editing = null; emit('changed')" />
-  <ConfirmChange v-if="asking" v-bind="asking" @close="asked" />
+  <ChangeDialog v-if="asking" v-bind="asking" @close="asked" />
 </template>
 
 <style scoped>

@@ -1,10 +1,7 @@
 <script setup lang="ts">
-import { ElDialog } from 'element-plus/es/components/dialog/index'
-import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import type { ExceptionView, PersonListed, TargetMatches } from '#contract'
 import {
-  countText,
   valueText,
   watchKind,
   type ParameterValue,
@@ -14,12 +11,10 @@ import {
   type WatchSpec,
 } from '#core'
 import { api } from '../../../parts/data/api'
-import { done } from '../../../parts/ui/notify'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
-import { usePolicyChange } from '../impact/change'
-import ImpactView from '../impact/ImpactView.vue'
+import ChangeDialog from '../impact/ChangeDialog.vue'
 import ReviewDate from './ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
 
@@ -79,15 +74,6 @@ const steps = computed((): PolicyStep[] | null =>
       ]
     : null,
 )
-const change = usePolicyChange(steps)
-const { impact, counting, fault, busy } = change
-async function save(): Promise<void> {
-  if (!impact.value) return
-  const saved = await change.save()
-  if ('code' in saved) return
-  done(before ? 'Changed. The devices have it.' : 'The exception stands.')
-  emit('close')
-}
 function drop(parameterName: string): void {
   const { [parameterName]: _dropped, ...rest } = values.value
   values.value = rest
@@ -95,65 +81,18 @@ function drop(parameterName: string): void {
 </script>
 
 <template>
-  <ElDialog :model-value="true" :title="before ? 'Change an exception' : 'Make an exception'" width="920" top="5vh" append-to-body @close="emit('close')">
-    <div class="two">
-      <form @submit.prevent="save">
-        <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option></select><b v-else>{{ before.watchName }}</b>
-          <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
-        <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
-        <template v-if="!leftOut">
-          <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">remove</button></p>
-          <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
-          <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
-        </template>
-        <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
-        <p class="row"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
-        <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <div class="row"><button class="btn main" :disabled="!impact || busy">{{ before ? 'Change it' : 'Make the exception' }} for {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '… devices' }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
-      </form>
-      <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="complete && !fault" />
-    </div>
-  </ElDialog>
+  <ChangeDialog :title="before ? 'Change an exception' : 'Make an exception'" :steps="steps" :verb="before ? 'Change it for' : 'Make the exception for'" :devices="matches && !matches.faults.length ? matches.devices : null" :said="before ? 'Changed. The devices have it.' : 'The exception stands.'" impact-title="If you save this" @close="emit('close')">
+    <template #form>
+      <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option></select><b v-else>{{ before.watchName }}</b>
+        <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
+      <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
+      <template v-if="!leftOut">
+        <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">remove</button></p>
+        <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
+        <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
+      </template>
+      <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
+      <p class="settings"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+    </template>
+  </ChangeDialog>
 </template>
-
-<style scoped>
-.two {
-  display: grid;
-  grid-template-columns: 1fr 270px;
-  gap: 24px;
-  max-height: 78vh;
-  overflow: auto;
-}
-form {
-  display: grid;
-  gap: 12px;
-  align-content: start;
-  min-width: 0;
-}
-.sentence {
-  line-height: 30px;
-}
-form > input {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 4px 8px;
-}
-.row {
-  display: flex;
-  gap: 16px;
-  flex-wrap: wrap;
-  align-items: center;
-  color: var(--ink2);
-}
-.row select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 2px 6px;
-}
-</style>

@@ -4,7 +4,7 @@ import type { ExceptionView } from '#contract'
 import { valuesText, type PolicyStep } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { dayText, exactText } from '../../../parts/format/time'
-import ConfirmChange from '../impact/ConfirmChange.vue'
+import ChangeDialog from '../impact/ChangeDialog.vue'
 import ExceptionDialog from './ExceptionDialog.vue'
 import PullUp from './PullUp.vue'
 
@@ -29,7 +29,7 @@ function taken(happened: boolean): void {
       <td><span v-if="exception.reviewAt !== null" class="muted">{{ dayText(exception.reviewAt) }}</span><span v-for="doubt in exception.doubts" :key="doubt" class="warning doubt">{{ doubt }}</span></td>
       <td class="num acts"><template v-if="mayTouch(exception)"><button class="link" @click="editing = exception">change</button> <button v-if="session.isLead && exception.templates.length" class="link" @click="pulling = exception">move into the template</button> <button class="link" @click="taking = exception">remove</button></template></td></tr></tbody></table>
   <ExceptionDialog v-if="editing" :watches="[]" :exception="editing" @close="editing = null; emit('changed')" />
-  <ConfirmChange v-if="taking" :title="`Remove the exception for ${taking.targetText}`" :steps="back(taking)" verb="Take it back" said="The exception is gone; the devices follow the template again." @close="taken" />
+  <ChangeDialog v-if="taking" :title="`Remove the exception for ${taking.targetText}`" :steps="back(taking)" verb="Remove it, for" said="The exception is gone; the devices follow the template again." @close="taken" />
   <PullUp v-if="pulling" :exception="pulling" @close="pulling = null; emit('changed')" />
 </template>
 
