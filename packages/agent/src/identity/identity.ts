@@ -1,7 +1,7 @@
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import type { AgentSettings, CollectSettings } from '#contract/report'
-import { readJson, writeWhole } from '../files'
+import { readJson, writeWhole } from '#files'
 import type { Way } from '../uplink'
 
 /** What an agent is, and how its server is reached. */

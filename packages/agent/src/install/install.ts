@@ -26,9 +26,8 @@ import { forgetUpdates, starterText } from '../updates/starter'
 import { unitText } from './unit'
 import { requireSafe, RefusedError, type Way } from '../uplink'
 import { InstallError } from './failure'
+import { roomFault } from './room'
 import { placeProgram, removeAll, startAtBoot, windowsPlace } from './windows'
-
-const needed = 250e6
 
 /** Runs a program of the system; its last words are the reason when it fails. */
 function tool(program: string, ...args: string[]): void {
@@ -53,11 +52,8 @@ function requireRoom(place: Place): void {
   let folder = place.root || '/'
   while (!existsSync(folder)) folder = dirname(folder)
   const { bavail, bsize } = statfsSync(folder)
-  if (bavail * bsize < needed)
-    throw new InstallError(
-      'disk full',
-      `There is no room on this disk: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed.`,
-    )
+  const fault = roomFault(bavail * bsize, 'this disk')
+  if (fault) throw new InstallError('disk full', fault)
 }
 
 /** The file that is this program: packaged it is the executable itself, otherwise the script. */

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, s
 import { join } from 'node:path'
 import type { Report } from '#contract/report'
 import { hour } from '#core'
-import { readJson, writeWhole } from '../files'
+import { readJson, writeWhole } from '#files'
 
 const keepFor = 48 * hour
 /** Where the disk takes nothing, what waits takes no more memory than this. */

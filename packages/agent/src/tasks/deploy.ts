@@ -7,9 +7,8 @@ import { StoppedError } from './reach/stopped'
 import { isOpen } from './sweep'
 import { textOf, type Way } from '../uplink'
 import { wsmanPort } from './reach/wsmanPort'
+import { roomFault } from '../install/room'
 import { refusedText } from './reach/refused'
-
-const needed = 250_000
 
 // What the machine is, may and has; the same words on any POSIX system.
 const survey = `uname -s; uname -m; id -u; if [ "$(id -u)" = 0 ]; then echo root; elif sudo -n true 2>/dev/null; then echo sudo; else echo none; fi; df -Pk /usr/local /var /tmp 2>/dev/null | awk 'NR > 1 { print $4 }' | sort -n | head -1`
@@ -28,11 +27,9 @@ async function lookAround(client: SshClient): Promise<string> {
       'no rights',
       'This sign-in may neither install as itself nor use sudo without a password there.',
     )
-  if (Number(free) < needed)
-    throw new StoppedError(
-      'disk full',
-      `Only ${Math.round(Number(free) / 1000)} MB are free on its fullest disk; ${needed / 1000} MB are needed.`,
-    )
+  // df(1) counts in blocks of 1024 bytes.
+  const fault = roomFault(Number(free) * 1024, 'its fullest disk')
+  if (fault) throw new StoppedError('disk full', fault)
   return right === 'root' ? '' : 'sudo -n '
 }
 

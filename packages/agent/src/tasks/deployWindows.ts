@@ -5,9 +5,8 @@ import { StoppedError } from './reach/stopped'
 import { textOf, type Way } from '../uplink'
 import { installCall, surveyScript } from '../powershell/scripts'
 import { Wsman } from './reach/wsman'
+import { roomFault } from '../install/room'
 import { refusedText } from './reach/refused'
-
-const needed = 250e6
 
 interface Found {
   architecture: string
@@ -25,11 +24,8 @@ function check(output: string): void {
       `It runs Windows on ${architecture}; there is an agent for Windows on x86-64.`,
     )
   if (!administrator) throw new StoppedError('no rights', 'This sign-in is no administrator there.')
-  if (free < needed)
-    throw new StoppedError(
-      'disk full',
-      `Only ${Math.round(free / 1e6)} MB are free on its system disk; ${needed / 1e6} MB are needed.`,
-    )
+  const fault = roomFault(free, 'its system disk')
+  if (fault) throw new StoppedError('disk full', fault)
 }
 
 /**

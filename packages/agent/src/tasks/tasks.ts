@@ -12,7 +12,7 @@ import type {
   ServiceCommand,
 } from '#contract/report'
 import { deploy } from './deploy'
-import { writeWhole } from '../files'
+import { writeWhole } from '#files'
 import type { Identity } from '../identity/identity'
 import { isSignedBy, NotOursError } from '../signature'
 import { actOnService, hasComeSince } from './service'

@@ -18,16 +18,15 @@ import type { ReleaseStatement, SignedText, UpdateCommand } from '#contract/repo
 import { ageText, minute, second } from '#core'
 import { steady } from '../clock'
 import { command } from '../collectors'
-import { writeWhole } from '../files'
+import { writeWhole } from '#files'
 import type { Identity } from '../identity/identity'
 import { ReleaseTrust } from './release'
 import { filesOf, startedByStarter } from './starter'
+import { roomFault } from '../install/room'
 import { report } from '../tasks/report'
 import { NotOursError } from '../signature'
 import { call, fetchTo, RefusedError, type Way } from '../uplink'
 import { agentVersion, releaseFloor } from '../version'
-
-const needed = 250e6
 
 async function digestOf(file: string): Promise<string> {
   const hash = createHash('sha256')
@@ -91,10 +90,8 @@ export async function prepareUpdate(
   const { path, said: release } = await statementOf(way, update.version, trust)
   if (existsSync(trial)) throw new Error('another update is on trial')
   const { bavail, bsize } = statfsSync(home)
-  if (bavail * bsize < needed)
-    throw new Error(
-      `there is no room: ${Math.round((bavail * bsize) / 1e6)} MB are free, ${needed / 1e6} MB are needed`,
-    )
+  const fault = roomFault(bavail * bsize, 'the disk of the agent')
+  if (fault) throw new Error(fault)
   const arriving = join(programs, 'arriving')
   const program = join(arriving, 'custode-agent')
   const packed = join(arriving, 'packed')

@@ -14,9 +14,9 @@ export interface Network {
 export function readNetwork(text: string): Network | null {
   try {
     const [base, bits] = ipaddr.parseCIDR(text.trim())
-    const bytes = base.toByteArray()
-    const hostBitsSet = bytes.some((byte, i) => (byte & (0xff >> Math.max(0, Math.min(8, bits - i * 8)))) !== 0)
-    return hostBitsSet ? null : { base, bits }
+    const { IPv4, IPv6 } = ipaddr
+    const network = (base.kind() === 'ipv4' ? IPv4 : IPv6).networkAddressFromCIDR(text.trim())
+    return network.toString() === base.toString() ? { base, bits } : null
   } catch {
     return null
   }

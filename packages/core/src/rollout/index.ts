@@ -34,7 +34,7 @@ export {
   cutIntoWaves,
   failureKinds,
   failureOfStatus,
-  hourAllowed,
+  goesAt,
   installStatus,
   nextTurn,
   type FailureKind,

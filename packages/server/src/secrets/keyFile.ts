@@ -1,5 +1,6 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { writeWhole } from '#files'
 
 /**
  * A key that lies in a file of the server's, readable by its owner only, and not in the database; made at the first
@@ -9,8 +10,8 @@ export function keyInFile(folder: string, name: string, make: () => string): str
   const file = join(folder, name)
   if (!existsSync(file)) {
     mkdirSync(folder, { recursive: true, mode: 0o700 })
-    writeFileSync(`${file}.new`, make(), { mode: 0o600 })
-    renameSync(`${file}.new`, file)
+    // On disk before it is used: what is sealed with a key that a power cut takes is lost.
+    writeWhole(file, make())
   }
   return readFileSync(file, 'utf8')
 }

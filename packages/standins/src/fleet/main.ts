@@ -1,4 +1,5 @@
-import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
+import { writeWhole } from '#files'
 import { setTimeout as wait } from 'node:timers/promises'
 import { Pool } from 'undici'
 import { hour, minute, type Millis } from '#core'
@@ -31,8 +32,7 @@ function save(): void {
   for (const station of stations) if (station.identity) kept.identities[station.device.plan.name] = station.identity
   // The numbers of reports that were not acknowledged come again after a restart: the server takes the first and drops
   // the second.
-  writeFileSync(`${stateFile}.new`, JSON.stringify(kept), { mode: 0o600 })
-  renameSync(`${stateFile}.new`, stateFile!)
+  writeWhole(stateFile!, JSON.stringify(kept))
 }
 
 /** Two weeks of a real estate would come over two weeks; this brings its past in one go, marked late by the server. */

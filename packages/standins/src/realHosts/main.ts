@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { renameSync, writeFileSync } from 'node:fs'
+import { writeWhole } from '#files'
 import { debianOf, ensureBase, releases, type Release } from './base'
 import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
@@ -45,10 +45,7 @@ try {
   // The server listens on loopback; they reach it at their gateway's address, over TLS.
   const { ca, ...identity } = signedByOwnAuthority(certificates, lan.gateway)
   await lan.forward(Number(port), identity)
-  writeFileSync(`${file}.new`, JSON.stringify({ network: lan.network, gateway: lan.gateway, ca, hosts }), {
-    mode: 0o600,
-  })
-  renameSync(`${file}.new`, file)
+  writeWhole(file, JSON.stringify({ network: lan.network, gateway: lan.gateway, ca, hosts }))
   process.stdout.write('ready\n')
 } catch (error) {
   process.stderr.write(`${(error as Error).message}\n`)

@@ -3,7 +3,7 @@ import { release } from 'node:os'
 import { join } from 'node:path'
 import { day, hour, minute, second, type Millis, type Updates } from '#core'
 import { steady } from '../../clock'
-import { readJson, writeWhole } from '../../files'
+import { readJson, writeWhole } from '#files'
 import { NotHereError, type Collect } from '../collector'
 import { command } from '../command'
 

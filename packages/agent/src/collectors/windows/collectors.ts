@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading, type Updates } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
-import { readJson, writeWhole } from '../../files'
+import { readJson, writeWhole } from '#files'
 import { parseUpdates, updatesScript } from './updates'
 import {
   channelsOf,

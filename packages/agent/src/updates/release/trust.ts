@@ -1,6 +1,6 @@
 import type { KeyStatement, ProgramName, ReleaseKey, ReleaseStatement, SignedText } from '#contract/report'
 import { byVersion } from '#core'
-import { readJson, writeWhole } from '../../files'
+import { readJson, writeWhole } from '#files'
 import { isSignedBy, NotOursError } from '../../signature'
 import { filesOf } from '../starter'
 import { releaseFloor } from '../../version'

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { cutIntoWaves, hourAllowed, nextTurn, type MachineState, type WaveMachine } from '..'
+import { cutIntoWaves, goesAt, nextTurn, type MachineState, type WaveMachine } from '..'
 
 const machines = (...waves: string[]): WaveMachine[] => {
   const states: Record<string, MachineState> = { w: 'waiting', g: 'going', i: 'installed', f: 'failed' }
@@ -67,8 +67,12 @@ describe('waves', () => {
     ])
   })
   it('keep to allowed hours, over midnight too', () => {
-    expect([8, 17, 18, 3].map((hour) => hourAllowed(hour, 8, 18))).toEqual([true, true, false, false])
-    expect([21, 22, 3, 6].map((hour) => hourAllowed(hour, 22, 6))).toEqual([false, true, true, false])
-    expect(hourAllowed(12, null, null)).toBe(true)
+    // In winter Lisbon's clocks show UTC.
+    const at = (hour: number) => Date.UTC(2026, 0, 14, hour)
+    expect([8, 17, 18, 3].map((hour) => goesAt(8, 18, at(hour), 'Europe/Lisbon'))).toEqual([true, true, false, false])
+    expect([21, 22, 3, 6].map((hour) => goesAt(22, 6, at(hour), 'Europe/Lisbon'))).toEqual([false, true, true, false])
+    // Vienna is an hour ahead.
+    expect([7, 17].map((hour) => goesAt(8, 18, at(hour), 'Europe/Vienna'))).toEqual([true, false])
+    expect(goesAt(null, null, at(12), 'Europe/Lisbon')).toBe(true)
   })
 })

@@ -1,3 +1,6 @@
+import type { Millis } from '../../units'
+import { withinHours } from '../../watch'
+
 /** Why a machine got no agent, in the kinds that a technician acts on. */
 export const failureKinds = [
   'no answer',
@@ -87,8 +90,9 @@ export function cutIntoWaves(count: number, sizes: readonly number[]): number[] 
   return waves
 }
 
-/** Whether an hour of the day lies in allowed hours; they may run over midnight. Null: any hour. */
-export function hourAllowed(hour: number, from: number | null, until: number | null): boolean {
-  if (from === null || until === null || from === until) return true
-  return from < until ? hour >= from && hour < until : hour >= from || hour < until
+const everyDay = [1, 2, 3, 4, 5, 6, 7]
+
+/** Whether a run with these hours goes on at a moment, on the clocks of the zone; over midnight, too. Null: always. */
+export function goesAt(from: number | null, until: number | null, at: Millis, zone: string): boolean {
+  return from === null || until === null || withinHours({ days: everyDay, from: from * 60, to: until * 60 }, at, zone)
 }

@@ -1,6 +1,5 @@
-import { ageText, cutIntoWaves, day, hourAllowed, minute, type DeviceId, type FailureKind, type Millis } from '#core'
+import { ageText, cutIntoWaves, day, goesAt, minute, type DeviceId, type FailureKind, type Millis } from '#core'
 import type { DeployProgress, DeployCommand, NewWaveRun, RunAction } from '#contract'
-import { DateTime } from 'luxon'
 import { firstRow, time, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { announce } from '../../../live'
@@ -235,7 +234,7 @@ async function matchDevices(tx: Db, run: RunRow & { key_id: number }): Promise<v
 
 async function advanceRun(tx: Db, run: RunRow & { key_id: number }, now: Millis): Promise<void> {
   await matchDevices(tx, run)
-  if (!hourAllowed(DateTime.fromMillis(now, { zone: run.zone }).hour, run.hours_from, run.hours_until)) {
+  if (!goesAt(run.hours_from, run.hours_until, now, run.zone)) {
     await tx.query('update wave_run set reason = $2 where id = $1', [
       run.id,
       `waits for its hours, ${run.hours_from} to ${run.hours_until} o’clock in ${run.zone}`,

@@ -2,7 +2,7 @@ import { mkdtempSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, expect, it } from 'vitest'
-import { writeWhole } from './files'
+import { writeWhole } from '.'
 
 let folder: string
 beforeEach(() => {
