@@ -20,7 +20,14 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => field.value?.focus()
 
 <template>
   <div class="find" role="search" @focusin="open = true" @focusout="open = false">
-    <SuggestField ref="field" label="Find" placeholder="Find a device, alert, rule" :ask="find" :none="(words) => `Nothing has “${words}” in its name.`" @choose="go">
+    <SuggestField
+      ref="field"
+      label="Find"
+      placeholder="Find a device, alert, rule"
+      :ask="find"
+      :none="(words) => `Nothing has “${words}” in its name.`"
+      @choose="go"
+    >
       <template #default="{ item: hit }"><b>{{ hit.title }}</b> <span class="muted">{{ hit.kind }} · {{ hit.context }}</span></template>
     </SuggestField>
     <kbd v-if="!open">/</kbd>

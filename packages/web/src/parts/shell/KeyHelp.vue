@@ -23,7 +23,8 @@ useKeys('Everywhere', [
 
 <template>
   <ElDialog v-model="open" title="Keys" width="460">
-    <section v-for="group in groups" :key="group.place"><h3>{{ group.place }}</h3>
+    <section v-for="group in groups" :key="group.place">
+      <h3>{{ group.place }}</h3>
       <p v-for="binding in group.keys" :key="binding.key"><kbd>{{ binding.key }}</kbd> {{ binding.does }}</p>
     </section>
   </ElDialog>

@@ -59,21 +59,42 @@ useKeys('Everywhere', [
   <header class="bar">
     <RouterLink to="/rounds" class="word">Custode</RouterLink>
     <ElPopover v-model:visible="clientsOpen" trigger="click" :width="280" placement="bottom-start" :show-arrow="false">
-      <template #reference><button class="client">{{ session.client?.name ?? 'All clients' }} <i>{{ session.client?.deviceCount ?? session.clients.length }}</i></button></template>
+      <template #reference>
+        <button class="client">{{ session.client?.name ?? 'All clients' }}
+          <i>{{ session.client?.deviceCount ?? session.clients.length }}</i></button>
+      </template>
       <div class="choices">
-        <button v-if="session.clients.length > 1" :class="{ on: session.clientId === null }" @click="choose(null)">All clients <i>{{ session.clients.length }}</i></button>
-        <button v-for="client in session.clients" :key="client.id" :class="{ on: session.clientId === client.id }" @click="choose(client.id)">{{ client.name }} <i>{{ client.deviceCount }} devices</i></button>
+        <button v-if="session.clients.length > 1" :class="{ on: session.clientId === null }" @click="choose(null)">All
+          clients <i>{{ session.clients.length }}</i></button>
+        <button
+          v-for="client in session.clients"
+          :key="client.id"
+          :class="{ on: session.clientId === client.id }"
+          @click="choose(client.id)"
+        >{{ client.name }} <i>{{ client.deviceCount }} devices</i></button>
       </div>
     </ElPopover>
     <nav class="places" aria-label="Places">
-      <RouterLink v-for="place in places" :key="place.path" :to="place.path" :class="{ on: route.path.startsWith(place.path) }">{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${todo} to do`">{{ todo }}</sup></RouterLink>
+      <RouterLink
+        v-for="place in places"
+        :key="place.path"
+        :to="place.path"
+        :class="{ on: route.path.startsWith(place.path) }"
+      >{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${todo} to do`">{{ todo }}</sup></RouterLink>
     </nav>
     <FinderBox />
     <span class="muted">{{ fullText(now) }}</span>
     <ElPopover trigger="click" :width="220" placement="bottom-end" :show-arrow="false">
       <template #reference><button class="who" :aria-label="session.person?.name">{{ initials }}</button></template>
-      <p><b>{{ session.person?.name }}</b><br><span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span></p>
-      <div class="choices"><button @click="turnTheme">Light or dark</button><button @click="session.signOut()">Sign out</button></div>
+      <p>
+        <b>{{ session.person?.name }}</b>
+        <br>
+        <span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span>
+      </p>
+      <div class="choices">
+        <button @click="turnTheme">Light or dark</button>
+        <button @click="session.signOut()">Sign out</button>
+      </div>
     </ElPopover>
   </header>
 </template>

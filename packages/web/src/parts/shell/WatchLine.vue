@@ -108,33 +108,117 @@ useKeys('Everywhere', [
 </script>
 
 <template>
-  <div ref="box" class="watchline" role="group" aria-label="Watchline: alerts and maintenance windows, the last 24 and the next 12 hours" @pointerdown="down" @pointermove="move" @pointerup="up" @pointerleave="pointer = null">
+  <div
+    ref="box"
+    class="watchline"
+    role="group"
+    aria-label="Watchline: alerts and maintenance windows, the last 24 and the next 12 hours"
+    @pointerdown="down"
+    @pointermove="move"
+    @pointerup="up"
+    @pointerleave="pointer = null"
+  >
     <svg v-if="width" :width="width" height="84">
-      <defs><pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="6" height="6" fill="var(--sheet)" /><path d="M0 0v6" stroke="var(--held)" stroke-width="1.6" opacity=".6" /></pattern></defs>
-      <rect :x="clamp(now)" y="0" :width="Math.max(0, width - clamp(now))" height="84" fill="var(--ground)" opacity=".6" />
-      <rect v-if="marked" :x="clamp(marked.from)" y="0" :width="clamp(marked.until) - clamp(marked.from)" height="68" fill="var(--act)" opacity=".16" />
-      <g v-for="at in hours" :key="at"><path :d="`M${x(at)} 4V66`" stroke="var(--rule2)" /><text v-if="Math.abs(x(at) - flagAt) > 46" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text></g>
+      <defs>
+        <pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="6" height="6" fill="var(--sheet)" />
+          <path d="M0 0v6" stroke="var(--held)" stroke-width="1.6" opacity=".6" />
+        </pattern>
+      </defs>
+      <rect
+        :x="clamp(now)"
+        y="0"
+        :width="Math.max(0, width - clamp(now))"
+        height="84"
+        fill="var(--ground)"
+        opacity=".6"
+      />
+      <rect
+        v-if="marked"
+        :x="clamp(marked.from)"
+        y="0"
+        :width="clamp(marked.until) - clamp(marked.from)"
+        height="68"
+        fill="var(--act)"
+        opacity=".16"
+      />
+      <g v-for="at in hours" :key="at">
+        <path :d="`M${x(at)} 4V66`" stroke="var(--rule2)" />
+        <text v-if="Math.abs(x(at) - flagAt) > 46" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text>
+      </g>
       <g v-for="step in steps" :key="step.at">
-        <title>{{ fullText(step.at) }}: {{ step.critical }} critical, {{ step.warning }} warning, {{ step.notice }} notice open</title>
-        <rect v-for="part in column(step)" :key="part.severity" :x="clamp(step.at)" :y="part.y" :width="Math.max(0, clamp(step.at + 20 * minute) - clamp(step.at) - 1)" :height="part.height" :fill="`var(--${part.severity})`" opacity=".55" />
+        <title>{{ fullText(step.at) }}: {{ step.critical }} critical, {{ step.warning }} warning, {{ step.notice }}
+          notice open</title>
+        <rect
+          v-for="part in column(step)"
+          :key="part.severity"
+          :x="clamp(step.at)"
+          :y="part.y"
+          :width="Math.max(0, clamp(step.at + 20 * minute) - clamp(step.at) - 1)"
+          :height="part.height"
+          :fill="`var(--${part.severity})`"
+          opacity=".55"
+        />
       </g>
       <text v-if="folded" x="20" y="16">{{ tallest }} open at most</text>
       <g v-for="(lane, i) in lanes" :key="lane.clientId">
         <text x="20" :y="y(i) + 3.5" class="lane">{{ lane.clientName }}</text>
         <path :d="`M${left} ${y(i)}H${width - 18}`" stroke="var(--rule)" />
-        <g v-for="span in lane.spans" :key="span.windowId" data-open class="open" @click="router.push(`/maintenance/${span.windowId}`)">
+        <g
+          v-for="span in lane.spans"
+          :key="span.windowId"
+          data-open
+          class="open"
+          @click="router.push(`/maintenance/${span.windowId}`)"
+        >
           <title>{{ span.name }}, {{ fullText(span.from) }} – {{ span.until ? fullText(span.until) : 'no end' }}</title>
-          <rect :x="clamp(span.from)" :y="y(i) - 3.5" :width="Math.max(2, clamp(span.until ?? until) - clamp(span.from))" height="7" fill="url(#hatch)" stroke="var(--held)" stroke-width=".9" />
+          <rect
+            :x="clamp(span.from)"
+            :y="y(i) - 3.5"
+            :width="Math.max(2, clamp(span.until ?? until) - clamp(span.from))"
+            height="7"
+            fill="url(#hatch)"
+            stroke="var(--held)"
+            stroke-width=".9"
+          />
         </g>
-        <g v-for="tick in ordered(lane)" :key="tick.alertId" data-open class="open" @click="router.push(`/rounds?alert=${tick.alertId}`)">
+        <g
+          v-for="tick in ordered(lane)"
+          :key="tick.alertId"
+          data-open
+          class="open"
+          @click="router.push(`/rounds?alert=${tick.alertId}`)"
+        >
           <title>{{ tick.title }} on {{ tick.deviceName }}, {{ fullText(tick.at) }}{{ tick.until ? ` – ${fullText(tick.until)}` : '' }}</title>
-          <rect v-if="!folded" :x="clamp(tick.at)" :y="y(i) - 2" :width="Math.max(0, clamp(tick.until ?? now) - clamp(tick.at))" height="4" :fill="`var(--${tick.severity})`" opacity=".32" />
-          <rect v-if="tick.at >= from" :x="clamp(tick.at) - 1" :y="y(i) - 4" width="2.5" height="8" :fill="`var(--${tick.severity})`" />
+          <rect
+            v-if="!folded"
+            :x="clamp(tick.at)"
+            :y="y(i) - 2"
+            :width="Math.max(0, clamp(tick.until ?? now) - clamp(tick.at))"
+            height="4"
+            :fill="`var(--${tick.severity})`"
+            opacity=".32"
+          />
+          <rect
+            v-if="tick.at >= from"
+            :x="clamp(tick.at) - 1"
+            :y="y(i) - 4"
+            width="2.5"
+            height="8"
+            :fill="`var(--${tick.severity})`"
+          />
         </g>
       </g>
       <path :d="`M${clamp(now)} 0V68`" stroke="var(--ink)" stroke-width="1.4" />
       <path v-if="flag !== 'now'" :d="`M${flagAt} 0V68`" stroke="var(--act)" stroke-dasharray="2 2" />
-      <rect :x="flagAt - (flag === 'now' ? 17 : 52)" y="68" :width="flag === 'now' ? 34 : 104" height="14" rx="2" fill="var(--ink)" />
+      <rect
+        :x="flagAt - (flag === 'now' ? 17 : 52)"
+        y="68"
+        :width="flag === 'now' ? 34 : 104"
+        height="14"
+        rx="2"
+        fill="var(--ink)"
+      />
       <text :x="flagAt" y="79" text-anchor="middle" class="flag">{{ flag }}</text>
     </svg>
   </div>

@@ -13,7 +13,8 @@ const words = computed(
 </script>
 
 <template>
-  <svg width="44" height="9" viewBox="0 0 44 9" role="img" :aria-label="words"><title>{{ words }}</title>
+  <svg width="44" height="9" viewBox="0 0 44 9" role="img" :aria-label="words">
+    <title>{{ words }}</title>
     <rect x=".5" y=".5" width="43" height="8" fill="var(--field)" :stroke="disk.severity ? colour : 'var(--ink2)'" />
     <rect x="1" y="1" :width="42 * used" height="7" :fill="colour" />
   </svg>

@@ -87,7 +87,8 @@ function save(): void {
 
 <template>
   <form class="editor" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
-    <label><b>{{ parameter.label }}</b>
+    <label>
+      <b>{{ parameter.label }}</b>
       <select v-if="parameter.type === 'choice'" v-model="text" autofocus>
         <option v-for="choice in parameter.choices" :key="choice" :value="choice">{{ choice || 'any' }}</option>
       </select>
@@ -97,7 +98,10 @@ function save(): void {
     <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
     <slot />
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-    <div class="row"><button class="btn main" :disabled="!!fault">Use</button><button type="button" class="btn" @click="emit('cancel')">Cancel</button></div>
+    <div class="row">
+      <button class="btn main" :disabled="!!fault">Use</button>
+      <button type="button" class="btn" @click="emit('cancel')">Cancel</button>
+    </div>
   </form>
 </template>
 

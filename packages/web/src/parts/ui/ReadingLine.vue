@@ -35,14 +35,27 @@ const band = computed(() => {
 </script>
 
 <template>
-  <div ref="box"><svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
-    <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
-    <path :d="band" fill="var(--ink)" fill-opacity="0.14" stroke="var(--ink)" stroke-opacity="0.35" stroke-width="0.5" />
-    <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
-    <template v-if="mark"><path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" /><text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text></template>
-    <text x="0" y="12">{{ text(top) }}</text>
-    <text x="0" :y="height - 3">{{ fullText(from) }}</text><text :x="width" :y="height - 3" text-anchor="end">{{ fullText(until) }}</text>
-  </svg></div>
+  <div ref="box">
+    <svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
+      <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
+      <path
+        :d="band"
+        fill="var(--ink)"
+        fill-opacity="0.14"
+        stroke="var(--ink)"
+        stroke-opacity="0.35"
+        stroke-width="0.5"
+      />
+      <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
+      <template v-if="mark">
+        <path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" />
+        <text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text>
+      </template>
+      <text x="0" y="12">{{ text(top) }}</text>
+      <text x="0" :y="height - 3">{{ fullText(from) }}</text>
+      <text :x="width" :y="height - 3" text-anchor="end">{{ fullText(until) }}</text>
+    </svg>
+  </div>
 </template>
 
 <style scoped>

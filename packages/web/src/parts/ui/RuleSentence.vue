@@ -14,7 +14,15 @@ defineEmits<{ pick: [parameter: string, element: HTMLElement] }>()
 <template>
   <p class="sentence">
     <template v-for="(part, i) in parts" :key="i">
-      <button v-if="'parameter' in part && (editable || hint)" type="button" class="control" :class="{ changed: marked?.(part.parameter) }" :title="hint?.(part.parameter)" :data-parameter="part.parameter" @click="$emit('pick', part.parameter, $event.currentTarget as HTMLElement)">{{ part.text }}</button>
+      <button
+        v-if="'parameter' in part && (editable || hint)"
+        type="button"
+        class="control"
+        :class="{ changed: marked?.(part.parameter) }"
+        :title="hint?.(part.parameter)"
+        :data-parameter="part.parameter"
+        @click="$emit('pick', part.parameter, $event.currentTarget as HTMLElement)"
+      >{{ part.text }}</button>
       <b v-else-if="'parameter' in part" :class="{ whole: part.text.length < 24 }">{{ part.text }}</b>
       <template v-else>{{ part.text }}</template>
     </template>

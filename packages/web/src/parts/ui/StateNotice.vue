@@ -7,10 +7,8 @@ defineEmits<{ again: [] }>()
 </script>
 
 <template>
-  <p v-if="error" class="notice" role="alert">
-    <b>{{ error.problem.title }}.</b> {{ error.message }}
-    <button class="link" @click="$emit('again')">Try again</button>
-  </p>
+  <p v-if="error" class="notice" role="alert"><b>{{ error.problem.title }}.</b> {{ error.message }}
+    <button class="link" @click="$emit('again')">Try again</button></p>
   <p v-else-if="loading" class="notice faint" aria-busy="true">Loading…</p>
   <p v-else-if="empty" class="notice muted">{{ empty }}</p>
 </template>

@@ -56,7 +56,27 @@ defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur(
 </script>
 
 <template>
-  <ElAutocomplete ref="field" v-model="words" class="suggest" popper-class="suggestions" placement="bottom-start" :fetch-suggestions="(asked: string, offer: (rows: Row[]) => void) => void suggest(asked, offer)" :debounce="150" :trigger-on-focus="false" highlight-first-item :aria-label="label" :placeholder="placeholder" spellcheck="false" autocomplete="off" @select="(row: Record<string, unknown>) => void take(row as unknown as Row)" @keydown.enter.capture="enter" @keydown.esc="field?.blur()">
-    <template #default="{ item: row }"><slot v-if="(row as Row).item" :item="(row as Row).item!" /><span v-else class="muted">{{ none((row as Row).value) }}</span></template>
+  <ElAutocomplete
+    ref="field"
+    v-model="words"
+    class="suggest"
+    popper-class="suggestions"
+    placement="bottom-start"
+    :fetch-suggestions="(asked: string, offer: (rows: Row[]) => void) => void suggest(asked, offer)"
+    :debounce="150"
+    :trigger-on-focus="false"
+    highlight-first-item
+    :aria-label="label"
+    :placeholder="placeholder"
+    spellcheck="false"
+    autocomplete="off"
+    @select="(row: Record<string, unknown>) => void take(row as unknown as Row)"
+    @keydown.enter.capture="enter"
+    @keydown.esc="field?.blur()"
+  >
+    <template #default="{ item: row }">
+      <slot v-if="(row as Row).item" :item="(row as Row).item!" />
+      <span v-else class="muted">{{ none((row as Row).value) }}</span>
+    </template>
   </ElAutocomplete>
 </template>

@@ -60,27 +60,61 @@ function save(): void {
 
 <template>
   <ElDialog :model-value="true" :title="`Change ${device.name}`" width="600" append-to-body @close="emit('close')">
-    <p class="choice"><label><input v-model="what" type="radio" value="change"> name, site, tags</label><label><input v-model="what" type="radio" value="reinstall"> it is being reinstalled</label><label><input v-model="what" type="radio" value="merge"> it was another device before</label><label><input v-model="what" type="radio" value="retire"> take it out of use</label></p>
+    <p class="choice">
+      <label><input v-model="what" type="radio" value="change"> name, site, tags</label>
+      <label><input v-model="what" type="radio" value="reinstall"> it is being reinstalled</label>
+      <label><input v-model="what" type="radio" value="merge"> it was another device before</label>
+      <label><input v-model="what" type="radio" value="retire"> take it out of use</label>
+    </p>
     <form v-if="what === 'change'" @submit.prevent="save">
       <label>Name<input v-model="name" class="mono" maxlength="63" spellcheck="false"></label>
-      <label>Site<select v-model.number="siteId"><optgroup v-for="client in session.clients" :key="client.id" :label="client.name"><option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option></optgroup></select></label>
+      <label>Site<select v-model.number="siteId">
+          <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
+            <option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option>
+          </optgroup>
+        </select></label>
       <label>Tags<input v-model="tags" placeholder="none; several with commas"></label>
-      <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with {{ device.clientName }}.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Change it</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with
+        {{ device.clientName }}.</p>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Change it</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
-    <form v-else-if="what === 'reinstall'" @submit.prevent="act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')">
-      <p>For an hour, an agent that enrols as <span class="mono">{{ device.name }}</span> with a key of {{ device.clientName }} becomes this device: same history, same roles and exceptions, a new key. The old key is refused from then on.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Expect it</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+    <form
+      v-else-if="what === 'reinstall'"
+      @submit.prevent="act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')"
+    >
+      <p>For an hour, an agent that enrols as <span class="mono">{{ device.name }}</span> with a key of
+        {{ device.clientName }} becomes this device: same history, same roles and exceptions, a new key. The old key is
+        refused from then on.</p>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Expect it</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
     <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from }, 'Merged: its history is here now.')">
       <p>It enrolled under a new name. Take over readings, log, alerts, roles and tags from</p>
-      <select v-model.number="from" aria-label="Device before"><option :value="null">choose…</option><option v-for="device in before" :key="device.id" :value="device.id">{{ device.text }}</option></select>
-      <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it alone do not come along.</p>
-      <div class="row"><button class="btn main" :disabled="busy || from === null">Merge</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <select v-model.number="from" aria-label="Device before">
+        <option :value="null">choose…</option>
+        <option v-for="device in before" :key="device.id" :value="device.id">{{ device.text }}</option>
+      </select>
+      <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it
+        alone do not come along.</p>
+      <div class="row">
+        <button class="btn main" :disabled="busy || from === null">Merge</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
-    <form v-else @submit.prevent="act('retire', {}, 'Out of use. Rollout has it under “Out of use”, should it come back.')">
+    <form
+      v-else
+      @submit.prevent="act('retire', {}, 'Out of use. Rollout has it under “Out of use”, should it come back.')"
+    >
       <p>Its key is revoked and its open alerts are closed. Its history is kept, and it can be brought back.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Take it out of use</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Take it out of use</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
   </ElDialog>
 </template>

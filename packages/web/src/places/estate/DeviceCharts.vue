@@ -93,13 +93,33 @@ function options(metric: string): ChartOptions<'line'> {
 </script>
 
 <template>
-  <p class="sentence">The last <select v-model.number="span" aria-label="Span"><option :value="2">2 hours</option><option :value="6">6 hours</option><option :value="24">24 hours</option><option :value="48">2 days</option><option :value="336">2 weeks</option></select></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !charts.length ? 'No readings in this time.' : ''" @again="refresh" />
+  <p class="sentence">The last
+    <select v-model.number="span" aria-label="Span">
+      <option :value="2">2 hours</option>
+      <option :value="6">6 hours</option>
+      <option :value="24">24 hours</option>
+      <option :value="48">2 days</option>
+      <option :value="336">2 weeks</option>
+    </select></p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="data && !charts.length ? 'No readings in this time.' : ''"
+    @again="refresh"
+  />
   <div class="charts">
-    <section v-for="chart in charts" :key="chart.title"><h2>{{ chart.title }}</h2>
+    <section v-for="chart in charts" :key="chart.title">
+      <h2>{{ chart.title }}</h2>
       <div class="chart"><Line :data="chart.data" :options="chart.options" :aria-label="chart.title" /></div>
-      <table class="sums"><thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead><tbody><tr v-for="(series, i) in chart.series" :key="series.metric + series.instance">
-        <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(series) }}</td><td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ series.summary ? text(series.metric, series.summary[key]) : '' }}</td></tr></tbody></table>
+      <table class="sums">
+        <thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead>
+        <tbody>
+          <tr v-for="(series, i) in chart.series" :key="series.metric + series.instance">
+            <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(series) }}</td>
+            <td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ series.summary ? text(series.metric, series.summary[key]) : '' }}</td>
+          </tr>
+        </tbody>
+      </table>
     </section>
   </div>
 </template>

@@ -26,11 +26,27 @@ const colour = (event: DeviceEvent) =>
 </script>
 
 <template>
-  <p class="sentence">Entries at <select v-model="level" aria-label="Level"><option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option></select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No entry matches.' : ''" @again="refresh" />
-  <table v-if="shown.length" class="board"><tbody><tr v-for="(event, i) in shown" :key="i">
-    <td class="muted time" :title="exactText(event.at)">{{ fullText(event.at) }}</td><td class="muted">{{ event.channel }}</td><td class="mono">{{ event.source }}<template v-if="event.id !== null"> {{ event.id }}</template></td><td :class="colour(event)">{{ event.level }}</td><td class="text">{{ event.text }}</td>
-  </tr></tbody></table>
+  <p class="sentence">Entries at
+    <select v-model="level" aria-label="Level">
+      <option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option>
+    </select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="data && !shown.length ? 'No entry matches.' : ''"
+    @again="refresh"
+  />
+  <table v-if="shown.length" class="board">
+    <tbody>
+      <tr v-for="(event, i) in shown" :key="i">
+        <td class="muted time" :title="exactText(event.at)">{{ fullText(event.at) }}</td>
+        <td class="muted">{{ event.channel }}</td>
+        <td class="mono">{{ event.source }}<template v-if="event.id !== null"> {{ event.id }}</template></td>
+        <td :class="colour(event)">{{ event.level }}</td>
+        <td class="text">{{ event.text }}</td>
+      </tr>
+    </tbody>
+  </table>
 </template>
 
 <style scoped>

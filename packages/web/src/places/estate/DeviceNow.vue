@@ -47,30 +47,76 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
 <template>
   <div class="now">
     <section>
-      <template v-if="open.length || heldNow.length"><h2>Needs a person</h2>
-        <p v-for="alert in open" :key="alert.id" class="line"><SeverityMark :state="alert.severity" /><RouterLink :to="`/rounds?alert=${alert.id}`"><b>{{ alertWords(alert).strong }}</b> {{ alertWords(alert).rest }}</RouterLink> <DoubtText :doubt="postDoubt(alert)" /><span class="muted"><AgeText :at="alert.began" /></span></p>
-        <p v-for="record in heldNow" :key="`h${record.id}`" class="line"><SeverityMark state="held" /><span><b>{{ alertWords(record).strong }}</b> {{ alertWords(record).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(record)" /></span><span class="muted"><AgeText :at="record.began" /></span></p>
+      <template v-if="open.length || heldNow.length">
+        <h2>Needs a person</h2>
+        <p v-for="alert in open" :key="alert.id" class="line"><SeverityMark :state="alert.severity" /><RouterLink :to="`/rounds?alert=${alert.id}`"><b>{{ alertWords(alert).strong }}</b>
+            {{ alertWords(alert).rest }}</RouterLink> <DoubtText :doubt="postDoubt(alert)" /><span class="muted"><AgeText :at="alert.began" /></span></p>
+        <p v-for="record in heldNow" :key="`h${record.id}`" class="line">
+          <SeverityMark state="held" />
+          <span><b>{{ alertWords(record).strong }}</b> {{ alertWords(record).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(record)" /></span>
+          <span class="muted"><AgeText :at="record.began" /></span>
+        </p>
       </template>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
-      <p v-for="disk in device.disks" :key="disk.mount" class="line disk"><DiskBar :disk="disk" /><span class="mono">{{ disk.mount }}</span><span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }}, {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span></p>
-      <p v-for="disk in closedDisks" :key="disk.mount" class="line disk"><SeverityMark state="warning" /><span class="mono">{{ disk.mount }}</span><span class="warning">cannot be read: {{ disk.trouble }}</span></p>
+      <p v-for="disk in device.disks" :key="disk.mount" class="line disk">
+        <DiskBar :disk="disk" />
+        <span class="mono">{{ disk.mount }}</span>
+        <span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }},
+          {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span>
+      </p>
+      <p v-for="disk in closedDisks" :key="disk.mount" class="line disk">
+        <SeverityMark state="warning" />
+        <span class="mono">{{ disk.mount }}</span>
+        <span class="warning">cannot be read: {{ disk.trouble }}</span>
+      </p>
       <h2>Updates <DoubtText :doubt="updatesDoubt(device)" /></h2>
       <p v-if="updates?.listsAt === null" class="warning">No package lists were ever fetched here.</p>
-      <p v-else-if="updates">{{ updates.security }} security, {{ updates.other }} other<template v-if="updates.leftover">, {{ updates.leftover }} leftovers</template><template v-if="updates.oldestSecurityAt">; the oldest security update has been waiting for <b>{{ age(updates.oldestSecurityAt) }}</b></template>. <span v-if="updates.restartPending" class="warning">A restart is pending.</span> <span class="faint">Checked {{ age(updates.checkedAt) }} ago<template v-if="updates.listsAt">, in package lists from {{ age(updates.listsAt) }} ago</template>.</span></p>
-      <details v-if="updates?.names.length"><summary>{{ Math.min(200, updates.names.length) }} names</summary><p class="mono names">{{ updates.names.join('  ') }}</p></details>
-      <template v-if="recent.data.value"><h2>CPU and memory, 6 hours</h2>
+      <p v-else-if="updates">{{ updates.security }} security, {{ updates.other }} other<template v-if="updates.leftover">, {{ updates.leftover }} leftovers</template><template v-if="updates.oldestSecurityAt">; the oldest security update has been waiting for
+          <b>{{ age(updates.oldestSecurityAt) }}</b></template>.
+        <span v-if="updates.restartPending" class="warning">A restart is pending.</span> <span class="faint">Checked {{ age(updates.checkedAt) }} ago<template v-if="updates.listsAt">, in package lists from {{ age(updates.listsAt) }} ago</template>.</span></p>
+      <details v-if="updates?.names.length">
+        <summary>{{ Math.min(200, updates.names.length) }} names</summary>
+        <p class="mono names">{{ updates.names.join('  ') }}</p>
+      </details>
+      <template v-if="recent.data.value">
+        <h2>CPU and memory, 6 hours</h2>
         <p v-if="!recent.data.value.cpu && !recent.data.value.memory" class="muted">Not read in these hours.</p>
-        <template v-if="recent.data.value.cpu"><p class="muted">CPU busy, {{ device.silent ? 'last' : 'now' }} {{ percentText(last(recent.data.value.cpu) ?? 0) }}</p><ReadingLine :series="recent.data.value.cpu" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
-        <template v-if="recent.data.value.memory"><p class="muted">Memory available, {{ device.silent ? 'last' : 'now' }} {{ bytesText(last(recent.data.value.memory) ?? 0) }}</p><ReadingLine :series="recent.data.value.memory" :from="recent.data.value.from" :until="recent.data.value.until" /></template>
+        <template v-if="recent.data.value.cpu">
+          <p class="muted">CPU busy, {{ device.silent ? 'last' : 'now' }}
+            {{ percentText(last(recent.data.value.cpu) ?? 0) }}</p>
+          <ReadingLine
+            :series="recent.data.value.cpu"
+            :from="recent.data.value.from"
+            :until="recent.data.value.until"
+          />
+        </template>
+        <template v-if="recent.data.value.memory">
+          <p class="muted">Memory available, {{ device.silent ? 'last' : 'now' }}
+            {{ bytesText(last(recent.data.value.memory) ?? 0) }}</p>
+          <ReadingLine
+            :series="recent.data.value.memory"
+            :from="recent.data.value.from"
+            :until="recent.data.value.until"
+          />
+        </template>
       </template>
     </section>
     <section>
       <h2>Services <span class="faint count">{{ services.length }}</span> <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" /></h2>
-      <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service manager here: nothing starts services by itself, so none is expected to run.</p>
-      <table v-if="services.length" class="board"><tbody><tr v-for="service in services" :key="service.name">
-        <td class="mono service">{{ service.name }}</td><td class="muted start">{{ service.start }}</td>
-        <td :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title" :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }">{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</td>
-      </tr></tbody></table>
+      <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service
+        manager here: nothing starts services by itself, so none is expected to run.</p>
+      <table v-if="services.length" class="board">
+        <tbody>
+          <tr v-for="service in services" :key="service.name">
+            <td class="mono service">{{ service.name }}</td>
+            <td class="muted start">{{ service.start }}</td>
+            <td
+              :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title"
+              :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }"
+            >{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</td>
+          </tr>
+        </tbody>
+      </table>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
     </section>
   </div>

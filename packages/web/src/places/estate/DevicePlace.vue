@@ -91,24 +91,62 @@ const notCollected = computed(() => {
     <template v-if="device">
       <div class="head">
         <h1><SeverityMark v-if="device.worst || device.held" :state="device.worst ?? 'held'" /> <span class="mono name">{{ device.name }}</span></h1>
-        <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osName }} · {{ device.roles.join(', ') || device.kind }}</span>
-        <span class="end"><span v-if="device.silent" class="critical"><SeverityMark state="silent" /> silent, heard {{ device.heardAt ? fullText(device.heardAt) : 'never' }}</span><span v-else-if="device.heardAt" class="muted">heard <AgeText :at="device.heardAt" :zone="device.zone" /> ago</span>
+        <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osName }} ·
+          {{ device.roles.join(', ') || device.kind }}</span>
+        <span class="end">
+          <span v-if="device.silent" class="critical"><SeverityMark state="silent" /> silent, heard
+            {{ device.heardAt ? fullText(device.heardAt) : 'never' }}</span>
+          <span v-else-if="device.heardAt" class="muted">heard <AgeText :at="device.heardAt" :zone="device.zone" /> ago</span>
           <button v-if="session.mayChange" class="btn" @click="changing = true">Change <kbd>e</kbd></button>
-          <button v-if="session.mayChange" class="btn" @click="planning = true">Hold alerts <kbd>h</kbd></button></span>
+          <button v-if="session.mayChange" class="btn" @click="planning = true">Hold alerts <kbd>h</kbd></button>
+        </span>
       </div>
-      <p v-for="window in covering" :key="window.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink> holds alerts of this device back {{ windowEnd(window) ? `until ${fullText(windowEnd(window)!)}` : 'with no end' }}; {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
-      <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times are corrected.</p>
-      <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not read: {{ names.join(', ') }}. {{ reason }}</p>
+      <p v-for="window in covering" :key="window.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink> holds alerts of this device
+          back {{ windowEnd(window) ? `until ${fullText(windowEnd(window)!)}` : 'with no end' }};
+          {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
+      <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is
+        {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times
+        are corrected.</p>
+      <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not read: {{ names.join(', ') }}.
+        {{ reason }}</p>
       <DeviceRefused :device="device" />
-      <div class="tabs" role="tablist"><button v-for="name in tabs" :key="name" role="tab" :aria-selected="tab === name" :class="{ on: tab === name }" @click="tab = name">{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button></div>
-      <DeviceNow v-if="tab === 'Now'" :device="device" :alerts="alerts.data.value ?? []" :held="held.data.value ?? []" />
+      <div class="tabs" role="tablist">
+        <button
+          v-for="name in tabs"
+          :key="name"
+          role="tab"
+          :aria-selected="tab === name"
+          :class="{ on: tab === name }"
+          @click="tab = name"
+        >{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button>
+      </div>
+      <DeviceNow
+        v-if="tab === 'Now'"
+        :device="device"
+        :alerts="alerts.data.value ?? []"
+        :held="held.data.value ?? []"
+      />
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
-      <DeviceAlerts v-else-if="tab === 'Alerts'" :alerts="alerts.data.value" :held="held.data.value" :remediations="remediations.data.value" />
-      <template v-else><WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" /><p v-else class="muted pad">No window has reached this device.</p></template>
+      <DeviceAlerts
+        v-else-if="tab === 'Alerts'"
+        :alerts="alerts.data.value"
+        :held="held.data.value"
+        :remediations="remediations.data.value"
+      />
+      <template v-else>
+        <WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" />
+        <p v-else class="muted pad">No window has reached this device.</p>
+      </template>
       <DeviceChange v-if="changing" :device="device" @close="changing = false" />
-      <WindowDialog v-if="planning" :device-id="id" :device-name="device.name" :client-id="device.clientId" @close="planning = false" />
+      <WindowDialog
+        v-if="planning"
+        :device-id="id"
+        :device-name="device.name"
+        :client-id="device.clientId"
+        @close="planning = false"
+      />
     </template>
   </div>
 </template>

@@ -12,19 +12,26 @@ const isOpen = ref(false)
 <template>
   <p v-if="device.lostReports || device.leftOutEntries || device.oldEntries" class="note muted">
     <span v-if="device.lostReports">{{ countText(device.lostReports, 'report') }} never came. </span>
-    <span v-if="device.leftOutEntries">{{ countText(device.leftOutEntries, 'log entry', 'log entries') }} left out, because more came at once than an agent tells; the most urgent were kept. </span>
-    <span v-if="device.oldEntries">{{ countText(device.oldEntries, 'log entry was', 'log entries were') }} older than is kept.</span>
+    <span v-if="device.leftOutEntries">{{ countText(device.leftOutEntries, 'log entry', 'log entries') }} left out,
+      because more came at once than an agent tells; the most urgent were kept. </span>
+    <span v-if="device.oldEntries">{{ countText(device.oldEntries, 'log entry was', 'log entries were') }} older than is
+      kept.</span>
   </p>
-  <div v-if="device.refusedCount" class="note warning">
-    {{ countText(device.refusedCount, 'part') }} of its reports could not be kept; the rest was. <button v-if="device.refused.length" class="link" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'Hide' : `Show the newest ${device.refused.length}` }}</button>
+  <div v-if="device.refusedCount" class="note warning">{{ countText(device.refusedCount, 'part') }} of its reports could
+    not be kept; the rest was.
+    <button v-if="device.refused.length" class="link" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'Hide' : `Show the newest ${device.refused.length}` }}</button>
     <ul v-if="isOpen">
       <li v-for="part in device.refused" :key="part.id">
-        <span class="muted"><AgeText :at="part.at" /> ago, {{ part.seq === null ? 'a report without a number' : `report ${part.seq}` }}, <span class="mono">{{ part.pointer }}</span></span>
+        <span class="muted"><AgeText :at="part.at" /> ago,
+          {{ part.seq === null ? 'a report without a number' : `report ${part.seq}` }},
+          <span class="mono">{{ part.pointer }}</span></span>
         <span class="why">{{ part.detail }}</span>
-        <details><summary>What was sent, {{ countText(part.body.length, 'character') }}</summary><pre class="mono">{{ part.body }}</pre></details>
+        <details>
+          <summary>What was sent, {{ countText(part.body.length, 'character') }}</summary>
+          <pre class="mono">{{ part.body }}</pre>
+        </details>
       </li>
-    </ul>
-  </div>
+    </ul></div>
 </template>
 
 <style scoped>

@@ -132,35 +132,100 @@ const told = computed(() => {
 </script>
 
 <template>
-  <p class="muted intro"><span data-told :title="told.exact">{{ told.text }}</span> What this device really gets. Point at a value for where it comes from, click it for the whole chain. <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get if…</button></p>
+  <p class="muted intro"><span data-told :title="told.exact">{{ told.text }}</span> What this device really gets. Point
+    at a value for where it comes from, click it for the whole chain.
+    <button v-if="session.mayChange" class="link" :aria-expanded="asking" @click="asking = !asking">What would it get
+      if…</button></p>
   <WhatIf v-if="asking" :device="device" />
-  <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has: {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}. <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
-  <StateNotice :error="error" :loading="!data" :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''" @again="refresh" />
+  <p v-if="gaps.data.value?.length" class="intro">Its roles need more than it has:
+    {{ gaps.data.value.map((gap) => `${gapWords(gap).name} ${gapWords(gap).rest}`).join('; ') }}.
+    <RouterLink to="/rollout?part=coverage">Close these gaps</RouterLink></p>
+  <StateNotice
+    :error="error"
+    :loading="!data"
+    :empty="data && !data.length ? 'No template reaches this device. Assign one in Policy, or give the device a role.' : ''"
+    @again="refresh"
+  />
   <div v-for="watch in data" :key="watch.key" class="watch" :class="{ asleep: watch.standing !== 'active' }">
-    <div><RuleSentence :parts="watch.sentence" :hint="hint(watch)" :marked="own(watch)" @pick="(name, element) => show(watch, name, element)" />
-      <p class="faint">{{ watch.why }}</p></div>
-    <div class="from"><b>{{ watch.name }}</b><span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
-      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }} <button v-if="session.mayChange" class="link" @click="cancelTasks(watch.leftOutBy!)">put back</button></span>
+    <div>
+      <RuleSentence
+        :parts="watch.sentence"
+        :hint="hint(watch)"
+        :marked="own(watch)"
+        @pick="(name, element) => show(watch, name, element)"
+      />
+      <p class="faint">{{ watch.why }}</p>
+    </div>
+    <div class="from">
+      <b>{{ watch.name }}</b>
+      <span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
+      <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }}
+        <button v-if="session.mayChange" class="link" @click="cancelTasks(watch.leftOutBy!)">put back</button></span>
       <span v-else-if="watch.standing === 'dormant'" class="muted">paused</span>
-      <template v-else-if="session.mayChange"><button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
-        <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')"><input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus /><button class="btn">Leave out</button></form></template>
+      <template v-else-if="session.mayChange">
+        <button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
+        <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')">
+          <input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus />
+          <button class="btn">Leave out</button>
+        </form>
+      </template>
     </div>
   </div>
-  <ElPopover v-if="open" :key="open.watch.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="380" placement="bottom-start" :show-arrow="false">
+  <ElPopover
+    v-if="open"
+    :key="open.watch.key + open.name"
+    :visible="true"
+    virtual-triggering
+    :virtual-ref="open.element"
+    :width="380"
+    placement="bottom-start"
+    :show-arrow="false"
+  >
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
-      <ol><li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b> from {{ sourceText(link.source) }}<span v-if="link.dormant"> (paused)</span> <button v-if="link.source.from === 'exception' && session.mayChange" class="link" @click="cancelTasks(link.source)">remove</button></li></ol>
+      <ol>
+        <li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b>
+          from {{ sourceText(link.source) }}<span v-if="link.dormant"> (paused)</span> <button
+          v-if="link.source.from === 'exception' && session.mayChange"
+          class="link"
+          @click="cancelTasks(link.source)"
+        >remove</button></li>
+      </ol>
       <template v-if="session.mayChange">
         <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
-        <ParameterEditor v-else-if="!typed" :parameter="parameterOf(open.watch, open.name)" :value="open.watch.values[open.name] ?? null" @change="(chosen) => { value = chosen; typed = true }" @cancel="editing = false" />
-        <form v-else @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')">
-          <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on following the template.</p>
-          <input v-model="reason" placeholder="Why this device needs it" aria-label="Reason" required minlength="3" autofocus /><button class="btn main">Make the exception</button>
+        <ParameterEditor
+          v-else-if="!typed"
+          :parameter="parameterOf(open.watch, open.name)"
+          :value="open.watch.values[open.name] ?? null"
+          @change="(chosen) => { value = chosen; typed = true }"
+          @cancel="editing = false"
+        />
+        <form
+          v-else
+          @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')"
+        >
+          <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on
+            following the template.</p>
+          <input
+            v-model="reason"
+            placeholder="Why this device needs it"
+            aria-label="Reason"
+            required
+            minlength="3"
+            autofocus
+          />
+          <button class="btn main">Make the exception</button>
         </form>
       </template>
     </div>
   </ElPopover>
-  <ChangeDialog v-if="takingBack" v-bind="takingBack" verb="Remove it, for" said="The exception is gone; the devices follow the template again." @close="takingBack = null; refresh()" />
+  <ChangeDialog
+    v-if="takingBack"
+    v-bind="takingBack"
+    verb="Remove it, for"
+    said="The exception is gone; the devices follow the template again."
+    @close="takingBack = null; refresh()"
+  />
 </template>
 
 <style scoped>

@@ -109,27 +109,116 @@ useKeys('Estate', [
 
 <template>
   <div class="page">
-    <div class="head"><h1>Estate</h1><span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at {{ countText(new Set(inView.map((device) => device.clientId)).size, 'client') }}</span>
-      <span class="end"><template v-if="chosen"><b>{{ chosen.length }} chosen</b><RouterLink v-if="chosen.length && session.mayChange" class="btn" :to="`/rollout?part=waves&devices=${chosen.join(',')}`">Send agents to them anew</RouterLink><button class="link" @click="chosen = shown.map((device) => device.id)">all {{ shown.length }}</button><button class="link" @click="chosen = null">none</button></template><button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button><span class="muted">sorted by {{ orders[order]!.title }}</span></span></div>
-    <p class="sentence">Show <select v-model="kind" aria-label="Kind"><option value="">every kind of device</option><option value="server">servers</option><option value="workstation">workstations</option></select>
-      of <b>{{ session.client?.name ?? 'every client' }}</b>, <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option></select>,
-      <select v-model="state" aria-label="State"><option value="">whatever their state</option><option value="needs">that need a person</option><option value="held">with something held</option><option value="silent">that are silent</option></select> <span class="muted">— {{ shown.length }} match</span></p>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device matches this sentence.' : ''" @again="refresh" />
+    <div class="head">
+      <h1>Estate</h1>
+      <span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at
+        {{ countText(new Set(inView.map((device) => device.clientId)).size, 'client') }}</span>
+      <span class="end">
+        <template v-if="chosen">
+          <b>{{ chosen.length }} chosen</b>
+          <RouterLink
+            v-if="chosen.length && session.mayChange"
+            class="btn"
+            :to="`/rollout?part=waves&devices=${chosen.join(',')}`"
+          >Send agents to them anew</RouterLink>
+          <button class="link" @click="chosen = shown.map((device) => device.id)">all {{ shown.length }}</button>
+          <button class="link" @click="chosen = null">none</button>
+        </template>
+        <button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button>
+        <span class="muted">sorted by {{ orders[order]!.title }}</span>
+      </span>
+    </div>
+    <p class="sentence">Show
+      <select v-model="kind" aria-label="Kind">
+        <option value="">every kind of device</option>
+        <option value="server">servers</option>
+        <option value="workstation">workstations</option>
+      </select> of <b>{{ session.client?.name ?? 'every client' }}</b>,
+      <select v-model="role" aria-label="Role">
+        <option value="">any role</option>
+        <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
+      </select>,
+      <select v-model="state" aria-label="State">
+        <option value="">whatever their state</option>
+        <option value="needs">that need a person</option>
+        <option value="held">with something held</option>
+        <option value="silent">that are silent</option>
+      </select> <span class="muted">— {{ shown.length }} match</span></p>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? 'No device matches this sentence.' : ''"
+      @again="refresh"
+    />
     <table v-if="shown.length" class="board">
-      <thead><tr><th></th><th v-for="[key, title] in columns" :key="key" :class="{ num: key === 'heard' }" :aria-sort="order === key ? 'descending' : 'none'"><button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button></th></tr></thead>
+      <thead>
+        <tr>
+          <th></th>
+          <th
+            v-for="[key, title] in columns"
+            :key="key"
+            :class="{ num: key === 'heard' }"
+            :aria-sort="order === key ? 'descending' : 'none'"
+          >
+            <button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button>
+          </th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="device in shown" :key="device.id" @click="open(device.id)">
-          <td class="mark"><input v-if="chosen" type="checkbox" :checked="chosen.includes(device.id)" :aria-label="`Choose ${device.name}`" @click.stop="toggle(device.id)" /><SeverityMark v-else :state="mark(device)" /></td>
-          <td class="name" :title="device.name"><RouterLink class="device mono" :to="`/estate/${device.id}`" @click.stop>{{ device.name }}</RouterLink></td>
-          <td class="muted place" :title="`${device.clientName} · ${device.siteName}`">{{ device.clientName }} · {{ device.siteName }}</td>
+          <td class="mark">
+            <input
+              v-if="chosen"
+              type="checkbox"
+              :checked="chosen.includes(device.id)"
+              :aria-label="`Choose ${device.name}`"
+              @click.stop="toggle(device.id)"
+            />
+            <SeverityMark v-else :state="mark(device)" />
+          </td>
+          <td class="name" :title="device.name">
+            <RouterLink class="device mono" :to="`/estate/${device.id}`" @click.stop>{{ device.name }}</RouterLink>
+          </td>
+          <td class="muted place" :title="`${device.clientName} · ${device.siteName}`">{{ device.clientName }} ·
+            {{ device.siteName }}</td>
           <td class="role" :title="device.roles.join(', ')">{{ device.roles.join(', ') || device.kind }}</td>
           <td class="muted">{{ device.osName.replace('Windows Server', 'Server') }}</td>
-          <td class="disks"><DiskBar v-for="disk in device.disks.slice(0, 4)" :key="disk.mount" :disk="disk" /><span v-if="device.disks.length > 4" class="muted">+{{ device.disks.length - 4 }}</span><DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></td>
-          <td><template v-if="device.services.length"><span v-for="service in device.services.slice(0, 2)" :key="service.name" :class="service.held ? 'held' : 'critical'" class="service" :title="service.name">{{ service.held ? `${service.name} held` : service.name }}</span><span v-if="device.services.length > 2" class="muted"> +{{ device.services.length - 2 }}</span></template><span v-else-if="!doubtOf(device, 'services', device.servicesRead)" class="muted">as they should be</span><DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" /></td>
-          <td><template v-if="device.updates?.security"><b>{{ device.updates.security }}</b> of {{ device.updates.security + device.updates.other }}</template><span v-else-if="!updatesDoubt(device)" class="faint">none</span><DoubtText :doubt="updatesDoubt(device)" /></td>
-          <td><span v-if="device.updates?.oldestSecurityAt" :class="{ warning: Date.now() - device.updates.oldestSecurityAt > 7 * 86_400_000 }">{{ age(device.updates.oldestSecurityAt) }}</span></td>
+          <td class="disks">
+            <DiskBar v-for="disk in device.disks.slice(0, 4)" :key="disk.mount" :disk="disk" />
+            <span v-if="device.disks.length > 4" class="muted">+{{ device.disks.length - 4 }}</span>
+            <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" />
+          </td>
+          <td>
+            <template v-if="device.services.length">
+              <span
+                v-for="service in device.services.slice(0, 2)"
+                :key="service.name"
+                :class="service.held ? 'held' : 'critical'"
+                class="service"
+                :title="service.name"
+              >{{ service.held ? `${service.name} held` : service.name }}</span>
+              <span v-if="device.services.length > 2" class="muted"> +{{ device.services.length - 2 }}</span>
+            </template>
+            <span v-else-if="!doubtOf(device, 'services', device.servicesRead)" class="muted">as they should be</span>
+            <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" />
+          </td>
+          <td>
+            <template v-if="device.updates?.security"><b>{{ device.updates.security }}</b> of
+              {{ device.updates.security + device.updates.other }}</template>
+            <span v-else-if="!updatesDoubt(device)" class="faint">none</span>
+            <DoubtText :doubt="updatesDoubt(device)" />
+          </td>
+          <td>
+            <span
+              v-if="device.updates?.oldestSecurityAt"
+              :class="{ warning: Date.now() - device.updates.oldestSecurityAt > 7 * 86_400_000 }"
+            >{{ age(device.updates.oldestSecurityAt) }}</span>
+          </td>
           <td><EventBars :events="device.events" :errors="device.errors" /></td>
-          <td class="num" :title="device.heardAt ? exactText(device.heardAt) : ''"><b v-if="device.silent">{{ device.heardAt ? age(device.heardAt) : 'never' }}</b><span v-else class="muted">{{ device.heardAt ? age(device.heardAt) : 'never' }}</span></td>
+          <td class="num" :title="device.heardAt ? exactText(device.heardAt) : ''">
+            <b v-if="device.silent">{{ device.heardAt ? age(device.heardAt) : 'never' }}</b>
+            <span v-else class="muted">{{ device.heardAt ? age(device.heardAt) : 'never' }}</span>
+          </td>
         </tr>
       </tbody>
     </table>

@@ -20,9 +20,25 @@ async function bringBack(device: RetiredDevice): Promise<void> {
 
 <template>
   <div>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''" @again="refresh" />
-    <table v-if="shown.length" class="board"><thead><tr><th>Device</th><th>Client and site</th><th>Out of use since</th><th></th></tr></thead>
-      <tbody><tr v-for="device in shown" :key="device.id"><td class="mono">{{ device.name }}</td><td class="muted">{{ device.clientName }} · {{ device.siteName }}</td><td :title="exactText(device.retiredAt)">{{ fullText(device.retiredAt) }}</td>
-        <td class="num"><RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink><button v-else class="link" @click="bringBack(device)">bring back</button></td></tr></tbody></table>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''"
+      @again="refresh"
+    />
+    <table v-if="shown.length" class="board">
+      <thead><tr><th>Device</th><th>Client and site</th><th>Out of use since</th><th></th></tr></thead>
+      <tbody>
+        <tr v-for="device in shown" :key="device.id">
+          <td class="mono">{{ device.name }}</td>
+          <td class="muted">{{ device.clientName }} · {{ device.siteName }}</td>
+          <td :title="exactText(device.retiredAt)">{{ fullText(device.retiredAt) }}</td>
+          <td class="num">
+            <RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink>
+            <button v-else class="link" @click="bringBack(device)">bring back</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
   </div>
 </template>

@@ -48,11 +48,31 @@ function add(event: Event): void {
 
 <template>
   <div class="whatif">
-    <p class="sentence">If it were <template v-for="(role, i) in wanted" :key="role"><template v-if="i">, </template><b>{{ nameOf(role) }}</b> <button class="link" :aria-label="`without ${nameOf(role)}`" @click="wanted = wanted.filter((each) => each !== role)">×</button></template><template v-if="!wanted.length">without a role</template>
-      <select aria-label="With the role" @change="add"><option value="">and…</option><option v-for="role in missing" :key="role.id" :value="role.id">{{ role.name }}</option></select> at <select v-model="siteId" aria-label="At the site"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option></select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
+    <p class="sentence">If it were
+      <template v-for="(role, i) in wanted" :key="role"><template v-if="i">, </template><b>{{ nameOf(role) }}</b> <button
+      class="link"
+      :aria-label="`without ${nameOf(role)}`"
+      @click="wanted = wanted.filter((each) => each !== role)"
+    >×</button></template><template v-if="!wanted.length">without a role</template>
+      <select aria-label="With the role" @change="add">
+        <option value="">and…</option>
+        <option v-for="role in missing" :key="role.id" :value="role.id">{{ role.name }}</option>
+      </select> at
+      <select v-model="siteId" aria-label="At the site">
+        <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
+      </select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
     <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
-    <template v-else-if="found"><p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
-      <div v-for="watch in found.watches" :key="watch.key" class="one"><span class="muted">{{ words[watch.change] }}</span><div><b>{{ watch.name }}</b><p v-if="watch.before" class="rule" :class="{ gone: watch.change !== 'added' }">{{ sentenceText(watch.before) }}</p><p v-if="watch.after" class="rule">{{ sentenceText(watch.after) }}</p></div></div></template>
+    <template v-else-if="found">
+      <p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>
+      <div v-for="watch in found.watches" :key="watch.key" class="one">
+        <span class="muted">{{ words[watch.change] }}</span>
+        <div>
+          <b>{{ watch.name }}</b>
+          <p v-if="watch.before" class="rule" :class="{ gone: watch.change !== 'added' }">{{ sentenceText(watch.before) }}</p>
+          <p v-if="watch.after" class="rule">{{ sentenceText(watch.after) }}</p>
+        </div>
+      </div>
+    </template>
   </div>
 </template>
 

@@ -43,10 +43,16 @@ useKeys('Maintenance', [
 
 <template>
   <div class="page">
-    <div class="head"><h1>Maintenance</h1><span v-if="data" class="muted">{{ groups[0]!.rows.length }} in force, {{ groups[1]!.rows.length }} to come</span>
-      <span class="end"><button v-if="session.mayChange" class="btn main" @click="planning = true">Plan a window <kbd>a</kbd></button></span></div>
+    <div class="head">
+      <h1>Maintenance</h1>
+      <span v-if="data" class="muted">{{ groups[0]!.rows.length }} in force, {{ groups[1]!.rows.length }} to come</span>
+      <span class="end">
+        <button v-if="session.mayChange" class="btn main" @click="planning = true">Plan a window <kbd>a</kbd></button>
+      </span>
+    </div>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <section v-for="group in data ? groups : []" :key="group.title"><h2>{{ group.title }}</h2>
+    <section v-for="group in data ? groups : []" :key="group.title">
+      <h2>{{ group.title }}</h2>
       <WindowTable v-if="group.rows.length" :windows="group.rows" @open="(id) => router.push(`/maintenance/${id}`)" />
       <p v-else class="muted">{{ group.empty }}</p>
     </section>

@@ -53,17 +53,57 @@ async function save(): Promise<void> {
 <template>
   <ElDialog :model-value="true" title="Hold alerts back" width="560" append-to-body @close="emit('close')">
     <form @submit.prevent="save">
-      <p class="sentence">Hold <select v-model="what" aria-label="What"><option value="all">everything</option><option v-for="subject in subjects" :key="subject" :value="subject">{{ familyWords[subject] }}</option></select>
-        of <select v-model="where" aria-label="Where"><option v-if="deviceId" value="device">{{ deviceName }}</option><option value="client">all of {{ deviceId ? client?.name : 'the client' }}</option><option v-for="site in client?.sites" :key="site.id" :value="`site${site.id}`">{{ site.name }}</option><option v-if="session.isLead && !deviceId" value="everyone">every client</option></select>
-        <template v-if="!deviceId && where !== 'everyone'"> at <select v-model="clientId" aria-label="Client" @change="where = 'client'"><option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option></select></template>
-        from <select v-model="begins" aria-label="From"><option value="now">now</option><option value="at">a start</option></select>
-        <template v-if="begins === 'at'"> <ElDatePicker v-model="from" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" style="width: 190px" /></template>
-        for <select v-model="lengthHours" aria-label="For"><option value="0.5">30 min</option><option value="1">1 h</option><option value="2">2 h</option><option value="4">4 h</option><option value="8">8 h</option><option value="24">24 h</option><option value="open">until somebody ends it</option></select>.</p>
-      <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an end if you can.</p>
-      <label>Name<input v-model="name" :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`" maxlength="100" /></label>
+      <p class="sentence">Hold
+        <select v-model="what" aria-label="What">
+          <option value="all">everything</option>
+          <option v-for="subject in subjects" :key="subject" :value="subject">{{ familyWords[subject] }}</option>
+        </select> of
+        <select v-model="where" aria-label="Where">
+          <option v-if="deviceId" value="device">{{ deviceName }}</option>
+          <option value="client">all of {{ deviceId ? client?.name : 'the client' }}</option>
+          <option v-for="site in client?.sites" :key="site.id" :value="`site${site.id}`">{{ site.name }}</option>
+          <option v-if="session.isLead && !deviceId" value="everyone">every client</option>
+        </select>
+        <template v-if="!deviceId && where !== 'everyone'"> at
+          <select v-model="clientId" aria-label="Client" @change="where = 'client'">
+            <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>
+          </select></template> from
+        <select v-model="begins" aria-label="From">
+          <option value="now">now</option>
+          <option value="at">a start</option>
+        </select>
+        <template v-if="begins === 'at'">
+          <ElDatePicker
+            v-model="from"
+            type="datetime"
+            format="YYYY-MM-DD HH:mm"
+            :clearable="false"
+            style="width: 190px"
+          />
+        </template> for
+        <select v-model="lengthHours" aria-label="For">
+          <option value="0.5">30 min</option>
+          <option value="1">1 h</option>
+          <option value="2">2 h</option>
+          <option value="4">4 h</option>
+          <option value="8">8 h</option>
+          <option value="24">24 h</option>
+          <option value="open">until somebody ends it</option>
+        </select>.</p>
+      <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an
+        end if you can.</p>
+      <label>Name<input
+        v-model="name"
+        :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`"
+        maxlength="100"
+      /></label>
       <label>Why<input v-model="reason" placeholder="What is being done" maxlength="500" /></label>
-      <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true beginning.</p>
-      <div class="row"><button class="btn main" :disabled="busy">Hold alerts back</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
+        beginning.</p>
+      <div class="row">
+        <button class="btn main" :disabled="busy">Hold alerts back</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
   </ElDialog>
 </template>

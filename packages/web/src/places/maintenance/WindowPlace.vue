@@ -37,16 +37,28 @@ const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome
       <div class="head"><h1>{{ data.name }}</h1><span class="muted">{{ data.reason }}</span></div>
       <WindowTable :windows="[data]" />
       <h2>Record</h2>
-      <p class="muted">Held {{ counts.held }}: {{ counts.cleared }} cleared by themselves, {{ counts.raised }} came out as alerts, {{ counts.now }} still held.</p>
+      <p class="muted">Held {{ counts.held }}: {{ counts.cleared }} cleared by themselves, {{ counts.raised }} came out
+        as alerts, {{ counts.now }} still held.</p>
       <table v-if="data.record.length" class="board">
-        <thead><tr><th></th><th>What</th><th>Device</th><th>Began</th><th>Held</th><th>Over</th><th>How it ended</th></tr></thead>
-        <tbody><tr v-for="held in data.record" :key="held.id">
-          <td class="mark"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></td>
-          <td><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></td>
-          <td><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></td>
-          <td :title="exactText(held.began)">{{ fullText(held.began) }}</td><td>{{ fullText(held.heldAt) }}</td><td>{{ held.endedAt ? fullText(held.endedAt) : '' }}</td>
-          <td><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink><template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></td>
-        </tr></tbody>
+        <thead>
+          <tr><th></th><th>What</th><th>Device</th><th>Began</th><th>Held</th><th>Over</th><th>How it ended</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="held in data.record" :key="held.id">
+            <td class="mark">
+              <SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" />
+            </td>
+            <td><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></td>
+            <td><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></td>
+            <td :title="exactText(held.began)">{{ fullText(held.began) }}</td>
+            <td>{{ fullText(held.heldAt) }}</td>
+            <td>{{ held.endedAt ? fullText(held.endedAt) : '' }}</td>
+            <td>
+              <RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
+              <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template>
+            </td>
+          </tr>
+        </tbody>
       </table>
       <p v-else class="muted">It has held nothing back.</p>
     </template>

@@ -20,19 +20,53 @@ async function end(window: WindowView): Promise<void> {
 
 <template>
   <table class="board">
-    <colgroup><col class="mark"><col class="name"><col><col class="time"><col class="time"><col class="count"><col class="count"><col class="who"><col class="do"></colgroup>
-    <thead><tr><th></th><th>Window</th><th>Holds</th><th>From</th><th>Until</th><th class="num">Devices</th><th class="num">Held</th><th>By</th><th></th></tr></thead>
+    <colgroup>
+      <col class="mark">
+      <col class="name">
+      <col>
+      <col class="time">
+      <col class="time">
+      <col class="count">
+      <col class="count">
+      <col class="who">
+      <col class="do">
+    </colgroup>
+    <thead>
+      <tr>
+        <th></th>
+        <th>Window</th>
+        <th>Holds</th>
+        <th>From</th>
+        <th>Until</th>
+        <th class="num">Devices</th>
+        <th class="num">Held</th>
+        <th>By</th>
+        <th></th>
+      </tr>
+    </thead>
     <tbody>
       <tr v-for="window in windows" :key="window.id">
         <td class="mark"><SeverityMark :state="inForce(window) ? 'held' : null" /></td>
         <td><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></td>
         <td class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</td>
         <td :title="exactText(window.from)">{{ fullText(window.from) }}</td>
-        <td><span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span><template v-else-if="windowEnd(window)"><span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span><span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span></template><span v-else class="warning">no end, for {{ age(window.from) }}</span></td>
+        <td>
+          <span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span>
+          <template v-else-if="windowEnd(window)">
+            <span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span>
+            <span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span>
+          </template>
+          <span v-else class="warning">no end, for {{ age(window.from) }}</span>
+        </td>
         <td class="num">{{ window.deviceCount }}</td>
-        <td class="num"><span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span><template v-else>{{ window.heldTotal || '' }}</template></td>
+        <td class="num">
+          <span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span>
+          <template v-else>{{ window.heldTotal || '' }}</template>
+        </td>
         <td class="muted">{{ window.createdBy }}</td>
-        <td class="num"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Cancel it' }}</button></td>
+        <td class="num">
+          <button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Cancel it' }}</button>
+        </td>
       </tr>
     </tbody>
   </table>

@@ -48,15 +48,38 @@ useKeys('Policy', [
 
 <template>
   <div class="page">
-    <div class="head"><h1>Policy</h1><span class="muted">who gets which watches, and why</span>
-      <span class="end"><button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception needs' : `${doubtful} exceptions need` }} review</button><button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a template <kbd>a</kbd></button></span></div>
-    <div class="tabs" role="tablist"><button v-for="tab in parts" :key="tab.name" role="tab" :aria-selected="part === tab.name" :class="{ on: part === tab.name }" @click="go(tab.name)">{{ tab.title }} {{ countOf(tab.name) }}</button></div>
+    <div class="head">
+      <h1>Policy</h1>
+      <span class="muted">who gets which watches, and why</span>
+      <span class="end">
+        <button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception needs' : `${doubtful} exceptions need` }}
+          review</button>
+        <button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a
+          template <kbd>a</kbd></button>
+      </span>
+    </div>
+    <div class="tabs" role="tablist">
+      <button
+        v-for="tab in parts"
+        :key="tab.name"
+        role="tab"
+        :aria-selected="part === tab.name"
+        :class="{ on: part === tab.name }"
+        @click="go(tab.name)"
+      >{{ tab.title }} {{ countOf(tab.name) }}</button>
+    </div>
     <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
     <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />
     <AssignmentsPart v-else-if="part === 'assignments'" :listing="listing" />
     <ExceptionsPart v-else-if="part === 'exceptions'" :listing="listing" />
     <LibraryPart v-else-if="part === 'library'" :taken="listing.data.value?.templates ?? []" />
     <TextPart v-else />
-    <AssignDialog v-if="assigning && grid.data.value" :templates="grid.data.value.templates" :template-id="assigning.templateId" :role="assigning.role" @close="assigning = null" />
+    <AssignDialog
+      v-if="assigning && grid.data.value"
+      :templates="grid.data.value.templates"
+      :template-id="assigning.templateId"
+      :role="assigning.role"
+      @close="assigning = null"
+    />
   </div>
 </template>

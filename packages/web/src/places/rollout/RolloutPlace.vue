@@ -48,7 +48,16 @@ useKeys(
 <template>
   <div class="page">
     <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
-    <div class="tabs" role="tablist"><button v-for="tab in parts" :key="tab.name" role="tab" :aria-selected="part === tab.name" :class="{ on: part === tab.name }" @click="go(tab.name)">{{ tab.title }} {{ countOf(tab.name) }}</button></div>
+    <div class="tabs" role="tablist">
+      <button
+        v-for="tab in parts"
+        :key="tab.name"
+        role="tab"
+        :aria-selected="part === tab.name"
+        :class="{ on: part === tab.name }"
+        @click="go(tab.name)"
+      >{{ tab.title }} {{ countOf(tab.name) }}</button>
+    </div>
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />

@@ -109,29 +109,71 @@ useKeys('Alert', [
   <aside>
     <StateNotice :error="error" :loading="!shown" @again="refresh" />
     <template v-if="shown && words">
-      <p class="state"><SeverityMark :state="state" />
-        <span class="muted"><template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
-          <template v-else-if="remediation">{{ remediation.severity }} · {{ remediation.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
-          <template v-else>{{ alert!.severity }} · raised <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> · {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template></span></p>
-      <h1><b>{{ words.strong }}</b> {{ words.rest }} <span class="at">on <RouterLink class="mono" :to="`/estate/${shown.deviceId}`">{{ shown.deviceName }}</RouterLink></span></h1>
+      <p class="state">
+        <SeverityMark :state="state" />
+        <span class="muted">
+          <template v-if="held">{{ held.severity }}, held since {{ fullText(held.heldAt) }} · {{ held.windowName }}</template>
+          <template v-else-if="remediation">{{ remediation.severity }} ·
+            {{ remediation.endedAt ? 'nobody had to be told' : 'nobody was told yet' }}</template>
+          <template v-else>{{ alert!.severity }} · raised
+            <time :title="exactText(alert!.raisedAt, alert!.zone)">{{ fullText(alert!.raisedAt) }}</time> ·
+            {{ alert!.status === 'closed' ? alert!.closeReason : alert!.takenBy ?? 'nobody yet' }}</template>
+        </span>
+      </p>
+      <h1><b>{{ words.strong }}</b> {{ words.rest }}
+        <span class="at">on
+          <RouterLink class="mono" :to="`/estate/${shown.deviceId}`">{{ shown.deviceName }}</RouterLink></span></h1>
       <p class="muted">{{ shown.clientName }} · {{ shown.siteName }} · since <AgeText :at="shown.began" /> <DoubtText :doubt="postDoubt(shown)" /></p>
       <RuleSentence :parts="shown.rule.sentence" class="rule" />
-      <ReadingLine v-if="around.data.value?.series && metric" :series="around.data.value.series" :from="around.data.value.from" :until="around.data.value.until" :mark="shown.began" :severity="shown.severity" />
+      <ReadingLine
+        v-if="around.data.value?.series && metric"
+        :series="around.data.value.series"
+        :from="around.data.value.from"
+        :until="around.data.value.until"
+        :mark="shown.began"
+        :severity="shown.severity"
+      />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :remediation="remediation" />
-      <template v-if="around.data.value?.events.length"><h3>Around it</h3>
-        <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span> {{ event.text }}</p>
+      <template v-if="around.data.value?.events.length">
+        <h3>Around it</h3>
+        <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span>
+          {{ event.text }}</p>
       </template>
       <div v-if="session.mayChange && alert && alert.status !== 'closed'" class="acts">
         <button v-if="alert.takenById !== session.person?.id" class="btn main" @click="take">Take <kbd>t</kbd></button>
         <button v-else class="btn" @click="act('give-back', {}, 'Given back to everybody.')">Give back</button>
         <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
-        <button v-for="action in alert.actions" :key="action.verb" class="btn mono" @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')">{{ doing[action.verb] }} {{ action.service }}</button>
+        <button
+          v-for="action in alert.actions"
+          :key="action.verb"
+          class="btn mono"
+          @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')"
+        >{{ doing[action.verb] }} {{ action.service }}</button>
         <button class="btn" @click="closing = closing === null ? '' : null">Close…</button>
-        <form v-if="closing !== null" @submit.prevent="close"><input v-model="closing" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required autofocus /><button class="btn">Close</button></form>
-        <form @submit.prevent="addNote"><input v-model="note" aria-label="Note" placeholder="Add a note" required /><button class="btn">Note</button></form>
+        <form v-if="closing !== null" @submit.prevent="close">
+          <input
+            v-model="closing"
+            aria-label="Why it is closed"
+            placeholder="Why is it closed although it still fails?"
+            minlength="3"
+            required
+            autofocus
+          />
+          <button class="btn">Close</button>
+        </form>
+        <form @submit.prevent="addNote">
+          <input v-model="note" aria-label="Note" placeholder="Add a note" required />
+          <button class="btn">Note</button>
+        </form>
       </div>
-      <WindowDialog v-if="planning" :device-id="shown.deviceId" :device-name="shown.deviceName" :client-id="shown.clientId" @close="planning = false" />
+      <WindowDialog
+        v-if="planning"
+        :device-id="shown.deviceId"
+        :device-name="shown.deviceName"
+        :client-id="shown.clientId"
+        @close="planning = false"
+      />
     </template>
   </aside>
 </template>

@@ -15,7 +15,10 @@ async function seen(): Promise<void> {
 <template>
   <section v-if="data?.length" aria-label="Notices" class="told">
     <p v-for="notice in data.slice(0, 5)" :key="notice.id"><RouterLink v-if="notice.deviceId" :to="`/estate/${notice.deviceId}`">{{ notice.text }}</RouterLink><template v-else>{{ notice.text }}</template> <span class="muted" :title="exactText(notice.at)">{{ shortText(notice.at) }}</span></p>
-    <p class="muted"><template v-if="data.length > 5">and {{ data.length - 5 }} more. </template><button class="link" @click="seen">mark as seen</button></p>
+    <p class="muted">
+      <template v-if="data.length > 5">and {{ data.length - 5 }} more. </template>
+      <button class="link" @click="seen">mark as seen</button>
+    </p>
   </section>
 </template>
 

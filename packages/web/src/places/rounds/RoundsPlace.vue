@@ -122,7 +122,8 @@ useKeys('Rounds', [
         <h1>Rounds</h1>
         <span v-if="data" class="muted">{{ groups[0]!.rows.length }} to do<template v-if="fresh">, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
-          <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} – {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
+          <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
+            {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
           <button class="link" @click="looked">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
@@ -130,11 +131,27 @@ useKeys('Rounds', [
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
         <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>
-        <RoundRow v-for="row in group.rows" :id="keyOf(group.key, row)" :key="keyOf(group.key, row)" :row="row" :group="group.key" :chosen="chosen === keyOf(group.key, row)" @choose="chosen = keyOf(group.key, row)" />
+        <RoundRow
+          v-for="row in group.rows"
+          :id="keyOf(group.key, row)"
+          :key="keyOf(group.key, row)"
+          :row="row"
+          :group="group.key"
+          :chosen="chosen === keyOf(group.key, row)"
+          @choose="chosen = keyOf(group.key, row)"
+        />
         <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ session.span ? ' in this span' : '' }}.</p>
       </section>
     </section>
-    <AlertPanel v-if="chosenAlert || chosenHeld || chosenRemediation" :key="chosen!" class="panel" :alert-id="chosenAlert" :held="chosenHeld" :remediation="chosenRemediation" @changed="refresh" />
+    <AlertPanel
+      v-if="chosenAlert || chosenHeld || chosenRemediation"
+      :key="chosen!"
+      class="panel"
+      :alert-id="chosenAlert"
+      :held="chosenHeld"
+      :remediation="chosenRemediation"
+      @changed="refresh"
+    />
   </div>
 </template>
 

@@ -30,14 +30,18 @@ const others = computed(() => sources.value.filter((source) => source !== templa
       <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
     </template>
     <template v-else-if="remediation">
-      <li v-for="(attempt, i) in remediation.attempts" :key="i"><span class="faint">{{ fullText(attempt.at) }}</span> {{ attemptText(attempt) }}<template v-if="attempt.text">: {{ attempt.text }}</template></li>
+      <li v-for="(attempt, i) in remediation.attempts" :key="i"><span class="faint">{{ fullText(attempt.at) }}</span>
+        {{ attemptText(attempt) }}<template v-if="attempt.text">: {{ attempt.text }}</template></li>
       <li v-if="remediation.endedAt">{{ fullText(remediation.endedAt) }} it was well, and nobody had to be told</li>
       <li v-else>a person is told when trying does not help</li>
     </template>
     <template v-else-if="alert">
-      <li v-if="alert.windowId">it was held by <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that ended</li>
+      <li v-if="alert.windowId">it was held by
+        <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that
+        ended</li>
       <li v-else>no window covered it when it was raised</li>
-      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i"><span class="faint">{{ fullText(entry.at) }}</span> {{ entryText(entry) }}<template v-if="entry.by"> by {{ entry.by }}</template><template v-if="entry.text && entry.event !== 'raised'">: {{ entry.text }}</template></li>
+      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i"><span class="faint">{{ fullText(entry.at) }}</span>
+        {{ entryText(entry) }}<template v-if="entry.by"> by {{ entry.by }}</template><template v-if="entry.text && entry.event !== 'raised'">: {{ entry.text }}</template></li>
     </template>
   </ol>
 </template>

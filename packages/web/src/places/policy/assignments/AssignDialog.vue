@@ -81,17 +81,54 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
 </script>
 
 <template>
-  <ChangeDialog :title="before ? 'Change an assignment' : 'Assign a template'" :steps="steps" :verb="verb" :devices="matches && !matches.faults.length ? matches.devices : null" :said="before ? 'Changed. The devices have it.' : 'Assigned. The devices have it.'" :impact-title="before ? 'If you save this' : 'If you assign this'" @close="emit('close')">
+  <ChangeDialog
+    :title="before ? 'Change an assignment' : 'Assign a template'"
+    :steps="steps"
+    :verb="verb"
+    :devices="matches && !matches.faults.length ? matches.devices : null"
+    :said="before ? 'Changed. The devices have it.' : 'Assigned. The devices have it.'"
+    :impact-title="before ? 'If you save this' : 'If you assign this'"
+    @close="emit('close')"
+  >
     <template #form>
-      <p class="sentence">Give <select v-if="!before" v-model.number="templateId" aria-label="Template"><option v-for="template in templates" :key="template.id" :value="template.id">{{ template.name }}</option></select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
-      <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
+      <p class="sentence">Give
+        <select v-if="!before" v-model.number="templateId" aria-label="Template">
+          <option v-for="template in templates" :key="template.id" :value="template.id">{{ template.name }}</option>
+        </select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
+      <TargetBuilder
+        :target="target"
+        @change="(emitted) => { target = emitted; matches = null }"
+        @matches="(emitted) => { matches = emitted }"
+      />
       <p v-for="setting in own" :key="`${setting.key}.${setting.name}`">Here <b>{{ setting.text }}</b> <button type="button" class="link" @click="dropValue(setting.key, setting.name)">remove</button></p>
-      <p class="sentence">With its own <select v-model="watchKey" aria-label="Watch"><option value="">value…</option><option v-for="watch in template.data.value?.watches" :key="watch.key" :value="watch.key">{{ watch.name }}</option></select>
-        <select v-if="spec" v-model="parameterName" aria-label="Parameter"><option value="">which?</option><option v-for="parameter in watchKind(spec.kind).parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
-      <ParameterEditor v-if="parameter && spec" :parameter="parameter" :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default" @change="setValue" @cancel="parameterName = ''" />
-      <p class="settings"><label title="Among equally specific targets the lower number wins">Rank <input v-model.number="rank" type="number" min="0" max="1000" aria-label="Rank" /></label>
-        <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
-      <input v-model="reason" placeholder="Why (for whoever reads this in a year)" aria-label="Reason" maxlength="500" />
+      <p class="sentence">With its own
+        <select v-model="watchKey" aria-label="Watch">
+          <option value="">value…</option>
+          <option v-for="watch in template.data.value?.watches" :key="watch.key" :value="watch.key">{{ watch.name }}</option>
+        </select>
+        <select v-if="spec" v-model="parameterName" aria-label="Parameter">
+          <option value="">which?</option>
+          <option v-for="parameter in watchKind(spec.kind).parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option>
+        </select></p>
+      <ParameterEditor
+        v-if="parameter && spec"
+        :parameter="parameter"
+        :value="values[watchKey]?.[parameterName] ?? spec.values[parameterName] ?? parameter.default"
+        @change="setValue"
+        @cancel="parameterName = ''"
+      />
+      <p class="settings">
+        <label title="Among equally specific targets the lower number wins">Rank
+          <input v-model.number="rank" type="number" min="0" max="1000" aria-label="Rank" /></label>
+        <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label>
+        <ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" />
+      </p>
+      <input
+        v-model="reason"
+        placeholder="Why (for whoever reads this in a year)"
+        aria-label="Reason"
+        maxlength="500"
+      />
     </template>
   </ChangeDialog>
 </template>

@@ -61,11 +61,45 @@ function asked(happened: boolean): void {
 </script>
 
 <template>
-  <table class="board"><thead><tr><th v-if="named">Template</th><th>Target</th><th class="num">Devices</th><th class="num" title="Among equally specific targets the lower number wins">Rank</th><th>Own values</th><th>Why</th><th>Review on</th><th>By</th><th></th></tr></thead>
-    <tbody><tr v-for="assignment in assignments" :key="assignment.id"><td v-if="named"><RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink></td><td>{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></td><td class="num">{{ assignment.deviceCount }}</td><td class="num">{{ assignment.rank }}</td><td class="muted">{{ ownText(assignment) }}</td><td class="muted">{{ assignment.reason }}</td>
-      <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td><td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
-      <td class="num acts"><template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template></td></tr></tbody></table>
-  <AssignDialog v-if="editing" :templates="[]" :template-id="editing.templateId" :assignment="editing" @close="editing = null; emit('changed')" />
+  <table class="board">
+    <thead>
+      <tr>
+        <th v-if="named">Template</th>
+        <th>Target</th>
+        <th class="num">Devices</th>
+        <th class="num" title="Among equally specific targets the lower number wins">Rank</th>
+        <th>Own values</th>
+        <th>Why</th>
+        <th>Review on</th>
+        <th>By</th>
+        <th></th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="assignment in assignments" :key="assignment.id">
+        <td v-if="named">
+          <RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink>
+        </td>
+        <td>{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></td>
+        <td class="num">{{ assignment.deviceCount }}</td>
+        <td class="num">{{ assignment.rank }}</td>
+        <td class="muted">{{ ownText(assignment) }}</td>
+        <td class="muted">{{ assignment.reason }}</td>
+        <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td>
+        <td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
+        <td class="num acts">
+          <template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+  <AssignDialog
+    v-if="editing"
+    :templates="[]"
+    :template-id="editing.templateId"
+    :assignment="editing"
+    @close="editing = null; emit('changed')"
+  />
   <ChangeDialog v-if="asking" v-bind="asking" @close="asked" />
 </template>
 

@@ -25,9 +25,28 @@ const found = computed(() =>
 </script>
 
 <template>
-  <p class="find"><input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" /><select v-model="only" aria-label="Which"><option value="all">all</option><option value="dormant">paused ones</option><option value="nothing">those that reach nothing</option><option value="due">those to review</option></select></p>
-  <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? 'No assignment is like that.' : ''" @again="listing.refresh" />
-  <AssignmentTable v-if="found.length" :assignments="found" :templates="listing.data.value?.templates ?? []" named @changed="listing.refresh" />
+  <p class="find">
+    <input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" />
+    <select v-model="only" aria-label="Which">
+      <option value="all">all</option>
+      <option value="dormant">paused ones</option>
+      <option value="nothing">those that reach nothing</option>
+      <option value="due">those to review</option>
+    </select>
+  </p>
+  <StateNotice
+    :error="listing.error.value"
+    :loading="!listing.data.value"
+    :empty="listing.data.value && !found.length ? 'No assignment is like that.' : ''"
+    @again="listing.refresh"
+  />
+  <AssignmentTable
+    v-if="found.length"
+    :assignments="found"
+    :templates="listing.data.value?.templates ?? []"
+    named
+    @changed="listing.refresh"
+  />
 </template>
 
 <style scoped>

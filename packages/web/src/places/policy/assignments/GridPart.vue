@@ -26,16 +26,50 @@ const labelOf = (role: { id: string; name: string }, template: { id: number; nam
 </script>
 
 <template>
-  <StateNotice :error="grid.error.value" :loading="!data" :empty="data && !data.templates.length ? 'There is no template yet. Take one from the Library to begin with.' : ''" @again="grid.refresh" />
+  <StateNotice
+    :error="grid.error.value"
+    :loading="!data"
+    :empty="data && !data.templates.length ? 'There is no template yet. Take one from the Library to begin with.' : ''"
+    @again="grid.refresh"
+  />
   <template v-if="data?.templates.length">
-    <div class="wide"><table class="board grid">
-      <thead><tr><th>Role</th><th class="num">Devices</th><th v-for="template in data.templates" :key="template.id"><RouterLink :to="`/policy/${template.id}`" :title="template.description">{{ template.name }}</RouterLink></th></tr></thead>
-      <tbody><tr v-for="role in data.roles" :key="role.id"><td :class="{ muted: role.id === '' }">{{ role.name }}</td><td class="num muted">{{ role.devices }}</td>
-        <td v-for="template in data.templates" :key="template.id"><button class="cell" :class="{ own: cell(role.id, template.id)?.assigned }" :aria-label="labelOf(role, template)" @click="pick(role.id, template.id)">
-          <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b></template><span v-else class="none">·</span>
-        </button><RouterLink v-if="cell(role.id, template.id)?.exceptions" class="muted" :to="`/policy/${template.id}?tab=exceptions`">{{ countText(cell(role.id, template.id)!.exceptions, 'exception') }}</RouterLink></td></tr></tbody>
-    </table></div>
-    <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come through kind, client or another target. A point: nobody of the role gets it.</p>
+    <div class="wide">
+      <table class="board grid">
+        <thead>
+          <tr>
+            <th>Role</th>
+            <th class="num">Devices</th>
+            <th v-for="template in data.templates" :key="template.id">
+              <RouterLink :to="`/policy/${template.id}`" :title="template.description">{{ template.name }}</RouterLink>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="role in data.roles" :key="role.id">
+            <td :class="{ muted: role.id === '' }">{{ role.name }}</td>
+            <td class="num muted">{{ role.devices }}</td>
+            <td v-for="template in data.templates" :key="template.id">
+              <button
+                class="cell"
+                :class="{ own: cell(role.id, template.id)?.assigned }"
+                :aria-label="labelOf(role, template)"
+                @click="pick(role.id, template.id)"
+              >
+                <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b></template>
+                <span v-else class="none">·</span>
+              </button>
+              <RouterLink
+                v-if="cell(role.id, template.id)?.exceptions"
+                class="muted"
+                :to="`/policy/${template.id}?tab=exceptions`"
+              >{{ countText(cell(role.id, template.id)!.exceptions, 'exception') }}</RouterLink>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come
+      through kind, client or another target. A point: nobody of the role gets it.</p>
   </template>
 </template>
 

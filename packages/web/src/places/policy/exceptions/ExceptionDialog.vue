@@ -81,18 +81,60 @@ function drop(parameterName: string): void {
 </script>
 
 <template>
-  <ChangeDialog :title="before ? 'Change an exception' : 'Make an exception'" :steps="steps" :verb="before ? 'Change it for' : 'Make the exception for'" :devices="matches && !matches.faults.length ? matches.devices : null" :said="before ? 'Changed. The devices have it.' : 'The exception stands.'" impact-title="If you save this" @close="emit('close')">
+  <ChangeDialog
+    :title="before ? 'Change an exception' : 'Make an exception'"
+    :steps="steps"
+    :verb="before ? 'Change it for' : 'Make the exception for'"
+    :devices="matches && !matches.faults.length ? matches.devices : null"
+    :said="before ? 'Changed. The devices have it.' : 'The exception stands.'"
+    impact-title="If you save this"
+    @close="emit('close')"
+  >
     <template #form>
-      <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}"><option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option></select><b v-else>{{ before.watchName }}</b>
-        <select v-model="leftOut" aria-label="What"><option :value="false">has its own value</option><option :value="true">is left out</option></select> on every device that matches</p>
-      <TargetBuilder :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
+      <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}">
+          <option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option>
+        </select><b v-else>{{ before.watchName }}</b>
+        <select v-model="leftOut" aria-label="What">
+          <option :value="false">has its own value</option>
+          <option :value="true">is left out</option>
+        </select> on every device that matches</p>
+      <TargetBuilder
+        :target="target"
+        @change="(emitted) => { target = emitted; matches = null }"
+        @matches="(emitted) => { matches = emitted }"
+      />
       <template v-if="!leftOut">
         <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">remove</button></p>
-        <p class="sentence"><select v-model="name" aria-label="Parameter"><option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option><option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option></select></p>
-        <ParameterEditor v-if="parameter" :parameter="parameter" :value="values[name] ?? parameter.default" @change="setValue" @cancel="name = ''" />
+        <p class="sentence">
+          <select v-model="name" aria-label="Parameter">
+            <option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option>
+            <option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option>
+          </select>
+        </p>
+        <ParameterEditor
+          v-if="parameter"
+          :parameter="parameter"
+          :value="values[name] ?? parameter.default"
+          @change="setValue"
+          @cancel="name = ''"
+        />
       </template>
-      <input v-model="reason" placeholder="Why (whoever finds this in a year needs it)" aria-label="Reason" maxlength="500" required minlength="3" />
-      <p class="settings"><label>Answers for it <select v-model="ownerId" aria-label="Owner"><option :value="null">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select></label><ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" /></p>
+      <input
+        v-model="reason"
+        placeholder="Why (whoever finds this in a year needs it)"
+        aria-label="Reason"
+        maxlength="500"
+        required
+        minlength="3"
+      />
+      <p class="settings">
+        <label>Answers for it
+          <select v-model="ownerId" aria-label="Owner">
+            <option :value="null">nobody</option>
+            <option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option>
+          </select></label>
+        <ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" />
+      </p>
     </template>
   </ChangeDialog>
 </template>

@@ -24,12 +24,50 @@ function taken(happened: boolean): void {
 </script>
 
 <template>
-  <table class="board"><thead><tr><th>For</th><th class="num">Devices</th><th>Watch</th><th>What</th><th>Why</th><th>Answers for it</th><th>Review on</th><th></th></tr></thead>
-    <tbody><tr v-for="exception in exceptions" :key="exception.id"><td>{{ exception.targetText }}</td><td class="num">{{ exception.deviceCount }}</td><td :title="exception.watch"><RouterLink v-if="exception.templates[0]" :to="`/policy/${exception.templates[0].id}`">{{ exception.watchName }}</RouterLink><span v-else class="muted">{{ exception.watch }}</span></td><td>{{ exception.leftOut ? 'left out' : valuesText(exception.kind, exception.values) }}</td><td class="muted" :title="`${exception.createdBy}, ${exactText(exception.createdAt)}`">{{ exception.reason }}</td><td class="muted">{{ exception.ownerName || exception.createdBy }}</td>
-      <td><span v-if="exception.reviewAt !== null" class="muted">{{ dayText(exception.reviewAt) }}</span><span v-for="doubt in exception.doubts" :key="doubt" class="warning doubt">{{ doubt }}</span></td>
-      <td class="num acts"><template v-if="mayTouch(exception)"><button class="link" @click="editing = exception">change</button> <button v-if="session.isLead && exception.templates.length" class="link" @click="pulling = exception">move into the template</button> <button class="link" @click="taking = exception">remove</button></template></td></tr></tbody></table>
+  <table class="board">
+    <thead>
+      <tr>
+        <th>For</th>
+        <th class="num">Devices</th>
+        <th>Watch</th>
+        <th>What</th>
+        <th>Why</th>
+        <th>Answers for it</th>
+        <th>Review on</th>
+        <th></th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="exception in exceptions" :key="exception.id">
+        <td>{{ exception.targetText }}</td>
+        <td class="num">{{ exception.deviceCount }}</td>
+        <td :title="exception.watch">
+          <RouterLink v-if="exception.templates[0]" :to="`/policy/${exception.templates[0].id}`">{{ exception.watchName }}</RouterLink>
+          <span v-else class="muted">{{ exception.watch }}</span>
+        </td>
+        <td>{{ exception.leftOut ? 'left out' : valuesText(exception.kind, exception.values) }}</td>
+        <td class="muted" :title="`${exception.createdBy}, ${exactText(exception.createdAt)}`">{{ exception.reason }}</td>
+        <td class="muted">{{ exception.ownerName || exception.createdBy }}</td>
+        <td>
+          <span v-if="exception.reviewAt !== null" class="muted">{{ dayText(exception.reviewAt) }}</span>
+          <span v-for="doubt in exception.doubts" :key="doubt" class="warning doubt">{{ doubt }}</span>
+        </td>
+        <td class="num acts">
+          <template v-if="mayTouch(exception)"><button class="link" @click="editing = exception">change</button> <button v-if="session.isLead && exception.templates.length" class="link" @click="pulling = exception">move
+              into the template</button> <button class="link" @click="taking = exception">remove</button></template>
+        </td>
+      </tr>
+    </tbody>
+  </table>
   <ExceptionDialog v-if="editing" :watches="[]" :exception="editing" @close="editing = null; emit('changed')" />
-  <ChangeDialog v-if="taking" :title="`Remove the exception for ${taking.targetText}`" :steps="back(taking)" verb="Remove it, for" said="The exception is gone; the devices follow the template again." @close="taken" />
+  <ChangeDialog
+    v-if="taking"
+    :title="`Remove the exception for ${taking.targetText}`"
+    :steps="back(taking)"
+    verb="Remove it, for"
+    said="The exception is gone; the devices follow the template again."
+    @close="taken"
+  />
   <PullUp v-if="pulling" :exception="pulling" @close="pulling = null; emit('changed')" />
 </template>
 

@@ -44,10 +44,19 @@ const watches = computed(() =>
 </script>
 
 <template>
-  <p class="find"><input v-model="words" type="search" placeholder="device, watch, reason or person" aria-label="Find exceptions" /><label><input v-model="onlyDoubtful" type="checkbox" /> only those that need review ({{ doubtful }})</label>
-    <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span></p>
-  <p v-if="doubtful" class="muted note">Review is needed where the day has passed, where an exception changes nothing any more, and where nothing it reaches has the watch.</p>
-  <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? (all.length ? 'No exception is like that.' : 'Everybody follows the templates. An exception for one device is made in its roster.') : ''" @again="listing.refresh" />
+  <p class="find">
+    <input v-model="words" type="search" placeholder="device, watch, reason or person" aria-label="Find exceptions" />
+    <label><input v-model="onlyDoubtful" type="checkbox" /> only those that need review ({{ doubtful }})</label>
+    <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span>
+  </p>
+  <p v-if="doubtful" class="muted note">Review is needed where the day has passed, where an exception changes nothing
+    any more, and where nothing it reaches has the watch.</p>
+  <StateNotice
+    :error="listing.error.value"
+    :loading="!listing.data.value"
+    :empty="listing.data.value && !found.length ? (all.length ? 'No exception is like that.' : 'Everybody follows the templates. An exception for one device is made in its roster.') : ''"
+    @again="listing.refresh"
+  />
   <ExceptionTable v-if="found.length" :exceptions="found" @changed="listing.refresh" />
   <ExceptionDialog v-if="making && watches.length" :watches="watches" @close="making = false; listing.refresh()" />
 </template>

@@ -25,8 +25,13 @@ async function keep(): Promise<void> {
 
 <template>
   <div class="keep">
-    <button v-if="!asking" type="button" class="link" @click="asking = true">Make {{ valueText(parameter, value) }} an exception for today’s devices…</button>
-    <form v-else @submit.prevent="keep"><p class="faint">The devices that follow it now keep it, whatever the template says later.</p><input v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" /><button class="btn">Keep it for them</button></form>
+    <button v-if="!asking" type="button" class="link" @click="asking = true">Make {{ valueText(parameter, value) }} an
+      exception for today’s devices…</button>
+    <form v-else @submit.prevent="keep">
+      <p class="faint">The devices that follow it now keep it, whatever the template says later.</p>
+      <input v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" />
+      <button class="btn">Keep it for them</button>
+    </form>
   </div>
 </template>
 

@@ -19,8 +19,17 @@ const steps = computed((): PolicyStep[] | null =>
 </script>
 
 <template>
-  <ChangeDialog title="Move an exception into its template" :steps="steps" verb="Move it, for" said="It is what the template says now." @close="emit('close')">
+  <ChangeDialog
+    title="Move an exception into its template"
+    :steps="steps"
+    verb="Move it, for"
+    said="It is what the template says now."
+    @close="emit('close')"
+  >
     <p class="sentence">What holds for {{ exception.targetText }} becomes what
-      <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template"><option v-for="template in exception.templates" :key="template.id" :value="template.id">{{ template.name }}</option></select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch is removed' : '' }}, and the exception is removed.</p>
+      <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template">
+        <option v-for="template in exception.templates" :key="template.id" :value="template.id">{{ template.name }}</option>
+      </select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch is removed' : '' }},
+      and the exception is removed.</p>
   </ChangeDialog>
 </template>

@@ -11,7 +11,16 @@ const day = computed(() => (props.at === null ? null : new Date(props.at)))
 </script>
 
 <template>
-  <label class="review">Review on <ElDatePicker :model-value="day" type="date" format="YYYY-MM-DD" aria-label="Review on" placeholder="never" style="width: 140px" @update:model-value="(date: Date | null) => emit('change', date ? date.getTime() + 9 * hour : null)" /></label>
+  <label class="review">Review on
+    <ElDatePicker
+    :model-value="day"
+    type="date"
+    format="YYYY-MM-DD"
+    aria-label="Review on"
+    placeholder="never"
+    style="width: 140px"
+    @update:model-value="(date: Date | null) => emit('change', date ? date.getTime() + 9 * hour : null)"
+  /></label>
 </template>
 
 <style scoped>

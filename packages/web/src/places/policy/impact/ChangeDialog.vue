@@ -38,12 +38,32 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <ElDialog :model-value="true" :title="title" :width="isForm ? 920 : 560" :top="isForm ? '5vh' : undefined" append-to-body @close="emit('close', false)">
+  <ElDialog
+    :model-value="true"
+    :title="title"
+    :width="isForm ? 920 : 560"
+    :top="isForm ? '5vh' : undefined"
+    append-to-body
+    @close="emit('close', false)"
+  >
     <form :class="{ two: isForm }" @submit.prevent="submit">
       <div v-if="isForm" class="fields"><slot name="form" /></div>
-      <div class="effect"><slot /><ImpactView :impact="impact" :counting="counting" :title="impactTitle ?? 'If you do this'" :busy="steps !== null && !fault" /></div>
-      <div class="end"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <p class="row"><button class="btn main" :disabled="!impact || busy">{{ verb }} {{ count }}</button><button type="button" class="btn" @click="emit('close', false)">Cancel</button></p></div>
+      <div class="effect">
+        <slot />
+        <ImpactView
+          :impact="impact"
+          :counting="counting"
+          :title="impactTitle ?? 'If you do this'"
+          :busy="steps !== null && !fault"
+        />
+      </div>
+      <div class="end">
+        <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <p class="row">
+          <button class="btn main" :disabled="!impact || busy">{{ verb }} {{ count }}</button>
+          <button type="button" class="btn" @click="emit('close', false)">Cancel</button>
+        </p>
+      </div>
     </form>
   </ElDialog>
 </template>

@@ -44,25 +44,43 @@ const cost = computed(() => {
     <p class="muted">{{ title }}</p>
     <template v-if="impact">
       <p class="big">{{ countText(impact.devices, 'device') }}</p>
-      <p class="muted"><template v-if="impact.devices">at {{ countText(impact.clients, 'client') }}<template v-if="impact.keepOwn">; {{ impact.keepOwn }} with exceptions of their own</template></template><template v-else>No device would change. It may be saved all the same.</template></p>
-      <p v-if="impact.devices" class="counts"><span v-if="impact.added"><b>{{ impact.added }}</b> {{ impact.added === 1 ? 'watch' : 'watches' }} added</span><span v-if="impact.removed"><b>{{ impact.removed }}</b> removed</span><span v-if="impact.altered"><b>{{ impact.altered }}</b> altered</span></p>
+      <p class="muted">
+        <template v-if="impact.devices">at {{ countText(impact.clients, 'client') }}<template v-if="impact.keepOwn">; {{ impact.keepOwn }} with exceptions of their own</template></template>
+        <template v-else>No device would change. It may be saved all the same.</template>
+      </p>
+      <p v-if="impact.devices" class="counts">
+        <span v-if="impact.added"><b>{{ impact.added }}</b> {{ impact.added === 1 ? 'watch' : 'watches' }} added</span>
+        <span v-if="impact.removed"><b>{{ impact.removed }}</b> removed</span>
+        <span v-if="impact.altered"><b>{{ impact.altered }}</b> altered</span>
+      </p>
       <template v-if="impact.devices">
         <p v-for="line in cost" :key="line" class="muted">{{ line }}</p>
         <p v-if="!cost.length" class="faint">No more and no fewer readings or log entries than now.</p>
       </template>
       <ul v-if="shown.length" class="watches">
         <li v-for="device in shown" :key="device.i">
-          <button class="link" :aria-expanded="open === device.i" @click="open = open === device.i ? null : device.i"><span class="sign">{{ sign[device.change] }}</span> {{ device.name }} <span class="muted">on {{ countText(device.devices, 'device') }}</span></button>
+          <button class="link" :aria-expanded="open === device.i" @click="open = open === device.i ? null : device.i"><span class="sign">{{ sign[device.change] }}</span>
+            {{ device.name }} <span class="muted">on {{ countText(device.devices, 'device') }}</span></button>
           <div v-if="open === device.i" class="detail">
             <p v-if="device.before" class="rule" :class="{ gone: device.change !== 'added' }">{{ sentenceText(device.before) }}</p>
             <p v-if="device.after" class="rule">{{ sentenceText(device.after) }}</p>
-            <p class="names"><template v-for="(device, n) in devicesOf(device.i).slice(0, 40)" :key="device.deviceId"><template v-if="n">, </template><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink></template><span v-if="device.devices > Math.min(40, devicesOf(device.i).length)" class="muted"> and {{ device.devices - Math.min(40, devicesOf(device.i).length) }} more</span></p>
+            <p class="names">
+              <template v-for="(device, n) in devicesOf(device.i).slice(0, 40)" :key="device.deviceId">
+                <template v-if="n">, </template>
+                <RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`" :title="device.clientName">{{ device.deviceName }}</RouterLink>
+              </template>
+              <span v-if="device.devices > Math.min(40, devicesOf(device.i).length)" class="muted"> and
+                {{ device.devices - Math.min(40, devicesOf(device.i).length) }} more</span>
+            </p>
           </div>
         </li>
       </ul>
-      <details v-if="impact.examples.length"><summary>Device by device</summary>
+      <details v-if="impact.examples.length">
+        <summary>Device by device</summary>
         <p v-for="device in impact.examples.slice(0, 100)" :key="device.deviceId" class="names"><RouterLink class="mono" :to="`/estate/${device.deviceId}#roster`">{{ device.deviceName }}</RouterLink> <span class="faint">{{ device.clientName }}</span> <span class="muted">{{ device.watches.map((i) => `${sign[impact!.watches[i]!.change]} ${impact!.watches[i]!.name}`).join(', ') }}</span></p>
-        <p v-if="impact.devices > Math.min(100, impact.examples.length)" class="muted">and {{ impact.devices - Math.min(100, impact.examples.length) }} more</p></details>
+        <p v-if="impact.devices > Math.min(100, impact.examples.length)" class="muted">and
+          {{ impact.devices - Math.min(100, impact.examples.length) }} more</p>
+      </details>
     </template>
     <p v-else-if="busy !== false" class="faint">Counting…</p>
   </div>

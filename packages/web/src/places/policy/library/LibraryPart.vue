@@ -76,18 +76,50 @@ const reasonsOf = (watch: LibraryTemplate['watches'][number]) =>
 
 <template>
   <div class="library">
-    <ul class="list"><li v-for="template in libraryTemplates" :key="template.name"><button :class="{ on: template === open }" @click="choose(template)"><b>{{ template.name }}</b><span class="muted">{{ countText(template.watches.length, 'watch', 'watches') }}</span></button></li></ul>
+    <ul class="list">
+      <li v-for="template in libraryTemplates" :key="template.name">
+        <button :class="{ on: template === open }" @click="choose(template)">
+          <b>{{ template.name }}</b>
+          <span class="muted">{{ countText(template.watches.length, 'watch', 'watches') }}</span>
+        </button>
+      </li>
+    </ul>
     <div class="shown">
       <div class="head"><h2>{{ open.name }}</h2><span class="muted">{{ open.description }}</span></div>
-      <p v-if="takenAs" class="muted">It is among your templates already: <RouterLink :to="`/policy/${takenAs.id}`">{{ takenAs.name }}, revision {{ takenAs.revision }}</RouterLink>, on {{ countText(takenAs.deviceCount, 'device') }}. Applying assigns that one.</p>
-      <div v-for="watch in open.watches" :key="watch.key" class="watch"><RuleSentence :parts="watchKind(watch.kind).sentence(valuesOf(watch))" /><p class="faint">{{ watch.why }}<template v-if="watch.osFamilies.length"> Only on {{ watch.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ') }}.</template></p>
-        <dl v-if="reasonsOf(watch).length"><template v-for="reason in reasonsOf(watch)" :key="reason.name"><dt>{{ reason.label }} <b>{{ reason.value }}</b></dt><dd class="muted">{{ reason.why }}</dd></template></dl><p v-else class="faint">Every value is the default of the watch.</p></div>
+      <p v-if="takenAs" class="muted">It is among your templates already:
+        <RouterLink :to="`/policy/${takenAs.id}`">{{ takenAs.name }}, revision {{ takenAs.revision }}</RouterLink>, on
+        {{ countText(takenAs.deviceCount, 'device') }}. Applying assigns that one.</p>
+      <div v-for="watch in open.watches" :key="watch.key" class="watch">
+        <RuleSentence :parts="watchKind(watch.kind).sentence(valuesOf(watch))" />
+        <p class="faint">{{ watch.why }}<template v-if="watch.osFamilies.length"> Only on
+            {{ watch.osFamilies.map((os) => (os === 'linux' ? 'Linux' : 'Windows')).join(', ') }}.</template></p>
+        <dl v-if="reasonsOf(watch).length">
+          <template v-for="reason in reasonsOf(watch)" :key="reason.name">
+            <dt>{{ reason.label }} <b>{{ reason.value }}</b></dt>
+            <dd class="muted">{{ reason.why }}</dd>
+          </template>
+        </dl>
+        <p v-else class="faint">Every value is the default of the watch.</p>
+      </div>
     </div>
     <aside v-if="session.isLead">
       <button v-if="!applying" class="btn main" @click="applying = true">Apply it…</button>
-      <form v-else @submit.prevent="apply"><p class="muted">To every device that matches</p><TargetBuilder :key="open.name" :target="target" @change="(emitted) => { target = emitted; matches = null }" @matches="(emitted) => { matches = emitted }" />
-        <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" /><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <p class="row"><button class="btn main" :disabled="!impact || busy">Apply to {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button><button type="button" class="btn" @click="applying = false">Cancel</button></p></form>
+      <form v-else @submit.prevent="apply">
+        <p class="muted">To every device that matches</p>
+        <TargetBuilder
+          :key="open.name"
+          :target="target"
+          @change="(emitted) => { target = emitted; matches = null }"
+          @matches="(emitted) => { matches = emitted }"
+        />
+        <ImpactView :impact="impact" :counting="counting" title="It would add" :busy="steps !== null && !fault" />
+        <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+        <p class="row">
+          <button class="btn main" :disabled="!impact || busy">Apply to
+            {{ matches && !matches.faults.length ? countText(matches.devices, 'device') : '…' }}</button>
+          <button type="button" class="btn" @click="applying = false">Cancel</button>
+        </p>
+      </form>
     </aside>
   </div>
 </template>

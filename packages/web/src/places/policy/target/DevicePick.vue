@@ -34,8 +34,24 @@ function choose(device: TargetMatches['sample'][number]): void {
 </script>
 
 <template>
-  <span class="pick"><span v-for="id in ids.slice(0, 12)" :key="id" class="picked"><span class="mono">{{ names[id] ?? '…' }}</span> <button type="button" class="link" :aria-label="`Leave ${names[id] ?? 'it'} out`" @click="emit('change', ids.filter((other) => other !== id))">×</button></span><span v-if="ids.length > 12" class="muted">and {{ ids.length - 12 }} more</span>
-    <SuggestField label="Add a device" placeholder="part of a name" :ask="find" :none="(words) => `No other device has “${words}” in its name.`" @choose="choose"><template #default="{ item: device }"><span class="mono">{{ device.deviceName }}</span> <span class="muted">{{ device.clientName }}</span></template></SuggestField></span>
+  <span class="pick">
+    <span v-for="id in ids.slice(0, 12)" :key="id" class="picked"><span class="mono">{{ names[id] ?? '…' }}</span> <button
+      type="button"
+      class="link"
+      :aria-label="`Leave ${names[id] ?? 'it'} out`"
+      @click="emit('change', ids.filter((other) => other !== id))"
+    >×</button></span>
+    <span v-if="ids.length > 12" class="muted">and {{ ids.length - 12 }} more</span>
+    <SuggestField
+      label="Add a device"
+      placeholder="part of a name"
+      :ask="find"
+      :none="(words) => `No other device has “${words}” in its name.`"
+      @choose="choose"
+    >
+      <template #default="{ item: device }"><span class="mono">{{ device.deviceName }}</span> <span class="muted">{{ device.clientName }}</span></template>
+    </SuggestField>
+  </span>
 </template>
 
 <style scoped>

@@ -43,11 +43,25 @@ const byHand = computed(() => group.value.of.length === 1 && group.value.of[0]!.
     <div class="found" aria-live="polite">
       <template v-if="found">
         <p class="says">{{ found.sentence }}</p>
-        <p v-if="faults.length" class="critical">Not complete: {{ countText(faults.length, 'place needs', 'places need') }} your attention.</p>
-        <p v-else><b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices"> at {{ countText(found.clients, 'client') }} <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">{{ listing ? 'hide them' : 'which?' }}</button></template><template v-else>. It may be saved all the same, and will take those that come.</template>
+        <p v-if="faults.length" class="critical">Not complete:
+          {{ countText(faults.length, 'place needs', 'places need') }} your attention.</p>
+        <p v-else><b data-matches>{{ countText(found.devices, 'device') }}</b> now<template v-if="found.devices"> at {{ countText(found.clients, 'client') }}
+            <button type="button" class="link" :aria-expanded="listing" @click="listing = !listing">{{ listing ? 'hide them' : 'which?' }}</button></template><template v-else>. It may be saved all the same, and will take those that come.</template>
           <span class="muted">{{ byHand ? ' · by hand: these and no others' : ' · standing: also those that come later' }}</span>
-          <button v-if="!byHand && found.devices > 0 && found.devices <= 200" type="button" class="link" @click="freeze">only these {{ found.devices }}</button></p>
-        <p v-if="listing && !faults.length" class="names"><template v-for="(device, i) in found.sample" :key="device.deviceId"><template v-if="i">, </template><span class="mono" :title="`${device.clientName} · ${device.siteName}`">{{ device.deviceName }}</span></template><span v-if="found.devices > found.sample.length" class="muted"> and {{ found.devices - found.sample.length }} more</span></p>
+          <button
+            v-if="!byHand && found.devices > 0 && found.devices <= 200"
+            type="button"
+            class="link"
+            @click="freeze"
+          >only these {{ found.devices }}</button></p>
+        <p v-if="listing && !faults.length" class="names">
+          <template v-for="(device, i) in found.sample" :key="device.deviceId">
+            <template v-if="i">, </template>
+            <span class="mono" :title="`${device.clientName} · ${device.siteName}`">{{ device.deviceName }}</span>
+          </template>
+          <span v-if="found.devices > found.sample.length" class="muted"> and {{ found.devices - found.sample.length }}
+            more</span>
+        </p>
       </template>
       <p v-else class="faint">Counting…</p>
     </div>

@@ -32,19 +32,113 @@ const example = {
 <template>
   <div class="condition">
     <p class="line">
-      <select :value="condition.on" :aria-label="`Condition ${number}`" @change="emit('change', freshCondition(text($event) as ConditionClass))"><option v-for="[on, words] in conditionWords" :key="on" :value="on">{{ words }}</option></select>
-      <select v-if="condition.on === 'kind'" :value="condition.kind" aria-label="Kind" @change="emit('change', { on: 'kind', kind: text($event) as never })"><option v-for="kind in deviceKinds" :key="kind" :value="kind">{{ kind }}</option></select>
-      <select v-else-if="condition.on === 'os'" :value="condition.osFamily" aria-label="System" @change="emit('change', { on: 'os', osFamily: text($event) as never })"><option v-for="family in osFamilies" :key="family" :value="family">{{ family === 'linux' ? 'Linux' : 'Windows' }}</option></select>
-      <input v-else-if="condition.on === 'osName'" :value="condition.pattern" aria-label="System and version" placeholder="Debian*12*" spellcheck="false" @input="emit('change', { on: 'osName', pattern: text($event) })" />
-      <select v-else-if="condition.on === 'role'" :value="condition.role" aria-label="Role" @change="emit('change', { on: 'role', role: text($event) })"><option value="" disabled>which?</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option></select>
-      <select v-else-if="condition.on === 'client'" :value="condition.clientId" aria-label="Client" @change="emit('change', { on: 'client', clientId: Number(text($event)) })"><option :value="0" disabled>which?</option><option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option></select>
-      <select v-else-if="condition.on === 'site'" :value="condition.siteId" aria-label="Site" @change="emit('change', { on: 'site', siteId: Number(text($event)) })"><option :value="0" disabled>which?</option><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option></select>
-      <input v-else-if="condition.on === 'tag'" :value="condition.tag" aria-label="Tag" placeholder="lab" spellcheck="false" maxlength="60" @input="emit('change', { on: 'tag', tag: text($event) })" />
-      <input v-else-if="condition.on === 'name'" :value="condition.pattern" aria-label="Name" placeholder="db-*" spellcheck="false" class="mono" @input="emit('change', { on: 'name', pattern: text($event) })" />
-      <input v-else-if="condition.on === 'network'" :value="condition.network" aria-label="Address range" placeholder="192.0.2.0/24" spellcheck="false" class="mono" @input="emit('change', { on: 'network', network: text($event) })" />
-      <template v-else-if="condition.on === 'fact'"><select :value="condition.fact" aria-label="Fact" @change="emit('change', { ...condition, fact: text($event) as never })"><option v-for="fact in targetFacts" :key="fact" :value="fact">{{ facts[fact] }}</option></select>
-        <input :value="condition.pattern" aria-label="Name of it" :placeholder="example[condition.fact]" spellcheck="false" class="mono" @input="emit('change', { ...condition, pattern: text($event) })" /></template>
-      <DevicePick v-else-if="condition.on === 'devices'" :ids="condition.deviceIds" @change="(deviceIds) => emit('change', { on: 'devices', deviceIds })" />
+      <select
+        :value="condition.on"
+        :aria-label="`Condition ${number}`"
+        @change="emit('change', freshCondition(text($event) as ConditionClass))"
+      >
+        <option v-for="[on, words] in conditionWords" :key="on" :value="on">{{ words }}</option>
+      </select>
+      <select
+        v-if="condition.on === 'kind'"
+        :value="condition.kind"
+        aria-label="Kind"
+        @change="emit('change', { on: 'kind', kind: text($event) as never })"
+      >
+        <option v-for="kind in deviceKinds" :key="kind" :value="kind">{{ kind }}</option>
+      </select>
+      <select
+        v-else-if="condition.on === 'os'"
+        :value="condition.osFamily"
+        aria-label="System"
+        @change="emit('change', { on: 'os', osFamily: text($event) as never })"
+      >
+        <option v-for="family in osFamilies" :key="family" :value="family">{{ family === 'linux' ? 'Linux' : 'Windows' }}</option>
+      </select>
+      <input
+        v-else-if="condition.on === 'osName'"
+        :value="condition.pattern"
+        aria-label="System and version"
+        placeholder="Debian*12*"
+        spellcheck="false"
+        @input="emit('change', { on: 'osName', pattern: text($event) })"
+      />
+      <select
+        v-else-if="condition.on === 'role'"
+        :value="condition.role"
+        aria-label="Role"
+        @change="emit('change', { on: 'role', role: text($event) })"
+      >
+        <option value="" disabled>which?</option>
+        <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
+      </select>
+      <select
+        v-else-if="condition.on === 'client'"
+        :value="condition.clientId"
+        aria-label="Client"
+        @change="emit('change', { on: 'client', clientId: Number(text($event)) })"
+      >
+        <option :value="0" disabled>which?</option>
+        <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>
+      </select>
+      <select
+        v-else-if="condition.on === 'site'"
+        :value="condition.siteId"
+        aria-label="Site"
+        @change="emit('change', { on: 'site', siteId: Number(text($event)) })"
+      >
+        <option :value="0" disabled>which?</option>
+        <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
+      </select>
+      <input
+        v-else-if="condition.on === 'tag'"
+        :value="condition.tag"
+        aria-label="Tag"
+        placeholder="lab"
+        spellcheck="false"
+        maxlength="60"
+        @input="emit('change', { on: 'tag', tag: text($event) })"
+      />
+      <input
+        v-else-if="condition.on === 'name'"
+        :value="condition.pattern"
+        aria-label="Name"
+        placeholder="db-*"
+        spellcheck="false"
+        class="mono"
+        @input="emit('change', { on: 'name', pattern: text($event) })"
+      />
+      <input
+        v-else-if="condition.on === 'network'"
+        :value="condition.network"
+        aria-label="Address range"
+        placeholder="192.0.2.0/24"
+        spellcheck="false"
+        class="mono"
+        @input="emit('change', { on: 'network', network: text($event) })"
+      />
+      <template v-else-if="condition.on === 'fact'">
+        <select
+          :value="condition.fact"
+          aria-label="Fact"
+          @change="emit('change', { ...condition, fact: text($event) as never })"
+        >
+          <option v-for="fact in targetFacts" :key="fact" :value="fact">{{ facts[fact] }}</option>
+        </select>
+        <input
+          :value="condition.pattern"
+          aria-label="Name of it"
+          :placeholder="example[condition.fact]"
+          spellcheck="false"
+          class="mono"
+          @input="emit('change', { ...condition, pattern: text($event) })"
+        />
+      </template>
+      <DevicePick
+        v-else-if="condition.on === 'devices'"
+        :ids="condition.deviceIds"
+        @change="(deviceIds) => emit('change', { on: 'devices', deviceIds })"
+      />
       <button type="button" class="link away" :aria-label="`Remove condition ${number}`" @click="emit('remove')">remove</button>
     </p>
     <p v-for="fault in faults" :key="fault" class="critical" role="alert">{{ fault }}</p>

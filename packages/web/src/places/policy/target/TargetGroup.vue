@@ -19,16 +19,52 @@ const words = { all: 'all of', any: 'any of', except: 'none of' } as const
 
 <template>
   <fieldset class="group" :class="group.on">
-    <legend><template v-if="at.length">{{ group.on === 'except' ? 'and' : 'matches' }} </template><select :value="group.on" :aria-label="`How the conditions of group ${at.join('.') || 'one'} go together`" @change="emit('change', { ...group, on: ($event.target as HTMLSelectElement).value as Group['on'] })"><option v-for="(text, on) in words" :key="on" :value="on">{{ text }}</option></select>
-      <button v-if="at.length" type="button" class="link away" aria-label="Remove this group" @click="emit('remove')">remove</button></legend>
+    <legend>
+      <template v-if="at.length">{{ group.on === 'except' ? 'and' : 'matches' }} </template>
+      <select
+        :value="group.on"
+        :aria-label="`How the conditions of group ${at.join('.') || 'one'} go together`"
+        @change="emit('change', { ...group, on: ($event.target as HTMLSelectElement).value as Group['on'] })"
+      >
+        <option v-for="(text, on) in words" :key="on" :value="on">{{ text }}</option>
+      </select>
+      <button v-if="at.length" type="button" class="link away" aria-label="Remove this group" @click="emit('remove')">remove</button>
+    </legend>
     <p v-for="text in faultAt(at)" :key="text" class="critical" role="alert">{{ text }}</p>
     <template v-for="(part, i) in group.of" :key="i">
-      <TargetGroup v-if="isGroup(part)" :group="part" :faults="faults" :at="[...at, i]" @change="(changed) => put(i, changed)" @remove="put(i, null)" />
-      <TargetCondition v-else :condition="part" :faults="faultAt([...at, i])" :number="i + 1" @change="(changed) => put(i, changed)" @remove="put(i, null)" />
+      <TargetGroup
+        v-if="isGroup(part)"
+        :group="part"
+        :faults="faults"
+        :at="[...at, i]"
+        @change="(changed) => put(i, changed)"
+        @remove="put(i, null)"
+      />
+      <TargetCondition
+        v-else
+        :condition="part"
+        :faults="faultAt([...at, i])"
+        :number="i + 1"
+        @change="(changed) => put(i, changed)"
+        @remove="put(i, null)"
+      />
     </template>
-    <p class="add"><button type="button" class="link" @click="add(freshCondition('role'))">add a condition</button>
-      <template v-if="at.length + 1 < maxTargetDepth"><button type="button" class="link" @click="add({ on: group.on === 'any' ? 'all' : 'any', of: [freshCondition('tag')] })">add {{ group.on === 'any' ? '“all of”' : '“any of”' }}</button>
-        <button v-if="group.on !== 'except'" type="button" class="link" @click="add({ on: 'except', of: [freshCondition('tag')] })">leave some out</button></template></p>
+    <p class="add">
+      <button type="button" class="link" @click="add(freshCondition('role'))">add a condition</button>
+      <template v-if="at.length + 1 < maxTargetDepth">
+        <button
+          type="button"
+          class="link"
+          @click="add({ on: group.on === 'any' ? 'all' : 'any', of: [freshCondition('tag')] })"
+        >add {{ group.on === 'any' ? '“all of”' : '“any of”' }}</button>
+        <button
+          v-if="group.on !== 'except'"
+          type="button"
+          class="link"
+          @click="add({ on: 'except', of: [freshCondition('tag')] })"
+        >leave some out</button>
+      </template>
+    </p>
   </fieldset>
 </template>
 

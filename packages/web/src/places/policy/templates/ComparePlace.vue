@@ -51,12 +51,48 @@ const alike = computed(
 <template>
   <div class="page">
     <p><RouterLink to="/policy?part=templates">Templates</RouterLink></p>
-    <div class="head"><h1>Two templates side by side</h1><span v-if="pairs.length" class="muted">{{ countText(pairs.length, 'watch', 'watches') }}, {{ alike }} alike</span></div>
-    <StateNotice :error="pages.error.value" :loading="!pages.data.value && all.data.value === null" :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''" @again="pages.refresh" />
-    <table v-if="pages.data.value" class="board beside"><thead><tr><th v-for="side in (['a', 'b'] as const)" :key="side"><select :value="side === 'a' ? a : b" :aria-label="side === 'a' ? 'The left one' : 'The right one'" @change="choose(side, ($event.target as HTMLSelectElement).value)"><option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option></select></th><th>Differs in</th></tr></thead>
-      <tbody><tr v-for="pair in pairs" :key="pair.key">
-        <td v-for="side in (['a', 'b'] as const)" :key="side"><template v-if="pair[side]"><b>{{ pair[side]!.name }}</b><p class="rule">{{ text(pair[side]!) }}</p></template><span v-else class="faint">has the default</span></td>
-        <td class="muted"><span v-for="line in differences(pair)" :key="line" class="line">{{ line }}</span><span v-if="!pair.a || !pair.b" class="faint">only on one side</span><span v-else-if="!differences(pair).length" class="faint">nothing</span></td></tr></tbody></table>
+    <div class="head">
+      <h1>Two templates side by side</h1>
+      <span v-if="pairs.length" class="muted">{{ countText(pairs.length, 'watch', 'watches') }}, {{ alike }} alike</span>
+    </div>
+    <StateNotice
+      :error="pages.error.value"
+      :loading="!pages.data.value && all.data.value === null"
+      :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''"
+      @again="pages.refresh"
+    />
+    <table v-if="pages.data.value" class="board beside">
+      <thead>
+        <tr>
+          <th v-for="side in (['a', 'b'] as const)" :key="side">
+            <select
+              :value="side === 'a' ? a : b"
+              :aria-label="side === 'a' ? 'The left one' : 'The right one'"
+              @change="choose(side, ($event.target as HTMLSelectElement).value)"
+            >
+              <option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option>
+            </select>
+          </th>
+          <th>Differs in</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="pair in pairs" :key="pair.key">
+          <td v-for="side in (['a', 'b'] as const)" :key="side">
+            <template v-if="pair[side]">
+              <b>{{ pair[side]!.name }}</b>
+              <p class="rule">{{ text(pair[side]!) }}</p>
+            </template>
+            <span v-else class="faint">has the default</span>
+          </td>
+          <td class="muted">
+            <span v-for="line in differences(pair)" :key="line" class="line">{{ line }}</span>
+            <span v-if="!pair.a || !pair.b" class="faint">only on one side</span>
+            <span v-else-if="!differences(pair).length" class="faint">nothing</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
   </div>
 </template>
 

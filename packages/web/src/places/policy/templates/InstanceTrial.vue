@@ -43,8 +43,21 @@ const inside = computed(() => things.value.filter((instance) => instance.in).len
 
 <template>
   <div class="trial">
-    <p class="faint">Tried on <select v-model="deviceId" aria-label="Device to try it on"><option v-for="device in devices.data.value?.sample" :key="device.deviceId" :value="device.deviceId">{{ device.deviceName }}</option></select><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>
-    <ul v-if="things.length"><li v-for="instance in things" :key="instance.name" :class="{ out: !instance.in }"><button type="button" class="mono" :title="instance.title || 'put its name into the list'" @click="emit('pick', instance.name)">{{ instance.name }}</button><span class="visually-hidden">{{ instance.in ? 'in' : 'out' }}</span></li></ul>
+    <p class="faint">Tried on
+      <select v-model="deviceId" aria-label="Device to try it on">
+        <option v-for="device in devices.data.value?.sample" :key="device.deviceId" :value="device.deviceId">{{ device.deviceName }}</option>
+      </select><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>
+    <ul v-if="things.length">
+      <li v-for="instance in things" :key="instance.name" :class="{ out: !instance.in }">
+        <button
+          type="button"
+          class="mono"
+          :title="instance.title || 'put its name into the list'"
+          @click="emit('pick', instance.name)"
+        >{{ instance.name }}</button>
+        <span class="visually-hidden">{{ instance.in ? 'in' : 'out' }}</span>
+      </li>
+    </ul>
     <p v-else-if="device" class="faint">It has told nothing of this yet.</p>
   </div>
 </template>

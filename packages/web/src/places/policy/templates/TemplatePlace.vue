@@ -184,22 +184,79 @@ useKeys('Template', [
       <p><RouterLink to="/policy">Policy</RouterLink> › <RouterLink to="/policy?part=templates">Templates</RouterLink></p>
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <template v-if="data && base && body">
-        <div class="head"><h1><input v-if="session.isLead" v-model="body.name" class="title" aria-label="Name of the template" maxlength="100" /><template v-else>{{ data.name }}</template></h1><span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} · {{ countText(data.deviceCount, 'device') }}</span>
-          <span class="end"><RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink><button v-if="session.isLead" class="link" @click="copyIt">Copy</button><button v-if="session.isLead" class="link" @click="removeIt">Delete</button></span></div>
-        <p class="muted"><input v-if="session.isLead" v-model="body.description" class="describe" aria-label="What it is for" placeholder="What it is for" maxlength="2000" /><template v-else>{{ data.description }}</template></p>
-        <p v-if="body.includes.length || session.isLead" class="muted includes"><template v-if="body.includes.length">Also includes: <span v-for="included in body.includes" :key="included"><RouterLink :to="`/policy/${included}`">{{ templateName(included) }}</RouterLink> <button v-if="session.isLead" class="link" :aria-label="`No longer include ${templateName(included)}`" @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }">×</button> </span></template>
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include"><option :value="0">include another template…</option><option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option></select>
-          <template v-if="data.includedBy.length">Part of <RouterLink v-for="template in data.includedBy" :key="template.id" :to="`/policy/${template.id}`">{{ template.name }} </RouterLink></template></p>
-        <p v-for="fault in faults.filter((each) => ['name', 'includes'].includes(each.at))" :key="fault.message" class="critical" role="alert">{{ fault.message }}</p>
-        <div v-if="overtaken" class="overtaken" role="alert"><p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is overwritten. It changed:</p>
+        <div class="head">
+          <h1>
+            <input
+              v-if="session.isLead"
+              v-model="body.name"
+              class="title"
+              aria-label="Name of the template"
+              maxlength="100"
+            />
+            <template v-else>{{ data.name }}</template>
+          </h1>
+          <span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} ·
+            {{ countText(data.deviceCount, 'device') }}</span>
+          <span class="end">
+            <RouterLink :to="`/policy/compare?a=${data.id}`">Compare</RouterLink>
+            <button v-if="session.isLead" class="link" @click="copyIt">Copy</button>
+            <button v-if="session.isLead" class="link" @click="removeIt">Delete</button>
+          </span>
+        </div>
+        <p class="muted">
+          <input
+            v-if="session.isLead"
+            v-model="body.description"
+            class="describe"
+            aria-label="What it is for"
+            placeholder="What it is for"
+            maxlength="2000"
+          />
+          <template v-else>{{ data.description }}</template>
+        </p>
+        <p v-if="body.includes.length || session.isLead" class="muted includes">
+          <template v-if="body.includes.length">Also includes:
+            <span v-for="included in body.includes" :key="included"><RouterLink :to="`/policy/${included}`">{{ templateName(included) }}</RouterLink> <button
+            v-if="session.isLead"
+            class="link"
+            :aria-label="`No longer include ${templateName(included)}`"
+            @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }"
+          >×</button></span></template>
+          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include">
+            <option :value="0">include another template…</option>
+            <option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option>
+          </select>
+          <template v-if="data.includedBy.length">Part of
+            <RouterLink v-for="template in data.includedBy" :key="template.id" :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></template>
+        </p>
+        <p
+          v-for="fault in faults.filter((each) => ['name', 'includes'].includes(each.at))"
+          :key="fault.message"
+          class="critical"
+          role="alert"
+        >{{ fault.message }}</p>
+        <div v-if="overtaken" class="overtaken" role="alert">
+          <p><b>Revision {{ data.revision }} was saved by {{ data.savedBy }} while you edited.</b> Nothing is
+            overwritten. It changed:</p>
           <ul><li v-for="change in overtaken" :key="change">{{ change }}</li></ul>
-          <p><button class="btn" @click="putOnTop">Apply my change to it</button> <button class="btn" @click="discard">Discard my change</button></p></div>
-        <div v-if="clashes.length" class="overtaken"><p><b>Both of you changed the same; yours stands now:</b></p><ul><li v-for="clash in clashes" :key="clash">{{ clash }}</li></ul></div>
-        <div class="tabs"><button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }} {{ count }}</button></div>
+          <p><button class="btn" @click="putOnTop">Apply my change to it</button> <button class="btn" @click="discard">Discard my change</button></p>
+        </div>
+        <div v-if="clashes.length" class="overtaken">
+          <p><b>Both of you changed the same; yours stands now:</b></p>
+          <ul><li v-for="clash in clashes" :key="clash">{{ clash }}</li></ul>
+        </div>
+        <div class="tabs">
+          <button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }}
+            {{ count }}</button>
+        </div>
         <template v-if="tab === 'Watches'">
           <WatchRow v-for="(watch, i) in body.watches" :key="watch.key" :spec="watch" :saved="savedWatch(watch)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(watch.key)"
             @pick="(name, element) => show(watch.key, name, element)" @change="(fields) => draft.change(watch.key, fields)" @open="(name) => draft.leaveOpen(watch.key, name)" @remove="draft.remove(watch.key)" @move="(by) => draft.move(watch.key, by)" />
-          <p v-if="session.isLead" class="add">Watch <select v-model="newKind" aria-label="Add a watch" @change="addWatch"><option value="">something else…</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select></p>
+          <p v-if="session.isLead" class="add">Watch
+            <select v-model="newKind" aria-label="Add a watch" @change="addWatch">
+              <option value="">something else…</option>
+              <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
+            </select></p>
           <p v-else class="faint">Templates are changed by a lead.</p>
         </template>
         <TemplateFacts v-else :page="data" :tab="tab" @changed="refresh" @back="goBackTo" />
@@ -209,23 +266,60 @@ useKeys('Template', [
       <template v-if="dirty">
         <ul class="words"><li v-for="word in words" :key="word">{{ word }}</li></ul>
         <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
-        <div class="foot"><p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-        <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
-        <div class="row"><button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button><button class="btn" @click="discard">Discard</button></div></div>
+        <div class="foot">
+          <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <div class="row">
+            <button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for
+              {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button>
+            <button class="btn" @click="discard">Discard</button>
+          </div>
+        </div>
       </template>
       <template v-else-if="data">
-        <p class="muted">It reaches</p><p class="big">{{ countText(data.deviceCount, 'device') }}</p>
-        <p v-for="assignment in data.assignments" :key="assignment.id" class="muted">{{ assignment.targetText }}: {{ assignment.deviceCount }}<template v-if="assignment.dormant"> (paused)</template></p>
+        <p class="muted">It reaches</p>
+        <p class="big">{{ countText(data.deviceCount, 'device') }}</p>
+        <p v-for="assignment in data.assignments" :key="assignment.id" class="muted">{{ assignment.targetText }}:
+          {{ assignment.deviceCount }}<template v-if="assignment.dormant"> (paused)</template></p>
         <p v-if="!data.assignments.length" class="muted">It is assigned to nothing.</p>
         <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
         <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
       </template>
     </aside>
-    <ElPopover v-if="open && parameter && spec" :key="open.key + open.name" :visible="true" virtual-triggering :virtual-ref="open.element" :width="330" placement="bottom-start" :show-arrow="false">
-      <ParameterEditor :parameter="parameter" :value="typing" @change="use" @typing="(value) => { typing = value }" @cancel="open = null">
-        <InstanceTrial v-if="choosing" :choosing="choosing" :values="valuesOf(spec)" :typing="{ name: open.name, value: typing }" :targets="data?.assignments.map((assignment) => assignment.target) ?? []" @pick="pick" />
+    <ElPopover
+      v-if="open && parameter && spec"
+      :key="open.key + open.name"
+      :visible="true"
+      virtual-triggering
+      :virtual-ref="open.element"
+      :width="330"
+      placement="bottom-start"
+      :show-arrow="false"
+    >
+      <ParameterEditor
+        :parameter="parameter"
+        :value="typing"
+        @change="use"
+        @typing="(value) => { typing = value }"
+        @cancel="open = null"
+      >
+        <InstanceTrial
+          v-if="choosing"
+          :choosing="choosing"
+          :values="valuesOf(spec)"
+          :typing="{ name: open.name, value: typing }"
+          :targets="data?.assignments.map((assignment) => assignment.target) ?? []"
+          @pick="pick"
+        />
       </ParameterEditor>
-      <KeepForPresent v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined" :template-id="base.id" :watch-key="open.key" :parameter="parameter" :value="savedWatch(spec)!.values[open.name]!" @done="open = null" />
+      <KeepForPresent
+        v-if="session.isLead && base && savedWatch(spec)?.values[open.name] !== undefined"
+        :template-id="base.id"
+        :watch-key="open.key"
+        :parameter="parameter"
+        :value="savedWatch(spec)!.values[open.name]!"
+        @done="open = null"
+      />
     </ElPopover>
     <AssignDialog v-if="assigning && data" :templates="[data]" :template-id="data.id" @close="assigning = false" />
   </div>

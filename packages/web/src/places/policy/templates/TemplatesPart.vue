@@ -53,16 +53,74 @@ async function make(): Promise<void> {
 </script>
 
 <template>
-  <p class="find"><input v-model="words" type="search" placeholder="words in a name, description or watch" aria-label="Find templates" />
-    <select v-model="role" aria-label="Role"><option value="">any role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option></select>
-    <select v-model="kind" aria-label="Watch kind"><option value="">any watch</option><option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option></select>
-    <select v-model="owner" aria-label="Made by"><option value="">anybody’s</option><option v-for="owner in owners" :key="owner">{{ owner }}</option></select>
+  <p class="find">
+    <input
+      v-model="words"
+      type="search"
+      placeholder="words in a name, description or watch"
+      aria-label="Find templates"
+    />
+    <select v-model="role" aria-label="Role">
+      <option value="">any role</option>
+      <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
+    </select>
+    <select v-model="kind" aria-label="Watch kind">
+      <option value="">any watch</option>
+      <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
+    </select>
+    <select v-model="owner" aria-label="Made by">
+      <option value="">anybody’s</option>
+      <option v-for="owner in owners" :key="owner">{{ owner }}</option>
+    </select>
     <span class="muted">{{ countText(found.length, 'template') }}</span>
-    <span class="end"><RouterLink v-if="chosen.length === 2" class="btn" :to="`/policy/compare?a=${chosen[0]}&b=${chosen[1]}`">Compare the two</RouterLink><span v-else-if="chosen.length" class="faint">choose one more to compare</span>
-      <button v-if="session.isLead" class="btn" @click="make">Make a template</button></span></p>
-  <StateNotice :error="listing.error.value" :loading="!listing.data.value" :empty="listing.data.value && !found.length ? (templates.length ? 'No template is like that. Take a condition away.' : 'There is no template yet. Take one from the Library to begin with.') : ''" @again="listing.refresh" />
-  <table v-if="found.length" class="board"><thead><tr><th><span class="visually-hidden">Compare</span></th><th>Template</th><th>What for</th><th class="num">Watches</th><th class="num">Devices</th><th class="num">Exceptions</th><th>Revision</th><th>Made by</th></tr></thead>
-    <tbody><tr v-for="template in found" :key="template.id"><td><input v-model="chosen" type="checkbox" :value="template.id" :disabled="chosen.length === 2 && !chosen.includes(template.id)" :aria-label="`Compare ${template.name}`" /></td><td><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></td><td class="muted">{{ template.description }}</td><td class="num">{{ template.watchCount }}</td><td class="num">{{ template.deviceCount }}</td><td class="num">{{ template.exceptionCount || '' }}</td><td class="muted" :title="exactText(template.savedAt)">{{ template.revision }}, {{ shortText(template.savedAt) }} by {{ template.savedBy }}</td><td class="muted">{{ template.owner }}</td></tr></tbody></table>
+    <span class="end">
+      <RouterLink v-if="chosen.length === 2" class="btn" :to="`/policy/compare?a=${chosen[0]}&b=${chosen[1]}`">Compare
+        the two</RouterLink>
+      <span v-else-if="chosen.length" class="faint">choose one more to compare</span>
+      <button v-if="session.isLead" class="btn" @click="make">Make a template</button>
+    </span>
+  </p>
+  <StateNotice
+    :error="listing.error.value"
+    :loading="!listing.data.value"
+    :empty="listing.data.value && !found.length ? (templates.length ? 'No template is like that. Take a condition away.' : 'There is no template yet. Take one from the Library to begin with.') : ''"
+    @again="listing.refresh"
+  />
+  <table v-if="found.length" class="board">
+    <thead>
+      <tr>
+        <th><span class="visually-hidden">Compare</span></th>
+        <th>Template</th>
+        <th>What for</th>
+        <th class="num">Watches</th>
+        <th class="num">Devices</th>
+        <th class="num">Exceptions</th>
+        <th>Revision</th>
+        <th>Made by</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="template in found" :key="template.id">
+        <td>
+          <input
+            v-model="chosen"
+            type="checkbox"
+            :value="template.id"
+            :disabled="chosen.length === 2 && !chosen.includes(template.id)"
+            :aria-label="`Compare ${template.name}`"
+          />
+        </td>
+        <td><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></td>
+        <td class="muted">{{ template.description }}</td>
+        <td class="num">{{ template.watchCount }}</td>
+        <td class="num">{{ template.deviceCount }}</td>
+        <td class="num">{{ template.exceptionCount || '' }}</td>
+        <td class="muted" :title="exactText(template.savedAt)">{{ template.revision }},
+          {{ shortText(template.savedAt) }} by {{ template.savedBy }}</td>
+        <td class="muted">{{ template.owner }}</td>
+      </tr>
+    </tbody>
+  </table>
 </template>
 
 <style scoped>

@@ -55,22 +55,64 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
   <div class="watch">
     <span class="faint">{{ number }}</span>
     <div>
-      <p class="name"><b>{{ spec.name }}</b> <button class="link" :aria-expanded="more" :aria-label="`${more ? 'Less' : 'More'} of ${spec.name}`" @click="more = !more">{{ more ? 'less' : 'more' }}</button></p>
-      <RuleSentence :parts="kind.sentence(values)" :editable="editable" :marked="changed" @pick="(name, element) => emit('pick', name, element)" />
+      <p class="name"><b>{{ spec.name }}</b> <button
+        class="link"
+        :aria-expanded="more"
+        :aria-label="`${more ? 'Less' : 'More'} of ${spec.name}`"
+        @click="more = !more"
+      >{{ more ? 'less' : 'more' }}</button></p>
+      <RuleSentence
+        :parts="kind.sentence(values)"
+        :editable="editable"
+        :marked="changed"
+        @pick="(name, element) => emit('pick', name, element)"
+      />
       <p class="faint">{{ spec.why }}{{ systems }}</p>
       <p v-for="fault in faults" :key="fault" class="critical" role="alert">{{ fault }}</p>
       <div v-if="more" class="all">
         <template v-if="editable">
-          <p class="fields"><label>Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })" /></label>
-            <span>Only on <label v-for="os in osFamilies" :key="os"><input type="checkbox" :checked="spec.osFamilies.includes(os)" @change="toggle(os, ($event.target as HTMLInputElement).checked)" /> {{ os === 'linux' ? 'Linux' : 'Windows' }}</label></span></p>
-          <label class="why">Explanation <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })" /></label>
+          <p class="fields">
+            <label>Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })" /></label>
+            <span>Only on
+              <label v-for="os in osFamilies" :key="os"><input
+              type="checkbox"
+              :checked="spec.osFamilies.includes(os)"
+              @change="toggle(os, ($event.target as HTMLInputElement).checked)"
+            /> {{ os === 'linux' ? 'Linux' : 'Windows' }}</label></span>
+          </p>
+          <label class="why">Explanation
+            <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })" /></label>
         </template>
-        <table><thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
-          <tbody><tr v-for="parameter in kind.parameters" :key="parameter.name"><td>{{ parameter.label }}</td>
-            <td><button v-if="editable" class="link" :class="{ set: spec.values[parameter.name] !== undefined }" :data-parameter="parameter.name" @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)">{{ valueText(parameter, values[parameter.name] ?? null) }}</button><span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
-              <button v-if="editable && spec.values[parameter.name] !== undefined" class="link faint" :aria-label="`Use the default for ${parameter.label}`" title="Leave it to less specific templates, at last to the default" @click="emit('open', parameter.name)">use the default</button></td>
-            <td class="muted">{{ valueText(parameter, parameter.default) }}</td><td class="muted">{{ units[parameter.type] ?? '' }}</td><td class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</td></tr></tbody></table>
-        <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are one watch on a device.
+        <table>
+          <thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
+          <tbody>
+            <tr v-for="parameter in kind.parameters" :key="parameter.name">
+              <td>{{ parameter.label }}</td>
+              <td>
+                <button
+                  v-if="editable"
+                  class="link"
+                  :class="{ set: spec.values[parameter.name] !== undefined }"
+                  :data-parameter="parameter.name"
+                  @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)"
+                >{{ valueText(parameter, values[parameter.name] ?? null) }}</button>
+                <span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
+                <button
+                  v-if="editable && spec.values[parameter.name] !== undefined"
+                  class="link faint"
+                  :aria-label="`Use the default for ${parameter.label}`"
+                  title="Leave it to less specific templates, at last to the default"
+                  @click="emit('open', parameter.name)"
+                >use the default</button>
+              </td>
+              <td class="muted">{{ valueText(parameter, parameter.default) }}</td>
+              <td class="muted">{{ units[parameter.type] ?? '' }}</td>
+              <td class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are
+          one watch on a device.
           <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">remove this watch</button></template></p>
       </div>
     </div>

@@ -69,21 +69,49 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
   <p v-if="!session.isLead" class="muted pad">Policy as text is read and written by a lead.</p>
   <div v-else class="text">
     <div>
-      <p class="row"><select v-model.number="only" aria-label="What to take" @change="take"><option :value="0">everything</option><option v-for="template in templates.data.value" :key="template.id" :value="template.id">only {{ template.name }}</option></select>
-        <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button><button class="link" @click="save">save as a file</button><label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
-        <span class="faint">{{ lineCount }} lines of YAML</span></p>
+      <p class="row">
+        <select v-model.number="only" aria-label="What to take" @change="take">
+          <option :value="0">everything</option>
+          <option v-for="template in templates.data.value" :key="template.id" :value="template.id">only
+            {{ template.name }}</option>
+        </select>
+        <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button>
+        <button class="link" @click="save">save as a file</button>
+        <label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
+        <span class="faint">{{ lineCount }} lines of YAML</span>
+      </p>
       <div class="paper"><YamlEditor ref="editor" v-model="text" label="Policy as text" :faults="faults" /></div>
     </div>
     <aside aria-live="polite">
-      <template v-if="!changed"><p class="muted">This is what is in force. Change it here, or open a file. It is checked while you type; nothing changes until you apply it.</p><p class="faint">From a shell, for people who keep policy in a repository: <span class="mono">./custode policy check policy.yaml</span></p></template>
+      <template v-if="!changed">
+        <p class="muted">This is what is in force. Change it here, or open a file. It is checked while you type; nothing
+          changes until you apply it.</p>
+        <p class="faint">From a shell, for people who keep policy in a repository:
+          <span class="mono">./custode policy check policy.yaml</span></p>
+      </template>
       <p v-else-if="fault" class="critical" role="alert">{{ fault }}</p>
       <p v-else-if="!trial" class="faint">Checking it…</p>
-      <template v-else-if="trial.faults.length"><p class="critical" role="alert"><b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.</p>
-        <ul><li v-for="(fault, i) in trial.faults" :key="i"><button class="link" @click="editor?.goTo(fault.line)">line {{ fault.line }}</button> {{ fault.message }}</li></ul></template>
-      <template v-else><p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
-        <ul class="steps"><li v-for="(step, i) in trial.steps" :key="i"><b>{{ sign[step.change] }}</b> {{ step.of }} {{ step.name }}<span v-for="words in step.words" :key="words" class="muted words">{{ words }}</span></li></ul>
-        <template v-if="trial.steps.length"><ImpactView :impact="trial.impact" title="If you apply this" /><input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
-          <p><button class="btn main" :disabled="busy" @click="apply">Apply to {{ countText(trial.impact?.devices ?? 0, 'device') }}</button></p></template></template>
+      <template v-else-if="trial.faults.length">
+        <p class="critical" role="alert"><b>{{ countText(trial.faults.length, 'fault') }}.</b> Nothing of it is applied.</p>
+        <ul>
+          <li v-for="(fault, i) in trial.faults" :key="i"><button class="link" @click="editor?.goTo(fault.line)">line {{ fault.line }}</button>
+            {{ fault.message }}</li>
+        </ul>
+      </template>
+      <template v-else>
+        <p v-if="!trial.steps.length" class="muted">It says the same as what is in force.</p>
+        <ul class="steps">
+          <li v-for="(step, i) in trial.steps" :key="i"><b>{{ sign[step.change] }}</b> {{ step.of }} {{ step.name }}<span v-for="words in step.words" :key="words" class="muted words">{{ words }}</span></li>
+        </ul>
+        <template v-if="trial.steps.length">
+          <ImpactView :impact="trial.impact" title="If you apply this" />
+          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <p>
+            <button class="btn main" :disabled="busy" @click="apply">Apply to
+              {{ countText(trial.impact?.devices ?? 0, 'device') }}</button>
+          </p>
+        </template>
+      </template>
     </aside>
   </div>
 </template>

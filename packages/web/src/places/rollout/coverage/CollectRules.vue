@@ -15,8 +15,18 @@ async function remove(rule: CollectRuleView): Promise<void> {
 </script>
 
 <template>
-  <details v-if="data?.length" class="more"><summary>{{ countText(data.length, 'rule') }} for collecting more than the ordinary</summary>
-    <table class="board"><tbody><tr v-for="rule in data" :key="rule.id"><td class="mono">{{ [...rule.logs, ...rule.collectors].join(', ') }}</td><td>on {{ rule.targetText }} <span class="faint">{{ countText(rule.devices, 'device') }}</span></td><td class="muted" :title="exactText(rule.at)">{{ rule.by }}, {{ fullText(rule.at) }}</td><td class="num"><button class="link" @click="remove(rule)">stop collecting it</button></td></tr></tbody></table>
+  <details v-if="data?.length" class="more">
+    <summary>{{ countText(data.length, 'rule') }} for collecting more than the ordinary</summary>
+    <table class="board">
+      <tbody>
+        <tr v-for="rule in data" :key="rule.id">
+          <td class="mono">{{ [...rule.logs, ...rule.collectors].join(', ') }}</td>
+          <td>on {{ rule.targetText }} <span class="faint">{{ countText(rule.devices, 'device') }}</span></td>
+          <td class="muted" :title="exactText(rule.at)">{{ rule.by }}, {{ fullText(rule.at) }}</td>
+          <td class="num"><button class="link" @click="remove(rule)">stop collecting it</button></td>
+        </tr>
+      </tbody>
+    </table>
   </details>
 </template>
 

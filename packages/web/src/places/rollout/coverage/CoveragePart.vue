@@ -50,23 +50,67 @@ async function tellAgain(waiver: WaiverView): Promise<void> {
 <template>
   <div class="two">
     <div>
-      <div class="head by"><span class="muted">Grouped by</span><button v-for="grouping in (['need', 'client', 'device'] as const)" :key="grouping" class="link" :class="{ on: by === grouping }" :aria-pressed="by === grouping" @click="by = grouping">{{ grouping === 'need' ? 'what is missing' : grouping }}</button></div>
-      <StateNotice :error="gaps.error.value" :loading="!gaps.data.value" :empty="gaps.data.value && !shown.length ? 'Everything that the roles of these devices need is collected and watched.' : ''" @again="gaps.refresh" />
+      <div class="head by">
+        <span class="muted">Grouped by</span>
+        <button
+          v-for="grouping in (['need', 'client', 'device'] as const)"
+          :key="grouping"
+          class="link"
+          :class="{ on: by === grouping }"
+          :aria-pressed="by === grouping"
+          @click="by = grouping"
+        >{{ grouping === 'need' ? 'what is missing' : grouping }}</button>
+      </div>
+      <StateNotice
+        :error="gaps.error.value"
+        :loading="!gaps.data.value"
+        :empty="gaps.data.value && !shown.length ? 'Everything that the roles of these devices need is collected and watched.' : ''"
+        @again="gaps.refresh"
+      />
       <section v-for="group in groups" :key="group.title" :aria-label="group.title">
-        <h2><RouterLink v-if="group.path" class="mono" :to="group.path">{{ group.title }}</RouterLink><template v-else>{{ group.title }}</template> <button v-if="closable(group.gaps).length > 1" class="link all" @click="chosen = closable(group.gaps)">see what all {{ closable(group.gaps).length }} would add</button></h2>
-        <table class="board"><tbody><tr v-for="gap in group.gaps" :key="keyOf(gap)" :class="{ on: isChosen(gap) }">
-          <td><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</td>
-          <td v-if="by !== 'device'" class="where" :title="gap.devices.map((device) => `${device.name}, ${device.clientName}`).join('\n')"><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
-          <td class="num do"><button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button></td>
-        </tr></tbody></table>
+        <h2><RouterLink v-if="group.path" class="mono" :to="group.path">{{ group.title }}</RouterLink><template v-else>{{ group.title }}</template> <button v-if="closable(group.gaps).length > 1" class="link all" @click="chosen = closable(group.gaps)">see
+            what all {{ closable(group.gaps).length }} would add</button></h2>
+        <table class="board">
+          <tbody>
+            <tr v-for="gap in group.gaps" :key="keyOf(gap)" :class="{ on: isChosen(gap) }">
+              <td><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</td>
+              <td
+                v-if="by !== 'device'"
+                class="where"
+                :title="gap.devices.map((device) => `${device.name}, ${device.clientName}`).join('\n')"
+              ><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
+              <td class="num do">
+                <button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
       </section>
-      <details v-if="waived.length" class="more"><summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
-        <table class="board"><tbody><tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance"><td class="mono">{{ waiver.device.name }}</td><td>{{ waiver.instance }}</td><td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td><td class="num"><button class="link" @click="tellAgain(waiver)">show it again</button></td></tr></tbody></table>
+      <details v-if="waived.length" class="more">
+        <summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
+        <table class="board">
+          <tbody>
+            <tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance">
+              <td class="mono">{{ waiver.device.name }}</td>
+              <td>{{ waiver.instance }}</td>
+              <td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td>
+              <td class="num"><button class="link" @click="tellAgain(waiver)">show it again</button></td>
+            </tr>
+          </tbody>
+        </table>
       </details>
       <CollectRules />
     </div>
-    <GapRemedy v-if="chosen.length" :key="chosen.map(keyOf).join()" :gaps="chosen" @closed="closed" @leave="chosen = []" />
-    <p v-else class="muted aside">Only what is really there is told: a service that runs, a log that is written, a collector that its agent could have. Choose one to see what closing the gap would add; nothing is added before you have seen it.</p>
+    <GapRemedy
+      v-if="chosen.length"
+      :key="chosen.map(keyOf).join()"
+      :gaps="chosen"
+      @closed="closed"
+      @leave="chosen = []"
+    />
+    <p v-else class="muted aside">Only what is really there is told: a service that runs, a log that is written, a
+      collector that its agent could have. Choose one to see what closing the gap would add; nothing is added before you
+      have seen it.</p>
   </div>
 </template>
 

@@ -64,18 +64,45 @@ const refuse = () =>
 <template>
   <aside aria-label="What would be added">
     <p v-if="gaps.length > 4"><b>{{ gaps.length }} gaps:</b> {{ gaps.map((gap) => gap.instance).join(', ') }}</p>
-    <p v-for="gap in gaps.length > 4 ? [] : gaps" :key="gap.need + gap.instance"><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}. <span class="muted">{{ gap.why }}</span></p>
-    <p class="sentence">Add it on <select v-model="everywhere" aria-label="Where"><option :value="false">{{ here }}</option><option v-if="session.isLead && roles.length === 1" :value="true">every {{ roles[0] }}</option></select></p>
+    <p v-for="gap in gaps.length > 4 ? [] : gaps" :key="gap.need + gap.instance"><b>{{ gapWords(gap).name }}</b>
+      {{ gapWords(gap).rest }}. <span class="muted">{{ gap.why }}</span></p>
+    <p class="sentence">Add it on
+      <select v-model="everywhere" aria-label="Where">
+        <option :value="false">{{ here }}</option>
+        <option v-if="session.isLead && roles.length === 1" :value="true">every {{ roles[0] }}</option>
+      </select></p>
     <StateNotice :error="preview.error.value" :loading="!preview.data.value" @again="preview.refresh" />
     <template v-if="preview.data.value">
-      <p v-if="preview.data.value.collect.logs.length">Agents begin to read {{ preview.data.value.collect.logs.length === 1 ? 'the log' : 'the logs' }} <b>{{ preview.data.value.collect.logs.join(', ') }}</b>. How many entries that is a day shows once they are read.</p>
-      <p v-for="collector in preview.data.value.collect.collectors" :key="collector">Agents get the collector <b>{{ collector }}</b>, signed by this server.</p>
-      <p v-for="template in preview.data.value.templates" :key="template.name + template.targetText">{{ template.made ? 'A new template' : 'The template' }} <b>{{ template.name }}</b> is assigned to {{ template.targetText }}.</p>
-      <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch"><RuleSentence :parts="watch.sentence" /></p>
+      <p v-if="preview.data.value.collect.logs.length">Agents begin to read
+        {{ preview.data.value.collect.logs.length === 1 ? 'the log' : 'the logs' }}
+        <b>{{ preview.data.value.collect.logs.join(', ') }}</b>. How many entries that is a day shows once they are
+        read.</p>
+      <p v-for="collector in preview.data.value.collect.collectors" :key="collector">Agents get the collector
+        <b>{{ collector }}</b>, signed by this server.</p>
+      <p v-for="template in preview.data.value.templates" :key="template.name + template.targetText">{{ template.made ? 'A new template' : 'The template' }}
+        <b>{{ template.name }}</b> is assigned to {{ template.targetText }}.</p>
+      <p v-for="watch in preview.data.value.watches" :key="watch.name" class="watch">
+        <RuleSentence :parts="watch.sentence" />
+      </p>
       <p v-if="!preview.data.value.templates.length" class="muted">It is watched already; nothing is added to a policy.</p>
-      <ImpactView v-if="preview.data.value.templates.length" :impact="preview.data.value.impact" title="If you add this" />
-      <form v-if="refusing" @submit.prevent="refuse"><label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label><div class="row"><button class="btn main" :disabled="busy">Not needed</button><button type="button" class="btn" @click="refusing = false">Cancel</button></div></form>
-      <div v-else class="row"><button class="btn main" :disabled="busy" @click="add">Add {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button><button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button><button class="btn" @click="emit('leave')">Cancel</button></div>
+      <ImpactView
+        v-if="preview.data.value.templates.length"
+        :impact="preview.data.value.impact"
+        title="If you add this"
+      />
+      <form v-if="refusing" @submit.prevent="refuse">
+        <label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label>
+        <div class="row">
+          <button class="btn main" :disabled="busy">Not needed</button>
+          <button type="button" class="btn" @click="refusing = false">Cancel</button>
+        </div>
+      </form>
+      <div v-else class="row">
+        <button class="btn main" :disabled="busy" @click="add">Add
+          {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button>
+        <button v-if="gaps.length === 1" class="btn" @click="refusing = true">Not needed here…</button>
+        <button class="btn" @click="emit('leave')">Cancel</button>
+      </div>
     </template>
   </aside>
 </template>

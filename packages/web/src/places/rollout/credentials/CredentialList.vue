@@ -47,13 +47,41 @@ async function remove(credential: CredentialView): Promise<void> {
 
 <template>
   <section aria-label="Sign-ins">
-    <div class="head"><h2>Sign-ins</h2><span class="muted">encrypted, used by name, never shown again</span><span class="end"><button v-if="!making" class="btn" @click="making = true">Store one</button></span></div>
-    <form v-if="making" class="sentence" @submit.prevent="store">For machines of <select v-model="place" aria-label="Of"><option v-for="client in session.clients" :key="client.id" :value="`${client.id} `">{{ client.name }}</option><template v-for="client in session.clients" :key="`s${client.id}`"><option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} · {{ site.name }}</option></template></select>,
-      called <input v-model="name" aria-label="Called" required maxlength="100">: <input v-model="userName" aria-label="User" required maxlength="100"> with the <select v-model="kind" aria-label="Kind of secret"><option>password</option><option>private key</option></select>
+    <div class="head">
+      <h2>Sign-ins</h2>
+      <span class="muted">encrypted, used by name, never shown again</span>
+      <span class="end"><button v-if="!making" class="btn" @click="making = true">Store one</button></span>
+    </div>
+    <form v-if="making" class="sentence" @submit.prevent="store">For machines of
+      <select v-model="place" aria-label="Of">
+        <option v-for="client in session.clients" :key="client.id" :value="`${client.id} `">{{ client.name }}</option>
+        <template v-for="client in session.clients" :key="`s${client.id}`">
+          <option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} ·
+            {{ site.name }}</option>
+        </template>
+      </select>, called <input v-model="name" aria-label="Called" required maxlength="100">:
+      <input v-model="userName" aria-label="User" required maxlength="100"> with the
+      <select v-model="kind" aria-label="Kind of secret"><option>password</option><option>private key</option></select>
       <textarea v-if="kind === 'private key'" v-model="secret" class="mono" rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><input v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password"> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? 'No sign-in is stored.' : ''" @again="refresh" />
-    <table v-if="shown.length" class="board"><tbody><tr v-for="credential in shown" :key="credential.id"><td><b>{{ credential.name }}</b></td><td class="mono">{{ credential.userName }}</td><td class="muted">{{ credential.kind }}</td><td>{{ credential.clientName }}{{ credential.siteName ? ` · ${credential.siteName}` : ', every site' }}</td>
-      <td class="muted">stored {{ fullText(credential.createdAt) }} by {{ credential.createdBy }}</td><td class="muted">{{ credential.usedAt ? `used ${fullText(credential.usedAt)}` : 'never used' }}</td><td class="num"><button class="link" @click="remove(credential)">remove</button></td></tr></tbody></table>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length && !making ? 'No sign-in is stored.' : ''"
+      @again="refresh"
+    />
+    <table v-if="shown.length" class="board">
+      <tbody>
+        <tr v-for="credential in shown" :key="credential.id">
+          <td><b>{{ credential.name }}</b></td>
+          <td class="mono">{{ credential.userName }}</td>
+          <td class="muted">{{ credential.kind }}</td>
+          <td>{{ credential.clientName }}{{ credential.siteName ? ` · ${credential.siteName}` : ', every site' }}</td>
+          <td class="muted">stored {{ fullText(credential.createdAt) }} by {{ credential.createdBy }}</td>
+          <td class="muted">{{ credential.usedAt ? `used ${fullText(credential.usedAt)}` : 'never used' }}</td>
+          <td class="num"><button class="link" @click="remove(credential)">remove</button></td>
+        </tr>
+      </tbody>
+    </table>
   </section>
 </template>
 

@@ -13,11 +13,12 @@ const passwords = computed(() =>
 </script>
 
 <template>
-  <p v-if="passwords.length" class="muted">
-    Keys are tried first. {{ passwords.join(' and ') }} {{ passwords.length > 1 ? 'are passwords, and go' : 'is a password, and goes' }} only to machines whose key somebody has accepted.
+  <p v-if="passwords.length" class="muted"> Keys are tried first. {{ passwords.join(' and ') }}
+    {{ passwords.length > 1 ? 'are passwords, and go' : 'is a password, and goes' }} only to machines whose key somebody
+    has accepted.
     <label><input v-model="isMeant" type="checkbox"> This time also to machines whose key nobody has accepted:</label>
-    <span :class="{ warning: isMeant }"> whatever answers at these addresses gets {{ passwords.length > 1 ? 'these passwords' : 'this password' }}, and the key it shows counts as accepted by you.</span>
-  </p>
+    <span :class="{ warning: isMeant }"> whatever answers at these addresses gets
+      {{ passwords.length > 1 ? 'these passwords' : 'this password' }}, and the key it shows counts as accepted by you.</span></p>
 </template>
 
 <style scoped>

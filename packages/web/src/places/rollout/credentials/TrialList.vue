@@ -20,6 +20,21 @@ function add(event: Event): void {
 </script>
 
 <template>
-  <span><template v-if="trials.length">signing in with </template><template v-for="id in trials" :key="id"><b>{{ nameOf(id) }}</b> <button type="button" class="link" :aria-label="`Not with ${nameOf(id)}`" @click="trials = trials.filter((trial) => trial !== id)">×</button>, then </template>
-    <select value="" aria-label="Sign-in" @change="add"><option value="">{{ trials.length ? 'none further' : usable.length ? none : 'no sign-in is stored here' }}</option><option v-for="credential in usable.filter((each) => !trials.includes(each.id))" :key="credential.id" :value="credential.id">{{ credential.name }} ({{ credential.userName }})</option></select></span>
+  <span>
+    <template v-if="trials.length">signing in with </template>
+    <template v-for="id in trials" :key="id"><b>{{ nameOf(id) }}</b> <button
+      type="button"
+      class="link"
+      :aria-label="`Not with ${nameOf(id)}`"
+      @click="trials = trials.filter((trial) => trial !== id)"
+    >×</button>, then </template>
+    <select value="" aria-label="Sign-in" @change="add">
+      <option value="">{{ trials.length ? 'none further' : usable.length ? none : 'no sign-in is stored here' }}</option>
+      <option
+        v-for="credential in usable.filter((each) => !trials.includes(each.id))"
+        :key="credential.id"
+        :value="credential.id"
+      >{{ credential.name }} ({{ credential.userName }})</option>
+    </select>
+  </span>
 </template>

@@ -38,20 +38,42 @@ async function same(tried: EnrolmentAttempt): Promise<void> {
 
 <template>
   <section class="made" aria-label="Progress">
-    <div class="top"><h2>{{ made ? 'Run this on the machine' : 'Machines that used this key' }}</h2><button class="link" @click="$emit('close')">close</button></div>
+    <div class="top">
+      <h2>{{ made ? 'Run this on the machine' : 'Machines that used this key' }}</h2>
+      <button class="link" @click="$emit('close')">close</button>
+    </div>
     <template v-if="made">
-      <p class="muted"><button v-for="family in (['Linux', 'Windows'] as const)" :key="family" class="link which" :class="{ on: system === family }" :aria-pressed="system === family" @click="system = family">{{ family }}</button>
-        <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts at boot.</template> The key is shown this once.</p>
-      <p v-if="made.hasOwnCa" class="muted">This server’s certificate is of an authority of your own, which the machine may not know. Take <a href="/agent/ca.pem" download="custode-ca.pem">custode-ca.pem</a> there first{{ system === 'Windows' ? ', and put it into the machine’s trusted root certificates' : ', into the folder where you run this' }}.</p>
+      <p class="muted"><button
+        v-for="family in (['Linux', 'Windows'] as const)"
+        :key="family"
+        class="link which"
+        :class="{ on: system === family }"
+        :aria-pressed="system === family"
+        @click="system = family"
+      >{{ family }}</button>
+        <template v-if="system === 'Linux'">as somebody who may use sudo. The agent brings all it needs, runs as a user
+          of its own and starts at boot.</template><template v-else>in a PowerShell as administrator. The agent brings all it needs, runs as the system and starts
+          at boot.</template> The key is shown this once.</p>
+      <p v-if="made.hasOwnCa" class="muted">This server’s certificate is of an authority of your own, which the machine
+        may not know. Take <a href="/agent/ca.pem" download="custode-ca.pem">custode-ca.pem</a> there first{{ system === 'Windows' ? ', and put it into the machine’s trusted root certificates' : ', into the folder where you run this' }}.</p>
       <div class="command"><pre class="mono">{{ command }}</pre><button class="btn" @click="copy">Copy</button></div>
     </template>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to enrol…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops; most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
+    <p v-if="data && !data.attempts.length && made" class="waiting">Waiting for a machine to enrol…<span v-if="quiet" class="warning"> Nothing has come yet. The command says on the machine itself why it stops;
+        most often this address is not reached from there: a closed port, a name that does not resolve, a proxy.</span></p>
     <p v-else-if="data && !data.attempts.length" class="muted">Nobody yet.</p>
     <div v-for="attempt in data?.attempts" :key="attempt.id" class="machine">
-      <p><RouterLink v-if="attempt.device && attempt.outcome === 'enrolled'" class="mono name" :to="`/estate/${attempt.device.id}`">{{ attempt.name }}</RouterLink><span v-else class="mono name">{{ attempt.name }}</span> <span class="muted">{{ attempt.osName }} from {{ attempt.address }}, {{ fullText(attempt.at) }}</span></p>
-      <ol><li v-for="step in stepsOf(attempt, now)" :key="step.name" :class="step.state"><b>{{ step.name }}</b> {{ step.text }}</li></ol>
-      <button v-if="attempt.outcome === 'refused' && attempt.device" class="btn" @click="same(attempt)">It is {{ attempt.device.name }}, reinstalled</button>
+      <p><RouterLink
+        v-if="attempt.device && attempt.outcome === 'enrolled'"
+        class="mono name"
+        :to="`/estate/${attempt.device.id}`"
+      >{{ attempt.name }}</RouterLink><span v-else class="mono name">{{ attempt.name }}</span> <span class="muted">{{ attempt.osName }} from {{ attempt.address }}, {{ fullText(attempt.at) }}</span></p>
+      <ol>
+        <li v-for="step in stepsOf(attempt, now)" :key="step.name" :class="step.state"><b>{{ step.name }}</b>
+          {{ step.text }}</li>
+      </ol>
+      <button v-if="attempt.outcome === 'refused' && attempt.device" class="btn" @click="same(attempt)">It is
+        {{ attempt.device.name }}, reinstalled</button>
     </div>
   </section>
 </template>

@@ -64,24 +64,86 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) =>
 
 <template>
   <div>
-    <form class="sentence" @submit.prevent="make">Let <select v-model.number="uses" aria-label="Uses"><option :value="1">one machine</option><option :value="10">10 machines</option><option :value="100">100 machines</option></select> enrol
-      within <select v-model.number="days" aria-label="Expiry"><option :value="1">a day</option><option :value="7">a week</option><option :value="90">90 days</option></select>
-      at <select v-model="place" aria-label="Site"><optgroup v-for="client in clients" :key="client.id" :label="client.name"><option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} · {{ site.name }}</option><option :value="`client ${client.id}`">{{ client.name }}, the site by its address</option></optgroup><option value="address">the client and site by its address</option></select>
-      as a <select v-model="kind" aria-label="Kind"><option>server</option><option>workstation</option></select> with
-      <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>
-      and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">. <button class="btn main">Make a key</button></form>
-    <KeyProgress v-if="chosen !== null" :key="chosen" :id="chosen" :made="made?.id === chosen ? made : null" @close="chosen = null" />
+    <form class="sentence" @submit.prevent="make">Let
+      <select v-model.number="uses" aria-label="Uses">
+        <option :value="1">one machine</option>
+        <option :value="10">10 machines</option>
+        <option :value="100">100 machines</option>
+      </select> enrol within
+      <select v-model.number="days" aria-label="Expiry">
+        <option :value="1">a day</option>
+        <option :value="7">a week</option>
+        <option :value="90">90 days</option>
+      </select> at
+      <select v-model="place" aria-label="Site">
+        <optgroup v-for="client in clients" :key="client.id" :label="client.name">
+          <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} ·
+            {{ site.name }}</option>
+          <option :value="`client ${client.id}`">{{ client.name }}, the site by its address</option>
+        </optgroup>
+        <option value="address">the client and site by its address</option>
+      </select> as a
+      <select v-model="kind" aria-label="Kind"><option>server</option><option>workstation</option></select> with
+      <select v-model="role" aria-label="Role">
+        <option value="">no role yet</option>
+        <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
+      </select> and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as
+      <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">.
+      <button class="btn main">Make a key</button></form>
+    <KeyProgress
+      v-if="chosen !== null"
+      :key="chosen"
+      :id="chosen"
+      :made="made?.id === chosen ? made : null"
+      @close="chosen = null"
+    />
     <h2>Keys</h2>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'No key has been made yet.' : ''" @again="refresh" />
-    <table v-if="shown.length" class="board"><thead><tr><th>Where</th><th>For</th><th>Roles and tags</th><th>State</th><th class="num">Used</th><th>Note</th><th>Made</th><th></th></tr></thead>
-      <tbody><tr v-for="key in shown" :key="key.id">
-        <td><button class="link" @click="chosen = key.id">{{ where(key) }}</button></td><td>{{ key.kind }}</td><td>{{ [...key.roles, ...key.tags].join(', ') }}</td>
-        <td :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</td><td class="num">{{ key.uses - key.usesLeft }} of {{ key.uses }}</td><td class="muted">{{ key.label }}</td>
-        <td class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</td>
-        <td class="num"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></td></tr></tbody></table>
-    <template v-if="unknown.length"><h2>Tried a key that does not exist, in the last day</h2>
-      <table class="board"><thead><tr><th>When</th><th>Name</th><th>System</th><th>From</th></tr></thead>
-        <tbody><tr v-for="stranger in unknown.slice(0, 20)" :key="stranger.id"><td>{{ fullText(stranger.at) }}</td><td class="mono">{{ stranger.name }}</td><td class="muted">{{ stranger.osName }}</td><td class="mono">{{ stranger.address }}</td></tr></tbody></table></template>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? 'No key has been made yet.' : ''"
+      @again="refresh"
+    />
+    <table v-if="shown.length" class="board">
+      <thead>
+        <tr>
+          <th>Where</th>
+          <th>For</th>
+          <th>Roles and tags</th>
+          <th>State</th>
+          <th class="num">Used</th>
+          <th>Note</th>
+          <th>Made</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="key in shown" :key="key.id">
+          <td><button class="link" @click="chosen = key.id">{{ where(key) }}</button></td>
+          <td>{{ key.kind }}</td>
+          <td>{{ [...key.roles, ...key.tags].join(', ') }}</td>
+          <td :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</td>
+          <td class="num">{{ key.uses - key.usesLeft }} of {{ key.uses }}</td>
+          <td class="muted">{{ key.label }}</td>
+          <td class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</td>
+          <td class="num"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></td>
+        </tr>
+      </tbody>
+    </table>
+    <template v-if="unknown.length">
+      <h2>Tried a key that does not exist, in the last day</h2>
+      <table class="board">
+        <thead><tr><th>When</th><th>Name</th><th>System</th><th>From</th></tr></thead>
+        <tbody>
+          <tr v-for="stranger in unknown.slice(0, 20)" :key="stranger.id">
+            <td>{{ fullText(stranger.at) }}</td>
+            <td class="mono">{{ stranger.name }}</td>
+            <td class="muted">{{ stranger.osName }}</td>
+            <td class="mono">{{ stranger.address }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
   </div>
 </template>
 

@@ -62,16 +62,50 @@ async function declare(): Promise<void> {
 
 <template>
   <div>
-    <div class="head"><h2>Standing rules</h2><span class="muted">all that fit add up</span><span class="end"><button v-if="session.isLead && !making" class="btn main" @click="making = true">Add a rule</button></span></div>
+    <div class="head">
+      <h2>Standing rules</h2>
+      <span class="muted">all that fit add up</span>
+      <span class="end">
+        <button v-if="session.isLead && !making" class="btn main" @click="making = true">Add a rule</button>
+      </span>
+    </div>
     <StandingRuleForm v-if="making" @close="making = false; refresh()" />
-    <StateNotice :error="error" :loading="!data" :empty="data && !data.length && !making ? 'No rule stands: a new device gets what its key gives, and policies that reach its kind, client or site.' : ''" @again="refresh" />
-    <div v-for="rule in data" :key="rule.id" class="rule"><p class="sentence">Give {{ whom(rule) }} <b>{{ effectWords(rule) }}</b><template v-if="rule.notify.length">, and notify <b>{{ told(rule) }}</b></template>.</p><span class="muted">{{ rule.name }}, by {{ rule.createdBy }}</span><button v-if="session.isLead" class="link" @click="remove(rule)">remove</button></div>
-    <h2 class="networks">Networks of the sites</h2><p class="muted">They place a newcomer by its address and bound what may be swept.</p>
-    <table class="board"><tbody><template v-for="client in clients" :key="client.id"><tr v-for="site in client.sites" :key="site.id">
-      <td class="site">{{ client.name }} · {{ site.name }}</td>
-      <td v-if="editing === site.id"><form @submit.prevent="declare" @keydown.esc="editing = null"><input v-model="typed" class="mono" autofocus aria-label="Networks" placeholder="192.0.2.0/24, 2001:db8:5::/48"><button class="btn main">Declare</button><button type="button" class="btn" @click="editing = null">Cancel</button></form></td>
-      <td v-else><span v-if="site.networks.length" class="mono">{{ site.networks.join(', ') }}</span><span v-else class="faint">none declared</span> <button v-if="session.mayChange" class="link" @click="edit(site)">change</button></td>
-    </tr></template></tbody></table>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !data.length && !making ? 'No rule stands: a new device gets what its key gives, and policies that reach its kind, client or site.' : ''"
+      @again="refresh"
+    />
+    <div v-for="rule in data" :key="rule.id" class="rule">
+      <p class="sentence">Give {{ whom(rule) }} <b>{{ effectWords(rule) }}</b><template v-if="rule.notify.length">, and notify <b>{{ told(rule) }}</b></template>.</p>
+      <span class="muted">{{ rule.name }}, by {{ rule.createdBy }}</span>
+      <button v-if="session.isLead" class="link" @click="remove(rule)">remove</button>
+    </div>
+    <h2 class="networks">Networks of the sites</h2>
+    <p class="muted">They place a newcomer by its address and bound what may be swept.</p>
+    <table class="board">
+      <tbody>
+        <template v-for="client in clients" :key="client.id">
+          <tr v-for="site in client.sites" :key="site.id">
+            <td class="site">{{ client.name }} · {{ site.name }}</td>
+            <td v-if="editing === site.id">
+              <form @submit.prevent="declare" @keydown.esc="editing = null">
+                <input
+                  v-model="typed"
+                  class="mono"
+                  autofocus
+                  aria-label="Networks"
+                  placeholder="192.0.2.0/24, 2001:db8:5::/48"
+                >
+                <button class="btn main">Declare</button>
+                <button type="button" class="btn" @click="editing = null">Cancel</button>
+              </form>
+            </td>
+            <td v-else><span v-if="site.networks.length" class="mono">{{ site.networks.join(', ') }}</span><span v-else class="faint">none declared</span> <button v-if="session.mayChange" class="link" @click="edit(site)">change</button></td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
     <p v-if="!clients.length" class="muted">{{ countText(0, 'client') }} in view.</p>
   </div>
 </template>

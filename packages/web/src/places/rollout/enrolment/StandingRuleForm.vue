@@ -59,22 +59,56 @@ async function save(): Promise<void> {
 <template>
   <div class="two">
     <form @submit.prevent="save">
-      <p class="sentence">Give every new <select v-model="osFamily" aria-label="System"><option value="">Linux or Windows</option><option value="linux">Linux</option><option value="windows">Windows</option></select>
-        <select v-model="kind" aria-label="Kind"><option value="">device</option><option>server</option><option>workstation</option></select>
-        at <select v-model="place" aria-label="Place"><option value="">every client</option><template v-for="client in session.clients" :key="client.id"><option :value="`client ${client.id}`">{{ client.name }}</option><option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} · {{ site.name }}</option></template></select>
-        named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything">
-        in <input v-model="network" aria-label="Network" placeholder="any network">:
-        <select v-model="role" aria-label="Role"><option value="">no role</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select>,
-        <input v-model="tags" aria-label="Tags" placeholder="no tags">, <select v-model="takeDetected" aria-label="Roles seen"><option :value="true">every role seen there</option><option :value="false">roles seen only once a person accepts them</option></select>;
-        notify <select v-model="notify" aria-label="Notify"><option value="">nobody</option><option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option></select>.</p>
+      <p class="sentence">Give every new
+        <select v-model="osFamily" aria-label="System">
+          <option value="">Linux or Windows</option>
+          <option value="linux">Linux</option>
+          <option value="windows">Windows</option>
+        </select>
+        <select v-model="kind" aria-label="Kind">
+          <option value="">device</option>
+          <option>server</option>
+          <option>workstation</option>
+        </select> at
+        <select v-model="place" aria-label="Place">
+          <option value="">every client</option>
+          <template v-for="client in session.clients" :key="client.id">
+            <option :value="`client ${client.id}`">{{ client.name }}</option>
+            <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} ·
+              {{ site.name }}</option>
+          </template>
+        </select> named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything"> in
+        <input v-model="network" aria-label="Network" placeholder="any network">:
+        <select v-model="role" aria-label="Role">
+          <option value="">no role</option>
+          <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
+        </select>, <input v-model="tags" aria-label="Tags" placeholder="no tags">,
+        <select v-model="takeDetected" aria-label="Roles seen">
+          <option :value="true">every role seen there</option>
+          <option :value="false">roles seen only once a person accepts them</option>
+        </select>; notify
+        <select v-model="notify" aria-label="Notify">
+          <option value="">nobody</option>
+          <option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option>
+        </select>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
-      <div class="row"><button class="btn main" :disabled="!preview || counting">Save rule</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+      <div class="row">
+        <button class="btn main" :disabled="!preview || counting">Save rule</button>
+        <button type="button" class="btn" @click="emit('close')">Cancel</button>
+      </div>
     </form>
-    <aside aria-label="Preview"><p class="muted">If it had applied when today’s devices enrolled</p>
-      <template v-if="preview"><p class="big">{{ countText(preview.matching, 'device') }}</p><p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
-        <ul><li v-for="device in preview.devices.slice(0, 8)" :key="device.id"><span class="mono">{{ device.name }}</span> <span class="muted">{{ [...device.roles, ...device.tags].join(', ') }}</span></li></ul></template>
-      <p v-else class="muted">…</p></aside>
+    <aside aria-label="Preview">
+      <p class="muted">If it had applied when today’s devices enrolled</p>
+      <template v-if="preview">
+        <p class="big">{{ countText(preview.matching, 'device') }}</p>
+        <p class="muted">{{ preview.gaining }} of them would have more than now; none is changed</p>
+        <ul>
+          <li v-for="device in preview.devices.slice(0, 8)" :key="device.id"><span class="mono">{{ device.name }}</span> <span class="muted">{{ [...device.roles, ...device.tags].join(', ') }}</span></li>
+        </ul>
+      </template>
+      <p v-else class="muted">…</p>
+    </aside>
   </div>
 </template>
 

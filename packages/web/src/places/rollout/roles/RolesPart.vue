@@ -44,17 +44,53 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
 
 <template>
   <div>
-    <StateNotice :error="findings.error.value" :loading="!findings.data.value" :empty="findings.data.value && !shown.length ? 'No device runs anything that speaks for a role it does not have.' : ''" @again="findings.refresh" />
+    <StateNotice
+      :error="findings.error.value"
+      :loading="!findings.data.value"
+      :empty="findings.data.value && !shown.length ? 'No device runs anything that speaks for a role it does not have.' : ''"
+      @again="findings.refresh"
+    />
     <section v-for="group in groups" :key="group.role" :aria-label="nameOf(group.role)">
-      <div class="head"><h2>{{ nameOf(group.role) }} <span class="faint">{{ group.rows.length }}</span></h2><span v-if="group.rows.length > 1" class="end"><button class="btn" :disabled="busy" @click="decide('accepted', group.rows)">Accept all {{ group.rows.length }}</button><button class="btn" :disabled="busy" @click="decide('declined', group.rows)">Decline all</button></span></div>
-      <table class="board"><tbody><tr v-for="row in group.rows" :key="row.deviceId">
-        <td class="name"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></td><td class="muted place">{{ row.clientName }} · {{ row.siteName }}</td><td>{{ row.evidence.join(', ') }}</td>
-        <td class="num do"><button class="link" :disabled="busy" @click="decide('accepted', [row])">accept</button> <button class="link" :disabled="busy" title="Keep it, whatever runs there later" @click="decide('pinned', [row])">pin</button> <button class="link" :disabled="busy" @click="decide('declined', [row])">decline</button></td></tr></tbody></table>
+      <div class="head">
+        <h2>{{ nameOf(group.role) }} <span class="faint">{{ group.rows.length }}</span></h2>
+        <span v-if="group.rows.length > 1" class="end">
+          <button class="btn" :disabled="busy" @click="decide('accepted', group.rows)">Accept all
+            {{ group.rows.length }}</button>
+          <button class="btn" :disabled="busy" @click="decide('declined', group.rows)">Decline all</button>
+        </span>
+      </div>
+      <table class="board">
+        <tbody>
+          <tr v-for="row in group.rows" :key="row.deviceId">
+            <td class="name">
+              <RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink>
+            </td>
+            <td class="muted place">{{ row.clientName }} · {{ row.siteName }}</td>
+            <td>{{ row.evidence.join(', ') }}</td>
+            <td class="num do"><button class="link" :disabled="busy" @click="decide('accepted', [row])">accept</button> <button
+              class="link"
+              :disabled="busy"
+              title="Keep it, whatever runs there later"
+              @click="decide('pinned', [row])"
+            >pin</button> <button class="link" :disabled="busy" @click="decide('declined', [row])">decline</button></td>
+          </tr>
+        </tbody>
+      </table>
     </section>
-    <section v-if="gone.length" aria-label="No longer shows"><h2>Taken once, and no longer shows <span class="faint">{{ gone.length }}</span></h2>
-      <table class="board"><tbody><tr v-for="finding in gone" :key="`${finding.deviceId}${finding.role}`">
-        <td class="name"><RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink></td><td class="muted place">{{ finding.clientName }} · {{ finding.siteName }}</td><td>has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</td>
-        <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">remove it</button></td></tr></tbody></table>
+    <section v-if="gone.length" aria-label="No longer shows">
+      <h2>Taken once, and no longer shows <span class="faint">{{ gone.length }}</span></h2>
+      <table class="board">
+        <tbody>
+          <tr v-for="finding in gone" :key="`${finding.deviceId}${finding.role}`">
+            <td class="name">
+              <RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink>
+            </td>
+            <td class="muted place">{{ finding.clientName }} · {{ finding.siteName }}</td>
+            <td>has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</td>
+            <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">remove it</button></td>
+          </tr>
+        </tbody>
+      </table>
     </section>
   </div>
 </template>

@@ -23,10 +23,20 @@ async function control(action: RunAction): Promise<void> {
 </script>
 
 <template>
-  <div class="head"><h2>{{ title }}</h2><span class="muted">{{ standing }}{{ about }}</span>
-    <span class="end"><button v-if="run.state === 'running'" class="btn" @click="control('pause')">Pause</button><button v-if="run.state === 'paused'" class="btn main" @click="control('resume')">Resume</button><button v-if="['running', 'paused'].includes(run.state)" class="btn" @click="control('stop')">Stop</button></span></div>
+  <div class="head">
+    <h2>{{ title }}</h2>
+    <span class="muted">{{ standing }}{{ about }}</span>
+    <span class="end">
+      <button v-if="run.state === 'running'" class="btn" @click="control('pause')">Pause</button>
+      <button v-if="run.state === 'paused'" class="btn main" @click="control('resume')">Resume</button>
+      <button v-if="['running', 'paused'].includes(run.state)" class="btn" @click="control('stop')">Stop</button>
+    </span>
+  </div>
   <p v-if="run.reason" :class="run.state === 'paused' ? 'warning' : 'muted'">{{ run.reason }}</p>
-  <div v-if="run.failed" class="failures" role="group" aria-label="Failures"><slot name="failures" /><button class="btn" @click="control('retry')">Try again only the {{ run.failed }} that failed</button></div>
+  <div v-if="run.failed" class="failures" role="group" aria-label="Failures">
+    <slot name="failures" />
+    <button class="btn" @click="control('retry')">Try again only the {{ run.failed }} that failed</button>
+  </div>
   <table class="board"><slot /></table>
 </template>
 

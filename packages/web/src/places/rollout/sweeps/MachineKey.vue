@@ -15,7 +15,10 @@ async function accept({ fingerprint }: MachineKey): Promise<void> {
 
 <template>
   <span v-if="machineKey" class="key" :class="machineKey.state">
-    <span class="mono print" :title="`Compare with ssh-keygen -l on the machine: ${fingerprintText(machineKey.fingerprint)}`">{{ fingerprintText(machineKey.fingerprint) }}</span>
+    <span
+      class="mono print"
+      :title="`Compare with ssh-keygen -l on the machine: ${fingerprintText(machineKey.fingerprint)}`"
+    >{{ fingerprintText(machineKey.fingerprint) }}</span>
     <button v-if="machineKey.state !== 'accepted'" class="link" @click="accept(machineKey)">{{ words[machineKey.state] }}</button>
   </span>
 </template>

@@ -29,14 +29,54 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.val
   <section aria-label="What answered">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <p class="sentence">Show <select v-model="only" aria-label="Show"><option value="all">all {{ data.answered }} that answered</option><option value="new">the {{ data.unknown }} without an agent</option></select></p>
-      <p v-if="unaccepted.length" class="warning">{{ countText(unaccepted.length, 'machine') }} {{ unaccepted.length > 1 ? 'show keys' : 'shows a key' }} that nobody has accepted, so no password was sent there. Compare {{ unaccepted.length > 1 ? 'them' : 'it' }} with what the machines themselves say (ssh-keygen -l), then <button class="link" @click="acceptAll">accept {{ unaccepted.length > 1 ? `all ${unaccepted.length}` : 'it' }}</button> and sweep again.</p>
-      <table v-if="shown.length" class="board"><thead><tr><th>Address</th><th>Name</th><th>Seems to be</th><th>Answers at</th><th v-if="looked">Inside</th><th v-if="hasKeys">Key</th><th>Agent</th></tr></thead>
-        <tbody><tr v-for="host in shown" :key="host.address"><td class="mono">{{ host.address }}</td><td class="mono">{{ host.name }}</td><td :title="host.banner ?? ''">{{ host.seems }}</td>
-          <td><span v-for="port in host.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span></td>
-          <td v-if="looked" :class="{ warning: host.signedIn && !host.signedIn.with }" :title="host.signedIn?.with ? `with ${host.signedIn.with}` : host.signedIn?.reason" class="inside">{{ host.signedIn ? host.signedIn.system || host.signedIn.reason : '' }}</td>
-          <td v-if="hasKeys"><MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" /></td>
-          <td><RouterLink v-if="host.device" class="mono" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink><span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span><span v-else class="muted">none</span></td></tr></tbody></table>
+      <p class="sentence">Show
+        <select v-model="only" aria-label="Show">
+          <option value="all">all {{ data.answered }} that answered</option>
+          <option value="new">the {{ data.unknown }} without an agent</option>
+        </select></p>
+      <p v-if="unaccepted.length" class="warning">{{ countText(unaccepted.length, 'machine') }}
+        {{ unaccepted.length > 1 ? 'show keys' : 'shows a key' }} that nobody has accepted, so no password was sent
+        there. Compare {{ unaccepted.length > 1 ? 'them' : 'it' }} with what the machines themselves say (ssh-keygen
+        -l), then
+        <button class="link" @click="acceptAll">accept {{ unaccepted.length > 1 ? `all ${unaccepted.length}` : 'it' }}</button>
+        and sweep again.</p>
+      <table v-if="shown.length" class="board">
+        <thead>
+          <tr>
+            <th>Address</th>
+            <th>Name</th>
+            <th>Seems to be</th>
+            <th>Answers at</th>
+            <th v-if="looked">Inside</th>
+            <th v-if="hasKeys">Key</th>
+            <th>Agent</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="host in shown" :key="host.address">
+            <td class="mono">{{ host.address }}</td>
+            <td class="mono">{{ host.name }}</td>
+            <td :title="host.banner ?? ''">{{ host.seems }}</td>
+            <td>
+              <span v-for="port in host.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span>
+            </td>
+            <td
+              v-if="looked"
+              :class="{ warning: host.signedIn && !host.signedIn.with }"
+              :title="host.signedIn?.with ? `with ${host.signedIn.with}` : host.signedIn?.reason"
+              class="inside"
+            >{{ host.signedIn ? host.signedIn.system || host.signedIn.reason : '' }}</td>
+            <td v-if="hasKeys">
+              <MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" />
+            </td>
+            <td>
+              <RouterLink v-if="host.device" class="mono" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink>
+              <span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span>
+              <span v-else class="muted">none</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
       <p v-else class="muted">{{ data.state === 'done' ? 'Nothing answered. Is the range the right one, and does the device that swept have a way there?' : data.state === 'failed' ? data.reason : 'Nothing has answered yet.' }}</p>
     </template>
   </section>

@@ -125,19 +125,54 @@ const stateText = (sweep: SweepView) =>
 
 <template>
   <div>
-    <form class="sentence" @submit.prevent="start">Sweep <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select> from
-      <select v-model.number="deviceId" aria-label="From device"><option v-if="!sweepers.length" :value="null">no device whose agent takes tasks</option><option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option></select>
-      <select v-model="repeat" aria-label="When"><option value="">now</option><option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option></select>
-      <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>, <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />. <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
+    <form class="sentence" @submit.prevent="start">Sweep
+      <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+        <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
+      </select> from
+      <select v-model.number="deviceId" aria-label="From device">
+        <option v-if="!sweepers.length" :value="null">no device whose agent takes tasks</option>
+        <option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option>
+      </select>
+      <select v-model="repeat" aria-label="When">
+        <option value="">now</option>
+        <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
+      </select>
+      <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>,
+      <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
+      <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
-    <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
-    <p v-for="plan in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="plan.id" class="plan"><span class="mono">{{ plan.network }}</span> of {{ plan.clientName }} · {{ plan.siteName }} from <span class="mono">{{ plan.deviceName }}</span> {{ repeats[plan.rule] ?? plan.rule }}<template v-if="plan.nextAt">, next <span :title="exactText(plan.nextAt, plan.zone)">{{ fullText(plan.nextAt) }}</span></template><template v-else-if="plan.trouble">, not again: <span class="critical">{{ plan.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(plan)">stop repeating</button></p>
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''" @again="refresh" />
+    <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be
+      swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>
+    <p v-for="plan in plans.data.value?.filter((each) => session.inView(each.clientId))" :key="plan.id" class="plan"><span class="mono">{{ plan.network }}</span>
+      of {{ plan.clientName }} · {{ plan.siteName }} from <span class="mono">{{ plan.deviceName }}</span>
+      {{ repeats[plan.rule] ?? plan.rule }}<template v-if="plan.nextAt">, next
+        <span :title="exactText(plan.nextAt, plan.zone)">{{ fullText(plan.nextAt) }}</span></template><template v-else-if="plan.trouble">, not again: <span class="critical">{{ plan.trouble }}</span></template><template v-else>, not again</template> <button class="link" @click="end(plan)">stop repeating</button></p>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''"
+      @again="refresh"
+    />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Sweeps"><tbody><tr v-for="sweep in shown" :key="sweep.id" :class="{ on: chosen === sweep.id }" @click="chosen = sweep.id">
-        <td><button class="link mono" :aria-pressed="chosen === sweep.id">{{ sweep.network }}</button><small>{{ sweep.clientName }} · {{ sweep.siteName }}, {{ fullText(sweep.startedAt) }}</small><small :class="{ critical: sweep.state === 'failed' }">{{ stateText(sweep) }}</small><progress v-if="sweep.state === 'running'" :value="sweep.scanned" :max="sweep.total" :aria-label="`${sweep.scanned} of ${sweep.total}`" /></td>
-        <td class="num"><b>{{ sweep.answered }}</b> answered<small>{{ sweep.unknown }} without agent</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Sweeps">
+        <tbody>
+          <tr v-for="sweep in shown" :key="sweep.id" :class="{ on: chosen === sweep.id }" @click="chosen = sweep.id">
+            <td>
+              <button class="link mono" :aria-pressed="chosen === sweep.id">{{ sweep.network }}</button>
+              <small>{{ sweep.clientName }} · {{ sweep.siteName }}, {{ fullText(sweep.startedAt) }}</small>
+              <small :class="{ critical: sweep.state === 'failed' }">{{ stateText(sweep) }}</small>
+              <progress
+                v-if="sweep.state === 'running'"
+                :value="sweep.scanned"
+                :max="sweep.total"
+                :aria-label="`${sweep.scanned} of ${sweep.total}`"
+              />
+            </td>
+            <td class="num"><b>{{ sweep.answered }}</b> answered<small>{{ sweep.unknown }} without agent</small></td>
+          </tr>
+        </tbody>
+      </table>
       <SweepHosts v-if="chosen" :id="chosen" :key="chosen" />
     </div>
   </div>

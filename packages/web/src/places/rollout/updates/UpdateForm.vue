@@ -54,13 +54,41 @@ function toggle(id: number): void {
 
 <template>
   <form aria-label="Update agents" @submit.prevent="start">
-    <p class="sentence">Bring <select v-model.number="clientId" aria-label="Whose"><option :value="0">every agent</option><option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option></select> to version
-      <select v-model="version" aria-label="Version"><option v-for="release in releases" :key="release.version">{{ release.version }}</option></select>:
-      first <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the rest if at most <input v-model.number="failed" type="number" min="0" max="100" aria-label="Failures allowed, per cent" class="short" /> % failed.
-      One that does not report within <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" /> min goes back.</p>
-    <p class="muted"><template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template><template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template></p>
-    <details v-if="candidates.length"><summary>Which</summary><p class="which"><label v-for="candidate in candidates.slice(0, 500)" :key="candidate.id"><input type="checkbox" :checked="!left.includes(candidate.id)" @change="toggle(candidate.id)" /> <span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></label></p></details>
-    <div class="row"><button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+    <p class="sentence">Bring
+      <select v-model.number="clientId" aria-label="Whose">
+        <option :value="0">every agent</option>
+        <option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option>
+      </select> to version
+      <select v-model="version" aria-label="Version">
+        <option v-for="release in releases" :key="release.version">{{ release.version }}</option>
+      </select>: first
+      <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the
+      rest if at most
+      <input
+        v-model.number="failed"
+        type="number"
+        min="0"
+        max="100"
+        aria-label="Failures allowed, per cent"
+        class="short"
+      /> % failed. One that does not report within
+      <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" />
+      min goes back.</p>
+    <p class="muted">
+      <template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in
+        {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template>
+      <template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template>
+    </p>
+    <details v-if="candidates.length">
+      <summary>Which</summary>
+      <p class="which">
+        <label v-for="candidate in candidates.slice(0, 500)" :key="candidate.id"><input type="checkbox" :checked="!left.includes(candidate.id)" @change="toggle(candidate.id)" /> <span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></label>
+      </p>
+    </details>
+    <div class="row">
+      <button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button>
+      <button type="button" class="btn" @click="emit('close')">Cancel</button>
+    </div>
   </form>
 </template>
 

@@ -21,10 +21,27 @@ const far = (device: UpdateDeviceView) =>
   <section aria-label="Update">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunPart :path="`/update-runs/${id}`" :title="`Update to ${data.version}`" :about="`; ${data.minutes} min to report`" :run="data" @changed="refresh">
-        <template #failures><p v-for="[reason, failed] in failures" :key="reason"><b>{{ countText(failed.length, 'device') }}</b> {{ reason }}</p></template>
+      <RunPart
+        :path="`/update-runs/${id}`"
+        :title="`Update to ${data.version}`"
+        :about="`; ${data.minutes} min to report`"
+        :run="data"
+        @changed="refresh"
+      >
+        <template #failures>
+          <p v-for="[reason, failed] in failures" :key="reason"><b>{{ countText(failed.length, 'device') }}</b>
+            {{ reason }}</p>
+        </template>
         <thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
-        <tbody><tr v-for="device in data.devices" :key="device.id" :class="device.state"><td>{{ device.wave }}</td><td><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></td><td class="muted">{{ device.clientName }}</td><td class="mono">{{ device.fromVersion }}</td><td class="far" :title="device.reason">{{ far(device) }}</td></tr></tbody>
+        <tbody>
+          <tr v-for="device in data.devices" :key="device.id" :class="device.state">
+            <td>{{ device.wave }}</td>
+            <td><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></td>
+            <td class="muted">{{ device.clientName }}</td>
+            <td class="mono">{{ device.fromVersion }}</td>
+            <td class="far" :title="device.reason">{{ far(device) }}</td>
+          </tr>
+        </tbody>
       </RunPart>
     </template>
   </section>

@@ -139,18 +139,54 @@ async function start(): Promise<void> {
 
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
-    <p class="sentence">To machines of <select v-model.number="siteId" aria-label="Site" @change="touched = true"><option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option></select>
-      from <select v-model.number="deviceId" aria-label="From device"><option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option><option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option></select>,
-      <TrialList v-model="trials" :usable="usable" none="signing in with which?" />:
-      first <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> % of a wave failed,
-      <select v-model="hours" aria-label="Hours"><option value="">at any hour</option><option value="20-6">between 20 and 6 o’clock there</option><option value="8-18">between 8 and 18 o’clock there</option></select>.
-      They get <select v-model="role" aria-label="Role"><option value="">no role yet</option><option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option></select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
+    <p class="sentence">To machines of
+      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+        <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
+      </select> from
+      <select v-model.number="deviceId" aria-label="From device">
+        <option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option>
+        <option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option>
+      </select>, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
+      <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most
+      <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> %
+      of a wave failed,
+      <select v-model="hours" aria-label="Hours">
+        <option value="">at any hour</option>
+        <option value="20-6">between 20 and 6 o’clock there</option>
+        <option value="8-18">between 8 and 18 o’clock there</option>
+      </select>. They get
+      <select v-model="role" aria-label="Role">
+        <option value="">no role yet</option>
+        <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
+      </select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it
+      <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
-    <div class="two"><label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
-      <div><p v-if="sweeps.data.value?.some((sweep) => sweep.unknown)" class="muted">or those without an agent that a sweep found</p><p v-for="sweep in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)" :key="sweep.id"><button type="button" class="link" @click="fromSweep(sweep.id)">{{ sweep.network }} of {{ sweep.siteName }}, {{ sweep.unknown }}</button></p>
-        <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices, reinstalled</label><p v-if="leftOut" class="warning">{{ leftOut }}</p>
-        <p class="big">{{ countText(read.machines.length, 'machine') }}</p><p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line {{ fault.line }}: {{ fault.message }}</p><p v-if="unread" class="critical" role="alert">{{ unread.message }}</p></div></div>
-    <div class="row"><button class="btn main" :disabled="reading || !read.machines.length || !trials.length || !deviceId">Send agents to {{ countText(read.machines.length, 'machine') }}</button><button type="button" class="btn" @click="emit('close')">Cancel</button></div>
+    <div class="two">
+      <label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
+      <div>
+        <p v-if="sweeps.data.value?.some((sweep) => sweep.unknown)" class="muted">or those without an agent that a sweep
+          found</p>
+        <p
+          v-for="sweep in sweeps.data.value?.filter((each) => each.unknown && session.inView(each.clientId)).slice(0, 4)"
+          :key="sweep.id"
+        >
+          <button type="button" class="link" @click="fromSweep(sweep.id)">{{ sweep.network }} of {{ sweep.siteName }},
+            {{ sweep.unknown }}</button>
+        </p>
+        <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices,
+          reinstalled</label>
+        <p v-if="leftOut" class="warning">{{ leftOut }}</p>
+        <p class="big">{{ countText(read.machines.length, 'machine') }}</p>
+        <p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line
+          {{ fault.line }}: {{ fault.message }}</p>
+        <p v-if="unread" class="critical" role="alert">{{ unread.message }}</p>
+      </div>
+    </div>
+    <div class="row">
+      <button class="btn main" :disabled="reading || !read.machines.length || !trials.length || !deviceId">Send agents
+        to {{ countText(read.machines.length, 'machine') }}</button>
+      <button type="button" class="btn" @click="emit('close')">Cancel</button>
+    </div>
   </form>
 </template>
 

@@ -40,12 +40,50 @@ function progress({ state, failure, step, device }: WaveMachineView): string {
   <section aria-label="Run">
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
-      <RunPart :path="`/wave-runs/${id}`" :title="data.name" :about="`, from ${data.deviceName}`" :run="data" @changed="refresh">
-        <template #failures><p v-for="[kind, failed] in failures" :key="kind"><b>{{ countText(failed.length, 'machine') }}</b> {{ kind }}: <span class="muted">{{ failed[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept all {{ unaccepted.length }} keys</button></p></template>
-        <thead><tr><th>Wave</th><th>Machine</th><th>Address</th><th>How far</th><th v-if="hasKeys">Key</th><th>Device</th><th class="num">Attempts</th></tr></thead>
-        <tbody><tr v-for="machine in data.machines" :key="machine.n" :class="machine.state"><td>{{ machine.wave }}</td><td class="mono">{{ machine.name }}</td><td class="mono">{{ machine.address }}</td><td class="far" :title="machine.reason">{{ progress(machine) }}</td>
-          <td v-if="hasKeys"><MachineKey v-if="isAboutKey(machine)" :site-id="data.siteId" :address="machine.address" :machine-key="machine.key" @accepted="refresh" /></td>
-          <td><RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink></td><td class="num">{{ machine.attempts || '' }}</td></tr></tbody>
+      <RunPart
+        :path="`/wave-runs/${id}`"
+        :title="data.name"
+        :about="`, from ${data.deviceName}`"
+        :run="data"
+        @changed="refresh"
+      >
+        <template #failures>
+          <p v-for="[kind, failed] in failures" :key="kind"><b>{{ countText(failed.length, 'machine') }}</b> {{ kind }}:
+            <span class="muted">{{ failed[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept
+              all {{ unaccepted.length }} keys</button></p>
+        </template>
+        <thead>
+          <tr>
+            <th>Wave</th>
+            <th>Machine</th>
+            <th>Address</th>
+            <th>How far</th>
+            <th v-if="hasKeys">Key</th>
+            <th>Device</th>
+            <th class="num">Attempts</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="machine in data.machines" :key="machine.n" :class="machine.state">
+            <td>{{ machine.wave }}</td>
+            <td class="mono">{{ machine.name }}</td>
+            <td class="mono">{{ machine.address }}</td>
+            <td class="far" :title="machine.reason">{{ progress(machine) }}</td>
+            <td v-if="hasKeys">
+              <MachineKey
+                v-if="isAboutKey(machine)"
+                :site-id="data.siteId"
+                :address="machine.address"
+                :machine-key="machine.key"
+                @accepted="refresh"
+              />
+            </td>
+            <td>
+              <RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink>
+            </td>
+            <td class="num">{{ machine.attempts || '' }}</td>
+          </tr>
+        </tbody>
       </RunPart>
     </template>
   </section>

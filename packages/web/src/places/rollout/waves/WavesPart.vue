@@ -32,13 +32,30 @@ const nothingYet =
 
 <template>
   <div>
-    <div class="head"><h2>Runs</h2><span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span></div>
+    <div class="head">
+      <h2>Runs</h2>
+      <span class="end"><button v-if="!making" class="btn main" @click="making = true">Send agents out</button></span>
+    </div>
     <WaveForm v-if="making" @started="started" @close="making = false" />
-    <StateNotice :error="error" :loading="!data" :empty="data && !shown.length && !making ? nothingYet : ''" @again="refresh" />
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length && !making ? nothingYet : ''"
+      @again="refresh"
+    />
     <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Runs"><tbody><tr v-for="wave in shown" :key="wave.id" :class="{ on: chosen === wave.id }" @click="chosen = wave.id">
-        <td><button class="link" :aria-pressed="chosen === wave.id">{{ wave.name }}</button><small>{{ wave.clientName }} · {{ wave.siteName }}, {{ fullText(wave.createdAt) }}</small><small>{{ stateText(wave) }}</small></td>
-        <td class="num"><b>{{ wave.installed }}</b> of {{ wave.total }}<small v-if="wave.failed" class="critical">{{ wave.failed }} failed</small></td></tr></tbody></table>
+      <table class="board list" aria-label="Runs">
+        <tbody>
+          <tr v-for="wave in shown" :key="wave.id" :class="{ on: chosen === wave.id }" @click="chosen = wave.id">
+            <td>
+              <button class="link" :aria-pressed="chosen === wave.id">{{ wave.name }}</button>
+              <small>{{ wave.clientName }} · {{ wave.siteName }}, {{ fullText(wave.createdAt) }}</small>
+              <small>{{ stateText(wave) }}</small>
+            </td>
+            <td class="num"><b>{{ wave.installed }}</b> of {{ wave.total }}<small v-if="wave.failed" class="critical">{{ wave.failed }} failed</small></td>
+          </tr>
+        </tbody>
+      </table>
       <WaveRun v-if="chosen" :id="chosen" :key="chosen" />
     </div>
     <CredentialList />
