@@ -24,7 +24,8 @@ export async function impactOverApi(
     `
     insert into device (client_id, site_id, name, kind, os_family, os_name, roles, tags, key_digest)
     select d.client_id, d.site_id, 'many-' || n, d.kind, d.os_family, d.os_name, array['web'], '{}', d.key_digest
-    from (select * from device order by id limit 1) d, generate_series(1, $1 - (select count(*) from device where retired_at is null)) n`,
+    from (select * from device order by id limit 1) d,
+    generate_series(1, $1 - (select count(*) from device where retired_at is null)) n`,
     [count],
   )
   await database.query('analyze device')

@@ -73,7 +73,8 @@ function rosters() {
     )
   const growth = { all: many.all / few.all, wide: many.wide / few.wide }
   say(
-    `  from 1,000 to 10,000 devices: all rosters × ${growth.all.toFixed(1)}, impact × ${growth.wide.toFixed(1)} (limit 11; limits at 10,000 devices 1 s each)`,
+    `  from 1,000 to 10,000 devices: all rosters × ${growth.all.toFixed(1)},
+     impact × ${growth.wide.toFixed(1)} (limit 11; limits at 10,000 devices 1 s each)`,
   )
   return { few, many, growth }
 }

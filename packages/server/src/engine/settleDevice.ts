@@ -45,17 +45,20 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
   }
   const open = await rows<Row>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind from alert where device_id = $1 and status <> 'closed'`,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind from alert
+     where device_id = $1 and status <> 'closed'`,
     [deviceId],
   )
   const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held where device_id = $1 and ended_at is null`,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held
+     where device_id = $1 and ended_at is null`,
     [deviceId],
   )
   const remediation = await rows<Row & { started_at: Millis }>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation where device_id = $1 and ended_at is null`,
+    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation
+     where device_id = $1 and ended_at is null`,
     [deviceId],
   )
   const last = await rows<Row & { close_reason: string }>(
@@ -269,7 +272,8 @@ async function attemptsOf(tx: Db, remediationId: number): Promise<NewEntry[]> {
   >(
     tx,
     `
-    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response where remediation_id = $1 order by id`,
+    select coalesce(ended_at, at) as at, verb, service, before, after, reason, state from response
+    where remediation_id = $1 order by id`,
     [remediationId],
   )
   return attempts.map((row) => ({

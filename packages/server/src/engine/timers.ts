@@ -28,7 +28,8 @@ function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<Wind
     db,
     `
     select w.* from window_progress p join maintenance_window w on w.id = p.window_id
-    where not p.over and ((not p.begun and w.from_at <= $1) or least(w.until_at, w.ended_at) <= $1) and ($2::int is null or p.window_id = $2)
+    where not p.over and ((not p.begun and w.from_at <= $1) or least(w.until_at, w.ended_at) <= $1)
+    and ($2::int is null or p.window_id = $2)
     order by p.window_id limit 50`,
     [time(now), id],
   )
@@ -131,7 +132,9 @@ export async function hearingSince(pool: Pool, now: Millis): Promise<Millis> {
     pool,
     `
     insert into hearing (since, last) values ($1, $1)
-    on conflict (id) do update set since = case when hearing.last < $1::timestamptz - make_interval(secs => $2) then $1 else hearing.since end, last = greatest(hearing.last, $1)
+    on conflict (id) do update
+    set since = case when hearing.last < $1::timestamptz - make_interval(secs => $2) then $1
+    else hearing.since end, last = greatest(hearing.last, $1)
     returning since`,
     [time(now), deafAfter / second],
   )
@@ -191,7 +194,9 @@ function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<QuietDevice
     db,
     `
     select d.id, d.version, d.heard_at as "heardAt" from device d
-    where d.id > $3 and d.retired_at is null and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000.0)
+    where d.id > $3 and d.retired_at is null
+    and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms,
+    d.interval_ms) / 1000.0)
     order by d.id limit $4`,
     [time(now), silentIntervals, after, quietAtOnce],
   )

@@ -23,7 +23,8 @@ export async function writeState(tx: Db, deviceId: number, before: DeviceState, 
     await tx.query(
       `
       insert into post_state (device_id, watch, instance, state)
-      select $1, p.watch, p.instance, p.state from unnest($2::text[], $3::text[], $4::jsonb[]) p (watch, instance, state)
+      select $1, p.watch, p.instance, p.state
+      from unnest($2::text[], $3::text[], $4::jsonb[]) p (watch, instance, state)
       on conflict (device_id, watch, instance) do update set state = excluded.state`,
       [
         deviceId,
@@ -36,7 +37,8 @@ export async function writeState(tx: Db, deviceId: number, before: DeviceState, 
   if (removed.length) {
     const keys = removed.map(splitPostKey)
     await tx.query(
-      'delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance) where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance',
+      `delete from post_state p using unnest($2::text[], $3::text[]) r (watch, instance)
+       where p.device_id = $1 and p.watch = r.watch and p.instance = r.instance`,
       [deviceId, keys.map((key) => key.watch), keys.map((key) => key.instance)],
     )
   }
@@ -51,9 +53,11 @@ export async function writeChanges(
   if (!transitions.length) return
   await tx.query(
     `
-    insert into post_change (device_id, at, watch, instance, kind, from_level, to_level, began, evidence, policy_version)
+    insert into post_change (device_id, at, watch, instance, kind, from_level, to_level, began, evidence,
+    policy_version)
     select $1, c.at, c.watch, c.instance, c.kind, c.from_level, c.to_level, c.began, c.evidence, $10
-    from unnest($2::timestamptz[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::timestamptz[], $9::jsonb[])
+    from unnest($2::timestamptz[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::timestamptz[],
+    $9::jsonb[])
       c (at, watch, instance, kind, from_level, to_level, began, evidence)`,
     [
       context.traits.id,

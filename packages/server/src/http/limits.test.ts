@@ -81,7 +81,9 @@ async function everyRoute(): Promise<{ method: Method; url: string; access: stri
 async function everything(): Promise<string> {
   const tables = await rows<{ name: string }>(
     house.pool,
-    `select c.oid::regclass::text as name from pg_class c join pg_namespace n on n.oid = c.relnamespace where n.nspname = 'public' and c.relkind in ('r', 'p') and not c.relispartition and c.relname not in ('session', 'sign_in_attempt', 'hearing') order by 1`,
+    `select c.oid::regclass::text as name from pg_class c join pg_namespace n on n.oid = c.relnamespace
+     where n.nspname = 'public' and c.relkind in ('r', 'p') and not c.relispartition
+     and c.relname not in ('session', 'sign_in_attempt', 'hearing') order by 1`,
   )
   const parts = await Promise.all(
     tables.map(
@@ -248,14 +250,18 @@ describe('whoever is limited to some clients', () => {
     // More of another client’s alerts, and newer ones, than the watchline reads.
     await house.pool.query(
       `
-      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
-      select $1, $2, 'tm-crowd', i::text, 'notice', 'closed', now(), now(), now(), 'cleared', '{"name":"tm-crowd"}' from generate_series(1, 2100) i`,
+      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+      close_reason, rule)
+      select $1, $2, 'tm-crowd', i::text, 'notice', 'closed', now(), now(), now(), 'cleared', '{"name":"tm-crowd"}'
+      from generate_series(1, 2100) i`,
       [id.device, id.one],
     )
     await house.pool.query(
       `
-      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)
-      values ($1, $2, 'own', '', 'notice', 'closed', now() - interval '1 hour', now() - interval '1 hour', now(), 'cleared', '{"name":"Ours"}')`,
+      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+      close_reason, rule)
+      values ($1, $2, 'own', '', 'notice', 'closed', now() - interval '1 hour', now() - interval '1 hour', now(),
+      'cleared', '{"name":"Ours"}')`,
       [id.own, id.two],
     )
     const { lanes } = (

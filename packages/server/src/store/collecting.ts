@@ -16,7 +16,8 @@ export function collectRuleRows(db: Db): Promise<CollectRuleRow[]> {
   return rows<CollectRuleRow>(
     db,
     `
-    select r.id, r.target, r.logs, r.collectors, r.reason, r.created_at, p.name as created_by from collect_rule r left join person p on p.id = r.created_by
+    select r.id, r.target, r.logs, r.collectors, r.reason, r.created_at, p.name as created_by from collect_rule r left
+    join person p on p.id = r.created_by
     where r.removed_at is null order by r.id desc limit 5000`,
   )
 }

@@ -47,7 +47,8 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
   if (!written.length) return false
   await tx.query(
     `
-    insert into role_finding (device_id, role, evidence) select $1, f.role, f.evidence from unnest($2::text[], $3::jsonb[]) f (role, evidence)
+    insert into role_finding (device_id, role, evidence) select $1, f.role, f.evidence
+    from unnest($2::text[], $3::jsonb[]) f (role, evidence)
     on conflict (device_id, role) do update set evidence = excluded.evidence, found_at = now()`,
     [deviceId, written.map((role) => role.role), written.map((role) => JSON.stringify(role.evidence))],
   )
@@ -56,9 +57,11 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
     `
     with taken as (
       update role_finding f set decision = 'accepted', decided_at = now() from device d
-      where f.device_id = $1 and d.id = $1 and d.take_detected and f.decision is null and not f.role = any(d.roles) returning f.role
+      where f.device_id = $1 and d.id = $1 and d.take_detected and f.decision is null and not f.role = any(d.roles)
+      returning f.role
     )
-    update device set roles = roles || array(select role from taken order by role) where id = $1 and exists (select from taken) returning id`,
+    update device set roles = roles || array(select role from taken order by role)
+    where id = $1 and exists (select from taken) returning id`,
     [deviceId],
   )
   return taken !== null

@@ -58,11 +58,13 @@ async function readPolicy(db: Db, version: number): Promise<PolicyInForce> {
   )
   const assignments = await rows<AssignmentRow>(
     db,
-    'select id, revision, template_id, target, rank, values, dormant, reason, review_at, created_at from assignment order by id limit 10000',
+    `select id, revision, template_id, target, rank, values, dormant, reason, review_at, created_at from assignment
+     order by id limit 10000`,
   )
   const exceptions = await rows<ExceptionRow>(
     db,
-    'select id, revision, target, watch, values, left_out, reason, owner_id, review_at, created_at from exception order by id limit 50000',
+    `select id, revision, target, watch, values, left_out, reason, owner_id, review_at, created_at from exception
+     order by id limit 50000`,
   )
   const policy: Policy = {
     templates: templates.map((row): Template => ({ ...row })),

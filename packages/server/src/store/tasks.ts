@@ -89,7 +89,8 @@ export class TaskBoard {
       const taken = await rows<{ id: number; command: StoredCommand; expires_at: Millis }>(
         tx,
         `
-        update device_task set state = case when expires_at > now() then 'sent' else 'over' end where device_id = $1 and state = 'queued' returning id, command, expires_at`,
+        update device_task set state = case when expires_at > now() then 'sent' else 'over' end
+        where device_id = $1 and state = 'queued' returning id, command, expires_at`,
         [deviceId],
       )
       const signed: SignedText[] = []

@@ -56,7 +56,8 @@ async function factsOf(
     db,
     `
     select d.id as device_id, w.subject, f.value from device d cross join unnest($1::text[]) w (subject)
-    cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc limit 1) f
+    cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc
+    limit 1) f
     where d.retired_at is null and ($2::int[] is null or d.id = any($2)) limit 500000`,
     [subjects, ids],
   )) {
@@ -80,7 +81,8 @@ export async function allTraits(
   const facts = await factsOf(db, factsAsked(tried), ids)
   const found = await rows<TraitsRow>(
     db,
-    `select ${traitColumns} from device d where d.retired_at is null and ($1::int[] is null or d.id = any($1)) order by d.id limit 100000`,
+    `select ${traitColumns} from device d where d.retired_at is null and ($1::int[] is null or d.id = any($1))
+     order by d.id limit 100000`,
     [ids],
   )
   return found.map((row) => traitsOf(row, facts.get(row.id) ?? {}))

@@ -89,7 +89,8 @@ export async function openTwoClients(): Promise<TwoClients> {
   ])
   await own.send([own.report(1, { facts: stopped('bb-orders') }), own.report(2), own.report(3)])
   await pool.query(
-    `update device set takes_tasks = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1 where id = any($1)`,
+    `update device set takes_tasks = true, updatable = true, addresses = '{192.0.2.10}', version = version + 1
+     where id = any($1)`,
     [[device.id, own.id]],
   )
   id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
@@ -221,7 +222,8 @@ export async function openTwoClients(): Promise<TwoClients> {
   )
   id.collecting = (await firstRow<{ id: number }>(
     pool,
-    `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log') returning id`,
+    `insert into collect_rule (target, logs, collectors, reason) values ($1, '{tm.log}', '{}', 'Tidemill log')
+     returning id`,
     [JSON.stringify({ on: 'devices', deviceIds: [device.id] })],
   ))!.id
   await pool.query(
@@ -237,15 +239,21 @@ export async function openTwoClients(): Promise<TwoClients> {
     ],
   )
   await pool.query(
-    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule) values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, rule)
+     values ($1, $2, 'services', 'tm-mended', 'warning', now(), now(), now(),
+     '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
     [device.id, one],
   )
   await pool.query(
-    `insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(), now() + interval '1 minute', 'cleared', rule from alert where id = $1`,
+    `insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+     close_reason, rule) select device_id, client_id, watch, 'tm-closed', severity, 'closed', now(), now(),
+     now() + interval '1 minute', 'cleared', rule from alert where id = $1`,
     [id.alert],
   )
   await pool.query(
-    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at, outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at, now() + interval '1 minute', 'cleared', rule from remediation where device_id = $1`,
+    `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at,
+     outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at,
+     now() + interval '1 minute', 'cleared', rule from remediation where device_id = $1`,
     [device.id],
   )
   // Of their own client, and with something of the other in it: a device that was in it went there since.
@@ -257,7 +265,9 @@ export async function openTwoClients(): Promise<TwoClients> {
   })
   for (const window of [id.window, id.ownWindow])
     await pool.query(
-      `insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule) values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(), '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+      `insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule)
+       values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(),
+       '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
       [window, device.id, one],
     )
   id.ownKey = await made('/api/enrolment-keys', {
@@ -271,11 +281,13 @@ export async function openTwoClients(): Promise<TwoClients> {
     tags: [],
   })
   await pool.query(
-    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id) values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`,
+    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id)
+     values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`,
     [id.ownKey, device.id],
   )
   await pool.query(
-    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason) values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`,
+    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason)
+     values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`,
     [id.key],
   )
   await pool.query(`update policy_mark set version = nextval('policy_version')`)

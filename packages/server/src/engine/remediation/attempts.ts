@@ -25,7 +25,8 @@ export async function readAttempts(db: Db, deviceId: DeviceId, now: Millis): Pro
   const found = await rows<Attempt & { watch: string; instance: string }>(
     db,
     `
-    select watch, instance, at, state, ended_at as "endedAt", hopeless from response where device_id = $1 and at > $2 and person_id is null`,
+    select watch, instance, at, state, ended_at as "endedAt", hopeless from response
+    where device_id = $1 and at > $2 and person_id is null`,
     [deviceId, time(now - attemptsCountFor - longestRemediation)],
   )
   const attempts = new Map<string, Attempt[]>()
@@ -78,7 +79,8 @@ export async function askAgent(
   const taskId = await addTask(tx, device.id, { kind: 'service', ...action }, now + answerWithin)
   await tx.query(
     `
-    insert into response (device_id, client_id, watch, instance, verb, service, person_id, alert_id, remediation_id, task_id, at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
+    insert into response (device_id, client_id, watch, instance, verb, service, person_id, alert_id, remediation_id,
+    task_id, at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
     [
       device.id,
       device.clientId,

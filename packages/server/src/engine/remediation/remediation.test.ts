@@ -145,7 +145,8 @@ describe('a stopped service that its agent may start', () => {
         }),
       ).toBe(200)
       await house.pool.query(
-        `update response set at = at - interval '3 minutes', ended_at = ended_at - interval '3 minutes' where device_id = $1`,
+        `update response set at = at - interval '3 minutes', ended_at = ended_at - interval '3 minutes'
+         where device_id = $1`,
         [agent.id],
       )
       await agent.send([agent.report(0, { at: Date.now() })])

@@ -31,7 +31,8 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
   }
   await tx.query(
     `
-    update response set state = 'failed', ended_at = at + make_interval(secs => $2), reason = $3 where remediation_id = $1 and state = 'asked' and at <= $4`,
+    update response set state = 'failed', ended_at = at + make_interval(secs => $2), reason = $3
+    where remediation_id = $1 and state = 'asked' and at <= $4`,
     [
       due.id,
       answerWithin / 1000,
@@ -68,7 +69,8 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
 export async function advanceRemediations(pool: Pool, now: Millis): Promise<number> {
   const due = await rows<Due>(
     pool,
-    'select id, device_id, client_id, watch, instance, started_at from remediation where ended_at is null and next_at <= $1 order by next_at limit 500',
+    `select id, device_id, client_id, watch, instance, started_at from remediation
+     where ended_at is null and next_at <= $1 order by next_at limit 500`,
     [time(now)],
   )
   await eachAlone(due, (row) => inTransaction(pool, (tx) => turn(tx, row, now)))
@@ -98,7 +100,8 @@ export async function recordService(
   }>(
     tx,
     `
-    update response set state = $3, ended_at = $4, hopeless = $5, before = $6, after = $7, reason = $8 where task_id = $1 and device_id = $2 and state = 'asked' returning *`,
+    update response set state = $3, ended_at = $4, hopeless = $5, before = $6, after = $7, reason = $8
+    where task_id = $1 and device_id = $2 and state = 'asked' returning *`,
     [taskId, deviceId, progress.state, time(now), progress.hopeless, progress.before, progress.after, progress.reason],
   )
   if (!found) return false

@@ -40,7 +40,8 @@ export class ChangeWaiters {
     const moved = await rows<{ id: DeviceId }>(
       this.pool,
       `
-      select d.id from unnest($1::int[], $2::bigint[]) w (id, version) join device d on d.id = w.id where d.version <> w.version or d.retired_at is not null`,
+      select d.id from unnest($1::int[], $2::bigint[]) w (id, version) join device d on d.id = w.id
+      where d.version <> w.version or d.retired_at is not null`,
       [all.map((waiter) => waiter.id), all.map((waiter) => waiter.version)],
     )
     this.wake(moved.map((row) => row.id))

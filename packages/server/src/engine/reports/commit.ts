@@ -31,7 +31,8 @@ async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise
       id = (await firstRow<{ id: number }>(
         pool,
         `
-        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest returning id`,
+        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest
+        returning id`,
         [digest, series],
       ))!.id
       if (layouts.size > 50_000) layouts.clear()
@@ -53,8 +54,10 @@ const store = {
   text: `
     with guard as (
       update device set
-        last_seq = $5, last_at = coalesce($6, last_at), heard_at = $7, lost_reports = lost_reports + $8, clock_offset_ms = $9,
-        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed), first_at = coalesce(first_at, $17),
+        last_seq = $5, last_at = coalesce($6, last_at), heard_at = $7, lost_reports = lost_reports + $8,
+        clock_offset_ms = $9,
+        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed),
+        first_at = coalesce(first_at, $17),
         left_out_entries = left_out_entries + $18, old_entries = old_entries + $19, refused_count = refused_count + $20
       where id = $1 and key_digest = $2 and version = $3 and last_seq = $4 and retired_at is null
         and (select version from policy_mark) = $21
@@ -62,7 +65,8 @@ const store = {
     ), stored as (
       insert into report (device_id, at, seq, received_at, late, layout_id, value)
       select guard.id, r.at, r.seq, $7, r.late, r.layout, r.value::float8[]
-      from guard, unnest($12::timestamptz[], $13::bigint[], $14::boolean[], $15::int[], $16::text[]) r (at, seq, late, layout, value)
+      from guard, unnest($12::timestamptz[], $13::bigint[], $14::boolean[], $15::int[], $16::text[]) r (at, seq, late,
+      layout, value)
     )
     select id from guard`,
 }
@@ -118,7 +122,8 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
   await tx.query(
     `
     insert into refused_report (device_id, received_at, seq, pointer, code, detail, body)
-    select $1, $2, r.seq, r.pointer, r.code, r.detail, r.body from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[]) r (seq, pointer, code, detail, body)`,
+    select $1, $2, r.seq, r.pointer, r.code, r.detail, r.body
+    from unnest($3::bigint[], $4::text[], $5::text[], $6::text[], $7::text[]) r (seq, pointer, code, detail, body)`,
     [
       deviceId,
       time(now),
@@ -132,7 +137,8 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
   await tx.query(
     `
     delete from refused_report where device_id = $1 and id in (
-      select id from (select id, row_number() over w as n, sum(length(body)) over w as characters from refused_report where device_id = $1 window w as (order by id desc)) kept
+      select id from (select id, row_number() over w as n, sum(length(body)) over w as characters from refused_report
+      where device_id = $1 window w as (order by id desc)) kept
       where n > $2 or (characters > $3 and n > 1))`,
     [deviceId, refusalsKept, refusedCharacters],
   )
@@ -151,7 +157,8 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
   if (facts.length)
     await tx.query(
       `
-      insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
+      insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value
+      from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
       [
         deviceId,
         facts.map((fact) => fact.subject),
@@ -165,7 +172,8 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
     .at(-1)
   if (system)
     await tx.query(
-      'update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses), starts_at_boot = coalesce($5, starts_at_boot), takes_tasks = $6, updatable = $7 where id = $1',
+      `update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses),
+       starts_at_boot = coalesce($5, starts_at_boot), takes_tasks = $6, updatable = $7 where id = $1`,
       [
         deviceId,
         system.osName,
@@ -185,7 +193,8 @@ async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedRe
     `
     insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
     select $1, e.at, e.seq, e.n, e.channel, e.source, e.event_id, e.level, e.text
-    from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[], $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
+    from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[],
+    $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
     [
       deviceId,
       events.map((event) => time(event.at)),

@@ -87,8 +87,10 @@ export async function noteClaim(
   const barred = keep(identity.barred, claim === 'back' ? identity.instance : null)
   await pool.query(
     `
-    update device set instance = $2, instance_since = $3, past_instances = $4, barred_instances = $5, machine = coalesce($6, machine),
-      shared_at = case when $7 then $3 else shared_at end, count_above = case when $7 then last_seq end, version = version + 1
+    update device set instance = $2, instance_since = $3, past_instances = $4, barred_instances = $5,
+    machine = coalesce($6, machine),
+      shared_at = case when $7 then $3 else shared_at end, count_above = case when $7
+      then last_seq end, version = version + 1
     where id = $1 and instance is not distinct from $8`,
     [id, instance, time(now), past, barred, machine ?? null, claim === 'back', identity.instance],
   )

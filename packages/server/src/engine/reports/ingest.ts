@@ -69,7 +69,8 @@ export class Engine {
     const refused = await rows<RefusedBrief & { total: number }>(
       this.pool,
       `
-      select r.received_at as at, r.detail, d.refused_count as total from refused_report r join device d on d.id = r.device_id where r.device_id = $1 order by r.id desc limit 3`,
+      select r.received_at as at, r.detail, d.refused_count as total from refused_report r
+      join device d on d.id = r.device_id where r.device_id = $1 order by r.id desc limit 3`,
       [id],
     )
     return {
@@ -135,8 +136,10 @@ export class Engine {
     if (newlySent === null && newlyConfirmed === null) return
     await this.pool.query(
       `
-      update device set roster_sent = coalesce($2, roster_sent), roster_sent_at = case when $2::text is null then roster_sent_at else now() end,
-        roster_confirmed = coalesce($3, roster_confirmed), roster_confirmed_at = case when $3::text is null then roster_confirmed_at else now() end
+      update device set roster_sent = coalesce($2, roster_sent), roster_sent_at = case when $2::text is null
+      then roster_sent_at else now() end,
+        roster_confirmed = coalesce($3, roster_confirmed), roster_confirmed_at = case when $3::text is null
+        then roster_confirmed_at else now() end
       where id = $1`,
       [context.traits.id, newlySent, newlyConfirmed],
     )

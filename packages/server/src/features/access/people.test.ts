@@ -220,7 +220,9 @@ describe('a live connection', () => {
   }
   const announceMany = (count: number) =>
     house.pool.query(
-      `select pg_notify('custode_live', json_build_object('topic', 'estate', 'clientIds', null, 'deviceIds', array(select generate_series(100000, 100900)), 'n', n)::text) from generate_series(1, $1) n`,
+      `select pg_notify('custode_live',
+       json_build_object('topic', 'estate', 'clientIds', null, 'deviceIds',
+       array(select generate_series(100000, 100900)), 'n', n)::text) from generate_series(1, $1) n`,
       [count],
     )
 

@@ -59,7 +59,8 @@ async function requireStillLead(tx: Db, viewer: Viewer): Promise<void> {
   await tx.query('select pg_advisory_xact_lock(3)')
   const still = await firstRow(
     tx,
-    `select from person where id = $1 and access = 'lead' and client_ids is not distinct from $2::int[] and deactivated_at is null`,
+    `select from person where id = $1 and access = 'lead' and client_ids is not distinct
+     from $2::int[] and deactivated_at is null`,
     [viewer.id, viewer.clientIds],
   )
   if (!still) throw new ProblemError('not-allowed')
@@ -113,7 +114,8 @@ async function change(tx: Db, viewer: Viewer, id: number, body: PersonChange): P
   await tx.query(
     `
     update person set name = coalesce($2, name), access = $3, client_ids = $4,
-      deactivated_at = case when $5::boolean is null then deactivated_at when $5 then null else coalesce(deactivated_at, now()) end
+      deactivated_at = case when $5::boolean is null then deactivated_at when $5 then null
+      else coalesce(deactivated_at, now()) end
     where id = $1`,
     [id, body.name ?? null, access, clientIds, body.active ?? null],
   )
@@ -153,7 +155,8 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
         pool,
         `
       select id, name, email, access, client_ids as "clientIds", deactivated_at as "deactivatedAt" from person
-      where ($1::int[] is null or client_ids is null or client_ids && $1) and (access <> 'contact' or $2 and ($1::int[] is null or client_ids <@ $1)) order by name, id limit 5000`,
+      where ($1::int[] is null or client_ids is null or client_ids && $1)
+      and (access <> 'contact' or $2 and ($1::int[] is null or client_ids <@ $1)) order by name, id limit 5000`,
         [viewer.clientIds, viewer.access === 'lead'],
       ).then((found) =>
         found.map((row) =>

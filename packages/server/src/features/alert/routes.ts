@@ -49,7 +49,8 @@ async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
     ),
     remediationViews(
       pool,
-      `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc limit 200`,
+      `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc
+       limit 200`,
       [viewer.clientIds, time(viewer.lookedAt)],
     ),
   ])
@@ -129,7 +130,8 @@ async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Pr
   const entries = await rows<AlertEntry>(
     db,
     `
-    select e.at, e.event, e.detail, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id where e.alert_id = $1 order by e.id limit 1000`,
+    select e.at, e.event, e.detail, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id
+    where e.alert_id = $1 order by e.id limit 1000`,
     [id],
   )
   return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }

@@ -10,10 +10,13 @@ const freshness = `
 
 /** Columns of an alert as people see it; the evidence is the latest while the post still fails. */
 export const alertSelect = `
-  select a.id, a.device_id as "deviceId", d.name as "deviceName", a.client_id as "clientId", c.name as "clientName", s.name as "siteName", s.zone,
-         a.watch, a.instance, a.severity, a.status, a.began, a.raised_at as "raisedAt", a.closed_at as "closedAt", a.close_reason as "closeReason",
+  select a.id, a.device_id as "deviceId", d.name as "deviceName", a.client_id as "clientId", c.name as "clientName",
+  s.name as "siteName", s.zone,
+         a.watch, a.instance, a.severity, a.status, a.began, a.raised_at as "raisedAt", a.closed_at as "closedAt",
+         a.close_reason as "closeReason",
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",
-         case when a.status = 'closed' then a.evidence else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
+         case when a.status = 'closed' then a.evidence
+         else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
          (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes, ${freshness}
   from alert a
@@ -27,8 +30,10 @@ export const alertSelect = `
 export type AlertRow = AlertView & { zone: string }
 
 export const heldSelect = `
-  select h.id, h.window_id as "windowId", w.name as "windowName", least(w.until_at, w.ended_at) as "windowEnd", h.device_id as "deviceId", d.name as "deviceName",
-         h.client_id as "clientId", c.name as "clientName", s.name as "siteName", h.watch, h.instance, h.severity, h.began, h.held_at as "heldAt",
+  select h.id, h.window_id as "windowId", w.name as "windowName", least(w.until_at, w.ended_at) as "windowEnd",
+  h.device_id as "deviceId", d.name as "deviceName",
+         h.client_id as "clientId", c.name as "clientName", s.name as "siteName", h.watch, h.instance, h.severity,
+         h.began, h.held_at as "heldAt",
          h.ended_at as "endedAt", h.outcome, h.alert_id as "alertId", h.evidence, h.rule, ${freshness}
   from held h
   join device d on d.id = h.device_id
@@ -39,9 +44,11 @@ export const heldSelect = `
 export type HeldRow = HeldView
 
 const remediationSelect = `
-  select m.id, m.device_id as "deviceId", d.name as "deviceName", m.client_id as "clientId", c.name as "clientName", s.name as "siteName", m.watch, m.instance, m.severity, m.began,
+  select m.id, m.device_id as "deviceId", d.name as "deviceName", m.client_id as "clientId", c.name as "clientName",
+  s.name as "siteName", m.watch, m.instance, m.severity, m.began,
          m.started_at as "startedAt", m.ended_at as "endedAt", m.outcome, m.alert_id as "alertId",
-         case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence) else m.evidence end as evidence, m.rule, ${freshness}
+         case when m.ended_at is null then coalesce(nullif(p.state->'evidence', 'null'), m.evidence)
+         else m.evidence end as evidence, m.rule, ${freshness}
   from remediation m
   join device d on d.id = m.device_id
   join client c on c.id = m.client_id
@@ -57,7 +64,8 @@ export async function remediationViews(db: Db, where: string, values: unknown[])
   const attempts = await rows<AttemptRow>(
     db,
     `
-    select remediation_id as "remediationId", verb, service, at, state, ended_at as "endedAt", before, after, reason from response where remediation_id = any($1) order by id`,
+    select remediation_id as "remediationId", verb, service, at, state, ended_at as "endedAt", before, after, reason
+    from response where remediation_id = any($1) order by id`,
     [found.map((row) => row.id)],
   )
   return found.map((alert) => ({

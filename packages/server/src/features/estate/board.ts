@@ -50,24 +50,34 @@ export interface BoardRow {
  * events counted by the hour.
  */
 const select = `
-  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family, d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
-         d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed, exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read, a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
+  select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family,
+  d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
+         d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed,
+         exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read,
+         a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
   from device d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
-  left join lateral (select value from device_fact f where f.device_id = d.id and f.subject = 'updates' order by f.at desc limit 1) u on true
-  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind', rule->>'kind')) as alerts
+  left join lateral (select value from device_fact f where f.device_id = d.id and f.subject = 'updates'
+  order by f.at desc limit 1) u on true
+  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind',
+  rule->>'kind')) as alerts
                      from alert where device_id = d.id and status <> 'closed') a on true
-  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind', rule->>'kind')) as held
+  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind',
+  rule->>'kind')) as held
                      from held where device_id = d.id and ended_at is null) h on true
   left join lateral (select array_agg(n order by hour) as events, array_agg(bad order by hour) as errors from (
       select hour, count(x.at)::int as n, (count(x.at) filter (where x.level <= 3))::int as bad
       from generate_series(0, 23) hour
-      left join log_event x on x.device_id = d.id and x.at > now() - interval '24 hours' and 23 - floor(extract(epoch from now() - x.at) / 3600)::int = hour
+      left join log_event x on x.device_id = d.id and x.at > now() - interval '24 hours'
+      and 23 - floor(extract(epoch from now() - x.at) / 3600)::int = hour
       group by hour) by_hour) e on true
-  left join lateral (select at from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1) r on true
-  left join lateral (select l.series as disk_series, p.value as disk_value from report p join layout l on l.id = p.layout_id
-                     where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]' order by p.at desc limit 1) k on true
+  left join lateral (select at from report p where p.device_id = d.id and p.at > now() - interval '35 days'
+  order by p.at desc limit 1) r on true
+  left join lateral (select l.series as disk_series, p.value as disk_value from report p
+  join layout l on l.id = p.layout_id
+                     where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]'
+                     order by p.at desc limit 1) k on true
   where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.id = $2)
   order by d.name limit 5000`
 

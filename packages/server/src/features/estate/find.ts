@@ -17,15 +17,18 @@ export async function find(pool: Pool, viewer: Viewer, words: string): Promise<F
   const alerts = rows<Found>(
     pool,
     `
-    select 'alert' as kind, a.id, d.name || ': ' || coalesce(nullif(a.instance, ''), a.rule->>'name') as title, c.name as context, '/rounds?alert=' || a.id as path
+    select 'alert' as kind, a.id, d.name || ': ' || coalesce(nullif(a.instance, ''), a.rule->>'name') as title,
+    c.name as context, '/rounds?alert=' || a.id as path
     from alert a join device d on d.id = a.device_id join client c on c.id = a.client_id
-    where a.status <> 'closed' and (a.instance ilike $1 or a.rule->>'name' ilike $1) and ${seen} order by a.raised_at desc limit 8`,
+    where a.status <> 'closed' and (a.instance ilike $1 or a.rule->>'name' ilike $1) and ${seen}
+    order by a.raised_at desc limit 8`,
     [pattern, viewer.clientIds],
   )
   const windows = rows<Found>(
     pool,
     `
-    select 'window' as kind, w.id, w.name as title, coalesce(c.name, 'every client') as context, '/maintenance/' || w.id as path
+    select 'window' as kind, w.id, w.name as title, coalesce(c.name, 'every client') as context,
+    '/maintenance/' || w.id as path
     from maintenance_window w left join client c on c.id = w.client_id
     where w.name ilike $1 and ${ofClients('w.client_id', 2)} order by w.from_at desc limit 8`,
     [pattern, viewer.clientIds],
@@ -43,7 +46,8 @@ export async function find(pool: Pool, viewer: Viewer, words: string): Promise<F
       : rows<Found>(
           pool,
           `
-    select 'template' as kind, id, name as title, description as context, '/policy/' || id as path from template where name ilike $1 order by name limit 8`,
+    select 'template' as kind, id, name as title, description as context, '/policy/' || id as path from template
+    where name ilike $1 order by name limit 8`,
           [pattern],
         )
   return (await Promise.all([devices, alerts, templates, windows, clients])).flat()

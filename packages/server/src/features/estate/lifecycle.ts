@@ -32,7 +32,8 @@ interface DeviceRow {
 async function take(tx: Db, viewer: Viewer, id: DeviceId, retired: boolean): Promise<DeviceRow> {
   const device = await firstRow<DeviceRow>(
     tx,
-    'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1 and (retired_at is not null) = $2 for update',
+    `select id, name, client_id, site_id, retired_at, merged_into from device
+     where id = $1 and (retired_at is not null) = $2 for update`,
     [id, retired],
   )
   if (!device) throw new ProblemError('no-such-device')
@@ -72,8 +73,10 @@ async function closeAll(tx: Db, id: DeviceId, reason: 'retired' | 'merged'): Pro
   ])
   await tx.query(
     `
-    with closed as (update alert set status = 'closed', closed_at = now(), close_reason = $2 where device_id = $1 and status <> 'closed' returning id)
-    insert into alert_entry (alert_id, at, event, detail) select id, now(), 'closed', jsonb_build_object('reason', $2::text) from closed`,
+    with closed as (update alert set status = 'closed', closed_at = now(), close_reason = $2
+    where device_id = $1 and status <> 'closed' returning id)
+    insert into alert_entry (alert_id, at, event, detail) select id, now(), 'closed',
+    jsonb_build_object('reason', $2::text) from closed`,
     [id, reason],
   )
   await tx.query('delete from post_state where device_id = $1', [id])
@@ -88,7 +91,8 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
   requireClient(viewer, site.client_id, 'no-such-site')
   await refuseTakenName(tx, site.client_id, body.name ?? device.name, id)
   await tx.query(
-    'update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4, tags = coalesce($5, tags) where id = $1',
+    `update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4,
+     tags = coalesce($5, tags) where id = $1`,
     [id, body.name ?? null, body.siteId ?? null, site.client_id, body.tags ?? null],
   )
   if (site.client_id !== device.client_id) {
@@ -186,7 +190,8 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
     await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.
   await tx.query(
-    'insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event where device_id = $2 on conflict do nothing',
+    `insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event
+     where device_id = $2 on conflict do nothing`,
     [id, from],
   )
   await tx.query('delete from log_event where device_id = $1', [from])
@@ -197,12 +202,15 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
   await tx.query('delete from device_fact where device_id = $1', [from])
   await tx.query('delete from role_finding where device_id = $1', [from])
   await tx.query(
-    'update device set retired_at = coalesce(retired_at, now()), merged_into = $2, key_digest = $3, version = version + 1 where id = $1',
+    `update device set retired_at = coalesce(retired_at, now()), merged_into = $2, key_digest = $3,
+     version = version + 1 where id = $1`,
     [from, id, noKey()],
   )
   await tx.query(
     `
-    update device d set enrolled_at = least(d.enrolled_at, o.enrolled_at), roles = array(select distinct unnest(d.roles || o.roles) order by 1), tags = array(select distinct unnest(d.tags || o.tags) order by 1)
+    update device d set enrolled_at = least(d.enrolled_at, o.enrolled_at),
+    roles = array(select distinct unnest(d.roles || o.roles) order by 1),
+    tags = array(select distinct unnest(d.tags || o.tags) order by 1)
     from device o where d.id = $1 and o.id = $2`,
     [id, from],
   )
@@ -272,7 +280,8 @@ export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
       rows<RetiredDevice>(
         pool,
         `
-      select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", d.retired_at as "retiredAt", d.merged_into as "mergedInto"
+      select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName",
+      d.retired_at as "retiredAt", d.merged_into as "mergedInto"
       from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
       where d.retired_at is not null and ${ofClients('d.client_id', 1)} order by d.retired_at desc limit 2000`,
         [viewer.clientIds],

@@ -71,7 +71,8 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
     db,
     `
     with newest as (select at from report where device_id = $1 order by at desc limit 1)
-    select distinct on (p.layout_id) p.at, l.series, p.value from newest join report p on p.device_id = $1 and p.at > newest.at - interval '2 hours' join layout l on l.id = p.layout_id
+    select distinct on (p.layout_id) p.at, l.series, p.value from newest
+    join report p on p.device_id = $1 and p.at > newest.at - interval '2 hours' join layout l on l.id = p.layout_id
     order by p.layout_id, p.at desc`,
     [id],
   )
@@ -93,7 +94,8 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
 function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
   return rows(
     db,
-    'select id, received_at as at, seq, pointer, code, detail, left(body, 2000) as body from refused_report where device_id = $1 order by id desc limit 20',
+    `select id, received_at as at, seq, pointer, code, detail, left(body, 2000) as body from refused_report
+     where device_id = $1 order by id desc limit 20`,
     [id],
   )
 }
@@ -103,7 +105,8 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
   if (!row) throw new ProblemError('no-such-device')
   const more = (await firstRow<MoreRow>(
     pool,
-    'select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries, refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1',
+    `select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries,
+     refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1`,
     [id],
   ))!
   const context = await loadContext(pool, id)
@@ -153,13 +156,15 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       const clients = await rows<Omit<Client, 'sites'>>(
         pool,
         `
-        select c.id, c.name, c.code, (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
+        select c.id, c.name, c.code,
+        (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
         from client c where ${ofClients('c.id', 1)} order by c.name limit 2000`,
         [viewer.clientIds],
       )
       const sites = await rows<Site>(
         pool,
-        `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)} order by name limit 20000`,
+        `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)}
+         order by name limit 20000`,
         [viewer.clientIds],
       )
       return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
@@ -209,7 +214,8 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
         refuseBadNetworks(body.networks)
         const row = await firstRow<{ id: number }>(
           tx,
-          'insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing returning id',
+          `insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing
+           returning id`,
           [body.clientId, body.name, body.zone, body.networks],
         )
         if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')

@@ -138,7 +138,8 @@ async function openWindow(
   const { id } = (await firstRow<{ id: number }>(tx, `select nextval('policy_object_id')::int as id`))!
   await tx.query(
     `
-    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, created_by, created_at, saved_by)
+    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, created_by,
+    created_at, saved_by)
     values ($1, 1, $2, $3, $4, $5, $6, $7, $8, $9, now(), $9)`,
     [
       id,
@@ -176,8 +177,10 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   if (isOver(window, now)) throw new ProblemError('already-ended')
   await tx.query(
     `
-    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, ended_at, created_by, created_at, saved_by)
-    select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3 from maintenance_window where id = $1`,
+    insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at, ended_at,
+    created_by, created_at, saved_by)
+    select id, revision + 1, name, reason, client_id, target, subject, from_at, until_at, $2, created_by, created_at, $3
+    from maintenance_window where id = $1`,
     [id, time(Math.max(now, window.from)), viewer.id],
   )
   await tx.query('update window_progress set over = true where window_id = $1', [id])

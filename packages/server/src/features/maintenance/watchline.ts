@@ -21,17 +21,21 @@ export async function watchline(
   const ticks = await rows<WatchlineTick & { clientId: number }>(
     pool,
     `
-    select a.client_id as "clientId", a.id as "alertId", a.began as at, a.closed_at as until, a.severity, d.name as "deviceName",
+    select a.client_id as "clientId", a.id as "alertId", a.began as at, a.closed_at as until, a.severity,
+    d.name as "deviceName",
            coalesce(nullif(a.instance, ''), a.rule->>'name') as title
     from alert a join device d on d.id = a.device_id
-    where (a.status <> 'closed' or a.closed_at > $2) and ${ofClients('a.client_id', 1)} order by a.raised_at desc limit 2000`,
+    where (a.status <> 'closed' or a.closed_at > $2) and ${ofClients('a.client_id', 1)} order by a.raised_at desc
+    limit 2000`,
     [viewer.clientIds, time(from)],
   )
   const found = await rows<WatchlineSpan & { clientId: number | null; target: Target }>(
     pool,
     `
-    select client_id as "clientId", id as "windowId", from_at as from, least(until_at, ended_at) as until, name, target from maintenance_window
-    where from_at < $3 and coalesce(least(until_at, ended_at), 'infinity') > $2 and least(until_at, ended_at) is distinct from from_at
+    select client_id as "clientId", id as "windowId", from_at as from, least(until_at, ended_at) as until, name, target
+    from maintenance_window
+    where from_at < $3 and coalesce(least(until_at, ended_at), 'infinity') > $2
+    and least(until_at, ended_at) is distinct from from_at
       and ($1::int[] is null or client_id is null or client_id = any($1)) order by from_at limit 1000`,
     [viewer.clientIds, time(from), time(until)],
   )

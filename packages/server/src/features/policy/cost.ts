@@ -23,7 +23,8 @@ async function seriesOf(db: Db, deviceIds: readonly DeviceId[]): Promise<Readonl
     db,
     `
     select distinct d.id as device_id, r.layout_id from unnest($1::int[]) d (id)
-    cross join lateral (select layout_id from report where device_id = d.id and at > now() - interval '2 days' order by at desc limit 70) r`,
+    cross join lateral (select layout_id from report where device_id = d.id and at > now() - interval '2 days'
+    order by at desc limit 70) r`,
     [deviceIds],
   )
   const layouts = new Map(
@@ -67,7 +68,8 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
         db,
         `
     select d.id as device_id, f.value from unnest($1::int[]) d (id)
-    cross join lateral (select value from device_fact where device_id = d.id and subject = 'logs' order by at desc limit 1) f`,
+    cross join lateral (select value from device_fact where device_id = d.id and subject = 'logs' order by at desc
+    limit 1) f`,
         [[...new Set(wanted.map((log) => log.deviceId))]],
       )
     ).map((row) => [row.device_id, row.value]),
@@ -83,7 +85,8 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
       await rows<{ channel: string; mean: number }>(
         db,
         `
-    select channel, count(*)::float8 / count(distinct device_id) as mean from log_event where at > now() - interval '1 day' and channel = any($1) group by channel`,
+    select channel, count(*)::float8 / count(distinct device_id) as mean from log_event
+    where at > now() - interval '1 day' and channel = any($1) group by channel`,
         [[...new Set(unread)]],
       )
     ).map((row) => [row.channel, row.mean]),

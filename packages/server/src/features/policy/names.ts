@@ -32,7 +32,8 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
   const sites = byId(
     await rows<SiteRow>(
       db,
-      'select s.id, s.name, s.client_id, c.name as client_name from site s join client c on c.id = s.client_id limit 20000',
+      `select s.id, s.name, s.client_id, c.name as client_name from site s join client c on c.id = s.client_id
+       limit 20000`,
     ),
   )
   const devices = byId(

@@ -167,7 +167,8 @@ async function revisionsOf(db: Db, id: number, templateName: (id: number) => str
   const found = await rows<RevisionRow>(
     db,
     `
-    select r.revision, r.saved_at, p.name as saved_by, r.note, r.name, r.description, r.includes, r.watches from template_revision r left join person p on p.id = r.saved_by
+    select r.revision, r.saved_at, p.name as saved_by, r.note, r.name, r.description, r.includes, r.watches
+    from template_revision r left join person p on p.id = r.saved_by
     where r.id = $1 order by r.revision desc limit 200`,
     [id],
   )

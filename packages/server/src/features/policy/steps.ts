@@ -106,7 +106,8 @@ export async function writeSteps(
     if (step.of === 'template') {
       const body = step.to ?? before.templates.find((template) => template.id === id)!
       await tx.query(
-        'insert into template_revision (id, revision, name, description, includes, watches, note, removed, saved_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
+        `insert into template_revision (id, revision, name, description, includes, watches, note, removed, saved_by)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
         [
           id,
           revision,
@@ -127,7 +128,8 @@ export async function writeSteps(
       )!
       await tx.query(
         `
-        insert into assignment_revision (id, revision, template_id, target, rank, values, dormant, reason, review_at, created_at, removed, saved_by)
+        insert into assignment_revision (id, revision, template_id, target, rank,
+        values, dormant, reason, review_at, created_at, removed, saved_by)
         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
         [
           id,
@@ -152,7 +154,8 @@ export async function writeSteps(
       )!
       await tx.query(
         `
-        insert into exception_revision (id, revision, target, watch, values, left_out, reason, owner_id, review_at, created_at, removed, saved_by)
+        insert into exception_revision (id, revision, target, watch,
+        values, left_out, reason, owner_id, review_at, created_at, removed, saved_by)
         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
         [
           id,

@@ -89,7 +89,8 @@ export function collectingRoutes(app: FastifyInstance, pool: Pool): void {
         changePolicy(tx, Date.now(), async () => {
           const row = await firstRow<{ target: Target }>(
             tx,
-            'update collect_rule set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null returning target',
+            `update collect_rule set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null
+             returning target`,
             [id(), viewer.id],
           )
           if (

@@ -65,9 +65,11 @@ async function devicesWithNeeds(
     `
     select ${traitColumns}, c.name as client_name, s.name as site_name,
            (select coalesce(jsonb_object_agg(w.subject, f.value), '{}') from unnest($4::text[]) w (subject)
-            cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc limit 1) f) as facts
+            cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject
+            order by at desc limit 1) f) as facts
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-    where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3) order by c.name, d.name limit 20000`,
+    where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3)
+    order by c.name, d.name limit 20000`,
     [
       viewer.clientIds,
       [...new Set(roleNeeds.map((need) => need.role))],
@@ -102,7 +104,8 @@ async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): P
     (
       await rows<{ key: string }>(
         db,
-        `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1) limit 100000`,
+        `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1)
+         limit 100000`,
         [devices.map((device) => device.id)],
       )
     ).map((row) => row.key),
@@ -368,8 +371,10 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
         pool,
         `
       select w.need, w.instance, w.reason, w.created_at as at, coalesce(p.name, '') as by,
-             json_build_object('id', d.id, 'name', d.name, 'clientId', d.client_id, 'clientName', c.name, 'siteName', s.name) as device
-      from coverage_waiver w join device d on d.id = w.device_id join client c on c.id = d.client_id join site s on s.id = d.site_id left join person p on p.id = w.created_by
+             json_build_object('id', d.id, 'name', d.name, 'clientId', d.client_id, 'clientName', c.name, 'siteName',
+             s.name) as device
+      from coverage_waiver w join device d on d.id = w.device_id join client c on c.id = d.client_id
+      join site s on s.id = d.site_id left join person p on p.id = w.created_by
       where d.retired_at is null and ${ofClients('d.client_id', 1)} order by w.created_at desc, d.name limit 5000`,
         [viewer.clientIds],
       ),
@@ -387,7 +392,9 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
           throw new ProblemError('no-such-need', `No role has a need “${body.need}”.`)
         for (const deviceId of body.deviceIds) await requireDevice(tx, viewer, deviceId)
         await tx.query(
-          'insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5 from unnest($1::int[]) d on conflict (device_id, need, instance) do update set reason = excluded.reason, created_by = excluded.created_by, created_at = now()',
+          `insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5
+           from unnest($1::int[]) d on conflict (device_id, need, instance) do update
+           set reason = excluded.reason, created_by = excluded.created_by, created_at = now()`,
           [body.deviceIds, body.need, body.instance, body.reason, viewer.id],
         )
         await audit(tx, { personId: viewer.id, action: 'said not needed', kind: 'coverage', id: null, detail: body })

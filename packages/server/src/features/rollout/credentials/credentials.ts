@@ -35,7 +35,8 @@ export async function openCredentials(
   }>(
     tx,
     `
-    select id, client_id, name, user_name, kind, sealed from credential where id = any($1) and client_id = $2 and removed_at is null order by array_position($1, id)`,
+    select id, client_id, name, user_name, kind, sealed from credential
+    where id = any($1) and client_id = $2 and removed_at is null order by array_position($1, id)`,
     [ids, use.clientId],
   )
   for (const row of found)
@@ -67,7 +68,8 @@ export async function requireCredentials(
 ): Promise<void> {
   const { usable } = (await firstRow<{ usable: number }>(
     tx,
-    'select count(*)::int as usable from credential where id = any($1) and client_id = $2 and (site_id is null or site_id = $3) and removed_at is null',
+    `select count(*)::int as usable from credential
+     where id = any($1) and client_id = $2 and (site_id is null or site_id = $3) and removed_at is null`,
     [ids, clientId, siteId],
   ))!
   if (usable !== ids.length)
@@ -101,7 +103,8 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
         const row = await firstRow<{ id: number }>(
           tx,
           `
-        insert into credential (client_id, site_id, name, user_name, kind, sealed, created_by) values ($1, $2, $3, $4, $5, $6, $7)
+        insert into credential (client_id, site_id, name, user_name, kind, sealed, created_by)
+        values ($1, $2, $3, $4, $5, $6, $7)
         on conflict (client_id, lower(name)) where removed_at is null do nothing returning id`,
           [
             body.clientId,
@@ -139,9 +142,12 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
       rows<CredentialView>(
         pool,
         `
-      select k.id, k.client_id as "clientId", c.name as "clientName", k.site_id as "siteId", s.name as "siteName", k.name, k.user_name as "userName", k.kind, k.created_at as "createdAt", coalesce(p.name, '') as "createdBy",
-             (select max(a.at) from audit a where a.object_kind = 'credential' and a.object_id = k.id and a.action = 'used') as "usedAt"
-      from credential k join client c on c.id = k.client_id left join site s on s.id = k.site_id left join person p on p.id = k.created_by
+      select k.id, k.client_id as "clientId", c.name as "clientName", k.site_id as "siteId", s.name as "siteName",
+      k.name, k.user_name as "userName", k.kind, k.created_at as "createdAt", coalesce(p.name, '') as "createdBy",
+             (select max(a.at) from audit a
+             where a.object_kind = 'credential' and a.object_id = k.id and a.action = 'used') as "usedAt"
+      from credential k join client c on c.id = k.client_id left join site s on s.id = k.site_id left
+      join person p on p.id = k.created_by
       where k.removed_at is null and ${ofClients('k.client_id', 1)} order by c.name, k.name limit 2000`,
         [viewer.clientIds],
       ),
@@ -157,7 +163,8 @@ export function credentialRoutes(app: FastifyInstance, pool: Pool, vault: Vault)
         const row = await firstRow<{ id: number; client_id: number }>(
           tx,
           `
-        update credential set removed_at = now(), sealed = '' where id = $1 and removed_at is null and ${ofClients('client_id', 2)} returning id, client_id`,
+        update credential set removed_at = now(), sealed = ''
+        where id = $1 and removed_at is null and ${ofClients('client_id', 2)} returning id, client_id`,
           [id(), viewer.clientIds],
         )
         if (!row) throw new ProblemError('no-such-sign-in')

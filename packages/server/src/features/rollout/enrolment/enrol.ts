@@ -51,7 +51,8 @@ async function takeUse(db: Db, secret: string): Promise<Key | null> {
     `
     with quickly as (select set_config('synchronous_commit', 'off', true))
     update enrolment_key set uses_left = uses_left - 1 from quickly
-    where secret_digest = $1 and revoked_at is null and expires_at > now() and uses_left > 0 returning id, site_id, client_id, kind, roles, tags`,
+    where secret_digest = $1 and revoked_at is null and expires_at > now() and uses_left > 0
+    returning id, site_id, client_id, kind, roles, tags`,
     [digest(secret)],
   )
 }
@@ -61,7 +62,8 @@ async function whyNot(db: Db, secret: string): Promise<{ id: number | null; code
   const key = await firstRow<{ id: number; state: keyof typeof reasons }>(
     db,
     `
-    select id, case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired' else 'used-up' end as state from enrolment_key where secret_digest = $1`,
+    select id, case when revoked_at is not null then 'revoked' when expires_at <= now() then 'expired'
+    else 'used-up' end as state from enrolment_key where secret_digest = $1`,
     [digest(secret)],
   )
   return key
@@ -74,7 +76,8 @@ async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<
   if (siteId === null) {
     const sites = await rows<{ siteId: SiteId; networks: string[] }>(
       tx,
-      `select id as "siteId", networks from site where networks <> '{}' and ($1::int is null or client_id = $1) limit 20000`,
+      `select id as "siteId", networks from site where networks <> '{}' and ($1::int is null or client_id = $1)
+       limit 20000`,
       [key.client_id],
     )
     const placement = placeByAddress(addresses, sites)
@@ -84,7 +87,8 @@ async function placeOf(tx: Db, key: Key, addresses: readonly string[]): Promise<
   }
   return (await firstRow<Place>(
     tx,
-    `select s.id as "siteId", s.client_id as "clientId", s.name as "siteName", c.name as "clientName" from site s join client c on c.id = s.client_id where s.id = $1`,
+    `select s.id as "siteId", s.client_id as "clientId", s.name as "siteName", c.name as "clientName" from site s
+     join client c on c.id = s.client_id where s.id = $1`,
     [siteId],
   ))!
 }
@@ -100,8 +104,10 @@ async function takeOver(tx: Db, place: Place, request: EnrolmentRequest, keyDige
   return firstRow<Entered>(
     tx,
     `
-    update device set key_digest = $3, reinstall_until = null, os_family = $4, os_name = $5, addresses = $6, version = version + 1
-    where client_id = $1 and lower(name) = lower($2) and retired_at is null and reinstall_until > now() returning id, name, last_seq + 1 as "firstSeq"`,
+    update device set key_digest = $3, reinstall_until = null, os_family = $4, os_name = $5, addresses = $6,
+    version = version + 1
+    where client_id = $1 and lower(name) = lower($2) and retired_at is null and reinstall_until > now()
+    returning id, name, last_seq + 1 as "firstSeq"`,
     [place.clientId, request.name, keyDigest, request.osFamily, request.osName, request.addresses ?? []],
   )
 }
@@ -130,7 +136,8 @@ async function enrol(
     (await firstRow<Entered>(
       tx,
       `
-    insert into device (client_id, site_id, name, kind, os_family, os_name, roles, tags, key_digest, interval_ms, addresses, take_detected)
+    insert into device (client_id, site_id, name, kind, os_family, os_name, roles, tags, key_digest, interval_ms,
+    addresses, take_detected)
     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
     on conflict (client_id, lower(name)) where retired_at is null do nothing returning id, name, 1 as "firstSeq"`,
       [
@@ -217,7 +224,8 @@ async function remember(
   { request, address, keyId, outcome, code, reason, deviceId }: EnrolmentOutcome,
 ): Promise<void> {
   await db.query(
-    'insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, code, reason, device_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)',
+    `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, code, reason, device_id)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
     [keyId, request.name, request.osName, address, request.sentAt - Date.now(), outcome, code, reason, deviceId],
   )
 }
@@ -239,7 +247,8 @@ export async function enrolMachine(
 ): Promise<Enrolment> {
   const { attempts } = (await firstRow<{ attempts: number }>(
     pool,
-    `select count(*)::int as attempts from enrolment_attempt where address = $1 and key_id is null and at > now() - interval '15 minutes'`,
+    `select count(*)::int as attempts from enrolment_attempt
+     where address = $1 and key_id is null and at > now() - interval '15 minutes'`,
     [address],
   ))!
   if (attempts >= attemptsOfStrangers)

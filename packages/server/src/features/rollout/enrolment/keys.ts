@@ -22,10 +22,13 @@ import { allTraits } from '../../estate'
 import { policyInForce, targetsOf } from '../../policy'
 
 const keySelect = `
-  select k.id, k.site_id as "siteId", s.name as "siteName", k.client_id as "clientId", c.name as "clientName", k.label, k.uses, k.uses_left as "usesLeft", k.expires_at as "expiresAt",
-         case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired' when k.uses_left = 0 then 'used up' else 'good' end as state,
+  select k.id, k.site_id as "siteId", s.name as "siteName", k.client_id as "clientId", c.name as "clientName", k.label,
+  k.uses, k.uses_left as "usesLeft", k.expires_at as "expiresAt",
+         case when k.revoked_at is not null then 'revoked' when k.expires_at <= now() then 'expired'
+         when k.uses_left = 0 then 'used up' else 'good' end as state,
          k.kind, k.roles, k.tags, k.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
-  from enrolment_key k left join site s on s.id = k.site_id left join client c on c.id = k.client_id left join person p on p.id = k.created_by
+  from enrolment_key k left join site s on s.id = k.site_id left join client c on c.id = k.client_id left
+  join person p on p.id = k.created_by
   where ${ofClients('k.client_id', 1)}`
 
 interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
@@ -40,9 +43,12 @@ interface AttemptRow extends Omit<EnrolmentAttempt, 'device'> {
 }
 
 const attemptSelect = `
-  select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.code, a.reason,
-         a.device_id, d.name as device_name, d.client_id as device_client, d.heard_at, d.starts_at_boot, c.name as client_name, s.name as site_name
-  from enrolment_attempt a left join device d on d.id = a.device_id left join client c on c.id = d.client_id left join site s on s.id = d.site_id`
+  select a.id, a.at, a.name, a.os_name as "osName", a.address, a.clock_offset_ms as "clockOffset", a.outcome, a.code,
+  a.reason,
+         a.device_id, d.name as device_name, d.client_id as device_client, d.heard_at, d.starts_at_boot,
+         c.name as client_name, s.name as site_name
+  from enrolment_attempt a left join device d on d.id = a.device_id left join client c on c.id = d.client_id left
+  join site s on s.id = d.site_id`
 
 /** Attempts with how far each machine has come: the watches are those of its roster as it is now. */
 async function withProgress(db: Db, viewer: Viewer, found: readonly AttemptRow[]): Promise<EnrolmentAttempt[]> {
@@ -123,7 +129,8 @@ async function makeKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promise<{
   const made = await firstRow<{ id: number }>(
     tx,
     `
-    insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags, created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
+    insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags,
+    created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
     [
       body.siteId,
       clientId,
@@ -183,7 +190,8 @@ export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddre
         const row = await firstRow<{ client_id: number | null }>(
           tx,
           `
-        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)} returning client_id`,
+        update enrolment_key set revoked_at = coalesce(revoked_at, now()) where id = $1 and ${ofClients('client_id', 2)}
+        returning client_id`,
           [id(), viewer.clientIds],
         )
         if (!row) throw new ProblemError('no-such-key')

@@ -13,7 +13,8 @@ export function noticeRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ viewer }) =>
       rows<Notice>(
         pool,
-        'select id, at, text, device_id as "deviceId" from notice where person_id = $1 and seen_at is null order by id desc limit 100',
+        `select id, at, text, device_id as "deviceId" from notice where person_id = $1 and seen_at is null
+         order by id desc limit 100`,
         [viewer.id],
       ),
   })

@@ -22,8 +22,8 @@ interface RuleRow {
   created_by: string | null
 }
 
-const select =
-  'select r.id, r.name, r.definition, r.created_at, p.name as created_by from standing_rule r left join person p on p.id = r.created_by where r.removed_at is null'
+const select = `select r.id, r.name, r.definition, r.created_at, p.name as created_by from standing_rule r left
+   join person p on p.id = r.created_by where r.removed_at is null`
 
 /** Whose newcomers a rule is about; null: of every client. */
 const ruleClient = `coalesce((select s.client_id from site s where s.id = (r.definition->'when'->>'siteId')::int), (r.definition->'when'->>'clientId')::int)`
@@ -92,8 +92,10 @@ async function preview(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<S
   const found = await rows<DeviceRow>(
     db,
     `
-    select d.id, d.name, d.client_id as "clientId", c.name as "clientName", d.site_id as "siteId", s.name as "siteName", d.kind, d.os_family as "osFamily", d.roles, d.tags, d.addresses,
-           array(select f.role from role_finding f where f.device_id = d.id and f.decision is null order by f.role) as seen
+    select d.id, d.name, d.client_id as "clientId", c.name as "clientName", d.site_id as "siteId", s.name as "siteName",
+    d.kind, d.os_family as "osFamily", d.roles, d.tags, d.addresses,
+           array(select f.role from role_finding f where f.device_id = d.id and f.decision is null
+           order by f.role) as seen
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
     where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 100000`,
     [viewer.clientIds],
@@ -184,7 +186,8 @@ export function standingRoutes(app: FastifyInstance, pool: Pool): void {
       inTransaction(pool, async (tx) => {
         const row = await firstRow<{ id: number }>(
           tx,
-          `update standing_rule r set removed_at = now(), removed_by = $2 where id = $1 and removed_at is null and ${ofClients(ruleClient, 3)} returning id`,
+          `update standing_rule r set removed_at = now(), removed_by = $2
+           where id = $1 and removed_at is null and ${ofClients(ruleClient, 3)} returning id`,
           [id(), viewer.id, viewer.clientIds],
         )
         if (!row) throw new ProblemError('no-such-rule')

@@ -18,13 +18,15 @@ async function decide(
 ): Promise<number> {
   const device = await firstRow<{ client_id: number; roles: RoleId[] }>(
     tx,
-    `select client_id, roles from device where id = $1 and retired_at is null and ${ofClients('client_id', 2)} for update`,
+    `select client_id, roles from device
+     where id = $1 and retired_at is null and ${ofClients('client_id', 2)} for update`,
     [deviceId, viewer.clientIds],
   )
   if (!device) throw new ProblemError('no-such-device')
   const decided = await rows<{ role: RoleId }>(
     tx,
-    'update role_finding set decision = $3, decided_by = $4, decided_at = now() where device_id = $1 and role = any($2) returning role',
+    `update role_finding set decision = $3, decided_by = $4, decided_at = now() where device_id = $1 and role = any($2)
+     returning role`,
     [deviceId, roles, decision, viewer.id],
   )
   const named = decided.map((row) => row.role)
@@ -59,10 +61,13 @@ export function roleRoutes(app: FastifyInstance, pool: Pool): void {
       rows<RoleFinding>(
         pool,
         `
-      select f.device_id as "deviceId", d.name as "deviceName", d.client_id as "clientId", c.name as "clientName", s.name as "siteName", f.role, f.evidence, f.found_at as "foundAt", f.decision
-      from role_finding f join device d on d.id = f.device_id join client c on c.id = d.client_id join site s on s.id = d.site_id
+      select f.device_id as "deviceId", d.name as "deviceName", d.client_id as "clientId", c.name as "clientName",
+      s.name as "siteName", f.role, f.evidence, f.found_at as "foundAt", f.decision
+      from role_finding f join device d on d.id = f.device_id join client c on c.id = d.client_id
+      join site s on s.id = d.site_id
       where d.retired_at is null and ${ofClients('d.client_id', 1)}
-        and (f.decision is null and not f.role = any(d.roles) or f.decision = 'accepted' and f.evidence = '[]' and f.role = any(d.roles))
+        and (f.decision is null and not f.role = any(d.roles) or f.decision = 'accepted' and f.evidence = '[]'
+        and f.role = any(d.roles))
       order by f.role, c.name, d.name limit 5000`,
         [viewer.clientIds],
       ),

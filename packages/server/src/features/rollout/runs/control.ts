@@ -63,7 +63,8 @@ export async function control(
   if (action === 'retry') {
     const again = await rows<{ wave: number }>(
       tx,
-      `update ${members} set state = 'waiting', step = '', reason = '', ${forget} changed_at = now() where run_id = $1 and state = 'failed' returning wave`,
+      `update ${members} set state = 'waiting', step = '', reason = '', ${forget} changed_at = now()
+       where run_id = $1 and state = 'failed' returning wave`,
       [run.id],
     )
     if (!again.length)
@@ -93,8 +94,10 @@ export async function control(
   if (action === 'stop')
     await tx.query(
       `
-      with taken_back as (update device_task t set state = 'over' from ${members} m where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
-      update ${members} set state = 'waiting', step = '', changed_at = now() where run_id = $1 and task_id in (select id from taken_back)`,
+      with taken_back as (update device_task t set state = 'over' from ${members} m
+      where m.run_id = $1 and t.id = m.task_id and t.state = 'queued' and m.state = 'going' returning t.id)
+      update ${members} set state = 'waiting', step = '', changed_at = now()
+      where run_id = $1 and task_id in (select id from taken_back)`,
       [run.id],
     )
 }

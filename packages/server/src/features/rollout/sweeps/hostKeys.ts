@@ -54,8 +54,10 @@ export async function noteSeen(tx: Db, siteId: number, keys: readonly Key[]): Pr
   if (!keys.length) return
   await tx.query(
     `
-    insert into host_key (site_id, address, seen) select distinct on (m.address) $1::int, m.address, m.seen from unnest($2::text[], $3::text[]) m (address, seen)
-    on conflict (site_id, address) do update set seen = excluded.seen, seen_at = now() where host_key.seen <> excluded.seen`,
+    insert into host_key (site_id, address, seen) select distinct on (m.address) $1::int, m.address, m.seen
+    from unnest($2::text[], $3::text[]) m (address, seen)
+    on conflict (site_id, address) do update set seen = excluded.seen, seen_at = now()
+    where host_key.seen <> excluded.seen`,
     [siteId, keys.map((key) => key.address), keys.map((key) => key.fingerprint)],
   )
 }
@@ -75,14 +77,16 @@ export async function acceptKeys(
   const shown = await rows<{ address: string; seen: string; before: string | null }>(
     tx,
     `
-    select h.address, h.seen, h.accepted as before from host_key h join unnest($2::text[], $3::text[]) m (address, seen) on h.address = m.address and h.seen = m.seen
+    select h.address, h.seen, h.accepted as before from host_key h
+    join unnest($2::text[], $3::text[]) m (address, seen) on h.address = m.address and h.seen = m.seen
     where h.site_id = $1 for update of h`,
     [site.id, keys.map((key) => key.address), keys.map((key) => key.fingerprint)],
   )
   const fresh = shown.filter(({ seen, before }) => before !== seen && (before === null || mayReplace))
   if (fresh.length) {
     await tx.query(
-      'update host_key set accepted = seen, accepted_at = now(), accepted_by = $3 where site_id = $1 and address = any($2)',
+      `update host_key set accepted = seen, accepted_at = now(), accepted_by = $3
+       where site_id = $1 and address = any($2)`,
       [site.id, fresh.map((key) => key.address), personId],
     )
     await audit(tx, {

@@ -160,7 +160,8 @@ describe('a sweep', () => {
     ])
     const used = (
       await house.pool.query<{ action: string; object_id: number; detail: { addresses?: string[] } }>(
-        `select action, object_id, detail from audit where object_kind = 'credential' and action like '%used%' or action = 'signed in with' order by id`,
+        `select action, object_id, detail from audit
+         where object_kind = 'credential' and action like '%used%' or action = 'signed in with' order by id`,
       )
     ).rows
     expect(used.map((row) => [row.action, Number(row.object_id)])).toEqual([
@@ -201,7 +202,8 @@ describe('a sweep', () => {
     const onRecord = async () =>
       (
         await house.pool.query<{ name: string | null; detail: object }>(`
-      select p.name, a.detail from audit a left join person p on p.id = a.person_id where a.action = 'accepted keys of machines' order by a.id`)
+      select p.name, a.detail from audit a left join person p on p.id = a.person_id
+      where a.action = 'accepted keys of machines' order by a.id`)
       ).rows
 
     it('is accepted by a person who has looked at it, on record; from then on the host gets passwords, and with another key it does not', async () => {
@@ -366,7 +368,8 @@ describe('plans', () => {
       await rows<{ id: number }>(house.pool, 'select id from sweep_plan where removed_at is null order by id')
     ).map((row) => row.id)
     await house.pool.query(
-      `update sweep_plan set next_at = now() - interval '1 minute', rule = case when id = $1 then 'FREQ=NEVER' else rule end`,
+      `update sweep_plan set next_at = now() - interval '1 minute', rule = case when id = $1 then 'FREQ=NEVER'
+       else rule end`,
       [broken],
     )
     await advanceSweeps(house.pool, Date.now())

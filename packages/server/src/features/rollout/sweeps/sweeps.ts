@@ -46,10 +46,13 @@ const longestPause = 3 * minute
 
 const known = `exists (select from device k where k.client_id = c.id and k.retired_at is null and host(h.address) = any(k.addresses))`
 const sweepSelect = `
-  select w.id, w.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", w.device_id as "deviceId", d.name as "deviceName", w.network, w.state, w.reason, w.scanned, w.total,
+  select w.id, w.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName",
+  w.device_id as "deviceId", d.name as "deviceName", w.network, w.state, w.reason, w.scanned, w.total,
          w.started_at as "startedAt", w.ended_at as "endedAt", p.name as "startedBy",
-         (select count(*) from sweep_host h where h.sweep_id = w.id)::int as answered, (select count(*) from sweep_host h where h.sweep_id = w.id and not ${known})::int as unknown
-  from sweep w join site s on s.id = w.site_id join client c on c.id = s.client_id join device d on d.id = w.device_id left join person p on p.id = w.started_by
+         (select count(*) from sweep_host h where h.sweep_id = w.id)::int as answered,
+         (select count(*) from sweep_host h where h.sweep_id = w.id and not ${known})::int as unknown
+  from sweep w join site s on s.id = w.site_id join client c on c.id = s.client_id join device d on d.id = w.device_id
+  left join person p on p.id = w.started_by
   where ${ofClients('s.client_id', 1)}`
 
 /** By what a machine said of itself when it was signed in to. */
@@ -62,9 +65,15 @@ async function sweepPage(db: Db, viewer: Viewer, id: number): Promise<SweepPage>
     db,
     `
     select host(w.address) as address, w.name, w.ports, w.banner, h.seen, h.accepted,
-           case when w.signed_in is null then null else jsonb_build_object('with', (select name from credential where id = (w.signed_in->>'trial')::int), 'system', w.signed_in->>'system', 'agent', (w.signed_in->>'agent')::bool, 'reason', w.signed_in->>'reason') end as "signedIn",
-           (select json_build_object('id', k.id, 'name', k.name) from device k where k.client_id = $2 and k.retired_at is null and host(w.address) = any(k.addresses) order by k.id limit 1) as device
-    from sweep_host w left join host_key h on h.site_id = $3 and h.address = host(w.address) where w.sweep_id = $1 order by w.address limit 5000`,
+           case when w.signed_in is null then null
+           else jsonb_build_object('with', (select name from credential where id = (w.signed_in->>'trial')::int),
+           'system', w.signed_in->>'system', 'agent', (w.signed_in->>'agent')::bool, 'reason',
+           w.signed_in->>'reason') end as "signedIn",
+           (select json_build_object('id', k.id, 'name', k.name) from device k
+           where k.client_id = $2 and k.retired_at is null and host(w.address) = any(k.addresses) order by k.id
+           limit 1) as device
+    from sweep_host w left join host_key h on h.site_id = $3 and h.address = host(w.address) where w.sweep_id = $1
+    order by w.address limit 5000`,
     [id, sweep.clientId, sweep.siteId],
   )
   return {
@@ -118,7 +127,8 @@ async function startSweep(
   )
   const { id } = (await firstRow<{ id: number }>(
     tx,
-    'insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total, credential_ids, passwords_to_unknown) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id',
+    `insert into sweep (site_id, device_id, network, plan_id, task_id, started_by, total, credential_ids,
+     passwords_to_unknown) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
     [
       body.siteId,
       body.deviceId,
@@ -162,7 +172,8 @@ async function plan(tx: Db, body: NewSweep, { zone, client_id: clientId }: Place
   }
   const { id } = (await firstRow<{ id: number }>(
     tx,
-    'insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by, credential_ids) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
+    `insert into sweep_plan (site_id, device_id, network, rule, begins, next_at, created_by, credential_ids)
+     values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
     [body.siteId, body.deviceId, body.network, body.rule, begins, time(nextAt), viewer.id, body.credentialIds],
   ))!
   await audit(tx, { personId: viewer.id, action: 'planned', kind: 'sweep', id, clientId, detail: body })
@@ -182,7 +193,8 @@ export async function sweepCommand(tx: Db, vault: Vault, taskId: number, command
   }>(
     tx,
     `
-    select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by, w.passwords_to_unknown from sweep w join site s on s.id = w.site_id where w.task_id = $1`,
+    select w.id, w.site_id, s.client_id, w.credential_ids, w.started_by, w.passwords_to_unknown from sweep w
+    join site s on s.id = w.site_id where w.task_id = $1`,
     [taskId],
   )
   if (!sweep?.credential_ids.length) return command
@@ -216,7 +228,8 @@ async function advancePlan(tx: Db, id: number, now: Millis): Promise<void> {
   const plan = await firstRow<DuePlan>(
     tx,
     `
-    select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, p.credential_ids, s.zone, s.client_id, s.networks from sweep_plan p join site s on s.id = p.site_id
+    select p.id, p.site_id, p.device_id, p.network, p.rule, p.begins, p.credential_ids, s.zone, s.client_id, s.networks
+    from sweep_plan p join site s on s.id = p.site_id
     where p.id = $1 and p.removed_at is null and p.next_at <= $2 for update of p skip locked`,
     [id, time(now)],
   )
@@ -254,7 +267,8 @@ export async function advanceSweeps(pool: Pool, now: Millis): Promise<void> {
   await pool.query(
     `
     update sweep w set state = 'failed', ended_at = now(), reason = case when w.state = 'waiting' then $3 else $4 end
-    where w.ended_at is null and w.heard_at < case when w.state = 'waiting' then $1::timestamptz else $2::timestamptz end`,
+    where w.ended_at is null and w.heard_at < case when w.state = 'waiting' then $1::timestamptz
+    else $2::timestamptz end`,
     [
       time(now - patience),
       time(now - longestPause),
@@ -282,8 +296,10 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, pr
   }>(
     tx,
     `
-    update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case when $3 = 'running' then null else now() end
-    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null returning w.id, w.site_id, w.network, s.client_id, w.started_by, w.passwords_to_unknown`,
+    update sweep w set state = $3, reason = $4, scanned = greatest(w.scanned, $5), heard_at = now(), ended_at = case
+    when $3 = 'running' then null else now() end
+    from site s where w.task_id = $1 and w.device_id = $2 and s.id = w.site_id and w.ended_at is null
+    returning w.id, w.site_id, w.network, s.client_id, w.started_by, w.passwords_to_unknown`,
     [taskId, deviceId, progress.state, progress.reason, progress.scanned],
   )
   if (!sweep) throw new ProblemError('no-such-task')
@@ -292,8 +308,10 @@ export async function recordSweep(tx: Db, deviceId: DeviceId, taskId: number, pr
   const found = progress.found.filter((host) => network !== null && inNetwork(host.address, network))
   await tx.query(
     `
-    insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name, array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
-    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb) on conflict do nothing`,
+    insert into sweep_host (sweep_id, address, name, ports, banner, signed_in) select $1, h.address::inet, h.name,
+    array(select jsonb_array_elements_text(h.ports)::int), h.banner, h."signedIn"
+    from jsonb_to_recordset($2) h (address text, name text, ports jsonb, banner text, "signedIn" jsonb)
+    on conflict do nothing`,
     [sweep.id, JSON.stringify(found)],
   )
   const met = found.flatMap((host) =>
@@ -364,8 +382,10 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
       rows<SweepPlanView>(
         pool,
         `
-      select p.id, p.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName", d.name as "deviceName", p.network, p.rule, s.zone, p.next_at as "nextAt", p.trouble
-      from sweep_plan p join site s on s.id = p.site_id join client c on c.id = s.client_id join device d on d.id = p.device_id
+      select p.id, p.site_id as "siteId", s.name as "siteName", s.client_id as "clientId", c.name as "clientName",
+      d.name as "deviceName", p.network, p.rule, s.zone, p.next_at as "nextAt", p.trouble
+      from sweep_plan p join site s on s.id = p.site_id join client c on c.id = s.client_id
+      join device d on d.id = p.device_id
       where p.removed_at is null and ${ofClients('s.client_id', 1)} order by p.next_at limit 500`,
         [viewer.clientIds],
       ),
@@ -381,7 +401,9 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
         const row = await firstRow<{ id: number; client_id: number }>(
           tx,
           `
-        update sweep_plan p set removed_at = now() from site s where p.id = $1 and s.id = p.site_id and p.removed_at is null and ${ofClients('s.client_id', 2)} returning p.id, s.client_id`,
+        update sweep_plan p set removed_at = now() from site s
+        where p.id = $1 and s.id = p.site_id and p.removed_at is null and ${ofClients('s.client_id', 2)}
+        returning p.id, s.client_id`,
           [id(), viewer.clientIds],
         )
         if (!row) throw new ProblemError('no-such-sweep')

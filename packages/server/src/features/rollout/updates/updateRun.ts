@@ -34,7 +34,8 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
     tx,
     `
     select d.id, d.name, coalesce(d.agent_version, '') as agent_version, d.updatable,
-           exists (select from update_device u join update_run r on r.id = u.run_id where u.device_id = d.id and u.state in ('waiting', 'going') and r.state in ('running', 'paused')) as busy
+           exists (select from update_device u join update_run r on r.id = u.run_id
+           where u.device_id = d.id and u.state in ('waiting', 'going') and r.state in ('running', 'paused')) as busy
     from device d where d.id = any($1) and d.retired_at is null and ${ofClients('d.client_id', 2)} order by d.id`,
     [body.deviceIds, viewer.clientIds],
   )
@@ -58,7 +59,8 @@ export async function startUpdates(tx: Db, body: NewUpdateRun, releases: Release
     [body.version, body.minutes, body.mostFailed, Math.max(...waves), viewer.id],
   ))!
   await tx.query(
-    'insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)',
+    `insert into update_device (run_id, device_id, wave, from_version) select $1, d.id, d.wave, d.version
+     from unnest($2::int[], $3::int[], $4::text[]) d (id, wave, version)`,
     [id, body.deviceIds, waves, body.deviceIds.map((deviceId) => byId.get(deviceId)!.agent_version)],
   )
   await audit(tx, {
@@ -107,7 +109,8 @@ export async function recordUpdate(
     tx,
     `
     update update_device u set state = $3, step = $4, reason = $5, changed_at = now() from device d
-    where u.task_id = $1 and u.device_id = $2 and d.id = $2 and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`,
+    where u.task_id = $1 and u.device_id = $2 and d.id = $2
+    and (u.state = 'going' or u.state = 'updated' and $3 = 'failed') returning d.client_id`,
     [taskId, deviceId, state, progress.step, progress.reason],
   )
   if (!found) return false
@@ -122,11 +125,16 @@ export async function advanceUpdates(pool: Pool, now: Millis): Promise<void> {
   await pool.query(
     `
     with settled as (
-      update update_device u set state = 'updated', step = '', reason = '', changed_at = now() from update_run r, device d
-      where u.state = 'going' and r.id = u.run_id and d.id = u.device_id and d.agent_version = r.version and u.from_version <> r.version and u.changed_at < $1 returning u.task_id
+      update update_device u set state = 'updated', step = '', reason = '', changed_at = now()
+      from update_run r, device d
+      where u.state = 'going' and r.id = u.run_id and d.id = u.device_id and d.agent_version = r.version
+      and u.from_version <> r.version and u.changed_at < $1 returning u.task_id
     ), late as (
-      update update_device u set state = 'failed', reason = 'Nothing was heard of it in time: it does not report, or its way here has closed.', changed_at = now() from update_run r
-      where u.state = 'going' and r.id = u.run_id and u.changed_at < $2::timestamptz - make_interval(mins => r.minutes) returning u.task_id
+      update update_device u
+      set state = 'failed', reason = 'Nothing was heard of it in time: it does not report, or its way here has closed.',
+      changed_at = now() from update_run r
+      where u.state = 'going' and r.id = u.run_id and u.changed_at < $2::timestamptz - make_interval(mins => r.minutes)
+      returning u.task_id
     )
     update device_task set state = 'over' where id in (select task_id from settled union select task_id from late)`,
     [time(now - minute), time(now - grace)],

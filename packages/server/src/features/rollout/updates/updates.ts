@@ -20,10 +20,12 @@ import { startUpdates, controlUpdates } from './updateRun'
 
 /** Counts only devices that the viewer may see; a run without any of them is not theirs. */
 const select = `
-  select r.id, r.version, r.state, r.reason, r.wave, r.waves, r.minutes, n.total, n.updated, n.failed, r.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
+  select r.id, r.version, r.state, r.reason, r.wave, r.waves, r.minutes, n.total, n.updated, n.failed,
+  r.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
   from update_run r left join person p on p.id = r.created_by
   cross join lateral (
-    select count(*)::int as total, count(*) filter (where u.state = 'updated')::int as updated, count(*) filter (where u.state = 'failed')::int as failed
+    select count(*)::int as total, count(*) filter (where u.state = 'updated')::int as updated,
+    count(*) filter (where u.state = 'failed')::int as failed
     from update_device u join device d on d.id = u.device_id where u.run_id = r.id and ${ofClients('d.client_id', 1)}
   ) n
   where n.total > 0`
@@ -34,7 +36,8 @@ async function page(db: Db, viewer: Viewer, id: number): Promise<UpdateRunPage> 
   const devices = await rows<UpdateDeviceView>(
     db,
     `
-    select d.id, d.name, c.name as "clientName", u.wave, u.state, u.step, u.reason, u.from_version as "fromVersion", u.changed_at as "changedAt"
+    select d.id, d.name, c.name as "clientName", u.wave, u.state, u.step, u.reason, u.from_version as "fromVersion",
+    u.changed_at as "changedAt"
     from update_device u join device d on d.id = u.device_id join client c on c.id = d.client_id
     where u.run_id = $1 and ${ofClients('d.client_id', 2)} order by u.wave, c.name, d.name limit 20000`,
     [id, viewer.clientIds],
@@ -54,7 +57,8 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
       devices: await rows<VersionDevice>(
         pool,
         `
-        select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName", coalesce(d.agent_version, '') as version, d.updatable
+        select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName",
+        coalesce(d.agent_version, '') as version, d.updatable
         from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
         where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 20000`,
         [viewer.clientIds],

@@ -51,7 +51,8 @@ export async function startRun(
   const { id: keyId } = (await firstRow<{ id: number }>(
     tx,
     `
-    insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags, created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
+    insert into enrolment_key (site_id, client_id, secret_digest, label, uses, uses_left, expires_at, kind, roles, tags,
+    created_by) values ($1, $2, $3, $4, $5, $5, $6, $7, $8, $9, $10) returning id`,
     [
       body.siteId,
       clientId,
@@ -69,7 +70,8 @@ export async function startRun(
   const { id } = (await firstRow<{ id: number }>(
     tx,
     `
-    insert into wave_run (site_id, device_id, name, kind, roles, tags, credential_ids, most_failed, hours_from, hours_until, key_id, key_sealed, waves, created_by, passwords_to_unknown)
+    insert into wave_run (site_id, device_id, name, kind, roles, tags, credential_ids, most_failed, hours_from,
+    hours_until, key_id, key_sealed, waves, created_by, passwords_to_unknown)
     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15) returning id`,
     [
       body.siteId,
@@ -90,7 +92,8 @@ export async function startRun(
     ],
   ))!
   await tx.query(
-    'insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)',
+    `insert into wave_machine (run_id, n, address, name, wave) select $1, m.n, m.address, m.name, m.wave
+     from unnest($2::int[], $3::text[], $4::text[], $5::int[]) m (n, address, name, wave)`,
     [
       id,
       body.machines.map((_, i) => i + 1),
@@ -170,7 +173,8 @@ export async function deployCommand(tx: Db, vault: Vault, runId: number, n: numb
 
 async function fail(tx: Db, runId: number, n: number, failure: FailureKind, reason: string): Promise<void> {
   await tx.query(
-    `update wave_machine set state = 'failed', failure = $3, reason = $4, changed_at = now() where run_id = $1 and n = $2`,
+    `update wave_machine set state = 'failed', failure = $3, reason = $4, changed_at = now()
+     where run_id = $1 and n = $2`,
     [runId, n, failure, reason],
   )
 }
@@ -193,7 +197,8 @@ export async function recordDeploy(
   }>(
     tx,
     `
-    select m.run_id, m.n, m.address, r.site_id, s.client_id, r.created_by, r.passwords_to_unknown from wave_machine m join wave_run r on r.id = m.run_id join site s on s.id = r.site_id
+    select m.run_id, m.n, m.address, r.site_id, s.client_id, r.created_by, r.passwords_to_unknown from wave_machine m
+    join wave_run r on r.id = m.run_id join site s on s.id = r.site_id
     where m.task_id = $1 and r.device_id = $2 and m.state = 'going' for update of m`,
     [taskId, deviceId],
   )
@@ -227,7 +232,8 @@ async function matchDevices(tx: Db, run: RunRow & { key_id: number }): Promise<v
   await tx.query(
     `
     update wave_machine m set device_id = a.device_id from enrolment_attempt a
-    where m.run_id = $1 and m.device_id is null and m.state in ('going', 'installed') and a.key_id = $2 and a.outcome = 'enrolled' and ${isThatMachine}`,
+    where m.run_id = $1 and m.device_id is null and m.state in ('going', 'installed') and a.key_id = $2
+    and a.outcome = 'enrolled' and ${isThatMachine}`,
     [run.id, run.key_id],
   )
 }
@@ -253,7 +259,8 @@ export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
   // Also of runs that were paused or stopped meanwhile: what was on its way then may have been lost since.
   await pool.query(
     `
-    with late as (update wave_machine set state = 'failed', failure = 'timed out', reason = $2, changed_at = now() where state = 'going' and changed_at < $1 returning task_id)
+    with late as (update wave_machine set state = 'failed', failure = 'timed out', reason = $2, changed_at = now()
+    where state = 'going' and changed_at < $1 returning task_id)
     update device_task set state = 'over' where id in (select task_id from late)`,
     [
       time(now - patience),
@@ -264,6 +271,7 @@ export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
   // A run that is over still learns which devices its last machines became.
   await pool.query(`
     update wave_machine m set device_id = a.device_id from wave_run r, enrolment_attempt a
-    where r.id = m.run_id and r.state <> 'running' and r.created_at > now() - interval '2 days' and m.state = 'installed' and m.device_id is null
+    where r.id = m.run_id and r.state <> 'running' and r.created_at > now() - interval '2 days'
+    and m.state = 'installed' and m.device_id is null
       and a.key_id = r.key_id and a.outcome = 'enrolled' and ${isThatMachine}`)
 }

@@ -25,10 +25,14 @@ import type { Vault } from '../../../secrets/vault'
 import { startRun, controlRun } from './waveRun'
 
 const select = `
-  select r.id, r.site_id as "siteId", r.name, s.client_id as "clientId", c.name as "clientName", s.name as "siteName", d.name as "deviceName", r.state, r.reason, r.wave, r.waves,
-         (select count(*) from wave_machine m where m.run_id = r.id)::int as total, (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'installed')::int as installed,
-         (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'failed')::int as failed, r.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
-  from wave_run r join site s on s.id = r.site_id join client c on c.id = s.client_id join device d on d.id = r.device_id left join person p on p.id = r.created_by
+  select r.id, r.site_id as "siteId", r.name, s.client_id as "clientId", c.name as "clientName", s.name as "siteName",
+  d.name as "deviceName", r.state, r.reason, r.wave, r.waves,
+         (select count(*) from wave_machine m where m.run_id = r.id)::int as total,
+         (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'installed')::int as installed,
+         (select count(*) from wave_machine m where m.run_id = r.id and m.state = 'failed')::int as failed,
+         r.created_at as "createdAt", coalesce(p.name, '') as "createdBy"
+  from wave_run r join site s on s.id = r.site_id join client c on c.id = s.client_id
+  join device d on d.id = r.device_id left join person p on p.id = r.created_by
   where ${ofClients('s.client_id', 1)}`
 
 async function runPage(db: Db, viewer: Viewer, id: number): Promise<WaveRunPage> {
@@ -37,10 +41,13 @@ async function runPage(db: Db, viewer: Viewer, id: number): Promise<WaveRunPage>
   const machines = await rows<Omit<WaveMachineView, 'key'> & KeyColumns>(
     db,
     `
-    select m.n, m.address, m.name, m.wave, m.state, m.step, m.failure, m.reason, m.attempts, m.changed_at as "changedAt",
-           case when d.id is null then null else json_build_object('id', d.id, 'name', d.name, 'reports', d.heard_at is not null) end as device,
+    select m.n, m.address, m.name, m.wave, m.state, m.step, m.failure, m.reason, m.attempts,
+    m.changed_at as "changedAt",
+           case when d.id is null then null
+           else json_build_object('id', d.id, 'name', d.name, 'reports', d.heard_at is not null) end as device,
            h.seen, h.accepted
-    from wave_machine m left join device d on d.id = m.device_id left join host_key h on h.site_id = $2 and h.address = m.address where m.run_id = $1 order by m.wave, m.n limit 5000`,
+    from wave_machine m left join device d on d.id = m.device_id left
+    join host_key h on h.site_id = $2 and h.address = m.address where m.run_id = $1 order by m.wave, m.n limit 5000`,
     [id, run.siteId],
   )
   return { ...run, machines: machines.map(withKey) }
