@@ -20,7 +20,7 @@ async function lookAround(client: SshClient): Promise<string> {
   if (system !== 'Linux' || !/^(x86_64|amd64|aarch64|arm64)$/.test(machine))
     throw new StoppedError(
       'unsupported system',
-      `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; there is an agent for Linux on x86-64 and ARM64.`,
+      `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; over SSH an agent can be installed on Linux, on x86-64 and ARM64.`,
     )
   if (right === 'none')
     throw new StoppedError(

@@ -154,7 +154,7 @@ export interface AssignmentView extends NewAssignment {
   createdAt: Millis
   createdBy: string
 }
-/** `templates`: those that have the watch. `was`: what would count without it, where that is the same for all. */
+/** `templates`: those that have the watch, whose key its `watch` is. `kind` and `watchName`: of the first of them. */
 export interface ExceptionView extends NewException {
   id: number
   revision: number

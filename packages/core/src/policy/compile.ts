@@ -181,6 +181,14 @@ export interface CompiledPolicy {
   roster(device: DeviceTraits): Roster
 }
 
+/**
+ * Prepares policy for many devices: targets become functions, templates are flattened once. Costs in the order of
+ * templates × watches + assignments + exceptions; a roster then costs what reaches the device.
+ * @param policy whole; what an assignment or exception names and is not there counts as absent
+ * @example
+ * const compiled = compilePolicy({ templates, assignments, exceptions })
+ * for (const device of devices) compiled.roster(device).filter((watch) => watch.standing === 'active')
+ */
 export function compilePolicy(policy: Policy): CompiledPolicy {
   const templates = new Map(policy.templates.map((template) => [template.id, template]))
   const plans = new Map<string, KeyPlan>()

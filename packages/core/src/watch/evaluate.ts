@@ -40,10 +40,15 @@ export interface Evaluated {
   broken: BrokenWatch[]
 }
 
+/**
+ * The one name of a post on its device: `postKey('disk.space', '/var')` is *disk.space|/var*. A watch's key holds no bar;
+ * an instance may, and is empty where a watch has only one post.
+ */
 export function postKey(watch: string, instance: string): string {
   return `${watch}|${instance}`
 }
 
+/** What `postKey` was made of. */
 export function splitPostKey(key: string): { watch: string; instance: string } {
   const cut = key.indexOf('|')
   return { watch: key.slice(0, cut), instance: key.slice(cut + 1) }

@@ -100,7 +100,29 @@ export interface ServiceAction {
   service: string
 }
 
+/**
+ * A kind of watch: everything that the product knows about one sort of thing to look at. Adding one means adding such an
+ * object to `kinds/index.ts`; evaluation, sentence, editor, text of policy and roster take all they need from here.
+ * Every function is pure: the same arguments give the same result, and the time is `observed.at`.
+ * @example
+ * // Raises while more than `most` people are signed in, and remembers the highest number it has seen.
+ * const crowd: WatchKind = {
+ *   name: 'sessions', title: 'Signed-in users', subject: 'session', collector: 'sessions', about: [],
+ *   parameters: [{ name: 'most', type: 'count', label: 'Most', default: 40, explains: '…' }],
+ *   sentence: (values) => sentence`When more than ${say('most')} are signed in, raise warning.`,
+ *   hold: () => ({ for: 5 * minute }), clearHold: () => ({ for: 0 }),
+ *   observe(values, { facts }, memo) {
+ *     const count = facts.sessions?.length
+ *     if (count === undefined) return [] // not known: neither well nor failing
+ *     const failing = count > read.number(values, 'most')
+ *     const peak = Math.max(count, (memo('') as number | undefined) ?? 0)
+ *     return [{ instance: '', failing: failing ? ['warning'] : [], well: !failing, memo: peak,
+ *               evidence: () => ({ text: `${count} signed in, at most ${peak}`, value: count }) }]
+ *   },
+ * }
+ */
 export interface WatchKind {
+  /** Stored in templates: never changed, never used for something else. */
   name: string
   title: string
   subject: Subject
@@ -113,11 +135,18 @@ export interface WatchKind {
   acts?(values: Values, instance: string): ServiceAction | null
   parameters: readonly Parameter[]
   sentence(values: Values): SentencePart[]
+  /** How long a level's condition must be true before the level counts, in milliseconds, or in checks in a row. */
   hold(values: Values, severity: Severity): Hold
+  /** How long the clear condition must be true before the post is well. */
   clearHold(values: Values): Hold
   /**
    * What the watch says of each of its posts now. A post that it says nothing of is not well: see `gone`.
-   * @param memo what the post remembered last time; never that of another kind, or of another filter (see `about`)
+   * @param values every parameter of the kind, defaults filled in
+   * @param observed what one report says, and what of older ones still holds; times in milliseconds since 1970
+   * @param memo what the observation of that instance had as its `memo` last time, undefined the first time; never that
+   * of another kind, or of another filter (see `about`). It is stored as JSON, so plain data only, and small
+   * @returns one observation an instance, in any order; an instance twice is a mistake of the kind
+   * @throws anything: the watch then counts as broken on that device, and the others go on
    */
   observe(values: Values, observed: Observed, memo: (instance: string) => unknown): Observation[]
   /**

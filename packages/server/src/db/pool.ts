@@ -34,6 +34,14 @@ export function whenCommitted(db: Db | Pool, work: (pool: Pool) => void): void {
   else work(db as Pool)
 }
 
+/**
+ * Runs work on one connection between *begin* and *commit*, at PostgreSQL's ordinary level (read committed): the next
+ * statement sees what others commit meanwhile, so what is checked must be checked or locked by the statement that acts.
+ * Whatever the work throws rolls everything back and is thrown on. It takes a connection of the pool for as long: nothing
+ * slow, and no other transaction, belongs inside.
+ * @example
+ * await inTransaction(pool, async (tx) => { await tx.query('update …'); whenCommitted(tx, tellOthers) })
+ */
 export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>): Promise<T> {
   const connection = await pool.connect()
   const waiting: ((pool: Pool) => void)[] = []
@@ -43,7 +51,7 @@ export async function inTransaction<T>(pool: Pool, work: (tx: Db) => Promise<T>)
     const result = await work(connection)
     await connection.query('commit')
     afterwards.delete(connection)
-    for (const resolve of waiting) resolve(pool)
+    for (const deferred of waiting) deferred(pool)
     return result
   } catch (error) {
     await connection.query('rollback').catch(() => undefined)

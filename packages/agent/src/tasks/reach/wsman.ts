@@ -65,7 +65,10 @@ export class Wsman {
     this.#url = `https://${access.address.includes(':') ? `[${access.address}]` : access.address}:${wsmanPort}/wsman`
   }
 
-  /** @returns null when the sign-in is refused @throws StoppedError when the machine is not the one that was met */
+  /**
+   * One request, once the certificate of the machine is the accepted one. A refused sign-in is an answer with status 401.
+   * @throws StoppedError no answer; host key changed; something else: an answer without end
+   */
   #post(text: string): Promise<{ status: number; text: string }> {
     const { user, password, key, within = answerWithin } = this.access
     let close = () => undefined as void

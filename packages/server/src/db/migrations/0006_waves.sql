@@ -34,7 +34,7 @@ create table wave_run (
   roles text[] not null,
   tags text[] not null,
   credential_ids int[] not null,
-  -- of the machines of a wave at most so many per cent may fail, or it pauses before the next
+  -- of the machines of a wave at most this share (0 to 1) may fail, or it pauses before the next
   most_failed float8 not null,
   -- local hours of the site in which machines may be gone to; null: any
   hours_from int,

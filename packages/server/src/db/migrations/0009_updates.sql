@@ -6,7 +6,7 @@ create table update_run (
   version text not null,
   -- how long an updated agent has to report before it goes back
   minutes int not null,
-  -- of the devices of a wave at most so many per cent may fail, or it pauses before the next
+  -- of the devices of a wave at most this share (0 to 1) may fail, or it pauses before the next
   most_failed float8 not null,
   state text not null default 'running' check (state in ('running', 'paused', 'stopped', 'done')),
   reason text not null default '',

@@ -153,7 +153,13 @@ export class Engine {
   /**
    * From a batch as it came to a receipt: what is acknowledged is on disk. Where PostgreSQL refuses something of it,
    * the reports are stored one by one, so that the one at fault costs only itself; it is kept beside them, with the
-   * reason.
+   * reason. A batch that comes twice changes nothing the second time.
+   * @param authorization the header, `Bearer <device>.<secret>`
+   * @param body a ReportBatch, unchecked
+   * @param now of the server, in milliseconds since 1970
+   * @throws ProblemError device-key-refused; wrong-version or invalid for the envelope; out-of-order when reports
+   * before these are missing; identity-shared or counted-by-another when another machine speaks as this device; busy
+   * when its other connection is at it. What is wrong within a report is no error, but stands in the receipt as refused
    */
   async take(authorization: string | undefined, body: unknown, now: Millis): Promise<ReportReceipt> {
     const { deviceId, secret } = readDeviceKey(authorization)

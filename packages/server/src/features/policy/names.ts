@@ -1,7 +1,7 @@
 import { conditionsOf, isGroup, matcher, type Condition, type DeviceTraits, type KnownEstate, type Target } from '#core'
 import { rows, type Db } from '../../db'
 
-/** What there is in the estate and what it is called. `clientOf`: whose device it is. */
+/** What there is in the estate, by its number: what it is called, and which client a site or a device belongs to. */
 export interface Estate extends KnownEstate {
   roles: ReadonlyMap<string, string>
   sites: ReadonlyMap<number, SiteRow>
