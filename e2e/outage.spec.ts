@@ -89,9 +89,9 @@ test('the server, killed while agents report, loses no acknowledged reading and 
     process.kill(pidOf('server'), 'SIGKILL')
     // It fails while nobody is there to hear it.
     await make(page, 'bb-plant-web', round === 1 ? 'start cron' : 'stop cron')
-    await expect(page.getByText('The server is not reached')).toBeVisible()
+    await expect(page.getByRole('status').filter({ hasText: 'The server is not reached' })).toBeVisible()
     await serve()
-    await expect(page.getByText('The server is not reached')).toBeHidden()
+    await expect(page.getByRole('status').filter({ hasText: 'The server is not reached' })).toBeHidden()
     await expect(alertOf(page, 'bb-plant-web')).toHaveCount(round === 1 ? 0 : 1)
   }
   await expectNothingLost('%')

@@ -127,8 +127,8 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
     ['127.21.0.15', 'installed', 2],
     ['127.21.0.16', 'installed', 1],
     ['127.21.0.17', 'installed', 2],
-    ['127.21.0.18', 'unsupported system', 3],
-    ['127.21.0.19', 'timed out', 3],
+    ['127.21.0.18', 'unsupported-system', 3],
+    ['127.21.0.19', 'timed-out', 3],
     ['127.21.0.20', 'installed', 1],
   ])
   await expect(run.getByText('reports', { exact: true })).toHaveCount(8)

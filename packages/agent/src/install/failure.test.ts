@@ -12,13 +12,13 @@ describe('why an installation ended', () => {
     for (const [kind, status] of Object.entries(installStatus)) {
       expect([failureOfStatus(status), status > 78 && status < 126]).toEqual([kind, true])
     }
-    expect([1, 2, 0, null, 127, 137].map(failureOfStatus)).toEqual(Array(6).fill('something else'))
+    expect([1, 2, 0, null, 127, 137].map(failureOfStatus)).toEqual(Array(6).fill('something-else'))
   })
   it('is known by what kind of error it was, whatever its words', () => {
     const errno = (code: string) => Object.assign(new Error('words'), { code })
     const errors = [
       new RefusedError(409, 'name-in-use', 'words'),
-      new InstallError('disk full', 'words'),
+      new InstallError('disk-full', 'words'),
       errno('ENOSPC'),
       errno('EACCES'),
       errno('ECONNREFUSED'),
@@ -51,7 +51,7 @@ describe('why an installation ended', () => {
         ...words.slice(0, 5),
       ]
       execFileSync('chmod', ['755', folder, program])
-      expect(spawnSync('setpriv', asNobody, { encoding: 'utf8' }).status).toBe(installStatus['no rights'])
+      expect(spawnSync('setpriv', asNobody, { encoding: 'utf8' }).status).toBe(installStatus['no-rights'])
     }
     rmSync(folder, { recursive: true })
   })

@@ -12,15 +12,15 @@ export class InstallError extends Error {
 }
 
 const byErrno: Partial<Record<string, keyof typeof installStatus>> = {
-  ENOSPC: 'disk full',
-  EDQUOT: 'disk full',
-  EACCES: 'no rights',
-  EPERM: 'no rights',
+  ENOSPC: 'disk-full',
+  EDQUOT: 'disk-full',
+  EACCES: 'no-rights',
+  EPERM: 'no-rights',
 }
 
 /** With which status the program ends after an error: programs that started it need not read its words. */
 export function exitStatusOf(error: unknown): number {
-  if (error instanceof RefusedError) return installStatus['refused by the server']
+  if (error instanceof RefusedError) return installStatus['refused-by-the-server']
   const kind = error instanceof InstallError ? error.kind : byErrno[(error as NodeJS.ErrnoException).code ?? '']
   return kind ? installStatus[kind] : 1
 }

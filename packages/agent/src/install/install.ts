@@ -53,7 +53,7 @@ function requireRoom(place: Place): void {
   while (!existsSync(folder)) folder = dirname(folder)
   const { bavail, bsize } = statfsSync(folder)
   const fault = roomFault(bavail * bsize, 'this disk')
-  if (fault) throw new InstallError('disk full', fault)
+  if (fault) throw new InstallError('disk-full', fault)
 }
 
 /** The file that is this program: packaged it is the executable itself, otherwise the script. */
@@ -145,7 +145,7 @@ export async function install(options: InstallOptions, say: (text: string) => vo
   const place = placeAt(root)
   const ownRoot = root !== ''
   if (!ownRoot && process.getuid?.() !== 0)
-    throw new InstallError('no rights', 'Installing needs root: run the command with sudo.')
+    throw new InstallError('no-rights', 'Installing needs root: run the command with sudo.')
   requireRoom(place)
   const isService = serviceManager() === 'systemd' && !ownRoot
   const isRenewed = isService && existsSync(place.unit)

@@ -19,17 +19,17 @@ async function lookAround(client: SshClient): Promise<string> {
   const [system = '', machine = '', , right = '', free = ''] = output.trim().split('\n')
   if (system !== 'Linux' || !/^(x86_64|amd64|aarch64|arm64)$/.test(machine))
     throw new StoppedError(
-      'unsupported system',
+      'unsupported-system',
       `It runs ${system || 'something that does not say what it is'}${machine ? ` on ${machine}` : ''}; over SSH an agent can be installed on Linux, on x86-64 and ARM64.`,
     )
   if (right === 'none')
     throw new StoppedError(
-      'no rights',
+      'no-rights',
       'This sign-in may neither install as itself nor use sudo without a password there.',
     )
   // df(1) counts in blocks of 1024 bytes.
   const fault = roomFault(Number(free) * 1024, 'its fullest disk')
-  if (fault) throw new StoppedError('disk full', fault)
+  if (fault) throw new StoppedError('disk-full', fault)
   return right === 'root' ? '' : 'sudo -n '
 }
 
@@ -64,7 +64,7 @@ async function bring(
     return { state: 'done', step: 'installed', failure: null, reason: '', hostKey: key.shown, trial: trial.id }
   }
   throw new StoppedError(
-    'sign-in refused',
+    'sign-in-refused',
     command.trials.length ? refusedText(command.trials) : 'No sign-in was given.',
   )
 }
@@ -80,7 +80,7 @@ export async function deploy(
   let timer: NodeJS.Timeout | undefined
   const tooLate = new Promise<never>((_, reject) => {
     timer = setTimeout(
-      () => reject(new StoppedError('timed out', `It took longer than ${Math.round(command.within / 60_000)} min.`)),
+      () => reject(new StoppedError('timed-out', `It took longer than ${Math.round(command.within / 60_000)} min.`)),
       command.within,
     )
   })
@@ -102,7 +102,7 @@ export async function deploy(
     return {
       state: 'failed',
       step: '',
-      failure: error instanceof StoppedError ? error.failure : 'something else',
+      failure: error instanceof StoppedError ? error.failure : 'something-else',
       reason: (error as Error).message.slice(0, 1000),
       hostKey: key.shown,
       trial: null,

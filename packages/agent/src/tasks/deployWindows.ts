@@ -16,16 +16,16 @@ interface Found {
 
 function check(output: string): void {
   if (!output.includes('{'))
-    throw new StoppedError('something else', 'It did not say what it is: Windows PowerShell told nothing.')
+    throw new StoppedError('something-else', 'It did not say what it is: Windows PowerShell told nothing.')
   const { architecture, administrator, free } = JSON.parse(output.slice(output.indexOf('{'))) as Found
   if (architecture !== 'AMD64')
     throw new StoppedError(
-      'unsupported system',
+      'unsupported-system',
       `It runs Windows on ${architecture}; there is an agent for Windows on x86-64.`,
     )
-  if (!administrator) throw new StoppedError('no rights', 'This sign-in is no administrator there.')
+  if (!administrator) throw new StoppedError('no-rights', 'This sign-in is no administrator there.')
   const fault = roomFault(free, 'its system disk')
-  if (fault) throw new StoppedError('disk full', fault)
+  if (fault) throw new StoppedError('disk-full', fault)
 }
 
 /**
@@ -68,7 +68,7 @@ export async function bringToWindows(
     }
   }
   throw new StoppedError(
-    'sign-in refused',
+    'sign-in-refused',
     passwords.length ? refusedText(passwords) : 'Windows takes passwords, and no sign-in given here has one.',
   )
 }

@@ -32,7 +32,7 @@ class LooksOnlyError extends NotOursError {
     if (this.task.command.kind === 'service')
       return { service: { state: 'failed', before: '', after: '', reason, hopeless: true } }
     if (this.task.command.kind === 'deploy')
-      return { deploy: { state: 'failed', step: '', failure: 'no rights', reason, hostKey: null, trial: null } }
+      return { deploy: { state: 'failed', step: '', failure: 'no-rights', reason, hostKey: null, trial: null } }
     return { update: { state: 'failed', step: '', reason } }
   }
 }

@@ -257,7 +257,7 @@ describe('an update', () => {
   })
   it('that fails takes nothing away that is there', async () => {
     program(filesOf(home).programOf('0.9.0'), 'from before')
-    offer(says('something else'))
+    offer(says('something-else'))
     await expect(prepare(command())).rejects.toThrow('the program says')
     expect(readFileSync(filesOf(home).programOf('0.9.0'), 'utf8')).toContain('from before')
   })

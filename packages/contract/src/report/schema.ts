@@ -227,7 +227,9 @@ const sweepProgress = Joi.object<SweepProgress, true>({
 const deployProgress = Joi.object<DeployProgress, true>({
   state,
   step: text(100).required(),
+  // Agents of version 0.4.0 write the codes with spaces.
   failure: Joi.string()
+    .replace(/ /g, '-')
     .valid(...failureKinds)
     .allow(null)
     .required(),

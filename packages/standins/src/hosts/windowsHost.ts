@@ -44,7 +44,7 @@ async function run(host: WindowsHost, script: string, installed: Installed): Pro
       return {
         code: 1,
         output: '',
-        errors: `custode-agent: ${(error as Error).message}\r\ncustode-agent [${installStatus['refused by the server']}]: it was not installed\r\n`,
+        errors: `custode-agent: ${(error as Error).message}\r\ncustode-agent [${installStatus['refused-by-the-server']}]: it was not installed\r\n`,
       }
     }
   }

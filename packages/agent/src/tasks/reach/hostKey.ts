@@ -34,7 +34,7 @@ export class HostKey {
     this.#pinned ??= fingerprint
     if (this.#pinned !== fingerprint)
       throw new StoppedError(
-        'host key changed',
+        'host-key-changed',
         'The machine shows another key than before. It was reinstalled, or something stands in its place. Nothing secret was sent to it.',
       )
   }
@@ -43,7 +43,7 @@ export class HostKey {
   requirePasswords(): void {
     if (this.isAccepted || this.passwordsToUnknown) return
     throw new StoppedError(
-      'host key not accepted',
+      'host-key-not-accepted',
       `Nobody has accepted its key (${fingerprintText(this.#shown ?? '')}) yet, so no password was sent to it. Look at the key, accept it, and try again.`,
     )
   }

@@ -94,14 +94,14 @@ export async function signIn(
       else if (error.level === 'client-authentication') resolve(null)
       else if (error.level === 'client-timeout')
         reject(
-          new StoppedError('timed out', `It accepted the connection, but said nothing for ${durationText(within)}.`),
+          new StoppedError('timed-out', `It accepted the connection, but said nothing for ${durationText(within)}.`),
         )
-      else reject(new StoppedError('no answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
+      else reject(new StoppedError('no-answer', `Nothing answers as SSH at ${address}, port 22: ${error.message}`))
     })
     try {
       client.connect(config)
     } catch (error) {
-      reject(new StoppedError('sign-in refused', `The stored private key cannot be read: ${(error as Error).message}`))
+      reject(new StoppedError('sign-in-refused', `The stored private key cannot be read: ${(error as Error).message}`))
     }
   })
 }

@@ -21,7 +21,7 @@ export async function inTime<T>(step: Promise<T>, within: Millis, close: () => v
       close()
       reject(
         new StoppedError(
-          'timed out',
+          'timed-out',
           `It accepted the connection, and then did not answer within ${durationText(within)}.`,
         ),
       )

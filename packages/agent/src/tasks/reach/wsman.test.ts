@@ -127,8 +127,8 @@ describe('WS-Management', () => {
   })
   it('sends nothing, the sign-in least of all, to a machine that shows another certificate than the accepted one, or one that nobody has accepted', async () => {
     answer = working
-    await expect(me(new HostKey('another')).open()).rejects.toMatchObject({ failure: 'host key changed' })
-    await expect(me(new HostKey(null)).open()).rejects.toMatchObject({ failure: 'host key not accepted' })
+    await expect(me(new HostKey('another')).open()).rejects.toMatchObject({ failure: 'host-key-changed' })
+    await expect(me(new HostKey(null)).open()).rejects.toMatchObject({ failure: 'host-key-not-accepted' })
     expect(asked).toEqual([])
     expect(await me(new HostKey(fingerprint)).open()).toBe('S-1')
   })
@@ -137,7 +137,7 @@ describe('WS-Management', () => {
     expect(await me().open()).toBeNull()
     answer = () => [404, '<html></html>']
     await expect(me().open()).rejects.toMatchObject({
-      failure: 'no answer',
+      failure: 'no-answer',
       message: expect.stringContaining('does not speak WS-Management (status 404)') as string,
     })
     answer = () => [
@@ -147,7 +147,7 @@ describe('WS-Management', () => {
     await expect(me().open()).rejects.toThrow('It answered: The quota of shells is used up.')
     await expect(
       new Wsman({ address: '127.77.1.10', user: 'a', password: 'b', key: new HostKey(null, true) }).open(),
-    ).rejects.toMatchObject({ failure: 'no answer' })
+    ).rejects.toMatchObject({ failure: 'no-answer' })
   })
   it('looks what is inside, by the first sign-in that is taken', async () => {
     polls = 1

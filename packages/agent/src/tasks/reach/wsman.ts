@@ -80,7 +80,7 @@ export class Wsman {
           response.on('data', (chunk: Buffer) => {
             chunks.push(chunk)
             size += chunk.length
-            if (size > mostBytes) asking.destroy(new StoppedError('something else', 'It answers without end.'))
+            if (size > mostBytes) asking.destroy(new StoppedError('something-else', 'It answers without end.'))
           })
           response.on('end', () =>
             resolve({ status: response.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8') }),
@@ -92,7 +92,7 @@ export class Wsman {
             error instanceof StoppedError
               ? error
               : new StoppedError(
-                  'no answer',
+                  'no-answer',
                   `Nothing answers as WS-Management at ${this.access.address}, port ${wsmanPort}: ${error.message}`,
                 ),
           ),
@@ -143,13 +143,13 @@ export class Wsman {
       if (fault.Detail?.WSManFault?.['@Code'] === stillGoing) throw new FaultError(stillGoing)
       const words = fault.Reason?.Text
       throw new StoppedError(
-        'something else',
+        'something-else',
         `It answered: ${(typeof words === 'string' ? words : JSON.stringify(words ?? '')).slice(0, 300)}`,
       )
     }
     if (status !== 200 || !body)
       throw new StoppedError(
-        'no answer',
+        'no-answer',
         `What answers at port ${wsmanPort} does not speak WS-Management (status ${status}).`,
       )
     return body
@@ -168,7 +168,7 @@ export class Wsman {
       ResourceCreated?: { ReferenceParameters?: { SelectorSet?: { Selector?: { '#text'?: string } } } }
     }
     const id = made.Shell?.ShellId ?? made.ResourceCreated?.ReferenceParameters?.SelectorSet?.Selector?.['#text']
-    if (!id) throw new StoppedError('something else', 'It made a shell without saying which.')
+    if (!id) throw new StoppedError('something-else', 'It made a shell without saying which.')
     return id
   }
 
@@ -188,7 +188,7 @@ export class Wsman {
       shellId,
     )) as { CommandResponse?: { CommandId?: string } } | null
     const id = begun?.CommandResponse?.CommandId
-    if (!id) throw new StoppedError('no rights', 'This sign-in may not run programs there.')
+    if (!id) throw new StoppedError('no-rights', 'This sign-in may not run programs there.')
     await this.#call(
       `${shell}/Send`,
       `<rsp:Send><rsp:Stream Name="stdin" CommandId="${escaped(id)}" End="true">${Buffer.from(script, 'utf8').toString('base64')}</rsp:Stream></rsp:Send>`,
@@ -197,7 +197,7 @@ export class Wsman {
     const said: Record<string, string> = { stdout: '', stderr: '' }
     for (const began = performance.now(); ;) {
       if (performance.now() - began > within)
-        throw new StoppedError('timed out', `What was begun there goes on for longer than ${durationText(within)}.`)
+        throw new StoppedError('timed-out', `What was begun there goes on for longer than ${durationText(within)}.`)
       let body: Element | null
       try {
         body = await this.#call(

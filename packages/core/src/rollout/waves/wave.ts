@@ -3,31 +3,31 @@ import { withinHours } from '../../watch'
 
 /** Why a machine got no agent, in the kinds that a technician acts on. */
 export const failureKinds = [
-  'no answer',
-  'sign-in refused',
-  'host key not accepted',
-  'host key changed',
-  'unsupported system',
-  'disk full',
-  'no rights',
-  'timed out',
-  'refused by the server',
-  'something else',
+  'no-answer',
+  'sign-in-refused',
+  'host-key-not-accepted',
+  'host-key-changed',
+  'unsupported-system',
+  'disk-full',
+  'no-rights',
+  'timed-out',
+  'refused-by-the-server',
+  'something-else',
 ] as const
 export type FailureKind = (typeof failureKinds)[number]
 
 /** With which status the installation ends, for whoever runs it from elsewhere; with any other it is something else. */
 export const installStatus = {
-  'unsupported system': 81,
-  'disk full': 82,
-  'no rights': 83,
-  'refused by the server': 84,
+  'unsupported-system': 81,
+  'disk-full': 82,
+  'no-rights': 83,
+  'refused-by-the-server': 84,
 } as const satisfies Partial<Record<FailureKind, number>>
 
 /** @param status of the installation's script or program; null: it was ended by a signal */
 export function failureOfStatus(status: number | null): FailureKind {
   const found = Object.entries(installStatus).find(([, each]) => each === status)
-  return found ? (found[0] as keyof typeof installStatus) : 'something else'
+  return found ? (found[0] as keyof typeof installStatus) : 'something-else'
 }
 
 export type MachineState = 'waiting' | 'going' | 'installed' | 'failed'

@@ -24,7 +24,7 @@ for word; do
   case $before in --ca) ca=$word ;; --proxy) https_proxy=$word; export https_proxy ;; esac
   before=$word
 done
-[ "$(uname -s)" = Linux ] || fail ${installStatus['unsupported system']} "this system is not supported: $(uname -s)"
+[ "$(uname -s)" = Linux ] || fail ${installStatus['unsupported-system']} "this system is not supported: $(uname -s)"
 case "$(uname -m)" in
 ${architectures
   .filter((architecture) => known.includes(architecture))
@@ -33,7 +33,7 @@ ${architectures
       `  ${architecture === 'x64' ? 'x86_64|amd64' : 'aarch64|arm64'}) arch=${architecture}; digest=${digests[architecture]};;`,
   )
   .join('\n')}
-  *) fail ${installStatus['unsupported system']} "this server has no agent for $(uname -m)";;
+  *) fail ${installStatus['unsupported-system']} "this server has no agent for $(uname -m)";;
 esac
 # The program is tried from where it is unpacked, and not everywhere may programs run.
 folder=
@@ -71,7 +71,7 @@ until fetch; do
   sleep 3
 done
 echo "$digest  $file" | sha256sum --check --status || fail 1 'the download is damaged: try again'
-gunzip "$file" || fail ${installStatus['disk full']} 'there is no room to unpack the agent in '"$folder"
+gunzip "$file" || fail ${installStatus['disk-full']} 'there is no room to unpack the agent in '"$folder"
 chmod 755 "$folder/custode-agent"
 CUSTODE_AGENT_KEY=$key "$folder/custode-agent" install --server '${server}' "$@"
 `
@@ -86,10 +86,10 @@ $ErrorActionPreference = 'Stop'
 $ProgressPreference = 'SilentlyContinue'
 function Fail([int] $status, [string] $text) { throw "custode-agent [$status]: $text" }
 $me = [Security.Principal.WindowsPrincipal][Security.Principal.WindowsIdentity]::GetCurrent()
-if (-not $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator)) { Fail ${installStatus['no rights']} 'run this in a PowerShell as administrator' }
+if (-not $me.IsInRole([Security.Principal.WindowsBuiltInRole]::Administrator)) { Fail ${installStatus['no-rights']} 'run this in a PowerShell as administrator' }
 $digests = @{ ${digest === null ? '' : `'AMD64' = '${digest}'`} }
 $digest = $digests[$env:PROCESSOR_ARCHITECTURE]
-if (-not $digest) { Fail ${installStatus['unsupported system']} "this server has no agent for Windows on $env:PROCESSOR_ARCHITECTURE" }
+if (-not $digest) { Fail ${installStatus['unsupported-system']} "this server has no agent for Windows on $env:PROCESSOR_ARCHITECTURE" }
 $folder = Join-Path ([IO.Path]::GetTempPath()) ([IO.Path]::GetRandomFileName())
 New-Item -ItemType Directory $folder | Out-Null
 try {

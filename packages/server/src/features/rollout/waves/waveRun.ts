@@ -211,7 +211,7 @@ export async function recordDeploy(
       await acceptKeys(tx, { id: machine.site_id, clientId: machine.client_id }, [key], machine.created_by, false)
   }
   if (progress.state === 'failed')
-    await fail(tx, machine.run_id, machine.n, progress.failure ?? 'something else', progress.reason)
+    await fail(tx, machine.run_id, machine.n, progress.failure ?? 'something-else', progress.reason)
   else
     await tx.query(`update wave_machine set state = $3, step = $4, changed_at = now() where run_id = $1 and n = $2`, [
       machine.run_id,
@@ -259,7 +259,7 @@ export async function advanceRuns(pool: Pool, now: Millis): Promise<void> {
   // Also of runs that were paused or stopped meanwhile: what was on its way then may have been lost since.
   await pool.query(
     `
-    with late as (update wave_machine set state = 'failed', failure = 'timed out', reason = $2, changed_at = now()
+    with late as (update wave_machine set state = 'failed', failure = 'timed-out', reason = $2, changed_at = now()
     where state = 'going' and changed_at < $1 returning task_id)
     update device_task set state = 'over' where id in (select task_id from late)`,
     [

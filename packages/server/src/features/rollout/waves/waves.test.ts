@@ -151,10 +151,10 @@ describe('a run of waves', () => {
     const second = await commands(2)
     await reportProgress(second[0]!.task.id, {
       state: 'failed',
-      failure: 'sign-in refused',
+      failure: 'sign-in-refused',
       reason: 'Both sign-ins were refused: “root” and “admin”.',
     })
-    await reportProgress(second[1]!.task.id, { state: 'failed', failure: 'disk full', reason: 'Only 10 MB are free.' })
+    await reportProgress(second[1]!.task.id, { state: 'failed', failure: 'disk-full', reason: 'Only 10 MB are free.' })
     await turn()
     run = await page(id)
     expect(run).toMatchObject({
@@ -163,7 +163,7 @@ describe('a run of waves', () => {
       failed: 2,
     })
     expect(run.machines[1]).toMatchObject({
-      failure: 'sign-in refused',
+      failure: 'sign-in-refused',
       reason: 'Both sign-ins were refused: “root” and “admin”.',
     })
 
@@ -192,13 +192,13 @@ describe('a run of waves', () => {
     expect(command!.command).toMatchObject({ hostKey: 'ZmluZ2VycHJpbnQgb2YgMTA=', passwordsToUnknown: false })
     await reportProgress(command!.task.id, {
       state: 'failed',
-      failure: 'host key changed',
+      failure: 'host-key-changed',
       reason: 'another key',
       hostKey: 'c29tZXRoaW5nIGVsc2U=',
     })
     expect((await page(id)).machines[0]).toMatchObject({
       state: 'failed',
-      failure: 'host key changed',
+      failure: 'host-key-changed',
       key: { fingerprint: 'c29tZXRoaW5nIGVsc2U=', state: 'changed' },
     })
     const again = (await start({ machines: [{ address: '192.0.2.10', name: 'tm-once-more' }], waves: [] })).body.id
@@ -275,13 +275,13 @@ describe('a run of waves', () => {
     await control(id, 'stop')
     expect(states(await page(id))).toEqual(['going'])
     await advanceRuns(house.pool, Date.now() + 7 * minute)
-    expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed out' })
+    expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed-out' })
   })
   it('gives up a machine of which nothing is heard, and keeps to its hours', async () => {
     const { id } = (await start({ machines: machines(1), waves: [] })).body
     await turn()
     await advanceRuns(house.pool, Date.now() + 7 * minute)
-    expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed out' })
+    expect((await page(id)).machines[0]).toMatchObject({ state: 'failed', failure: 'timed-out' })
     const hour = Number(new Date().toLocaleString('en-GB', { timeZone: 'Europe/Lisbon', hour: '2-digit' }))
     const late = (await start({ hoursFrom: (hour + 2) % 24, hoursUntil: (hour + 4) % 24 })).body.id
     await turn()

@@ -7,20 +7,20 @@ import { useResource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { acceptKeys } from '../sweeps/acceptKeys'
 import MachineKey from '../sweeps/MachineKey.vue'
-import { failuresBy } from '../runs/failures'
+import { failuresBy, failureWords } from '../runs/failures'
 import RunPart from '../runs/RunPart.vue'
 
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<WaveRunPage>(`/wave-runs/${props.id}`), {
   topics: ['estate', 'reports'],
 })
-const failures = computed(() => failuresBy(data.value?.machines ?? [], (machine) => machine.failure ?? ''))
+const failures = computed(() => failuresBy(data.value?.machines ?? [], (machine) => machine.failure ?? 'something-else'))
 const isAboutKey = (machine: WaveMachineView) =>
-  machine.failure === 'host key not accepted' || machine.failure === 'host key changed'
+  machine.failure === 'host-key-not-accepted' || machine.failure === 'host-key-changed'
 const hasKeys = computed(() => data.value?.machines.some(isAboutKey))
 const unaccepted = computed(() =>
   (data.value?.machines ?? []).flatMap(({ address, key, failure }) =>
-    failure === 'host key not accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [],
+    failure === 'host-key-not-accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [],
   ),
 )
 async function acceptAll(): Promise<void> {
@@ -28,7 +28,7 @@ async function acceptAll(): Promise<void> {
 }
 /** How far a machine has come. */
 function progress({ state, failure, step, device }: WaveMachineView): string {
-  if (state === 'failed') return failure ?? ''
+  if (state === 'failed') return failureWords[failure ?? 'something-else']
   if (state === 'going') return step
   if (state === 'waiting') return 'waits'
   if (!device) return 'installed'
@@ -48,8 +48,8 @@ function progress({ state, failure, step, device }: WaveMachineView): string {
         @changed="refresh"
       >
         <template #failures>
-          <p v-for="[kind, failed] in failures" :key="kind"><b>{{ countText(failed.length, 'machine') }}</b> {{ kind }}:
-            <span class="muted">{{ failed[0]!.reason }}</span> <button v-if="kind === 'host key not accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept
+          <p v-for="[kind, failed] in failures" :key="kind"><b>{{ countText(failed.length, 'machine') }}</b> {{ failureWords[kind] }}:
+            <span class="muted">{{ failed[0]!.reason }}</span> <button v-if="kind === 'host-key-not-accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept
               all {{ unaccepted.length }} keys</button></p>
         </template>
         <thead>
