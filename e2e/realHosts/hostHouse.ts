@@ -10,7 +10,7 @@ import { root } from '../../launcher/place.mjs'
 import { startTimers } from '../../packages/server/src/engine'
 import { allJobs } from '../../packages/server/src/jobs'
 import { readPublicAddress } from '../../packages/server/src/http/transport'
-import { openHouse, type House } from '../../packages/server/src/testing/house'
+import { newKey as keyBody, openHouse, type House } from '../../packages/server/src/testing/house'
 import { signedByOwnAuthority } from '../../packages/standins/src/certificates'
 import { Lan, whyNoRealHosts, type RealHost } from '../../packages/standins/src/realHosts'
 
@@ -117,18 +117,7 @@ export async function openProxy(here: HostHouse): Promise<Proxy> {
 }
 
 export async function newKey({ house, siteId }: HostHouse, uses = 1): Promise<string> {
-  return (
-    await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
-      siteId,
-      clientId: null,
-      label: '',
-      uses,
-      days: 1,
-      kind: 'server',
-      roles: [],
-      tags: [],
-    })
-  ).body.key
+  return (await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', keyBody(siteId, { uses }))).body.key
 }
 
 /**

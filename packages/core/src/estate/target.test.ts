@@ -10,20 +10,12 @@ import {
   type EstateNames,
   type Target,
 } from '.'
+import { webServer } from '../testing/device'
 
 const device: DeviceTraits = {
-  id: 7,
-  name: 'tm-web-1',
-  clientId: 1,
-  siteId: 11,
-  kind: 'server',
-  osFamily: 'linux',
-  osName: 'Debian GNU/Linux 12',
-  roles: ['web'],
-  tags: ['lab'],
-  addresses: ['192.0.2.9', '2001:db8::9'],
+  ...webServer,
   facts: {
-    services: [{ name: 'nginx', title: '', start: 'automatic', state: 'running' }],
+    ...webServer.facts,
     packages: ['postgresql-15'],
     ports: [{ port: 443, protocol: 'tcp' }],
     disks: [{ mount: '/srv', device: 'sda1', fileSystem: 'ext4', removable: false, size: 1 }],

@@ -3,23 +3,12 @@ import { describe, expect, it } from 'vitest'
 import { targets, type DeviceTraits, type Target } from '../estate'
 import type { ParameterValue } from '../watch'
 import { compareRosters, rosterChanges } from './change'
+import { webServer } from '../testing/device'
 import { compilePolicy, resolveRoster } from './compile'
 import type { Policy } from './roster'
 import type { Assignment, Exception, Template } from './template'
 
-const device: DeviceTraits = {
-  id: 7,
-  name: 'tm-web-1',
-  clientId: 1,
-  siteId: 11,
-  kind: 'server',
-  osFamily: 'linux',
-  osName: 'Debian GNU/Linux 12',
-  roles: ['web'],
-  tags: ['lab'],
-  addresses: ['192.0.2.9'],
-  facts: { services: [{ name: 'nginx', title: '', start: 'automatic', state: 'running' }] },
-}
+const device = webServer
 const template = (
   id: number,
   values: Template['watches'][number]['values'],

@@ -41,8 +41,8 @@ export interface Evaluated {
 }
 
 /**
- * The one name of a post on its device: `postKey('disk.space', '/var')` is *disk.space|/var*. A watch's key holds no bar;
- * an instance may, and is empty where a watch has only one post.
+ * The one name of a post on its device: `postKey('disk.space', '/var')` is *disk.space|/var*. A watch's key holds no
+ * bar; an instance may, and is empty where a watch has only one post.
  */
 export function postKey(watch: string, instance: string): string {
   return `${watch}|${instance}`

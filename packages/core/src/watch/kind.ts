@@ -101,8 +101,8 @@ export interface ServiceAction {
 }
 
 /**
- * A kind of watch: everything that the product knows about one sort of thing to look at. Adding one means adding such an
- * object to `kinds/index.ts`; evaluation, sentence, editor, text of policy and roster take all they need from here.
+ * A kind of watch: everything that the product knows about one sort of thing to look at. Adding one means adding such
+ * an object to `kinds/index.ts`; evaluation, sentence, editor, text of policy and roster take all they need from here.
  * Every function is pure: the same arguments give the same result, and the time is `observed.at`.
  * @example
  * // Raises while more than `most` people are signed in, and remembers the highest number it has seen.

@@ -37,8 +37,8 @@ export function whenCommitted(db: Db | Pool, work: (pool: Pool) => void): void {
 /**
  * Runs work on one connection between *begin* and *commit*, at PostgreSQL's ordinary level (read committed): the next
  * statement sees what others commit meanwhile, so what is checked must be checked or locked by the statement that acts.
- * Whatever the work throws rolls everything back and is thrown on. It takes a connection of the pool for as long: nothing
- * slow, and no other transaction, belongs inside.
+ * Whatever the work throws rolls everything back and is thrown on. It takes a connection of the pool for as long:
+ * nothing slow, and no other transaction, belongs inside.
  * @example
  * await inTransaction(pool, async (tx) => { await tx.query('update …'); whenCommitted(tx, tellOthers) })
  */

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertView, BoardDevice, Client } from '#contract'
-import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
+import { assignFromLibrary, newKey, openHouse, type Agent, type House } from '../testing/house'
 
 let house: House
 let theirs: Agent
@@ -213,15 +213,7 @@ describe('a session', () => {
 
 describe('an enrolment key', () => {
   it('works as often as it says, and a name is taken in any letter case', async () => {
-    const { body: key } = await house.technician<{ key: string }>('POST', '/api/enrolment-keys', {
-      siteId: house.sites[0],
-      label: '',
-      uses: 1,
-      days: 1,
-      kind: 'server',
-      roles: [],
-      tags: [],
-    })
+    const { body: key } = await house.technician<{ key: string }>('POST', '/api/enrolment-keys', newKey(house.sites[0]))
     const enrol = (name: string, secret = key.key) =>
       house.nobody('POST', '/api/agent/enrol', {
         version: 1,

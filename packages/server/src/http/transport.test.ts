@@ -8,7 +8,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { signedByOwnAuthority } from '../../../standins/src/certificates'
 import { powershellFaults } from '../../../standins/src/powershellGrammar'
-import { openHouse, throughProxy, type House } from '../testing/house'
+import { newKey, openHouse, throughProxy, type House } from '../testing/house'
 import { isLoopback, readPublicAddress } from './transport'
 
 const folder = mkdtempSync(join(tmpdir(), 'custode-transport-'))
@@ -134,16 +134,11 @@ describe('the public address', () => {
     expect((await house.app.inject({ url: '/agent/ca.pem' })).body).toBe(`${ca.trim()}\n`)
     expect(
       (
-        await house.technician<{ server: string; hasOwnCa: boolean }>('POST', '/api/enrolment-keys', {
-          siteId: house.sites[0],
-          clientId: null,
-          label: '',
-          uses: 1,
-          days: 1,
-          kind: 'server',
-          roles: [],
-          tags: [],
-        })
+        await house.technician<{ server: string; hasOwnCa: boolean }>(
+          'POST',
+          '/api/enrolment-keys',
+          newKey(house.sites[0]),
+        )
       ).body,
     ).toMatchObject({ server: 'https://custode.example', hasOwnCa: true })
   })

@@ -4,8 +4,8 @@ import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
-import type { AccessLevel, Enrolment, Problem, Report, ReportReceipt } from '#contract'
-import { fromLibrary, minute, libraryTemplates } from '#core'
+import type { AccessLevel, Enrolment, NewEnrolmentKey, Problem, Report, ReportReceipt } from '#contract'
+import { fromLibrary, libraryTemplates, minute, type DeviceKind } from '#core'
 import { buildApp, type AppOptions } from '../app'
 import { openPool, type Pool } from '../db'
 import { addPerson } from '../features/access'
@@ -32,7 +32,7 @@ export interface House {
   personWith(access: AccessLevel, clientIds: number[] | null): Promise<{ id: number; ask: Caller; cookie: string }>
   clients: [number, number]
   sites: [number, number]
-  enrol(site: number, name: string, more?: { roles?: string[]; kind?: string }): Promise<Agent>
+  enrol(site: number, name: string, more?: { roles?: string[]; kind?: DeviceKind }): Promise<Agent>
   agentOf(enrolment: Enrolment): Agent
   close(): Promise<void>
 }
@@ -196,18 +196,7 @@ export async function openHouse(
       return { id, ask: caller(cookie), cookie }
     },
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
-      const key = (
-        await lead<{ key: string }>('POST', '/api/enrolment-keys', {
-          siteId: site,
-          clientId: null,
-          label: '',
-          uses: 1,
-          days: 1,
-          kind,
-          roles,
-          tags: [],
-        })
-      ).body.key
+      const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', newKey(site, { kind, roles }))).body.key
       const enrolment = (
         await caller()<Enrolment>('POST', '/api/agent/enrol', {
           version: 1,
@@ -245,3 +234,16 @@ export async function assignFromLibrary(house: House, name: string): Promise<num
   })
   return id
 }
+
+/** An enrolment key as a technician asks for it, good for one machine and a day. */
+export const newKey = (siteId: number | null, more: Partial<NewEnrolmentKey> = {}): NewEnrolmentKey => ({
+  siteId,
+  clientId: null,
+  label: '',
+  uses: 1,
+  days: 1,
+  kind: 'server',
+  roles: [],
+  tags: [],
+  ...more,
+})

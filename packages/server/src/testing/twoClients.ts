@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import type { AlertView } from '#contract'
 import type { Facts } from '#core'
 import { firstRow } from '../db'
-import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from './house'
+import { newKey, assignFromLibrary, openHouse, type Agent, type Caller, type House } from './house'
 
 export type Method = 'GET' | 'POST' | 'PUT' | 'DELETE'
 
@@ -157,16 +157,7 @@ export async function openTwoClients(): Promise<TwoClients> {
     dormant: true,
     reason: 'for both',
   })
-  id.key = await made('/api/enrolment-keys', {
-    siteId: site,
-    clientId: null,
-    label: 'Tidemill key',
-    uses: 5,
-    days: 1,
-    kind: 'server',
-    roles: [],
-    tags: [],
-  })
+  id.key = await made('/api/enrolment-keys', newKey(site, { label: 'Tidemill key', uses: 5 }))
   id.credential = await made('/api/credentials', {
     clientId: one,
     siteId: null,
@@ -270,16 +261,7 @@ export async function openTwoClients(): Promise<TwoClients> {
        '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
       [window, device.id, one],
     )
-  id.ownKey = await made('/api/enrolment-keys', {
-    siteId: ownSite,
-    clientId: null,
-    label: 'Brindle key',
-    uses: 5,
-    days: 1,
-    kind: 'server',
-    roles: [],
-    tags: [],
-  })
+  id.ownKey = await made('/api/enrolment-keys', newKey(ownSite, { label: 'Brindle key', uses: 5 }))
   await pool.query(
     `insert into enrolment_attempt (key_id, name, os_name, address, clock_offset_ms, outcome, reason, device_id)
      values ($1, 'bb-moved', '', '192.0.2.8', 0, 'enrolled', '', $2)`,
@@ -368,16 +350,7 @@ export const person = (clientIds: number[] | null) => ({
   access: 'technician',
   clientIds,
 })
-export const key = (siteId: number | null, clientId: number | null) => ({
-  siteId,
-  clientId,
-  label: '',
-  uses: 1,
-  days: 1,
-  kind: 'server',
-  roles: [],
-  tags: [],
-})
+export const key = (siteId: number | null, clientId: number | null) => newKey(siteId, { clientId })
 const notThereYet = 2_000_000
 
 export interface Attempt {

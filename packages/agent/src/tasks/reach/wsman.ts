@@ -66,7 +66,8 @@ export class Wsman {
   }
 
   /**
-   * One request, once the certificate of the machine is the accepted one. A refused sign-in is an answer with status 401.
+   * One request, once the certificate of the machine is the accepted one. A refused sign-in is an answer with status
+   * 401.
    * @throws StoppedError no answer; host key changed; something else: an answer without end
    */
   #post(text: string): Promise<{ status: number; text: string }> {

@@ -98,17 +98,14 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
       reason: reader.text(fields, 'why', at, ''),
       reviewAt: reader.day(fields, 'review', at),
     }
-    const n = oldAssignments.findIndex(
-      (assignment) =>
-        assignment.templateId === to.templateId && sameData(assignment.target, normal(target, assignment.target)),
+    const step = reconcile(
+      to,
+      oldAssignments,
+      (before) => before.templateId === to.templateId,
+      assignmentBody,
+      -10_001 - i,
     )
-    const [before] = n < 0 ? [] : oldAssignments.splice(n, 1)
-    if (!before) put({ of: 'assignment', id: -10_001 - i, basedOn: 0, to }, at)
-    else {
-      const kept = { ...to, target: before.target, reviewAt: sameDay(before.reviewAt, to.reviewAt) }
-      if (!sameData(assignmentBody(before), assignmentBody(kept)))
-        put({ of: 'assignment', id: before.id, basedOn: before.revision, to: kept }, at)
-    }
+    if (step) put({ of: 'assignment', ...step }, at)
   })
 
   const coveredKeys =
@@ -142,16 +139,8 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
           : reader.number(refs.personOf(String(fields.owner)), [...at, 'owner'], 'person', fields.owner),
       reviewAt: reader.day(fields, 'review', at),
     }
-    const n = oldExceptions.findIndex(
-      (exception) => exception.watch === watch && sameData(exception.target, normal(target, exception.target)),
-    )
-    const [before] = n < 0 ? [] : oldExceptions.splice(n, 1)
-    if (!before) put({ of: 'exception', id: -50_001 - i, basedOn: 0, to }, at)
-    else {
-      const kept = { ...to, target: before.target, reviewAt: sameDay(before.reviewAt, to.reviewAt) }
-      if (!sameData(exceptionBody(before), exceptionBody(kept)))
-        put({ of: 'exception', id: before.id, basedOn: before.revision, to: kept }, at)
-    }
+    const step = reconcile(to, oldExceptions, (before) => before.watch === watch, exceptionBody, -50_001 - i)
+    if (step) put({ of: 'exception', ...step }, at)
   })
 
   for (const exception of oldExceptions)
@@ -162,6 +151,27 @@ export function fromDocument(document: unknown, policy: Policy, refs: References
     if (concerns(template.id) && !ids.has(template.name.toLowerCase()))
       put({ of: 'template', id: template.id, basedOn: template.revision, note, to: null }, null)
   return { steps, places, faults: reader.faults }
+}
+
+/**
+ * What the document says of one thing, against what there is.
+ * @param left what no part of the document has named yet; the one that is meant is taken out
+ * @param isSame whether it is about the same, but for the target
+ * @param plain what of it the document can say
+ * @returns the step that is needed; null where nothing changes
+ */
+function reconcile<Body extends { target: Target; reviewAt: number | null }>(
+  to: Body,
+  left: (Body & { id: number; revision: number })[],
+  isSame: (before: Body) => boolean,
+  plain: (body: Body) => unknown,
+  newId: number,
+): { id: number; basedOn: number; to: Body } | null {
+  const n = left.findIndex((before) => isSame(before) && sameData(before.target, normal(to.target, before.target)))
+  const [before] = n < 0 ? [] : left.splice(n, 1)
+  if (!before) return { id: newId, basedOn: 0, to }
+  const kept = { ...to, target: before.target, reviewAt: sameDay(before.reviewAt, to.reviewAt) }
+  return sameData(plain(before), plain(kept)) ? null : { id: before.id, basedOn: before.revision, to: kept }
 }
 
 function sameTemplate(a: Template, { name, description, includes, watches }: TemplateBody): boolean {

@@ -16,7 +16,15 @@ import type {
   StandingRulePreview,
 } from '#contract'
 import { minute, type Facts, type Service } from '#core'
-import { assignFromLibrary, openHouse, throughProxy, type Agent, type Answer, type House } from '../../testing/house'
+import {
+  assignFromLibrary,
+  newKey,
+  openHouse,
+  throughProxy,
+  type Agent,
+  type Answer,
+  type House,
+} from '../../testing/house'
 
 let house: House
 let count = 0
@@ -28,17 +36,7 @@ afterAll(() => house.close())
 
 const newName = () => `tm-new-${++count}`
 async function key(more: Partial<NewEnrolmentKey> = {}): Promise<MadeEnrolmentKey> {
-  const answer = await house.technician<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
-    siteId: house.sites[0],
-    clientId: null,
-    label: '',
-    uses: 1,
-    days: 1,
-    kind: 'server',
-    roles: [],
-    tags: [],
-    ...more,
-  })
+  const answer = await house.technician<MadeEnrolmentKey>('POST', '/api/enrolment-keys', newKey(house.sites[0], more))
   expect(answer.body.detail).toBeUndefined()
   return answer.body
 }
@@ -161,20 +159,9 @@ describe('an enrolment key', () => {
     expect((await attempts(id)).filter((attempt) => attempt.outcome === 'enrolled')).toHaveLength(3)
   })
   it('without a site leaves it to the address, among sites that declare their networks', async () => {
-    expect(
-      (
-        await house.technician('POST', '/api/enrolment-keys', {
-          siteId: null,
-          clientId: null,
-          label: '',
-          uses: 1,
-          days: 1,
-          kind: 'server',
-          roles: [],
-          tags: [],
-        })
-      ).body.detail,
-    ).toContain('Declare them first')
+    expect((await house.technician('POST', '/api/enrolment-keys', newKey(null))).body.detail).toContain(
+      'Declare them first',
+    )
     expect(
       (await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.9/24'] })).body
         .detail,
@@ -182,16 +169,7 @@ describe('an enrolment key', () => {
     await house.technician('PUT', `/api/sites/${house.sites[0]}/networks`, { networks: ['192.0.2.0/24'] })
     await house.technician('PUT', `/api/sites/${house.sites[1]}/networks`, { networks: ['198.51.100.0/24'] })
     const { id, key: secret } = (
-      await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', {
-        siteId: null,
-        clientId: null,
-        label: '',
-        uses: 5,
-        days: 1,
-        kind: 'server',
-        roles: [],
-        tags: [],
-      })
+      await house.lead<MadeEnrolmentKey>('POST', '/api/enrolment-keys', newKey(null, { uses: 5 }))
     ).body
     const placed = await tryKey(secret, 'bb-by-address', { addresses: ['198.51.100.44'] })
     expect(placed.body.settings).toMatchObject({ clientName: 'Brindle Bakeries', siteName: 'Plant' })
