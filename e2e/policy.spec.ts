@@ -178,7 +178,7 @@ test('an exception survives the next edit of the template, and shows in the grid
   await expect(page.getByRole('row', { name: /The plotter takes its time/ })).toContainText('Hold 20 min')
   await page.goto(`${url()}/policy?part=exceptions`)
   const row = page.getByRole('row', { name: /The plotter takes its time/ })
-  await row.getByRole('button', { name: 'move into the template' }).click()
+  await row.getByRole('button', { name: 'to its template' }).click()
   const dialog = page.getByRole('dialog', { name: 'Move an exception into its template' })
   await dialog.getByRole('button', { name: 'Move it, for 62 devices' }).click()
   await expect(row).toHaveCount(0)

@@ -42,4 +42,12 @@ useKeys('Everywhere', [{ key: '/', does: 'find', run: () => field.value?.focus()
   display: flex;
   align-items: center;
 }
+.find :deep(.el-input__wrapper) {
+  box-shadow: none;
+  background: none;
+  padding: 0;
+}
+.find:focus-within {
+  border-bottom-color: var(--act);
+}
 </style>

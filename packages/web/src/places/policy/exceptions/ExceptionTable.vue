@@ -49,12 +49,11 @@ function taken(happened: boolean): void {
         <td class="muted" :title="`${exception.createdBy}, ${exactText(exception.createdAt)}`">{{ exception.reason }}</td>
         <td class="muted">{{ exception.ownerName || exception.createdBy }}</td>
         <td>
-          <span v-if="exception.reviewAt !== null" class="muted">{{ dayText(exception.reviewAt) }}</span>
+          <span v-if="exception.reviewAt !== null" class="muted day">{{ dayText(exception.reviewAt) }}</span>
           <span v-for="doubt in exception.doubts" :key="doubt" class="warning doubt">{{ doubt }}</span>
         </td>
         <td class="num acts">
-          <template v-if="mayTouch(exception)"><button class="link" @click="editing = exception">change</button> <button v-if="session.isLead && exception.templates.length" class="link" @click="pulling = exception">move
-              into the template</button> <button class="link" @click="taking = exception">remove</button></template>
+          <template v-if="mayTouch(exception)"><button class="link" @click="editing = exception">change</button> <button v-if="session.isLead && exception.templates.length" class="link" @click="pulling = exception">to its template</button> <button class="link" @click="taking = exception">remove</button></template>
         </td>
       </tr>
     </tbody>
@@ -72,6 +71,9 @@ function taken(happened: boolean): void {
 </template>
 
 <style scoped>
+.day {
+  white-space: nowrap;
+}
 .acts {
   white-space: nowrap;
 }

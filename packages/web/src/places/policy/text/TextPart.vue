@@ -140,6 +140,10 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
   height: calc(100vh - 290px);
   min-height: 300px;
 }
+.paper:focus-within {
+  border-color: var(--act);
+  box-shadow: 0 0 0 1px var(--act);
+}
 aside {
   display: grid;
   gap: 10px;

@@ -15,7 +15,7 @@ let view: EditorView
 
 const look = EditorView.theme({
   '&': { height: '100%', color: 'var(--ink)', backgroundColor: 'var(--field)' },
-  '&.cm-focused': { outline: '2px solid var(--act)', outlineOffset: '-2px' },
+  '&.cm-focused': { outline: 'none' },
   '.cm-scroller': { font: '12.5px/18px var(--mono)' },
   '.cm-content': { caretColor: 'var(--ink)' },
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },

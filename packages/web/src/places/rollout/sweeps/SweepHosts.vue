@@ -70,7 +70,7 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.val
               <MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" />
             </td>
             <td>
-              <RouterLink v-if="host.device" class="mono" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink>
+              <RouterLink v-if="host.device" class="mono name" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink>
               <span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span>
               <span v-else class="muted">none</span>
             </td>
@@ -87,6 +87,9 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.val
   max-width: 260px;
   overflow: hidden;
   text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.name {
   white-space: nowrap;
 }
 .port {
