@@ -43,5 +43,9 @@ update alert_entry set event = 'attempted',
       when 'started' then 'start' when 'stopped' then 'stop' else 'restart' end,
     'service', regexp_replace(event, '^(its agent )?\w+ ', ''))
 where event ~ '^(its agent )?(started|stopped|restarted) ';
+-- What no rule above knows is kept word for word.
+update alert_entry set event = 'note', text = case text when '' then event else event || ': ' || text end
+where event not in ('raised', 'raised-after-maintenance', 'severity-changed', 'closed', 'taken', 'given-back', 'note',
+  'asked', 'attempted');
 alter table alert_entry add constraint alert_entry_event check (event in ('raised', 'raised-after-maintenance',
   'severity-changed', 'closed', 'taken', 'given-back', 'note', 'asked', 'attempted'));
