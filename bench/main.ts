@@ -152,7 +152,7 @@ try {
     roles: [],
     tags: ['crowd'],
     takeDetected: true,
-    tell: [],
+    notify: [],
   })
   say(
     '1,000 machines enrol at once with one key and send their first report; a standing rule gives them a tag and the roles seen:',

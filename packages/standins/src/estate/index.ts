@@ -1,12 +1,8 @@
 import { moreClients, moreDevices } from './more'
-import { clients, devices, type PlannedDevice } from './plan'
+import { clients, devices, type Estate } from './plan'
 
-export { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from './plan'
-
-export interface Estate {
-  clients: readonly { code: string; name: string; sites: readonly (readonly [name: string, zone: string])[] }[]
-  devices: readonly PlannedDevice[]
-}
+export { moreDevices } from './more'
+export { logsOf, osFamilyOf, servicesOf, type Estate, type PlannedDevice } from './plan'
 
 /**
  * The invented estate: 24 devices of 3 clients, each with its story, and of 3 further clients as many as are wanted

@@ -1,5 +1,5 @@
 import seedrandom from 'seedrandom'
-import { plannedDevice, type PlannedDevice, type Story } from './plan'
+import { plannedDevice, type Estate, type PlannedDevice, type Story } from './plan'
 
 export const moreClients = [
   {
@@ -53,10 +53,18 @@ const shapes: [stem: string, os: string, roles: string[], disks: PlannedDevice['
   ],
 ]
 
-/** Believable devices without number: the same seed and count give the same ones. A few of them have a story. */
-export function moreDevices(count: number, seed: string): PlannedDevice[] {
+/**
+ * Believable devices without number: the same seed and count give the same ones.
+ * @param trouble the share of them that has a story, 0 to 1
+ */
+export function moreDevices(
+  count: number,
+  seed: string,
+  clients: Estate['clients'] = moreClients,
+  trouble = 0.22,
+): PlannedDevice[] {
   const random = seedrandom(`${seed}|more`)
-  const places = moreClients.flatMap((client) => client.sites.map(([site]) => ({ client: client.code, site })))
+  const places = clients.flatMap((client) => client.sites.map(([site]) => ({ client: client.code, site })))
   const numbers = new Map<string, number>()
   return Array.from({ length: count }, () => {
     const { client, site } = places[Math.floor(random() * places.length)]!
@@ -77,7 +85,7 @@ export function moreDevices(count: number, seed: string): PlannedDevice[] {
       roles,
       some,
       services,
-      storyFor(random(), random(), services),
+      storyFor((random() * 0.22) / trouble, random(), services),
     )
   })
 }

@@ -40,6 +40,11 @@ export interface Story {
   busy?: { from: number; to: number }
 }
 
+export interface Estate {
+  clients: readonly { code: string; name: string; sites: readonly (readonly [name: string, zone: string])[] }[]
+  devices: readonly PlannedDevice[]
+}
+
 export const clients = [
   {
     code: 'tm',

@@ -1,0 +1,220 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { chromium, type Page } from '@playwright/test'
+import { Pool } from 'undici'
+import { fill, type Filled } from '../packages/standins/src/large/fill'
+import { setPolicy } from './estatePolicy'
+
+// What a technician waits for with a large estate, while its devices report: at the server and in a real browser.
+const { CUSTODE_ROOT: root = '', CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
+const say = (text: string) => process.stdout.write(`${text}\n`)
+const port = 17_791
+const url = `http://127.0.0.1:${port}`
+const lead = { email: 'lead@lanternfield.example', password: 'only for this measurement' }
+
+/** As many as the command line says, and a tenth of it, from which growth is told. */
+const wanted = Number(process.argv[process.argv.indexOf('--estate') + 1])
+if (!Number.isInteger(wanted) || wanted < 100 || wanted > 20_000) {
+  process.stderr.write('How many devices? For example: ./custode bench --estate 2000 (100 to 20000)\n')
+  process.exit(1)
+}
+
+interface Figure {
+  what: string
+  millis: number
+  /** Of the answer. */
+  kilobytes?: number
+}
+
+function startServer(of: string): ChildProcess {
+  return spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: {
+      ...process.env,
+      CUSTODE_DATABASE: of,
+      CUSTODE_PORT: String(port),
+      CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
+      CUSTODE_WEB: join(root, 'dist/web'),
+      CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`,
+      CUSTODE_INTERVAL: '60000',
+      CUSTODE_KEYS: keys,
+    },
+  })
+}
+const keys = mkdtempSync(join(tmpdir(), 'custode-bench-keys-'))
+async function untilUp(): Promise<void> {
+  for (let i = 0; i < 300; i++) {
+    if (await fetch(`${url}/api/session`).catch(() => null)) return
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  throw new Error('the server does not answer')
+}
+async function end(server: ChildProcess): Promise<void> {
+  const ended = new Promise((resolve) => server.once('exit', resolve))
+  server.kill()
+  await ended
+}
+
+/** Every device reports once a minute, spread over it, until it is stopped. */
+function keepReporting({ keys: deviceKeys, devices }: Filled): { stop(): Promise<void>; refused(): number } {
+  const pool = new Pool(url, { connections: 16 })
+  const list = [...deviceKeys]
+  const seqs = new Map<number, number>()
+  let refused = 0
+  let next = 0
+  const timer = setInterval(() => {
+    const until = Math.min(list.length, Math.ceil(next + list.length / 600))
+    for (; next < until; next++) void report(list[next]!)
+    if (next >= list.length) next = 0
+  }, 100)
+  async function report([id, key]: [number, string]): Promise<void> {
+    const at = Date.now()
+    const device = devices.get(id)!
+    if (!device.reportsAt(at)) return
+    const seq = (seqs.get(id) ?? 1) + 1
+    seqs.set(id, seq)
+    const { statusCode, body } = await pool.request({
+      path: '/api/agent/reports',
+      method: 'POST',
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${key}` },
+      body: JSON.stringify({
+        version: 1,
+        sentAt: at,
+        oldest: seq,
+        reports: [{ seq, at, interval: 60_000, readings: device.readings(at) }],
+      }),
+    })
+    await body.text()
+    if (statusCode !== 200) refused++
+  }
+  return {
+    refused: () => refused,
+    async stop() {
+      clearInterval(timer)
+      await pool.close()
+    },
+  }
+}
+
+async function atServer(cookie: string, path: string, times: number): Promise<Figure> {
+  const taken: number[] = []
+  let bytes = 0
+  for (let i = 0; i < times; i++) {
+    const began = performance.now()
+    const answer = await fetch(`${url}${path}`, { headers: { cookie } })
+    bytes = (await answer.arrayBuffer()).byteLength
+    if (answer.status !== 200) throw new Error(`${path}: ${answer.status}`)
+    taken.push(performance.now() - began)
+  }
+  taken.sort((a, b) => a - b)
+  return { what: path, millis: taken[Math.ceil(0.95 * times) - 1]!, kilobytes: bytes / 1000 }
+}
+
+const places: [path: string, useful: string][] = [
+  ['/rounds', 'text=To do'],
+  ['/estate', 'table.board tbody tr'],
+  ['/rollout?part=coverage', 'h2'],
+  ['/rollout?part=versions', 'text=this server offers'],
+  ['/policy', 'table tbody tr'],
+  ['/maintenance', 'text=In force'],
+]
+const longest = 40_000
+
+async function inBrowser(page: Page, path: string, useful: string): Promise<Figure> {
+  await page.goto('about:blank')
+  const began = performance.now()
+  await page.goto(`${url}${path}`, { waitUntil: 'commit' })
+  const came = await page
+    .locator(useful)
+    .first()
+    .waitFor({ timeout: longest })
+    .then(() => true)
+    .catch(() => false)
+  return { what: path, millis: came ? performance.now() - began : Infinity }
+}
+
+async function measure(count: number): Promise<{ server: Figure[]; browser: Figure[] }> {
+  const name = `estate_${count}`
+  const admin = new URL(database)
+  const of = new URL(database)
+  of.pathname = `/${name}`
+  const { default: pg } = await import('pg')
+  const client = new pg.Client(admin.href)
+  await client.connect()
+  await client.query(`create database ${name}`)
+  await client.end()
+
+  let server = startServer(of.href)
+  await untilUp()
+  await end(server)
+  say(`${count} devices:`)
+  const filled = await fill(of.href, count, 500, Date.now(), (text) => say(`  ${text}`))
+  server = startServer(of.href)
+  await untilUp()
+  const signedIn = await fetch(`${url}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(lead),
+  })
+  const cookie = signedIn.headers.get('set-cookie')!.split(';')[0]!
+  const policy = await setPolicy(url, cookie, filled)
+  say(`  policy of ${policy.assignments} assignments, in force after ${(policy.millis / 1000).toFixed(1)} s`)
+  const load = keepReporting(filled)
+  // Twice through all of them: what is stopped has then lasted, and stands as an alert.
+  await new Promise((resolve) => setTimeout(resolve, 150_000))
+  const paths = [
+    '/api/rounds',
+    '/api/devices',
+    '/api/coverage',
+    '/api/agent-versions',
+    '/api/watchline',
+    '/api/policy/grid',
+    '/api/find?q=desk',
+  ]
+  const figures: Figure[] = []
+  for (const path of paths) figures.push(await atServer(cookie, path, 10))
+  const browser = await chromium.launch({
+    executablePath: CUSTODE_CHROMIUM,
+    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+  })
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  await page.goto(url)
+  await page.getByLabel('E-mail address').fill(lead.email)
+  await page.getByLabel('Password').fill(lead.password)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByText('Rounds').first().waitFor({ timeout: longest })
+  const seen: Figure[] = []
+  for (const [path, useful] of places) seen.push(await inBrowser(page, path, useful))
+  await browser.close()
+  say(`  reports refused meanwhile: ${load.refused()}`)
+  await load.stop()
+  await end(server)
+  return { server: figures, browser: seen }
+}
+
+const text = (millis: number) => (millis === Infinity ? `not within ${longest / 1000} s` : `${millis.toFixed(0)} ms`)
+function table(title: string, limit: number, few: readonly Figure[], many: readonly Figure[]): void {
+  say(`\n${title} (limit ${limit} ms)`)
+  many.forEach((figure, i) => {
+    const before = few[i]!
+    const size = figure.kilobytes === undefined ? '' : `, ${figure.kilobytes.toFixed(0)} kB`
+    say(
+      `  ${figure.millis <= limit ? 'met ' : 'MISS'} ${figure.what.padEnd(26)} ${text(figure.millis).padStart(16)}${size}, grown ${(figure.millis / before.millis).toFixed(1)}-fold from ${text(before.millis)}`,
+    )
+  })
+}
+
+try {
+  const few = await measure(Math.round(wanted / 10))
+  const many = await measure(wanted)
+  say(`\nWith ${wanted} devices that report once a minute; growth from ${Math.round(wanted / 10)}.`)
+  table('At the server, 95 of 100 answers within', 150, few.server, many.server)
+  table('In the browser, until there is something useful', 1000, few.browser, many.browser)
+  const at = process.argv.indexOf('--json')
+  if (at > 0 && process.argv[at + 1])
+    writeFileSync(process.argv[at + 1]!, JSON.stringify({ wanted, few, many }, null, 2))
+} finally {
+  rmSync(keys, { recursive: true, force: true })
+}
