@@ -10,15 +10,32 @@ beforeAll(async () => {
 afterAll(() => house.close())
 
 describe('what the server does by itself', () => {
-  it.each(['windows', 'silence', 'remediations', 'partitions', 'sweeps', 'waves', 'updates', 'sessions', 'attempts'])(
-    '%s: a round of it ends well',
-    async (name) => {
-      const [job] = allJobs(house.pool).filter((each) => each.name === name)
-      await job!.work(Date.now())
-    },
-  )
+  it.each([
+    'windows',
+    'silence',
+    'remediations',
+    'partitions',
+    'log hours',
+    'sweeps',
+    'waves',
+    'updates',
+    'sessions',
+    'attempts',
+  ])('%s: a round of it ends well', async (name) => {
+    const [job] = allJobs(house.pool).filter((each) => each.name === name)
+    await job!.work(Date.now())
+  })
   it('is all tried here', () => {
-    expect(allJobs(house.pool)).toHaveLength(9)
+    expect(allJobs(house.pool)).toHaveLength(10)
+  })
+  it('hours that no board shows any more go', async () => {
+    await house.pool.query(
+      `insert into log_hour select 1, floor(extract(epoch from now()) / 3600)::int - ago, 1, 0 from unnest('{0, 24, 30}'::int[]) ago`,
+    )
+    await allJobs(house.pool)
+      .find((each) => each.name === 'log hours')!
+      .work(Date.now())
+    expect((await house.pool.query('select from log_hour')).rowCount).toBe(2)
   })
   it('sessions and attempts that are over go', async () => {
     await house.pool.query(

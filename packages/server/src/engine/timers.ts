@@ -11,6 +11,7 @@ import {
   type Millis,
 } from '#core'
 import { ensurePartitions, firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
+import { forgetHours } from '../store/logHours'
 import { allTraits } from '../store/traits'
 import { windowOf, type WindowRow } from '../store/windows'
 import { announce } from '../live'
@@ -217,6 +218,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
+    { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
   ]
 }
 

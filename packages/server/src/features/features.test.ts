@@ -87,6 +87,40 @@ describe('the board', () => {
     expect(device!.events.reduce((a, b) => a + b)).toBe(2)
     expect(device!.errors.reduce((a, b) => a + b)).toBe(1)
   })
+  it('counts the log by the hour as the log itself does, also of what came late or was too old', async () => {
+    const own = await house.enrol(house.sites[0], 'tm-counted')
+    const now = Date.now()
+    const entry = (ago: number, level: 'error' | 'critical' | 'informational') => ({
+      at: now - ago * minute,
+      channel: 'syslog',
+      source: 'kernel',
+      id: null,
+      level,
+      text: `${ago}`,
+    })
+    await own.send([
+      own.report(0, {
+        at: now - minute,
+        events: [entry(5, 'error'), entry(6, 'informational'), entry(70, 'critical')],
+      }),
+    ])
+    await own.send([
+      own.report(0, { at: now, events: [entry(5, 'error'), entry(3 * 60, 'error'), entry(40 * 60, 'error')] }),
+    ])
+    const board = (await house.lead<BoardDevice[]>('GET', '/api/devices')).body.find(({ id }) => id === own.id)!
+    const { rows: counted } = await house.pool.query<{ hour: number; entries: number; errors: number }>(
+      `select floor(extract(epoch from at) / 3600)::int as hour, count(*)::int as entries,
+         (count(*) filter (where level <= 3))::int as errors
+       from log_event where device_id = $1 and at > now() - interval '23 hours' group by 1 order by 1`,
+      [own.id],
+    )
+    const last = Math.floor(Date.now() / (60 * minute))
+    const fromLog = (of: 'entries' | 'errors') =>
+      Array.from({ length: 24 }, (_, i) => counted.find(({ hour }) => hour === last - 23 + i)?.[of] ?? 0)
+    expect([board.events, board.errors]).toEqual([fromLog('entries'), fromLog('errors')])
+    expect(board.events.reduce((a, b) => a + b)).toBe(5)
+    await house.technician('POST', `/api/devices/${own.id}/retire`)
+  })
   it('and the page of a device what was not collected, and why', async () => {
     expect((await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body).toMatchObject({
       failed: [{ collector: 'updates', reason: 'apt is locked' }],

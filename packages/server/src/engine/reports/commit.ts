@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { logLevelCode, sameData, targets, type DeviceTraits, type Facts } from '#core'
 import { firstRow, inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
+import { countEntries } from '../../store/logHours'
 import { windowsSince } from '../../store/windows'
 import { policyInForce } from '../../store/policy'
 import { collectRules } from '../../store/collecting'
@@ -189,6 +190,9 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
 async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
   const events = reports.flatMap((report) => report.events.map((event, n) => ({ ...event, seq: report.seq, n })))
   if (!events.length) return
+  const at = events.map((event) => time(event.at))
+  const levels = events.map((event) => logLevelCode(event.level))
+  await countEntries(tx, deviceId, at, levels)
   await tx.query(
     `
     insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
@@ -197,13 +201,13 @@ async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedRe
     $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
     [
       deviceId,
-      events.map((event) => time(event.at)),
+      at,
       events.map((event) => event.seq),
       events.map((event) => event.n),
       events.map((event) => event.channel),
       events.map((event) => event.source),
       events.map((event) => event.id),
-      events.map((event) => logLevelCode(event.level)),
+      levels,
       events.map((event) => event.text),
     ],
   )

@@ -1,5 +1,6 @@
 import type { BoardDevice, BoardDisk, CollectorFailure } from '#contract'
 import {
+  hour,
   mostUrgent,
   silentIntervals,
   splitPostKey,
@@ -7,6 +8,7 @@ import {
   type ClientId,
   type DeviceId,
   type DeviceKind,
+  type Millis,
   type OsFamily,
   type Severity,
   type Updates,
@@ -38,48 +40,66 @@ export interface BoardRow {
   failed: CollectorFailure[]
   alerts: { key: string; severity: Severity; kind: string }[] | null
   held: { key: string; severity: Severity; kind: string }[] | null
-  events: number[] | null
+  /** Hours since 1970 that have log entries, with how many and how many errors. */
+  hours: number[] | null
+  entries: number[] | null
   errors: number[] | null
   disk_series: [string, string][] | null
   disk_value: number[] | null
 }
 
 /**
- * One row a device with all the board compares. The laterals go by keys that lead with the device: newest report with
- * disks in it (disks may be read less often than others, but once an hour), newest fact, open alerts, and a day of log
- * events counted by the hour.
+ * One row a device with all the board compares. What is read of all devices alike is gathered once and joined (open
+ * alerts, held records, a day of log by the hour); what differs in time goes by keys that lead with the device: newest
+ * report with disks in it (disks may be read less often than others, but once an hour), and newest facts.
  */
 const select = `
+  with chosen as (
+    select d.* from device d
+    where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.id = $2)
+    order by d.name limit 5000
+  ), alerts as (
+    select device_id, jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
+      'kind', rule->>'kind')) as list
+    from alert where status <> 'closed' and ($2::int is null or device_id = $2) group by device_id
+  ), held as (
+    select device_id, jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
+      'kind', rule->>'kind')) as list
+    from held where ended_at is null and ($2::int is null or device_id = $2) group by device_id
+  ), log as (
+    select device_id, array_agg(hour) as hours, array_agg(entries) as entries, array_agg(errors) as errors
+    from log_hour where hour > $3::int - 24 and ($2::int is null or device_id = $2) group by device_id
+  )
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family,
-  d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
+         d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
          d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed,
          exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read,
-         a.alerts, h.held, e.events, e.errors, k.disk_series, k.disk_value
-  from device d
+         a.list as alerts, h.list as held, l.hours, l.entries, l.errors, k.disk_series, k.disk_value
+  from chosen d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
-  left join lateral (select value from device_fact f where f.device_id = d.id and f.subject = 'updates'
-  order by f.at desc limit 1) u on true
-  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind',
-  rule->>'kind')) as alerts
-                     from alert where device_id = d.id and status <> 'closed') a on true
-  left join lateral (select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity, 'kind',
-  rule->>'kind')) as held
-                     from held where device_id = d.id and ended_at is null) h on true
-  left join lateral (select array_agg(n order by hour) as events, array_agg(bad order by hour) as errors from (
-      select hour, count(x.at)::int as n, (count(x.at) filter (where x.level <= 3))::int as bad
-      from generate_series(0, 23) hour
-      left join log_event x on x.device_id = d.id and x.at > now() - interval '24 hours'
-      and 23 - floor(extract(epoch from now() - x.at) / 3600)::int = hour
-      group by hour) by_hour) e on true
-  left join lateral (select at from report p where p.device_id = d.id and p.at > now() - interval '35 days'
-  order by p.at desc limit 1) r on true
-  left join lateral (select l.series as disk_series, p.value as disk_value from report p
-  join layout l on l.id = p.layout_id
-                     where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]'
-                     order by p.at desc limit 1) k on true
-  where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.id = $2)
-  order by d.name limit 5000`
+  left join alerts a on a.device_id = d.id
+  left join held h on h.device_id = d.id
+  left join log l on l.device_id = d.id
+  left join lateral (
+    select value from device_fact f where f.device_id = d.id and f.subject = 'updates' order by f.at desc limit 1
+  ) u on true
+  left join lateral (
+    select at from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1
+  ) r on true
+  left join lateral (
+    select l.series as disk_series, p.value as disk_value from report p join layout l on l.id = p.layout_id
+    where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]'
+    order by p.at desc limit 1
+  ) k on true
+  order by d.name`
+
+/** Twenty-four counts, the current hour last. */
+function byHour(hours: readonly number[] | null, counts: readonly number[] | null, now: Millis): number[] {
+  const found = new Map(hours?.map((at, i) => [at, counts![i]!]))
+  const last = Math.floor(now / hour)
+  return Array.from({ length: 24 }, (_, i) => found.get(last - 23 + i) ?? 0)
+}
 
 function disksOf(row: BoardRow): BoardDisk[] {
   const sizes = new Map<string, number>()
@@ -142,8 +162,8 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     },
     servicesRead: row.services_read,
     failing: row.failed.filter((failure) => !failure.notHere).map((failure) => failure.collector),
-    events: row.events ?? [],
-    errors: row.errors ?? [],
+    events: byHour(row.hours, row.entries, now),
+    errors: byHour(row.hours, row.errors, now),
     heardAt: row.heard_at,
     readAt: row.last_at,
     interval,
@@ -157,5 +177,5 @@ export async function boardRows(
   clientIds: readonly ClientId[] | null,
   deviceId: DeviceId | null = null,
 ): Promise<BoardRow[]> {
-  return rows<BoardRow>(db, select, [clientIds, deviceId])
+  return rows<BoardRow>(db, select, [clientIds, deviceId, Math.floor(Date.now() / hour)])
 }

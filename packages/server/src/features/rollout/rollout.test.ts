@@ -473,6 +473,15 @@ describe('the life of a device', () => {
     expect((await house.pool.query('select text from log_event where device_id = $1', [agent.id])).rows).toEqual([
       { text: 'ran' },
     ])
+    // One of each is enough for the board, too.
+    expect(
+      (
+        await house.pool.query('select device_id, entries from log_hour where device_id in ($1, $2)', [
+          agent.id,
+          old.id,
+        ])
+      ).rows,
+    ).toEqual([{ device_id: agent.id, entries: 1 }])
     expect(await alertsOf(agent.id)).toMatchObject([{ status: 'closed', closeReason: 'merged' }])
     expect(await device(agent.id)).toMatchObject({ roles: ['web'], facts: { services: [{ name: 'orders' }] } })
     expect((await old.send([old.report(30)])).body.code).toBe('device-key-refused')
