@@ -28,8 +28,9 @@ interface Figure {
   kilobytes?: number
 }
 
+const running = new Set<ChildProcess>()
 function startServer(of: string): ChildProcess {
-  return spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
+  const server = spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
     stdio: ['ignore', 'ignore', 'inherit'],
     env: {
       ...process.env,
@@ -42,16 +43,20 @@ function startServer(of: string): ChildProcess {
       CUSTODE_KEYS: keys,
     },
   })
+  running.add(server)
+  return server
 }
 const keys = mkdtempSync(join(tmpdir(), 'custode-bench-keys-'))
-async function untilUp(): Promise<void> {
+async function untilUp(server: ChildProcess): Promise<void> {
   for (let i = 0; i < 300; i++) {
+    if (server.exitCode !== null) throw new Error(`the server ended; is another program at port ${port}?`)
     if (await fetch(`${url}/api/session`).catch(() => null)) return
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
   throw new Error('the server does not answer')
 }
 async function end(server: ChildProcess): Promise<void> {
+  running.delete(server)
   const ended = new Promise((resolve) => server.once('exit', resolve))
   server.kill()
   await ended
@@ -147,12 +152,12 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
   await client.end()
 
   let server = startServer(of.href)
-  await untilUp()
+  await untilUp(server)
   await end(server)
   say(`${count} devices:`)
   const filled = await fill(of.href, count, 500, Date.now(), (text) => say(`  ${text}`))
   server = startServer(of.href)
-  await untilUp()
+  await untilUp(server)
   const signedIn = await fetch(`${url}/api/session`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
@@ -222,5 +227,6 @@ try {
   if (at > 0 && process.argv[at + 1])
     writeFileSync(process.argv[at + 1]!, JSON.stringify({ wanted, few, many }, null, 2))
 } finally {
+  for (const server of running) server.kill()
   rmSync(keys, { recursive: true, force: true })
 }
