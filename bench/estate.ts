@@ -118,7 +118,7 @@ async function atServer(cookie: string, path: string, times: number): Promise<Fi
 }
 
 const places: [path: string, useful: string][] = [
-  ['/rounds', 'text=To do'],
+  ['/rounds', 'h2'],
   ['/estate', 'table.board tbody tr'],
   ['/rollout?part=coverage', 'text=see what'],
   ['/rollout?part=versions', 'text=Who runs which'],
@@ -167,8 +167,8 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
   const policy = await setPolicy(url, cookie, filled)
   say(`  policy of ${policy.assignments} assignments, in force after ${(policy.millis / 1000).toFixed(1)} s`)
   const load = keepReporting(filled)
-  // Once through all of them, and a little: what is stopped stands as an alert when it has lasted for a minute.
-  await new Promise((resolve) => setTimeout(resolve, 100_000))
+  // Twice through all of them: what is stopped has then lasted for a minute, and stands as an alert.
+  await new Promise((resolve) => setTimeout(resolve, 150_000))
   const paths = [
     '/api/rounds',
     '/api/devices',
