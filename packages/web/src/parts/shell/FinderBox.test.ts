@@ -50,6 +50,18 @@ describe('the finder', () => {
     await answer()
     expect(router.currentRoute.value.path).toBe('/estate/7')
   })
+  it('never goes to what answered older words', async () => {
+    const { router, input, answer, offered } = await finder([device])
+    await answer()
+    expect(offered()).toHaveLength(1)
+    answerWith({ 'GET /find': [{ ...device, id: 8, title: 'sv-north-x', path: '/estate/8' }] })
+    await input.setValue('sv-north-x')
+    await input.trigger('keydown', { key: 'Enter' })
+    await flushPromises()
+    expect(router.currentRoute.value.path).toBe('/')
+    await answer()
+    expect(router.currentRoute.value.path).toBe('/estate/8')
+  })
   it('goes nowhere when the words were changed after Enter', async () => {
     const { router, input, answer } = await finder([device])
     await input.trigger('keydown', { key: 'Enter' })

@@ -28,6 +28,7 @@ let hurried: string | null = null
 
 async function suggest(asked: string, offer: (rows: Row[]) => void): Promise<void> {
   const mine = ++turn
+  if (hurried !== asked) hurried = null
   const text = asked.trim()
   const found = text ? await props.ask(text).catch(() => []) : []
   if (mine !== turn) return
@@ -43,14 +44,16 @@ function choose(item: Item): void {
   field.value?.close()
   emit('choose', item)
 }
-/** The row of a choice puts its value into the field; ours empties it once it has. */
+/** The row of a choice puts its value into the field; ours empties it once it has, or puts the newer words back. */
 async function take({ item, value }: Row): Promise<void> {
   await nextTick()
-  if (item) choose(item)
+  if (hurried !== null) words.value = hurried
+  else if (item) choose(item)
   else words.value = value
 }
+/** Before the field itself hears of it: what is marked then may answer older words, and is not meant. */
 function enter(): void {
-  if (words.value !== answered) hurried = words.value
+  hurried = words.value === answered ? null : words.value
 }
 defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() })
 </script>
