@@ -192,7 +192,7 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
   await page.getByLabel('E-mail address').fill(lead.email)
   await page.getByLabel('Password').fill(lead.password)
   await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.getByText('Rounds').first().waitFor({ timeout: longest })
+  await page.getByRole('heading', { name: 'Rounds' }).waitFor({ timeout: longest })
   const seen: Figure[] = []
   for (const [path, useful] of places) {
     seen.push(await inBrowser(page, path, useful))
