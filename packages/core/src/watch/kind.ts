@@ -105,19 +105,18 @@ export interface ServiceAction {
  * an object to `kinds/index.ts`; evaluation, sentence, editor, text of policy and roster take all they need from here.
  * Every function is pure: the same arguments give the same result, and the time is `observed.at`.
  * @example
- * // Raises while more than `most` people are signed in, and remembers the highest number it has seen.
- * const crowd: WatchKind = {
- *   name: 'sessions', title: 'Signed-in users', subject: 'session', collector: 'sessions', about: [],
- *   parameters: [{ name: 'most', type: 'count', label: 'Most', default: 40, explains: '…' }],
- *   sentence: (values) => sentence`When more than ${say('most')} are signed in, raise warning.`,
- *   hold: () => ({ for: 5 * minute }), clearHold: () => ({ for: 0 }),
- *   observe(values, { facts }, memo) {
- *     const count = facts.sessions?.length
- *     if (count === undefined) return [] // not known: neither well nor failing
- *     const failing = count > read.number(values, 'most')
- *     const peak = Math.max(count, (memo('') as number | undefined) ?? 0)
- *     return [{ instance: '', failing: failing ? ['warning'] : [], well: !failing, memo: peak,
- *               evidence: () => ({ text: `${count} signed in, at most ${peak}`, value: count }) }]
+ * // A device that has not been restarted for long.
+ * const uptime: WatchKind = {
+ *   name: 'uptime', title: 'Up for long', subject: 'agent', collector: 'performance', metric: 'uptime', about: [],
+ *   parameters: [{ name: 'most', type: 'duration', label: 'Most', default: 90 * day, explains: '…' }],
+ *   sentence: () => sentence`When it has been up for too long, raise notice; clear after a restart.`,
+ *   hold: () => ({ for: 0 }), clearHold: () => ({ for: 0 }),
+ *   observe(values, { readings }) {
+ *     const up = readings.find(([metric]) => metric === 'uptime')?.[2]
+ *     if (up === undefined) return [] // not known: neither well nor failing
+ *     const failing = up * second > read.number(values, 'most')
+ *     return [{ instance: '', failing: failing ? ['notice'] : [], well: !failing,
+ *               evidence: () => ({ text: `up for ${ageText(up * second)}`, value: up }) }]
  *   },
  * }
  */
