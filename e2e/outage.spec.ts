@@ -7,7 +7,7 @@ import { startServer } from '../launcher/demo.mjs'
 import { makeFolder } from '../launcher/place.mjs'
 import { startPostgres } from '../launcher/postgres.mjs'
 import { agentPath, start, untilServing } from '../launcher/programs.mjs'
-import type { BoardDevice, Client, Problem } from '#contract'
+import type { BoardPage, Client, Problem } from '#contract'
 import { make, signIn, url } from './day'
 
 const place = () => process.env.E2E_PLACE!
@@ -58,7 +58,7 @@ async function expectNothingLost(devices: string): Promise<void> {
 
 /** The services of a device raise and clear within seconds. */
 async function hurry(page: Page, device: string): Promise<void> {
-  const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
+  const devices = ((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices
   const quick = {
     target: { on: 'devices', deviceIds: [devices.find((candidate) => candidate.name === device)!.id] },
     watch: 'services',

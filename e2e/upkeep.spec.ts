@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { expect, test, type Page } from '@playwright/test'
-import type { BoardDevice, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
+import type { BoardPage, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
 import { root } from '../launcher/place.mjs'
 import { signRelease } from '../launcher/releaseKey.mjs'
 import { group, signIn, url } from './day'
@@ -110,7 +110,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
   )
   try {
     await signIn(page)
-    const devices = (await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]
+    const devices = ((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices
     const { id } = devices.find((device) => device.name === 'lf-upkeep-1')!
     const watch = {
       key: 'services.spooler',

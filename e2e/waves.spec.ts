@@ -5,7 +5,7 @@ import { expect, test } from '@playwright/test'
 import { startServer } from '../launcher/demo.mjs'
 import { makeFolder } from '../launcher/place.mjs'
 import { agentPath, endLeftovers, start, untilServing } from '../launcher/programs.mjs'
-import type { BoardDevice, Client, WaveRunPage, WaveRunView } from '#contract'
+import type { BoardPage, Client, WaveRunPage, WaveRunView } from '#contract'
 import { group, signIn, url } from './day'
 
 const place = () => process.env.E2E_PLACE!
@@ -40,7 +40,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect
     .poll(
       async () =>
-        ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).find(
+        (((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices).find(
           (device) => device.name === 'lf-relay-1',
         )?.heardAt ?? 0,
     )
@@ -132,7 +132,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
     ['127.21.0.20', 'installed', 1],
   ])
   await expect(run.getByText('reports', { exact: true })).toHaveCount(8)
-  const devices = ((await (await page.request.get(`${url()}/api/devices`)).json()) as BoardDevice[]).filter((device) =>
+  const devices = (((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices).filter((device) =>
     device.name.startsWith('lf-rack-'),
   )
   expect(devices.map((device) => device.roles)).toEqual(Array(8).fill(['web']))

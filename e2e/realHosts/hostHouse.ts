@@ -137,7 +137,9 @@ export async function installAgent(
 
 /** The page of the device of this name, as a technician gets it. */
 export async function pageOf({ house }: HostHouse, name: string): Promise<DevicePage> {
-  const { body } = await house.technician<{ id: number; name: string }[]>('GET', '/api/devices')
+  const { devices: body } = (
+    await house.technician<{ devices: { id: number; name: string }[] }>('GET', '/api/devices?limit=500')
+  ).body
   const device = body.find((candidate) => candidate.name === name)
   if (!device) throw new Error(`there is no device ${name}`)
   return (await house.technician<DevicePage>('GET', `/api/devices/${device.id}`)).body

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { BoardDevice, SweepPage, WaveRunPage } from '#contract'
+import type { BoardPage, SweepPage, WaveRunPage } from '#contract'
 import { fingerprintText } from '#core'
 import { installAgent, leftOut, openHostHouse, pageOf, until, type HostHouse } from './hostHouse'
 
@@ -143,7 +143,7 @@ describe.skipIf(leftOut)('from one host to the others of its network', () => {
     expect(run.failed).toBe(0)
     const devices = await until(
       'their reports',
-      async () => (await here.house.lead<BoardDevice[]>('GET', '/api/devices')).body,
+      async () => (await here.house.lead<BoardPage>('GET', '/api/devices')).body.devices,
       (all) => all.every((device) => device.heardAt !== null),
     )
     expect(devices.map((device) => `${device.name} ${device.osName} ${device.heardAt !== null}`).sort()).toEqual([

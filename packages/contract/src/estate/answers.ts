@@ -16,7 +16,7 @@ import {
 } from './index'
 
 const severity = Joi.string().valid(...severities)
-const site = answerOf<Site>({ id, clientId: id, name: words, zone: words, networks: listOf(words) })
+const site = answerOf<Site>({ id, clientId: id, name: words, zone: words, networks: listOf(words), helpers: count })
 export const clientsSchema = listOf(
   answerOf<Client>({ id, name: words, code: words, deviceCount: count, sites: listOf(site) }),
 )
@@ -55,7 +55,8 @@ const board = {
   takesTasks: Joi.boolean(),
   addresses: listOf(words),
 }
-export const boardSchema = listOf(answerOf<BoardDevice>(board))
+export const boardDeviceSchema = answerOf<BoardDevice>(board)
+export const boardDevicesSchema = listOf(boardDeviceSchema)
 
 export const devicePageSchema = answerOf<DevicePage>({
   ...board,

@@ -29,6 +29,8 @@ export interface Site {
   name: string
   zone: string
   networks: string[]
+  /** Devices there that can be asked to sweep, or to bring agents to others. */
+  helpers: number
 }
 export interface Role {
   id: string

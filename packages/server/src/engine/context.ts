@@ -1,6 +1,7 @@
 import type { CollectorFailure } from '#contract'
-import { collectingFor, postKey, reaches, type DeviceState, type Facts, type PostState } from '#core'
+import { collectingFor, postKey, reaches, type DeviceState, type PostState } from '#core'
 import { firstRow, rows, type Db } from '../db'
+import { readFacts } from '../store/currentFacts'
 import { traitsOf, type TraitsRow } from '../store/traits'
 import { windowsSince } from '../store/windows'
 import { policyInForce } from '../store/policy'
@@ -30,26 +31,6 @@ interface DeviceRow extends TraitsRow {
   version: number
   roster_sent: string | null
   roster_confirmed: string | null
-}
-
-export async function readFacts(
-  db: Db,
-  deviceId: number,
-): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, number>> }> {
-  // Walks the key (device, subject, at) backwards: one row a subject is kept.
-  const found = await rows<{ subject: keyof Facts; at: number; value: never }>(
-    db,
-    `
-    select distinct on (subject) subject, at, value from device_fact where device_id = $1 order by subject, at desc`,
-    [deviceId],
-  )
-  const facts: Facts = {}
-  const times: Partial<Record<keyof Facts, number>> = {}
-  for (const row of found) {
-    facts[row.subject] = row.value
-    times[row.subject] = row.at
-  }
-  return { facts, times }
 }
 
 export async function readState(db: Db, deviceId: number): Promise<DeviceState> {

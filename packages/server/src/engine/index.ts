@@ -1,4 +1,4 @@
-export { loadContext, readFacts } from './context'
+export { loadContext } from './context'
 export { recordService } from './remediation/remediation'
 export { askAgent, triedText } from './remediation/attempts'
 export { Engine, readDeviceKey } from './reports/ingest'

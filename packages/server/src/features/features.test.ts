@@ -2,7 +2,7 @@ import { get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type {
-  BoardDevice,
+  BoardPage,
   DeviceEvent,
   DevicePage,
   Found,
@@ -75,7 +75,7 @@ afterAll(() => house.close())
 
 describe('the board', () => {
   it('compares what the last report and the open alerts say', async () => {
-    const [device] = (await house.lead<BoardDevice[]>('GET', '/api/devices')).body
+    const [device] = (await house.lead<BoardPage>('GET', '/api/devices?order=name')).body.devices
     expect(device).toMatchObject({
       name: 'tm-board-1',
       worst: 'critical',
@@ -107,7 +107,7 @@ describe('the board', () => {
     await own.send([
       own.report(0, { at: now, events: [entry(5, 'error'), entry(3 * 60, 'error'), entry(40 * 60, 'error')] }),
     ])
-    const board = (await house.lead<BoardDevice[]>('GET', '/api/devices')).body.find(({ id }) => id === own.id)!
+    const board = (await house.lead<BoardPage>('GET', '/api/devices')).body.devices.find(({ id }) => id === own.id)!
     const { rows: counted } = await house.pool.query<{ hour: number; entries: number; errors: number }>(
       `select floor(extract(epoch from at) / 3600)::int as hour, count(*)::int as entries,
          (count(*) filter (where level <= 3))::int as errors

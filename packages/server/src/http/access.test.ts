@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertView, BoardDevice, Client } from '#contract'
+import type { AlertView, BoardPage, Client } from '#contract'
 import { assignFromLibrary, newKey, openHouse, type Agent, type House } from '../testing/house'
 
 let house: House
@@ -160,7 +160,7 @@ describe('every route', () => {
 
 describe('a contact', () => {
   it('sees their own estate and nobody else’s', async () => {
-    expect((await house.contact<BoardDevice[]>('GET', '/api/devices')).body.map((device) => device.name)).toEqual([
+    expect((await house.contact<BoardPage>('GET', '/api/devices?order=name')).body.devices.map((device) => device.name)).toEqual([
       'bb-open-1',
     ])
     expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((client) => client.name)).toEqual([

@@ -32,6 +32,8 @@ afterAll(() => all.close())
 /** One’s own, or of nobody: there is nothing of another client in it. */
 const impersonal = new Set([
   'POST /api/rounds/looked',
+  'POST /api/views',
+  'DELETE /api/views/{id}',
   'POST /api/notices/seen',
   'POST /api/machine-lists',
   'DELETE /api/session',
@@ -45,10 +47,13 @@ const ofNobody = [
   '/api/session',
   '/api/templates',
   '/api/update-runs',
+  '/api/views',
 ].sort()
-const queries: Record<string, string> = {
-  '/api/devices/{id}/series': `?from=1&until=2&metrics=cpu.busy`,
-  '/api/find': '?q=tidemill',
+const queries: Record<string, () => string> = {
+  '/api/devices/{id}/series': () => `?from=1&until=2&metrics=cpu.busy`,
+  '/api/find': () => '?q=tidemill',
+  '/api/device-rows': () => `?ids=${id.device!}`,
+  '/api/views': () => '?place=estate',
 }
 
 const idOf: Record<string, () => number> = {
@@ -100,7 +105,7 @@ describe('whoever is limited to some clients', () => {
     for (const { method, url } of await everyRoute()) {
       if (method !== 'GET' || url === '/api/live') continue
       const path =
-        url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url] ?? '')
+        url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url]?.() ?? '')
       const seen = await house.lead(method, path)
       expect([path, seen.status]).toEqual([path, 200])
       if (!theirs.test(JSON.stringify(seen.body))) unseen.push(url)

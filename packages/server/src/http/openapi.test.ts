@@ -57,7 +57,7 @@ describe('the description of the API', () => {
       'clockOffset',
       'settings',
     ])
-    expect(answerTo('get', '/api/devices').type).toBe('array')
+    expect(answerTo('get', '/api/device-rows').type).toBe('array')
   })
   it('describes what each route takes in', () => {
     const template = described.paths['/api/templates']!.post!.requestBody!.content['application/json']!.schema!

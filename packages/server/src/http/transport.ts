@@ -60,6 +60,17 @@ export function refusePlainHttp(app: FastifyInstance): void {
   })
 }
 
+/** What was found of the addresses that asked lately: looking into a list of networks costs more than all else here. */
+const looked = new Map<string, boolean>()
+const mostLooked = 10_000
+
 function isSafe(request: FastifyRequest): boolean {
-  return request.protocol === 'https' || isLoopback(request.ip)
+  if (request.protocol === 'https') return true
+  const { ip } = request
+  let safe = looked.get(ip)
+  if (safe === undefined) {
+    if (looked.size >= mostLooked) looked.clear()
+    looked.set(ip, (safe = isLoopback(ip)))
+  }
+  return safe
 }

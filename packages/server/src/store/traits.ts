@@ -51,13 +51,12 @@ async function factsOf(
 ): Promise<ReadonlyMap<DeviceId, Facts>> {
   const found = new Map<DeviceId, Facts>()
   if (!subjects.length) return found
-  // Walks the key (device, subject, at) backwards once a device and subject.
+  // By the primary key (device, subject), once a device and subject.
   for (const row of await rows<{ device_id: DeviceId; subject: keyof Facts; value: never }>(
     db,
     `
-    select d.id as device_id, w.subject, f.value from device d cross join unnest($1::text[]) w (subject)
-    cross join lateral (select value from device_fact where device_id = d.id and subject = w.subject order by at desc
-    limit 1) f
+    select d.id as device_id, f.subject, f.value from device d
+    join current_fact f on f.device_id = d.id and f.subject = any($1)
     where d.retired_at is null and ($2::int[] is null or d.id = any($2)) limit 500000`,
     [subjects, ids],
   )) {

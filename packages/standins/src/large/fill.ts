@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import pg from 'pg'
-import { minute, type Millis } from '#core'
+import { minute, type Millis, type Reading } from '#core'
 import { osFamilyOf, seed } from '../estate'
 import { SimulatedDevice } from '../fleet/simulated'
 import { largeEstate } from './plan'
@@ -18,6 +18,14 @@ const daysOfLog = 30
 const historyEvery: Millis = 5 * minute
 
 const secretOf = (name: string) => createHash('sha256').update(`${seed}|${name}`).digest('hex')
+
+function fullestOf(readings: readonly Reading[]): number {
+  const sizes = new Map(readings.filter(([metric]) => metric === 'disk.size').map(([, mount, size]) => [mount, size]))
+  return Math.max(
+    0,
+    ...readings.filter(([metric]) => metric === 'disk.free').map(([, mount, free]) => 1 - free / sizes.get(mount)!),
+  )
+}
 
 /**
  * Fills a migrated database with a large estate, as its server would have left it: clients, sites, devices with their
@@ -93,11 +101,18 @@ export async function fill(
         [rows.map(([id]) => id), rows.map(([, subject]) => subject), rows.map(([, , value]) => value), time],
       )
     }
+    await db.query('insert into current_fact select device_id, subject, at, value from device_fact')
+    await db.query(
+      `update device d set services_read = true, security_updates = (f.value->>'security')::int,
+         other_updates = (f.value->>'other')::int, updates_known = coalesce(f.value->'listsAt', '0') <> 'null',
+         oldest_security_at = to_timestamp((f.value->>'oldestSecurityAt')::float8 / 1000)
+       from current_fact f where f.device_id = d.id and f.subject = 'updates'`,
+    )
 
     say(`readings of a day, one report in ${historyEvery / minute} min…`)
-    await db.query('create temp table base (id int primary key, layout int, value float8[])')
+    await db.query('create temp table base (id int primary key, layout int, value float8[], fullest real)')
     const layouts = new Map<string, number>()
-    const base: [number, number, string][] = []
+    const base: [number, number, string, number][] = []
     for (const device of simulated) {
       const readings = device.readings(now)
       const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
@@ -109,12 +124,20 @@ export async function fill(
         )
         layouts.set(series, (layout = rows[0]!.id))
       }
-      base.push([ids.get(device.plan.name)!, layout, `{${readings.map((reading) => reading[2]).join()}}`])
+      const value = `{${readings.map((reading) => reading[2]).join()}}`
+      base.push([ids.get(device.plan.name)!, layout, value, fullestOf(readings)])
     }
     await db.query(
-      'insert into base select id, layout, value::float8[] from unnest($1::int[], $2::int[], $3::text[]) b (id, layout, value)',
-      [base.map(([id]) => id), base.map(([, layout]) => layout), base.map(([, , value]) => value)],
+      `insert into base select id, layout, value::float8[], fullest
+       from unnest($1::int[], $2::int[], $3::text[], $4::real[]) b (id, layout, value, fullest)`,
+      [
+        base.map(([id]) => id),
+        base.map(([, layout]) => layout),
+        base.map(([, , value]) => value),
+        base.map(([, , , fullest]) => fullest),
+      ],
     )
+    await db.query('update device d set disks_at = $1, fullest = b.fullest from base b where b.id = d.id', [time])
     // A value wanders a little around what it is now.
     const { rowCount: reports } = await db.query(
       `insert into report (device_id, at, seq, received_at, late, layout_id, value)
@@ -137,6 +160,12 @@ export async function fill(
          'Entry ' || i || ': the unit entered the running state'
        from device d, generate_series(1, $2::int) i`,
       [time, eventsPerDevice],
+    )
+    await db.query(
+      `insert into log_hour select device_id, floor(extract(epoch from at) / 3600)::int, count(*),
+         count(*) filter (where level <= 3)
+       from log_event where at > $1::timestamptz - interval '26 hours' group by 1, 2`,
+      [time],
     )
     say('statistics…')
     await db.query('analyze')

@@ -1,5 +1,7 @@
 import {
   factSchemas,
+  isOrdinaryBatch,
+  isOrdinaryReport,
   logEventSchema,
   protocolVersion,
   reportBatchSchema,
@@ -74,6 +76,7 @@ export function clockOffset(sentAt: Millis, now: Millis, before: Millis): Millis
 
 /** @throws ProblemError when the batch as a whole cannot be read. */
 export function checkEnvelope(body: unknown): ReportBatch {
+  if (isOrdinaryBatch(body)) return body
   const version = (body as { version?: unknown } | null)?.version
   if (version !== undefined && version !== protocolVersion) throw new ProblemError('wrong-version')
   const { value, error } = reportBatchSchema.validate(body ?? null, { convert: false })
@@ -192,7 +195,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
       refuse(pointer, code, detail, raw)
       if (known !== null) reports.push({ seq: known, refused: true })
     }
-    const { error } = reportSchema.validate(raw, { convert: false })
+    const error = isOrdinaryReport(raw) ? undefined : reportSchema.validate(raw, { convert: false }).error
     if (error) return refuseAll('report-not-valid', error.message)
     const report = raw as Report
     const at = madeAt(report, batch, offset, now)

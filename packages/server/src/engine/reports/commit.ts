@@ -1,117 +1,20 @@
-import { createHash } from 'node:crypto'
 import { logLevelCode, sameData, targets, type DeviceTraits, type Facts } from '#core'
-import { firstRow, inTransaction, time, type Db, type Pool } from '../../db'
+import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
+import { keepFacts, type ToldFact } from '../../store/currentFacts'
 import { countEntries } from '../../store/logHours'
 import { windowsSince } from '../../store/windows'
 import { policyInForce } from '../../store/policy'
 import { collectRules } from '../../store/collecting'
 import { noteFindings, speaksForRoles } from '../../store/findings'
 import type { CheckedReport } from './checkBatch'
+import { PlainReports } from './plainReports'
 import type { Plan } from './plan'
+import { advanceOf, layoutsOf, storeReports } from './storeReports'
 import { reevaluate } from '../reevaluate'
 import { readAlerting, settlePosts } from '../settleDevice'
 import type { DeviceContext } from '../types'
 import { stateMoved, writeChanges, writeState } from '../writeState'
-
-const layouts = new Map<string, number>()
-
-/**
- * The numbers under which these names of values are known; the same on every server process. They are made outside of
- * the report's transaction: a number that was rolled back must not be remembered, and agents do not wait for each
- * other.
- */
-async function layoutsOf(pool: Pool, reports: readonly CheckedReport[]): Promise<number[]> {
-  const ids: number[] = []
-  for (const { readings } of reports) {
-    const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
-    let id = layouts.get(series)
-    if (id === undefined) {
-      const digest = createHash('sha256').update(series).digest()
-      // The update that changes nothing makes the row come back when it was there already.
-      id = (await firstRow<{ id: number }>(
-        pool,
-        `
-        insert into layout (digest, series) values ($1, $2) on conflict (digest) do update set digest = excluded.digest
-        returning id`,
-        [digest, series],
-      ))!.id
-      if (layouts.size > 50_000) layouts.clear()
-      layouts.set(series, id)
-    }
-    ids.push(id)
-  }
-  return ids
-}
-
-/**
- * Stores the reports and moves the device on, in one statement, provided the device still is as the plan assumed: same
- * key, same version, same last report, and the policy that it was evaluated by is in force. One round trip and one
- * flush to disk for the usual report that changes nothing. The update goes by primary key, the insert into one weekly
- * partition.
- */
-const store = {
-  name: 'store-reports',
-  text: `
-    with guard as (
-      update device set
-        last_seq = $5, last_at = coalesce($6, last_at), heard_at = $7, lost_reports = lost_reports + $8,
-        clock_offset_ms = $9,
-        reported_interval_ms = coalesce($10, reported_interval_ms), failed = coalesce($11::jsonb, failed),
-        first_at = coalesce(first_at, $17),
-        left_out_entries = left_out_entries + $18, old_entries = old_entries + $19, refused_count = refused_count + $20
-      where id = $1 and key_digest = $2 and version = $3 and last_seq = $4 and retired_at is null
-        and (select version from policy_mark) = $21
-      returning id
-    ), stored as (
-      insert into report (device_id, at, seq, received_at, late, layout_id, value)
-      select guard.id, r.at, r.seq, $7, r.late, r.layout, r.value::float8[]
-      from guard, unnest($12::timestamptz[], $13::bigint[], $14::boolean[], $15::int[], $16::text[]) r (at, seq, late,
-      layout, value)
-    )
-    select id from guard`,
-}
-
-const sum = (numbers: readonly number[]) => numbers.reduce((a, b) => a + b, 0)
-
-async function storeReports(
-  db: Db,
-  context: DeviceContext,
-  plan: Plan,
-  layoutIds: readonly number[],
-  now: number,
-): Promise<boolean> {
-  const last = plan.stored.at(-1)
-  const failed =
-    last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null
-  const result = await db.query({
-    ...store,
-    values: [
-      context.traits.id,
-      context.keyDigest,
-      context.version,
-      context.lastSeq,
-      plan.lastSeq,
-      time(plan.lastAt),
-      time(now),
-      plan.lost,
-      plan.clockOffset,
-      last?.interval ?? null,
-      failed,
-      plan.stored.map((report) => time(report.at)),
-      plan.stored.map((report) => report.seq),
-      plan.stored.map((report) => report.late),
-      layoutIds,
-      plan.stored.map((report) => `{${report.readings.map((reading) => reading[2]).join(',')}}`),
-      time(plan.firstAt),
-      sum(plan.stored.map((report) => report.leftOut)),
-      sum(plan.stored.map((report) => report.tooOld)),
-      plan.refused.length,
-      context.policyVersion,
-    ],
-  })
-  return result.rowCount === 1
-}
 
 /** The newest so many refusals of a device are kept, and no more than so many characters of them. */
 const refusalsKept = 50
@@ -149,24 +52,13 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
 async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
   const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
   const facts = reports.flatMap((report) =>
-    Object.entries(report.facts).flatMap(([subject, value]) => {
+    Object.entries(report.facts).flatMap(([subject, value]): ToldFact[] => {
       if (sameData(told.get(subject), value)) return []
       told.set(subject, value)
-      return [{ subject, at: report.at, value }]
+      return [{ subject: subject as keyof Facts, at: report.at, value }]
     }),
   )
-  if (facts.length)
-    await tx.query(
-      `
-      insert into device_fact (device_id, subject, at, value) select $1, f.subject, f.at, f.value
-      from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
-      [
-        deviceId,
-        facts.map((fact) => fact.subject),
-        facts.map((fact) => time(fact.at)),
-        facts.map((fact) => JSON.stringify(fact.value)),
-      ],
-    )
+  await keepFacts(tx, deviceId, facts)
   const system = reports
     .map((report) => report.facts.system)
     .filter((system) => system !== undefined)
@@ -246,15 +138,15 @@ function isPlain(context: DeviceContext, plan: Plan): boolean {
 
 /** Writes a plan, all or nothing. False: the device or the policy has moved on meanwhile, and nothing was written. */
 export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan, now: number): Promise<boolean> {
-  const layoutIds = await layoutsOf(pool, plan.stored)
-  if (isPlain(context, plan)) return storeReports(pool, context, plan, layoutIds, now)
+  const advance = advanceOf(context, plan, await layoutsOf(pool, context.traits.id, plan.stored), now)
+  if (isPlain(context, plan)) return PlainReports.of(pool).store(advance)
   const moved = new Error('the device moved on')
   try {
     await inTransaction(pool, async (tx) => {
       // A change of policy looks at what devices have told; what they tell meanwhile waits for it, or it for this.
       if (plan.stored.some((report) => Object.keys(report.facts).length > 0))
         await tx.query('select from policy_mark for share')
-      if (!(await storeReports(tx, context, plan, layoutIds, now))) throw moved
+      if (!(await storeReports(tx, [advance])).has(context.traits.id)) throw moved
       const { id, clientId } = context.traits
       await writeRefused(tx, id, plan.refused, now)
       await writeFacts(tx, id, context.facts, plan.stored)

@@ -28,6 +28,16 @@ export function rosterMark(roster: Roster): string {
   return mark
 }
 
+type Every = Readonly<Record<PacedCollector, Millis>>
+const paces = new WeakMap<Roster, { interval: Millis; every: Every }>()
+
+/** How often a roster wants what, worked out once: many devices share it, and it is told with every receipt. */
+function everyOf(roster: Roster, interval: Millis): Every {
+  let known = paces.get(roster)
+  if (known?.interval !== interval) paces.set(roster, (known = { interval, every: paceOf(roster, interval).every }))
+  return known.every
+}
+
 type Told = Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state'>
 
 /** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
@@ -37,8 +47,9 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
     const digest = digests.get(collector)
     return digest === undefined ? [] : [{ name: collector, digest }]
   })
-  const wanted: Partial<Record<PacedCollector, Millis>> = { ...paceOf(roster, interval).every }
-  for (const [collector, often] of Object.entries(hurryOf(roster, state)) as [PacedCollector, Millis][])
+  const wanted: Partial<Record<PacedCollector, Millis>> = { ...everyOf(roster, interval) }
+  const hurry = state.size ? hurryOf(roster, state) : {}
+  for (const [collector, often] of Object.entries(hurry) as [PacedCollector, Millis][])
     wanted[collector] = Math.min(often, wanted[collector]!)
   const every = Object.fromEntries(
     pacedCollectors.flatMap((collector) => (wanted[collector] === interval ? [] : [[collector, wanted[collector]]])),

@@ -2,6 +2,7 @@ import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
+import { savedViewRoutes } from './views'
 
 export { audit } from './audit'
 export { accessJobs } from './jobs'
@@ -14,4 +15,5 @@ export type { Viewer } from '../../http/viewer'
 export function accessRoutes(app: FastifyInstance, pool: Pool): void {
   signInRoutes(app, pool)
   peopleRoutes(app, pool)
+  savedViewRoutes(app, pool)
 }

@@ -11,7 +11,6 @@ import {
   type Millis,
   type OsFamily,
   type Severity,
-  type Updates,
 } from '#core'
 import { rows, type Db } from '../../db'
 import { ofClients } from '../access'
@@ -35,7 +34,10 @@ export interface BoardRow {
   last_at: number | null
   interval_ms: number
   reported_interval_ms: number | null
-  updates: Updates | null
+  security_updates: number | null
+  other_updates: number | null
+  oldest_security_at: number | null
+  updates_known: boolean
   services_read: boolean
   failed: CollectorFailure[]
   alerts: { key: string; severity: Severity; kind: string }[] | null
@@ -49,50 +51,36 @@ export interface BoardRow {
 }
 
 /**
- * One row a device with all the board compares. What is read of all devices alike is gathered once and joined (open
- * alerts, held records, a day of log by the hour); what differs in time goes by keys that lead with the device: newest
- * report with disks in it (disks may be read less often than others, but once an hour), and newest facts.
+ * All that a board compares of some devices, by keys that lead with the device: open alerts and held records, a day of
+ * log by the hour, and the newest report that read disks.
  */
 const select = `
-  with chosen as (
-    select d.* from device d
-    where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.id = $2)
-    order by d.name limit 5000
-  ), alerts as (
-    select device_id, jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
-      'kind', rule->>'kind')) as list
-    from alert where status <> 'closed' and ($2::int is null or device_id = $2) group by device_id
-  ), held as (
-    select device_id, jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
-      'kind', rule->>'kind')) as list
-    from held where ended_at is null and ($2::int is null or device_id = $2) group by device_id
-  ), log as (
-    select device_id, array_agg(hour) as hours, array_agg(entries) as entries, array_agg(errors) as errors
-    from log_hour where hour > $3::int - 24 and ($2::int is null or device_id = $2) group by device_id
-  )
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family,
-         d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses,
-         d.heard_at, d.last_at, d.interval_ms, d.reported_interval_ms, u.value as updates, d.failed,
-         exists (select from device_fact f where f.device_id = d.id and f.subject = 'services') as services_read,
-         a.list as alerts, h.list as held, l.hours, l.entries, l.errors, k.disk_series, k.disk_value
-  from chosen d
+         d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses, d.heard_at, d.last_at, d.interval_ms,
+         d.reported_interval_ms, d.security_updates, d.other_updates, d.oldest_security_at, d.updates_known, d.failed,
+         d.services_read, a.list as alerts, h.list as held, l.hours, l.entries, l.errors, k.disk_series, k.disk_value
+  from device d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
-  left join alerts a on a.device_id = d.id
-  left join held h on h.device_id = d.id
-  left join log l on l.device_id = d.id
   left join lateral (
-    select value from device_fact f where f.device_id = d.id and f.subject = 'updates' order by f.at desc limit 1
-  ) u on true
+    select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
+      'kind', rule->>'kind')) as list
+    from alert where device_id = d.id and status <> 'closed'
+  ) a on true
   left join lateral (
-    select at from report p where p.device_id = d.id and p.at > now() - interval '35 days' order by p.at desc limit 1
-  ) r on true
+    select jsonb_agg(jsonb_build_object('key', watch || '|' || instance, 'severity', severity,
+      'kind', rule->>'kind')) as list
+    from held where device_id = d.id and ended_at is null
+  ) h on true
   left join lateral (
-    select l.series as disk_series, p.value as disk_value from report p join layout l on l.id = p.layout_id
-    where p.device_id = d.id and p.at > r.at - interval '2 hours' and l.series @> '[["disk.free"]]'
-    order by p.at desc limit 1
+    select array_agg(hour) as hours, array_agg(entries) as entries, array_agg(errors) as errors
+    from log_hour where device_id = d.id and hour > $3::int - 24
+  ) l on true
+  left join lateral (
+    select y.series as disk_series, p.value as disk_value from report p join layout y on y.id = p.layout_id
+    where p.device_id = d.id and p.at = d.disks_at order by p.seq desc limit 1
   ) k on true
-  order by d.name`
+  where d.retired_at is null and ${ofClients('d.client_id', 1)} and d.id = any($2)`
 
 /** Twenty-four counts, the current hour last. */
 function byHour(hours: readonly number[] | null, counts: readonly number[] | null, now: Millis): number[] {
@@ -154,12 +142,15 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
     disks: disksOf(row),
     // Two watches may look at one service; it is named once.
     services: services.filter((service, i) => services.findIndex((other) => other.name === service.name) === i),
-    updates: row.updates && {
-      security: row.updates.security,
-      other: row.updates.other,
-      oldestSecurityAt: row.updates.oldestSecurityAt,
-      isKnown: row.updates.listsAt !== null,
-    },
+    updates:
+      row.security_updates === null
+        ? null
+        : {
+            security: row.security_updates,
+            other: row.other_updates ?? 0,
+            oldestSecurityAt: row.oldest_security_at,
+            isKnown: row.updates_known,
+          },
     servicesRead: row.services_read,
     failing: row.failed.filter((failure) => !failure.notHere).map((failure) => failure.collector),
     events: byHour(row.hours, row.entries, now),
@@ -172,10 +163,11 @@ export function boardDevice(row: BoardRow, now: number): BoardDevice {
   }
 }
 
+/** In no order; those that are out of use, or that the viewer may not see, are missing. */
 export async function boardRows(
   db: Db,
   clientIds: readonly ClientId[] | null,
-  deviceId: DeviceId | null = null,
+  ids: readonly DeviceId[],
 ): Promise<BoardRow[]> {
-  return rows<BoardRow>(db, select, [clientIds, deviceId, Math.floor(Date.now() / hour)])
+  return rows<BoardRow>(db, select, [clientIds, ids, Math.floor(Date.now() / hour)])
 }

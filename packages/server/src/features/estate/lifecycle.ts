@@ -13,6 +13,7 @@ import { reevaluate } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
+import { takeOverFacts } from '../../store/currentFacts'
 import { recountEntries } from '../../store/logHours'
 import { cancelTasks } from '../../store/tasks'
 import { audit, digest, makeSecret, requireClient, ofClients, type Viewer } from '../access'
@@ -197,11 +198,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
   )
   await tx.query('delete from log_event where device_id = $1', [from])
   await recountEntries(tx, id, from)
-  await tx.query(
-    'insert into device_fact select $1, subject, at, value from device_fact where device_id = $2 on conflict do nothing',
-    [id, from],
-  )
-  await tx.query('delete from device_fact where device_id = $1', [from])
+  await takeOverFacts(tx, id, from)
   await tx.query('delete from role_finding where device_id = $1', [from])
   await tx.query(
     `update device set retired_at = coalesce(retired_at, now()), merged_into = $2, key_digest = $3,

@@ -1,7 +1,10 @@
 import {
   aTime,
-  boardSchema,
+  boardDevicesSchema,
+  boardPageSchema,
+  boardQuerySchema,
   clientsSchema,
+  deviceIdsSchema,
   deviceEventsSchema,
   devicePageSchema,
   deviceRolesSchema,
@@ -25,12 +28,14 @@ import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
-import { loadContext, readFacts, reevaluate, rosterMark } from '../../engine'
+import { loadContext, reevaluate, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
+import { readFacts } from '../../store/currentFacts'
 import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
+import { boardPage } from './boardPage'
 import { find } from './find'
 
 /** @throws ProblemError not-found when the viewer may not see the device. */
@@ -101,7 +106,7 @@ function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
 }
 
 async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
-  const [row] = await boardRows(pool, viewer.clientIds, id)
+  const [row] = await boardRows(pool, viewer.clientIds, [id])
   if (!row) throw new ProblemError('no-such-device')
   const more = (await firstRow<MoreRow>(
     pool,
@@ -163,8 +168,11 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
       )
       const sites = await rows<Site>(
         pool,
-        `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)}
-         order by name limit 20000`,
+        `select id, client_id as "clientId", name, zone, networks, coalesce(h.helpers, 0)::int as helpers
+         from site left join (
+           select site_id, count(*) as helpers from device where takes_tasks and retired_at is null group by site_id
+         ) h on h.site_id = site.id
+         where ${ofClients('client_id', 1)} order by name limit 20000`,
         [viewer.clientIds],
       )
       return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
@@ -266,11 +274,23 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/devices',
     access: 'contact',
-    summary: 'Devices, as the board compares them',
-    answer: boardSchema,
-    async handle({ viewer }): Promise<BoardDevice[]> {
+    summary: 'Devices, as the board compares them: a part of those that match, with counts of all',
+    answer: boardPageSchema,
+    query: boardQuerySchema,
+    handle: ({ viewer, query }) => boardPage(pool, viewer, query),
+  })
+
+  route(app, {
+    method: 'GET',
+    url: '/api/device-rows',
+    access: 'contact',
+    summary: 'Some devices, as the board compares them, to bring what is shown up to date',
+    answer: boardDevicesSchema,
+    query: deviceIdsSchema,
+    async handle({ viewer, query }): Promise<BoardDevice[]> {
       const now = Date.now()
-      return (await boardRows(pool, viewer.clientIds)).map((row) => boardDevice(row, now))
+      const found = await boardRows(pool, viewer.clientIds, query.ids.split(',').map(Number))
+      return found.map((row) => boardDevice(row, now))
     },
   })
 

@@ -67,9 +67,7 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
       await rows<{ device_id: DeviceId; value: LogChannel[] }>(
         db,
         `
-    select d.id as device_id, f.value from unnest($1::int[]) d (id)
-    cross join lateral (select value from device_fact where device_id = d.id and subject = 'logs' order by at desc
-    limit 1) f`,
+    select device_id, value from current_fact where device_id = any($1) and subject = 'logs'`,
         [[...new Set(wanted.map((log) => log.deviceId))]],
       )
     ).map((row) => [row.device_id, row.value]),

@@ -3,11 +3,12 @@ import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { BoardDevice, DeviceMove, DevicePage, RetiredDevice } from '#contract'
+import type { BoardPage, DeviceMove, DevicePage, RetiredDevice } from '#contract'
 import { api } from '../../parts/data/api'
 import { attempt, done } from '../../parts/ui/notify'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
+import SuggestField from '../../parts/ui/SuggestField.vue'
 
 /** Where a device stands, what it is called, and how its life goes on. */
 const props = defineProps<{ device: DevicePage }>()
@@ -18,18 +19,29 @@ const name = ref(props.device.name)
 const siteId = ref(props.device.siteId)
 const tags = ref(props.device.tags.join(', '))
 const what = ref<'change' | 'reinstall' | 'merge' | 'retire'>('change')
-const from = ref<number | null>(null)
 const busy = ref(false)
-const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const retired = useResource(() => api.get<RetiredDevice[]>('/retired-devices'))
-const before = computed(() => [
-  ...(retired.data.value ?? [])
-    .filter((device) => device.clientId === props.device.clientId && !device.mergedInto)
-    .map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
-  ...(devices.data.value ?? [])
-    .filter((device) => device.clientId === props.device.clientId && device.id !== props.device.id)
-    .map((device) => ({ id: device.id, text: device.name })),
-])
+interface Before {
+  id: number
+  text: string
+}
+/** Devices that it may have been before: those of the client, in use or not. */
+async function findBefore(words: string): Promise<Before[]> {
+  const query = new URLSearchParams({ client: String(props.device.clientId), order: 'name', limit: '12', words })
+  const gone = (retired.data.value ?? []).filter(
+    (device) =>
+      device.clientId === props.device.clientId &&
+      !device.mergedInto &&
+      device.name.toLowerCase().includes(words.toLowerCase()),
+  )
+  return [
+    ...gone.slice(0, 8).map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
+    ...(await api.get<BoardPage>(`/devices?${query}`)).devices
+      .filter((device) => device.id !== props.device.id)
+      .map((device) => ({ id: device.id, text: device.name })),
+  ]
+}
+const from = ref<Before | null>(null)
 const movesAway = computed(
   () => !session.clients.find((client) => client.id === props.device.clientId)?.sites.some((site) => site.id === siteId.value),
 )
@@ -93,12 +105,19 @@ function save(): void {
         <button type="button" class="btn" @click="emit('close')">Cancel</button>
       </div>
     </form>
-    <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from }, 'Merged: its history is here now.')">
+    <form v-else-if="what === 'merge'" @submit.prevent="act('merge', { from: from?.id }, 'Merged: its history is here now.')">
       <p>It enrolled under a new name. Take over readings, log, alerts, roles and tags from</p>
-      <select v-model.number="from" aria-label="Device before">
-        <option :value="null">choose…</option>
-        <option v-for="device in before" :key="device.id" :value="device.id">{{ device.text }}</option>
-      </select>
+      <p v-if="from"><b class="mono">{{ from.text }}</b> <button type="button" class="link" @click="from = null">another</button></p>
+      <SuggestField
+        v-else
+        label="Device before"
+        placeholder="part of its name"
+        :ask="findBefore"
+        :none="(words) => `No other device of ${device.clientName} has “${words}” in its name.`"
+        @choose="from = $event"
+      >
+        <template #default="{ item }"><span class="mono">{{ item.text }}</span></template>
+      </SuggestField>
       <p class="warning">That device is out of use for good then. It cannot be taken apart again; exceptions made for it
         alone do not come along.</p>
       <div class="row">

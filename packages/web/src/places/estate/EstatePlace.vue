@@ -1,282 +1,228 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { BoardDevice, Role } from '#contract'
-import { countText, urgency } from '#core'
+import { boardOrders, type BoardCounts, type BoardDevice, type BoardOrder, type BoardPage, type Role } from '#contract'
+import { countText } from '#core'
+import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
-import DiskBar from '../../parts/ui/DiskBar.vue'
-import EventBars from '../../parts/ui/EventBars.vue'
-import { useKeys } from '../../parts/shell/keys'
+import { usePages } from '../../parts/data/pages'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
+import { useKeys } from '../../parts/shell/keys'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
+import ColumnChoice from '../../parts/ui/ColumnChoice.vue'
+import DataTable from '../../parts/ui/DataTable.vue'
+import SavedViews from '../../parts/ui/SavedViews.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
-import { age, exactText } from '../../parts/format/time'
-import DoubtText from '../../parts/ui/DoubtText.vue'
-import { doubtOf, updatesDoubt } from '../../parts/data/known'
+import type { TableHandle } from '../../parts/ui/table'
+import { boardColumns } from './board'
+import BoardCell from './BoardCell.vue'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
 if (route.query.client) session.choose(Number(route.query.client))
-const { data, error, refresh } = useResource(() => api.get<BoardDevice[]>('/devices'), {
-  topics: ['reports', 'alerts', 'estate', 'policy', 'windows'],
-})
 const roles = useResource(() => api.get<Role[]>('/roles'))
-const kind = ref('')
-const role = ref('')
-const state = ref('')
+const kind = useAddressed('kind')
+const role = useAddressed('role')
+const state = useAddressed('state')
+const words = useAddressed('words')
+const order = useAddressed('order', 'needs')
+const reversed = useAddressed('reversed')
+const by = computed<BoardOrder>(() => boardOrders.find((each) => each === order.value) ?? 'needs')
+const shownColumns = useAddressed('columns')
 
-const fullest = (device: BoardDevice) =>
-  Math.max(0, ...device.disks.map((disk) => (disk.size ? 1 - disk.free / disk.size : 0)))
-const needs = (device: BoardDevice) => urgency(device.worst) * 100 + (device.silent ? 50 : 0) + (device.held ? 10 : 0)
-const orders: Record<string, { title: string; value: (device: BoardDevice) => number | string; least?: boolean }> = {
-  needs: { title: 'what needs a person', value: needs },
-  name: { title: 'name', value: (device) => device.name, least: true },
-  client: { title: 'client and site', value: (device) => `${device.clientName} ${device.siteName} ${device.name}`, least: true },
-  role: { title: 'role', value: (device) => device.roles.join(), least: true },
-  system: { title: 'system', value: (device) => device.osName, least: true },
-  disks: { title: 'fullest disk', value: fullest },
-  services: { title: 'services', value: (device) => device.services.length },
-  updates: { title: 'security updates', value: (device) => device.updates?.security ?? -1 },
-  oldest: { title: 'oldest update', value: (device) => -(device.updates?.oldestSecurityAt ?? Infinity) },
-  log: { title: 'log events', value: (device) => device.events.reduce((sum, n) => sum + n, 0) },
-  heard: { title: 'last heard', value: (device) => device.heardAt ?? 0, least: true },
-}
-const order = ref('needs')
-const shown = computed(() => {
-  const list = (data.value ?? []).filter(
-    (device) =>
-      session.inView(device.clientId) &&
-      (!kind.value || device.kind === kind.value) &&
-      (!role.value || device.roles.includes(role.value)) &&
-      (!state.value ||
-        (state.value === 'held' ? device.held > 0 : state.value === 'silent' ? device.silent : needs(device) >= 50)),
-  )
-  const { value, least } = orders[order.value]!
-  return [...list].sort((a, b) => {
-    const [x, y] = [value(a), value(b)]
-    return (x < y ? -1 : x > y ? 1 : 0) * (least ? 1 : -1) || (a.name < b.name ? -1 : 1)
-  })
+const address = computed(() => {
+  const query = new URLSearchParams({ order: by.value })
+  if (reversed.value) query.set('reversed', 'true')
+  if (session.clientId !== null) query.set('client', String(session.clientId))
+  for (const [name, value] of [['kind', kind], ['role', role], ['state', state], ['words', words]] as const)
+    if (value.value) query.set(name, value.value)
+  return query.toString()
 })
-const inView = computed(() => (data.value ?? []).filter((device) => session.inView(device.clientId)))
+const table = useTemplateRef<TableHandle<BoardDevice>>('table')
+const { rows, head, error, hasMore, isStale, more, refresh, see } = usePages<string, BoardDevice, BoardCounts>({
+  question: address,
+  async read(query, after) {
+    const page = await api.get<BoardPage>(`/devices?${query}${after === null ? '' : `&after=${after}`}`)
+    return { rows: page.devices, next: page.next, head: page.counts }
+  },
+  readRows: (ids) => api.get<BoardDevice[]>(`/device-rows?ids=${ids.join(',')}`),
+  readHead: async (query) => (await api.get<BoardPage>(`/devices?${query}&limit=0`)).counts!,
+  topics: ['alerts', 'estate', 'policy', 'windows'],
+  deviceOf: (device) => device.id,
+  isReading: () => chosen.value !== null || (table.value?.isScrolled() ?? false),
+})
+
+const countOf = (facet: 'kinds' | 'roles' | 'states', value: string) =>
+  String(head.value?.[facet].find((each) => each.value === value)?.count ?? 0)
+const kinds = computed(() => [
+  { value: '', text: 'every kind of device' },
+  { value: 'server', text: 'servers', hint: countOf('kinds', 'server') },
+  { value: 'workstation', text: 'workstations', hint: countOf('kinds', 'workstation') },
+])
+const roleChoices = computed(() => [
+  { value: '', text: 'any role' },
+  ...(roles.data.value ?? []).map(({ id, name }) => ({ value: id, text: name, hint: countOf('roles', id) })),
+])
+const states = computed(() => [
+  { value: '', text: 'whatever their state' },
+  { value: 'needs', text: 'that need a person', hint: countOf('states', 'needs') },
+  { value: 'held', text: 'with something held', hint: countOf('states', 'held') },
+  { value: 'silent', text: 'that are silent', hint: countOf('states', 'silent') },
+])
+const columns = computed(() => {
+  const wanted = shownColumns.value ? shownColumns.value.split(',') : null
+  return [
+    { key: 'mark', title: '', width: 26 },
+    ...boardColumns.filter(({ key }) => key === 'name' || !wanted || wanted.includes(key)),
+  ]
+})
+const sortedBy = computed(() =>
+  by.value === 'needs' ? 'what needs a person' : boardColumns.find(({ key }) => key === by.value)!.sorted,
+)
+function sort(wanted: { key: string; reversed: boolean }): void {
+  const { order: _order, reversed: _reversed, ...query } = route.query
+  void router.replace({
+    query: {
+      ...query,
+      ...(wanted.key === 'needs' ? {} : { order: wanted.key }),
+      ...(wanted.reversed ? { reversed: '1' } : {}),
+    },
+  })
+}
 const mark = (device: BoardDevice) => (device.silent ? 'silent' : (device.worst ?? (device.held ? 'held' : null)))
-const columns = [
-  ['name', 'Device'],
-  ['client', 'Client and site'],
-  ['role', 'Role'],
-  ['system', 'System'],
-  ['disks', 'Disks'],
-  ['services', 'Services'],
-  ['updates', 'Security'],
-  ['oldest', 'Oldest'],
-  ['log', 'Log, last day'],
-  ['heard', 'Heard'],
-] as const
 
 /** Devices chosen to do something with several of them; null: nobody is choosing. */
-const chosen = ref<number[] | null>(null)
-function toggle(id: number): void {
-  const ids = chosen.value ?? []
-  chosen.value = ids.includes(id) ? ids.filter((candidate) => candidate !== id) : [...ids, id]
+const chosen = ref<Set<number> | null>(null)
+function toggle({ id }: { id: number }): void {
+  const ids = new Set(chosen.value)
+  if (!ids.delete(id)) ids.add(id)
+  chosen.value = ids
 }
-const open = (id: number) => (chosen.value ? toggle(id) : void router.push(`/estate/${id}`))
-const row = ref(0)
-function move(by: number): void {
-  row.value = Math.max(0, Math.min(shown.value.length - 1, row.value + by))
-  document.querySelectorAll<HTMLElement>('.device')[row.value]?.focus()
-}
+const open = ({ id }: { id: number }) => void router.push(`/estate/${id}`)
 useKeys('Estate', [
-  { key: 'j', does: 'next device', run: () => move(1) },
-  { key: 'k', does: 'previous device', run: () => move(-1) },
+  { key: 'j', does: 'next device', run: () => void table.value?.move(1) },
+  { key: 'k', does: 'previous device', run: () => void table.value?.move(-1) },
   {
     key: 'x',
     does: 'choose the device',
     run: () => {
-      const at = shown.value[row.value]
-      if (at) toggle(at.id)
+      const at = table.value?.currentRow()
+      if (at) toggle(at)
     },
   },
-  {
-    key: 's',
-    does: 'sort by what needs a person',
-    run: () => {
-      order.value = 'needs'
-    },
-  },
+  { key: 's', does: 'sort by what needs a person', run: () => sort({ key: 'needs', reversed: false }) },
 ])
 </script>
 
 <template>
-  <div class="page">
+  <div class="page estate">
     <div class="head">
       <h1>Estate</h1>
-      <span v-if="data" class="muted">{{ countText(inView.length, 'device') }} at
-        {{ countText(new Set(inView.map((device) => device.clientId)).size, 'client') }}</span>
+      <span v-if="head" class="muted">{{ countText(head.total, 'device') }} at {{ countText(head.clients, 'client') }}</span>
       <span class="end">
+        <button v-if="isStale" class="link" @click="refresh">The list has changed: show it anew</button>
         <template v-if="chosen">
-          <b>{{ chosen.length }} chosen</b>
+          <b>{{ chosen.size }} chosen</b>
           <RouterLink
-            v-if="chosen.length && session.mayChange"
+            v-if="chosen.size && session.mayChange"
             class="btn"
-            :to="`/rollout?part=waves&devices=${chosen.join(',')}`"
+            :to="`/rollout?part=waves&devices=${[...chosen].join(',')}`"
           >Send agents to them anew</RouterLink>
-          <button class="link" @click="chosen = shown.map((device) => device.id)">all {{ shown.length }}</button>
+          <button class="link" @click="chosen = new Set(rows.map((device) => device.id))">all {{ rows.length }} that were read</button>
           <button class="link" @click="chosen = null">none</button>
         </template>
-        <button v-else-if="shown.length" class="link" @click="chosen = []">choose several</button>
-        <span class="muted">sorted by {{ orders[order]!.title }}</span>
+        <button v-else-if="rows.length" class="link" @click="chosen = new Set()">choose several</button>
+        <span class="muted">sorted by {{ sortedBy }}{{ reversed ? ', last first' : '' }}</span>
+        <ColumnChoice v-model="shownColumns" :columns="boardColumns.slice(1)" />
+        <SavedViews place="estate" />
       </span>
     </div>
-    <p class="sentence">Show
-      <select v-model="kind" aria-label="Kind">
-        <option value="">every kind of device</option>
-        <option value="server">servers</option>
-        <option value="workstation">workstations</option>
-      </select> of <b>{{ session.client?.name ?? 'every client' }}</b>,
-      <select v-model="role" aria-label="Role">
-        <option value="">any role</option>
-        <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
-      </select>,
-      <select v-model="state" aria-label="State">
-        <option value="">whatever their state</option>
-        <option value="needs">that need a person</option>
-        <option value="held">with something held</option>
-        <option value="silent">that are silent</option>
-      </select> <span class="muted">— {{ shown.length }} match</span></p>
+    <div class="sentence">
+      <span>Show</span>
+      <ChoiceField v-model="kind" label="Kind" inline :choices="kinds" />
+      <span>of <b>{{ session.client?.name ?? 'every client' }}</b>,</span>
+      <ChoiceField v-model="role" label="Role" inline :choices="roleChoices" />
+      <span>,</span>
+      <ChoiceField v-model="state" label="State" inline :choices="states" />
+      <ElInput
+        v-model="words"
+        class="narrow"
+        size="small"
+        clearable
+        aria-label="Narrow by words"
+        placeholder="narrow by name, client, system, tag"
+        maxlength="100"
+      />
+    </div>
     <StateNotice
       :error="error"
-      :loading="!data"
-      :empty="data && !shown.length ? 'No device matches this sentence.' : ''"
+      :loading="!head"
+      :empty="head && !rows.length ? 'No device matches this sentence.' : ''"
       @again="refresh"
     />
-    <table v-if="shown.length" class="board">
-      <thead>
-        <tr>
-          <th></th>
-          <th
-            v-for="[key, title] in columns"
-            :key="key"
-            :class="{ num: key === 'heard' }"
-            :aria-sort="order === key ? 'descending' : 'none'"
-          >
-            <button class="sort" :class="{ on: order === key }" @click="order = key">{{ title }}</button>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="device in shown" :key="device.id" @click="open(device.id)">
-          <td class="mark">
-            <input
-              v-if="chosen"
-              type="checkbox"
-              :checked="chosen.includes(device.id)"
-              :aria-label="`Choose ${device.name}`"
-              @click.stop="toggle(device.id)"
-            />
-            <SeverityMark v-else :state="mark(device)" />
-          </td>
-          <td class="name" :title="device.name">
-            <RouterLink class="device mono" :to="`/estate/${device.id}`" @click.stop>{{ device.name }}</RouterLink>
-          </td>
-          <td class="muted place" :title="`${device.clientName} · ${device.siteName}`">{{ device.clientName }} ·
-            {{ device.siteName }}</td>
-          <td class="role" :title="device.roles.join(', ')">{{ device.roles.join(', ') || device.kind }}</td>
-          <td class="muted">{{ device.osName.replace('Windows Server', 'Server') }}</td>
-          <td class="disks">
-            <DiskBar v-for="disk in device.disks.slice(0, 4)" :key="disk.mount" :disk="disk" />
-            <span v-if="device.disks.length > 4" class="muted">+{{ device.disks.length - 4 }}</span>
-            <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" />
-          </td>
-          <td>
-            <template v-if="device.services.length">
-              <span
-                v-for="service in device.services.slice(0, 2)"
-                :key="service.name"
-                :class="service.held ? 'held' : 'critical'"
-                class="service"
-                :title="service.name"
-              >{{ service.held ? `${service.name} held` : service.name }}</span>
-              <span v-if="device.services.length > 2" class="muted"> +{{ device.services.length - 2 }}</span>
-            </template>
-            <span v-else-if="!doubtOf(device, 'services', device.servicesRead)" class="muted">as they should be</span>
-            <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" />
-          </td>
-          <td>
-            <template v-if="device.updates?.security"><b>{{ device.updates.security }}</b> of
-              {{ device.updates.security + device.updates.other }}</template>
-            <span v-else-if="!updatesDoubt(device)" class="faint">none</span>
-            <DoubtText :doubt="updatesDoubt(device)" />
-          </td>
-          <td>
-            <span
-              v-if="device.updates?.oldestSecurityAt"
-              :class="{ warning: Date.now() - device.updates.oldestSecurityAt > 7 * 86_400_000 }"
-            >{{ age(device.updates.oldestSecurityAt) }}</span>
-          </td>
-          <td><EventBars :events="device.events" :errors="device.errors" /></td>
-          <td class="num" :title="device.heardAt ? exactText(device.heardAt) : ''">
-            <b v-if="device.silent">{{ device.heardAt ? age(device.heardAt) : 'never' }}</b>
-            <span v-else class="muted">{{ device.heardAt ? age(device.heardAt) : 'never' }}</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      v-if="rows.length"
+      ref="table"
+      class="list"
+      label="Devices"
+      :rows="rows"
+      :columns="columns"
+      :total="head?.total ?? -1"
+      :order="{ key: by, reversed: reversed !== '' }"
+      :chosen="chosen"
+      @open="open"
+      @choose="toggle"
+      @sort="sort"
+      @near="more"
+      @see="see"
+    >
+      <template #cell="{ row, column }">
+        <template v-if="column === 'mark'">
+          <input
+            v-if="chosen"
+            type="checkbox"
+            tabindex="-1"
+            :checked="chosen.has(row.id)"
+            :aria-label="`Choose ${row.name}`"
+            @click="toggle(row)"
+          />
+          <SeverityMark v-else :state="mark(row)" />
+        </template>
+        <BoardCell v-else :device="row" :column="column" />
+      </template>
+    </DataTable>
+    <p v-if="head && rows.length" class="muted foot">{{ hasMore ? `${rows.length} of ${head.total} read; the others come as you go down.` : `All ${rows.length} are here.` }}</p>
   </div>
 </template>
 
 <style scoped>
+.estate {
+  display: flex;
+  flex-direction: column;
+  overflow: hidden;
+  padding-bottom: 8px;
+}
 .sentence {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 2px 7px;
   margin: 8px 0;
 }
-.sort {
-  border: 0;
-  background: none;
-  padding: 0;
-  cursor: pointer;
-  color: inherit;
+.narrow {
+  width: 250px;
+  margin-left: auto;
+  align-self: center;
 }
-.sort.on {
-  color: var(--ink);
-  font-weight: 600;
+.list {
+  flex: 1;
 }
-tbody tr {
-  cursor: pointer;
-}
-td {
-  white-space: nowrap;
-}
-.mark {
-  width: 22px;
-}
-.device {
-  color: var(--ink);
-}
-.service {
-  display: inline-block;
-  max-width: 110px;
-  vertical-align: bottom;
-  font-weight: 600;
-  margin-right: 8px;
-}
-.name {
-  max-width: 190px;
-}
-.role {
-  max-width: 100px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.place {
-  max-width: 178px;
-}
-.name,
-.place,
-.service {
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.disks {
-  line-height: 14px;
+.foot {
+  padding-top: 6px;
 }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import type { BoardDevice, CredentialView, Made, SweepPlanView, SweepView } from '#contract'
+import type { BoardPage, CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
@@ -15,7 +15,6 @@ import TrialList from '../credentials/TrialList.vue'
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<SweepView[]>('/sweeps'), { topics: ['estate'] })
 const plans = useResource(() => api.get<SweepPlanView[]>('/sweep-plans'), { topics: ['estate'] })
-const devices = useResource(() => api.get<BoardDevice[]>('/devices'), { topics: ['estate'] })
 const sites = computed(() =>
   session.clients
     .filter((client) => session.inView(client.id))
@@ -35,9 +34,16 @@ const passwordsToUnknown = ref(false)
 const repeat = ref('')
 const at = ref('03:00')
 const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
+const devices = useResource(
+  async () =>
+    site.value
+      ? (await api.get<BoardPage>(`/devices?tasks=true&client=${site.value.clientId}&order=name&limit=500`)).devices
+      : [],
+  { topics: ['estate'], sources: [siteId] },
+)
 const sweepers = computed(() => {
   const ofClient = (devices.data.value ?? []).filter(
-    (device) => device.clientId === site.value?.clientId && device.takesTasks && !device.silent,
+    (device) => device.clientId === site.value?.clientId && !device.silent,
   )
   return [
     ...ofClient.filter((device) => device.siteName === site.value?.name),
@@ -47,11 +53,7 @@ const sweepers = computed(() => {
 /** Begins where there are networks, and somebody to sweep them. */
 const first = computed(
   () =>
-    sites.value.find(
-      (candidate) =>
-        candidate.networks.length &&
-        devices.data.value?.some((device) => device.clientId === candidate.clientId && device.takesTasks),
-    ) ??
+    sites.value.find((candidate) => candidate.networks.length && candidate.helpers) ??
     sites.value.find((candidate) => candidate.networks.length) ??
     sites.value[0],
 )

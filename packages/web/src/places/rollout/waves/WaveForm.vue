@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import type { BoardDevice, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
+import type { BoardDevice, BoardPage, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
 import { countText, inNetwork, readNetwork } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
@@ -15,7 +15,6 @@ import TrialList from '../credentials/TrialList.vue'
 const emit = defineEmits<{ started: [id: number]; close: [] }>()
 const session = useSession()
 const roles = useResource(() => api.get<Role[]>('/roles'))
-const devices = useResource(() => api.get<BoardDevice[]>('/devices'))
 const sweeps = useResource(() => api.get<SweepView[]>('/sweeps'))
 const credentials = useResource(() => api.get<CredentialView[]>('/credentials'))
 const sites = computed(() =>
@@ -28,17 +27,16 @@ const siteId = ref<number>(sites.value.find((candidate) => candidate.networks.le
 const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
 /** Begins where there is somebody to go. */
 const touched = ref(false)
-watch(devices.data, (list) => {
-  if (touched.value || csv.value || !list) return
-  siteId.value =
-    sites.value.find(
-      (candidate) =>
-        candidate.networks.length &&
-        list.some((device) => device.clientId === candidate.clientId && device.takesTasks && !device.silent),
-    )?.id ?? siteId.value
-})
+siteId.value = sites.value.find((candidate) => candidate.networks.length && candidate.helpers)?.id ?? siteId.value
+const helpers = useResource(
+  async () =>
+    site.value
+      ? (await api.get<BoardPage>(`/devices?tasks=true&client=${site.value.clientId}&order=name&limit=500`)).devices
+      : [],
+  { sources: [siteId] },
+)
 const ofClient = computed(() =>
-  (devices.data.value ?? []).filter((device) => device.clientId === site.value?.clientId && device.takesTasks && !device.silent),
+  (helpers.data.value ?? []).filter((device) => device.clientId === site.value?.clientId && !device.silent),
 )
 const deviceId = ref<number | null>(null)
 watch(
@@ -75,10 +73,13 @@ async function fromSweep(id: number): Promise<void> {
 const takeOver = ref(false)
 const leftOut = ref('')
 const chosenIds = useRoute().query.devices
-watch(devices.data, (list) => {
-  if (typeof chosenIds !== 'string' || !list || csv.value) return
-  const ids = chosenIds.split(',').map(Number)
-  const chosen = list.filter((device) => ids.includes(device.id))
+const chosenRows = useResource(async () =>
+  typeof chosenIds === 'string' && chosenIds
+    ? api.get<BoardDevice[]>(`/device-rows?ids=${chosenIds.split(',').slice(0, 500).join(',')}`)
+    : null,
+)
+watch(chosenRows.data, (chosen) => {
+  if (!chosen || csv.value) return
   const first = sites.value.find((candidate) => candidate.clientId === chosen[0]?.clientId && candidate.name === chosen[0].siteName)
   if (!first) return
   siteId.value = first.id

@@ -1,0 +1,90 @@
+import type { DeviceId, Facts, Millis } from '#core'
+import { rows, time, type Db } from '../db'
+
+export interface ToldFact {
+  subject: keyof Facts
+  at: Millis
+  value: unknown
+}
+
+/** Columns of `device` for the board, from its current fact `f`. Agents before 0.3 do not tell `listsAt`. */
+const fromUpdates = `
+  security_updates = (f.value->>'security')::int, other_updates = (f.value->>'other')::int,
+  oldest_security_at = to_timestamp((f.value->>'oldestSecurityAt')::float8 / 1000),
+  updates_known = coalesce(f.value->'listsAt', '0') <> 'null'`
+
+/** Keeps facts in the order in which they were told: all in the history, the last of each subject as current. */
+export async function keepFacts(tx: Db, deviceId: DeviceId, facts: readonly ToldFact[]): Promise<void> {
+  if (!facts.length) return
+  const last = new Map(facts.map((fact) => [fact.subject, fact]))
+  const columns = (list: readonly ToldFact[]) => [
+    list.map((fact) => fact.subject),
+    list.map((fact) => time(fact.at)),
+    list.map((fact) => JSON.stringify(fact.value)),
+  ]
+  await tx.query(
+    `insert into device_fact (device_id, subject, at, value)
+     select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)`,
+    [deviceId, ...columns(facts)],
+  )
+  await tx.query(
+    `insert into current_fact (device_id, subject, at, value)
+     select $1, f.subject, f.at, f.value from unnest($2::text[], $3::timestamptz[], $4::jsonb[]) f (subject, at, value)
+     on conflict (device_id, subject) do update set at = excluded.at, value = excluded.value`,
+    [deviceId, ...columns([...last.values()])],
+  )
+  if (last.has('updates')) await boardUpdates(tx, deviceId)
+  if (last.has('services')) await tx.query('update device set services_read = true where id = $1', [deviceId])
+}
+
+async function boardUpdates(tx: Db, deviceId: DeviceId): Promise<void> {
+  await tx.query(
+    `update device d set ${fromUpdates} from current_fact f
+     where d.id = $1 and f.device_id = d.id and f.subject = 'updates'`,
+    [deviceId],
+  )
+}
+
+/** Gives a device the facts of one that it was before; of each subject the newer one of both is the current one. */
+export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId): Promise<void> {
+  await tx.query(
+    `insert into device_fact select $1, subject, at, value from device_fact where device_id = $2
+     on conflict do nothing`,
+    [deviceId, from],
+  )
+  await tx.query(
+    `insert into current_fact select $1, subject, at, value from current_fact where device_id = $2
+     on conflict (device_id, subject) do update set at = excluded.at, value = excluded.value
+     where current_fact.at < excluded.at`,
+    [deviceId, from],
+  )
+  for (const table of ['device_fact', 'current_fact'] as const)
+    await tx.query(`delete from ${table} where device_id = $1`, [from])
+  await boardUpdates(tx, deviceId)
+  await tx.query(
+    `update device d set services_read = d.services_read or o.services_read,
+       disks_at = coalesce(d.disks_at, o.disks_at),
+       fullest = case when d.disks_at is null then o.fullest else d.fullest end
+     from device o where d.id = $1 and o.id = $2`,
+    [deviceId, from],
+  )
+}
+
+/** What a device told last, with when. By primary key: a row a subject. */
+export async function readFacts(
+  db: Db,
+  deviceId: DeviceId,
+): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, Millis>> }> {
+  const found = await rows<{ subject: keyof Facts; at: Millis; value: never }>(
+    db,
+    'select subject, at, value from current_fact where device_id = $1',
+    [deviceId],
+  )
+  const facts: Facts = {}
+  const times: Partial<Record<keyof Facts, Millis>> = {}
+  for (const row of found) {
+    facts[row.subject] = row.value
+    times[row.subject] = row.at
+  }
+  return { facts, times }
+}
