@@ -3,9 +3,9 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium, type Page } from '@playwright/test'
-import { Pool } from 'undici'
-import { fill, type Filled } from '../packages/standins/src/large/fill'
-import { setPolicy } from './estatePolicy'
+import { fill } from '../packages/standins/src/large/fill'
+import { setPolicy } from '../packages/standins/src/large/policy'
+import { keepReporting } from '../packages/standins/src/large/report'
 
 // What a technician waits for with a large estate, while its devices report: at the server and in a real browser.
 const { CUSTODE_ROOT: root = '', CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
@@ -60,47 +60,6 @@ async function end(server: ChildProcess): Promise<void> {
   const ended = new Promise((resolve) => server.once('exit', resolve))
   server.kill()
   await ended
-}
-
-/** Every device reports once a minute, spread over it, until it is stopped. */
-function keepReporting({ keys: deviceKeys, devices }: Filled): { stop(): Promise<void>; refused(): number } {
-  const pool = new Pool(url, { connections: 16 })
-  const list = [...deviceKeys]
-  const seqs = new Map<number, number>()
-  let refused = 0
-  let next = 0
-  const timer = setInterval(() => {
-    const until = Math.min(list.length, Math.ceil(next + list.length / 600))
-    for (; next < until; next++) void report(list[next]!)
-    if (next >= list.length) next = 0
-  }, 100)
-  async function report([id, key]: [number, string]): Promise<void> {
-    const at = Date.now()
-    const device = devices.get(id)!
-    if (!device.reportsAt(at)) return
-    const seq = (seqs.get(id) ?? 1) + 1
-    seqs.set(id, seq)
-    const { statusCode, body } = await pool.request({
-      path: '/api/agent/reports',
-      method: 'POST',
-      headers: { 'content-type': 'application/json', authorization: `Bearer ${key}` },
-      body: JSON.stringify({
-        version: 1,
-        sentAt: at,
-        oldest: seq,
-        reports: [{ seq, at, interval: 60_000, readings: device.readings(at) }],
-      }),
-    })
-    await body.text()
-    if (statusCode !== 200) refused++
-  }
-  return {
-    refused: () => refused,
-    async stop() {
-      clearInterval(timer)
-      await pool.close()
-    },
-  }
 }
 
 async function atServer(cookie: string, path: string, times: number): Promise<Figure> {
@@ -166,7 +125,7 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
   const cookie = signedIn.headers.get('set-cookie')!.split(';')[0]!
   const policy = await setPolicy(url, cookie, filled)
   say(`  policy of ${policy.assignments} assignments, in force after ${(policy.millis / 1000).toFixed(1)} s`)
-  const load = keepReporting(filled)
+  const load = keepReporting(url, filled)
   // Twice through all of them: what is stopped has then lasted for a minute, and stands as an alert.
   await new Promise((resolve) => setTimeout(resolve, 150_000))
   const paths = [

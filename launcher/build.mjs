@@ -86,6 +86,7 @@ export async function buildPrograms() {
       hosts: source('standins/src/hosts/main.ts'),
       realHosts: source('standins/src/realHosts/main.ts'),
       seed: source('standins/src/seed/main.ts'),
+      large: source('standins/src/large/main.ts'),
       policy: source('server/src/policyText.ts'),
     },
   })

@@ -4,7 +4,7 @@ import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { buildAll, isBuilt } from './build.mjs'
 import { ensureRealHosts } from './debian.mjs'
-import { forget, makeFolder, placeOf, root } from './place.mjs'
+import { forget, makeFolder, placeOf, placesOf, root } from './place.mjs'
 import { startPostgres, stopLeftover } from './postgres.mjs'
 import {
   agentPath,
@@ -18,7 +18,7 @@ import {
 } from './programs.mjs'
 import { PlainError, step } from './say.mjs'
 
-const names = ['agent', 'fleet', 'hosts', 'realHosts', 'server']
+const names = ['agent', 'fleet', 'hosts', 'large', 'realHosts', 'server']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
 /**
@@ -180,11 +180,97 @@ export async function build() {
   await buildAll()
 }
 
+/**
+ * How many devices a large estate is to have, instead of the small one with a panel: CUSTODE_ESTATE. 0: the small one.
+ * Every size has a database of its own, so that going from one to another loses nothing.
+ */
+function largeEstate() {
+  const text = process.env.CUSTODE_ESTATE ?? ''
+  if (text === '') return 0
+  const count = Number(text)
+  if (!Number.isInteger(count) || count < 100 || count > 20_000)
+    throw new PlainError('CUSTODE_ESTATE takes how many devices there are to be, from 100 to 20000, such as 2000.')
+  return count
+}
+
+/** @returns {string} where the demo of this size keeps what it has */
+const demoPlace = () => placeOf(largeEstate() ? `demo${largeEstate()}` : 'demo')
+
+/**
+ * The devices of a large estate, filled in at the first start.
+ * @param {string} place @param {string} databaseUrl @param {string} url
+ */
+async function startLarge(place, databaseUrl, url) {
+  const { email, password } = demoLead
+  const log = join(place, 'large.log')
+  rmSync(log, { force: true })
+  const program = start(place, 'large', [
+    programPath('large'),
+    databaseUrl,
+    url,
+    String(largeEstate()),
+    email,
+    password,
+  ])
+  let shown = ''
+  for (;;) {
+    const last = existsSync(log) ? (readFileSync(log, 'utf8').trim().split('\n').pop() ?? '') : ''
+    if (last === 'ready') return program
+    if (program.exited()) throw new PlainError(`The large estate was not made: ${lastWords(place, 'large')}`)
+    if (last !== shown) step((shown = last))
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  }
+}
+
+/**
+ * The small estate of the demo: seeded at the first start, a fleet of stand-in devices with its panel, the hosts that
+ * sweeps find, and one real agent.
+ * @param {{ place: string, url: string, panelPort: number, real: RealHosts | null, reached: Record<string, string>,
+ * running: import('./programs.mjs').Running[] }} demo
+ */
+async function startSmall({ place, url, panelPort, real, reached, running }) {
+  const agentHome = join(place, 'agent')
+  const seededFile = join(place, 'seeded')
+  let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
+  if (!existsSync(seededFile)) {
+    step('setting up clients, policies and windows…')
+    keys = seed(url, place)
+    makeFolder(agentHome)
+    writeFileSync(seededFile, JSON.stringify(keys), { mode: 0o600 })
+  }
+  keys = /** @type {{ fleet: Record<string, string>, here: string }} */ (JSON.parse(readFileSync(seededFile, 'utf8')))
+  if (!existsSync(join(agentHome, 'identity.json')))
+    execFileSync(
+      process.execPath,
+      [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'],
+      { stdio: ['ignore', 'ignore', 'inherit'] },
+    )
+  const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
+    CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet),
+    CUSTODE_PANEL_PORT: String(panelPort),
+  })
+  running.push(fleet)
+  running.push(
+    start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], {
+      ...hostsSecret(place),
+      NODE_EXTRA_CA_CERTS: reached.CUSTODE_CA,
+    }),
+  )
+  const tty = process.stdout.isTTY
+  await untilReporting(place, fleet, (percent) => {
+    if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `)
+    else if (percent % 20 < 6) step(`bringing history: ${percent} %`)
+  })
+  if (tty) process.stdout.write('\n')
+  running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
+  if (real) await addRealHosts(url, real)
+}
+
 export async function demo() {
   const wanted = realHostsWanted()
   const port = Number(process.env.CUSTODE_PORT ?? 7700)
   const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
-  const place = placeOf('demo')
+  const place = demoPlace()
   const other = launcherOf(place)
   if (other !== null)
     throw new PlainError(
@@ -221,44 +307,14 @@ export async function demo() {
     const url = `http://127.0.0.1:${port}`
     const real = wanted ? await bootRealHosts(place, port, wanted, running) : null
     const reached = real ? reachedByRealHosts(place, port, real) : {}
-    const server = startServer({ place, databaseUrl: database.url, port, interval: 15_000 }, reached)
+    const interval = largeEstate() ? 60_000 : 15_000
+    const server = startServer({ place, databaseUrl: database.url, port, interval }, reached)
     running.push(server)
     await untilServing(url, server, place)
-    const agentHome = join(place, 'agent')
-    const seededFile = join(place, 'seeded')
-    let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
-    if (!existsSync(seededFile)) {
-      step('setting up clients, policies and windows…')
-      keys = seed(url, place)
-      makeFolder(agentHome)
-      writeFileSync(seededFile, JSON.stringify(keys), { mode: 0o600 })
-    }
-    keys = /** @type {{ fleet: Record<string, string>, here: string }} */ (JSON.parse(readFileSync(seededFile, 'utf8')))
-    if (!existsSync(join(agentHome, 'identity.json')))
-      execFileSync(
-        process.execPath,
-        [agentPath, 'enroll', '--server', url, '--key', keys.here, '--home', agentHome, '--name', 'lf-workshop-1'],
-        { stdio: ['ignore', 'ignore', 'inherit'] },
-      )
-    const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
-      CUSTODE_FLEET_KEYS: JSON.stringify(keys.fleet),
-      CUSTODE_PANEL_PORT: String(panelPort),
-    })
-    running.push(fleet)
-    running.push(
-      start(place, 'hosts', [programPath('hosts'), join(place, 'hosts'), String(panelPort + 1)], {
-        ...hostsSecret(place),
-        NODE_EXTRA_CA_CERTS: reached.CUSTODE_CA,
-      }),
-    )
-    const tty = process.stdout.isTTY
-    await untilReporting(place, fleet, (percent) => {
-      if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `)
-      else if (percent % 20 < 6) step(`bringing history: ${percent} %`)
-    })
-    if (tty) process.stdout.write('\n')
-    running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
-    if (real) await addRealHosts(url, real)
+    if (largeEstate()) {
+      running.push(await startLarge(place, database.url, url))
+      writeFileSync(join(place, 'seeded'), '{}', { mode: 0o600 })
+    } else await startSmall({ place, url, panelPort, real, reached, running })
     process.stdout.write(`
 Custode is running.
 
@@ -266,7 +322,7 @@ Custode is running.
       ${demoLead.email}     ${demoLead.password}   lead
       ines@lanternfield.example     ${demoLead.password}   technician
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
-  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
+${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices`}
 
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.
@@ -285,8 +341,8 @@ ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they 
   }
 }
 
-export async function stopDemo() {
-  const place = placeOf('demo')
+/** @param {string} place */
+async function stopAt(place) {
   const launcher = launcherOf(place)
   if (launcher !== null) {
     // It stops all of its own in order.
@@ -294,15 +350,19 @@ export async function stopDemo() {
     for (let i = 0; i < 300 && existsSync(`/proc/${launcher}`); i++)
       await new Promise((resolve) => setTimeout(resolve, 50))
   }
-  const count = existsSync(place) ? await endLeftovers(place, names) : 0
+  await endLeftovers(place, names)
   await stopLeftover(join(place, 'database'))
+}
+
+/** Demos of every size. */
+export async function stopDemo() {
+  for (const place of placesOf('demo')) await stopAt(place)
   // What a run that was killed left mounted or running.
   if (existsSync(programPath('realHosts'))) spawnSync(process.execPath, [programPath('realHosts'), 'remove'])
-  return count
 }
 
 export async function reset() {
   await stopDemo()
-  forget(placeOf('demo'))
+  for (const place of placesOf('demo')) forget(place)
   step('the demo is forgotten')
 }

@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -14,11 +14,19 @@ export const isRoot = process.getuid?.() === 0
  * @param {string} name 'demo', 'test'…
  */
 export function placeOf(name) {
-  const clone = createHash('sha256').update(root).digest('hex').slice(0, 10)
-  const base =
-    process.env.CUSTODE_STATE ??
-    (isRoot ? '/var/lib/custode' : join(process.env.XDG_STATE_HOME ?? join(homedir(), '.local/state'), 'custode'))
-  return join(base, `${name}-${clone}`)
+  return join(base(), `${name}-${clone}`)
+}
+const clone = createHash('sha256').update(root).digest('hex').slice(0, 10)
+const base = () =>
+  process.env.CUSTODE_STATE ??
+  (isRoot ? '/var/lib/custode' : join(process.env.XDG_STATE_HOME ?? join(homedir(), '.local/state'), 'custode'))
+
+/** Those of this clone whose name begins so and goes on with digits. @param {string} name */
+export function placesOf(name) {
+  const found = existsSync(base()) ? readdirSync(base()) : []
+  return found
+    .filter((folder) => folder.endsWith(`-${clone}`) && new RegExp(`^${name}\\d*$`).test(folder.slice(0, -11)))
+    .map((folder) => join(base(), folder))
 }
 
 /** @param {string} folder @param {number} [mode] */

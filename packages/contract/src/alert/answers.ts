@@ -21,7 +21,6 @@ import type {
   HeldView,
   Looked,
   RemediationView,
-  Rounds,
   AttemptView,
 } from './index'
 
@@ -102,9 +101,12 @@ const remediation = answerOf<RemediationView>({
     }),
   ),
 })
+export const remediationViewSchema = remediation
 export const remediationListSchema = listOf(remediation)
 
-export const alertListSchema = listOf(answerOf<AlertView>(alert))
+export const alertViewSchema = answerOf<AlertView>(alert)
+export const alertListSchema = listOf(alertViewSchema)
+export const heldViewSchema = held
 export const heldListSchema = listOf(held)
 export const alertPageSchema = answerOf<AlertPage>({
   ...alert,
@@ -127,14 +129,5 @@ export const alertPageSchema = answerOf<AlertPage>({
     }),
   ),
   actions: listOf(answerOf<ServiceAction>(action)),
-})
-export const roundsSchema = answerOf<Rounds>({
-  lookedAt: instant,
-  todo: alertListSchema,
-  working: alertListSchema,
-  remediation: remediationListSchema,
-  held: heldListSchema,
-  settled: alertListSchema,
-  remediated: remediationListSchema,
 })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })

@@ -121,20 +121,6 @@ export interface RemediationView extends Untold {
   attempts: AttemptView[]
 }
 
-/**
- * What needs a person, in four groups; what an agent is at itself stands with what is being worked on, and what it put
- * right with what settled.
- */
-export interface Rounds {
-  lookedAt: Millis
-  todo: AlertView[]
-  working: AlertView[]
-  remediation: RemediationView[]
-  held: HeldView[]
-  settled: AlertView[]
-  remediated: RemediationView[]
-}
-
 export interface Looked {
   looked: boolean
 }

@@ -330,7 +330,9 @@ describe('a maintenance window', () => {
       ['labels', 'cleared'],
       ['orders', null],
     ])
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.map((held) => held.instance)).toContain('orders')
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.rows.map((held) => held.instance)).toContain(
+      'orders',
+    )
     await house.technician('POST', `/api/windows/${id}/end`)
     expect(await alertsOf(agent)).toMatchObject([
       { instance: 'orders', status: 'open', began: agent.at(3), windowId: id },

@@ -1,16 +1,7 @@
 import { get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type {
-  BoardPage,
-  DeviceEvent,
-  DevicePage,
-  Found,
-  LiveEvent,
-  PolicyGrid,
-  SeriesPage,
-  Watchline,
-} from '#contract'
+import type { BoardPage, DeviceEvent, DevicePage, Found, LiveEvent, PolicyGrid, SeriesPage, Watchline } from '#contract'
 import { hour, minute } from '#core'
 import { migrate, rows } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'

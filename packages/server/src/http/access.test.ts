@@ -160,9 +160,9 @@ describe('every route', () => {
 
 describe('a contact', () => {
   it('sees their own estate and nobody else’s', async () => {
-    expect((await house.contact<BoardPage>('GET', '/api/devices?order=name')).body.devices.map((device) => device.name)).toEqual([
-      'bb-open-1',
-    ])
+    expect(
+      (await house.contact<BoardPage>('GET', '/api/devices?order=name')).body.devices.map((device) => device.name),
+    ).toEqual(['bb-open-1'])
     expect((await house.contact<Client[]>('GET', '/api/clients')).body.map((client) => client.name)).toEqual([
       'Brindle Bakeries',
     ])

@@ -44,6 +44,7 @@ const ofNobody = [
   '/api/notices',
   '/api/policy/grid',
   '/api/roles',
+  '/api/rounds/count',
   '/api/session',
   '/api/templates',
   '/api/update-runs',
@@ -54,6 +55,8 @@ const queries: Record<string, () => string> = {
   '/api/find': () => '?q=tidemill',
   '/api/device-rows': () => `?ids=${id.device!}`,
   '/api/views': () => '?place=estate',
+  '/api/alert-rows': () => `?ids=${id.alert!}`,
+  '/api/rounds/part': () => '?group=todo',
 }
 
 const idOf: Record<string, () => number> = {

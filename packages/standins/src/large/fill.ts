@@ -9,6 +9,8 @@ export interface Filled {
   /** Keys of the devices, by their number. */
   keys: Map<number, string>
   devices: Map<number, SimulatedDevice>
+  /** Numbers of their newest reports, where that is not the first. */
+  lastSeqs: ReadonlyMap<number, number>
   /** How much of each there is. */
   counts: { clients: number; devices: number; reports: number; events: number }
 }
@@ -172,7 +174,31 @@ export async function fill(
     return {
       keys: new Map([...ids].map(([name, id]) => [id, `cdk.${id}.${secretOf(name)}`])),
       devices,
+      lastSeqs: new Map(),
       counts: { clients: clients.length, devices: count, reports: reports ?? 0, events: count * eventsPerDevice },
+    }
+  } finally {
+    await db.end()
+  }
+}
+
+/** What an earlier run filled, to go on with; null: the database is empty. */
+export async function reopen(url: string, now: Millis): Promise<Filled | null> {
+  const db = new pg.Client(url)
+  await db.connect()
+  try {
+    const { rows } = await db.query<{ id: number; name: string; last_seq: string; clients: number }>(
+      `select id, name, last_seq, (select count(*) from client)::int as clients from device
+       where retired_at is null order by id`,
+    )
+    if (!rows.length) return null
+    const plans = new Map(largeEstate(rows.length, seed).devices.map((plan) => [plan.name, plan]))
+    const known = rows.filter(({ name }) => plans.has(name))
+    return {
+      keys: new Map(known.map(({ id, name }) => [id, `cdk.${id}.${secretOf(name)}`])),
+      devices: new Map(known.map(({ id, name }) => [id, new SimulatedDevice(plans.get(name)!, seed, now)])),
+      lastSeqs: new Map(known.map(({ id, last_seq }) => [id, Number(last_seq)])),
+      counts: { clients: rows[0]!.clients, devices: rows.length, reports: 0, events: 0 },
     }
   } finally {
     await db.end()

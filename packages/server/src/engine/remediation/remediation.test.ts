@@ -107,10 +107,10 @@ describe('a stopped service that its agent may start', () => {
     await later(0)
     const task = await handed(agent)
     expect(task.command).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
-    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation).toMatchObject([
+    expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation.rows).toMatchObject([
       { deviceId: agent.id, instance: 'nginx', attempts: [{ verb: 'start', state: 'asked' }] },
     ])
-    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual([])
+    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual({ rows: [], total: 0, next: null })
     expect(await reportsProgress(agent, task, {})).toBe(200)
     expect(await reportsProgress(agent, task, {})).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
@@ -119,8 +119,8 @@ describe('a stopped service that its agent may start', () => {
       { outcome: 'cleared', attempts: [{ state: 'done', text: 'was stopped, is running' }] },
     ])
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body).toMatchObject({
-      remediation: [],
-      remediated: [{ deviceId: agent.id }],
+      remediation: { rows: [], total: 0 },
+      remediated: { rows: [{ deviceId: agent.id }], total: 1 },
     })
   })
   it('goes back to a person when its device falls silent: nobody can judge any more whether a try helped', async () => {

@@ -7,10 +7,15 @@ import {
   heldListSchema,
   lookedSchema,
   remediationListSchema,
+  deviceIdsSchema,
+  roundsPartQuerySchema,
+  roundsPartSchema,
+  roundsQuerySchema,
   roundsSchema,
+  todoCountSchema,
+  todoQuerySchema,
   type AlertEntry,
   type AlertPage,
-  type Rounds,
 } from '#contract'
 import { actionsFor, answerWithin, type ServiceAction } from '#core'
 import type { FastifyInstance } from 'fastify'
@@ -22,48 +27,8 @@ import { announce } from '../../live'
 import { addEntry, type NewEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
+import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
-
-const worstFirst = `array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc`
-
-async function rounds(pool: Pool, viewer: Viewer): Promise<Rounds> {
-  const mine = `and ${ofClients('a.client_id', 1)}`
-  const [unclosed, held, settled, remediation, remediated] = await Promise.all([
-    rows<AlertRow>(pool, `${alertSelect} where a.status <> 'closed' ${mine} order by ${worstFirst} limit 1000`, [
-      viewer.clientIds,
-    ]),
-    rows<HeldRow>(
-      pool,
-      `${heldSelect} where h.ended_at is null and ${ofClients('h.client_id', 1)} order by h.held_at desc limit 1000`,
-      [viewer.clientIds],
-    ),
-    rows<AlertRow>(
-      pool,
-      `${alertSelect} where a.status = 'closed' and a.close_reason = 'cleared' and a.closed_at > $2 ${mine} order by a.closed_at desc limit 200`,
-      [viewer.clientIds, time(viewer.lookedAt)],
-    ),
-    remediationViews(
-      pool,
-      `where m.ended_at is null and ${ofClients('m.client_id', 1)} order by m.started_at desc limit 1000`,
-      [viewer.clientIds],
-    ),
-    remediationViews(
-      pool,
-      `where m.outcome = 'cleared' and m.ended_at > $2 and ${ofClients('m.client_id', 1)} order by m.ended_at desc
-       limit 200`,
-      [viewer.clientIds, time(viewer.lookedAt)],
-    ),
-  ])
-  return {
-    lookedAt: viewer.lookedAt,
-    todo: unclosed.filter((alert) => alert.status === 'open'),
-    working: unclosed.filter((alert) => alert.status === 'taken'),
-    remediation,
-    held,
-    settled,
-    remediated,
-  }
-}
 
 /**
  * What the device's agent can be asked to do about an alert; nothing where it cannot, or what it was about is watched
@@ -169,7 +134,38 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'contact',
     summary: 'What needs a person, in four groups',
     answer: roundsSchema,
-    handle: ({ viewer }) => rounds(pool, viewer),
+    query: roundsQuerySchema,
+    handle: ({ viewer, query }) => rounds(pool, viewer, query),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/rounds/part',
+    access: 'contact',
+    summary: 'A further part of one of the groups',
+    answer: roundsPartSchema,
+    query: roundsPartQuerySchema,
+    async handle({ viewer, query }) {
+      const { fresh: _fresh, ...part } = await roundsPart(pool, viewer, query.group, query, query.after)
+      return part
+    },
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/rounds/count',
+    access: 'contact',
+    summary: 'How many alerts wait for somebody to take them',
+    answer: todoCountSchema,
+    query: todoQuerySchema,
+    handle: async ({ viewer, query }) => ({ todo: await countTodo(pool, viewer, query.client ?? null) }),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/alert-rows',
+    access: 'contact',
+    summary: 'Some alerts, to bring what is shown up to date',
+    answer: alertListSchema,
+    query: deviceIdsSchema,
+    handle: ({ viewer, query }) => alertRows(pool, viewer, query.ids.split(',').map(Number)),
   })
   route(app, {
     method: 'POST',

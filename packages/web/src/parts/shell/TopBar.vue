@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
-import { computed, ref } from 'vue'
+import { computed, ref, toRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { Rounds } from '#contract'
+import type { TodoCount } from '#contract'
 import { turnTheme } from '../../look/theme'
 import { api } from '../data/api'
 import FinderBox from './FinderBox.vue'
@@ -15,8 +15,11 @@ import { fullText, now } from '../format/time'
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
-const rounds = useResource(() => api.get<Rounds>('/rounds'), { topics: ['alerts'] })
-const todo = computed(() => rounds.data.value?.todo.filter((alert) => session.inView(alert.clientId)).length ?? 0)
+const open = useResource(
+  () => api.get<TodoCount>(`/rounds/count${session.clientId === null ? '' : `?client=${session.clientId}`}`),
+  { topics: ['alerts'], sources: [toRef(session, 'clientId')] },
+)
+const todo = computed(() => open.data.value?.todo ?? 0)
 const places = computed(() => [
   { path: '/rounds', name: 'Rounds' },
   { path: '/estate', name: 'Estate' },

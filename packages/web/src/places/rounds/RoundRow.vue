@@ -30,7 +30,7 @@ const mark = computed(() =>
   <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
     <SeverityMark :state="mark" />
     <span class="what"><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
-      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="remediation"> · {{ remediationWords(remediation) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small></span>
+      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.closedAt && group !== 'settled'"> · over since {{ clockText(alert.closedAt) }}</template><template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="remediation"> · {{ remediationWords(remediation) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small></span>
     <span class="when">
       <AgeText :at="row.began" />
       <small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small>

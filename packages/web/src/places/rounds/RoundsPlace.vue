@@ -1,55 +1,71 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { AlertView, HeldView, RemediationView, Rounds } from '#contract'
+import type { RoundsGroup, RoundsRow } from '#contract'
+import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
-import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
+import NearEnd from '../../parts/ui/NearEnd.vue'
+import SavedViews from '../../parts/ui/SavedViews.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
-import { clockText, now, shortText } from '../../parts/format/time'
+import { clockText, shortText } from '../../parts/format/time'
 import AlertPanel from './AlertPanel.vue'
 import NoticeList from './NoticeList.vue'
 import RoundRow from './RoundRow.vue'
+import { useRounds } from './rounds'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
-const { data, error, refresh } = useResource(() => api.get<Rounds>('/rounds'), { topics: ['alerts', 'windows'] })
-
-function shown<T extends { clientId: number; began: number }>(
-  list: T[] | undefined,
-  end: (row: T) => number | null,
-): T[] {
-  const { span } = session
-  return (list ?? []).filter(
-    (row) =>
-      session.inView(row.clientId) && (!span || (row.began <= span.until && (end(row) ?? now.value) >= span.from)),
-  )
-}
-const groups = computed(() => {
-  const rounds = data.value
-  const over = (alert: AlertView) => alert.closedAt
-  return [
-    { key: 'todo', title: 'To do', rows: shown(rounds?.todo, over), note: '' },
-    {
-      key: 'working',
-      title: 'Being worked on',
-      rows: [...shown(rounds?.working, over), ...shown<RemediationView>(rounds?.remediation, (row) => row.endedAt)],
-      note: '',
-    },
-    { key: 'held', title: 'Held by maintenance', rows: shown<HeldView>(rounds?.held, (row) => row.endedAt), note: '' },
-    {
-      key: 'settled',
-      title: `Settled by itself since ${rounds ? shortText(rounds.lookedAt) : ''}`,
-      rows: [...shown(rounds?.settled, over), ...shown<RemediationView>(rounds?.remediated, (row) => row.endedAt)],
-      note: '',
-    },
-  ].filter((group) => group.key === 'todo' || group.rows.length > 0)
+if (route.query.client) session.choose(Number(route.query.client))
+const words = useAddressed('words')
+const query = computed(() => {
+  const asked = new URLSearchParams()
+  if (session.clientId !== null) asked.set('client', String(session.clientId))
+  if (words.value) asked.set('words', words.value)
+  if (session.span) {
+    asked.set('from', String(Math.round(session.span.from)))
+    asked.set('until', String(Math.round(session.span.until)))
+  }
+  return asked.toString()
 })
+const list = useTemplateRef<HTMLElement>('list')
+const { data, error, waiting, more, refresh } = useRounds(query, () => (list.value?.scrollTop ?? 0) > 0)
+
+interface Group {
+  key: string
+  title: string
+  rows: RoundsRow[]
+  total: number
+  parts: RoundsGroup[]
+}
+const groups = computed((): Group[] => {
+  const rounds = data.value
+  if (!rounds) return []
+  const group = (key: string, title: string, ...parts: RoundsGroup[]): Group => ({
+    key,
+    title,
+    parts,
+    rows: parts.flatMap((part): RoundsRow[] => rounds[part].rows),
+    total: parts.reduce((sum, part) => sum + rounds[part].total, 0),
+  })
+  return [
+    group('todo', 'To do', 'todo'),
+    group('working', 'Being worked on', 'working', 'remediation'),
+    group('held', 'Held by maintenance', 'held'),
+    group('settled', `Settled by itself since ${shortText(rounds.lookedAt)}`, 'settled', 'remediated'),
+  ].filter(({ key, total }) => key === 'todo' || total > 0)
+})
+function moreOf(group: Group): void {
+  const part = group.parts.find((name) => data.value?.[name].next)
+  if (part) void more(part)
+}
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
-const keyOf = (group: string, row: AlertView | HeldView | RemediationView) =>
+const keyOf = (group: string, row: RoundsRow) =>
   group === 'held' ? `held-${row.id}` : 'attempts' in row ? `remediation-${row.id}` : `alert-${row.id}`
 const chosen = ref<string | null>(null)
 watch(
@@ -69,25 +85,23 @@ watch(
 const chosenAlert = computed(() => (chosen.value?.startsWith('alert-') ? Number(chosen.value.slice(6)) : null))
 const chosenHeld = computed(() =>
   chosen.value?.startsWith('held-')
-    ? (data.value?.held.find((record) => record.id === Number(chosen.value!.slice(5))) ?? null)
+    ? (data.value?.held.rows.find((record) => record.id === Number(chosen.value!.slice(5))) ?? null)
     : null,
 )
 const chosenRemediation = computed(() =>
   chosen.value?.startsWith('remediation-')
-    ? ([...(data.value?.remediation ?? []), ...(data.value?.remediated ?? [])].find(
+    ? ([...(data.value?.remediation.rows ?? []), ...(data.value?.remediated.rows ?? [])].find(
         (record) => record.id === Number(chosen.value!.slice(8)),
       ) ?? null)
     : null,
 )
-const fresh = computed(
-  () =>
-    data.value?.todo.filter((alert) => session.inView(alert.clientId) && alert.raisedAt > data.value!.lookedAt).length ?? 0,
-)
-
 function move(by: number): void {
   const at = rows.value.findIndex((row) => keyOf(row.group, row.row) === chosen.value)
   const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
   if (!next) return
+  // Before its end is reached, the next part of the group is asked for.
+  const group = groups.value.find(({ key }) => key === next.group)!
+  if (group.rows.indexOf(next.row) > group.rows.length - 10) moreOf(group)
   chosen.value = keyOf(next.group, next.row)
   document.getElementById(chosen.value)?.scrollIntoView({ block: 'nearest' })
 }
@@ -98,6 +112,14 @@ async function looked(): Promise<void> {
     done('Marked as seen. From now on, only what settles by itself later is shown as new.')
   }
 }
+async function showNew(): Promise<void> {
+  await refresh()
+  list.value?.scrollTo({ top: 0 })
+}
+const narrowed = computed(() => {
+  if (words.value) return ' among what these words are found in'
+  return session.span ? ' in this span' : ''
+})
 useKeys('Rounds', [
   { key: 'j', does: 'next', run: () => move(1) },
   { key: 'ArrowDown', does: 'next', run: () => move(1) },
@@ -117,11 +139,22 @@ useKeys('Rounds', [
 
 <template>
   <div class="rounds">
-    <section class="list page">
+    <section ref="list" class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted">{{ groups[0]!.rows.length }} to do<template v-if="fresh">, {{ fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
+        <span v-if="data" class="muted">{{ data.todo.total }} to do<template v-if="data.fresh">, {{ data.fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
+          <button v-if="waiting" class="link" @click="showNew">{{ waiting.fresh ? `${waiting.fresh} new: show them` : 'The list has changed: show it anew' }}</button>
+          <ElInput
+            v-model="words"
+            class="narrow"
+            size="small"
+            clearable
+            aria-label="Narrow by words"
+            placeholder="narrow by words"
+            maxlength="100"
+          />
+          <SavedViews place="rounds" />
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
             {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
           <button class="link" @click="looked">Mark all as seen <kbd>.</kbd></button>
@@ -130,7 +163,7 @@ useKeys('Rounds', [
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
-        <h2>{{ group.title }} <span class="faint">{{ group.rows.length }}</span></h2>
+        <h2>{{ group.title }} <span class="faint">{{ group.total }}</span></h2>
         <RoundRow
           v-for="row in group.rows"
           :id="keyOf(group.key, row)"
@@ -140,7 +173,13 @@ useKeys('Rounds', [
           :chosen="chosen === keyOf(group.key, row)"
           @choose="chosen = keyOf(group.key, row)"
         />
-        <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ session.span ? ' in this span' : '' }}.</p>
+        <NearEnd
+          v-if="group.rows.length < group.total && group.rows.length"
+          :key="group.rows.length"
+          :rest="group.total - group.rows.length"
+          @near="moreOf(group)"
+        />
+        <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ narrowed }}.</p>
       </section>
     </section>
     <AlertPanel
@@ -156,6 +195,9 @@ useKeys('Rounds', [
 </template>
 
 <style scoped>
+.narrow {
+  width: 150px;
+}
 .rounds {
   display: grid;
   grid-template-columns: 1fr 452px;

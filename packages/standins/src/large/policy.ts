@@ -1,5 +1,5 @@
 import { fromLibrary, libraryTemplates, minute } from '#core'
-import type { Filled } from '../packages/standins/src/large/fill'
+import type { Filled } from './fill'
 
 /** Templates of the library on their targets, values of their own for forty clients, and windows. */
 export async function setPolicy(

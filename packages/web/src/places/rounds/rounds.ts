@@ -1,0 +1,131 @@
+import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef, type WatchSource } from 'vue'
+import { roundsGroups, type AlertView, type Rounds, type RoundsGroup, type RoundsPart, type RoundsRow } from '#contract'
+import { api, type ApiError } from '../../parts/data/api'
+import { onLive } from '../../parts/data/live'
+
+/** So often at most what is shown is brought up to date, whatever happens. */
+const pace = 500
+/** Rows asked for at a time, as many as an address holds. */
+const atOnce = 500
+
+export interface RoundsList {
+  data: ShallowRef<Rounds | null>
+  error: ShallowRef<ApiError | null>
+  /** What came or went since the groups were read, while somebody reads them; null: nothing. */
+  waiting: Ref<{ fresh: number } | null>
+  more(group: RoundsGroup): Promise<void>
+  refresh(): Promise<void>
+}
+
+/**
+ * The round, read part by part. What changes is brought up to date where it stands. At the top of the list what is new
+ * comes in at once; while somebody reads further down it waits, so that nothing jumps.
+ * @param query what stands in the address of the request: client, span, words
+ */
+export function useRounds(query: WatchSource<string>, isReading: () => boolean): RoundsList {
+  const data = shallowRef<Rounds | null>(null)
+  const error = shallowRef<ApiError | null>(null)
+  const waiting = ref<{ fresh: number } | null>(null)
+  let asked = ''
+  let turn = 0
+
+  async function guarded(work: (isNow: () => boolean) => Promise<void>): Promise<void> {
+    const mine = turn
+    try {
+      await work(() => mine === turn)
+    } catch (problem) {
+      const away = (problem as ApiError).problem?.code === 'unreachable' && data.value !== null
+      if (mine === turn && !away) error.value = problem as ApiError
+    }
+  }
+  async function refresh(): Promise<void> {
+    turn++
+    await guarded(async (isNow) => {
+      const found = await api.get<Rounds>(`/rounds?${asked}`)
+      if (!isNow()) return
+      data.value = found
+      error.value = null
+      waiting.value = null
+    })
+  }
+  const loading = new Set<RoundsGroup>()
+  async function more(group: RoundsGroup): Promise<void> {
+    const next = data.value?.[group].next
+    if (next === undefined || next === null || loading.has(group)) return
+    loading.add(group)
+    await guarded(async (isNow) => {
+      const part = await api.get<RoundsPart<RoundsRow>>(`/rounds/part?${asked}&group=${group}&after=${next}`)
+      if (!isNow() || !data.value) return
+      const before = data.value[group] as RoundsPart<RoundsRow>
+      const known = new Set(before.rows.map((row) => row.id))
+      const rows = [...before.rows, ...part.rows.filter((row) => !known.has(row.id))]
+      data.value = { ...data.value, [group]: { ...part, rows } }
+    }).finally(() => loading.delete(group))
+  }
+
+  /** Alerts of these devices, or of all, as they are now, where they stand. */
+  async function patch(devices: ReadonlySet<number> | null): Promise<void> {
+    const rounds = data.value
+    if (!rounds) return
+    const groups = ['todo', 'working', 'settled'] as const
+    const ids = groups.flatMap((group) =>
+      rounds[group].rows.filter((row) => devices?.has(row.deviceId) ?? true).map((row) => row.id),
+    )
+    if (!ids.length) return
+    await guarded(async (isNow) => {
+      const found = new Map<number, AlertView>()
+      for (let from = 0; from < ids.length; from += atOnce)
+        for (const row of await api.get<AlertView[]>(`/alert-rows?ids=${ids.slice(from, from + atOnce).join(',')}`))
+          found.set(row.id, row)
+      if (!isNow() || !data.value) return
+      const now = { ...data.value }
+      for (const group of groups)
+        now[group] = { ...now[group], rows: now[group].rows.map((row) => found.get(row.id) ?? row) }
+      data.value = now
+    })
+  }
+  /** Only counts, which are enough to say that something waits. */
+  async function count(): Promise<void> {
+    await guarded(async (isNow) => {
+      const now = await api.get<Rounds>(`/rounds?${asked}&limit=0`)
+      if (!isNow() || !data.value) return
+      const before = data.value
+      if (now.fresh !== before.fresh || roundsGroups.some((group) => now[group].total !== before[group].total))
+        waiting.value = { fresh: Math.max(0, now.fresh - before.fresh) }
+    })
+  }
+
+  let timer: ReturnType<typeof setTimeout> | null = null
+  let took = 0
+  let touched: Set<number> | null = new Set()
+  async function follow(): Promise<void> {
+    timer = null
+    const began = Date.now()
+    const devices = touched
+    touched = new Set()
+    if (isReading()) {
+      await patch(devices)
+      await count()
+    } else await refresh()
+    took = Date.now() - began
+  }
+  onLive((event) => {
+    if (event !== 'again' && event.topic !== 'alerts' && event.topic !== 'windows') return
+    if (event === 'again' || !event.deviceIds.length) touched = null
+    else for (const id of event.deviceIds) touched?.add(id)
+    timer ??= setTimeout(() => void follow(), Math.max(data.value ? 60 : 0, took > 100 ? Math.max(pace, 2 * took) : 0))
+  })
+  onScopeDispose(() => {
+    if (timer) clearTimeout(timer)
+    turn++
+  })
+  watch(
+    query,
+    (now) => {
+      asked = now
+      void refresh()
+    },
+    { immediate: true },
+  )
+  return { data, error, waiting, more, refresh }
+}
