@@ -3,7 +3,7 @@ import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { boardOrders, type BoardCounts, type BoardDevice, type BoardOrder, type BoardPage, type Role } from '#contract'
+import type { BoardCounts, BoardDevice, BoardOrder, BoardPage, Role } from '#contract'
 import { countText } from '#core'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
@@ -32,7 +32,7 @@ const state = useAddressed('state')
 const words = useAddressed('words')
 const order = useAddressed('order', 'needs')
 const reversed = useAddressed('reversed')
-const by = computed<BoardOrder>(() => boardOrders.find((each) => each === order.value) ?? 'needs')
+const by = computed<BoardOrder>(() => boardColumns.find(({ key }) => key === order.value)?.key ?? 'needs')
 const shownColumns = useAddressed('columns')
 
 const address = computed(() => {
@@ -77,7 +77,7 @@ const states = computed(() => [
 const columns = computed(() => {
   const wanted = shownColumns.value ? shownColumns.value.split(',') : null
   return [
-    { key: 'mark', title: '', width: 26 },
+    { key: 'mark', title: '', width: 34 },
     ...boardColumns.filter(({ key }) => key === 'name' || !wanted || wanted.includes(key)),
   ]
 })
@@ -210,7 +210,7 @@ useKeys('Estate', [
 .sentence {
   display: flex;
   flex-wrap: wrap;
-  align-items: baseline;
+  align-items: center;
   gap: 2px 7px;
   margin: 8px 0;
 }

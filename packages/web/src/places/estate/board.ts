@@ -2,7 +2,7 @@ import type { BoardOrder } from '#contract'
 import type { TableColumn } from '../../parts/ui/table'
 
 export interface BoardColumn extends TableColumn {
-  key: BoardOrder | 'mark'
+  key: BoardOrder
   /** What is sorted by it, in words. */
   sorted: string
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref, useTemplateRef, watch } from 'vue'
+import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { RoundsGroup, RoundsRow } from '#contract'
 import { useAddressed } from '../../parts/data/addressed'
@@ -10,7 +10,6 @@ import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
 import { useSession } from '../../parts/data/session'
 import NearEnd from '../../parts/ui/NearEnd.vue'
-import SavedViews from '../../parts/ui/SavedViews.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { clockText, shortText } from '../../parts/format/time'
 import AlertPanel from './AlertPanel.vue'
@@ -18,6 +17,8 @@ import NoticeList from './NoticeList.vue'
 import RoundRow from './RoundRow.vue'
 import { useRounds } from './rounds'
 
+// Of no use before the list is there; the first page does without it.
+const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
 const router = useRouter()

@@ -1,7 +1,9 @@
 import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef, type WatchSource } from 'vue'
-import { roundsGroups, type AlertView, type Rounds, type RoundsGroup, type RoundsPart, type RoundsRow } from '#contract'
+import type { AlertView, Rounds, RoundsGroup, RoundsPart, RoundsRow } from '#contract'
 import { api, type ApiError } from '../../parts/data/api'
 import { onLive } from '../../parts/data/live'
+
+const groupNames: readonly RoundsGroup[] = ['todo', 'working', 'remediation', 'held', 'settled', 'remediated']
 
 /** So often at most what is shown is brought up to date, whatever happens. */
 const pace = 500
@@ -90,7 +92,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
       const now = await api.get<Rounds>(`/rounds?${asked}&limit=0`)
       if (!isNow() || !data.value) return
       const before = data.value
-      if (now.fresh !== before.fresh || roundsGroups.some((group) => now[group].total !== before[group].total))
+      if (now.fresh !== before.fresh || groupNames.some((group) => now[group].total !== before[group].total))
         waiting.value = { fresh: Math.max(0, now.fresh - before.fresh) }
     })
   }
