@@ -37,3 +37,10 @@ export async function saveBy(button: Locator): Promise<void> {
   await expect(button.page().locator('.impact[aria-busy="true"]')).toHaveCount(0)
   await button.click()
 }
+
+/** Finds a device on the board, as somebody does who knows its name, and opens its page. */
+export async function openDevice(page: Page, name: string): Promise<void> {
+  await page.goto(`${url()}/estate`)
+  await page.getByLabel('Narrow by words').fill(name)
+  await page.getByRole('link', { name, exact: true }).click()
+}

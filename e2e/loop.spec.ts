@@ -1,6 +1,6 @@
 import { expect, test } from '@playwright/test'
 import type { WindowView } from '#contract'
-import { group, make, saveBy, setValue, signIn, url } from './day'
+import { group, make, openDevice, saveBy, setValue, signIn, url } from './day'
 
 /** As the date field takes it. */
 const format = (at: Date) =>
@@ -70,8 +70,7 @@ test('a lead edits a template in its sentences, sees whom it touches, and the ro
   await expect(page.locator('.impact')).toContainText(/1[0-9] devices/)
   await saveBy(page.getByRole('button', { name: /Save for 1\d devices/ }))
   await expect(page.getByText('Saved as revision 2')).toBeVisible()
-  await page.goto(`${url()}/estate`)
-  await page.getByRole('link', { name: 'bb-plant-app' }).click()
+  await openDevice(page, 'bb-plant-app')
   await page.getByRole('tab', { name: 'Roster' }).click()
   await expect(
     page.locator('.watch', { hasText: 'Free disk space' }).locator('[data-parameter="warning.percent"]'),
@@ -94,8 +93,7 @@ test('a template is assigned to a role with one value changed, and a device gets
   await dialog.getByRole('button', { name: 'Use', exact: true }).click()
   await expect(dialog.locator('.impact')).toContainText('1 device')
   await saveBy(dialog.getByRole('button', { name: 'Assign to 1 device' }))
-  await page.goto(`${url()}/estate`)
-  await page.getByRole('link', { name: 'sv-imaging-1' }).click()
+  await openDevice(page, 'sv-imaging-1')
   await page.getByRole('tab', { name: 'Roster' }).click()
   await expect(page.locator('.watch', { hasText: 'Nightly backup' }).locator('[data-parameter="period"]')).toHaveText(
     '50 h',
@@ -134,8 +132,7 @@ test('a window holds failures back; ended early, what still fails is raised and 
   page,
 }) => {
   await signIn(page)
-  await page.goto(`${url()}/estate`)
-  await page.getByRole('link', { name: 'tm-tickets-2' }).click()
+  await openDevice(page, 'tm-tickets-2')
   await page.getByRole('button', { name: 'Hold alerts' }).click()
   await page.getByLabel('Why').fill('New memory')
   await page.getByRole('button', { name: 'Hold alerts back' }).click()

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { expect, test, type Locator, type Page } from '@playwright/test'
 import type { BoardPage, RosterWatch } from '#contract'
-import { saveBy, setValue, signIn, url } from './day'
+import { openDevice, saveBy, setValue, signIn, url } from './day'
 
 const run = promisify(execFile)
 test.describe.configure({ mode: 'serial' })
@@ -17,8 +17,7 @@ const openTemplate = async (page: Page, name: string) => {
   await expect(page.getByLabel('Name of the template')).toHaveValue(name)
 }
 const openRoster = async (page: Page, device: string) => {
-  await page.goto(`${url()}/estate`)
-  await page.getByRole('link', { name: device, exact: true }).click()
+  await openDevice(page, device)
   await page.getByRole('tab', { name: 'Roster' }).click()
 }
 const watch = (page: Page, name: string) => page.locator('.watch', { has: page.getByText(name, { exact: true }) })

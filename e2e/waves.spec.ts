@@ -40,7 +40,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect
     .poll(
       async () =>
-        (((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices).find(
+        ((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices.find(
           (device) => device.name === 'lf-relay-1',
         )?.heardAt ?? 0,
     )
@@ -132,9 +132,9 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
     ['127.21.0.20', 'installed', 1],
   ])
   await expect(run.getByText('reports', { exact: true })).toHaveCount(8)
-  const devices = (((await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage).devices).filter((device) =>
-    device.name.startsWith('lf-rack-'),
-  )
+  const devices = (
+    (await (await page.request.get(`${url()}/api/devices?limit=500`)).json()) as BoardPage
+  ).devices.filter((device) => device.name.startsWith('lf-rack-'))
   expect(devices.map((device) => device.roles)).toEqual(Array(8).fill(['web']))
   await relay.stop('SIGKILL')
 })

@@ -44,6 +44,7 @@ describe('the description of the API', () => {
   it('says which fields are always there', () => {
     expect(answerTo('get', '/api/rounds').required).toEqual([
       'lookedAt',
+      'fresh',
       'todo',
       'working',
       'remediation',
