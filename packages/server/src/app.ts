@@ -23,7 +23,10 @@ import { openSigner } from './secrets/signer'
 import { openVault } from './secrets/vault'
 
 export interface AppOptions {
+  /** For what people ask. */
   pool: Pool
+  /** For what agents ask, so that neither waits for the other; where it is not said, the same. */
+  machines?: Pool
   databaseUrl: string
   /** The built web application; without it only the API is served. */
   webFolder?: string
@@ -50,6 +53,7 @@ const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsa
 
 export async function buildApp({
   pool,
+  machines = pool,
   databaseUrl,
   webFolder,
   agentFolder,
@@ -92,7 +96,7 @@ export async function buildApp({
   const signer = openSigner(keyFolder)
   const programs = collectorPrograms(agentFolder ?? '')
   const engine = new Engine(
-    pool,
+    machines,
     (deviceId, clientId) => live.reported(deviceId, clientId),
     new Map([...programs].map(([name, { digest }]) => [name, digest])),
     (fault) => {
@@ -113,7 +117,7 @@ export async function buildApp({
   const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
-  agentRoutes(app, pool, engine, interval, signer, commandCompletion(vault))
+  agentRoutes(app, machines, engine, interval, signer, commandCompletion(vault))
   serveAgent(app, agentFolder ?? '', releases, address)
   serveReleases(app, releases)
   serveCollectors(app, programs, engine)

@@ -19,7 +19,8 @@ function fail(sentence: string): never {
 
 const databaseUrl = need('CUSTODE_DATABASE')
 const port = Number(process.env.CUSTODE_PORT ?? 7700)
-const pool = openPool(databaseUrl)
+// What people ask, what agents ask, and what is done unasked have connections of their own: none waits for another.
+const [pool, machines, unasked] = [openPool(databaseUrl, 8), openPool(databaseUrl, 8), openPool(databaseUrl, 6)]
 await migrate(pool, need('CUSTODE_MIGRATIONS'), Date.now())
 
 // The first lead comes from the environment, once; everybody else is added by a lead.
@@ -79,6 +80,7 @@ const app = await buildApp({
   address: readAddress(),
   tls,
   pool,
+  machines,
   databaseUrl,
   log: true,
   webFolder: process.env.CUSTODE_WEB,
@@ -96,7 +98,7 @@ try {
   )
   process.exit(1)
 }
-const stopTimers = startTimers(allJobs(pool), app.log)
+const stopTimers = startTimers(allJobs(unasked), app.log)
 
 let stopping = false
 async function stop(): Promise<void> {
@@ -106,7 +108,7 @@ async function stop(): Promise<void> {
   app.server.closeAllConnections()
   await app.close()
   await stopTimers()
-  await pool.end()
+  await Promise.all([pool, machines, unasked].map((each) => each.end()))
   process.exit(0)
 }
 if (tls) process.on('SIGHUP', renewTls)

@@ -3,6 +3,7 @@ import type { Db } from '../db'
 import { announce } from '../live'
 import { loadContext } from './context'
 import { readAlerting, settlePosts } from './settleDevice'
+import { settleLater } from './settleLater'
 import { writeState } from './writeState'
 
 /**
@@ -39,6 +40,10 @@ async function lock(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
 /** Marks devices as changed without looking at their alerts: enough where nothing of theirs is failing or open. */
 export async function bumpVersions(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
   await lock(tx, deviceIds)
+  await raiseVersions(tx, deviceIds)
+}
+
+async function raiseVersions(tx: Db, deviceIds: readonly DeviceId[]): Promise<void> {
   await tx.query('update device set version = version + 1 where id = any($1)', [deviceIds])
 }
 
@@ -56,13 +61,21 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
   return found.rows.map((row) => row.id)
 }
 
-/** Reconsiders the devices that need it and outdates the rest. */
+/** More than so many are not looked at within the change itself: who made it, and whose reports wait, would wait long. */
+const settledAtOnce = 50
+
+/**
+ * Outdates the devices, and looks again at those that have something failing, open or held: a few of them within the
+ * transaction, many in batches after it.
+ */
 export async function reevaluateAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
   await lock(tx, deviceIds)
-  const some = new Set(await unsettled(tx, deviceIds))
-  await bumpVersions(
+  const some = await unsettled(tx, deviceIds)
+  if (some.length > settledAtOnce) await settleLater(tx, some, at)
+  else for (const id of some) await reevaluate(tx, id, at)
+  const seen = new Set(some.length > settledAtOnce ? [] : some)
+  await raiseVersions(
     tx,
-    deviceIds.filter((id) => !some.has(id)),
+    deviceIds.filter((id) => !seen.has(id)),
   )
-  for (const id of some) await reevaluate(tx, id, at)
 }

@@ -98,6 +98,11 @@ const table = {
     'Counted by another',
     'Another machine has used the numbers of these reports. Ask for the last number that the server has, and go on after it.',
   ],
+  'change-under-way': [
+    503,
+    'Another change is under way',
+    'Somebody else’s change is being made, and takes long. Nothing of yours was saved; try again in a moment.',
+  ],
   busy: [503, 'Busy', 'The same device is reporting over another connection. Try again.'],
   'database-away': [
     503,
@@ -156,6 +161,8 @@ function isDatabaseAway({ code, message }: { code?: string; message: string }): 
  */
 function refusalOf(error: { code?: string }): ProblemError | null {
   const code = error.code ?? ''
+  // lock_not_available and deadlock_detected: another transaction was in the way.
+  if (code === '55P03' || code === '40P01') return new ProblemError('change-under-way')
   if (code === '23503') return new ProblemError('reference-gone')
   if (code === '23505') return new ProblemError('already-exists')
   return /^2[23]...$/.test(code)

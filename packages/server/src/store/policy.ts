@@ -50,6 +50,8 @@ export interface PolicyInForce extends Policy {
 }
 
 let cached: PolicyInForce | null = null
+/** What the transaction of a change on this connection has made: in force for nobody else yet. */
+const changedOn = new WeakMap<Db, PolicyInForce>()
 
 async function readPolicy(db: Db, version: number): Promise<PolicyInForce> {
   const templates = await rows<TemplateRow>(
@@ -94,7 +96,8 @@ const versionNow = async (db: Db) =>
  */
 export async function policyInForce(db: Db): Promise<PolicyInForce> {
   for (let version = await versionNow(db); ;) {
-    const known = cached
+    const known = cached?.version === version ? cached : changedOn.get(db)
+    // A number is never given twice, also not after a rollback.
     if (known?.version === version) return known
     const policy = await readPolicy(db, version)
     const after = await versionNow(db)
@@ -103,13 +106,15 @@ export async function policyInForce(db: Db): Promise<PolicyInForce> {
   }
 }
 
-/** Inside the transaction of a change: sees its own uncommitted rows and leaves the cache alone. */
+/** Inside the transaction of a change: sees its own uncommitted rows, and leaves the cache of all others alone. */
 export async function policyAsChanged(tx: Db): Promise<PolicyInForce> {
   const { version } = (await firstRow<{ version: number }>(
     tx,
     `update policy_mark set version = nextval('policy_version') returning version`,
   ))!
-  return readPolicy(tx, version)
+  const policy = await readPolicy(tx, version)
+  changedOn.set(tx, policy)
+  return policy
 }
 
 /** Every target that a policy tries. */

@@ -133,7 +133,8 @@ export async function impactOfSteps(
  * one transaction. Agents and browsers have it with the commit.
  */
 export async function changePolicy<T>(tx: Db, now: number, write: (before: PolicyInForce) => Promise<T>): Promise<T> {
-  // One change at a time: the second compares with what the first has made.
+  // One change at a time: the second compares with what the first has made, and does not wait for it for ever.
+  await tx.query(`set local lock_timeout = '8s'`)
   await tx.query('select version from policy_mark for update')
   const before = await policyInForce(tx)
   const result = await write(before)
