@@ -82,6 +82,7 @@ export async function buildPrograms() {
     outExtension: { '.js': '.mjs' },
     entryPoints: {
       server: source('server/src/main.ts'),
+      status: source('server/src/status.ts'),
       fleet: source('standins/src/fleet/main.ts'),
       hosts: source('standins/src/hosts/main.ts'),
       realHosts: source('standins/src/realHosts/main.ts'),

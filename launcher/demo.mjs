@@ -321,12 +321,12 @@ Custode is running.
   ${url}        sign in as
       ${demoLead.email}     ${demoLead.password}   lead
 ${
-      largeEstate()
-        ? ''
-        : `      ines@lanternfield.example     ${demoLead.password}   technician
+  largeEstate()
+    ? ''
+    : `      ines@lanternfield.example     ${demoLead.password}   technician
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
 `
-    }${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices`}
+}${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices`}
 
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.

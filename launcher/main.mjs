@@ -8,6 +8,7 @@ const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
   build: async () => (await import('./build.mjs')).buildAll(),
   stop: async () => (await import('./demo.mjs')).stopDemo(),
   reset: async () => (await import('./demo.mjs')).reset(),
+  status: async () => (await import('./status.mjs')).status(),
   'release-key': async () => (await import('./releaseKey.mjs')).releaseKey(),
   policy: async () => (await import('./policy.mjs')).policy(),
 })
@@ -19,6 +20,7 @@ const usage = `usage: ./custode COMMAND
   dev     like demo, and the web application reloads as you change it
   stop    end what a broken-off run left behind
   reset   forget the demo's data
+  status  what runs, how large its data is, how it grows and how long it is kept; of another server with CUSTODE_DATABASE
   release-key         make the key that signs programs for agents, and say where it lies; “release-key renew” changes it
   policy check FILE   what is wrong with policy as text, by line, and what it would change; 0 when nothing is wrong, else 1
   policy export       print the policy in force as text

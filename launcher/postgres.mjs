@@ -167,3 +167,15 @@ export async function startPostgres(place, { fast = false, port: wanted } = {}) 
     },
   }
 }
+
+/**
+ * The address of a cluster that runs; null: it does not.
+ * @param {string} place
+ */
+export function runningUrl(place) {
+  const file = join(place, 'database', 'postmaster.pid')
+  if (!existsSync(file)) return null
+  const [pid, , , port] = readFileSync(file, 'utf8').split('\n')
+  if (!existsSync(`/proc/${pid}`)) return null
+  return `postgres://custode:${secretIn(join(place, 'database.secret'))}@127.0.0.1:${port}/postgres`
+}

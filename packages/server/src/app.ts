@@ -13,6 +13,7 @@ import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
 import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
 import { seriesRoutes } from './features/series'
+import { storageRoutes } from './features/storage'
 import { guard } from './http/access'
 import { readJsonBodies } from './http/body'
 import { collectRoutes, describeApi } from './http/openapi'
@@ -114,6 +115,7 @@ export async function buildApp({
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
+  storageRoutes(app, pool)
   const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)

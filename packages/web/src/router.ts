@@ -37,6 +37,11 @@ export const router = createRouter({
       component: () => import('./places/maintenance/WindowPlace.vue'),
       meta: { place: 'Maintenance' },
     },
+    {
+      path: '/storage',
+      component: () => import('./places/storage/StoragePlace.vue'),
+      meta: { place: 'Storage' },
+    },
     { path: '/:rest(.*)*', component: () => import('./parts/ui/NothingHere.vue') },
   ],
 })

@@ -61,7 +61,7 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
   return found.rows.map((row) => row.id)
 }
 
-/** More than so many are not looked at within the change itself: who made it, and whose reports wait, would wait long. */
+/** More are not looked at within the change itself: who made it, and whose reports wait for it, would wait long. */
 const settledAtOnce = 50
 
 /**

@@ -95,6 +95,7 @@ useKeys('Everywhere', [
         <span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span>
       </p>
       <div class="choices">
+        <RouterLink v-if="session.isLead && session.person?.clientIds === null" to="/storage">Storage</RouterLink>
         <button @click="turnTheme">Light or dark</button>
         <button @click="session.signOut()">Sign out</button>
       </div>
@@ -176,6 +177,10 @@ useKeys('Everywhere', [
 .choices {
   display: grid;
   margin-top: 4px;
+}
+.choices a {
+  color: var(--ink);
+  padding: 5px 6px;
 }
 .choices button {
   border: 0;

@@ -1,0 +1,116 @@
+import { storageKinds, type StorageKind } from '#contract'
+import { rows, type Db } from '../db'
+
+/**
+ * Everything that grows, and what becomes of it. `tables`: what counts to its size, the first is whose age is told.
+ * Dropped by the week where `partitioned`, else deleted by `forget`, whose $1 is the time before which nothing is kept.
+ */
+export interface Kept {
+  kind: StorageKind
+  tables: readonly [string, ...string[]]
+  /** Unless somebody says otherwise. */
+  days: number
+  /** What the product itself still needs: fewer are not taken. */
+  least: number
+  /** Column with the time of a row. */
+  time: string
+  partitioned?: boolean
+  forget?: readonly string[]
+}
+
+const before = '$1::timestamptz'
+
+/** In order of deletion: what refers to something goes before it. */
+export const kept: readonly Kept[] = [
+  // Agents may catch up for 30 days (`oldestKept`); a week is dropped when all of it is older.
+  { kind: 'readings', tables: ['report', 'layout'], days: 35, least: 31, time: 'at', partitioned: true },
+  { kind: 'log', tables: ['log_event', 'log_hour'], days: 90, least: 31, time: 'at', partitioned: true },
+  {
+    // Severities of RFC 5424: 5 notice, 6 informational, 7 debug. Mostly nine of ten entries.
+    kind: 'log-quiet',
+    tables: ['log_event'],
+    days: 35,
+    least: 2,
+    time: 'at',
+    forget: [`delete from log_event where at < ${before} and level >= 5`],
+  },
+  { kind: 'changes', tables: ['post_change'], days: 400, least: 31, time: 'at', partitioned: true },
+  {
+    kind: 'alerts',
+    tables: ['alert', 'alert_entry', 'held', 'remediation', 'response'],
+    days: 400,
+    least: 31,
+    time: 'began',
+    forget: [
+      `delete from response where at < ${before} and state <> 'asked'`,
+      `delete from held h where ended_at < ${before}
+         and not exists (select from alert a where a.id = h.alert_id and coalesce(a.closed_at, now()) >= ${before})`,
+      `delete from remediation m where ended_at < ${before}
+         and not exists (select from response r where r.remediation_id = m.id)
+         and not exists (select from alert a where a.id = m.alert_id and coalesce(a.closed_at, now()) >= ${before})`,
+      `delete from alert_entry e using alert a where a.id = e.alert_id and a.closed_at < ${before}`,
+      `delete from alert a where closed_at < ${before}
+         and not exists (select from response r where r.alert_id = a.id)
+         and not exists (select from held h where h.alert_id = a.id)
+         and not exists (select from remediation m where m.alert_id = a.id)`,
+    ],
+  },
+  {
+    kind: 'facts',
+    tables: ['device_fact', 'current_fact'],
+    days: 200,
+    least: 1,
+    time: 'at',
+    // What is true now stands in current_fact, however old it is.
+    forget: [`delete from device_fact where at < ${before}`],
+  },
+  {
+    kind: 'enrolments',
+    tables: ['enrolment_attempt', 'notice'],
+    days: 200,
+    least: 7,
+    time: 'at',
+    forget: [
+      `delete from enrolment_attempt where at < ${before}`,
+      `delete from notice where at < ${before} and seen_at is not null`,
+    ],
+  },
+  {
+    kind: 'sweeps',
+    tables: ['sweep', 'sweep_host'],
+    days: 200,
+    least: 7,
+    time: 'started_at',
+    forget: [
+      `delete from sweep_host h using sweep s where s.id = h.sweep_id and s.ended_at < ${before}
+         and exists (select from sweep n where n.site_id = s.site_id and n.id > s.id)`,
+      `delete from sweep s where s.ended_at < ${before}
+         and exists (select from sweep n where n.site_id = s.site_id and n.id > s.id)`,
+    ],
+  },
+  {
+    kind: 'audit',
+    tables: ['audit'],
+    days: 1100,
+    least: 90,
+    time: 'at',
+    forget: [`delete from audit where at < ${before}`],
+  },
+]
+
+export function keptOf(kind: StorageKind): Kept {
+  return kept.find((each) => each.kind === kind)!
+}
+
+/** How many days each kind is kept now. */
+export async function retentionDays(db: Db): Promise<Record<StorageKind, number>> {
+  const said = new Map(
+    (await rows<{ kind: string; days: number }>(db, 'select kind, days from retention')).map((row) => [
+      row.kind,
+      row.days,
+    ]),
+  )
+  return Object.fromEntries(
+    storageKinds.map((kind) => [kind, Math.max(keptOf(kind).least, said.get(kind) ?? keptOf(kind).days)]),
+  ) as Record<StorageKind, number>
+}

@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { ElInputNumber } from 'element-plus/es/components/input-number/index'
+import 'element-plus/es/components/input-number/style/css'
+import { ElTable, ElTableColumn } from 'element-plus/es/components/table/index'
+import 'element-plus/es/components/table/style/css'
+import 'element-plus/es/components/table-column/style/css'
+import { computed, ref } from 'vue'
+import { storageWords, type Storage, type StoredKind } from '#contract'
+import { bytesText } from '#core'
+import { api } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
+import { exactText, shortText } from '../../parts/format/time'
+import { attempt, done } from '../../parts/ui/notify'
+import StateNotice from '../../parts/ui/StateNotice.vue'
+
+/** How large everything is, how fast it grows, and how long it is kept. */
+const { data, error, refresh } = useResource(() => api.get<Storage>('/storage'))
+/** Of the kind that is being changed. */
+const changing = ref<StoredKind | null>(null)
+const days = ref(0)
+function change(kind: StoredKind): void {
+  changing.value = kind
+  days.value = kind.days
+}
+async function save(): Promise<void> {
+  const { kind } = changing.value!
+  const answer = await attempt(() => api.put<Storage>('/storage', { kind, days: days.value }))
+  if (!answer) return
+  data.value = answer
+  changing.value = null
+  done(`Kept for ${days.value} days from now on. What is older goes within six hours.`)
+}
+const growth = computed(() => data.value?.kinds.reduce((sum, kind) => sum + Math.max(0, kind.bytesPerDay ?? 0), 0) ?? 0)
+const isShared = (kind: StoredKind) => kind.kind === 'log-quiet'
+const signed = (bytes: number) => `${bytes < 0 ? '−' : '+'}${bytesText(Math.abs(bytes))}`
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Storage</h1>
+      <span v-if="data" class="muted">{{ bytesText(data.databaseBytes) }} in all<template v-if="growth">, growing by about {{ bytesText(growth) }} a day</template></span>
+    </div>
+    <p class="sentence">What is older than is kept goes by itself, four times a day. Readings and the log go by the week.</p>
+    <StateNotice :error="error" :loading="!data" @again="refresh" />
+    <ElTable v-if="data" :data="data.kinds" row-key="kind" class="sizes">
+      <ElTableColumn label="What" min-width="200">
+        <template #default="{ row }">{{ storageWords[(row as StoredKind).kind] }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="Size" width="110" align="right">
+        <template #default="{ row }"><span v-if="isShared(row)" class="muted">in the log</span><template v-else>{{ bytesText(row.bytes) }}</template></template>
+      </ElTableColumn>
+      <ElTableColumn label="Rows, about" width="130" align="right">
+        <template #default="{ row }">{{ isShared(row) ? '' : row.rows.toLocaleString('en') }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="A day" width="120" align="right">
+        <template #default="{ row }"><span v-if="row.bytesPerDay === null && !isShared(row)" class="faint" title="Known from tomorrow on: one size is noted each day.">not known yet</span><template v-else-if="!isShared(row)">{{ signed(row.bytesPerDay) }}</template></template>
+      </ElTableColumn>
+      <ElTableColumn label="Oldest" width="130">
+        <template #default="{ row }"><span v-if="row.oldestAt === null" class="faint">nothing yet</span><span v-else :title="exactText(row.oldestAt)">{{ shortText(row.oldestAt) }}</span></template>
+      </ElTableColumn>
+      <ElTableColumn label="Kept for" width="330">
+        <template #default="{ row }">
+          <form v-if="changing?.kind === row.kind" class="keep" @submit.prevent="save">
+            <ElInputNumber v-model="days" :min="row.leastDays" :max="36500" :step="1" step-strictly size="small" :aria-label="`Days that ${storageWords[(row as StoredKind).kind]} are kept`" />
+            days <button class="btn main">Save</button>
+            <button type="button" class="btn" @click="changing = null">Cancel</button>
+          </form>
+          <template v-else>{{ row.days }} days
+            <span v-if="row.days !== row.standardDays" class="muted">({{ row.standardDays }} unless changed)</span>
+            <button class="link" :aria-label="`Change how long ${storageWords[(row as StoredKind).kind]} are kept`" @click="change(row)">change</button></template>
+        </template>
+      </ElTableColumn>
+    </ElTable>
+  </div>
+</template>
+
+<style scoped>
+.sentence {
+  margin: 8px 0 12px;
+}
+.keep {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.keep .btn {
+  padding: 1px 9px;
+}
+</style>
