@@ -1,9 +1,6 @@
 <script setup lang="ts">
 import { ElInputNumber } from 'element-plus/es/components/input-number/index'
 import 'element-plus/es/components/input-number/style/css'
-import { ElTable, ElTableColumn } from 'element-plus/es/components/table/index'
-import 'element-plus/es/components/table/style/css'
-import 'element-plus/es/components/table-column/style/css'
 import { computed, ref } from 'vue'
 import { storageWords, type Storage, type StoredKind } from '#contract'
 import { bytesText } from '#core'
@@ -11,6 +8,7 @@ import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import { exactText, shortText } from '../../parts/format/time'
 import { attempt, done } from '../../parts/ui/notify'
+import ShortTable from '../../parts/ui/ShortTable.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 
 /** How large everything is, how fast it grows, and how long it is kept. */
@@ -33,6 +31,14 @@ async function save(): Promise<void> {
 const growth = computed(() => data.value?.kinds.reduce((sum, kind) => sum + Math.max(0, kind.bytesPerDay ?? 0), 0) ?? 0)
 const isShared = (kind: StoredKind) => kind.kind === 'log-quiet'
 const signed = (bytes: number) => `${bytes < 0 ? '−' : '+'}${bytesText(Math.abs(bytes))}`
+const columns = [
+  { key: 'what', title: 'What', width: 200, grow: 1 },
+  { key: 'size', title: 'Size', width: 110, align: 'right' as const },
+  { key: 'rows', title: 'Rows, about', width: 130, align: 'right' as const },
+  { key: 'growth', title: 'A day', width: 120, align: 'right' as const },
+  { key: 'oldest', title: 'Oldest', width: 130 },
+  { key: 'kept', title: 'Kept for', width: 330 },
+]
 </script>
 
 <template>
@@ -43,35 +49,50 @@ const signed = (bytes: number) => `${bytes < 0 ? '−' : '+'}${bytesText(Math.ab
     </div>
     <p class="sentence">What is older than is kept goes by itself, four times a day. Readings and the log go by the week.</p>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <ElTable v-if="data" :data="data.kinds" row-key="kind" class="sizes">
-      <ElTableColumn label="What" min-width="200">
-        <template #default="{ row }">{{ storageWords[(row as StoredKind).kind] }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="Size" width="110" align="right">
-        <template #default="{ row }"><span v-if="isShared(row)" class="muted">in the log</span><template v-else>{{ bytesText(row.bytes) }}</template></template>
-      </ElTableColumn>
-      <ElTableColumn label="Rows, about" width="130" align="right">
-        <template #default="{ row }">{{ isShared(row) ? '' : row.rows.toLocaleString('en') }}</template>
-      </ElTableColumn>
-      <ElTableColumn label="A day" width="120" align="right">
-        <template #default="{ row }"><span v-if="row.bytesPerDay === null && !isShared(row)" class="faint" title="Known from tomorrow on: one size is noted each day.">not known yet</span><template v-else-if="!isShared(row)">{{ signed(row.bytesPerDay) }}</template></template>
-      </ElTableColumn>
-      <ElTableColumn label="Oldest" width="130">
-        <template #default="{ row }"><span v-if="row.oldestAt === null" class="faint">nothing yet</span><span v-else :title="exactText(row.oldestAt)">{{ shortText(row.oldestAt) }}</span></template>
-      </ElTableColumn>
-      <ElTableColumn label="Kept for" width="330">
-        <template #default="{ row }">
+    <ShortTable v-if="data" label="Kinds of data" :rows="data.kinds" :columns="columns" row-key="kind">
+      <template #cell="{ row, column }">
+        <template v-if="column === 'what'">{{ storageWords[row.kind] }}</template>
+        <template v-else-if="column === 'size'">
+          <span v-if="isShared(row)" class="muted">in the log</span>
+          <template v-else>{{ bytesText(row.bytes) }}</template>
+        </template>
+        <template v-else-if="column === 'rows'">{{ isShared(row) ? '' : row.rows.toLocaleString('en') }}</template>
+        <template v-else-if="column === 'growth' && !isShared(row)">
+          <span
+            v-if="row.bytesPerDay === null"
+            class="faint"
+            title="Known from tomorrow on: one size is noted each day."
+          >not known yet</span>
+          <template v-else>{{ signed(row.bytesPerDay) }}</template>
+        </template>
+        <template v-else-if="column === 'oldest'">
+          <span v-if="row.oldestAt === null" class="faint">nothing yet</span>
+          <span v-else :title="exactText(row.oldestAt)">{{ shortText(row.oldestAt) }}</span>
+        </template>
+        <template v-else-if="column === 'kept'">
           <form v-if="changing?.kind === row.kind" class="keep" @submit.prevent="save">
-            <ElInputNumber v-model="days" :min="row.leastDays" :max="36500" :step="1" step-strictly size="small" :aria-label="`Days that ${storageWords[(row as StoredKind).kind]} are kept`" />
+            <ElInputNumber
+              v-model="days"
+              :min="row.leastDays"
+              :max="36500"
+              :step="1"
+              step-strictly
+              size="small"
+              :aria-label="`Days that ${storageWords[row.kind]} are kept`"
+            />
             days <button class="btn main">Save</button>
             <button type="button" class="btn" @click="changing = null">Cancel</button>
           </form>
           <template v-else>{{ row.days }} days
             <span v-if="row.days !== row.standardDays" class="muted">({{ row.standardDays }} unless changed)</span>
-            <button class="link" :aria-label="`Change how long ${storageWords[(row as StoredKind).kind]} are kept`" @click="change(row)">change</button></template>
+            <button
+              class="link"
+              :aria-label="`Change how long ${storageWords[row.kind]} are kept`"
+              @click="change(row)"
+            >change</button></template>
         </template>
-      </ElTableColumn>
-    </ElTable>
+      </template>
+    </ShortTable>
   </div>
 </template>
 
