@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium, type Page } from '@playwright/test'
 import { fill } from '../packages/standins/src/large/fill'
+import { keystrokes, largeChanges, pageMemory, waitingAgents, type ChangeFigure } from './estateMore'
 import { setPolicy } from '../packages/standins/src/large/policy'
 import { keepReporting } from '../packages/standins/src/large/report'
 
@@ -77,8 +78,8 @@ async function atServer(cookie: string, path: string, times: number): Promise<Fi
 }
 
 const places: [path: string, useful: string][] = [
-  ['/rounds', 'h2'],
-  ['/estate', 'table.board tbody tr'],
+  ['/rounds', '.row'],
+  ['/estate', '.el-table-v2__row'],
   ['/rollout?part=coverage', 'text=see what'],
   ['/rollout?part=versions', 'text=Who runs which'],
   ['/policy', 'table tbody tr'],
@@ -99,7 +100,7 @@ async function inBrowser(page: Page, path: string, useful: string): Promise<Figu
   return { what: path, millis: came ? performance.now() - began : Infinity }
 }
 
-async function measure(count: number): Promise<{ server: Figure[]; browser: Figure[] }> {
+async function measure(count: number): Promise<Measured> {
   const name = `estate_${count}`
   const admin = new URL(database)
   const of = new URL(database)
@@ -131,6 +132,9 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
   const paths = [
     '/api/rounds',
     '/api/devices',
+    '/api/devices?order=log',
+    '/api/devices?words=desk',
+    '/api/rounds/count',
     '/api/coverage',
     '/api/agent-versions',
     '/api/watchline',
@@ -157,11 +161,52 @@ async function measure(count: number): Promise<{ server: Figure[]; browser: Figu
     seen.push(await inBrowser(page, path, useful))
     say(`  ${path} in the browser: ${text(seen.at(-1)!.millis)}`)
   }
+  const keys = await keystrokes(page, url)
+  const memory = await pageMemory(page, url)
   await browser.close()
+  const latencies = load.latencies().toSorted((a, b) => a - b)
+  const reports = { p99: latencies[Math.floor(latencies.length * 0.99)] ?? Infinity, count: latencies.length }
+  const changes = await largeChanges(of.href, url, cookie, load)
+  for (const change of changes)
+    say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
   say(`  reports refused meanwhile: ${load.refused()}`)
   await load.stop()
+  const waiting = await waitingAgents(url, filled, server.pid!)
   await end(server)
-  return { server: figures, browser: seen }
+  return { server: figures, browser: seen, keys, memory, reports, changes, waiting }
+}
+
+interface Measured {
+  server: Figure[]
+  browser: Figure[]
+  keys: Record<string, number>
+  memory: { megabytes: number; grown: number }
+  reports: { p99: number; count: number }
+  changes: ChangeFigure[]
+  waiting: { agents: number; cpuShare: number; megabytes: number }
+}
+
+const verdict = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
+function others({ keys, memory, reports, changes, waiting }: Measured): void {
+  say('\nOthers')
+  for (const [what, millis] of Object.entries(keys))
+    say(`  ${verdict(millis <= 100)} ${what}: ${text(millis)} (limit 100 ms)`)
+  say(
+    `  ${verdict(memory.megabytes < 200)} memory of the page: ${memory.megabytes.toFixed(0)} MB, ${memory.grown >= 0 ? '+' : ''}${memory.grown.toFixed(1)} MB in a minute of live updates (limit 200 MB after an hour)`,
+  )
+  say(
+    `  ${verdict(reports.p99 < 250)} reports while people read: 99 of 100 of ${reports.count} within ${text(reports.p99)}`,
+  )
+  const limits = [10_000, 2000, 2000]
+  changes.forEach(({ what, savedMillis, inForceMillis, slowestReport }, i) => {
+    const isMet = savedMillis < 1000 && inForceMillis < limits[i]! && slowestReport < 1000
+    say(
+      `  ${verdict(isMet)} ${what}: saved ${text(savedMillis)} (limit 1 s), in force ${text(inForceMillis)} (limit ${limits[i]! / 1000} s), slowest report meanwhile ${text(slowestReport)} (limit 1 s)`,
+    )
+  })
+  say(
+    `  ${verdict(waiting.cpuShare < 0.05 && waiting.megabytes < 500)} ${waiting.agents} agents waiting: ${(waiting.cpuShare * 100).toFixed(1)} % of a core (limit 5 %), ${waiting.megabytes.toFixed(0)} MB (limit 500 MB)`,
+  )
 }
 
 const text = (millis: number) => (millis === Infinity ? `not within ${longest / 1000} s` : `${millis.toFixed(0)} ms`)
@@ -182,6 +227,7 @@ try {
   say(`\nWith ${wanted} devices that report once a minute; growth from ${Math.round(wanted / 10)}.`)
   table('At the server, 95 of 100 answers within', 150, few.server, many.server)
   table('In the browser, until there is something useful', 1000, few.browser, many.browser)
+  others(many)
   const at = process.argv.indexOf('--json')
   if (at > 0 && process.argv[at + 1])
     writeFileSync(process.argv[at + 1]!, JSON.stringify({ wanted, few, many }, null, 2))

@@ -1,15 +1,20 @@
 import { Pool } from 'undici'
 import type { Filled } from './fill'
 
+export interface Reporting {
+  stop(): Promise<void>
+  refused(): number
+  /** How long each report waited for its answer since this was asked last, in milliseconds. */
+  latencies(): number[]
+}
+
 /** Every device reports once a minute, spread over it, until it is stopped. */
-export function keepReporting(
-  url: string,
-  { keys: deviceKeys, devices, lastSeqs }: Filled,
-): { stop(): Promise<void>; refused(): number } {
+export function keepReporting(url: string, { keys: deviceKeys, devices, lastSeqs }: Filled): Reporting {
   const pool = new Pool(url, { connections: 16 })
   const list = [...deviceKeys]
   const seqs = new Map<number, number>()
   let refused = 0
+  let taken: number[] = []
   let next = 0
   const timer = setInterval(() => {
     const until = Math.min(list.length, Math.ceil(next + list.length / 600))
@@ -34,10 +39,16 @@ export function keepReporting(
       }),
     })
     await body.text()
+    taken.push(Date.now() - at)
     if (statusCode !== 200) refused++
   }
   return {
     refused: () => refused,
+    latencies() {
+      const now = taken
+      taken = []
+      return now
+    },
     async stop() {
       clearInterval(timer)
       await pool.close()
