@@ -130,7 +130,7 @@ export async function largeChanges(
           templateId: id,
           target: { on: 'everyone' },
           rank: 7,
-          values: { [key]: { advice: 'Ask before you act.' } },
+          values: { [key]: { todo: 'Ask before you act.' } },
           dormant: false,
           reason: '',
         }),

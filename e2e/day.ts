@@ -44,3 +44,11 @@ export async function openDevice(page: Page, name: string): Promise<void> {
   await page.getByLabel('Narrow by words').fill(name)
   await page.getByRole('link', { name, exact: true }).click()
 }
+
+/** Chooses what is offered under these words, by keyboard and pointer as people mix them. */
+export async function choose(field: Locator, words: string): Promise<void> {
+  await field.focus()
+  await field.press('Enter')
+  if (await field.isEditable()) await field.fill(words)
+  await field.page().getByRole('option', { name: words, exact: true }).filter({ visible: true }).click()
+}

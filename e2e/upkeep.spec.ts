@@ -7,7 +7,7 @@ import { expect, test, type Page } from '@playwright/test'
 import type { BoardPage, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
 import { root } from '../launcher/place.mjs'
 import { signRelease } from '../launcher/releaseKey.mjs'
-import { group, signIn, url } from './day'
+import { choose, group, signIn, url } from './day'
 
 test.describe.configure({ mode: 'serial' })
 const packaged = join(root, 'dist/agent', `custode-agent-linux-${process.arch}`)
@@ -69,8 +69,8 @@ async function installHere(page: Page, name: string): Promise<void> {
 /** Brings the only agent of the client that is behind to a version. */
 async function update(page: Page, version: string): Promise<void> {
   await page.getByRole('button', { name: 'Update agents' }).click()
-  await page.getByLabel('Whose').selectOption('every agent at Lanternfield IT')
-  await page.getByLabel('Version', { exact: true }).selectOption(version)
+  await choose(page.getByLabel('Whose'), 'every agent at Lanternfield IT')
+  await choose(page.getByLabel('Version', { exact: true }), version)
   await page.getByRole('button', { name: 'Update 1 agent' }).click()
 }
 
@@ -175,10 +175,10 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
 }) => {
   await signIn(page)
   await page.goto(`${url()}/rollout?part=sweep`)
-  await page.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
-  await page.getByLabel('From device').selectOption('lf-upkeep-1')
+  await choose(page.getByLabel('Site'), 'Lanternfield IT · Workshop')
+  await choose(page.getByLabel('From device'), 'lf-upkeep-1')
   await page.getByLabel('Range').fill('127.21.0.8/29')
-  for (const name of ['Workshop, old (root)', 'Workshop (root)']) await page.getByLabel('Sign-in').selectOption(name)
+  for (const name of ['Workshop, old (root)', 'Workshop (root)']) await choose(page.getByLabel('Sign-in'), name)
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const found = group(page, 'What answered')
   await expect(found).toContainText('4 machines show keys that nobody has accepted, so no password was sent there', {
@@ -212,9 +212,9 @@ test('a wave to machines with Windows’ remote management: one gets its agent, 
   await page.goto(`${url()}/rollout?part=waves`)
   await page.getByRole('button', { name: 'Send agents out' }).click()
   const form = page.getByRole('form', { name: 'Send agents out' })
-  await form.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
-  await form.getByLabel('From device').selectOption('lf-upkeep-1')
-  await form.getByLabel('Sign-in').selectOption('Workshop (root)')
+  await choose(form.getByLabel('Site'), 'Lanternfield IT · Workshop')
+  await choose(form.getByLabel('From device'), 'lf-upkeep-1')
+  await choose(form.getByLabel('Sign-in'), 'Workshop (root)')
   await form.getByLabel('Name', { exact: true }).fill('Windows')
   await form
     .getByLabel('Machines, a name and an address a line (CSV)')

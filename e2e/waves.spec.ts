@@ -6,7 +6,7 @@ import { startServer } from '../launcher/demo.mjs'
 import { makeFolder } from '../launcher/place.mjs'
 import { agentPath, endLeftovers, start, untilServing } from '../launcher/programs.mjs'
 import type { BoardPage, Client, WaveRunPage, WaveRunView } from '#contract'
-import { group, signIn, url } from './day'
+import { choose, group, signIn, url } from './day'
 
 const place = () => process.env.E2E_PLACE!
 const addresses = Array.from({ length: 10 }, (_, i) => `127.21.0.${11 + i}`)
@@ -49,10 +49,10 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await page.goto(`${url()}/rollout?part=waves`)
   await page.getByRole('button', { name: 'Send agents out' }).click()
   const form = page.getByRole('form', { name: 'Send agents out' })
-  await form.getByLabel('Site').selectOption('Lanternfield IT · Workshop')
-  await form.getByLabel('From device').selectOption('lf-relay-1')
-  await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop, old (root)')
-  await form.getByLabel('Sign-in', { exact: true }).selectOption('Workshop (root)')
+  await choose(form.getByLabel('Site'), 'Lanternfield IT · Workshop')
+  await choose(form.getByLabel('From device'), 'lf-relay-1')
+  await choose(form.getByLabel('Sign-in', { exact: true }), 'Workshop, old (root)')
+  await choose(form.getByLabel('Sign-in', { exact: true }), 'Workshop (root)')
   await expect(form).toContainText(
     '“Workshop, old” and “Workshop” are passwords, and go only to machines whose key somebody has accepted',
   )
@@ -63,7 +63,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect(form.getByRole('alert')).toHaveText('line 12: “nowhere” is no address.')
   await form.getByLabel('Sizes of the first waves').fill('1, 3')
   await form.getByLabel('Failures allowed').fill('20')
-  await form.getByLabel('Role').selectOption('the role web server')
+  await choose(form.getByLabel('Role'), 'the role web server')
   await form.getByLabel('Name', { exact: true }).fill('Racks')
   await form.getByRole('button', { name: 'Send agents to 10 machines' }).click()
 

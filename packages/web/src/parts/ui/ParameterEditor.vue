@@ -1,5 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import {
   bytesText,
   durationText,
@@ -10,6 +12,7 @@ import {
   type Parameter,
   type ParameterValue,
 } from '#core'
+import ChoiceField from './ChoiceField.vue'
 
 /** One value, typed as it reads in the sentence: 8 %, 20 GB, 15 min, names one a line. */
 const props = defineProps<{ parameter: Parameter; value: ParameterValue }>()
@@ -41,8 +44,9 @@ watch(
 
 function parsed(): ParameterValue | undefined {
   const typed = text.value.trim()
-  if (typed === '' && props.parameter.type !== 'patterns')
-    return props.parameter.type === 'text' || props.parameter.type === 'hours' ? '' : null
+  const { type, choices } = props.parameter
+  if (typed === '' && type !== 'patterns')
+    return type === 'text' || type === 'hours' || (type === 'choice' && choices?.includes('')) ? '' : null
   switch (props.parameter.type) {
     case 'percent': {
       const match = /^(\d+(?:\.\d+)?)\s*%?$/.exec(typed)
@@ -80,20 +84,38 @@ const fault = computed(() => {
 watch(text, () => {
   if (!fault.value) emit('typing', parsed()!)
 })
+const form = useTemplateRef<HTMLFormElement>('form')
+/** Whoever opened it types at once. What it stands in may take a moment to be seen, and nothing hidden takes the focus. */
+onMounted(() => {
+  let tries = 0
+  const focus = () => {
+    const field = form.value?.querySelector<HTMLElement>('input,textarea')
+    field?.focus({ preventScroll: true })
+    if (document.activeElement !== field && ++tries < 20) setTimeout(focus, 25)
+  }
+  focus()
+})
 function save(): void {
   if (!fault.value) emit('change', parsed()!)
 }
 </script>
 
 <template>
-  <form class="editor" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
+  <form ref="form" class="editor" @submit.prevent.stop="save" @keydown.esc.stop="emit('cancel')">
     <label>
       <b>{{ parameter.label }}</b>
-      <select v-if="parameter.type === 'choice'" v-model="text" autofocus>
+      <ChoiceField v-if="parameter.type === 'choice'" v-model="text" :label="parameter.label">
         <option v-for="choice in parameter.choices" :key="choice" :value="choice">{{ choice || 'any' }}</option>
-      </select>
-      <textarea v-else-if="parameter.type === 'patterns'" v-model="text" rows="4" spellcheck="false" autofocus class="mono" />
-      <input v-else v-model="text" spellcheck="false" autofocus :aria-invalid="!!fault" />
+      </ChoiceField>
+      <ElInput
+        v-else
+        v-model="text"
+        :type="parameter.type === 'patterns' ? 'textarea' : 'text'"
+        :rows="4"
+        :class="{ mono: parameter.type === 'patterns' }"
+        spellcheck="false"
+        :aria-invalid="!!fault"
+      />
     </label>
     <p class="faint">{{ `${parameter.explains} ${rangeText(parameter)}` }}</p>
     <slot />
@@ -115,17 +137,6 @@ function save(): void {
 label {
   display: grid;
   gap: 4px;
-}
-input,
-select,
-textarea {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--ink2);
-  border-radius: 3px;
-  padding: 4px 8px;
-  width: 100%;
 }
 .row {
   display: flex;

@@ -9,6 +9,7 @@ import { attempt, done } from '../../parts/ui/notify'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import SuggestField from '../../parts/ui/SuggestField.vue'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
 /** Where a device stands, what it is called, and how its life goes on. */
 const props = defineProps<{ device: DevicePage }>()
@@ -80,11 +81,11 @@ function save(): void {
     </p>
     <form v-if="what === 'change'" @submit.prevent="save">
       <label>Name<input v-model="name" class="mono" maxlength="63" spellcheck="false"></label>
-      <label>Site<select v-model.number="siteId">
+      <label>Site<ChoiceField v-model="siteId" label="Site">
           <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
             <option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option>
           </optgroup>
-        </select></label>
+        </ChoiceField></label>
       <label>Tags<input v-model="tags" placeholder="none; several with commas"></label>
       <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with
         {{ device.clientName }}.</p>

@@ -21,6 +21,7 @@ import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { bandOf } from './band'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
 Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
@@ -94,13 +95,13 @@ function options(metric: string): ChartOptions<'line'> {
 
 <template>
   <p class="sentence">The last
-    <select v-model.number="span" aria-label="Span">
+    <ChoiceField v-model="span" label="Span">
       <option :value="2">2 hours</option>
       <option :value="6">6 hours</option>
       <option :value="24">24 hours</option>
       <option :value="48">2 days</option>
       <option :value="336">2 weeks</option>
-    </select></p>
+    </ChoiceField></p>
   <StateNotice
     :error="error"
     :loading="!data"

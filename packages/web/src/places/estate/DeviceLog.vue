@@ -6,6 +6,7 @@ import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
 const props = defineProps<{ deviceId: number }>()
 const { data, error, refresh } = useResource(
@@ -27,9 +28,9 @@ const colour = (event: DeviceEvent) =>
 
 <template>
   <p class="sentence">Entries at
-    <select v-model="level" aria-label="Level">
+    <ChoiceField v-model="level" label="Level">
       <option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option>
-    </select> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
+    </ChoiceField> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
   <StateNotice
     :error="error"
     :loading="!data"

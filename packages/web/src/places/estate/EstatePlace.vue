@@ -144,11 +144,11 @@ useKeys('Estate', [
     </div>
     <div class="sentence">
       <span>Show</span>
-      <ChoiceField v-model="kind" label="Kind" inline :choices="kinds" />
+      <ChoiceField v-model="kind" label="Kind" :choices="kinds" />
       <span>of <b>{{ session.client?.name ?? 'every client' }}</b>,</span>
-      <ChoiceField v-model="role" label="Role" inline :choices="roleChoices" />
+      <ChoiceField v-model="role" label="Role" :choices="roleChoices" />
       <span>,</span>
-      <ChoiceField v-model="state" label="State" inline :choices="states" />
+      <ChoiceField v-model="state" label="State" :choices="states" />
       <ElInput
         v-model="words"
         class="narrow"

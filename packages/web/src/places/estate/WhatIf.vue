@@ -6,6 +6,7 @@ import { useAnswer } from '../../parts/data/answer'
 import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
 /**
  * What the device would get if it were another: with other roles, at another site, with other tags. Changes nothing.
@@ -39,10 +40,8 @@ const { answer: found, error: fault } = useAnswer(body, (asked) =>
 const missing = computed(() => (roles.data.value ?? []).filter((role) => !wanted.value.includes(role.id)))
 const nameOf = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
 const words = { added: 'would get', removed: 'would lose', altered: 'would change' } as const
-function add(event: Event): void {
-  const select = event.target as HTMLSelectElement
-  if (select.value) wanted.value = [...wanted.value, select.value]
-  select.value = ''
+const add = (role: string) => {
+  if (role) wanted.value = [...wanted.value, role]
 }
 </script>
 
@@ -54,13 +53,13 @@ function add(event: Event): void {
       :aria-label="`without ${nameOf(role)}`"
       @click="wanted = wanted.filter((each) => each !== role)"
     >×</button></template><template v-if="!wanted.length">without a role</template>
-      <select aria-label="With the role" @change="add">
+      <ChoiceField model-value="" label="With the role" @update:model-value="add">
         <option value="">and…</option>
         <option v-for="role in missing" :key="role.id" :value="role.id">{{ role.name }}</option>
-      </select> at
-      <select v-model="siteId" aria-label="At the site">
+      </ChoiceField> at
+      <ChoiceField v-model="siteId" label="At the site">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
-      </select> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
+      </ChoiceField> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
     <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
     <template v-else-if="found">
       <p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>

@@ -10,6 +10,7 @@ import { api } from '../../parts/data/api'
 import { attempt, done } from '../../parts/ui/notify'
 import { useSession } from '../../parts/data/session'
 import { familyWords } from './subjectWords'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
 /** A window as a sentence: what is held back where, from when, for how long. */
 const props = defineProps<{ deviceId?: number; deviceName?: string; clientId?: number }>()
@@ -54,24 +55,24 @@ async function save(): Promise<void> {
   <ElDialog :model-value="true" title="Hold alerts back" width="560" append-to-body @close="emit('close')">
     <form @submit.prevent="save">
       <p class="sentence">Hold
-        <select v-model="what" aria-label="What">
+        <ChoiceField v-model="what" label="What">
           <option value="all">everything</option>
           <option v-for="subject in subjects" :key="subject" :value="subject">{{ familyWords[subject] }}</option>
-        </select> of
-        <select v-model="where" aria-label="Where">
+        </ChoiceField> of
+        <ChoiceField v-model="where" label="Where">
           <option v-if="deviceId" value="device">{{ deviceName }}</option>
           <option value="client">all of {{ deviceId ? client?.name : 'the client' }}</option>
           <option v-for="site in client?.sites" :key="site.id" :value="`site${site.id}`">{{ site.name }}</option>
           <option v-if="session.isLead && !deviceId" value="everyone">every client</option>
-        </select>
+        </ChoiceField>
         <template v-if="!deviceId && where !== 'everyone'"> at
-          <select v-model="clientId" aria-label="Client" @change="where = 'client'">
+          <ChoiceField v-model="clientId" label="Client" @change="where = 'client'">
             <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>
-          </select></template> from
-        <select v-model="begins" aria-label="From">
+          </ChoiceField></template> from
+        <ChoiceField v-model="begins" label="From">
           <option value="now">now</option>
           <option value="at">a start</option>
-        </select>
+        </ChoiceField>
         <template v-if="begins === 'at'">
           <ElDatePicker
             v-model="from"
@@ -81,7 +82,7 @@ async function save(): Promise<void> {
             style="width: 190px"
           />
         </template> for
-        <select v-model="lengthHours" aria-label="For">
+        <ChoiceField v-model="lengthHours" label="For">
           <option value="0.5">30 min</option>
           <option value="1">1 h</option>
           <option value="2">2 h</option>
@@ -89,7 +90,7 @@ async function save(): Promise<void> {
           <option value="8">8 h</option>
           <option value="24">24 h</option>
           <option value="open">until somebody ends it</option>
-        </select>.</p>
+        </ChoiceField>.</p>
       <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an
         end if you can.</p>
       <label>Name<input

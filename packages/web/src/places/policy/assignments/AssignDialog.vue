@@ -8,6 +8,7 @@ import { useResource } from '../../../parts/data/resource'
 import ChangeDialog from '../impact/ChangeDialog.vue'
 import ReviewDate from '../exceptions/ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Puts a template on a target, with values of its own where wanted, and shows what that does before it is saved. */
 const props = defineProps<{
@@ -92,9 +93,9 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
   >
     <template #form>
       <p class="sentence">Give
-        <select v-if="!before" v-model.number="templateId" aria-label="Template">
+        <ChoiceField v-if="!before" v-model="templateId" label="Template">
           <option v-for="template in templates" :key="template.id" :value="template.id">{{ template.name }}</option>
-        </select><b v-else>{{ before.templateName }}</b> to every device that matches</p>
+        </ChoiceField><b v-else>{{ before.templateName }}</b> to every device that matches</p>
       <TargetBuilder
         :target="target"
         @change="(emitted) => { target = emitted; matches = null }"
@@ -102,14 +103,14 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
       />
       <p v-for="setting in own" :key="`${setting.key}.${setting.name}`">Here <b>{{ setting.text }}</b> <button type="button" class="link" @click="dropValue(setting.key, setting.name)">remove</button></p>
       <p class="sentence">With its own
-        <select v-model="watchKey" aria-label="Watch">
+        <ChoiceField v-model="watchKey" label="Watch">
           <option value="">value…</option>
           <option v-for="watch in template.data.value?.watches" :key="watch.key" :value="watch.key">{{ watch.name }}</option>
-        </select>
-        <select v-if="spec" v-model="parameterName" aria-label="Parameter">
+        </ChoiceField>
+        <ChoiceField v-if="spec" v-model="parameterName" label="Parameter">
           <option value="">which?</option>
           <option v-for="parameter in watchKind(spec.kind).parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option>
-        </select></p>
+        </ChoiceField></p>
       <ParameterEditor
         v-if="parameter && spec"
         :parameter="parameter"

@@ -4,6 +4,7 @@ import type { PolicyListing } from '#contract'
 import type { Resource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import AssignmentTable from './AssignmentTable.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Every assignment, found by template, target or reason. */
 const props = defineProps<{ listing: Resource<PolicyListing> }>()
@@ -27,12 +28,12 @@ const found = computed(() =>
 <template>
   <p class="find">
     <input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" />
-    <select v-model="only" aria-label="Which">
+    <ChoiceField v-model="only" label="Which">
       <option value="all">all</option>
       <option value="dormant">paused ones</option>
       <option value="nothing">those that reach nothing</option>
       <option value="due">those to review</option>
-    </select>
+    </ChoiceField>
   </p>
   <StateNotice
     :error="listing.error.value"

@@ -17,6 +17,7 @@ import { useSession } from '../../../parts/data/session'
 import ChangeDialog from '../impact/ChangeDialog.vue'
 import ReviewDate from './ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** A value changed, or a watch left out, for one device or a target; made anew or looked at again. */
 const props = defineProps<{
@@ -91,13 +92,13 @@ function drop(parameterName: string): void {
     @close="emit('close')"
   >
     <template #form>
-      <p class="sentence"><select v-if="!before" v-model="key" aria-label="Watch" @change="values = {}">
+      <p class="sentence"><ChoiceField v-if="!before" v-model="key" label="Watch" @change="values = {}">
           <option v-for="watch in watches" :key="watch.key" :value="watch.key">{{ watch.name }} ({{ watch.key }})</option>
-        </select><b v-else>{{ before.watchName }}</b>
-        <select v-model="leftOut" aria-label="What">
+        </ChoiceField><b v-else>{{ before.watchName }}</b>
+        <ChoiceField v-model="leftOut" label="What">
           <option :value="false">has its own value</option>
           <option :value="true">is left out</option>
-        </select> on every device that matches</p>
+        </ChoiceField> on every device that matches</p>
       <TargetBuilder
         :target="target"
         @change="(emitted) => { target = emitted; matches = null }"
@@ -106,10 +107,10 @@ function drop(parameterName: string): void {
       <template v-if="!leftOut">
         <p v-for="setting in set" :key="setting.name"><b>{{ setting.text }}</b> <button type="button" class="link" @click="drop(setting.name)">remove</button></p>
         <p class="sentence">
-          <select v-model="name" aria-label="Parameter">
+          <ChoiceField v-model="name" label="Parameter">
             <option value="">{{ set.length ? 'and another value…' : 'which value?' }}</option>
             <option v-for="parameter in parameters" :key="parameter.name" :value="parameter.name">{{ parameter.label }}</option>
-          </select>
+          </ChoiceField>
         </p>
         <ParameterEditor
           v-if="parameter"
@@ -129,10 +130,10 @@ function drop(parameterName: string): void {
       />
       <p class="settings">
         <label>Answers for it
-          <select v-model="ownerId" aria-label="Owner">
+          <ChoiceField v-model="ownerId" label="Owner">
             <option :value="null">nobody</option>
             <option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option>
-          </select></label>
+          </ChoiceField></label>
         <ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" />
       </p>
     </template>

@@ -5,6 +5,7 @@ import { pullUp, type PolicyStep } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import ChangeDialog from '../impact/ChangeDialog.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Makes an exception what its template says, for every device of it. */
 const props = defineProps<{ exception: ExceptionView }>()
@@ -27,9 +28,9 @@ const steps = computed((): PolicyStep[] | null =>
     @close="emit('close')"
   >
     <p class="sentence">What holds for {{ exception.targetText }} becomes what
-      <select v-if="exception.templates.length > 1" v-model.number="templateId" aria-label="Template">
+      <ChoiceField v-if="exception.templates.length > 1" v-model="templateId" label="Template">
         <option v-for="template in exception.templates" :key="template.id" :value="template.id">{{ template.name }}</option>
-      </select><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch is removed' : '' }},
+      </ChoiceField><b v-else>{{ exception.templates[0]!.name }}</b> says{{ exception.leftOut ? ': the watch is removed' : '' }},
       and the exception is removed.</p>
   </ChangeDialog>
 </template>

@@ -7,6 +7,7 @@ import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import { conditionWords, freshCondition } from './conditions'
 import DevicePick from './DevicePick.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** One condition as a line: what it is about, and the value, typed or chosen in place. */
 defineProps<{ condition: Condition; faults: readonly string[]; number: number }>()
@@ -18,7 +19,7 @@ const sites = computed(() =>
     client.sites.map((site) => ({ id: site.id, name: `${client.name} · ${site.name}` })),
   ),
 )
-const text = (event: Event) => (event.target as HTMLInputElement | HTMLSelectElement).value
+const text = (event: Event) => (event.target as HTMLInputElement).value
 const facts = { service: 'service', package: 'package', port: 'open port', disk: 'disk', log: 'log' } as const
 const example = {
   service: 'nginx*',
@@ -32,29 +33,29 @@ const example = {
 <template>
   <div class="condition">
     <p class="line">
-      <select
-        :value="condition.on"
-        :aria-label="`Condition ${number}`"
-        @change="emit('change', freshCondition(text($event) as ConditionClass))"
+      <ChoiceField
+        :model-value="condition.on"
+        :label="`Condition ${number}`"
+        @update:model-value="emit('change', freshCondition($event as ConditionClass))"
       >
         <option v-for="[on, words] in conditionWords" :key="on" :value="on">{{ words }}</option>
-      </select>
-      <select
+      </ChoiceField>
+      <ChoiceField
         v-if="condition.on === 'kind'"
-        :value="condition.kind"
-        aria-label="Kind"
-        @change="emit('change', { on: 'kind', kind: text($event) as never })"
+        :model-value="condition.kind"
+        label="Kind"
+        @update:model-value="emit('change', { on: 'kind', kind: $event as never })"
       >
         <option v-for="kind in deviceKinds" :key="kind" :value="kind">{{ kind }}</option>
-      </select>
-      <select
+      </ChoiceField>
+      <ChoiceField
         v-else-if="condition.on === 'os'"
-        :value="condition.osFamily"
-        aria-label="System"
-        @change="emit('change', { on: 'os', osFamily: text($event) as never })"
+        :model-value="condition.osFamily"
+        label="System"
+        @update:model-value="emit('change', { on: 'os', osFamily: $event as never })"
       >
         <option v-for="family in osFamilies" :key="family" :value="family">{{ family === 'linux' ? 'Linux' : 'Windows' }}</option>
-      </select>
+      </ChoiceField>
       <input
         v-else-if="condition.on === 'osName'"
         :value="condition.pattern"
@@ -63,33 +64,33 @@ const example = {
         spellcheck="false"
         @input="emit('change', { on: 'osName', pattern: text($event) })"
       />
-      <select
+      <ChoiceField
         v-else-if="condition.on === 'role'"
-        :value="condition.role"
-        aria-label="Role"
-        @change="emit('change', { on: 'role', role: text($event) })"
+        :model-value="condition.role"
+        label="Role"
+        @update:model-value="emit('change', { on: 'role', role: $event })"
       >
         <option value="" disabled>which?</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
-      </select>
-      <select
+      </ChoiceField>
+      <ChoiceField
         v-else-if="condition.on === 'client'"
-        :value="condition.clientId"
-        aria-label="Client"
-        @change="emit('change', { on: 'client', clientId: Number(text($event)) })"
+        :model-value="condition.clientId"
+        label="Client"
+        @update:model-value="emit('change', { on: 'client', clientId: $event })"
       >
         <option :value="0" disabled>which?</option>
         <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>
-      </select>
-      <select
+      </ChoiceField>
+      <ChoiceField
         v-else-if="condition.on === 'site'"
-        :value="condition.siteId"
-        aria-label="Site"
-        @change="emit('change', { on: 'site', siteId: Number(text($event)) })"
+        :model-value="condition.siteId"
+        label="Site"
+        @update:model-value="emit('change', { on: 'site', siteId: $event })"
       >
         <option :value="0" disabled>which?</option>
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
-      </select>
+      </ChoiceField>
       <input
         v-else-if="condition.on === 'tag'"
         :value="condition.tag"
@@ -118,13 +119,13 @@ const example = {
         @input="emit('change', { on: 'network', network: text($event) })"
       />
       <template v-else-if="condition.on === 'fact'">
-        <select
-          :value="condition.fact"
-          aria-label="Fact"
-          @change="emit('change', { ...condition, fact: text($event) as never })"
+        <ChoiceField
+          :model-value="condition.fact"
+          label="Fact"
+          @update:model-value="emit('change', { ...condition, fact: $event as never })"
         >
           <option v-for="fact in targetFacts" :key="fact" :value="fact">{{ facts[fact] }}</option>
-        </select>
+        </ChoiceField>
         <input
           :value="condition.pattern"
           aria-label="Name of it"

@@ -2,6 +2,7 @@
 import { isGroup, maxTargetDepth, type Group, type Target, type TargetFault } from '#core'
 import { freshCondition, replaced } from './conditions'
 import TargetCondition from './TargetCondition.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** A group of conditions; groups in it are the same part again. */
 const props = defineProps<{ group: Group; faults: readonly TargetFault[]; at: readonly number[] }>()
@@ -21,13 +22,13 @@ const words = { all: 'all of', any: 'any of', except: 'none of' } as const
   <fieldset class="group" :class="group.on">
     <legend>
       <template v-if="at.length">{{ group.on === 'except' ? 'and' : 'matches' }} </template>
-      <select
-        :value="group.on"
-        :aria-label="`How the conditions of group ${at.join('.') || 'one'} go together`"
-        @change="emit('change', { ...group, on: ($event.target as HTMLSelectElement).value as Group['on'] })"
+      <ChoiceField
+        :model-value="group.on"
+        :label="`How the conditions of group ${at.join('.') || 'one'} go together`"
+        @update:model-value="emit('change', { ...group, on: $event as Group['on'] })"
       >
         <option v-for="(text, on) in words" :key="on" :value="on">{{ text }}</option>
-      </select>
+      </ChoiceField>
       <button v-if="at.length" type="button" class="link away" aria-label="Remove this group" @click="emit('remove')">remove</button>
     </legend>
     <p v-for="text in faultAt(at)" :key="text" class="critical" role="alert">{{ text }}</p>

@@ -7,6 +7,7 @@ import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { valuesOf } from '../impact/draft'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Two templates side by side. */
 const route = useRoute()
@@ -65,13 +66,13 @@ const alike = computed(
       <thead>
         <tr>
           <th v-for="side in (['a', 'b'] as const)" :key="side">
-            <select
-              :value="side === 'a' ? a : b"
-              :aria-label="side === 'a' ? 'The left one' : 'The right one'"
-              @change="choose(side, ($event.target as HTMLSelectElement).value)"
+            <ChoiceField
+              :model-value="side === 'a' ? a : b"
+              :label="side === 'a' ? 'The left one' : 'The right one'"
+              @update:model-value="choose(side, String($event))"
             >
               <option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option>
-            </select>
+            </ChoiceField>
           </th>
           <th>Differs in</th>
         </tr>

@@ -5,6 +5,7 @@ import { tryChoice, type Choosing, type ParameterValue, type Target, type Values
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** What a watch's names choose on a real device, while one types them. */
 const props = defineProps<{
@@ -44,9 +45,9 @@ const inside = computed(() => things.value.filter((instance) => instance.in).len
 <template>
   <div class="trial">
     <p class="faint">Tried on
-      <select v-model="deviceId" aria-label="Device to try it on">
+      <ChoiceField v-model="deviceId" label="Device to try it on">
         <option v-for="device in devices.data.value?.sample" :key="device.deviceId" :value="device.deviceId">{{ device.deviceName }}</option>
-      </select><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>
+      </ChoiceField><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>
     <ul v-if="things.length">
       <li v-for="instance in things" :key="instance.name" :class="{ out: !instance.in }">
         <button

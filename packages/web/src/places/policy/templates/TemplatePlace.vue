@@ -21,6 +21,7 @@ import InstanceTrial from './InstanceTrial.vue'
 import KeepForPresent from '../exceptions/KeepForPresent.vue'
 import TemplateFacts from './TemplateFacts.vue'
 import WatchRow from './WatchRow.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -222,10 +223,10 @@ useKeys('Template', [
             :aria-label="`No longer include ${templateName(included)}`"
             @click="body = { ...body, includes: body.includes.filter((each) => each !== included) }"
           >×</button></span></template>
-          <select v-if="session.isLead" v-model.number="including" aria-label="Include a template" @change="include">
+          <ChoiceField v-if="session.isLead" v-model="including" label="Include a template" @change="include">
             <option :value="0">include another template…</option>
             <option v-for="template in mayInclude" :key="template.id" :value="template.id">{{ template.name }}</option>
-          </select>
+          </ChoiceField>
           <template v-if="data.includedBy.length">Part of
             <RouterLink v-for="template in data.includedBy" :key="template.id" :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></template>
         </p>
@@ -253,10 +254,10 @@ useKeys('Template', [
           <WatchRow v-for="(watch, i) in body.watches" :key="watch.key" :spec="watch" :saved="savedWatch(watch)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(watch.key)"
             @pick="(name, element) => show(watch.key, name, element)" @change="(fields) => draft.change(watch.key, fields)" @open="(name) => draft.leaveOpen(watch.key, name)" @remove="draft.remove(watch.key)" @move="(by) => draft.move(watch.key, by)" />
           <p v-if="session.isLead" class="add">Watch
-            <select v-model="newKind" aria-label="Add a watch" @change="addWatch">
+            <ChoiceField v-model="newKind" label="Add a watch" @change="addWatch">
               <option value="">something else…</option>
               <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
-            </select></p>
+            </ChoiceField></p>
           <p v-else class="faint">Templates are changed by a lead.</p>
         </template>
         <TemplateFacts v-else :page="data" :tab="tab" @changed="refresh" @back="goBackTo" />

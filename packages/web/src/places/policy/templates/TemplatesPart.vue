@@ -9,6 +9,7 @@ import { useResource, type Resource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../../parts/format/time'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** All templates, found by words, role, kind of watch or who made them. */
 const props = defineProps<{ listing: Resource<PolicyListing> }>()
@@ -60,18 +61,18 @@ async function make(): Promise<void> {
       placeholder="words in a name, description or watch"
       aria-label="Find templates"
     />
-    <select v-model="role" aria-label="Role">
+    <ChoiceField v-model="role" label="Role">
       <option value="">any role</option>
       <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>
-    </select>
-    <select v-model="kind" aria-label="Watch kind">
+    </ChoiceField>
+    <ChoiceField v-model="kind" label="Watch kind">
       <option value="">any watch</option>
       <option v-for="kind in watchKinds.values()" :key="kind.name" :value="kind.name">{{ kind.title }}</option>
-    </select>
-    <select v-model="owner" aria-label="Made by">
+    </ChoiceField>
+    <ChoiceField v-model="owner" label="Made by">
       <option value="">anybody’s</option>
       <option v-for="owner in owners" :key="owner">{{ owner }}</option>
-    </select>
+    </ChoiceField>
     <span class="muted">{{ countText(found.length, 'template') }}</span>
     <span class="end">
       <RouterLink v-if="chosen.length === 2" class="btn" :to="`/policy/compare?a=${chosen[0]}&b=${chosen[1]}`">Compare

@@ -10,6 +10,7 @@ import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import ImpactView from '../impact/ImpactView.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** All policy, or a part of it, as YAML: out, edited, in again, with the impact of an edit. */
 const session = useSession()
@@ -70,11 +71,11 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
   <div v-else class="text">
     <div>
       <p class="row">
-        <select v-model.number="only" aria-label="What to take" @change="take">
+        <ChoiceField v-model="only" label="What to take" @change="take">
           <option :value="0">everything</option>
           <option v-for="template in templates.data.value" :key="template.id" :value="template.id">only
             {{ template.name }}</option>
-        </select>
+        </ChoiceField>
         <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button>
         <button class="link" @click="save">save as a file</button>
         <label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>

@@ -10,6 +10,7 @@ import RuleSentence from '../../../parts/ui/RuleSentence.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ImpactView from '../../policy/impact/ImpactView.vue'
 import { gapWords } from './gapWords'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** What closing some gaps would add, before it is added. */
 const props = defineProps<{ gaps: GapView[] }>()
@@ -67,10 +68,10 @@ const refuse = () =>
     <p v-for="gap in gaps.length > 4 ? [] : gaps" :key="gap.need + gap.instance"><b>{{ gapWords(gap).name }}</b>
       {{ gapWords(gap).rest }}. <span class="muted">{{ gap.why }}</span></p>
     <p class="sentence">Add it on
-      <select v-model="everywhere" aria-label="Where">
+      <ChoiceField v-model="everywhere" label="Where">
         <option :value="false">{{ here }}</option>
         <option v-if="session.isLead && roles.length === 1" :value="true">every {{ roles[0] }}</option>
-      </select></p>
+      </ChoiceField></p>
     <StateNotice :error="preview.error.value" :loading="!preview.data.value" @again="preview.refresh" />
     <template v-if="preview.data.value">
       <p v-if="preview.data.value.collect.logs.length">Agents begin to read

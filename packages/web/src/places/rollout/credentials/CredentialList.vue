@@ -7,6 +7,7 @@ import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { fullText } from '../../../parts/format/time'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Sign-ins for machines without an agent. They go in here and never come out again. */
 const session = useSession()
@@ -53,15 +54,15 @@ async function remove(credential: CredentialView): Promise<void> {
       <span class="end"><button v-if="!making" class="btn" @click="making = true">Store one</button></span>
     </div>
     <form v-if="making" class="sentence" @submit.prevent="store">For machines of
-      <select v-model="place" aria-label="Of">
+      <ChoiceField v-model="place" label="Of">
         <option v-for="client in session.clients" :key="client.id" :value="`${client.id} `">{{ client.name }}</option>
         <template v-for="client in session.clients" :key="`s${client.id}`">
           <option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} ·
             {{ site.name }}</option>
         </template>
-      </select>, called <input v-model="name" aria-label="Called" required maxlength="100">:
+      </ChoiceField>, called <input v-model="name" aria-label="Called" required maxlength="100">:
       <input v-model="userName" aria-label="User" required maxlength="100"> with the
-      <select v-model="kind" aria-label="Kind of secret"><option>password</option><option>private key</option></select>
+      <ChoiceField v-model="kind" label="Kind of secret"><option>password</option><option>private key</option></ChoiceField>
       <textarea v-if="kind === 'private key'" v-model="secret" class="mono" rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><input v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password"> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
     <StateNotice
       :error="error"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { watch } from 'vue'
 import type { CredentialView } from '#contract'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Stored sign-ins in the order in which they are tried, as part of a sentence. */
 const props = defineProps<{ usable: readonly CredentialView[]; none: string }>()
@@ -12,10 +13,8 @@ watch(
     trials.value = trials.value.filter((id) => list.some((credential) => credential.id === id))
   },
 )
-function add(event: Event): void {
-  const select = event.target as HTMLSelectElement
-  if (select.value) trials.value = [...trials.value, Number(select.value)]
-  select.value = ''
+const add = (id: unknown) => {
+  if (typeof id === 'number') trials.value = [...trials.value, id]
 }
 </script>
 
@@ -28,13 +27,13 @@ function add(event: Event): void {
       :aria-label="`Not with ${nameOf(id)}`"
       @click="trials = trials.filter((trial) => trial !== id)"
     >×</button>, then </template>
-    <select value="" aria-label="Sign-in" @change="add">
+    <ChoiceField :model-value="'' as unknown" label="Sign-in" @update:model-value="add">
       <option value="">{{ trials.length ? 'none further' : usable.length ? none : 'no sign-in is stored here' }}</option>
       <option
         v-for="credential in usable.filter((each) => !trials.includes(each.id))"
         :key="credential.id"
         :value="credential.id"
       >{{ credential.name }} ({{ credential.userName }})</option>
-    </select>
+    </ChoiceField>
   </span>
 </template>

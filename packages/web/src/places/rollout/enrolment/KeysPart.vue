@@ -9,6 +9,7 @@ import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../../parts/format/time'
 import KeyProgress from './KeyProgress.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** One machine by hand: a key, the command to run there, and how far it has come. */
 const session = useSession()
@@ -65,29 +66,29 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) =>
 <template>
   <div>
     <form class="sentence" @submit.prevent="make">Let
-      <select v-model.number="uses" aria-label="Uses">
+      <ChoiceField v-model="uses" label="Uses">
         <option :value="1">one machine</option>
         <option :value="10">10 machines</option>
         <option :value="100">100 machines</option>
-      </select> enrol within
-      <select v-model.number="days" aria-label="Expiry">
+      </ChoiceField> enrol within
+      <ChoiceField v-model="days" label="Expiry">
         <option :value="1">a day</option>
         <option :value="7">a week</option>
         <option :value="90">90 days</option>
-      </select> at
-      <select v-model="place" aria-label="Site">
+      </ChoiceField> at
+      <ChoiceField v-model="place" label="Site">
         <optgroup v-for="client in clients" :key="client.id" :label="client.name">
           <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} ·
             {{ site.name }}</option>
           <option :value="`client ${client.id}`">{{ client.name }}, the site by its address</option>
         </optgroup>
         <option value="address">the client and site by its address</option>
-      </select> as a
-      <select v-model="kind" aria-label="Kind"><option>server</option><option>workstation</option></select> with
-      <select v-model="role" aria-label="Role">
+      </ChoiceField> as a
+      <ChoiceField v-model="kind" label="Kind"><option>server</option><option>workstation</option></ChoiceField> with
+      <ChoiceField v-model="role" label="Role">
         <option value="">no role yet</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-      </select> and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as
+      </ChoiceField> and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as
       <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">.
       <button class="btn main">Make a key</button></form>
     <KeyProgress

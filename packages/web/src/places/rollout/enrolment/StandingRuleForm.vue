@@ -7,6 +7,7 @@ import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** A standing rule as a sentence, with what it would have met today beside it. */
 const emit = defineEmits<{ close: [] }>()
@@ -60,37 +61,37 @@ async function save(): Promise<void> {
   <div class="two">
     <form @submit.prevent="save">
       <p class="sentence">Give every new
-        <select v-model="osFamily" aria-label="System">
+        <ChoiceField v-model="osFamily" label="System">
           <option value="">Linux or Windows</option>
           <option value="linux">Linux</option>
           <option value="windows">Windows</option>
-        </select>
-        <select v-model="kind" aria-label="Kind">
+        </ChoiceField>
+        <ChoiceField v-model="kind" label="Kind">
           <option value="">device</option>
           <option>server</option>
           <option>workstation</option>
-        </select> at
-        <select v-model="place" aria-label="Place">
+        </ChoiceField> at
+        <ChoiceField v-model="place" label="Place">
           <option value="">every client</option>
           <template v-for="client in session.clients" :key="client.id">
             <option :value="`client ${client.id}`">{{ client.name }}</option>
             <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} ·
               {{ site.name }}</option>
           </template>
-        </select> named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything"> in
+        </ChoiceField> named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything"> in
         <input v-model="network" aria-label="Network" placeholder="any network">:
-        <select v-model="role" aria-label="Role">
+        <ChoiceField v-model="role" label="Role">
           <option value="">no role</option>
           <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-        </select>, <input v-model="tags" aria-label="Tags" placeholder="no tags">,
-        <select v-model="takeDetected" aria-label="Roles seen">
+        </ChoiceField>, <input v-model="tags" aria-label="Tags" placeholder="no tags">,
+        <ChoiceField v-model="takeDetected" label="Roles seen">
           <option :value="true">every role seen there</option>
           <option :value="false">roles seen only once a person accepts them</option>
-        </select>; notify
-        <select v-model="notify" aria-label="Notify">
+        </ChoiceField>; notify
+        <ChoiceField v-model="notify" label="Notify">
           <option value="">nobody</option>
           <option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option>
-        </select>.</p>
+        </ChoiceField>.</p>
       <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
       <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
       <div class="row">

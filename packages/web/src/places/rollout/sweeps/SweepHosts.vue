@@ -7,6 +7,7 @@ import { useResource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { acceptKeys } from './acceptKeys'
 import MachineKey from './MachineKey.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<SweepPage>(`/sweeps/${props.id}`), { topics: ['estate'] })
@@ -30,10 +31,10 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.val
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
       <p class="sentence">Show
-        <select v-model="only" aria-label="Show">
+        <ChoiceField v-model="only" label="Show">
           <option value="all">all {{ data.answered }} that answered</option>
           <option value="new">the {{ data.unknown }} without an agent</option>
-        </select></p>
+        </ChoiceField></p>
       <p v-if="unaccepted.length" class="warning">{{ countText(unaccepted.length, 'machine') }}
         {{ unaccepted.length > 1 ? 'show keys' : 'shows a key' }} that nobody has accepted, so no password was sent
         there. Compare {{ unaccepted.length > 1 ? 'them' : 'it' }} with what the machines themselves say (ssh-keygen

@@ -10,6 +10,7 @@ import { exactText, fullText } from '../../../parts/format/time'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
 import SweepHosts from './SweepHosts.vue'
 import TrialList from '../credentials/TrialList.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** What answers in the networks of a site, seen from a device there. */
 const session = useSession()
@@ -129,17 +130,17 @@ const stateText = (sweep: SweepView) =>
   <div>
     <form class="sentence" @submit.prevent="start">Sweep
       <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+      <ChoiceField v-model="siteId" label="Site" @change="touched = true">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
-      </select> from
-      <select v-model.number="deviceId" aria-label="From device">
+      </ChoiceField> from
+      <ChoiceField v-model="deviceId" label="From device">
         <option v-if="!sweepers.length" :value="null">no device whose agent takes tasks</option>
         <option v-for="sweeper in sweepers" :key="sweeper.id" :value="sweeper.id">{{ sweeper.name }}</option>
-      </select>
-      <select v-model="repeat" aria-label="When">
+      </ChoiceField>
+      <ChoiceField v-model="repeat" label="When">
         <option value="">now</option>
         <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
-      </select>
+      </ChoiceField>
       <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>,
       <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
       <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>

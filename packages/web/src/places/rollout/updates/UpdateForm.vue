@@ -5,6 +5,7 @@ import { countText, cutIntoWaves } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { behind } from './versionCounts'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** An update of agents as a sentence. */
 const props = defineProps<{ releases: ReleaseView[]; devices: VersionDevice[] }>()
@@ -55,13 +56,13 @@ function toggle(id: number): void {
 <template>
   <form aria-label="Update agents" @submit.prevent="start">
     <p class="sentence">Bring
-      <select v-model.number="clientId" aria-label="Whose">
+      <ChoiceField v-model="clientId" label="Whose">
         <option :value="0">every agent</option>
         <option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option>
-      </select> to version
-      <select v-model="version" aria-label="Version">
+      </ChoiceField> to version
+      <ChoiceField v-model="version" label="Version">
         <option v-for="release in releases" :key="release.version">{{ release.version }}</option>
-      </select>: first
+      </ChoiceField>: first
       <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the
       rest if at most
       <input

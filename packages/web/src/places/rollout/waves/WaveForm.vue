@@ -10,6 +10,7 @@ import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
 import TrialList from '../credentials/TrialList.vue'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Which machines, how to sign in there, and how many at first. */
 const emit = defineEmits<{ started: [id: number]; close: [] }>()
@@ -141,25 +142,25 @@ async function start(): Promise<void> {
 <template>
   <form class="wave" aria-label="Send agents out" @submit.prevent="start">
     <p class="sentence">To machines of
-      <select v-model.number="siteId" aria-label="Site" @change="touched = true">
+      <ChoiceField v-model="siteId" label="Site" @change="touched = true">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
-      </select> from
-      <select v-model.number="deviceId" aria-label="From device">
+      </ChoiceField> from
+      <ChoiceField v-model="deviceId" label="From device">
         <option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option>
         <option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option>
-      </select>, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
+      </ChoiceField>, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
       <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most
       <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> %
       of a wave failed,
-      <select v-model="hours" aria-label="Hours">
+      <ChoiceField v-model="hours" label="Hours">
         <option value="">at any hour</option>
         <option value="20-6">between 20 and 6 o’clock there</option>
         <option value="8-18">between 8 and 18 o’clock there</option>
-      </select>. They get
-      <select v-model="role" aria-label="Role">
+      </ChoiceField>. They get
+      <ChoiceField v-model="role" label="Role">
         <option value="">no role yet</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-      </select> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it
+      </ChoiceField> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it
       <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <div class="two">
