@@ -18,16 +18,16 @@ import {
 } from './programs.mjs'
 import { PlainError, step } from './say.mjs'
 
-const names = ['agent', 'fleet', 'hosts', 'large', 'realHosts', 'server']
+const names = ['agent', 'fleet', 'hosts', 'large', 'realHosts', 'server', 'server2']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
 /**
  * Everything that an environment of our own needs, for the demo and for tests alike.
- * @param {{ place: string, databaseUrl: string, port: number, interval: number }} settings
+ * @param {{ place: string, databaseUrl: string, port: number, interval: number, name?: string }} settings
  * @param {Record<string, string>} [more] settings of the server beyond these
  */
-export function startServer({ place, databaseUrl, port, interval }, more = {}) {
-  return start(place, 'server', [programPath('server')], {
+export function startServer({ place, databaseUrl, port, interval, name = 'server' }, more = {}) {
+  return start(place, name, [programPath('server')], {
     CUSTODE_DATABASE: databaseUrl,
     CUSTODE_PORT: String(port),
     CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
@@ -180,6 +180,15 @@ export async function build() {
   await buildAll()
 }
 
+/** Server processes on one database, each at a port of its own: `--servers 2`. */
+function serversWanted() {
+  const at = process.argv.indexOf('--servers')
+  if (at < 0) return 1
+  const count = Number(process.argv[at + 1])
+  if (count !== 1 && count !== 2) throw new PlainError('--servers takes 1 or 2.')
+  return count
+}
+
 /**
  * How many devices a large estate is to have, instead of the small one with a panel: CUSTODE_ESTATE. 0: the small one.
  * Every size has a database of its own, so that going from one to another loses nothing.
@@ -268,6 +277,7 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
 
 export async function demo() {
   const wanted = realHostsWanted()
+  const servers = serversWanted()
   const port = Number(process.env.CUSTODE_PORT ?? 7700)
   const panelPort = Number(process.env.CUSTODE_PANEL_PORT ?? 7701)
   const place = demoPlace()
@@ -311,6 +321,16 @@ export async function demo() {
     const server = startServer({ place, databaseUrl: database.url, port, interval }, reached)
     running.push(server)
     await untilServing(url, server, place)
+    const secondPort = panelPort + 2
+    if (servers === 2) {
+      await requirePort(secondPort, 'the second server', 'CUSTODE_PANEL_PORT')
+      const second = startServer(
+        { place, databaseUrl: database.url, port: secondPort, interval, name: 'server2' },
+        reached,
+      )
+      running.push(second)
+      await untilServing(`http://127.0.0.1:${secondPort}`, second, place)
+    }
     if (largeEstate()) {
       running.push(await startLarge(place, database.url, url))
       writeFileSync(join(place, 'seeded'), '{}', { mode: 0o600 })
@@ -318,7 +338,7 @@ export async function demo() {
     process.stdout.write(`
 Custode is running.
 
-  ${url}        sign in as
+  ${url}${servers === 2 ? ` and http://127.0.0.1:${secondPort}, the same` : ''}        sign in as
       ${demoLead.email}     ${demoLead.password}   lead
 ${
   largeEstate()

@@ -14,7 +14,8 @@ const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
 })
 
 const usage = `usage: ./custode COMMAND
-  demo    start Custode with demo data, one real agent and a fleet of stand-in devices; --real-hosts N boots real Debian hosts beside them
+  demo    start Custode with demo data, one real agent and a fleet of stand-in devices; --real-hosts N boots real Debian hosts beside them,
+          --servers 2 runs two servers on one database; CUSTODE_ESTATE=2000 makes a large estate instead
   test    run every check and test
   bench   measure, as ratios to a bare ceiling; --json FILE writes the figures too
   dev     like demo, and the web application reloads as you change it

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { ApiError } from '../../parts/data/api'
@@ -32,8 +34,8 @@ async function signIn(): Promise<void> {
   <form class="sign-in" @submit.prevent="signIn">
     <h1>Custode</h1>
     <p class="muted">Walk the rounds.</p>
-    <label>E-mail address<input v-model="email" type="email" autocomplete="username" required autofocus /></label>
-    <label>Password<input v-model="password" type="password" autocomplete="current-password" required /></label>
+    <label>E-mail address<ElInput v-model="email" type="email" autocomplete="username" required autofocus /></label>
+    <label>Password<ElInput v-model="password" type="password" autocomplete="current-password" required /></label>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>
   </form>

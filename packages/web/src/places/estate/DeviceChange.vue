@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
@@ -80,13 +82,13 @@ function save(): void {
       <label><input v-model="what" type="radio" value="retire"> take it out of use</label>
     </p>
     <form v-if="what === 'change'" @submit.prevent="save">
-      <label>Name<input v-model="name" class="mono" maxlength="63" spellcheck="false"></label>
+      <label>Name<ElInput v-model="name" class="mono" maxlength="63" spellcheck="false" /></label>
       <label>Site<ChoiceField v-model="siteId" label="Site">
           <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
             <option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option>
           </optgroup>
         </ChoiceField></label>
-      <label>Tags<input v-model="tags" placeholder="none; several with commas"></label>
+      <label>Tags<ElInput v-model="tags" placeholder="none; several with commas" /></label>
       <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with
         {{ device.clientName }}.</p>
       <div class="row">

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { DeviceEvent } from '#contract'
 import { logLevelCode, logLevels, type LogLevel } from '#core'
@@ -30,7 +32,7 @@ const colour = (event: DeviceEvent) =>
   <p class="sentence">Entries at
     <ChoiceField v-model="level" label="Level">
       <option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option>
-    </ChoiceField> saying <input v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
+    </ChoiceField> saying <ElInput v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the newest {{ data?.length ?? 0 }}</span></p>
   <StateNotice
     :error="error"
     :loading="!data"

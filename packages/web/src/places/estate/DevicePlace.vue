@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { AlertView, DevicePage, HeldView, RemediationView, WindowView } from '#contract'
 import { collectorWords, isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/ui/AgeText.vue'
@@ -20,8 +20,10 @@ import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
+import PartTabs from '../../parts/ui/PartTabs.vue'
 
 const route = useRoute()
+const router = useRouter()
 const session = useSession()
 const id = Number(route.params.id)
 const only = { deviceId: () => id }
@@ -43,13 +45,11 @@ const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`
 const covering = computed(() => (windows.data.value ?? []).filter((window) => isOpen(window, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
 const tabOf = (hash: string) => tabs.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
-const tab = ref(tabOf(route.hash))
-watch(
-  () => route.hash,
-  (hash) => {
-    tab.value = tabOf(hash)
-  },
-)
+/** It stands in the address, so that it can be sent, and Back leads to the one before. */
+const tab = computed({
+  get: () => tabOf(route.hash),
+  set: (name: string) => void router.push({ hash: name === 'Now' ? '' : `#${name.toLowerCase()}` }),
+})
 const openCount = computed(() => (alerts.data.value ?? []).filter((alert) => alert.status !== 'closed').length)
 const planning = ref(false)
 const changing = ref(false)
@@ -110,16 +110,11 @@ const notCollected = computed(() => {
       <p v-for="[reason, names] in notCollected" :key="reason" class="covered muted">Not read: {{ names.join(', ') }}.
         {{ reason }}</p>
       <DeviceRefused :device="device" />
-      <div class="tabs" role="tablist">
-        <button
-          v-for="name in tabs"
-          :key="name"
-          role="tab"
-          :aria-selected="tab === name"
-          :class="{ on: tab === name }"
-          @click="tab = name"
-        >{{ name === 'Alerts' && openCount ? `${name} ${openCount}` : name }}</button>
-      </div>
+      <PartTabs
+        v-model="tab"
+        label="Parts of the device"
+        :tabs="tabs.map((name) => ({ name, title: name, ...(name === 'Alerts' ? { count: openCount } : {}) }))"
+      />
       <DeviceNow
         v-if="tab === 'Now'"
         :device="device"

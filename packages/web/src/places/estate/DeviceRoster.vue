@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
@@ -165,7 +167,7 @@ const told = computed(() => {
       <template v-else-if="session.mayChange">
         <button v-if="leaving !== watch.key" class="link" @click="leaving = watch.key; reason = ''">leave out…</button>
         <form v-else @submit.prevent="except({ watch: watch.key, leftOut: true }, 'Left out for this device.')">
-          <input v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus />
+          <ElInput v-model="reason" placeholder="Why?" aria-label="Why it is left out" required minlength="3" autofocus />
           <button class="btn">Leave out</button>
         </form>
       </template>
@@ -206,14 +208,13 @@ const told = computed(() => {
         >
           <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on
             following the template.</p>
-          <input
+          <ElInput
             v-model="reason"
             placeholder="Why this device needs it"
             aria-label="Reason"
             required
             minlength="3"
-            autofocus
-          />
+            autofocus />
           <button class="btn main">Make the exception</button>
         </form>
       </template>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { DevicePage, Impact, Role, WhatIf } from '#contract'
 import { sentenceText } from '#core'
@@ -59,7 +61,7 @@ const add = (role: string) => {
       </ChoiceField> at
       <ChoiceField v-model="siteId" label="At the site">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
-      </ChoiceField> with the tags <input v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
+      </ChoiceField> with the tags <ElInput v-model.lazy="tags" aria-label="With the tags" placeholder="none" /></p>
     <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
     <template v-else-if="found">
       <p v-if="!found.watches.length" class="muted">Its roster would stay as it is.</p>

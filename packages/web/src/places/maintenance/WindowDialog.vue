@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
 import 'element-plus/es/components/date-picker/style/css'
 import { ElDialog } from 'element-plus/es/components/dialog/index'
@@ -93,12 +95,11 @@ async function save(): Promise<void> {
         </ChoiceField>.</p>
       <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an
         end if you can.</p>
-      <label>Name<input
+      <label>Name<ElInput
         v-model="name"
         :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`"
-        maxlength="100"
-      /></label>
-      <label>Why<input v-model="reason" placeholder="What is being done" maxlength="500" /></label>
+        maxlength="100" /></label>
+      <label>Why<ElInput v-model="reason" placeholder="What is being done" maxlength="500" /></label>
       <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
         beginning.</p>
       <div class="row">

@@ -13,6 +13,7 @@ import GridPart from './assignments/GridPart.vue'
 import LibraryPart from './library/LibraryPart.vue'
 import TemplatesPart from './templates/TemplatesPart.vue'
 import TextPart from './text/TextPart.vue'
+import PartTabs from '../../parts/ui/PartTabs.vue'
 
 const session = useSession()
 const route = useRoute()
@@ -58,16 +59,12 @@ useKeys('Policy', [
           template <kbd>a</kbd></button>
       </span>
     </div>
-    <div class="tabs" role="tablist">
-      <button
-        v-for="tab in parts"
-        :key="tab.name"
-        role="tab"
-        :aria-selected="part === tab.name"
-        :class="{ on: part === tab.name }"
-        @click="go(tab.name)"
-      >{{ tab.title }} {{ countOf(tab.name) }}</button>
-    </div>
+    <PartTabs
+      label="Parts of Policy"
+      :model-value="part"
+      :tabs="parts.map((tab) => ({ ...tab, count: countOf(tab.name) }))"
+      @update:model-value="go"
+    />
     <GridPart v-if="part === 'grid'" :grid="grid" @assign="(what) => { assigning = what }" />
     <TemplatesPart v-else-if="part === 'templates'" :listing="listing" />
     <AssignmentsPart v-else-if="part === 'assignments'" :listing="listing" />

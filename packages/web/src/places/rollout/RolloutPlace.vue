@@ -14,6 +14,7 @@ import RolesPart from './roles/RolesPart.vue'
 import SweepPart from './sweeps/SweepPart.vue'
 import VersionsPart from './updates/VersionsPart.vue'
 import WavesPart from './waves/WavesPart.vue'
+import PartTabs from '../../parts/ui/PartTabs.vue'
 
 const session = useSession()
 const route = useRoute()
@@ -48,16 +49,12 @@ useKeys(
 <template>
   <div class="page">
     <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
-    <div class="tabs" role="tablist">
-      <button
-        v-for="tab in parts"
-        :key="tab.name"
-        role="tab"
-        :aria-selected="part === tab.name"
-        :class="{ on: part === tab.name }"
-        @click="go(tab.name)"
-      >{{ tab.title }} {{ countOf(tab.name) }}</button>
-    </div>
+    <PartTabs
+      label="Parts of Rollout"
+      :model-value="part"
+      :tabs="parts.map((tab) => ({ ...tab, count: countOf(tab.name) }))"
+      @update:model-value="go"
+    />
     <KeysPart v-if="part === 'keys'" />
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />

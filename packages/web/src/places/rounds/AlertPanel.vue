@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
@@ -152,18 +154,17 @@ useKeys('Alert', [
         >{{ doing[action.verb] }} {{ action.service }}</button>
         <button class="btn" @click="closing = closing === null ? '' : null">Close…</button>
         <form v-if="closing !== null" @submit.prevent="close">
-          <input
+          <ElInput
             v-model="closing"
             aria-label="Why it is closed"
             placeholder="Why is it closed although it still fails?"
             minlength="3"
             required
-            autofocus
-          />
+            autofocus />
           <button class="btn">Close</button>
         </form>
         <form @submit.prevent="addNote">
-          <input v-model="note" aria-label="Note" placeholder="Add a note" required />
+          <ElInput v-model="note" aria-label="Note" placeholder="Add a note" required />
           <button class="btn">Note</button>
         </form>
       </div>

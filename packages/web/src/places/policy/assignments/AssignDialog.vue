@@ -1,4 +1,8 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { ElInputNumber } from 'element-plus/es/components/input-number/index'
+import 'element-plus/es/components/input-number/style/css'
 import { computed, ref, watch } from 'vue'
 import type { AssignmentView, TargetMatches, TemplatePage, TemplateSummary } from '#contract'
 import { valueText, watchKind, type ParameterValue, type PolicyStep, type Target, type Values } from '#core'
@@ -120,16 +124,15 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
       />
       <p class="settings">
         <label title="Among equally specific targets the lower number wins">Rank
-          <input v-model.number="rank" type="number" min="0" max="1000" aria-label="Rank" /></label>
+          <ElInputNumber v-model="rank" :min="0" :max="1000" aria-label="Rank" :controls="false" size="small" /></label>
         <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label>
         <ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" />
       </p>
-      <input
+      <ElInput
         v-model="reason"
         placeholder="Why (for whoever reads this in a year)"
         aria-label="Reason"
-        maxlength="500"
-      />
+        maxlength="500" />
     </template>
   </ChangeDialog>
 </template>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { PolicyListing } from '#contract'
 import type { Resource } from '../../../parts/data/resource'
@@ -27,7 +29,7 @@ const found = computed(() =>
 
 <template>
   <p class="find">
-    <input v-model="words" type="search" placeholder="template, target or reason" aria-label="Find assignments" />
+    <ElInput v-model="words" placeholder="template, target or reason" aria-label="Find assignments" />
     <ChoiceField v-model="only" label="Which">
       <option value="all">all</option>
       <option value="dormant">paused ones</option>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { ExceptionView, PersonListed, TargetMatches } from '#contract'
 import {
@@ -120,14 +122,13 @@ function drop(parameterName: string): void {
           @cancel="name = ''"
         />
       </template>
-      <input
+      <ElInput
         v-model="reason"
         placeholder="Why (whoever finds this in a year needs it)"
         aria-label="Reason"
         maxlength="500"
         required
-        minlength="3"
-      />
+        minlength="3" />
       <p class="settings">
         <label>Answers for it
           <ChoiceField v-model="ownerId" label="Owner">

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { PolicyListing, TemplatePage } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -45,7 +47,7 @@ const watches = computed(() =>
 
 <template>
   <p class="find">
-    <input v-model="words" type="search" placeholder="device, watch, reason or person" aria-label="Find exceptions" />
+    <ElInput v-model="words" placeholder="device, watch, reason or person" aria-label="Find exceptions" />
     <label><input v-model="onlyDoubtful" type="checkbox" /> only those that need review ({{ doubtful }})</label>
     <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span>
   </p>

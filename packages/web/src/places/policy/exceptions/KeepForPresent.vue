@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ref } from 'vue'
 import { valueText, type Parameter, type ParameterValue } from '#core'
 import { api } from '../../../parts/data/api'
@@ -29,7 +31,7 @@ async function keep(): Promise<void> {
       exception for today’s devices…</button>
     <form v-else @submit.prevent="keep">
       <p class="faint">The devices that follow it now keep it, whatever the template says later.</p>
-      <input v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" />
+      <ElInput v-model="reason" aria-label="Reason" placeholder="Why" required minlength="3" />
       <button class="btn">Keep it for them</button>
     </form>
   </div>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed } from 'vue'
 import type { Role } from '#contract'
 import { deviceKinds, osFamilies, targetFacts, type Condition, type ConditionClass } from '#core'
@@ -19,7 +21,6 @@ const sites = computed(() =>
     client.sites.map((site) => ({ id: site.id, name: `${client.name} · ${site.name}` })),
   ),
 )
-const text = (event: Event) => (event.target as HTMLInputElement).value
 const facts = { service: 'service', package: 'package', port: 'open port', disk: 'disk', log: 'log' } as const
 const example = {
   service: 'nginx*',
@@ -56,14 +57,13 @@ const example = {
       >
         <option v-for="family in osFamilies" :key="family" :value="family">{{ family === 'linux' ? 'Linux' : 'Windows' }}</option>
       </ChoiceField>
-      <input
+      <ElInput
         v-else-if="condition.on === 'osName'"
-        :value="condition.pattern"
+        :model-value="condition.pattern"
         aria-label="System and version"
         placeholder="Debian*12*"
         spellcheck="false"
-        @input="emit('change', { on: 'osName', pattern: text($event) })"
-      />
+        @update:model-value="emit('change', { on: 'osName', pattern: $event })" />
       <ChoiceField
         v-else-if="condition.on === 'role'"
         :model-value="condition.role"
@@ -91,33 +91,30 @@ const example = {
         <option :value="0" disabled>which?</option>
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.name }}</option>
       </ChoiceField>
-      <input
+      <ElInput
         v-else-if="condition.on === 'tag'"
-        :value="condition.tag"
+        :model-value="condition.tag"
         aria-label="Tag"
         placeholder="lab"
         spellcheck="false"
         maxlength="60"
-        @input="emit('change', { on: 'tag', tag: text($event) })"
-      />
-      <input
+        @update:model-value="emit('change', { on: 'tag', tag: $event })" />
+      <ElInput
         v-else-if="condition.on === 'name'"
-        :value="condition.pattern"
+        :model-value="condition.pattern"
         aria-label="Name"
         placeholder="db-*"
         spellcheck="false"
         class="mono"
-        @input="emit('change', { on: 'name', pattern: text($event) })"
-      />
-      <input
+        @update:model-value="emit('change', { on: 'name', pattern: $event })" />
+      <ElInput
         v-else-if="condition.on === 'network'"
-        :value="condition.network"
+        :model-value="condition.network"
         aria-label="Address range"
         placeholder="192.0.2.0/24"
         spellcheck="false"
         class="mono"
-        @input="emit('change', { on: 'network', network: text($event) })"
-      />
+        @update:model-value="emit('change', { on: 'network', network: $event })" />
       <template v-else-if="condition.on === 'fact'">
         <ChoiceField
           :model-value="condition.fact"
@@ -126,14 +123,13 @@ const example = {
         >
           <option v-for="fact in targetFacts" :key="fact" :value="fact">{{ facts[fact] }}</option>
         </ChoiceField>
-        <input
-          :value="condition.pattern"
+        <ElInput
+          :model-value="condition.pattern"
           aria-label="Name of it"
           :placeholder="example[condition.fact]"
           spellcheck="false"
           class="mono"
-          @input="emit('change', { ...condition, pattern: text($event) })"
-        />
+          @update:model-value="emit('change', { ...condition, pattern: $event })" />
       </template>
       <DevicePick
         v-else-if="condition.on === 'devices'"

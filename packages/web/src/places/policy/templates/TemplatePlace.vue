@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ElPopover } from 'element-plus/es/components/popover/index'
 import 'element-plus/es/components/popover/style/css'
 import { computed, ref, watch } from 'vue'
@@ -22,6 +24,7 @@ import KeepForPresent from '../exceptions/KeepForPresent.vue'
 import TemplateFacts from './TemplateFacts.vue'
 import WatchRow from './WatchRow.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import PartTabs from '../../../parts/ui/PartTabs.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -187,13 +190,12 @@ useKeys('Template', [
       <template v-if="data && base && body">
         <div class="head">
           <h1>
-            <input
+            <ElInput
               v-if="session.isLead"
               v-model="body.name"
               class="title"
               aria-label="Name of the template"
-              maxlength="100"
-            />
+              maxlength="100" />
             <template v-else>{{ data.name }}</template>
           </h1>
           <span class="muted">revision {{ dirty ? `${base.revision + 1}, not saved` : data.revision }} ·
@@ -205,14 +207,13 @@ useKeys('Template', [
           </span>
         </div>
         <p class="muted">
-          <input
+          <ElInput
             v-if="session.isLead"
             v-model="body.description"
             class="describe"
             aria-label="What it is for"
             placeholder="What it is for"
-            maxlength="2000"
-          />
+            maxlength="2000" />
           <template v-else>{{ data.description }}</template>
         </p>
         <p v-if="body.includes.length || session.isLead" class="muted includes">
@@ -246,10 +247,11 @@ useKeys('Template', [
           <p><b>Both of you changed the same; yours stands now:</b></p>
           <ul><li v-for="clash in clashes" :key="clash">{{ clash }}</li></ul>
         </div>
-        <div class="tabs">
-          <button v-for="(count, name) in counts" :key="name" :class="{ on: tab === name }" @click="tab = name">{{ name }}
-            {{ count }}</button>
-        </div>
+        <PartTabs
+          v-model="tab"
+          label="Parts of the template"
+          :tabs="Object.entries(counts).map(([name, count]) => ({ name, title: name, count }))"
+        />
         <template v-if="tab === 'Watches'">
           <WatchRow v-for="(watch, i) in body.watches" :key="watch.key" :spec="watch" :saved="savedWatch(watch)" :number="i + 1" :editable="session.isLead" :faults="faultsOf(watch.key)"
             @pick="(name, element) => show(watch.key, name, element)" @change="(fields) => draft.change(watch.key, fields)" @open="(name) => draft.leaveOpen(watch.key, name)" @remove="draft.remove(watch.key)" @move="(by) => draft.move(watch.key, by)" />
@@ -269,7 +271,7 @@ useKeys('Template', [
         <ImpactView :impact="impact" :counting="counting" title="If you save this" :busy="!fault" />
         <div class="foot">
           <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
-          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <ElInput v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
           <div class="row">
             <button class="btn main" :disabled="!impact || busy || !!overtaken" @click="save">Save for
               {{ impact ? countText(impact.devices, 'device') : '… devices' }} <kbd>s</kbd></button>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { PolicyListing, Role } from '#contract'
@@ -55,12 +57,11 @@ async function make(): Promise<void> {
 
 <template>
   <p class="find">
-    <input
+    <ElInput
       v-model="words"
-      type="search"
+     
       placeholder="words in a name, description or watch"
-      aria-label="Find templates"
-    />
+      aria-label="Find templates" />
     <ChoiceField v-model="role" label="Role">
       <option value="">any role</option>
       <option v-for="role in roles.data.value" :key="role.id" :value="role.id">{{ role.name }}</option>

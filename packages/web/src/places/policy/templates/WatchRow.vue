@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import { osFamilies, rangeText, valueText, watchKind, type OsFamily, type ParameterType, type WatchSpec } from '#core'
 import RuleSentence from '../../../parts/ui/RuleSentence.vue'
@@ -48,7 +50,6 @@ function toggle(os: OsFamily, on: boolean): void {
     osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((family) => family !== os),
   })
 }
-const text = (event: Event) => (event.target as HTMLInputElement).value
 </script>
 
 <template>
@@ -72,7 +73,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
       <div v-if="more" class="all">
         <template v-if="editable">
           <p class="fields">
-            <label>Name <input :value="spec.name" maxlength="100" @change="emit('change', { name: text($event) })" /></label>
+            <label>Name <ElInput :model-value="spec.name" maxlength="100" @change="emit('change', { name: $event })" /></label>
             <span>Only on
               <label v-for="os in osFamilies" :key="os"><input
               type="checkbox"
@@ -81,7 +82,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
             /> {{ os === 'linux' ? 'Linux' : 'Windows' }}</label></span>
           </p>
           <label class="why">Explanation
-            <input :value="spec.why" maxlength="1000" @change="emit('change', { why: text($event) })" /></label>
+            <ElInput :model-value="spec.why" maxlength="1000" @change="emit('change', { why: $event })" /></label>
         </template>
         <table>
           <thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>

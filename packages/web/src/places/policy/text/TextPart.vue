@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, defineAsyncComponent, ref, useTemplateRef } from 'vue'
 import { onBeforeRouteLeave } from 'vue-router'
 import type { ExportedPolicy, TemplateSummary, TextTrial } from '#contract'
@@ -106,7 +108,7 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
         </ul>
         <template v-if="trial.steps.length">
           <ImpactView :impact="trial.impact" title="If you apply this" />
-          <input v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
+          <ElInput v-model="note" placeholder="Why, for the revisions" aria-label="Note" maxlength="500" />
           <p>
             <button class="btn main" :disabled="busy" @click="apply">Apply to
               {{ countText(trial.impact?.devices ?? 0, 'device') }}</button>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { Filled, GapRemedy, GapView, RemedyPreview } from '#contract'
 import { countText } from '#core'
@@ -92,7 +94,7 @@ const refuse = () =>
         title="If you add this"
       />
       <form v-if="refusing" @submit.prevent="refuse">
-        <label>Why is it not needed on {{ here }}?<input v-model="reason" required minlength="3" maxlength="500" /></label>
+        <label>Why is it not needed on {{ here }}?<ElInput v-model="reason" required minlength="3" maxlength="500" /></label>
         <div class="row">
           <button class="btn main" :disabled="busy">Not needed</button>
           <button type="button" class="btn" @click="refusing = false">Cancel</button>

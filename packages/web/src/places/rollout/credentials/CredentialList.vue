@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { CredentialView, NewCredential } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -60,10 +62,10 @@ async function remove(credential: CredentialView): Promise<void> {
           <option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} ·
             {{ site.name }}</option>
         </template>
-      </ChoiceField>, called <input v-model="name" aria-label="Called" required maxlength="100">:
-      <input v-model="userName" aria-label="User" required maxlength="100"> with the
+      </ChoiceField>, called <ElInput v-model="name" aria-label="Called" required maxlength="100" />:
+      <ElInput v-model="userName" aria-label="User" required maxlength="100" /> with the
       <ChoiceField v-model="kind" label="Kind of secret"><option>password</option><option>private key</option></ChoiceField>
-      <textarea v-if="kind === 'private key'" v-model="secret" class="mono" rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><input v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password"> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
+      <ElInput type="textarea" v-if="kind === 'private key'" v-model="secret" class="mono" :rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><ElInput v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password" /> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
     <StateNotice
       :error="error"
       :loading="!data"

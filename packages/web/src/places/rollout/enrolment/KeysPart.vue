@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { EnrolmentAttempt, EnrolmentKeyView, MadeEnrolmentKey, Role } from '#contract'
 import { countText, type DeviceKind } from '#core'
@@ -88,8 +90,8 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) =>
       <ChoiceField v-model="role" label="Role">
         <option value="">no role yet</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-      </ChoiceField> and <input v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200">, noted as
-      <input v-model="label" aria-label="Label" placeholder="nothing" maxlength="100">.
+      </ChoiceField> and <ElInput v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200" />, noted as
+      <ElInput v-model="label" aria-label="Label" placeholder="nothing" maxlength="100" />.
       <button class="btn main">Make a key</button></form>
     <KeyProgress
       v-if="chosen !== null"

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { Client, NewStandingRule, PersonListed, Role, StandingRuleView } from '#contract'
 import { countText } from '#core'
@@ -90,13 +92,12 @@ async function declare(): Promise<void> {
             <td class="site">{{ client.name }} · {{ site.name }}</td>
             <td v-if="editing === site.id">
               <form @submit.prevent="declare" @keydown.esc="editing = null">
-                <input
+                <ElInput
                   v-model="typed"
                   class="mono"
                   autofocus
                   aria-label="Networks"
-                  placeholder="192.0.2.0/24, 2001:db8:5::/48"
-                >
+                  placeholder="192.0.2.0/24, 2001:db8:5::/48" />
                 <button class="btn main">Declare</button>
                 <button type="button" class="btn" @click="editing = null">Cancel</button>
               </form>

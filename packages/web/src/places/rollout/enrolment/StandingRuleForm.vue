@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { NewStandingRule, PersonListed, Role, StandingRulePreview } from '#contract'
 import { countText, type DeviceKind, type OsFamily } from '#core'
@@ -78,12 +80,12 @@ async function save(): Promise<void> {
             <option v-for="site in client.sites" :key="site.id" :value="`site ${site.id}`">{{ client.name }} ·
               {{ site.name }}</option>
           </template>
-        </ChoiceField> named <input v-model="namePattern" aria-label="Name pattern" placeholder="anything"> in
-        <input v-model="network" aria-label="Network" placeholder="any network">:
+        </ChoiceField> named <ElInput v-model="namePattern" aria-label="Name pattern" placeholder="anything" /> in
+        <ElInput v-model="network" aria-label="Network" placeholder="any network" />:
         <ChoiceField v-model="role" label="Role">
           <option value="">no role</option>
           <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-        </ChoiceField>, <input v-model="tags" aria-label="Tags" placeholder="no tags">,
+        </ChoiceField>, <ElInput v-model="tags" aria-label="Tags" placeholder="no tags" />,
         <ChoiceField v-model="takeDetected" label="Roles seen">
           <option :value="true">every role seen there</option>
           <option :value="false">roles seen only once a person accepts them</option>
@@ -92,7 +94,7 @@ async function save(): Promise<void> {
           <option value="">nobody</option>
           <option v-for="person in people.data.value" :key="person.id" :value="person.id">{{ person.name }}</option>
         </ChoiceField>.</p>
-      <label class="sentence">Called <input v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100"></label>
+      <label class="sentence">Called <ElInput v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100" /></label>
       <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
       <div class="row">
         <button class="btn main" :disabled="!preview || counting">Save rule</button>

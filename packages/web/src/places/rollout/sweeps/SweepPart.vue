@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { computed, ref, watch } from 'vue'
 import type { BoardPage, CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -129,7 +131,7 @@ const stateText = (sweep: SweepView) =>
 <template>
   <div>
     <form class="sentence" @submit.prevent="start">Sweep
-      <input v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false"> of
+      <ElInput v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false" /> of
       <ChoiceField v-model="siteId" label="Site" @change="touched = true">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
       </ChoiceField> from

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInputNumber } from 'element-plus/es/components/input-number/index'
+import 'element-plus/es/components/input-number/style/css'
 import { computed, ref } from 'vue'
 import type { NewUpdateRun, ReleaseView, VersionDevice } from '#contract'
 import { countText, cutIntoWaves } from '#core'
@@ -63,17 +65,16 @@ function toggle(id: number): void {
       <ChoiceField v-model="version" label="Version">
         <option v-for="release in releases" :key="release.version">{{ release.version }}</option>
       </ChoiceField>: first
-      <input v-model.number="first" type="number" min="1" max="20000" aria-label="First wave" class="short" />, then the
+      <ElInputNumber v-model="first" :min="1" :max="20000" aria-label="First wave" class="short" :controls="false" size="small" />, then the
       rest if at most
-      <input
-        v-model.number="failed"
-        type="number"
-        min="0"
-        max="100"
+      <ElInputNumber
+        v-model="failed"
+       
+        :min="0"
+        :max="100"
         aria-label="Failures allowed, per cent"
-        class="short"
-      /> % failed. One that does not report within
-      <input v-model.number="minutes" type="number" min="1" max="1440" aria-label="Minutes to report" class="short" />
+        class="short" :controls="false" size="small" /> % failed. One that does not report within
+      <ElInputNumber v-model="minutes" :min="1" :max="1440" aria-label="Minutes to report" class="short" :controls="false" size="small" />
       min goes back.</p>
     <p class="muted">
       <template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in

@@ -1,4 +1,8 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { ElInputNumber } from 'element-plus/es/components/input-number/index'
+import 'element-plus/es/components/input-number/style/css'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { BoardDevice, BoardPage, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
@@ -149,8 +153,8 @@ async function start(): Promise<void> {
         <option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option>
         <option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option>
       </ChoiceField>, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
-      <input v-model="sizes" class="short" aria-label="Sizes of the first waves">, then the rest, if at most
-      <input v-model.number="mostFailed" type="number" min="0" max="100" class="short" aria-label="Failures allowed"> %
+      <ElInput v-model="sizes" class="short" aria-label="Sizes of the first waves" />, then the rest, if at most
+      <ElInputNumber v-model="mostFailed" :min="0" :max="100" class="short" aria-label="Failures allowed" :controls="false" size="small" /> %
       of a wave failed,
       <ChoiceField v-model="hours" label="Hours">
         <option value="">at any hour</option>
@@ -160,11 +164,11 @@ async function start(): Promise<void> {
       <ChoiceField v-model="role" label="Role">
         <option value="">no role yet</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-      </ChoiceField> and <input v-model="tags" aria-label="Tags" placeholder="no tags">. Call it
-      <input v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`">.</p>
+      </ChoiceField> and <ElInput v-model="tags" aria-label="Tags" placeholder="no tags" />. Call it
+      <ElInput v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`" />.</p>
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <div class="two">
-      <label>Machines, a name and an address a line (CSV)<textarea v-model="csv" class="mono" rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
+      <label>Machines, a name and an address a line (CSV)<ElInput type="textarea" v-model="csv" class="mono" :rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
       <div>
         <p v-if="sweeps.data.value?.some((sweep) => sweep.unknown)" class="muted">or those without an agent that a sweep
           found</p>

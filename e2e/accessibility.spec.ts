@@ -1,0 +1,99 @@
+import { readFileSync } from 'node:fs'
+import { expect, test, type Page } from '@playwright/test'
+import type { BoardPage, TemplateSummary } from '#contract'
+import { signIn, url } from './day'
+
+// Every place and the dialogs that people meet, light and dark, against WCAG 2.2 AA as far as a program can tell:
+// axe-core, by the rules that its authors tag so.
+const axe = readFileSync(new URL('../node_modules/axe-core/axe.min.js', import.meta.url), 'utf8')
+const tags = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']
+
+interface Finding {
+  id: string
+  impact: string | null
+  nodes: { html: string; target: string[] }[]
+}
+
+/** What it finds serious or critical, as `rule: element`. */
+async function findings(page: Page): Promise<string[]> {
+  // Not as a script of the page, which its policy forbids.
+  await page.evaluate(axe)
+  const violations = await page.evaluate<Finding[]>(
+    `axe.run(document, { runOnly: ${JSON.stringify(tags)}, resultTypes: ['violations'] }).then((found) => found.violations)`,
+  )
+  return violations
+    .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+    .flatMap(({ id, nodes }) => nodes.slice(0, 5).map(({ html }) => `${id}: ${html.slice(0, 200)}`))
+}
+
+const settled = async (page: Page) => {
+  await page.waitForLoadState('networkidle').catch(() => undefined)
+  await expect(page.locator('[aria-busy=true]')).toHaveCount(0)
+}
+
+const parts = {
+  rollout: ['coverage', 'sweep', 'keys', 'newcomers', 'roles', 'waves', 'versions', 'retired'],
+  policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
+}
+const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance']
+
+for (const colorScheme of ['light', 'dark'] as const)
+  test(`nothing serious is found at any place, ${colorScheme}`, async ({ page }) => {
+    test.setTimeout(240_000)
+    await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
+    await page.goto(`${url()}/sign-in`)
+    await settled(page)
+    const found: Record<string, string[]> = { 'sign-in': await findings(page) }
+    await signIn(page)
+    const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
+    const template = ((await (await page.request.get(`${url()}/api/templates`)).json()) as { templates: TemplateSummary[] }).templates[0]!
+    const paths = [
+      '/rounds',
+      '/estate',
+      '/estate?words=nothing-is-called-so',
+      '/maintenance',
+      '/storage',
+      '/nowhere',
+      `/policy/${template.id}`,
+      ...tabs.map((tab) => `/estate/${device.id}#${tab}`),
+      ...Object.entries(parts).flatMap(([place, names]) => names.map((part) => `/${place}?part=${part}`)),
+    ]
+    for (const path of paths) {
+      await page.goto(`${url()}${path}`)
+      await settled(page)
+      found[path] = await findings(page)
+    }
+    expect(Object.fromEntries(Object.entries(found).filter(([, list]) => list.length))).toEqual({})
+  })
+
+test('nothing serious is found in dialogs, menus and open choices', async ({ page }) => {
+  test.setTimeout(120_000)
+  await page.emulateMedia({ reducedMotion: 'reduce' })
+  await signIn(page)
+  const found: Record<string, string[]> = {}
+  const look = async (what: string) => {
+    await page.waitForTimeout(400)
+    found[what] = await findings(page)
+  }
+  await page.keyboard.press('?')
+  await look('keys')
+  await page.keyboard.press('Escape')
+  await page.goto(`${url()}/policy`)
+  await page.getByRole('button', { name: 'Assign a template' }).click()
+  await expect(page.getByRole('dialog')).toBeVisible()
+  await look('assign')
+  await page.goto(`${url()}/policy?part=exceptions`)
+  await page.getByRole('button', { name: 'Make an exception' }).click()
+  await look('exception')
+  await page.goto(`${url()}/maintenance`)
+  await page.getByRole('button', { name: /Plan/ }).first().click()
+  await look('window')
+  await page.goto(`${url()}/estate`)
+  await page.getByLabel('Role').focus()
+  await page.keyboard.press('Enter')
+  await look('open choice')
+  await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'columns' }).click()
+  await look('columns')
+  expect(Object.fromEntries(Object.entries(found).filter(([, list]) => list.length))).toEqual({})
+})
