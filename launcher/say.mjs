@@ -3,5 +3,6 @@ export class PlainError extends Error {}
 
 /** @param {string} text */
 export function step(text) {
-  process.stdout.write(`  ${text}\n`)
+  // Not among what a command prints: that may go into a file.
+  process.stderr.write(`  ${text}\n`)
 }

@@ -47,16 +47,25 @@ async function raiseVersions(tx: Db, deviceIds: readonly DeviceId[]): Promise<vo
   await tx.query('update device set version = version + 1 where id = any($1)', [deviceIds])
 }
 
-/** Those of the devices that have something failing, open or held, and so may need more than a new version. */
-export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise<DeviceId[]> {
+/** Watches of a device that a change touches; null: it may touch any. */
+export type Touched = ReadonlyMap<DeviceId, readonly string[] | null>
+
+/** Those that have something failing, open or held of what is touched: for them a new version is not enough. */
+async function unsettled(tx: Db, touched: Touched): Promise<DeviceId[]> {
+  const pairs = [...touched].flatMap(([id, watches]): [DeviceId, string | null][] =>
+    watches === null ? [[id, null]] : watches.map((watch) => [id, watch]),
+  )
+  // Three looks by keys that begin with the device.
   const found = await tx.query<{ id: number }>(
     `
-    select d.id from device d where d.id = any($1) and (
-      exists (select from post_state p where p.device_id = d.id)
-      or exists (select from alert a where a.device_id = d.id and a.status <> 'closed')
-      or exists (select from held h where h.device_id = d.id and h.ended_at is null))
-    order by d.id`,
-    [deviceIds],
+    select distinct t.id from unnest($1::int[], $2::text[]) t (id, watch) where
+      exists (select from post_state p where p.device_id = t.id and (t.watch is null or p.watch = t.watch))
+      or exists (select from alert a where a.device_id = t.id and a.status <> 'closed'
+        and (t.watch is null or a.watch = t.watch))
+      or exists (select from held h where h.device_id = t.id and h.ended_at is null
+        and (t.watch is null or h.watch = t.watch))
+    order by t.id`,
+    [pairs.map(([id]) => id), pairs.map(([, watch]) => watch)],
   )
   return found.rows.map((row) => row.id)
 }
@@ -65,12 +74,13 @@ export async function unsettled(tx: Db, deviceIds: readonly DeviceId[]): Promise
 const settledAtOnce = 50
 
 /**
- * Outdates the devices, and looks again at those that have something failing, open or held: a few of them within the
- * transaction, many in batches after it.
+ * Outdates the devices, and looks again at those that have something failing, open or held of what is touched: a few of
+ * them within the transaction, many in batches after it.
  */
-export async function reevaluateAll(tx: Db, deviceIds: readonly DeviceId[], at: Millis): Promise<void> {
+export async function reevaluateAll(tx: Db, touched: Touched, at: Millis): Promise<void> {
+  const deviceIds = [...touched.keys()]
   await lock(tx, deviceIds)
-  const some = await unsettled(tx, deviceIds)
+  const some = await unsettled(tx, touched)
   if (some.length > settledAtOnce) await settleLater(tx, some, at)
   else for (const id of some) await reevaluate(tx, id, at)
   const seen = new Set(some.length > settledAtOnce ? [] : some)

@@ -51,7 +51,7 @@ async function advanceWindow(tx: Db, id: number, now: Millis): Promise<boolean> 
   const touched = (await allTraits(tx, [row.target])).filter(matcher(window.target))
   await reevaluateAll(
     tx,
-    touched.map((device) => device.id),
+    new Map(touched.map((device) => [device.id, null])),
     over ? end : now,
   )
   await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])

@@ -90,6 +90,8 @@ export class Engine {
     const { deviceId, secret } = readDeviceKey(authorization)
     const context = await loadContext(this.pool, deviceId)
     if (!context || !timingSafeEqual(context.keyDigest, digest(secret))) throw new ProblemError('device-key-refused')
+    // Whoever waits next must not wait by an older version: it would be woken at once, again and again.
+    this.#cache.put(context)
     return context
   }
 

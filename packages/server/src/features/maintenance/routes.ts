@@ -185,11 +185,7 @@ async function endWindow(tx: Db, id: number, viewer: Viewer, now: number): Promi
   )
   await tx.query('update window_progress set over = true where window_id = $1', [id])
   const touched = (await allTraits(tx, [window.target])).filter(matcher(window.target))
-  await reevaluateAll(
-    tx,
-    touched.map((device) => device.id),
-    now,
-  )
+  await reevaluateAll(tx, new Map(touched.map((device) => [device.id, null])), now)
   await audit(tx, { personId: viewer.id, action: 'ended', kind: 'window', id, clientId: row.client_id })
   announce(tx, {
     topic: 'windows',

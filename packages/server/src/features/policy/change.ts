@@ -147,7 +147,7 @@ export async function changePolicy<T>(tx: Db, now: number, write: (before: Polic
   requireLevelsInOrder(changed)
   await reevaluateAll(
     tx,
-    changed.map((change) => change.device.id),
+    new Map(changed.map(({ device, changes }) => [device.id, changes.map((change) => change.key)])),
     now,
   )
   announce(tx, { topic: 'policy', clientIds: null, deviceIds: changed.map((change) => change.device.id) })

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElInput } from 'element-plus/es/components/input/index'
+import { ElInput, type InputInstance } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords } from '../../parts/format/alertWords'
@@ -95,8 +95,20 @@ async function close(): Promise<void> {
   await act('close', { reason: closing.value }, 'Closed. It opens again only if it gets worse, or fails again after recovering.')
   closing.value = null
 }
+const noteField = useTemplateRef<InputInstance>('noteField')
+const closingField = useTemplateRef<InputInstance>('closingField')
+const giveBack = () => act('give-back', {}, 'Given back to everybody.')
+async function beginClosing(): Promise<void> {
+  closing.value = closing.value === null ? '' : null
+  await nextTick()
+  closingField.value?.focus()
+}
+const isMine = () => alert.value?.takenById === session.person?.id
 useKeys('Alert', [
   { key: 't', does: 'take the alert', run: () => void take() },
+  { key: 'g', does: 'give the alert back to everybody', run: () => { if (isMine()) void giveBack() } },
+  { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
+  { key: 'c', does: 'close the alert, with a reason', run: () => void beginClosing() },
   {
     key: 'h',
     does: 'hold alerts of the device: a maintenance window',
@@ -144,7 +156,7 @@ useKeys('Alert', [
       </template>
       <div v-if="session.mayChange && alert && alert.status !== 'closed'" class="acts">
         <button v-if="alert.takenById !== session.person?.id" class="btn main" @click="take">Take <kbd>t</kbd></button>
-        <button v-else class="btn" @click="act('give-back', {}, 'Given back to everybody.')">Give back</button>
+        <button v-else class="btn" @click="giveBack">Give back <kbd>g</kbd></button>
         <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
         <button
           v-for="action in alert.actions"
@@ -152,20 +164,22 @@ useKeys('Alert', [
           class="btn mono"
           @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')"
         >{{ doing[action.verb] }} {{ action.service }}</button>
-        <button class="btn" @click="closing = closing === null ? '' : null">Close…</button>
+        <button class="btn" @click="beginClosing">Close… <kbd>c</kbd></button>
         <form v-if="closing !== null" @submit.prevent="close">
           <ElInput
+            ref="closingField"
             v-model="closing"
             aria-label="Why it is closed"
             placeholder="Why is it closed although it still fails?"
             minlength="3"
             required
-            autofocus />
+            @keydown.esc.stop="closing = null"
+          />
           <button class="btn">Close</button>
         </form>
         <form @submit.prevent="addNote">
-          <ElInput v-model="note" aria-label="Note" placeholder="Add a note" required />
-          <button class="btn">Note</button>
+          <ElInput ref="noteField" v-model="note" aria-label="Note" placeholder="Add a note" required />
+          <button class="btn">Note <kbd>a</kbd></button>
         </form>
       </div>
       <WindowDialog
@@ -223,14 +237,5 @@ form {
   display: flex;
   gap: 8px;
   width: 100%;
-}
-input {
-  flex: 1;
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 3px 8px;
 }
 </style>

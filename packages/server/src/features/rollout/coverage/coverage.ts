@@ -49,34 +49,54 @@ import { addCollectRule, requireTarget } from './collectRules'
 interface DeviceRow extends TraitsRow {
   client_name: string
   site_name: string
-  facts: Facts
+  version: number
+  /** Another one when any of its facts that are asked for was told anew. */
+  told: number
 }
 
-/** Devices whose roles have needs, with the facts that tell whether they are met. */
+/** Devices whose roles have needs. One hash join with the times of their facts, whose values are not read. */
 async function devicesWithNeeds(
   db: Db,
   viewer: Viewer,
   deviceId: number | null,
   asked: readonly (keyof Facts)[],
 ): Promise<DeviceRow[]> {
-  // By the primary key (device, subject): three or four rows a device.
   return rows<DeviceRow>(
     db,
     `
-    select ${traitColumns}, c.name as client_name, s.name as site_name,
-           (select coalesce(jsonb_object_agg(f.subject, f.value), '{}') from current_fact f
-            where f.device_id = d.id and f.subject = any($4)) as facts
+    select ${traitColumns}, d.version, c.name as client_name, s.name as site_name, coalesce(f.told, 0) as told
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
+    left join (
+      select device_id, sum(extract(epoch from at))::float8 as told from current_fact
+      where subject = any($4) and ($3::int is null or device_id = $3) group by device_id
+    ) f on f.device_id = d.id
     where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3)
     order by c.name, d.name limit 20000`,
-    [
-      viewer.clientIds,
-      [...new Set(roleNeeds.map((need) => need.role))],
-      deviceId,
-      [...new Set(['services', 'logs', 'system', ...asked])],
-    ],
+    [viewer.clientIds, [...new Set(roleNeeds.map((need) => need.role))], deviceId, asked],
   )
 }
+
+async function factsOf(
+  db: Db,
+  ids: readonly number[],
+  asked: readonly (keyof Facts)[],
+): Promise<ReadonlyMap<number, Facts>> {
+  const found = new Map<number, Facts>(ids.map((id) => [id, {}]))
+  // By the primary key (device, subject).
+  for (const { device_id, subject, value } of await rows<{ device_id: number; subject: keyof Facts; value: never }>(
+    db,
+    'select device_id, subject, value from current_fact where device_id = any($1) and subject = any($2) limit 200000',
+    [ids, asked],
+  ))
+    found.get(device_id)![subject] = value
+  return found
+}
+
+/**
+ * What was found of each device, for as long as policy, rules and the device stay as they were: a copy that carries the
+ * numbers it was read at. Most devices are as they were a minute ago, and their facts need not be read again.
+ */
+let known = { of: '', gaps: new Map<number, { at: string; gaps: CoverageGap[] }>() }
 
 /** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
 function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGap {
@@ -96,9 +116,33 @@ function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGa
 
 type DeviceGap = CoverageGap & { device: GapDevice }
 
-async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): Promise<DeviceGap[]> {
+/** @param remember false within a transaction that writes: what it reads may never come true */
+async function gapsOf(
+  db: Db,
+  viewer: Viewer,
+  { deviceId = null, remember = true }: { deviceId?: number | null; remember?: boolean } = {},
+): Promise<DeviceGap[]> {
   const policy = await policyInForce(db)
-  const devices = await devicesWithNeeds(db, viewer, deviceId, factsAsked(targetsOf(policy)))
+  const asked = [...new Set<keyof Facts>(['services', 'logs', 'system', ...factsAsked(targetsOf(policy))])]
+  const devices = await devicesWithNeeds(db, viewer, deviceId, asked)
+  const rules = await collectRules(db, policy.version)
+  const of = `${policy.version} ${JSON.stringify(rules)}`
+  if (known.of !== of) known = { of, gaps: new Map() }
+  const found = remember ? known.gaps : new Map(known.gaps)
+  const markOf = ({ version, told }: DeviceRow) => `${version} ${told}`
+  const moved = devices.filter((row) => found.get(row.id)?.at !== markOf(row))
+  const facts = await factsOf(
+    db,
+    moved.map((row) => row.id),
+    asked,
+  )
+  for (const row of moved) {
+    const traits = traitsOf(row, facts.get(row.id)!)
+    const roster = policy.compiled.roster(traits)
+    const collecting = collectingFor(traits, rules, roster)
+    const gaps = coverageGaps(traits, traits.facts, roster).map((gap) => asAsked(gap, collecting))
+    found.set(row.id, { at: markOf(row), gaps })
+  }
   const waived = new Set(
     (
       await rows<{ key: string }>(
@@ -109,11 +153,7 @@ async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): P
       )
     ).map((row) => row.key),
   )
-  const rules = await collectRules(db, policy.version)
   return devices.flatMap((row) => {
-    const traits = traitsOf(row, row.facts)
-    const roster = policy.compiled.roster(traits)
-    const collecting = collectingFor(traits, rules, roster)
     const device: GapDevice = {
       id: row.id,
       name: row.name,
@@ -121,9 +161,10 @@ async function gapsOf(db: Db, viewer: Viewer, deviceId: number | null = null): P
       clientName: row.client_name,
       siteName: row.site_name,
     }
-    return coverageGaps(traits, row.facts, roster)
-      .filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`))
-      .map((gap) => ({ ...asAsked(gap, collecting), device }))
+    return found
+      .get(row.id)!
+      .gaps.filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`))
+      .map((gap) => ({ ...gap, device }))
   })
 }
 
@@ -176,7 +217,7 @@ async function remediesOf(
   body: GapRemedy,
   before: PolicyInForce,
 ): Promise<{ worked: Worked[]; devices: number }> {
-  const open = await gapsOf(db, viewer)
+  const open = await gapsOf(db, viewer, { remember: false })
   const names = await roleNames(db)
   const devices = new Set<number>()
   const worked: Worked[] = []
@@ -337,7 +378,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     answer: gapsSchema,
     async handle({ viewer, id }) {
       await requireDevice(pool, viewer, id())
-      return grouped(await gapsOf(pool, viewer, id()), await roleNames(pool))
+      return grouped(await gapsOf(pool, viewer, { deviceId: id() }), await roleNames(pool))
     },
   })
   route(app, {
