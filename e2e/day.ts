@@ -46,7 +46,9 @@ export async function openDevice(page: Page, name: string): Promise<void> {
 }
 
 /** Chooses what is offered under these words, by keyboard and pointer as people mix them. */
-export async function choose(field: Locator, words: string): Promise<void> {
+export async function choose(labelled: Locator, words: string): Promise<void> {
+  // The list that it opens has the same label.
+  const field = labelled.and(labelled.page().getByRole('combobox'))
   await field.focus()
   await field.press('Enter')
   if (await field.isEditable()) await field.fill(words)

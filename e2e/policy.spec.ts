@@ -125,7 +125,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await page.getByLabel('Note').fill('Spoolers restart slowly')
   await saveBy(page.getByRole('button', { name: 'Save for 63 devices' }))
   await expect(page.getByText('Saved as revision 2')).toBeVisible()
-  await page.getByRole('button', { name: /Revisions/ }).click()
+  await page.getByRole('tab', { name: /Revisions/ }).click()
   await expect(page.getByRole('row', { name: /Spoolers restart slowly/ })).toContainText(
     'Print service: Hold 60 s → 7 min',
   )
@@ -173,7 +173,7 @@ test('an exception survives the next edit of the template, and shows in the grid
   }
   await page.goto(`${url()}/policy`)
   await page.getByRole('button', { name: 'Print server on print server: 63' }).click()
-  await page.getByRole('button', { name: /Exceptions/ }).click()
+  await page.getByRole('tab', { name: /Exceptions/ }).click()
   await expect(page.getByRole('row', { name: /The plotter takes its time/ })).toContainText('Hold 20 min')
   await page.goto(`${url()}/policy?part=exceptions`)
   const row = page.getByRole('row', { name: /The plotter takes its time/ })
@@ -205,7 +205,7 @@ test('of two people at one template the second is told and shown the difference,
   await expect(watch(page, 'Web service').locator('.sentence [data-parameter="clear.hold"]')).toHaveText('9 min')
   await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
-  await page.getByRole('button', { name: /Revisions/ }).click()
+  await page.getByRole('tab', { name: /Revisions/ }).click()
   await page.getByRole('row', { name: /^1 / }).getByRole('button', { name: 'restore it' }).click()
   await expect(page.getByText('Web service: Hold 4 min → 60 s; Clear after 9 min → 60 s')).toBeVisible()
   await page.getByRole('button', { name: 'Discard' }).click()

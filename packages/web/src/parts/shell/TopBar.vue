@@ -88,7 +88,7 @@ useKeys('Everywhere', [
     <FinderBox />
     <span class="muted">{{ fullText(now) }}</span>
     <ElPopover trigger="click" :width="220" placement="bottom-end" :show-arrow="false">
-      <template #reference><button class="who" :aria-label="session.person?.name">{{ initials }}</button></template>
+      <template #reference><button class="who" :aria-label="`${initials}: ${session.person?.name}`">{{ initials }}</button></template>
       <p>
         <b>{{ session.person?.name }}</b>
         <br>

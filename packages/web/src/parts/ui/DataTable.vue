@@ -34,6 +34,7 @@ defineSlots<{ cell(scope: { row: Row; column: string }): unknown }>()
 const table = useTemplateRef<TableV2Instance>('table')
 const current = ref(0)
 const name = useId()
+const host = useTemplateRef<HTMLElement>('host')
 const scrolled = ref(0)
 const columns = computed(() =>
   props.columns.map((column) => ({
@@ -55,6 +56,8 @@ watch(
 /** Rows that a page key moves by. */
 let page = 20
 function rendered({ rowVisibleStart, rowVisibleEnd }: { rowVisibleStart: number; rowVisibleEnd: number }): void {
+  // The grid is this part as a whole; what it is made of says of itself that it is a table, which a grid may not hold.
+  host.value?.querySelector('[role=table]')?.setAttribute('role', 'none')
   page = Math.max(1, rowVisibleEnd - rowVisibleStart)
   emit('see', rowVisibleStart, rowVisibleEnd)
   if (rowVisibleEnd >= props.rows.length - 2 * page) emit('near')
@@ -117,6 +120,7 @@ defineExpose({
 
 <template>
   <div
+    ref="host"
     class="data-table"
     role="grid"
     tabindex="0"

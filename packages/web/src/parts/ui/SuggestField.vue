@@ -1,7 +1,7 @@
 <script setup lang="ts" generic="Item">
 import { ElAutocomplete, type AutocompleteInstance } from 'element-plus/es/components/autocomplete/index'
 import 'element-plus/es/components/autocomplete/style/css'
-import { nextTick, ref, useTemplateRef } from 'vue'
+import { nextTick, onMounted, ref, useTemplateRef } from 'vue'
 
 /** A field that offers what fits the words typed into it. What was asked for older words is neither shown nor chosen. */
 const props = defineProps<{
@@ -35,6 +35,7 @@ async function suggest(asked: string, offer: (rows: Row[]) => void): Promise<voi
   answered = asked
   const rows = found.map((item) => ({ value: asked, item }))
   offer(rows.length || !text ? rows : [{ value: asked, item: null }])
+  setTimeout(nameList, 50)
   if (hurried === asked && words.value === asked && found.length) choose(found[0]!)
 }
 function choose(item: Item): void {
@@ -55,14 +56,27 @@ async function take({ item, value }: Row): Promise<void> {
 function enter(): void {
   hurried = words.value === answered ? null : words.value
 }
+/** The field names the list that it opens also while there is none, which tells a screen reader of nothing. */
+const host = useTemplateRef<HTMLElement>('host')
+let listId: string | null = null
+function nameList(): void {
+  const input = host.value?.querySelector('input')
+  const marked = input?.getAttribute('aria-activedescendant')
+  if (marked && !document.getElementById(marked)) input?.removeAttribute('aria-activedescendant')
+  listId ??= input?.getAttribute('aria-controls') ?? null
+  if (!input || !listId) return
+  if (document.getElementById(listId)) input.setAttribute('aria-controls', listId)
+  else input.removeAttribute('aria-controls')
+}
+onMounted(nameList)
 defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() })
 </script>
 
 <template>
-  <ElAutocomplete
+  <span ref="host" class="suggest"><ElAutocomplete
     ref="field"
     v-model="words"
-    class="suggest"
+    class="field"
     popper-class="suggestions"
     placement="bottom-start"
     :fetch-suggestions="(asked: string, offer: (rows: Row[]) => void) => void suggest(asked, offer)"
@@ -81,5 +95,14 @@ defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur(
       <slot v-if="(row as Row).item" :item="(row as Row).item!" />
       <span v-else class="muted">{{ none((row as Row).value) }}</span>
     </template>
-  </ElAutocomplete>
+  </ElAutocomplete></span>
 </template>
+
+<style scoped>
+.suggest {
+  display: inline-block;
+}
+.field {
+  width: 100%;
+}
+</style>

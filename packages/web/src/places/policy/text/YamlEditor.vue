@@ -50,7 +50,7 @@ onMounted(() => {
       yaml(),
       look,
       syntaxHighlighting(colours),
-      EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false' }),
+      EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false', tabindex: '0' }),
       EditorView.updateListener.of((update) => {
         if (update.docChanged) text.value = update.state.doc.toString()
       }),
