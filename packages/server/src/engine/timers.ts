@@ -49,11 +49,7 @@ async function advanceWindow(tx: Db, id: number, now: Millis): Promise<boolean> 
   const end = windowEnd(window)
   const over = end !== null && end <= now
   const touched = (await allTraits(tx, [row.target])).filter(matcher(window.target))
-  await reevaluateAll(
-    tx,
-    new Map(touched.map((device) => [device.id, null])),
-    over ? end : now,
-  )
+  await reevaluateAll(tx, new Map(touched.map((device) => [device.id, null])), over ? end : now)
   await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
   announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
   return true

@@ -110,7 +110,11 @@ describe('a stopped service that its agent may start', () => {
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation.rows).toMatchObject([
       { deviceId: agent.id, instance: 'nginx', attempts: [{ verb: 'start', state: 'asked' }] },
     ])
-    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual({ rows: [], total: 0, next: null })
+    expect((await house.contact<Rounds>('GET', '/api/rounds')).body.remediation).toEqual({
+      rows: [],
+      total: 0,
+      next: null,
+    })
     expect(await reportsProgress(agent, task, {})).toBe(200)
     expect(await reportsProgress(agent, task, {})).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
