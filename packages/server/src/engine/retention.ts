@@ -1,5 +1,5 @@
 import { day, type Millis } from '#core'
-import { rows, time, type Pool } from '../db'
+import { inTransaction, rows, time, type Pool } from '../db'
 import { kept, retentionDays, type Kept } from '../store/retention'
 import { sampleSizes } from '../store/storage'
 
@@ -24,7 +24,12 @@ async function partitionsBefore(pool: Pool, table: string, until: Millis): Promi
 
 async function forgetKind(pool: Pool, { tables, partitioned, forget = [], kind }: Kept, until: Millis): Promise<void> {
   if (partitioned)
-    for (const name of await partitionsBefore(pool, tables[0], until)) await pool.query(`drop table if exists ${name}`)
+    for (const name of await partitionsBefore(pool, tables[0], until))
+      await inTransaction(pool, async (tx) => {
+        // Whoever reads the table is waited for, and whoever comes next waits behind: not for long. It goes next time.
+        await tx.query(`set local lock_timeout = '5s'`)
+        await tx.query(`drop table if exists ${name}`)
+      })
   for (const statement of forget) {
     if (kind !== 'log-quiet') {
       await pool.query(statement, [time(until)])

@@ -5,20 +5,21 @@ import type { DeviceContext } from '../types'
 import type { CheckedReport } from './checkBatch'
 import type { Plan } from './plan'
 
-/** Numbers of the names of values, by their names as JSON. */
-const layouts = new Map<string, number>()
-const mostLayouts = 50_000
-
+/** Which values a report has, in their order, and the number under which that is known. */
 interface Layout {
   id: number
-  readings: readonly Reading[]
+  names: readonly (readonly [metric: string, instance: string])[]
 }
+/** By the names as JSON. */
+const layouts = new Map<string, Layout>()
 /** What each device sent last: mostly it sends the same names again, and comparing is cheaper than spelling them. */
 const lastOf = new Map<DeviceId, Layout>()
+const mostLayouts = 50_000
 
-function isSame(a: readonly Reading[], b: readonly Reading[]): boolean {
-  if (a.length !== b.length) return false
-  for (let i = 0; i < a.length; i++) if (a[i]![0] !== b[i]![0] || a[i]![1] !== b[i]![1]) return false
+function fits({ names }: Layout, readings: readonly Reading[]): boolean {
+  if (names.length !== readings.length) return false
+  for (let i = 0; i < names.length; i++)
+    if (names[i]![0] !== readings[i]![0] || names[i]![1] !== readings[i]![1]) return false
   return true
 }
 
@@ -31,8 +32,8 @@ export async function layoutsOf(pool: Pool, deviceId: DeviceId, reports: readonl
   const ids: number[] = []
   for (const { readings } of reports) {
     let last = lastOf.get(deviceId)
-    if (!last || !isSame(last.readings, readings)) {
-      last = { id: await layoutOf(pool, readings), readings }
+    if (!last || !fits(last, readings)) {
+      last = await layoutOf(pool, readings)
       if (lastOf.size >= mostLayouts) lastOf.clear()
       lastOf.set(deviceId, last)
     }
@@ -41,10 +42,11 @@ export async function layoutsOf(pool: Pool, deviceId: DeviceId, reports: readonl
   return ids
 }
 
-async function layoutOf(pool: Pool, readings: readonly Reading[]): Promise<number> {
-  const series = JSON.stringify(readings.map(([metric, instance]) => [metric, instance]))
+async function layoutOf(pool: Pool, readings: readonly Reading[]): Promise<Layout> {
+  const names = readings.map(([metric, instance]) => [metric, instance] as const)
+  const series = JSON.stringify(names)
   const known = layouts.get(series)
-  if (known !== undefined) return known
+  if (known) return known
   const digest = createHash('sha256').update(series).digest()
   // The update that changes nothing makes the row come back when it was there already.
   const row = await firstRow<{ id: number }>(
@@ -53,9 +55,10 @@ async function layoutOf(pool: Pool, readings: readonly Reading[]): Promise<numbe
      on conflict (digest) do update set digest = excluded.digest returning id`,
     [digest, series],
   )
+  const layout = { id: row!.id, names }
   if (layouts.size >= mostLayouts) layouts.clear()
-  layouts.set(series, row!.id)
-  return row!.id
+  layouts.set(series, layout)
+  return layout
 }
 
 /** What a plan makes of a device's row, and the reports that it adds, provided that the row is as the plan assumed. */

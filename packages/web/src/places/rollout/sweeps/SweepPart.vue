@@ -2,8 +2,9 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref, watch } from 'vue'
-import type { BoardPage, CredentialView, Made, SweepPlanView, SweepView } from '#contract'
+import type { CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
+import { allDevices } from '../../../parts/data/devices'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -38,10 +39,7 @@ const repeat = ref('')
 const at = ref('03:00')
 const site = computed(() => sites.value.find((candidate) => candidate.id === siteId.value))
 const devices = useResource(
-  async () =>
-    site.value
-      ? (await api.get<BoardPage>(`/devices?tasks=true&client=${site.value.clientId}&order=name&limit=500`)).devices
-      : [],
+  async () => (site.value ? allDevices({ tasks: 'true', client: String(site.value.clientId) }) : []),
   { topics: ['estate'], sources: [siteId] },
 )
 const sweepers = computed(() => {

@@ -5,10 +5,11 @@ import { ElInputNumber } from 'element-plus/es/components/input-number/index'
 import 'element-plus/es/components/input-number/style/css'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import type { BoardDevice, BoardPage, CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
+import type { CredentialView, Made, MachinesRead, NewWaveRun, Role, SweepPage, SweepView } from '#contract'
 import { countText, inNetwork, readNetwork } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
+import { allDevices, devicesOf } from '../../../parts/data/devices'
 import { attempt } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -34,10 +35,7 @@ const site = computed(() => sites.value.find((candidate) => candidate.id === sit
 const touched = ref(false)
 siteId.value = sites.value.find((candidate) => candidate.networks.length && candidate.helpers)?.id ?? siteId.value
 const helpers = useResource(
-  async () =>
-    site.value
-      ? (await api.get<BoardPage>(`/devices?tasks=true&client=${site.value.clientId}&order=name&limit=500`)).devices
-      : [],
+  async () => (site.value ? allDevices({ tasks: 'true', client: String(site.value.clientId) }) : []),
   { sources: [siteId] },
 )
 const ofClient = computed(() =>
@@ -80,7 +78,7 @@ const leftOut = ref('')
 const chosenIds = useRoute().query.devices
 const chosenRows = useResource(async () =>
   typeof chosenIds === 'string' && chosenIds
-    ? api.get<BoardDevice[]>(`/device-rows?ids=${chosenIds.split(',').slice(0, 500).join(',')}`)
+    ? devicesOf(chosenIds.split(',').map(Number))
     : null,
 )
 watch(chosenRows.data, (chosen) => {
