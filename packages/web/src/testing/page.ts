@@ -69,3 +69,35 @@ export async function show(
   await flushPromises()
   return { page, router }
 }
+
+/** There is no layout here: whatever asks how large it is has room for twenty rows and all columns. */
+export function giveRoom(): void {
+  const entry = { contentRect: { width: 1240, height: 700 } }
+  vi.stubGlobal(
+    'ResizeObserver',
+    class {
+      constructor(private readonly heard: (entries: unknown[]) => void) {}
+      observe(target: Element): void {
+        this.heard([{ ...entry, target, borderBoxSize: [] }])
+      }
+      unobserve(): void {}
+      disconnect(): void {}
+    },
+  )
+}
+
+const field = (page: VueWrapper, label: string) =>
+  page.findAllComponents({ name: 'ElSelectV2' }).find((each) => each.props('ariaLabel') === label)!
+
+/** Chooses a value of a ChoiceField, as its list does. */
+export async function choose(page: VueWrapper, label: string, value: unknown): Promise<void> {
+  const list = field(page, label)
+  list.vm.$emit('update:modelValue', value)
+  list.vm.$emit('change', value)
+  await flushPromises()
+}
+
+/** What a ChoiceField offers, in words. */
+export function choicesOf(page: VueWrapper, label: string): string[] {
+  return (field(page, label).props('options') as { label: string }[]).map((option) => option.label)
+}

@@ -1,8 +1,9 @@
 import { flushPromises } from '@vue/test-utils'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
-import type { BoardDevice } from '#contract'
+import type { BoardCounts, BoardDevice, BoardPage } from '#contract'
 import { useSession } from '../../parts/data/session'
-import { answerWith, show } from '../../testing/page'
+import { answerWith, choose, Feed, giveRoom, show } from '../../testing/page'
+import DataTable from '../../parts/ui/DataTable.vue'
 import EstatePlace from './EstatePlace.vue'
 
 const day = 86_400_000
@@ -61,50 +62,114 @@ const estate = [
   device(5, 'bb-e', { clientId: 2, clientName: 'Brindle Bakeries', held: 1 }),
 ]
 
-async function open(devices: unknown = estate) {
-  answerWith({ 'GET /devices': devices, 'GET /roles': [{ id: 'web', name: 'web server' }] })
-  const { page, router } = await show(EstatePlace)
+const counts: BoardCounts = {
+  total: 5,
+  clients: 2,
+  kinds: [{ value: 'server', count: 4 }],
+  roles: [{ value: 'web', count: 4 }],
+  states: [{ value: 'held', count: 1 }],
+}
+
+async function open(devices: unknown = estate, more: Partial<BoardPage> = {}, at = '/') {
+  const whole = Array.isArray(devices) ? { devices: devices as BoardDevice[], next: null, counts, ...more } : devices
+  const asked = answerWith({
+    'GET /devices': whole,
+    'GET /device-rows': [device(2, 'tm-b', { worst: null, services: [] })],
+    'GET /roles': [{ id: 'web', name: 'web server' }],
+    'GET /views': [],
+  })
+  const { page, router } = await show(EstatePlace, {}, at)
+  await flushPromises()
+  const queries = () =>
+    asked.filter(({ path }) => path.startsWith('/devices?')).map(({ path }) => path.replace('/devices?', ''))
   return {
     page,
     router,
+    asked,
+    last: () => queries().at(-1),
     names: () => page.findAll('.device').map((element) => element.text()),
-    row: (name: string) => page.findAll('tbody tr').find((element) => element.text().includes(name))!,
+    row: (name: string) => page.findAll('.el-table-v2__row').find((element) => element.text().includes(name))!,
   }
 }
 beforeEach(() => {
   localStorage.clear()
   document.body.innerHTML = ''
+  giveRoom()
 })
 
 describe('the board', () => {
-  it('begins with what needs a person: worst first, then the silent, then what is held', async () => {
-    const { names } = await open()
-    expect(names()).toEqual(['tm-c', 'tm-b', 'bb-d', 'bb-e', 'tm-a'])
+  it('shows what the server gives, in its order, and says of how many', async () => {
+    const { page, names, last } = await open()
+    expect(names()).toEqual(['tm-a', 'tm-b', 'tm-c', 'bb-d', 'bb-e'])
+    expect(page.text()).toContain('5 devices at 2 clients')
+    expect(page.text()).toContain('All 5 are here.')
+    expect(last()).toBe('order=needs')
   })
   it.each([
-    ['Device', ['bb-d', 'bb-e', 'tm-a', 'tm-b', 'tm-c']],
-    ['Disks', ['tm-a']],
-    ['Services', ['tm-c']],
-    ['Security', ['tm-b']],
-    ['Oldest', ['tm-b']],
-    ['Heard', ['bb-d']],
-  ])('sorts by %s', async (title, first) => {
-    const { page, names } = await open()
-    await page
-      .findAll('.sort')
-      .find((element) => element.text() === title)!
-      .trigger('click')
-    expect(names().slice(0, first.length)).toEqual(first)
+    ['Device', 'order=name'],
+    ['Disks', 'order=disks'],
+    ['Log, last day', 'order=log'],
+    ['Heard', 'order=heard'],
+  ])('sorts by %s, at the second press from its end, and it stands in the address', async (title, query) => {
+    const { page, router, last } = await open()
+    const press = async () => {
+      await page
+        .findAll('.sort')
+        .find((element) => element.text().replace(/ [↑↓]$/, '') === title)!
+        .trigger('click')
+      await flushPromises()
+    }
+    await press()
+    expect(last()).toBe(query)
+    await press()
+    expect(last()).toBe(`${query}&reversed=true`)
+    expect(router.currentRoute.value.fullPath).toBe(`/?${query}&reversed=1`)
   })
-  it('is narrowed by a sentence, which counts what matches', async () => {
-    const { page, names } = await open()
-    await page.find('select[aria-label=Kind]').setValue('workstation')
-    expect(names()).toEqual(['bb-d'])
-    expect(page.text()).toContain('1 match')
-    await page.find('select[aria-label=State]').setValue('held')
-    expect(page.text()).toContain('No device matches this sentence.')
-    await page.find('select[aria-label=Kind]').setValue('')
-    expect(names()).toEqual(['bb-e'])
+  it('is narrowed by a sentence and by words, each with how many it would leave', async () => {
+    const { page, router, last } = await open()
+    await choose(page, 'Kind', 'workstation')
+    await choose(page, 'State', 'held')
+    await page.get('[aria-label="Narrow by words"]').setValue('tm & co')
+    await flushPromises()
+    expect(last()).toBe('order=needs&kind=workstation&state=held&words=tm+%26+co')
+    await choose(page, 'Kind', '')
+    expect(last()).toBe('order=needs&state=held&words=tm+%26+co')
+    expect(router.currentRoute.value.query).toEqual({ state: 'held', words: 'tm & co' })
+    const kinds = page.findAllComponents({ name: 'ElSelectV2' })[0]!.props('options') as { hint: string }[]
+    expect(kinds.map(({ hint }) => hint)).toEqual(['', '4', '0'])
+  })
+  it('opens as a colleague has sent it', async () => {
+    const { last } = await open(estate, {}, '/?order=disks&reversed=1&role=web&words=x')
+    expect(last()).toBe('order=disks&reversed=true&role=web&words=x')
+  })
+  it('asks for what is below as somebody comes near it, once, and says how much was read', async () => {
+    const { page, asked, names } = await open(estate, { next: 'there', counts: { ...counts, total: 900 } })
+    const table = page.findComponent(DataTable)
+    for (let i = 0; i < 3; i++) table.vm.$emit('near')
+    await flushPromises()
+    expect(asked.filter(({ path }) => path.includes('after=there'))).toHaveLength(1)
+    // What stands in the list already is not shown twice.
+    await flushPromises()
+    expect(names()).toEqual(['tm-a', 'tm-b', 'tm-c', 'bb-d', 'bb-e'])
+    expect(page.text()).toContain('5 of 900 read')
+  })
+  it('brings rows that reported up to date where they stand, without reading the list again', async () => {
+    const { page, row, asked } = await open()
+    page.findComponent(DataTable).vm.$emit('see', 0, 4)
+    vi.useFakeTimers()
+    try {
+      const before = asked.filter(({ path }) => path.startsWith('/devices?')).length
+      Feed.last.announce({ topic: 'reports', clientIds: [1], deviceIds: [2] })
+      await vi.advanceTimersByTimeAsync(1500)
+      await flushPromises()
+      expect(asked.filter(({ path }) => path.startsWith('/device-rows')).map(({ path }) => path)).toEqual([
+        '/device-rows?ids=2',
+      ])
+      expect(asked.filter(({ path }) => path.startsWith('/devices?'))).toHaveLength(before)
+      expect(row('tm-b').text()).not.toContain('3 of 4')
+    } finally {
+      vi.useRealTimers()
+    }
   })
   it('says nothing of services that nobody knows: never heard, never read, or silent since then', async () => {
     const { row } = await open([
@@ -120,16 +185,15 @@ describe('the board', () => {
       expect(row(name).text()).not.toContain('as they should be')
     expect(row('tm-well').text()).toContain('as they should be')
   })
-  it('shows the client in view alone', async () => {
-    const { page, names } = await open()
+  it('asks for the client in view alone', async () => {
+    const { last } = await open()
     useSession().choose(2)
     await flushPromises()
-    expect(names()).toEqual(['bb-d', 'bb-e'])
-    expect(page.text()).toContain('2 devices at 1 client')
+    expect(last()).toBe('order=needs&client=2')
   })
   it('says what a device suffers from in words: two services and how many more, an update’s age, since when it is silent', async () => {
     const { row } = await open()
-    expect(row('tm-c').text()).toContain('orderslabels held +1')
+    expect(row('tm-c').text()).toMatch(/orderslabels held\s*\+1/)
     expect(row('tm-b').text()).toMatch(/3 of 4\s*20 d/)
     expect(row('bb-d').text()).toContain('not read')
     expect(row('bb-d').find('b').text()).toBe('1 h')
@@ -154,18 +218,20 @@ describe('the board', () => {
         lookedAt: 0,
       },
       'GET /clients': [],
-      'GET /devices': estate,
+      'GET /devices': { devices: estate, next: null, counts },
       'GET /roles': [],
+      'GET /views': [],
     })
     const { page, router } = await show(EstatePlace)
     await useSession().load()
+    await flushPromises()
     await page
       .findAll('button')
       .find((element) => element.text() === 'choose several')!
       .trigger('click')
     await page
-      .findAll('tbody tr')
-      .find((element) => element.text().includes('bb-e'))!
+      .findAll('.el-table-v2__row')
+      .find((element) => element.text().includes('bb-d'))!
       .trigger('click')
     for (const key of ['j', 'x']) window.dispatchEvent(new KeyboardEvent('keydown', { key }))
     await flushPromises()
@@ -176,13 +242,29 @@ describe('the board', () => {
         .findAll('a')
         .find((element) => element.text() === 'Send agents to them anew')!
         .attributes('href'),
-    ).toBe('/rollout?part=waves&devices=5,2')
+    ).toBe('/rollout?part=waves&devices=4,5')
     page.unmount()
   })
-  it('is walked with j and k, and a row opens its device', async () => {
+  it('is walked by j and k and by the keys of a list, and Enter or a click opens a device', async () => {
     const { page, router, row } = await open()
+    const current = () => page.get('.el-table-v2__row.current .device').text()
     for (const key of ['j', 'j', 'k']) window.dispatchEvent(new KeyboardEvent('keydown', { key }))
-    expect(document.activeElement?.textContent).toBe('tm-b')
+    await flushPromises()
+    expect(current()).toBe('tm-b')
+    const grid = page.get('[role=grid]')
+    for (const [key, name] of [
+      ['End', 'bb-e'],
+      ['ArrowUp', 'bb-d'],
+      ['Home', 'tm-a'],
+      ['ArrowDown', 'tm-b'],
+    ] as const) {
+      await grid.trigger('keydown', { key })
+      await flushPromises()
+      expect([key, current()]).toEqual([key, name])
+    }
+    await grid.trigger('keydown', { key: 'Enter' })
+    await flushPromises()
+    expect(router.currentRoute.value.path).toBe('/estate/2')
     await row('bb-e').trigger('click')
     await flushPromises()
     expect(router.currentRoute.value.path).toBe('/estate/5')

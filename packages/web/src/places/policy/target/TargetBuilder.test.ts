@@ -2,7 +2,7 @@ import { flushPromises, type VueWrapper } from '@vue/test-utils'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { TargetMatches } from '#contract'
 import type { Target } from '#core'
-import { answerWith, show } from '../../../testing/page'
+import { answerWith, choose, show } from '../../../testing/page'
 import { asGroup, simplest } from './conditions'
 import TargetBuilder from './TargetBuilder.vue'
 
@@ -71,7 +71,7 @@ describe('a target while it is built', () => {
   })
   it('another sort of condition begins anew', async () => {
     const { page } = await open({ on: 'role', role: 'web' })
-    await page.get('[aria-label="Condition 1"]').setValue('network')
+    await choose(page, 'Condition 1', 'network')
     expect(said(page)).toEqual({ on: 'network', network: '' })
     await page.get('[aria-label="Address range"]').setValue('192.0.2.0/24')
     expect(said(page)).toEqual({ on: 'network', network: '192.0.2.0/24' })

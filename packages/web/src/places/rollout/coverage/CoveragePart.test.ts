@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from 'vitest'
 import { shallowRef } from 'vue'
 import type { GapView, RemedyPreview } from '#contract'
 import { useSession } from '../../../parts/data/session'
-import { answerWith, show, type Answers } from '../../../testing/page'
+import { answerWith, choicesOf, show, type Answers } from '../../../testing/page'
 import CoveragePart from './CoveragePart.vue'
 
 const device = (id: number, clientId = 1) => ({
@@ -128,7 +128,7 @@ describe('coverage', () => {
     const places = async (access: string) => {
       const { page, press } = await open([gap('nginx/error.log')], {}, access)
       await press('see what it would add')
-      return page.findAll('[aria-label="Where"] option').map((option) => option.text())
+      return choicesOf(page, 'Where')
     }
     expect(await places('technician')).toEqual(['these 2 devices'])
     expect(await places('lead')).toEqual(['these 2 devices', 'every web server'])

@@ -1,7 +1,7 @@
 import { flushPromises } from '@vue/test-utils'
 import { beforeEach, expect, it } from 'vitest'
 import type { VersionDevice } from '#contract'
-import { answerWith, show } from '../../../testing/page'
+import { answerWith, choicesOf, choose, show } from '../../../testing/page'
 import UpdateForm from './UpdateForm.vue'
 
 const device = (id: number, more: Partial<VersionDevice> = {}): VersionDevice => ({
@@ -48,10 +48,8 @@ it('offers the newest version to those that are behind and could go back, first 
 })
 it('is narrowed to a client, and single devices are left out', async () => {
   const { page, asked } = await open([device(1), device(2), device(3, { clientId: 2, clientName: 'Brindle Bakeries' })])
-  await page
-    .findAll('[aria-label="Whose"] option')
-    .find((element) => element.text() === 'every agent at Tidemill Ferries')!
-    .setValue()
+  expect(choicesOf(page, 'Whose')).toContain('every agent at Tidemill Ferries')
+  await choose(page, 'Whose', 1)
   await page.findAll('input[type=checkbox]')[0]!.trigger('change')
   expect(page.text()).toContain('1 device in 1 wave: 1.')
   await page.get('form').trigger('submit')
