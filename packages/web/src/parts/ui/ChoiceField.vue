@@ -29,7 +29,8 @@ function optionsOf(choices: readonly Choice[]): OptionType[] {
   )
 }
 const text = () => offered().find((choice) => choice.value === model.value)?.text ?? props.placeholder ?? ''
-const width = () => `calc(${Math.min(40, Math.max(3, text().length))}ch + 30px)`
+/** As wide as its words, and room for the arrow beside them. */
+const width = () => `${Math.min(40, Math.max(4, text().length))}ch`
 async function chosen(value: Value): Promise<void> {
   await nextTick()
   emit('change', value)
@@ -40,7 +41,7 @@ async function chosen(value: Value): Promise<void> {
   <ElSelectV2
     v-model="model as never"
     class="choice"
-    :style="{ width: width() }"
+    :style="{ '--words': width() }"
     :options="optionsOf(offered())"
     :aria-label="label"
     :placeholder="text()"
@@ -58,9 +59,13 @@ async function chosen(value: Value): Promise<void> {
 
 <style scoped>
 .choice {
+  width: calc(var(--words) + 58px);
   display: inline-block;
   max-width: 100%;
   vertical-align: middle;
+}
+.sentence .choice {
+  width: calc(var(--words) + 36px);
 }
 .hint {
   float: right;

@@ -11,7 +11,7 @@ const model = defineModel<string>({ required: true })
 <template>
   <ElTabs v-model="model" class="parts" :aria-label="label">
     <ElTabPane v-for="tab in tabs" :key="tab.name" :name="tab.name">
-      <template #label>{{ tab.title }}<template v-if="tab.count"> {{ tab.count }}</template></template>
+      <template #label>{{ tab.count ? `${tab.title} ${tab.count}` : tab.title }}</template>
     </ElTabPane>
   </ElTabs>
 </template>

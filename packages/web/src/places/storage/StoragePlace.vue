@@ -56,7 +56,10 @@ const columns = [
           <span v-if="isShared(row)" class="muted">in the log</span>
           <template v-else>{{ bytesText(row.bytes) }}</template>
         </template>
-        <template v-else-if="column === 'rows'">{{ isShared(row) ? '' : row.rows.toLocaleString('en') }}</template>
+        <template v-else-if="column === 'rows' && !isShared(row)">
+          <span v-if="row.rows === 0 && row.oldestAt !== null" class="faint" title="The database counts after some use.">not counted yet</span>
+          <template v-else>{{ row.rows.toLocaleString('en') }}</template>
+        </template>
         <template v-else-if="column === 'growth' && !isShared(row)">
           <span
             v-if="row.bytesPerDay === null"
