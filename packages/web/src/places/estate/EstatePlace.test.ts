@@ -1,5 +1,5 @@
-import { flushPromises } from '@vue/test-utils'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { enableAutoUnmount, flushPromises } from '@vue/test-utils'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { BoardCounts, BoardDevice, BoardPage } from '#contract'
 import { useSession } from '../../parts/data/session'
 import { answerWith, choose, Feed, giveRoom, show } from '../../testing/page'
@@ -91,6 +91,8 @@ async function open(devices: unknown = estate, more: Partial<BoardPage> = {}, at
     row: (name: string) => page.findAll('.el-table-v2__row').find((element) => element.text().includes(name))!,
   }
 }
+// A page that is still there would answer to the keys and the feed of the next one.
+enableAutoUnmount(afterEach)
 beforeEach(() => {
   localStorage.clear()
   document.body.innerHTML = ''
@@ -206,7 +208,7 @@ describe('the board', () => {
     await vi.waitFor(() => {
       expect(page.text()).toContain('The server is not reached')
     })
-  })
+  }, 20_000)
   it('lets several be chosen, by mouse or key, and offers what can be done with them', async () => {
     answerWith({
       'GET /session': {
@@ -243,7 +245,6 @@ describe('the board', () => {
         .find((element) => element.text() === 'Send agents to them anew')!
         .attributes('href'),
     ).toBe('/rollout?part=waves&devices=4,5')
-    page.unmount()
   })
   it('is walked by j and k and by the keys of a list, and Enter or a click opens a device', async () => {
     const { page, router, row } = await open()
@@ -268,6 +269,5 @@ describe('the board', () => {
     await row('bb-e').trigger('click')
     await flushPromises()
     expect(router.currentRoute.value.path).toBe('/estate/5')
-    page.unmount()
   })
 })
