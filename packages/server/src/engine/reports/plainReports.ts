@@ -61,15 +61,23 @@ export class PlainReports {
 
   async #storeGroup(group: readonly Waiting[]): Promise<void> {
     try {
-      const stored = await storeReports(
-        this.pool,
-        group.map(({ advance }) => advance),
-      )
-      for (const { advance, resolve } of group) resolve(stored.has(advance.deviceId))
+      const advances = group.map(({ advance }) => advance)
+      const stored = await storeReports(this.pool, advances, true)
+      for (const waiting of group)
+        if (stored.has(waiting.advance.deviceId)) waiting.resolve(true)
+        // Held by another transaction, or moved on: it waits or finds out by itself, and nobody else with it.
+        else void this.#storeAlone(waiting)
     } catch (error) {
-      if (group.length > 1 && refusedByDatabase(error) !== null)
-        for (const waiting of group) await this.#storeGroup([waiting])
-      else for (const { reject } of group) reject(error)
+      if (refusedByDatabase(error) === null) for (const { reject } of group) reject(error)
+      else for (const waiting of group) await this.#storeAlone(waiting)
+    }
+  }
+
+  async #storeAlone({ advance, resolve, reject }: Waiting): Promise<void> {
+    try {
+      resolve((await storeReports(this.pool, [advance])).has(advance.deviceId))
+    } catch (error) {
+      reject(error)
     }
   }
 }

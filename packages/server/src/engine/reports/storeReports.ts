@@ -137,8 +137,8 @@ export function advanceOf(context: DeviceContext, plan: Plan, layoutIds: readonl
  * trip and one flush to disk for the usual reports, which change nothing, of as many devices as there are. The update
  * goes by primary key, the insert into one weekly partition.
  */
-const statement = {
-  name: 'store-reports',
+const statement = (name: string, unlocked: string) => ({
+  name,
   text: `
     with given as (
       select * from unnest($1::int[], $2::bytea[], $3::bigint[], $4::bigint[], $5::bigint[], $6::bigint[],
@@ -146,7 +146,7 @@ const statement = {
         $14::real[], $15::int[], $16::int[], $17::int[], $18::int[])
       g (id, key_digest, version, before_seq, policy_version, last_seq, last_at, heard_at, first_at, interval, clock_offset,
         failed, disks_at, fullest, lost, left_out, too_old, refused)
-    ), guard as (
+    )${unlocked && `, free as (${unlocked})`}, guard as (
       update device d set
         last_seq = g.last_seq, last_at = coalesce(g.last_at, d.last_at), heard_at = g.heard_at,
         lost_reports = d.lost_reports + g.lost, clock_offset_ms = g.clock_offset,
@@ -158,6 +158,7 @@ const statement = {
       from given g
       where d.id = g.id and d.key_digest = g.key_digest and d.version = g.version and d.last_seq = g.before_seq
         and d.retired_at is null and (select version from policy_mark) = g.policy_version
+        ${unlocked && 'and d.id in (select id from free)'}
       returning d.id, g.heard_at
     ), stored as (
       insert into report (device_id, at, seq, received_at, late, layout_id, value)
@@ -167,17 +168,24 @@ const statement = {
       join guard on guard.id = r.device
     )
     select id from guard`,
-}
+})
+const waiting = statement('store-reports', '')
+/** Passes over devices that another transaction holds, however long that takes: the others do not wait for them. */
+const passing = statement(
+  'store-free-reports',
+  'select d.id from device d join given g on g.id = d.id order by d.id for update of d skip locked',
+)
 
 /**
  * @param advances at most one of each device
+ * @param passes over devices that are locked, instead of waiting for them
  * @returns the devices that were moved on; of the others nothing was written
  */
-export async function storeReports(db: Db, advances: readonly Advance[]): Promise<Set<DeviceId>> {
+export async function storeReports(db: Db, advances: readonly Advance[], passes = false): Promise<Set<DeviceId>> {
   const of = <T>(value: (advance: Advance) => T) => advances.map(value)
   const reports = advances.flatMap((advance) => advance.reports.map((report) => ({ ...report, of: advance.deviceId })))
   const result = await db.query<{ id: DeviceId }>({
-    ...statement,
+    ...(passes ? passing : waiting),
     values: [
       of(({ deviceId }) => deviceId),
       of(({ assumed }) => assumed.keyDigest),
