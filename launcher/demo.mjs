@@ -321,6 +321,7 @@ export async function demo() {
     const server = startServer({ place, databaseUrl: database.url, port, interval }, reached)
     running.push(server)
     await untilServing(url, server, place)
+    const both = [server]
     const secondPort = panelPort + 2
     if (servers === 2) {
       await requirePort(secondPort, 'the second server', 'CUSTODE_PANEL_PORT')
@@ -329,6 +330,7 @@ export async function demo() {
         reached,
       )
       running.push(second)
+      both.push(second)
       await untilServing(`http://127.0.0.1:${secondPort}`, second, place)
     }
     if (largeEstate()) {
@@ -353,11 +355,13 @@ ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they 
 `)
     await Promise.race([
       stopped,
-      server.ended.then(async (code) => {
-        if (stopping) return stopped
-        await stop()
-        throw new PlainError(`The server ended by itself (${code}). Its last words:\n${lastWords(place, 'server')}`)
-      }),
+      ...both.map(({ name, ended }) =>
+        ended.then(async (code) => {
+          if (stopping) return stopped
+          await stop()
+          throw new PlainError(`The ${name} ended by itself (${code}). Its last words:\n${lastWords(place, name)}`)
+        }),
+      ),
     ])
   } catch (error) {
     if (!stopping) await stop()

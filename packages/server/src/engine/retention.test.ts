@@ -3,7 +3,7 @@ import type { Storage, StorageKind } from '#contract'
 import { day } from '#core'
 import { ensurePartitions } from '../db'
 import { openHouse, type House } from '../testing/house'
-import { applyRetention } from './retention'
+import { applyRetention, dailyRetention } from './retention'
 
 let house: House
 beforeAll(async () => {
@@ -96,4 +96,16 @@ it('tells how large each kind is, and how it grew since a week ago', async () =>
   expect(databaseBytes).toBeGreaterThan(kinds.reduce((sum, { bytes }) => sum + bytes, 0))
   // Of what is kept in weeks, the beginning of the oldest week.
   expect(Date.now() - of('readings').oldestAt!).toBeLessThan(50 * day)
+})
+
+it('is done once a day, also where servers are started anew again and again', async () => {
+  const old = () =>
+    house.pool.query(`insert into audit (at, action, object_kind) values (now() - interval '2000 days', 'old', 'x')`)
+  await house.pool.query('delete from storage_sample')
+  await old()
+  await dailyRetention(house.pool, Date.now())
+  expect(await countOf(`audit where action = 'old'`)).toBe(0)
+  await old()
+  await dailyRetention(house.pool, Date.now())
+  expect(await countOf(`audit where action = 'old'`)).toBe(1)
 })

@@ -41,6 +41,12 @@ async function forgetKind(pool: Pool, { tables, partitioned, forget = [], kind }
   }
 }
 
+/** Once a day, by whichever process is first; how often they were started anew since makes no difference. */
+export async function dailyRetention(pool: Pool, now: Millis): Promise<void> {
+  const done = await rows(pool, 'select from storage_sample where day = current_date limit 1')
+  if (!done.length) await applyRetention(pool, now)
+}
+
 /**
  * Forgets what is older than is kept, each kind by itself, and notes how large each is.
  * @throws AggregateError with the kinds that failed, once the others are done
@@ -54,6 +60,7 @@ export async function applyRetention(pool: Pool, now: Millis): Promise<void> {
     } catch (error) {
       failures.push(error)
     }
-  await sampleSizes(pool)
+  // Without its sizes the day is not done, and is tried again.
   if (failures.length) throw new AggregateError(failures, `retention: ${(failures[0] as Error).message}`)
+  await sampleSizes(pool)
 }

@@ -20,7 +20,7 @@ import { loadContext } from './context'
 import { advanceRemediations } from './remediation/remediation'
 import { reevaluateAll } from './reevaluate'
 import { readAlerting, settlePosts } from './settleDevice'
-import { applyRetention } from './retention'
+import { dailyRetention } from './retention'
 import { settleDue } from './settling'
 import type { DeviceContext } from './types'
 import { writeChanges, writeState } from './writeState'
@@ -217,7 +217,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'settling', every: second / 2, work: (now) => settleDue(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
-    { name: 'retention', every: 6 * hour, work: (now) => applyRetention(pool, now) },
+    { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
   ]
 }

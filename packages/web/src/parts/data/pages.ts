@@ -61,9 +61,11 @@ export function usePages<Question, Row extends { id: number }, Head>(
   let sight: [from: number, to: number] = [0, 40]
 
   async function guarded(work: () => Promise<void>): Promise<void> {
+    const mine = turn
     try {
       await work()
     } catch (problem) {
+      if (mine !== turn) return
       // While the server is away the page says so once, and what was read stays in sight.
       const away = (problem as ApiError).problem?.code === 'unreachable' && head.value !== null
       if (!away) error.value = problem as ApiError

@@ -188,10 +188,19 @@ describe('the board', () => {
     expect(row('tm-well').text()).toContain('as they should be')
   })
   it('asks for the client in view alone', async () => {
-    const { last } = await open()
+    const { last, router } = await open(estate, {}, '/?client=1')
+    expect(last()).toBe('order=needs&client=1')
+    // The address follows, so that it can be sent; a link within the place leads to its client.
     useSession().choose(2)
     await flushPromises()
     expect(last()).toBe('order=needs&client=2')
+    expect(router.currentRoute.value.query).toEqual({ client: '2' })
+    await router.push('/?client=1')
+    await flushPromises()
+    expect(last()).toBe('order=needs&client=1')
+    useSession().choose(null)
+    await flushPromises()
+    expect([last(), router.currentRoute.value.fullPath]).toEqual(['order=needs', '/'])
   })
   it('says what a device suffers from in words: two services and how many more, an update’s age, since when it is silent', async () => {
     const { row } = await open()

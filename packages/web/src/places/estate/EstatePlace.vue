@@ -7,6 +7,7 @@ import type { BoardCounts, BoardDevice, BoardOrder, BoardPage, Role } from '#con
 import { countText } from '#core'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
+import { useClientInAddress } from '../../parts/data/clientInAddress'
 import { usePages } from '../../parts/data/pages'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
@@ -24,7 +25,7 @@ import BoardCell from './BoardCell.vue'
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
-if (route.query.client) session.choose(Number(route.query.client))
+useClientInAddress()
 const roles = useResource(() => api.get<Role[]>('/roles'))
 const kind = useAddressed('kind')
 const role = useAddressed('role')

@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { RoundsGroup, RoundsRow } from '#contract'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
+import { useClientInAddress } from '../../parts/data/clientInAddress'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
 import { useSession } from '../../parts/data/session'
@@ -22,7 +23,7 @@ const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
-if (route.query.client) session.choose(Number(route.query.client))
+useClientInAddress()
 const words = useAddressed('words')
 const query = computed(() => {
   const asked = new URLSearchParams()

@@ -26,7 +26,7 @@ async function save(): Promise<void> {
   if (!answer) return
   data.value = answer
   changing.value = null
-  done(`Kept for ${days.value} days from now on. What is older goes within six hours.`)
+  done(`Kept for ${days.value} days from now on. What is older goes within a day.`)
 }
 const growth = computed(() => data.value?.kinds.reduce((sum, kind) => sum + Math.max(0, kind.bytesPerDay ?? 0), 0) ?? 0)
 const isShared = (kind: StoredKind) => kind.kind === 'log-quiet'
@@ -47,7 +47,7 @@ const columns = [
       <h1>Storage</h1>
       <span v-if="data" class="muted">{{ bytesText(data.databaseBytes) }} in all<template v-if="growth">, growing by about {{ bytesText(growth) }} a day</template></span>
     </div>
-    <p class="sentence">What is older than is kept goes by itself, four times a day. Readings and the log go by the week.</p>
+    <p class="sentence">What is older than is kept goes by itself, once a day. Readings and the log go by the week.</p>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <ShortTable v-if="data" label="Kinds of data" :rows="data.kinds" :columns="columns" row-key="kind">
       <template #cell="{ row, column }">
