@@ -1,7 +1,9 @@
 <script setup lang="ts">
-import { ElPopover } from 'element-plus/es/components/popover/index'
-import 'element-plus/es/components/popover/style/css'
-import { computed, ref, toRef } from 'vue'
+import { ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus/es/components/dropdown/index'
+import 'element-plus/es/components/dropdown/style/css'
+import 'element-plus/es/components/dropdown-item/style/css'
+import 'element-plus/es/components/dropdown-menu/style/css'
+import { computed, toRef, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { TodoCount } from '#contract'
 import { turnTheme } from '../../look/theme'
@@ -10,6 +12,7 @@ import FinderBox from './FinderBox.vue'
 import { useKeys } from './keys'
 import { useResource } from '../data/resource'
 import { useSession } from '../data/session'
+import ChoiceField from '../ui/ChoiceField.vue'
 import { fullText, now } from '../format/time'
 
 const session = useSession()
@@ -38,11 +41,11 @@ const initials = computed(() =>
     .join('')
     .slice(0, 2),
 )
-const clientsOpen = ref(false)
-function choose(id: number | null): void {
-  session.choose(id)
-  clientsOpen.value = false
-}
+const clientField = useTemplateRef<{ open(): void }>('clientField')
+const clientChoices = computed(() => [
+  ...(session.clients.length > 1 ? [{ value: 0, text: 'All clients', hint: String(session.clients.length) }] : []),
+  ...session.clients.map(({ id, name, deviceCount }) => ({ value: id, text: name, hint: `${deviceCount} devices` })),
+])
 useKeys('Everywhere', [
   { key: '1', does: 'Rounds', run: () => void router.push('/rounds') },
   { key: '2', does: 'Estate', run: () => void router.push('/estate') },
@@ -51,9 +54,7 @@ useKeys('Everywhere', [
   {
     key: 'c',
     does: 'choose the client in view',
-    run: () => {
-      clientsOpen.value = !clientsOpen.value
-    },
+    run: () => clientField.value?.open(),
   },
 ])
 </script>
@@ -61,22 +62,14 @@ useKeys('Everywhere', [
 <template>
   <header class="bar">
     <RouterLink to="/rounds" class="word">Custode</RouterLink>
-    <ElPopover v-model:visible="clientsOpen" trigger="click" :width="280" placement="bottom-start" :show-arrow="false">
-      <template #reference>
-        <button class="client">{{ session.client?.name ?? 'All clients' }}
-          <i>{{ session.client?.deviceCount ?? session.clients.length }}</i></button>
-      </template>
-      <div class="choices">
-        <button v-if="session.clients.length > 1" :class="{ on: session.clientId === null }" @click="choose(null)">All
-          clients <i>{{ session.clients.length }}</i></button>
-        <button
-          v-for="client in session.clients"
-          :key="client.id"
-          :class="{ on: session.clientId === client.id }"
-          @click="choose(client.id)"
-        >{{ client.name }} <i>{{ client.deviceCount }} devices</i></button>
-      </div>
-    </ElPopover>
+    <ChoiceField
+      ref="clientField"
+      class="client"
+      label="Client in view"
+      :model-value="session.clientId ?? 0"
+      :choices="clientChoices"
+      @update:model-value="session.choose($event || null)"
+    />
     <nav class="places" aria-label="Places">
       <RouterLink
         v-for="place in places"
@@ -87,19 +80,17 @@ useKeys('Everywhere', [
     </nav>
     <FinderBox />
     <span class="muted">{{ fullText(now) }}</span>
-    <ElPopover trigger="click" :width="220" placement="bottom-end" :show-arrow="false">
-      <template #reference><button class="who" :aria-label="`${initials}: ${session.person?.name}`">{{ initials }}</button></template>
-      <p>
-        <b>{{ session.person?.name }}</b>
-        <br>
-        <span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span>
-      </p>
-      <div class="choices">
-        <RouterLink v-if="session.isLead && session.person?.clientIds === null" to="/storage">Storage</RouterLink>
-        <button @click="turnTheme">Light or dark</button>
-        <button @click="session.signOut()">Sign out</button>
-      </div>
-    </ElPopover>
+    <ElDropdown trigger="click" placement="bottom-end" :show-arrow="false">
+      <button class="who" :aria-label="`${initials}: ${session.person?.name}`">{{ initials }}</button>
+      <template #dropdown>
+        <p class="person"><b>{{ session.person?.name }}</b><br><span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span></p>
+        <ElDropdownMenu>
+          <ElDropdownItem v-if="session.isLead && session.person?.clientIds === null" @click="router.push('/storage')">Storage</ElDropdownItem>
+          <ElDropdownItem @click="turnTheme">Light or dark</ElDropdownItem>
+          <ElDropdownItem @click="session.signOut()">Sign out</ElDropdownItem>
+        </ElDropdownMenu>
+      </template>
+    </ElDropdown>
   </header>
 </template>
 
@@ -120,22 +111,10 @@ useKeys('Everywhere', [
   color: var(--ink);
 }
 .client {
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 2px 10px;
-  background: var(--field);
-  display: flex;
-  gap: 8px;
-  cursor: pointer;
   max-width: 230px;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
 }
-.client i,
-.choices i {
-  color: var(--ink3);
-  font-style: normal;
+.person {
+  padding: 10px 16px 4px;
 }
 .places {
   display: flex;
@@ -173,26 +152,5 @@ useKeys('Everywhere', [
   color: var(--ink2);
   cursor: pointer;
   padding: 0;
-}
-.choices {
-  display: grid;
-  margin-top: 4px;
-}
-.choices a {
-  color: var(--ink);
-  padding: 5px 6px;
-}
-.choices button {
-  border: 0;
-  background: none;
-  text-align: left;
-  padding: 5px 6px;
-  cursor: pointer;
-  display: flex;
-  justify-content: space-between;
-}
-.choices button:hover,
-.choices .on {
-  background: var(--act-soft);
 }
 </style>

@@ -2,7 +2,7 @@
 import { ElSelectV2 } from 'element-plus/es/components/select-v2/index'
 import 'element-plus/es/components/select-v2/style/css'
 import type { OptionType } from 'element-plus/es/components/select-v2/src/select.types'
-import { nextTick, useSlots } from 'vue'
+import { nextTick, useSlots, useTemplateRef } from 'vue'
 import { choicesIn, type Choice } from './choice'
 
 /**
@@ -31,6 +31,14 @@ function optionsOf(choices: readonly Choice[]): OptionType[] {
 const text = () => offered().find((choice) => choice.value === model.value)?.text ?? props.placeholder ?? ''
 /** As wide as its words, and room for the arrow beside them. */
 const width = () => `${Math.min(40, Math.max(4, text().length))}ch`
+const field = useTemplateRef<{ focus(): void; toggleMenu(): void }>('field')
+defineExpose({
+  /** Shows what there is to choose from, with the focus there. */
+  open: () => {
+    field.value?.focus()
+    field.value?.toggleMenu()
+  },
+})
 async function chosen(value: Value): Promise<void> {
   await nextTick()
   emit('change', value)
@@ -39,6 +47,7 @@ async function chosen(value: Value): Promise<void> {
 
 <template>
   <ElSelectV2
+    ref="field"
     v-model="model as never"
     class="choice"
     :style="{ '--words': width() }"

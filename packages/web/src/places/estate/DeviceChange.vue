@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import { ElRadio, ElRadioGroup } from 'element-plus/es/components/radio/index'
+import 'element-plus/es/components/radio/style/css'
+import 'element-plus/es/components/radio-group/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { ElDialog } from 'element-plus/es/components/dialog/index'
@@ -75,12 +78,12 @@ function save(): void {
 
 <template>
   <ElDialog :model-value="true" :title="`Change ${device.name}`" width="600" append-to-body @close="emit('close')">
-    <p class="choice">
-      <label><input v-model="what" type="radio" value="change"> name, site, tags</label>
-      <label><input v-model="what" type="radio" value="reinstall"> it is being reinstalled</label>
-      <label><input v-model="what" type="radio" value="merge"> it was another device before</label>
-      <label><input v-model="what" type="radio" value="retire"> take it out of use</label>
-    </p>
+    <ElRadioGroup v-model="what" class="choice" aria-label="What to change">
+      <ElRadio value="change">name, site, tags</ElRadio>
+      <ElRadio value="reinstall">it is being reinstalled</ElRadio>
+      <ElRadio value="merge">it was another device before</ElRadio>
+      <ElRadio value="retire">take it out of use</ElRadio>
+    </ElRadioGroup>
     <form v-if="what === 'change'" @submit.prevent="save">
       <label>Name<ElInput v-model="name" class="mono" maxlength="63" spellcheck="false" /></label>
       <label>Site<ChoiceField v-model="siteId" label="Site">
@@ -149,10 +152,6 @@ function save(): void {
   padding-bottom: 12px;
   border-bottom: 1px solid var(--rule);
   margin-bottom: 12px;
-}
-.choice label {
-  display: flex;
-  gap: 6px;
 }
 form {
   display: grid;

@@ -22,6 +22,7 @@ import { useResource } from '../../parts/data/resource'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { bandOf } from './band'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
+import ShortTable from '../../parts/ui/ShortTable.vue'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
 Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
@@ -91,6 +92,14 @@ function options(metric: string): ChartOptions<'line'> {
     },
   }
 }
+const sums = ['min', 'mean', 'p95', 'max'] as const
+const columns = [
+  { key: 'series', title: 'Series' },
+  { key: 'min', title: 'least', align: 'right' },
+  { key: 'mean', title: 'mean', align: 'right' },
+  { key: 'p95', title: '95 % below', align: 'right' },
+  { key: 'max', title: 'most', align: 'right' },
+] as const
 </script>
 
 <template>
@@ -112,15 +121,10 @@ function options(metric: string): ChartOptions<'line'> {
     <section v-for="chart in charts" :key="chart.title">
       <h2>{{ chart.title }}</h2>
       <div class="chart"><Line :data="chart.data" :options="chart.options" :aria-label="chart.title" /></div>
-      <table class="sums">
-        <thead><tr><th></th><th>least</th><th>mean</th><th>95 % below</th><th>most</th></tr></thead>
-        <tbody>
-          <tr v-for="(series, i) in chart.series" :key="series.metric + series.instance">
-            <td><i :style="{ background: `var(${colours[i % colours.length]})` }" /> {{ label(series) }}</td>
-            <td v-for="key in (['min', 'mean', 'p95', 'max'] as const)" :key="key">{{ series.summary ? text(series.metric, series.summary[key]) : '' }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable :label="`${chart.title}, in numbers`" :rows="chart.series" :columns="columns" :row-key="label">
+        <template #series="{ row: series }"><i :style="{ background: `var(${colours[chart.series.indexOf(series) % colours.length]})` }" /> {{ label(series) }}</template>
+        <template v-for="key in sums" :key="key" #[key]="{ row: series }">{{ series.summary ? text(series.metric, series.summary[key]) : '' }}</template>
+      </ShortTable>
     </section>
   </div>
 </template>
@@ -136,22 +140,6 @@ function options(metric: string): ChartOptions<'line'> {
 }
 .sentence {
   margin: 8px 0;
-}
-.sums {
-  width: 100%;
-  border-collapse: collapse;
-  color: var(--ink2);
-}
-.sums th {
-  font-weight: 400;
-  text-align: right;
-}
-.sums td {
-  text-align: right;
-  padding: 1px 0;
-}
-.sums td:first-child {
-  text-align: left;
 }
 i {
   display: inline-block;

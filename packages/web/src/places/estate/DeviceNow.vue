@@ -13,6 +13,7 @@ import { age } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
+import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
 const open = computed(() => props.alerts.filter((alert) => alert.status !== 'closed'))
@@ -42,6 +43,11 @@ const recent = useResource(
   { topics: ['reports'], deviceId: () => props.device.id },
 )
 const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
+const serviceColumns = [
+  { key: 'name', title: 'Service' },
+  { key: 'start', title: 'Start' },
+  { key: 'state', title: 'State' },
+] as const
 </script>
 
 <template>
@@ -105,18 +111,11 @@ const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
       <h2>Services <span class="faint count">{{ services.length }}</span> <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" /></h2>
       <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service
         manager here: nothing starts services by itself, so none is expected to run.</p>
-      <table v-if="services.length" class="board">
-        <tbody>
-          <tr v-for="service in services" :key="service.name">
-            <td class="mono service">{{ service.name }}</td>
-            <td class="muted start">{{ service.start }}</td>
-            <td
-              :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title"
-              :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }"
-            >{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable v-if="services.length" label="Services" :rows="services" :columns="serviceColumns" row-key="name">
+        <template #name="{ row: service }"><span class="mono service">{{ service.name }}</span></template>
+        <template #start="{ row: service }"><span class="muted start">{{ service.start }}</span></template>
+        <template #state="{ row: service }"><span :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title" :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }">{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</span></template>
+      </ShortTable>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
     </section>
   </div>

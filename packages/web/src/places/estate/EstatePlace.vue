@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref, useTemplateRef } from 'vue'
@@ -184,13 +186,12 @@ useKeys('Estate', [
     >
       <template #cell="{ row, column }">
         <template v-if="column === 'mark'">
-          <input
+          <ElCheckbox
             v-if="chosen"
-            type="checkbox"
             tabindex="-1"
-            :checked="chosen.has(row.id)"
+            :model-value="chosen.has(row.id)"
             :aria-label="`Choose ${row.name}`"
-            @click="toggle(row)"
+            @update:model-value="toggle(row)"
           />
           <SeverityMark v-else :state="mark(row)" />
         </template>

@@ -7,6 +7,7 @@ import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
+import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<RetiredDevice[]>('/retired-devices'), { topics: ['estate'] })
@@ -16,6 +17,12 @@ async function bringBack(device: RetiredDevice): Promise<void> {
   done(`${device.name} is in use again. For a week its agent can enrol anew under this name, with a key.`)
   await refresh()
 }
+const columns = [
+  { key: 'device', title: 'Device' },
+  { key: 'place', title: 'Client and site' },
+  { key: 'at', title: 'Out of use since' },
+  { key: 'acts', align: 'right' },
+] as const
 </script>
 
 <template>
@@ -26,19 +33,12 @@ async function bringBack(device: RetiredDevice): Promise<void> {
       :empty="data && !shown.length ? 'No device was taken out of use. A device’s own page has the action for it.' : ''"
       @again="refresh"
     />
-    <table v-if="shown.length" class="board">
-      <thead><tr><th>Device</th><th>Client and site</th><th>Out of use since</th><th></th></tr></thead>
-      <tbody>
-        <tr v-for="device in shown" :key="device.id">
-          <td class="mono">{{ device.name }}</td>
-          <td class="muted">{{ device.clientName }} · {{ device.siteName }}</td>
-          <td :title="exactText(device.retiredAt)">{{ fullText(device.retiredAt) }}</td>
-          <td class="num">
-            <RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink>
-            <button v-else class="link" @click="bringBack(device)">bring back</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <ShortTable v-if="shown.length" label="Out of use" :rows="shown" :columns="columns" row-key="id">
+      <template #device="{ row: device }"><span class="mono">{{ device.name }}</span></template>
+      <template #place="{ row: device }"><span class="muted">{{ device.clientName }} · {{ device.siteName }}</span></template>
+      <template #at="{ row: device }"><span :title="exactText(device.retiredAt)">{{ fullText(device.retiredAt) }}</span></template>
+      <template #acts="{ row: device }"><RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink>
+                <button v-else class="link" @click="bringBack(device)">bring back</button></template>
+    </ShortTable>
   </div>
 </template>

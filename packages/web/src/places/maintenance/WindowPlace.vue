@@ -12,6 +12,7 @@ import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
 import WindowTable from './WindowTable.vue'
+import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const route = useRoute()
 const { data, error, refresh } = useResource(() => api.get<WindowPage>(`/windows/${String(route.params.id)}`), {
@@ -27,6 +28,15 @@ const endings: Partial<Record<HeldOutcome, string>> = {
   cleared: 'was well again before the end',
 }
 const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome)
+const columns = [
+  { key: 'mark', hint: 'State', width: 30 },
+  { key: 'what', title: 'What' },
+  { key: 'device', title: 'Device' },
+  { key: 'began', title: 'Began' },
+  { key: 'held', title: 'Held' },
+  { key: 'over', title: 'Over' },
+  { key: 'end', title: 'How it ended' },
+] as const
 </script>
 
 <template>
@@ -39,27 +49,16 @@ const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome
       <h2>Record</h2>
       <p class="muted">Held {{ counts.held }}: {{ counts.cleared }} cleared by themselves, {{ counts.raised }} came out
         as alerts, {{ counts.now }} still held.</p>
-      <table v-if="data.record.length" class="board">
-        <thead>
-          <tr><th></th><th>What</th><th>Device</th><th>Began</th><th>Held</th><th>Over</th><th>How it ended</th></tr>
-        </thead>
-        <tbody>
-          <tr v-for="held in data.record" :key="held.id">
-            <td class="mark">
-              <SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" />
-            </td>
-            <td><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></td>
-            <td><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></td>
-            <td :title="exactText(held.began)">{{ fullText(held.began) }}</td>
-            <td>{{ fullText(held.heldAt) }}</td>
-            <td>{{ held.endedAt ? fullText(held.endedAt) : '' }}</td>
-            <td>
-              <RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
-              <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable v-if="data.record.length" label="What it held" :rows="data.record" :columns="columns" row-key="id">
+        <template #mark="{ row: held }"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></template>
+        <template #what="{ row: held }"><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></template>
+        <template #device="{ row: held }"><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></template>
+        <template #began="{ row: held }"><span :title="exactText(held.began)">{{ fullText(held.began) }}</span></template>
+        <template #held="{ row: held }">{{ fullText(held.heldAt) }}</template>
+        <template #over="{ row: held }">{{ held.endedAt ? fullText(held.endedAt) : '' }}</template>
+        <template #end="{ row: held }"><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
+                    <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></template>
+      </ShortTable>
       <p v-else class="muted">It has held nothing back.</p>
     </template>
   </div>
@@ -68,8 +67,5 @@ const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome
 <style scoped>
 h2 {
   margin: 20px 0 4px;
-}
-.mark {
-  width: 22px;
 }
 </style>

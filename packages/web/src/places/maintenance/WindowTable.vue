@@ -7,6 +7,8 @@ import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { age, exactText, fullText, now } from '../../parts/format/time'
 import { subjectText } from './subjectWords'
+import ShortTable from '../../parts/ui/ShortTable.vue'
+import type { ShortColumn } from '../../parts/ui/table'
 
 defineProps<{ windows: WindowView[] }>()
 defineEmits<{ open: [id: number] }>()
@@ -16,88 +18,40 @@ async function end(window: WindowView): Promise<void> {
   if (await attempt(() => api.post(`/windows/${window.id}/end`)))
     done(window.from > now.value ? 'Cancelled.' : 'Ended. What still fails is raised now.')
 }
+const columns: ShortColumn<WindowView>[] = [
+  { key: 'mark', hint: 'In force', width: 34 },
+  { key: 'name', title: 'Window', width: 230 },
+  { key: 'holds', title: 'Holds', grow: 1 },
+  { key: 'from', title: 'From', width: 150 },
+  { key: 'until', title: 'Until', width: 150 },
+  { key: 'devices', title: 'Devices', width: 76, align: 'right' },
+  { key: 'held', title: 'Held', width: 66, align: 'right' },
+  { key: 'by', title: 'By', width: 120 },
+  { key: 'acts', width: 110, align: 'right', tight: true },
+]
 </script>
 
 <template>
-  <table class="board">
-    <colgroup>
-      <col class="mark">
-      <col class="name">
-      <col>
-      <col class="time">
-      <col class="time">
-      <col class="count">
-      <col class="count">
-      <col class="who">
-      <col class="do">
-    </colgroup>
-    <thead>
-      <tr>
-        <th></th>
-        <th>Window</th>
-        <th>Holds</th>
-        <th>From</th>
-        <th>Until</th>
-        <th class="num">Devices</th>
-        <th class="num">Held</th>
-        <th>By</th>
-        <th></th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="window in windows" :key="window.id">
-        <td class="mark"><SeverityMark :state="inForce(window) ? 'held' : null" /></td>
-        <td><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></td>
-        <td class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</td>
-        <td :title="exactText(window.from)">{{ fullText(window.from) }}</td>
-        <td>
-          <span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span>
-          <template v-else-if="windowEnd(window)">
-            <span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span>
-            <span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span>
-          </template>
-          <span v-else class="warning">no end, for {{ age(window.from) }}</span>
-        </td>
-        <td class="num">{{ window.deviceCount }}</td>
-        <td class="num">
-          <span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span>
-          <template v-else>{{ window.heldTotal || '' }}</template>
-        </td>
-        <td class="muted">{{ window.createdBy }}</td>
-        <td class="num">
-          <button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Cancel it' }}</button>
-        </td>
-      </tr>
-    </tbody>
-  </table>
+  <ShortTable label="Windows" :rows="windows" :columns="columns" row-key="id">
+    <template #mark="{ row: window }"><SeverityMark :state="inForce(window) ? 'held' : null" /></template>
+    <template #name="{ row: window }"><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></template>
+    <template #holds="{ row: window }"><span class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</span></template>
+    <template #from="{ row: window }"><span :title="exactText(window.from)">{{ fullText(window.from) }}</span></template>
+    <template #until="{ row: window }"><span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span>
+            <template v-else-if="windowEnd(window)">
+              <span :title="exactText(windowEnd(window)!)">{{ fullText(windowEnd(window)!) }}</span>
+              <span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span>
+            </template>
+            <span v-else class="warning">no end, for {{ age(window.from) }}</span></template>
+    <template #devices="{ row: window }">{{ window.deviceCount }}</template>
+    <template #held="{ row: window }"><span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span>
+            <template v-else>{{ window.heldTotal || '' }}</template></template>
+    <template #by="{ row: window }"><span class="muted">{{ window.createdBy }}</span></template>
+    <template #acts="{ row: window }"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ inForce(window) ? 'End now' : 'Cancel it' }}</button></template>
+  </ShortTable>
 </template>
 
 <style scoped>
-table {
-  table-layout: fixed;
-}
-.mark {
-  width: 34px;
-}
-.name {
-  width: 230px;
-}
-.time {
-  width: 150px;
-}
-.count {
-  width: 66px;
-}
-.who {
-  width: 120px;
-}
-.do {
-  width: 96px;
-}
-td {
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
 .btn {
   padding: 0 9px;
 }

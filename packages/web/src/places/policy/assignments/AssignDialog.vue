@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { ElInputNumber } from 'element-plus/es/components/input-number/index'
@@ -125,7 +127,7 @@ const verb = computed(() => (before ? 'Change it for' : dormant.value ? 'Assign,
       <p class="settings">
         <label title="Among equally specific targets the lower number wins">Rank
           <ElInputNumber v-model="rank" :min="0" :max="1000" aria-label="Rank" :controls="false" size="small" /></label>
-        <label><input v-model="dormant" type="checkbox" /> Paused: listed, not evaluated</label>
+        <ElCheckbox v-model="dormant">Paused: listed, not evaluated</ElCheckbox>
         <ReviewDate :at="reviewAt" @change="(at) => { reviewAt = at }" />
       </p>
       <ElInput

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { AssignmentView, TemplatePage, TemplateSummary } from '#contract'
 import { valuesText, type AssignmentBody, type PolicyStep } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { dayText, exactText } from '../../../parts/format/time'
 import AssignDialog from './AssignDialog.vue'
 import ChangeDialog from '../impact/ChangeDialog.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
+import type { ShortColumn } from '../../../parts/ui/table'
 
 /** Assignments as they stand; switched off and on, changed and removed where one may. */
 const props = defineProps<{
@@ -58,41 +60,33 @@ function asked(happened: boolean): void {
   asking.value = null
   if (happened) emit('changed')
 }
+const columns = computed((): ShortColumn<AssignmentView>[] => [
+  ...(props.named
+    ? [{ key: 'template', title: 'Template', sortBy: (assignment: AssignmentView) => assignment.templateName }]
+    : []),
+  { key: 'target', title: 'Target', sortBy: (assignment) => assignment.targetText },
+  { key: 'devices', title: 'Devices', align: 'right', sortBy: (assignment) => -assignment.deviceCount },
+  { key: 'rank', title: 'Rank', hint: 'Among equally specific targets the lower number wins', align: 'right' },
+  { key: 'own', title: 'Own values' },
+  { key: 'why', title: 'Why' },
+  { key: 'review', title: 'Review on', tight: true, sortBy: (assignment) => assignment.reviewAt ?? Infinity },
+  { key: 'by', title: 'By', tight: true, sortBy: (assignment) => assignment.createdBy },
+  { key: 'acts', align: 'right', tight: true },
+])
 </script>
 
 <template>
-  <table class="board">
-    <thead>
-      <tr>
-        <th v-if="named">Template</th>
-        <th>Target</th>
-        <th class="num">Devices</th>
-        <th class="num" title="Among equally specific targets the lower number wins">Rank</th>
-        <th>Own values</th>
-        <th>Why</th>
-        <th>Review on</th>
-        <th>By</th>
-        <th></th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="assignment in assignments" :key="assignment.id">
-        <td v-if="named">
-          <RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink>
-        </td>
-        <td>{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></td>
-        <td class="num">{{ assignment.deviceCount }}</td>
-        <td class="num">{{ assignment.rank }}</td>
-        <td class="muted">{{ ownText(assignment) }}</td>
-        <td class="muted">{{ assignment.reason }}</td>
-        <td :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</td>
-        <td class="muted by" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</td>
-        <td class="num acts">
-          <template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template>
-        </td>
-      </tr>
-    </tbody>
-  </table>
+  <ShortTable label="Assignments" :rows="assignments" :columns="columns" row-key="id" sort-name="sort">
+    <template #template="{ row: assignment }"><RouterLink :to="`/policy/${assignment.templateId}`">{{ assignment.templateName }}</RouterLink></template>
+    <template #target="{ row: assignment }">{{ assignment.targetText }}<span v-if="assignment.dormant" class="muted"> (paused)</span><span class="faint"> {{ assignment.target.on === 'devices' ? 'by hand' : '' }}</span></template>
+    <template #devices="{ row: assignment }">{{ assignment.deviceCount }}</template>
+    <template #rank="{ row: assignment }">{{ assignment.rank }}</template>
+    <template #own="{ row: assignment }"><span class="muted">{{ ownText(assignment) }}</span></template>
+    <template #why="{ row: assignment }"><span class="muted">{{ assignment.reason }}</span></template>
+    <template #review="{ row: assignment }"><span :class="assignment.reviewAt !== null && assignment.reviewAt <= Date.now() ? 'warning' : 'muted'">{{ assignment.reviewAt === null ? '' : dayText(assignment.reviewAt) }}</span></template>
+    <template #by="{ row: assignment }"><span class="muted" :title="exactText(assignment.createdAt)">{{ assignment.createdBy }}</span></template>
+    <template #acts="{ row: assignment }"><template v-if="session.isLead"><button class="link" @click="editing = assignment">change</button> <button class="link" @click="turn(assignment)">{{ assignment.dormant ? 'resume' : 'pause' }}</button> <button class="link" @click="remove(assignment)">remove</button></template></template>
+  </ShortTable>
   <AssignDialog
     v-if="editing"
     :templates="[]"
@@ -102,13 +96,3 @@ function asked(happened: boolean): void {
   />
   <ChangeDialog v-if="asking" v-bind="asking" @close="asked" />
 </template>
-
-<style scoped>
-.acts,
-.by {
-  white-space: nowrap;
-}
-.acts .link {
-  margin-left: 8px;
-}
-</style>

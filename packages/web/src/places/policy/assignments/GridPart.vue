@@ -5,6 +5,7 @@ import { countText } from '#core'
 import type { GridCell, PolicyGrid } from '#contract'
 import type { Resource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 
 /** Roles × templates: how many devices, how many exceptions; from a cell into the template, or to a new assignment. */
@@ -23,6 +24,12 @@ function pick(role: string, templateId: number): void {
 }
 const labelOf = (role: { id: string; name: string }, template: { id: number; name: string }) =>
   `${template.name} on ${role.name}: ${cell(role.id, template.id)?.devices ?? 'not assigned'}`
+const columns = computed(() => [
+  { key: 'role', title: 'Role', width: 190 },
+  { key: 'devices', title: 'Devices', width: 76, align: 'right' as const },
+  ...(data.value?.templates ?? []).map((template) => ({ key: String(template.id), title: template.name, hint: template.description, width: 132 })),
+])
+const templateOf = (column: string) => data.value!.templates.find((template) => String(template.id) === column)!
 </script>
 
 <template>
@@ -33,50 +40,35 @@ const labelOf = (role: { id: string; name: string }, template: { id: number; nam
     @again="grid.refresh"
   />
   <template v-if="data?.templates.length">
-    <div class="wide">
-      <table class="board grid">
-        <thead>
-          <tr>
-            <th>Role</th>
-            <th class="num">Devices</th>
-            <th v-for="template in data.templates" :key="template.id">
-              <RouterLink :to="`/policy/${template.id}`" :title="template.description">{{ template.name }}</RouterLink>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="role in data.roles" :key="role.id">
-            <td :class="{ muted: role.id === '' }">{{ role.name }}</td>
-            <td class="num muted">{{ role.devices }}</td>
-            <td v-for="template in data.templates" :key="template.id">
-              <button
-                class="cell"
-                :class="{ own: cell(role.id, template.id)?.assigned }"
-                :aria-label="labelOf(role, template)"
-                @click="pick(role.id, template.id)"
-              >
-                <template v-if="cell(role.id, template.id)"><b>{{ cell(role.id, template.id)!.devices }}</b></template>
-                <span v-else class="none">·</span>
-              </button>
-              <RouterLink
-                v-if="cell(role.id, template.id)?.exceptions"
-                class="muted"
-                :to="`/policy/${template.id}?tab=exceptions`"
-              >{{ countText(cell(role.id, template.id)!.exceptions, 'exception') }}</RouterLink>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
+    <ShortTable label="Roles and templates" :rows="data.roles" :columns="columns" row-key="id" wide>
+      <template #head="{ column }">
+        <RouterLink v-if="Number(column)" :to="`/policy/${column}`" :title="templateOf(column).description">{{ templateOf(column).name }}</RouterLink>
+      </template>
+      <template #role="{ row: role }"><span :class="{ muted: role.id === '' }">{{ role.name }}</span></template>
+      <template #devices="{ row: role }"><span class="muted">{{ role.devices }}</span></template>
+      <template #cell="{ row: role, column }">
+        <button
+          class="cell"
+          :class="{ own: cell(role.id, Number(column))?.assigned }"
+          :aria-label="labelOf(role, templateOf(column))"
+          @click="pick(role.id, Number(column))"
+        >
+          <b v-if="cell(role.id, Number(column))">{{ cell(role.id, Number(column))!.devices }}</b>
+          <span v-else class="none">·</span>
+        </button>
+        <RouterLink
+          v-if="cell(role.id, Number(column))?.exceptions"
+          class="muted"
+          :to="`/policy/${column}?tab=exceptions`"
+        >{{ countText(cell(role.id, Number(column))!.exceptions, 'exception') }}</RouterLink>
+      </template>
+    </ShortTable>
     <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come
       through kind, client or another target. A point: nobody of the role gets it.</p>
   </template>
 </template>
 
 <style scoped>
-.grid td {
-  white-space: nowrap;
-}
 .cell {
   border: 0;
   background: none;
@@ -101,21 +93,5 @@ const labelOf = (role: { id: string; name: string }, template: { id: number; nam
 .legend .cell {
   padding: 0;
   cursor: default;
-}
-.wide {
-  overflow-x: auto;
-}
-.grid {
-  width: auto;
-}
-.grid th,
-.grid td {
-  padding-right: 26px;
-}
-.grid th:first-child,
-.grid td:first-child {
-  position: sticky;
-  left: 0;
-  background: var(--ground);
 }
 </style>

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
@@ -48,7 +50,7 @@ const watches = computed(() =>
 <template>
   <p class="find">
     <ElInput v-model="words" placeholder="device, watch, reason or person" aria-label="Find exceptions" />
-    <label><input v-model="onlyDoubtful" type="checkbox" /> only those that need review ({{ doubtful }})</label>
+    <ElCheckbox v-model="onlyDoubtful">only those that need review ({{ doubtful }})</ElCheckbox>
     <span class="end"><button v-if="session.isLead" class="btn" @click="making = true">Make an exception</button></span>
   </p>
   <p v-if="doubtful" class="muted note">Review is needed where the day has passed, where an exception changes nothing

@@ -5,6 +5,7 @@ import type { TemplatePage, TemplateSummary } from '#contract'
 import { countText, sentenceText, templatesBeside, valueText, watchKind, type WatchSpec } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { valuesOf } from '../impact/draft'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -47,6 +48,12 @@ function differences(pair: (typeof pairs.value)[number]): string[] {
 const alike = computed(
   () => pairs.value.filter((pair) => pair.a && pair.b && pair.a.kind === pair.b.kind && !pair.differs.length).length,
 )
+const nameOf = (id: number) => all.data.value?.find((template) => template.id === id)?.name ?? ''
+const columns = computed(() => [
+  { key: 'a', title: nameOf(a.value), grow: 1, width: 300 },
+  { key: 'b', title: nameOf(b.value), grow: 1, width: 300 },
+  { key: 'differs', title: 'Differs in', width: 300 },
+])
 </script>
 
 <template>
@@ -62,65 +69,45 @@ const alike = computed(
       :empty="all.data.value && all.data.value.length < 2 ? 'There are not two templates yet.' : ''"
       @again="pages.refresh"
     />
-    <table v-if="pages.data.value" class="board beside">
-      <thead>
-        <tr>
-          <th v-for="side in (['a', 'b'] as const)" :key="side">
-            <ChoiceField
-              :model-value="side === 'a' ? a : b"
-              :label="side === 'a' ? 'The left one' : 'The right one'"
-              @update:model-value="choose(side, String($event))"
-            >
-              <option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option>
-            </ChoiceField>
-          </th>
-          <th>Differs in</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="pair in pairs" :key="pair.key">
-          <td v-for="side in (['a', 'b'] as const)" :key="side">
-            <template v-if="pair[side]">
-              <b>{{ pair[side]!.name }}</b>
-              <p class="rule">{{ text(pair[side]!) }}</p>
-            </template>
-            <span v-else class="faint">has the default</span>
-          </td>
-          <td class="muted">
+    <template v-if="pages.data.value">
+      <p class="sentence">Compare
+        <template v-for="side in (['a', 'b'] as const)" :key="side"><ChoiceField
+          :model-value="side === 'a' ? a : b"
+          :label="side === 'a' ? 'The left one' : 'The right one'"
+          @update:model-value="choose(side, String($event))"
+        >
+          <option v-for="template in all.data.value" :key="template.id" :value="template.id">{{ template.name }}</option>
+        </ChoiceField>{{ side === 'a' ? ' with ' : '' }}</template></p>
+      <ShortTable label="Watches of both" :rows="pairs" :columns="columns" row-key="key">
+        <template #differs="{ row: pair }">
+          <span class="muted">
             <span v-for="line in differences(pair)" :key="line" class="line">{{ line }}</span>
             <span v-if="!pair.a || !pair.b" class="faint">only on one side</span>
             <span v-else-if="!differences(pair).length" class="faint">nothing</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+          </span>
+        </template>
+        <template #cell="{ row: pair, column }">
+          <template v-for="watch in [pair[column as 'a' | 'b']]" :key="column">
+            <template v-if="watch">
+              <b>{{ watch.name }}</b>
+              <p class="rule">{{ text(watch) }}</p>
+            </template>
+            <span v-else class="faint">has the default</span>
+          </template>
+        </template>
+      </ShortTable>
+    </template>
   </div>
 </template>
 
 <style scoped>
-.beside {
-  table-layout: fixed;
-  margin-top: 10px;
-}
-.beside td {
-  vertical-align: top;
-  padding: 7px 18px 7px 0;
-}
-.beside th:last-child {
-  width: 24%;
+.sentence {
+  margin: 8px 0;
 }
 .rule {
   font: 15px/22px var(--serif);
 }
 .line {
   display: block;
-}
-select {
-  font: 600 15px var(--serif);
-  color: var(--ink);
-  background: var(--field);
-  border: 0;
-  border-bottom: 1.5px dotted var(--ink2);
-  max-width: 100%;
 }
 </style>

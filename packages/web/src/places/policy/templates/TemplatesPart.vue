@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { PolicyListing, Role } from '#contract'
+import type { ListedTemplate, PolicyListing, Role } from '#contract'
 import { countText, watchKinds } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt } from '../../../parts/ui/notify'
@@ -12,6 +14,8 @@ import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../../parts/format/time'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
+import type { ShortColumn } from '../../../parts/ui/table'
 
 /** All templates, found by words, role, kind of watch or who made them. */
 const props = defineProps<{ listing: Resource<PolicyListing> }>()
@@ -53,6 +57,19 @@ async function make(): Promise<void> {
   )
   if (made) await router.push(`/policy/${made.id}`)
 }
+const columns: ShortColumn<ListedTemplate>[] = [
+  { key: 'compare', hint: 'Compare', width: 30 },
+  { key: 'template', title: 'Template', sortBy: (template) => template.name },
+  { key: 'about', title: 'What for' },
+  { key: 'watches', title: 'Watches', align: 'right', sortBy: (template) => -template.watchCount },
+  { key: 'devices', title: 'Devices', align: 'right', sortBy: (template) => -template.deviceCount },
+  { key: 'exceptions', title: 'Exceptions', align: 'right', sortBy: (template) => -template.exceptionCount },
+  { key: 'revision', title: 'Revision', sortBy: (template) => -template.savedAt },
+  { key: 'owner', title: 'Made by', sortBy: (template) => template.owner },
+]
+function choose(id: number, on: boolean): void {
+  chosen.value = on ? [...chosen.value, id] : chosen.value.filter((other) => other !== id)
+}
 </script>
 
 <template>
@@ -88,41 +105,22 @@ async function make(): Promise<void> {
     :empty="listing.data.value && !found.length ? (templates.length ? 'No template is like that. Take a condition away.' : 'There is no template yet. Take one from the Library to begin with.') : ''"
     @again="listing.refresh"
   />
-  <table v-if="found.length" class="board">
-    <thead>
-      <tr>
-        <th><span class="visually-hidden">Compare</span></th>
-        <th>Template</th>
-        <th>What for</th>
-        <th class="num">Watches</th>
-        <th class="num">Devices</th>
-        <th class="num">Exceptions</th>
-        <th>Revision</th>
-        <th>Made by</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="template in found" :key="template.id">
-        <td>
-          <input
-            v-model="chosen"
-            type="checkbox"
-            :value="template.id"
-            :disabled="chosen.length === 2 && !chosen.includes(template.id)"
-            :aria-label="`Compare ${template.name}`"
-          />
-        </td>
-        <td><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></td>
-        <td class="muted">{{ template.description }}</td>
-        <td class="num">{{ template.watchCount }}</td>
-        <td class="num">{{ template.deviceCount }}</td>
-        <td class="num">{{ template.exceptionCount || '' }}</td>
-        <td class="muted" :title="exactText(template.savedAt)">{{ template.revision }},
-          {{ shortText(template.savedAt) }} by {{ template.savedBy }}</td>
-        <td class="muted">{{ template.owner }}</td>
-      </tr>
-    </tbody>
-  </table>
+  <ShortTable v-if="found.length" label="Templates" :rows="found" :columns="columns" row-key="id" sort-name="sort">
+    <template #compare="{ row: template }"><ElCheckbox
+          :model-value="chosen.includes(template.id)"
+          :disabled="chosen.length === 2 && !chosen.includes(template.id)"
+          :aria-label="`Compare ${template.name}`"
+          @update:model-value="choose(template.id, Boolean($event))"
+        /></template>
+    <template #template="{ row: template }"><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></template>
+    <template #about="{ row: template }"><span class="muted">{{ template.description }}</span></template>
+    <template #watches="{ row: template }">{{ template.watchCount }}</template>
+    <template #devices="{ row: template }">{{ template.deviceCount }}</template>
+    <template #exceptions="{ row: template }">{{ template.exceptionCount || '' }}</template>
+    <template #revision="{ row: template }"><span class="muted" :title="exactText(template.savedAt)">{{ template.revision }},
+            {{ shortText(template.savedAt) }} by {{ template.savedBy }}</span></template>
+    <template #owner="{ row: template }"><span class="muted">{{ template.owner }}</span></template>
+  </ShortTable>
 </template>
 
 <style scoped>

@@ -1,10 +1,13 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import { osFamilies, rangeText, valueText, watchKind, type OsFamily, type ParameterType, type WatchSpec } from '#core'
 import RuleSentence from '../../../parts/ui/RuleSentence.vue'
 import { valuesOf } from '../impact/draft'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** One watch of a template: its sentence, and on request all that can be said of it. */
 const props = defineProps<{
@@ -50,6 +53,13 @@ function toggle(os: OsFamily, on: boolean): void {
     osFamilies: on ? [...props.spec.osFamilies, os] : props.spec.osFamilies.filter((family) => family !== os),
   })
 }
+const columns = [
+  { key: 'label', title: 'Parameter' },
+  { key: 'here', title: 'Here' },
+  { key: 'standard', title: 'Default' },
+  { key: 'unit', title: 'Unit' },
+  { key: 'about', title: 'What it does' },
+] as const
 </script>
 
 <template>
@@ -75,43 +85,37 @@ function toggle(os: OsFamily, on: boolean): void {
           <p class="fields">
             <label>Name <ElInput :model-value="spec.name" maxlength="100" @change="emit('change', { name: $event })" /></label>
             <span>Only on
-              <label v-for="os in osFamilies" :key="os"><input
-              type="checkbox"
-              :checked="spec.osFamilies.includes(os)"
-              @change="toggle(os, ($event.target as HTMLInputElement).checked)"
-            /> {{ os === 'linux' ? 'Linux' : 'Windows' }}</label></span>
+              <ElCheckbox
+                v-for="os in osFamilies"
+                :key="os"
+                :model-value="spec.osFamilies.includes(os)"
+                @update:model-value="toggle(os, Boolean($event))"
+              >{{ os === 'linux' ? 'Linux' : 'Windows' }}</ElCheckbox></span>
           </p>
           <label class="why">Explanation
             <ElInput :model-value="spec.why" maxlength="1000" @change="emit('change', { why: $event })" /></label>
         </template>
-        <table>
-          <thead><tr><th>Parameter</th><th>Here</th><th>Default</th><th>Unit</th><th>What it does</th></tr></thead>
-          <tbody>
-            <tr v-for="parameter in kind.parameters" :key="parameter.name">
-              <td>{{ parameter.label }}</td>
-              <td>
-                <button
-                  v-if="editable"
-                  class="link"
-                  :class="{ set: spec.values[parameter.name] !== undefined }"
-                  :data-parameter="parameter.name"
-                  @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)"
-                >{{ valueText(parameter, values[parameter.name] ?? null) }}</button>
-                <span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
-                <button
-                  v-if="editable && spec.values[parameter.name] !== undefined"
-                  class="link faint"
-                  :aria-label="`Use the default for ${parameter.label}`"
-                  title="Leave it to less specific templates, at last to the default"
-                  @click="emit('open', parameter.name)"
-                >use the default</button>
-              </td>
-              <td class="muted">{{ valueText(parameter, parameter.default) }}</td>
-              <td class="muted">{{ units[parameter.type] ?? '' }}</td>
-              <td class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <ShortTable :label="`Parameters of ${spec.name}`" :rows="kind.parameters" :columns="columns" row-key="name">
+          <template #label="{ row: parameter }">{{ parameter.label }}</template>
+          <template #here="{ row: parameter }"><button
+                          v-if="editable"
+                          class="link"
+                          :class="{ set: spec.values[parameter.name] !== undefined }"
+                          :data-parameter="parameter.name"
+                          @click="emit('pick', parameter.name, $event.currentTarget as HTMLElement)"
+                        >{{ valueText(parameter, values[parameter.name] ?? null) }}</button>
+                        <span v-else>{{ valueText(parameter, values[parameter.name] ?? null) }}</span>
+                        <button
+                          v-if="editable && spec.values[parameter.name] !== undefined"
+                          class="link faint"
+                          :aria-label="`Use the default for ${parameter.label}`"
+                          title="Leave it to less specific templates, at last to the default"
+                          @click="emit('open', parameter.name)"
+                        >use the default</button></template>
+          <template #standard="{ row: parameter }"><span class="muted">{{ valueText(parameter, parameter.default) }}</span></template>
+          <template #unit="{ row: parameter }"><span class="muted">{{ units[parameter.type] ?? '' }}</span></template>
+          <template #about="{ row: parameter }"><span class="muted">{{ `${parameter.explains} ${rangeText(parameter)}` }}</span></template>
+        </ShortTable>
         <p class="faint">Key <span class="mono">{{ spec.key }}</span>: watches of the same key in several templates are
           one watch on a device.
           <template v-if="editable"><button class="link" @click="emit('move', -1)">up</button> <button class="link" @click="emit('move', 1)">down</button> <button class="link" @click="emit('remove')">remove this watch</button></template></p>
@@ -153,24 +157,6 @@ function toggle(os: OsFamily, on: boolean): void {
   display: grid;
   gap: 6px;
 }
-table {
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 13px;
-}
-th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--ink3);
-}
-td {
-  padding: 2px 12px 2px 0;
-  vertical-align: top;
-  border-bottom: 1px solid var(--rule2);
-}
-td button {
-  text-align: left;
-}
 .set {
   font-weight: 600;
 }
@@ -185,16 +171,5 @@ td button {
 .why {
   display: flex;
   gap: 6px;
-}
-.why input {
-  flex: 1;
-}
-input:not([type='checkbox']) {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 1px 6px;
 }
 </style>

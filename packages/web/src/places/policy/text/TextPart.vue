@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElUpload, type UploadFile } from 'element-plus/es/components/upload/index'
+import 'element-plus/es/components/upload/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, defineAsyncComponent, ref, useTemplateRef } from 'vue'
@@ -52,9 +54,8 @@ async function apply(): Promise<void> {
 const YamlEditor = defineAsyncComponent(() => import('./YamlEditor.vue'))
 const editor = useTemplateRef<{ goTo(line: number): void }>('editor')
 const faults = computed(() => trial.value?.faults ?? [])
-async function open(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0]
-  if (file) text.value = await file.text()
+async function open({ raw }: UploadFile): Promise<void> {
+  if (raw) text.value = await raw.text()
 }
 function save(): void {
   const link = document.createElement('a')
@@ -80,7 +81,7 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
         </ChoiceField>
         <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button>
         <button class="link" @click="save">save as a file</button>
-        <label class="link">open a file<input type="file" accept=".yaml,.yml,text/*" class="visually-hidden" @change="open" /></label>
+        <ElUpload :auto-upload="false" :show-file-list="false" accept=".yaml,.yml,text/*" class="file" @change="open"><button type="button" class="link">open a file</button></ElUpload>
         <span class="faint">{{ lineCount }} lines of YAML</span>
       </p>
       <div class="paper"><YamlEditor ref="editor" v-model="text" label="Policy as text" :faults="faults" /></div>

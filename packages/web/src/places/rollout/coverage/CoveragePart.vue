@@ -10,6 +10,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import CollectRules from './CollectRules.vue'
 import GapRemedy from './GapRemedy.vue'
 import { gapWords, groupGaps, type GroupedBy } from './gapWords'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** What the roles of devices need, and nobody collects or nobody watches. */
 const props = defineProps<{ gaps: Resource<GapView[]> }>()
@@ -45,6 +46,12 @@ async function tellAgain(waiver: WaiverView): Promise<void> {
   done(`What ${waiver.device.name} does not have is shown again.`)
   await closed()
 }
+const waiverColumns = [
+  { key: 'device', title: 'Device' },
+  { key: 'what', title: 'What' },
+  { key: 'why', title: 'Why' },
+  { key: 'acts', align: 'right' },
+] as const
 </script>
 
 <template>
@@ -88,16 +95,12 @@ async function tellAgain(waiver: WaiverView): Promise<void> {
       </section>
       <details v-if="waived.length" class="more">
         <summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
-        <table class="board">
-          <tbody>
-            <tr v-for="waiver in waived" :key="waiver.device.id + waiver.need + waiver.instance">
-              <td class="mono">{{ waiver.device.name }}</td>
-              <td>{{ waiver.instance }}</td>
-              <td class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></td>
-              <td class="num"><button class="link" @click="tellAgain(waiver)">show it again</button></td>
-            </tr>
-          </tbody>
-        </table>
+        <ShortTable label="Marked as not needed" :rows="waived" :columns="waiverColumns" :row-key="(waiver) => `${waiver.device.id} ${waiver.need} ${waiver.instance}`">
+          <template #device="{ row: waiver }"><span class="mono">{{ waiver.device.name }}</span></template>
+          <template #what="{ row: waiver }">{{ waiver.instance }}</template>
+          <template #why="{ row: waiver }"><span class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></span></template>
+          <template #acts="{ row: waiver }"><button class="link" @click="tellAgain(waiver)">show it again</button></template>
+        </ShortTable>
       </details>
       <CollectRules />
     </div>

@@ -10,6 +10,7 @@ import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { fullText } from '../../../parts/format/time'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** Sign-ins for machines without an agent. They go in here and never come out again. */
 const session = useSession()
@@ -46,6 +47,15 @@ async function remove(credential: CredentialView): Promise<void> {
   done('Taken away; its secret is destroyed.')
   await refresh()
 }
+const columns = [
+  { key: 'name', title: 'Name' },
+  { key: 'user', title: 'User' },
+  { key: 'kind', title: 'Secret' },
+  { key: 'of', title: 'For' },
+  { key: 'stored', title: 'Stored' },
+  { key: 'used', title: 'Used' },
+  { key: 'acts', align: 'right' },
+] as const
 </script>
 
 <template>
@@ -72,19 +82,15 @@ async function remove(credential: CredentialView): Promise<void> {
       :empty="data && !shown.length && !making ? 'No sign-in is stored.' : ''"
       @again="refresh"
     />
-    <table v-if="shown.length" class="board">
-      <tbody>
-        <tr v-for="credential in shown" :key="credential.id">
-          <td><b>{{ credential.name }}</b></td>
-          <td class="mono">{{ credential.userName }}</td>
-          <td class="muted">{{ credential.kind }}</td>
-          <td>{{ credential.clientName }}{{ credential.siteName ? ` · ${credential.siteName}` : ', every site' }}</td>
-          <td class="muted">stored {{ fullText(credential.createdAt) }} by {{ credential.createdBy }}</td>
-          <td class="muted">{{ credential.usedAt ? `used ${fullText(credential.usedAt)}` : 'never used' }}</td>
-          <td class="num"><button class="link" @click="remove(credential)">remove</button></td>
-        </tr>
-      </tbody>
-    </table>
+    <ShortTable v-if="shown.length" label="Sign-ins" :rows="shown" :columns="columns" row-key="id">
+      <template #name="{ row: credential }"><b>{{ credential.name }}</b></template>
+      <template #user="{ row: credential }"><span class="mono">{{ credential.userName }}</span></template>
+      <template #kind="{ row: credential }"><span class="muted">{{ credential.kind }}</span></template>
+      <template #of="{ row: credential }">{{ credential.clientName }}{{ credential.siteName ? ` · ${credential.siteName}` : ', every site' }}</template>
+      <template #stored="{ row: credential }"><span class="muted">stored {{ fullText(credential.createdAt) }} by {{ credential.createdBy }}</span></template>
+      <template #used="{ row: credential }"><span class="muted">{{ credential.usedAt ? `used ${fullText(credential.usedAt)}` : 'never used' }}</span></template>
+      <template #acts="{ row: credential }"><button class="link" @click="remove(credential)">remove</button></template>
+    </ShortTable>
   </section>
 </template>
 

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { computed } from 'vue'
 import type { CredentialView } from '#contract'
 
@@ -16,7 +18,7 @@ const passwords = computed(() =>
   <p v-if="passwords.length" class="muted"> Keys are tried first. {{ passwords.join(' and ') }}
     {{ passwords.length > 1 ? 'are passwords, and go' : 'is a password, and goes' }} only to machines whose key somebody
     has accepted.
-    <label><input v-model="isMeant" type="checkbox"> This time also to machines whose key nobody has accepted:</label>
+    <ElCheckbox v-model="isMeant">This time also to machines whose key nobody has accepted:</ElCheckbox>
     <span :class="{ warning: isMeant }"> whatever answers at these addresses gets
       {{ passwords.length > 1 ? 'these passwords' : 'this password' }}, and the key it shows counts as accepted by you.</span></p>
 </template>

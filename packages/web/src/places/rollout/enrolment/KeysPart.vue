@@ -12,6 +12,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../../parts/format/time'
 import KeyProgress from './KeyProgress.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** One machine by hand: a key, the command to run there, and how far it has come. */
 const session = useSession()
@@ -63,6 +64,22 @@ const where = (key: EnrolmentKeyView) =>
 const stateText = (key: EnrolmentKeyView) =>
   key.state === 'good' ? `${countText(key.usesLeft, 'use')} left, until ${fullText(key.expiresAt)}` : key.state
 const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) => stranger.code === 'unknown-key'))
+const keyColumns = [
+  { key: 'where', title: 'Where' },
+  { key: 'kind', title: 'For' },
+  { key: 'gives', title: 'Roles and tags' },
+  { key: 'state', title: 'State' },
+  { key: 'used', title: 'Used', align: 'right' },
+  { key: 'label', title: 'Note' },
+  { key: 'made', title: 'Made' },
+  { key: 'acts', align: 'right' },
+] as const
+const strangerColumns = [
+  { key: 'at', title: 'When' },
+  { key: 'name', title: 'Name' },
+  { key: 'system', title: 'System' },
+  { key: 'from', title: 'From' },
+] as const
 </script>
 
 <template>
@@ -107,45 +124,24 @@ const unknown = computed(() => (strangers.data.value ?? []).filter((stranger) =>
       :empty="data && !shown.length ? 'No key has been made yet.' : ''"
       @again="refresh"
     />
-    <table v-if="shown.length" class="board">
-      <thead>
-        <tr>
-          <th>Where</th>
-          <th>For</th>
-          <th>Roles and tags</th>
-          <th>State</th>
-          <th class="num">Used</th>
-          <th>Note</th>
-          <th>Made</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="key in shown" :key="key.id">
-          <td><button class="link" @click="chosen = key.id">{{ where(key) }}</button></td>
-          <td>{{ key.kind }}</td>
-          <td>{{ [...key.roles, ...key.tags].join(', ') }}</td>
-          <td :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</td>
-          <td class="num">{{ key.uses - key.usesLeft }} of {{ key.uses }}</td>
-          <td class="muted">{{ key.label }}</td>
-          <td class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</td>
-          <td class="num"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></td>
-        </tr>
-      </tbody>
-    </table>
+    <ShortTable v-if="shown.length" label="Keys" :rows="shown" :columns="keyColumns" row-key="id">
+      <template #where="{ row: key }"><button class="link" @click="chosen = key.id">{{ where(key) }}</button></template>
+      <template #kind="{ row: key }">{{ key.kind }}</template>
+      <template #gives="{ row: key }">{{ [...key.roles, ...key.tags].join(', ') }}</template>
+      <template #state="{ row: key }"><span :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</span></template>
+      <template #used="{ row: key }">{{ key.uses - key.usesLeft }} of {{ key.uses }}</template>
+      <template #label="{ row: key }"><span class="muted">{{ key.label }}</span></template>
+      <template #made="{ row: key }"><span class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</span></template>
+      <template #acts="{ row: key }"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></template>
+    </ShortTable>
     <template v-if="unknown.length">
       <h2>Tried a key that does not exist, in the last day</h2>
-      <table class="board">
-        <thead><tr><th>When</th><th>Name</th><th>System</th><th>From</th></tr></thead>
-        <tbody>
-          <tr v-for="stranger in unknown.slice(0, 20)" :key="stranger.id">
-            <td>{{ fullText(stranger.at) }}</td>
-            <td class="mono">{{ stranger.name }}</td>
-            <td class="muted">{{ stranger.osName }}</td>
-            <td class="mono">{{ stranger.address }}</td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable label="Tried a key that does not exist" :rows="unknown.slice(0, 20)" :columns="strangerColumns" row-key="id">
+        <template #at="{ row: stranger }">{{ fullText(stranger.at) }}</template>
+        <template #name="{ row: stranger }"><span class="mono">{{ stranger.name }}</span></template>
+        <template #system="{ row: stranger }"><span class="muted">{{ stranger.osName }}</span></template>
+        <template #from="{ row: stranger }"><span class="mono">{{ stranger.address }}</span></template>
+      </ShortTable>
     </template>
   </div>
 </template>

@@ -8,6 +8,7 @@ import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import StandingRuleForm from './StandingRuleForm.vue'
 
@@ -18,6 +19,13 @@ const roles = useResource(() => api.get<Role[]>('/roles'))
 const people = useResource(() => api.get<PersonListed[]>('/people'))
 const making = ref(false)
 const clients = computed(() => session.clients.filter((client) => session.inView(client.id)))
+const sites = computed(() =>
+  clients.value.flatMap((client) => client.sites.map((site) => ({ ...site, clientName: client.name }))),
+)
+const columns = [
+  { key: 'site', title: 'Client and site', width: 330 },
+  { key: 'networks', title: 'Networks', grow: 1 },
+] as const
 const roleName = (id: string) => roles.data.value?.find((role) => role.id === id)?.name ?? id
 function whom({ when }: NewStandingRule): string {
   const site = session.clients.flatMap((candidate) => candidate.sites).find((candidate) => candidate.id === when.siteId)
@@ -85,28 +93,22 @@ async function declare(): Promise<void> {
     </div>
     <h2 class="networks">Networks of the sites</h2>
     <p class="muted">They place a newcomer by its address and bound what may be swept.</p>
-    <table class="board">
-      <tbody>
-        <template v-for="client in clients" :key="client.id">
-          <tr v-for="site in client.sites" :key="site.id">
-            <td class="site">{{ client.name }} · {{ site.name }}</td>
-            <td v-if="editing === site.id">
-              <form @submit.prevent="declare" @keydown.esc="editing = null">
-                <ElInput
-                  v-model="typed"
-                  class="mono"
-                  autofocus
-                  aria-label="Networks"
-                  placeholder="192.0.2.0/24, 2001:db8:5::/48" />
-                <button class="btn main">Declare</button>
-                <button type="button" class="btn" @click="editing = null">Cancel</button>
-              </form>
-            </td>
-            <td v-else><span v-if="site.networks.length" class="mono">{{ site.networks.join(', ') }}</span><span v-else class="faint">none declared</span> <button v-if="session.mayChange" class="link" @click="edit(site)">change</button></td>
-          </tr>
-        </template>
-      </tbody>
-    </table>
+    <ShortTable label="Networks of the sites" :rows="sites" :columns="columns" row-key="id">
+      <template #site="{ row: site }">{{ site.clientName }} · {{ site.name }}</template>
+      <template #networks="{ row: site }">
+        <form v-if="editing === site.id" @submit.prevent="declare" @keydown.esc="editing = null">
+          <ElInput
+            v-model="typed"
+            class="mono"
+            autofocus
+            aria-label="Networks"
+            placeholder="192.0.2.0/24, 2001:db8:5::/48" />
+          <button class="btn main">Declare</button>
+          <button type="button" class="btn" @click="editing = null">Cancel</button>
+        </form>
+        <template v-else><span v-if="site.networks.length" class="mono">{{ site.networks.join(', ') }}</span><span v-else class="faint">none declared</span> <button v-if="session.mayChange" class="link" @click="edit(site)">change</button></template>
+      </template>
+    </ShortTable>
     <p v-if="!clients.length" class="muted">{{ countText(0, 'client') }} in view.</p>
   </div>
 </template>
@@ -128,21 +130,9 @@ async function declare(): Promise<void> {
 .networks {
   margin-top: 22px;
 }
-.site {
-  width: 330px;
-}
 form {
   display: flex;
   gap: 8px;
-}
-input {
-  flex: 1;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 3px 8px;
-  max-width: 420px;
 }
 .link {
   margin-left: 8px;

@@ -7,6 +7,7 @@ import { attempt, done } from '../../../parts/ui/notify'
 import { useResource, type Resource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** What runs on a device says what it is for; a person decides, once. */
 const props = defineProps<{ findings: Resource<RoleFinding[]> }>()
@@ -40,6 +41,18 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
   }
   busy.value = false
 }
+const suggested = [
+  { key: 'device', title: 'Device', width: 220 },
+  { key: 'place', title: 'Client and site', width: 260 },
+  { key: 'evidence', title: 'What speaks for it' },
+  { key: 'acts', align: 'right', tight: true },
+] as const
+const goneColumns = [
+  { key: 'device', title: 'Device', width: 220 },
+  { key: 'place', title: 'Client and site', width: 260 },
+  { key: 'what', title: 'What' },
+  { key: 'acts', align: 'right', tight: true },
+] as const
 </script>
 
 <template>
@@ -59,38 +72,26 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
           <button class="btn" :disabled="busy" @click="decide('declined', group.rows)">Decline all</button>
         </span>
       </div>
-      <table class="board">
-        <tbody>
-          <tr v-for="row in group.rows" :key="row.deviceId">
-            <td class="name">
-              <RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink>
-            </td>
-            <td class="muted place">{{ row.clientName }} · {{ row.siteName }}</td>
-            <td>{{ row.evidence.join(', ') }}</td>
-            <td class="num do"><button class="link" :disabled="busy" @click="decide('accepted', [row])">accept</button> <button
-              class="link"
-              :disabled="busy"
-              title="Keep it, whatever runs there later"
-              @click="decide('pinned', [row])"
-            >pin</button> <button class="link" :disabled="busy" @click="decide('declined', [row])">decline</button></td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable :label="`Suggested: ${nameOf(group.role)}`" :rows="group.rows" :columns="suggested" row-key="deviceId">
+        <template #device="{ row }"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></template>
+        <template #place="{ row }"><span class="muted">{{ row.clientName }} · {{ row.siteName }}</span></template>
+        <template #evidence="{ row }">{{ row.evidence.join(', ') }}</template>
+        <template #acts="{ row }"><button class="link" :disabled="busy" @click="decide('accepted', [row])">accept</button> <button
+                    class="link"
+                    :disabled="busy"
+                    title="Keep it, whatever runs there later"
+                    @click="decide('pinned', [row])"
+                  >pin</button> <button class="link" :disabled="busy" @click="decide('declined', [row])">decline</button></template>
+      </ShortTable>
     </section>
     <section v-if="gone.length" aria-label="No longer shows">
       <h2>Taken once, and no longer shows <span class="faint">{{ gone.length }}</span></h2>
-      <table class="board">
-        <tbody>
-          <tr v-for="finding in gone" :key="`${finding.deviceId}${finding.role}`">
-            <td class="name">
-              <RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink>
-            </td>
-            <td class="muted place">{{ finding.clientName }} · {{ finding.siteName }}</td>
-            <td>has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</td>
-            <td class="num do"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">remove it</button></td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable label="No longer shows" :rows="gone" :columns="goneColumns" :row-key="(finding) => `${finding.deviceId}${finding.role}`">
+        <template #device="{ row: finding }"><RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink></template>
+        <template #place="{ row: finding }"><span class="muted">{{ finding.clientName }} · {{ finding.siteName }}</span></template>
+        <template #what="{ row: finding }">has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</template>
+        <template #acts="{ row: finding }"><button class="link" :disabled="busy" @click="decide('pinned', [finding])">keep the role</button> <button class="link" :disabled="busy" @click="decide('declined', [finding])">remove it</button></template>
+      </ShortTable>
     </section>
   </div>
 </template>
@@ -98,17 +99,5 @@ async function decide(decision: RoleDecision, rows: readonly RoleFinding[]): Pro
 <style scoped>
 section {
   margin-top: 16px;
-}
-.name {
-  width: 220px;
-}
-.place {
-  width: 260px;
-}
-.do {
-  width: 200px;
-}
-.do button {
-  margin-left: 10px;
 }
 </style>

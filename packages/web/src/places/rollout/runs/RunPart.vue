@@ -37,7 +37,7 @@ async function control(action: RunAction): Promise<void> {
     <slot name="failures" />
     <button class="btn" @click="control('retry')">Try again only the {{ run.failed }} that failed</button>
   </div>
-  <table class="board"><slot /></table>
+  <div class="members"><slot /></div>
 </template>
 
 <style scoped>
@@ -52,16 +52,17 @@ async function control(action: RunAction): Promise<void> {
 .failures .btn {
   margin-top: 4px;
 }
-:slotted(.failed .far) {
-  color: var(--critical);
-}
-:slotted(.waiting .far) {
-  color: var(--ink3);
-}
-:slotted(.far) {
+:deep(.far) {
+  display: block;
   max-width: 340px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+:deep(.failed .far) {
+  color: var(--critical);
+}
+:deep(.waiting .far) {
+  color: var(--ink3);
 }
 </style>

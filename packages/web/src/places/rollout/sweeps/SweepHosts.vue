@@ -8,6 +8,8 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { acceptKeys } from './acceptKeys'
 import MachineKey from './MachineKey.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
+import type { ShortColumn } from '../../../parts/ui/table'
 
 const props = defineProps<{ id: number }>()
 const { data, error, refresh } = useResource(() => api.get<SweepPage>(`/sweeps/${props.id}`), { topics: ['estate'] })
@@ -24,6 +26,15 @@ async function acceptAll(): Promise<void> {
   if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
 }
 const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.value === 'all' || !host.device))
+const columns = computed((): ShortColumn<SweepPage['hosts'][number]>[] => [
+  { key: 'address', title: 'Address' },
+  { key: 'name', title: 'Name', sortBy: (host) => host.name ?? '' },
+  { key: 'seems', title: 'Seems to be', sortBy: (host) => host.seems },
+  { key: 'ports', title: 'Answers at' },
+  ...(looked.value ? [{ key: 'inside', title: 'Inside' }] : []),
+  ...(hasKeys.value ? [{ key: 'key', title: 'Key' }] : []),
+  { key: 'agent', title: 'Agent', sortBy: (host) => host.device?.name ?? '' },
+])
 </script>
 
 <template>
@@ -41,43 +52,17 @@ const shown = computed(() => (data.value?.hosts ?? []).filter((host) => only.val
         -l), then
         <button class="link" @click="acceptAll">accept {{ unaccepted.length > 1 ? `all ${unaccepted.length}` : 'it' }}</button>
         and sweep again.</p>
-      <table v-if="shown.length" class="board">
-        <thead>
-          <tr>
-            <th>Address</th>
-            <th>Name</th>
-            <th>Seems to be</th>
-            <th>Answers at</th>
-            <th v-if="looked">Inside</th>
-            <th v-if="hasKeys">Key</th>
-            <th>Agent</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="host in shown" :key="host.address">
-            <td class="mono">{{ host.address }}</td>
-            <td class="mono">{{ host.name }}</td>
-            <td :title="host.banner ?? ''">{{ host.seems }}</td>
-            <td>
-              <span v-for="port in host.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span>
-            </td>
-            <td
-              v-if="looked"
-              :class="{ warning: host.signedIn && !host.signedIn.with }"
-              :title="host.signedIn?.with ? `with ${host.signedIn.with}` : host.signedIn?.reason"
-              class="inside"
-            >{{ host.signedIn ? host.signedIn.system || host.signedIn.reason : '' }}</td>
-            <td v-if="hasKeys">
-              <MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" />
-            </td>
-            <td>
-              <RouterLink v-if="host.device" class="mono name" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink>
-              <span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span>
-              <span v-else class="muted">none</span>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <ShortTable v-if="shown.length" label="Hosts" :rows="shown" :columns="columns" row-key="address" sort-name="hosts">
+        <template #address="{ row: host }"><span class="mono">{{ host.address }}</span></template>
+        <template #name="{ row: host }"><span class="mono">{{ host.name }}</span></template>
+        <template #seems="{ row: host }"><span :title="host.banner ?? ''">{{ host.seems }}</span></template>
+        <template #ports="{ row: host }"><span v-for="port in host.ports" :key="port" :title="sweptPorts[port]" class="port">{{ port }}</span></template>
+        <template #inside="{ row: host }"><span class="inside" :class="{ warning: host.signedIn && !host.signedIn.with }" :title="host.signedIn?.with ? `with ${host.signedIn.with}` : host.signedIn?.reason">{{ host.signedIn ? host.signedIn.system || host.signedIn.reason : '' }}</span></template>
+        <template #key="{ row: host }"><MachineKey :site-id="data.siteId" :address="host.address" :machine-key="host.key" @accepted="refresh" /></template>
+        <template #agent="{ row: host }"><RouterLink v-if="host.device" class="mono name" :to="`/estate/${host.device.id}`">{{ host.device.name }}</RouterLink>
+                    <span v-else-if="host.signedIn?.agent" class="warning">installed, does not report here</span>
+                    <span v-else class="muted">none</span></template>
+      </ShortTable>
       <p v-else class="muted">{{ data.state === 'done' ? 'Nothing answered. Is the range the right one, and does the device that swept have a way there?' : data.state === 'failed' ? data.reason : 'Nothing has answered yet.' }}</p>
     </template>
   </section>

@@ -1,6 +1,10 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
+import { ElProgress } from 'element-plus/es/components/progress/index'
+import 'element-plus/es/components/progress/style/css'
+import { ElTimePicker } from 'element-plus/es/components/time-picker/index'
+import 'element-plus/es/components/time-picker/style/css'
 import { computed, ref, watch } from 'vue'
 import type { CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -12,6 +16,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../../parts/format/time'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
 import SweepHosts from './SweepHosts.vue'
+import RunList from '../runs/RunList.vue'
 import TrialList from '../credentials/TrialList.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
@@ -141,7 +146,7 @@ const stateText = (sweep: SweepView) =>
         <option value="">now</option>
         <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
       </ChoiceField>
-      <template v-if="repeat"> at <input v-model="at" type="time" aria-label="At"> <span class="muted zone">{{ site?.zone }}</span></template>,
+      <template v-if="repeat"> at <ElTimePicker v-model="at" format="HH:mm" value-format="HH:mm" :clearable="false" aria-label="At" class="time" /> <span class="muted zone">{{ site?.zone }}</span></template>,
       <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
       <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
@@ -157,27 +162,22 @@ const stateText = (sweep: SweepView) =>
       :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''"
       @again="refresh"
     />
-    <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Sweeps">
-        <tbody>
-          <tr v-for="sweep in shown" :key="sweep.id" :class="{ on: chosen === sweep.id }" @click="chosen = sweep.id">
-            <td>
-              <button class="link mono" :aria-pressed="chosen === sweep.id">{{ sweep.network }}</button>
-              <small>{{ sweep.clientName }} · {{ sweep.siteName }}, {{ fullText(sweep.startedAt) }}</small>
-              <small :class="{ critical: sweep.state === 'failed' }">{{ stateText(sweep) }}</small>
-              <progress
-                v-if="sweep.state === 'running'"
-                :value="sweep.scanned"
-                :max="sweep.total"
-                :aria-label="`${sweep.scanned} of ${sweep.total}`"
-              />
-            </td>
-            <td class="num"><b>{{ sweep.answered }}</b> answered<small>{{ sweep.unknown }} without agent</small></td>
-          </tr>
-        </tbody>
-      </table>
+    <RunList v-if="shown.length" v-model="chosen" label="Sweeps" :runs="shown">
+      <template #what="{ run }">
+        <button class="link mono" :aria-pressed="chosen === run.id" @click="chosen = run.id">{{ run.network }}</button>
+        <small>{{ run.clientName }} · {{ run.siteName }}, {{ fullText(run.startedAt) }}</small>
+        <small :class="{ critical: run.state === 'failed' }">{{ stateText(run) }}</small>
+        <ElProgress
+          v-if="run.state === 'running'"
+          :percentage="(100 * run.scanned) / Math.max(1, run.total)"
+          :show-text="false"
+          :stroke-width="5"
+          :aria-label="`${run.scanned} of ${run.total}`"
+        />
+      </template>
+      <template #count="{ run }"><b>{{ run.answered }}</b> answered<small>{{ run.unknown }} without agent</small></template>
       <SweepHosts v-if="chosen" :id="chosen" :key="chosen" />
-    </div>
+    </RunList>
   </div>
 </template>
 
@@ -194,39 +194,6 @@ input[type='time'] {
 }
 .zone {
   font: 13px var(--sans);
-}
-.two {
-  display: grid;
-  grid-template-columns: 360px 1fr;
-  gap: 28px;
-  margin-top: 10px;
-  align-items: start;
-}
-.list tr {
-  cursor: pointer;
-}
-.list .on td {
-  background: var(--act-soft);
-}
-.list td:first-child {
-  padding-left: 8px;
-}
-.list td {
-  padding-top: 6px;
-  padding-bottom: 6px;
-}
-small {
-  display: block;
-  font-size: 12.5px;
-  color: var(--ink2);
-}
-small.critical {
-  color: var(--critical);
-}
-progress {
-  width: 100%;
-  height: 5px;
-  accent-color: var(--act);
 }
 .plan {
   padding: 2px 0;

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInputNumber } from 'element-plus/es/components/input-number/index'
 import 'element-plus/es/components/input-number/style/css'
 import { computed, ref } from 'vue'
@@ -84,7 +86,12 @@ function toggle(id: number): void {
     <details v-if="candidates.length">
       <summary>Which</summary>
       <p class="which">
-        <label v-for="candidate in candidates.slice(0, 500)" :key="candidate.id"><input type="checkbox" :checked="!left.includes(candidate.id)" @change="toggle(candidate.id)" /> <span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></label>
+        <ElCheckbox
+          v-for="candidate in candidates.slice(0, 500)"
+          :key="candidate.id"
+          :model-value="!left.includes(candidate.id)"
+          @update:model-value="toggle(candidate.id)"
+        ><span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></ElCheckbox>
       </p>
     </details>
     <div class="row">

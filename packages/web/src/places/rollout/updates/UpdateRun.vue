@@ -6,6 +6,7 @@ import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { failuresBy } from '../runs/failures'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import RunPart from '../runs/RunPart.vue'
 
 const props = defineProps<{ id: number }>()
@@ -15,6 +16,13 @@ const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/upda
 const failures = computed(() => failuresBy(data.value?.devices ?? [], (device) => device.reason))
 const far = (device: UpdateDeviceView) =>
   ({ waiting: 'waits', going: device.step, updated: device.reason || 'reports', failed: device.reason })[device.state]
+const columns = [
+  { key: 'wave', title: 'Wave', width: 60 },
+  { key: 'device', title: 'Device' },
+  { key: 'client', title: 'Client' },
+  { key: 'from', title: 'From' },
+  { key: 'far', title: 'How far' },
+] as const
 </script>
 
 <template>
@@ -32,16 +40,13 @@ const far = (device: UpdateDeviceView) =>
           <p v-for="[reason, failed] in failures" :key="reason"><b>{{ countText(failed.length, 'device') }}</b>
             {{ reason }}</p>
         </template>
-        <thead><tr><th>Wave</th><th>Device</th><th>Client</th><th>From</th><th>How far</th></tr></thead>
-        <tbody>
-          <tr v-for="device in data.devices" :key="device.id" :class="device.state">
-            <td>{{ device.wave }}</td>
-            <td><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></td>
-            <td class="muted">{{ device.clientName }}</td>
-            <td class="mono">{{ device.fromVersion }}</td>
-            <td class="far" :title="device.reason">{{ far(device) }}</td>
-          </tr>
-        </tbody>
+        <ShortTable label="Devices" :rows="data.devices" :columns="columns" row-key="id" :row-class="(device) => device.state">
+          <template #wave="{ row: device }">{{ device.wave }}</template>
+          <template #device="{ row: device }"><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></template>
+          <template #client="{ row: device }"><span class="muted">{{ device.clientName }}</span></template>
+          <template #from="{ row: device }"><span class="mono">{{ device.fromVersion }}</span></template>
+          <template #far="{ row: device }"><span class="far" :title="device.reason">{{ far(device) }}</span></template>
+        </ShortTable>
       </RunPart>
     </template>
   </section>

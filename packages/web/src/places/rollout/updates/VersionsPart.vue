@@ -9,7 +9,9 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { fullText } from '../../../parts/format/time'
 import UpdateForm from './UpdateForm.vue'
 import UpdateRun from './UpdateRun.vue'
+import RunList from '../runs/RunList.vue'
 import { versionCounts } from './versionCounts'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** Who runs which version of the agent, and updates of them. */
 const session = useSession()
@@ -31,6 +33,13 @@ async function started(id: number): Promise<void> {
   chosen.value = id
   await runs.refresh()
 }
+const versionColumns = [
+  { key: 'version', title: 'Version' },
+  { key: 'count', title: 'Devices', align: 'right' },
+  { key: 'share', hint: 'Share', width: 240 },
+  { key: 'clients', title: 'Clients', grow: 1 },
+  { key: 'old', hint: 'Offered', align: 'right', tight: true },
+] as const
 </script>
 
 <template>
@@ -49,17 +58,13 @@ async function started(id: number): Promise<void> {
       :empty="data && !devices.length ? 'No device reports here yet.' : ''"
       @again="refresh"
     />
-    <table v-if="counts.length" class="board">
-      <tbody>
-        <tr v-for="count in counts" :key="count.version">
-          <td class="mono version">{{ count.version || 'not reported yet' }}</td>
-          <td class="num count"><b>{{ count.total }}</b></td>
-          <td class="share"><i :style="{ width: `${(100 * count.total) / devices.length}%` }" /></td>
-          <td class="muted">{{ count.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</td>
-          <td class="num faint old">{{ known(count.version) || !count.version ? '' : 'no longer offered' }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <ShortTable v-if="counts.length" label="Versions" :rows="counts" :columns="versionColumns" row-key="version">
+      <template #version="{ row: count }"><span class="mono">{{ count.version || 'not reported yet' }}</span></template>
+      <template #count="{ row: count }"><b>{{ count.total }}</b></template>
+      <template #share="{ row: count }"><span class="share"><i :style="{ width: `${(100 * count.total) / devices.length}%` }" /></span></template>
+      <template #clients="{ row: count }"><span class="muted">{{ count.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</span></template>
+      <template #old="{ row: count }"><span class="faint">{{ known(count.version) || !count.version ? '' : 'no longer offered' }}</span></template>
+    </ShortTable>
     <details v-if="fixed.length" class="fixed">
       <summary>{{ countText(fixed.length, 'agent') }} cannot be updated from here</summary>
       <p class="muted">They were not started by the agent’s starter, so nothing would go back if an update failed, or
@@ -80,39 +85,21 @@ async function started(id: number): Promise<void> {
       @started="started"
       @close="making = false"
     />
-    <div v-if="runs.data.value?.length" class="two">
-      <table class="board list" aria-label="Updates">
-        <tbody>
-          <tr v-for="run in runs.data.value" :key="run.id" :class="{ on: chosen === run.id }" @click="chosen = run.id">
-            <td>
-              <button class="link" :aria-pressed="chosen === run.id">to {{ run.version }}</button>
-              <small>{{ fullText(run.createdAt) }}, {{ run.createdBy }}</small>
-              <small>{{ run.state === 'running' ? `wave ${run.wave} of ${run.waves}` : run.state }}</small>
-            </td>
-            <td class="num"><b>{{ run.updated }}</b> of {{ run.total }}<small v-if="run.failed" class="critical">{{ run.failed }} went back or failed</small></td>
-          </tr>
-        </tbody>
-      </table>
+    <RunList v-if="runs.data.value?.length" v-model="chosen" label="Updates" :runs="runs.data.value">
+      <template #what="{ run }">
+        <button class="link" :aria-pressed="chosen === run.id" @click="chosen = run.id">to {{ run.version }}</button>
+        <small>{{ fullText(run.createdAt) }}, {{ run.createdBy }}</small>
+        <small>{{ run.state === 'running' ? `wave ${run.wave} of ${run.waves}` : run.state }}</small>
+      </template>
+      <template #count="{ run }"><b>{{ run.updated }}</b> of {{ run.total }}<small v-if="run.failed" class="critical">{{ run.failed }} went back or failed</small></template>
       <UpdateRun v-if="chosen" :id="chosen" :key="chosen" />
-    </div>
+    </RunList>
   </div>
 </template>
 
 <style scoped>
 .head {
   margin-top: 12px;
-}
-.version {
-  width: 130px;
-}
-.count {
-  width: 60px;
-}
-.old {
-  white-space: nowrap;
-}
-.share {
-  width: 240px;
 }
 .share i {
   display: block;
@@ -129,36 +116,5 @@ summary {
 }
 .name {
   margin-right: 12px;
-}
-.two {
-  display: grid;
-  grid-template-columns: 300px 1fr;
-  gap: 28px;
-  margin-top: 18px;
-  align-items: start;
-}
-.list tr {
-  cursor: pointer;
-}
-.list .on td {
-  background: var(--act-soft);
-}
-.list td {
-  padding-top: 6px;
-  padding-bottom: 6px;
-}
-.list td:first-child {
-  padding-left: 8px;
-}
-.list .num {
-  white-space: nowrap;
-}
-small {
-  display: block;
-  font-size: 12.5px;
-  color: var(--ink2);
-}
-small.critical {
-  color: var(--critical);
 }
 </style>

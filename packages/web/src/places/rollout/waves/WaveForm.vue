@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { ElInputNumber } from 'element-plus/es/components/input-number/index'
@@ -177,8 +179,7 @@ async function start(): Promise<void> {
           <button type="button" class="link" @click="fromSweep(sweep.id)">{{ sweep.network }} of {{ sweep.siteName }},
             {{ sweep.unknown }}</button>
         </p>
-        <label class="known"><input v-model="takeOver" type="checkbox"> those named like devices here are those devices,
-          reinstalled</label>
+        <ElCheckbox v-model="takeOver">those named like devices here are those devices, reinstalled</ElCheckbox>
         <p v-if="leftOut" class="warning">{{ leftOut }}</p>
         <p class="big">{{ countText(read.machines.length, 'machine') }}</p>
         <p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line

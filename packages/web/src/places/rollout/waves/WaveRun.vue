@@ -8,6 +8,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { acceptKeys } from '../sweeps/acceptKeys'
 import MachineKey from '../sweeps/MachineKey.vue'
 import { failuresBy, failureWords } from '../runs/failures'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import RunPart from '../runs/RunPart.vue'
 
 const props = defineProps<{ id: number }>()
@@ -34,6 +35,15 @@ function progress({ state, failure, step, device }: WaveMachineView): string {
   if (!device) return 'installed'
   return device.reports ? 'reports' : 'enrolled, no readings yet'
 }
+const columns = computed(() => [
+  { key: 'wave', title: 'Wave', width: 60 },
+  { key: 'machine', title: 'Machine' },
+  { key: 'address', title: 'Address' },
+  { key: 'far', title: 'How far' },
+  ...(hasKeys.value ? [{ key: 'key', title: 'Key' }] : []),
+  { key: 'device', title: 'Device' },
+  { key: 'attempts', title: 'Attempts', align: 'right' as const },
+])
 </script>
 
 <template>
@@ -52,38 +62,25 @@ function progress({ state, failure, step, device }: WaveMachineView): string {
             <span class="muted">{{ failed[0]!.reason }}</span> <button v-if="kind === 'host-key-not-accepted' && unaccepted.length > 1" class="link" @click="acceptAll">accept
               all {{ unaccepted.length }} keys</button></p>
         </template>
-        <thead>
-          <tr>
-            <th>Wave</th>
-            <th>Machine</th>
-            <th>Address</th>
-            <th>How far</th>
-            <th v-if="hasKeys">Key</th>
-            <th>Device</th>
-            <th class="num">Attempts</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="machine in data.machines" :key="machine.n" :class="machine.state">
-            <td>{{ machine.wave }}</td>
-            <td class="mono">{{ machine.name }}</td>
-            <td class="mono">{{ machine.address }}</td>
-            <td class="far" :title="machine.reason">{{ progress(machine) }}</td>
-            <td v-if="hasKeys">
-              <MachineKey
-                v-if="isAboutKey(machine)"
-                :site-id="data.siteId"
-                :address="machine.address"
-                :machine-key="machine.key"
-                @accepted="refresh"
-              />
-            </td>
-            <td>
-              <RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink>
-            </td>
-            <td class="num">{{ machine.attempts || '' }}</td>
-          </tr>
-        </tbody>
+        <ShortTable label="Machines" :rows="data.machines" :columns="columns" row-key="n" :row-class="(machine) => machine.state">
+          <template #wave="{ row: machine }">{{ machine.wave }}</template>
+          <template #machine="{ row: machine }"><span class="mono">{{ machine.name }}</span></template>
+          <template #address="{ row: machine }"><span class="mono">{{ machine.address }}</span></template>
+          <template #far="{ row: machine }"><span class="far" :title="machine.reason">{{ progress(machine) }}</span></template>
+          <template #key="{ row: machine }">
+            <MachineKey
+              v-if="isAboutKey(machine)"
+              :site-id="data.siteId"
+              :address="machine.address"
+              :machine-key="machine.key"
+              @accepted="refresh"
+            />
+          </template>
+          <template #device="{ row: machine }">
+            <RouterLink v-if="machine.device" class="mono" :to="`/estate/${machine.device.id}`">{{ machine.device.name }}</RouterLink>
+          </template>
+          <template #attempts="{ row: machine }">{{ machine.attempts || '' }}</template>
+        </ShortTable>
       </RunPart>
     </template>
   </section>

@@ -10,6 +10,7 @@ import { fullText } from '../../../parts/format/time'
 import CredentialList from '../credentials/CredentialList.vue'
 import WaveForm from './WaveForm.vue'
 import WaveRun from './WaveRun.vue'
+import RunList from '../runs/RunList.vue'
 
 /** Agents sent out to many machines: first a few, then the rest. */
 const session = useSession()
@@ -43,21 +44,15 @@ const nothingYet =
       :empty="data && !shown.length && !making ? nothingYet : ''"
       @again="refresh"
     />
-    <div v-if="shown.length" class="two">
-      <table class="board list" aria-label="Runs">
-        <tbody>
-          <tr v-for="wave in shown" :key="wave.id" :class="{ on: chosen === wave.id }" @click="chosen = wave.id">
-            <td>
-              <button class="link" :aria-pressed="chosen === wave.id">{{ wave.name }}</button>
-              <small>{{ wave.clientName }} · {{ wave.siteName }}, {{ fullText(wave.createdAt) }}</small>
-              <small>{{ stateText(wave) }}</small>
-            </td>
-            <td class="num"><b>{{ wave.installed }}</b> of {{ wave.total }}<small v-if="wave.failed" class="critical">{{ wave.failed }} failed</small></td>
-          </tr>
-        </tbody>
-      </table>
+    <RunList v-if="shown.length" v-model="chosen" label="Runs" :runs="shown">
+      <template #what="{ run }">
+        <button class="link" :aria-pressed="chosen === run.id" @click="chosen = run.id">{{ run.name }}</button>
+        <small>{{ run.clientName }} · {{ run.siteName }}, {{ fullText(run.createdAt) }}</small>
+        <small>{{ stateText(run) }}</small>
+      </template>
+      <template #count="{ run }"><b>{{ run.installed }}</b> of {{ run.total }}<small v-if="run.failed" class="critical">{{ run.failed }} failed</small></template>
       <WaveRun v-if="chosen" :id="chosen" :key="chosen" />
-    </div>
+    </RunList>
     <CredentialList />
   </div>
 </template>
@@ -65,36 +60,5 @@ const nothingYet =
 <style scoped>
 .head {
   margin-top: 12px;
-}
-.two {
-  display: grid;
-  grid-template-columns: 300px 1fr;
-  gap: 28px;
-  margin-top: 8px;
-  align-items: start;
-}
-.list tr {
-  cursor: pointer;
-}
-.list .on td {
-  background: var(--act-soft);
-}
-.list td:first-child {
-  padding-left: 8px;
-}
-.list .num {
-  white-space: nowrap;
-}
-.list td {
-  padding-top: 6px;
-  padding-bottom: 6px;
-}
-small {
-  display: block;
-  font-size: 12.5px;
-  color: var(--ink2);
-}
-small.critical {
-  color: var(--critical);
 }
 </style>
