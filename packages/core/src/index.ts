@@ -1,6 +1,7 @@
 export * from './alert'
 export * from './estate'
 export * from './eventlog'
+export { groupsBy } from './groups'
 export * from './maintenance'
 export * from './policy'
 export * from './remediation'

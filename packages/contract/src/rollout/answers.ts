@@ -12,6 +12,8 @@ import {
   type Notice,
   type Revoked,
   type RoleFinding,
+  type RoleFindingGroup,
+  type RoleFindingPage,
   type Seen,
   type StandingRulePreview,
   type StandingRuleView,
@@ -107,19 +109,28 @@ export const standingRulePreviewSchema = answerOf<StandingRulePreview>({
   ),
 })
 
-export const roleFindingsSchema = listOf(
-  answerOf<RoleFinding>({
-    deviceId: id,
-    deviceName: words,
-    clientId: id,
-    clientName: words,
-    siteName: words,
-    role: words,
-    evidence: listOf(words),
-    foundAt: instant,
-    decision: Joi.string().valid('accepted', 'pinned', 'declined').allow(null),
-  }),
-)
+const findingGroup = answerOf<RoleFindingGroup>({
+  role: words,
+  total: count,
+  findings: listOf(
+    answerOf<RoleFinding>({
+      deviceId: id,
+      deviceName: words,
+      clientId: id,
+      clientName: words,
+      siteName: words,
+      role: words,
+      evidence: listOf(words),
+      foundAt: instant,
+      decision: Joi.string().valid('accepted', 'pinned', 'declined').allow(null),
+    }),
+  ),
+})
+export const roleFindingPageSchema = answerOf<RoleFindingPage>({
+  total: count,
+  suggested: listOf(findingGroup),
+  gone: listOf(findingGroup),
+})
 export const decidedSchema = answerOf<Decided>({ decided: count })
 export const noticesSchema = listOf(answerOf<Notice>({ id, at: instant, text: words, deviceId: id.allow(null) }))
 export const seenSchema = answerOf<Seen>({ seen: Joi.boolean() })

@@ -1,9 +1,11 @@
 import Joi from 'joi'
 import {
+  gapGroupings,
   optionalCollectors,
   type ClientId,
   type Collecting,
   type DeviceId,
+  type GapGrouping,
   type Millis,
   type RoleId,
   type SentencePart,
@@ -35,8 +37,67 @@ export interface GapView {
   unwatched: boolean
   /** How far the collecting has come where it was asked for already; else empty. */
   trouble: string
+  /** How many devices miss it. */
+  total: number
+  /** The first of them. */
   devices: GapDevice[]
 }
+
+/** What one role, client or device misses. */
+export interface GapGroupView {
+  title: string
+  /** Of the group, where it is a client’s or a device’s. */
+  clientId: ClientId | null
+  deviceId: DeviceId | null
+  gaps: GapView[]
+}
+/** A part of the groups, the worst off first. */
+export interface CoveragePage {
+  /** Different gaps in all. */
+  total: number
+  groups: GapGroupView[]
+  /** Groups after these, and where they begin. */
+  rest: number
+  next: string | null
+}
+export interface CoverageQuery {
+  by: GapGrouping
+  client?: ClientId
+  after?: string
+}
+export const coverageQuerySchema = Joi.object<CoverageQuery, true>({
+  by: Joi.string()
+    .valid(...gapGroupings)
+    .default('need'),
+  client: anId,
+  after: Joi.string().pattern(/^\d{1,9} [\w-]{1,60}$/),
+})
+
+/** One gap as it was shown, to be told from others of the same thing. */
+export type ExactGap = Pick<GapView, 'need' | 'instance' | 'uncollected' | 'unwatched' | 'trouble'>
+/** Gaps, and within what they are looked for. */
+export interface GapsWithin {
+  gaps: ExactGap[]
+  clientId: ClientId | null
+  deviceId: DeviceId | null
+}
+export const gapsWithinSchema = Joi.object<GapsWithin, true>({
+  gaps: Joi.array()
+    .min(1)
+    .max(1000)
+    .required()
+    .items(
+      Joi.object<ExactGap, true>({
+        need: Joi.string().max(60).required(),
+        instance: Joi.string().max(260).required(),
+        uncollected: Joi.boolean().required(),
+        unwatched: Joi.boolean().required(),
+        trouble: Joi.string().allow('').max(1000).required(),
+      }),
+    ),
+  clientId: anId.allow(null).required(),
+  deviceId: anId.allow(null).required(),
+})
 
 export interface NamedGap {
   need: string
@@ -54,13 +115,13 @@ export interface GapRemedy {
 export const gapRemedySchema = Joi.object<GapRemedy, true>({
   gaps: Joi.array()
     .min(1)
-    .max(100)
+    .max(1000)
     .required()
     .items(
       Joi.object<NamedGap, true>({ need: Joi.string().max(60).required(), instance: Joi.string().max(260).required() }),
     ),
   everywhere: Joi.boolean().required(),
-  deviceIds: Joi.array().items(anId).min(1).max(5000).unique().required(),
+  deviceIds: Joi.array().items(anId).min(1).max(20_000).unique().required(),
 })
 /** What a remedy adds, before it is added. */
 export interface RemedyPreview {
@@ -80,7 +141,7 @@ export interface GapWaiver {
 export const gapWaiverSchema = Joi.object<GapWaiver, true>({
   need: Joi.string().max(60).required(),
   instance: Joi.string().max(260).required(),
-  deviceIds: Joi.array().items(anId).min(1).max(5000).unique().required(),
+  deviceIds: Joi.array().items(anId).min(1).max(20_000).unique().required(),
   reason: Joi.string()
     .trim()
     .min(3)
@@ -121,9 +182,24 @@ export const gapsSchema = listOf(
     uncollected: Joi.boolean(),
     unwatched: Joi.boolean(),
     trouble: words,
+    total: Joi.number(),
     devices: listOf(device),
   }),
 )
+export const gapDevicesSchema = listOf(device)
+export const coveragePageSchema = answerOf<CoveragePage>({
+  total: Joi.number(),
+  groups: listOf(
+    answerOf<GapGroupView>({
+      title: words,
+      clientId: id.allow(null),
+      deviceId: id.allow(null),
+      gaps: gapsSchema,
+    }),
+  ),
+  rest: Joi.number(),
+  next: Joi.string().allow(null),
+})
 const collecting = answerOf<Collecting>({
   logs: listOf(words),
   collectors: listOf(Joi.string().valid(...optionalCollectors)),

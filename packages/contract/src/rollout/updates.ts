@@ -12,17 +12,37 @@ export interface ReleaseView {
 export interface VersionDevice {
   id: DeviceId
   name: string
-  clientId: ClientId
   clientName: string
-  siteName: string
   version: string
-  updatable: boolean
 }
-/** Who runs which version of the agent; one that has not told yet runs “”. */
+/** Devices that run a version; one that has not told yet runs “”. */
+export interface VersionCount {
+  version: string
+  total: number
+  /** In how many clients. */
+  clientCount: number
+  /** Those that have most of them. */
+  clients: { name: string; devices: number }[]
+}
+/** Who runs which version of the agent, the newest first. */
 export interface VersionPage {
   releases: ReleaseView[]
-  devices: VersionDevice[]
+  total: number
+  counts: VersionCount[]
+  /** Agents that cannot be updated from here. */
+  fixed: number
 }
+export const versionQuerySchema = Joi.object<{ client?: ClientId }, true>({ client: aNumber })
+
+/** `behind`: those that an update to the version is for, since they run another and can go back; else the fixed ones. */
+export interface VersionDevicesQuery {
+  client?: ClientId
+  behind?: string
+}
+export const versionDevicesQuerySchema = Joi.object<VersionDevicesQuery, true>({
+  client: aNumber,
+  behind: Joi.string().max(40),
+})
 
 /** `waves`: sizes of the first ones; the rest is the last. `minutes`: how long an updated agent has to report. */
 export interface NewUpdateRun {
@@ -75,19 +95,21 @@ export interface UpdateRunPage extends UpdateRunView {
 }
 export type UpdateAction = RunAction
 
+export const versionDevicesSchema = listOf(
+  answerOf<VersionDevice>({ id, name: words, clientName: words, version: words }),
+)
 export const versionPageSchema = answerOf<VersionPage>({
   releases: listOf(answerOf<ReleaseView>({ version: words, architectures: listOf(words) })),
-  devices: listOf(
-    answerOf<VersionDevice>({
-      id,
-      name: words,
-      clientId: id,
-      clientName: words,
-      siteName: words,
+  total: count,
+  counts: listOf(
+    answerOf<VersionCount>({
       version: words,
-      updatable: Joi.boolean(),
+      total: count,
+      clientCount: count,
+      clients: listOf(Joi.object({ name: words, devices: count })),
     }),
   ),
+  fixed: count,
 })
 const run = {
   id,

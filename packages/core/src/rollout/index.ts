@@ -9,6 +9,15 @@ export {
   type Remedy,
   type RoleNeed,
 } from './coverage/coverage'
+export {
+  gapGroupings,
+  gapGroups,
+  gapKey,
+  type DeviceGaps,
+  type GapGroup,
+  type GapGrouping,
+  type SharedGap,
+} from './coverage/gapGroups'
 export { detectionRules, suggestRoles, type DetectionRule, type RoleSuggestion, type Sign } from './roles/detect'
 export {
   concerns,

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { CoveragePage, GapDevice } from '#contract'
 import { firstRow, rows } from '../db'
 import { allTraits } from '../features/estate'
 import { impactOf } from '../features/policy/change'
@@ -60,6 +61,7 @@ const queries: Record<string, () => string> = {
   '/api/views': () => '?place=estate',
   '/api/alert-rows': () => `?ids=${id.alert!}`,
   '/api/rounds/part': () => '?group=todo',
+  '/api/agent-versions/devices': () => '?behind=none',
 }
 
 const idOf: Record<string, () => number> = {
@@ -165,6 +167,28 @@ describe('whoever is limited to some clients', () => {
     }
   })
 
+  it('finds no device by what it misses', async () => {
+    const page = (await house.lead<CoveragePage>('GET', `/api/coverage?client=${id.one}`)).body
+    const gaps = page.groups
+      .flatMap((group) => group.gaps)
+      .map(({ need, instance, uncollected, unwatched, trouble }) => ({
+        need,
+        instance,
+        uncollected,
+        unwatched,
+        trouble,
+      }))
+    const found = async (ask: Caller, clientId: number | null) =>
+      (await ask<GapDevice[]>('POST', '/api/coverage/devices', { gaps, clientId, deviceId: null })).body.map(
+        (device) => device.id,
+      )
+    expect(await found(house.lead, null)).toContain(id.device)
+    for (const { ask } of [limited.lead, limited.technician]) {
+      expect(await found(ask, id.one!)).toEqual([])
+      expect(await found(ask, null)).not.toContain(id.device)
+    }
+  })
+
   it('gets the same answer for what is another’s as for what does not exist', async () => {
     const nowhere = 2_000_000_000
     const own = [`/api/devices/${id.own}`, `/api/people/${limited.contact.id}`]
@@ -243,8 +267,8 @@ describe('whoever is limited to some clients', () => {
     const left = (await everyRoute())
       .map(({ method, url }) => `${method} ${url}`)
       .filter((route) => !route.startsWith('GET ') && !tried.has(route) && !impersonal.has(route))
-    // That one is a question; it is asked above.
-    expect(left).toEqual(['POST /api/targets/matches'])
+    // These are questions; they are asked above.
+    expect(left.sort()).toEqual(['POST /api/coverage/devices', 'POST /api/targets/matches'])
     await house.pool.query(`update device set heard_at = now() where id = $1`, [id.device])
     for (const { method, url, body, unlimited = 200 } of attempts(all)) {
       const answer = await house.lead(method, url, body ?? {})

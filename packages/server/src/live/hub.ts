@@ -2,7 +2,7 @@ import type { LiveEvent } from '#contract'
 import { day } from '#core'
 import type { FastifyInstance } from 'fastify'
 import pg from 'pg'
-import type { Pool } from '../db'
+import { rows, type Pool } from '../db'
 import { sessionToken } from '../features/access/cookie'
 import { viewerOf } from '../features/access/viewer'
 import { route } from '../http/route'
@@ -77,14 +77,35 @@ export class LiveHub {
   #pass(event: LiveEvent): void {
     this.onEvent(event)
     if (event.topic === 'people') void this.#checkAll().catch(() => undefined)
-    for (const { viewer, send } of this.#listeners) {
-      const seen =
-        viewer.clientIds === null ||
-        event.clientIds === null ||
-        event.clientIds.some((id) => viewer.clientIds!.includes(id))
-      // A contact hears that something of theirs changed, not which devices of others did.
-      if (seen) send(viewer.clientIds === null ? event : { topic: event.topic, clientIds: null, deviceIds: [] })
+    const parts = new Map<string, Promise<LiveEvent | null>>()
+    for (const listener of this.#listeners) {
+      const { clientIds } = listener.viewer
+      if (clientIds === null) listener.send(event)
+      else if (event.clientIds?.some((id) => clientIds.includes(id)) ?? true) {
+        const key = clientIds.join()
+        const part = parts.get(key) ?? this.#ownPart(event, clientIds)
+        parts.set(key, part)
+        void part.then((own) => {
+          if (own && this.#listeners.has(listener)) listener.send(own)
+        })
+      }
     }
+  }
+
+  /**
+   * Whoever is limited hears which devices of theirs changed and nothing of others: one look a scope and event. Of
+   * places and policy they only hear that something did, since a device may have left them with that very change.
+   */
+  async #ownPart(event: LiveEvent, clientIds: readonly number[]): Promise<LiveEvent | null> {
+    const some: LiveEvent = { topic: event.topic, clientIds: null, deviceIds: [] }
+    if (!event.deviceIds.length || !['reports', 'alerts'].includes(event.topic)) return some
+    const own = await rows<{ id: number }>(
+      this.pool,
+      'select id from device where id = any($1) and client_id = any($2) limit 1000',
+      [event.deviceIds, clientIds],
+    ).catch(() => null)
+    if (!own) return some
+    return own.length ? { ...some, deviceIds: own.map(({ id }) => id) } : null
   }
 
   /** Whoever was deactivated, limited or signed out hears no more; the others come back with what they may see now. */

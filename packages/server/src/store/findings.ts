@@ -19,9 +19,10 @@ interface Finding {
 /**
  * Keeps what the facts of a device speak for. What nobody has decided about goes when it no longer shows; what was
  * decided stays, so that a role once declined is not suggested again.
- * @returns whether the device was given a role, because a standing rule takes them without asking
+ * @returns `given` when the device was given a role because a standing rule takes them without asking, `noted` when
+ * anything else is told of it now
  */
-export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Promise<boolean> {
+export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Promise<'given' | 'noted' | 'same'> {
   const suggested = suggestRoles(facts)
   const known = new Map(
     (await rows<Finding>(tx, 'select role, evidence, decision from role_finding where device_id = $1', [deviceId])).map(
@@ -44,7 +45,7 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
   const written = suggested.filter(
     ({ role, evidence }) => JSON.stringify(known.get(role)?.evidence) !== JSON.stringify(evidence),
   )
-  if (!written.length) return false
+  if (!written.length) return gone.length ? 'noted' : 'same'
   await tx.query(
     `
     insert into role_finding (device_id, role, evidence) select $1, f.role, f.evidence
@@ -64,5 +65,5 @@ export async function noteFindings(tx: Db, deviceId: DeviceId, facts: Facts): Pr
     where id = $1 and exists (select from taken) returning id`,
     [deviceId],
   )
-  return taken !== null
+  return taken ? 'given' : 'noted'
 }

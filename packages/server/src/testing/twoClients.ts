@@ -454,6 +454,14 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       url: '/api/role-findings/decide',
       body: { decision: 'accepted', findings: [{ deviceId: id.device, role: 'database' }] },
     },
+    // Nobody of theirs has it, and nobody else’s is decided about.
+    ...[id.one, null].map((clientId) => ({
+      method: 'POST' as const,
+      url: '/api/role-findings/decide',
+      body: { decision: 'accepted', role: 'database', clientId },
+      // By then it is decided.
+      unlimited: 400,
+    })),
     {
       method: 'POST',
       url: '/api/sites',

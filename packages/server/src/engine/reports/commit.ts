@@ -158,7 +158,10 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         plan.moments.flatMap((moment) => moment.transitions),
       )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
-      if (plan.stored.some((report) => speaksForRoles(report.facts)) && (await noteFindings(tx, id, plan.facts))) {
+      const findings = plan.stored.some((report) => speaksForRoles(report.facts))
+        ? await noteFindings(tx, id, plan.facts)
+        : 'same'
+      if (findings === 'given') {
         await reevaluate(tx, id, now)
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       } else if (await reachMoved(tx, context, plan)) {
@@ -166,7 +169,11 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         announce(tx, { topic: 'policy', clientIds: [clientId], deviceIds: [id] })
       }
       // What the agent is and collects is shown in places that would not look again at every report.
-      if (plan.refused.length || plan.stored.some((report) => report.facts.system ?? report.facts.logs))
+      if (
+        findings === 'noted' ||
+        plan.refused.length ||
+        plan.stored.some((report) => report.facts.system ?? report.facts.logs)
+      )
         announce(tx, { topic: 'estate', clientIds: [clientId], deviceIds: [id] })
     })
     return true

@@ -1,3 +1,3 @@
 export { lifecycleRoutes } from './lifecycle'
-export { estateRoutes, requireDevice } from './routes'
+export { estateRoutes, requireDevice, requireDevices } from './routes'
 export { allTraits, traitColumns, traitsOf, type TraitsRow } from '../../store/traits'

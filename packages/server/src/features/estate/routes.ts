@@ -54,6 +54,17 @@ export async function requireDevice(
   return device
 }
 
+/** @throws ProblemError not-found when the viewer may not see one of the devices */
+export async function requireDevices(db: Db, viewer: Viewer, ids: readonly number[]): Promise<void> {
+  const seen = await firstRow<{ count: number }>(
+    db,
+    `select count(*)::int as count from device d
+     where d.id = any($1) and d.retired_at is null and ${ofClients('d.client_id', 2)}`,
+    [ids, viewer.clientIds],
+  )
+  if (seen?.count !== new Set(ids).size) throw new ProblemError('no-such-device')
+}
+
 interface MoreRow {
   agent_version: string
   clock_offset_ms: number

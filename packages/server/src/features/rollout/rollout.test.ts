@@ -11,7 +11,7 @@ import type {
   Notice,
   ReportReceipt,
   RetiredDevice,
-  RoleFinding,
+  RoleFindingPage,
   RosterWatch,
   StandingRulePreview,
 } from '#contract'
@@ -208,8 +208,9 @@ describe('the install script', () => {
 })
 
 describe('roles from what runs there', () => {
+  const all = ({ suggested, gone }: RoleFindingPage) => [...suggested, ...gone].flatMap((group) => group.findings)
   const findings = async (agent: Agent) =>
-    (await house.technician<RoleFinding[]>('GET', '/api/role-findings')).body.filter(
+    all((await house.technician<RoleFindingPage>('GET', '/api/role-findings')).body).filter(
       (finding) => finding.deviceId === agent.id,
     )
   const decide = (decision: string, agent: Agent, role: string) =>
@@ -261,6 +262,34 @@ describe('roles from what runs there', () => {
     expect(await findings(agent)).toMatchObject([{ role: 'web', evidence: [], decision: 'accepted' }])
     await decide('declined', agent, 'web')
     expect((await device(agent.id)).roles).toEqual(['file'])
+  })
+  it('are decided for every device of a client at once, whatever part of them was shown', async () => {
+    const { body: client } = await house.lead<{ id: number }>('POST', '/api/clients', { name: 'Oriel', code: 'or' })
+    const { body: site } = await house.lead<{ id: number }>('POST', '/api/sites', {
+      clientId: client.id,
+      name: 'Hall',
+      zone: 'Europe/Lisbon',
+      networks: [],
+    })
+    const agents: Agent[] = []
+    for (let i = 0; i < 3; i++) {
+      const agent = await house.enrol(site.id, newName())
+      await agent.send([agent.report(1, { facts: facts('postgresql') })])
+      agents.push(agent)
+    }
+    const page = async () =>
+      (await house.technician<RoleFindingPage>('GET', `/api/role-findings?client=${client.id}&limit=2`)).body
+    expect((await page()).suggested.map((group) => [group.role, group.total, group.findings.length])).toEqual([
+      ['database', 3, 2],
+    ])
+    const { body } = await house.technician('POST', '/api/role-findings/decide', {
+      decision: 'accepted',
+      role: 'database',
+      clientId: client.id,
+    })
+    expect(body).toEqual({ decided: 3 })
+    expect((await page()).total).toBe(0)
+    for (const agent of agents) expect((await device(agent.id)).roles).toEqual(['database'])
   })
   it('that nobody decided about go when they no longer show', async () => {
     const agent = await house.enrol(house.sites[0], newName())

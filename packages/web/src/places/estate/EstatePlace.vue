@@ -190,9 +190,7 @@ useKeys('Estate', [
             v-if="chosen"
             tabindex="-1"
             :model-value="chosen.has(row.id)"
-            :aria-label="`Choose ${row.name}`"
-            @update:model-value="toggle(row)"
-          />
+            @update:model-value="toggle(row)"><span class="visually-hidden">Choose {{ row.name }}</span></ElCheckbox>
           <SeverityMark v-else :state="mark(row)" />
         </template>
         <BoardCell v-else :device="row" :column="column" />

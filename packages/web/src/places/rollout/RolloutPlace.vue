@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, toRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { GapView, RoleFinding } from '#contract'
+import type { RoleFindingPage } from '#contract'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import CoveragePart from './coverage/CoveragePart.vue'
+import { useCoverage } from './coverage/useCoverage'
 import KeysPart from './enrolment/KeysPart.vue'
 import NewcomersPart from './enrolment/NewcomersPart.vue'
 import RetiredPart from '../estate/RetiredPart.vue'
@@ -30,15 +31,17 @@ const parts = [
   { name: 'retired', title: 'Out of use', key: '8' },
 ] as const
 const part = computed(() => parts.find((tab) => tab.name === route.query.part)?.name ?? 'keys')
-const findings = useResource(() => api.get<RoleFinding[]>('/role-findings'), {
-  topics: ['reports', 'policy', 'estate'],
-})
-const undecided = computed(() => (findings.data.value ?? []).filter((finding) => session.inView(finding.clientId)).length)
-const gaps = useResource(() => api.get<GapView[]>('/coverage'), { topics: ['policy', 'estate'] })
-const missing = computed(
-  () => (gaps.data.value ?? []).filter((gap) => gap.devices.some((device) => session.inView(device.clientId))).length,
+/** Of each role; all of them once somebody asks. */
+const most = ref(100)
+const findings = useResource(
+  () =>
+    api.get<RoleFindingPage>(
+      `/role-findings?limit=${most.value}${session.clientId === null ? '' : `&client=${session.clientId}`}`,
+    ),
+  { topics: ['policy', 'estate'], sources: [toRef(session, 'clientId'), most] },
 )
-const countOf = (name: string) => ({ roles: undecided.value, coverage: missing.value })[name] || ''
+const coverage = useCoverage()
+const countOf = (name: string) => ({ roles: findings.data.value?.total, coverage: coverage.data.value?.total })[name] || ''
 const go = (name: string) => void router.replace({ query: { part: name } })
 useKeys(
   'Rollout',
@@ -59,8 +62,8 @@ useKeys(
     <SweepPart v-else-if="part === 'sweep'" />
     <WavesPart v-else-if="part === 'waves'" />
     <NewcomersPart v-else-if="part === 'newcomers'" />
-    <RolesPart v-else-if="part === 'roles'" :findings="findings" />
-    <CoveragePart v-else-if="part === 'coverage'" :gaps="gaps" />
+    <RolesPart v-else-if="part === 'roles'" :findings="findings" @more="most = 20_000" />
+    <CoveragePart v-else-if="part === 'coverage'" :coverage="coverage" />
     <VersionsPart v-else-if="part === 'versions'" />
     <RetiredPart v-else />
   </div>

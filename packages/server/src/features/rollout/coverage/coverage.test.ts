@@ -2,7 +2,9 @@ import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type {
   CollectRuleView,
+  CoveragePage,
   Filled,
+  GapDevice,
   GapView,
   LiveEvent,
   RemedyPreview,
@@ -38,7 +40,9 @@ beforeAll(async () => {
 })
 afterAll(() => house.close())
 
-const gaps = async (): Promise<GapView[]> => (await house.technician<GapView[]>('GET', '/api/coverage')).body
+const page = async (query = ''): Promise<CoveragePage> =>
+  (await house.technician<CoveragePage>('GET', `/api/coverage${query}`)).body
+const gaps = async (): Promise<GapView[]> => (await page()).groups.flatMap((group) => group.gaps)
 const needs = async (): Promise<string[]> =>
   (await gaps()).map((gap) => `${gap.instance}: ${gap.devices.map((device) => device.name).join(' ')}`)
 const on = (instance: string, need: string, everywhere: boolean, ...agents: Agent[]) => ({
@@ -60,6 +64,36 @@ describe('coverage', () => {
     ])
     const mine = (await house.technician<GapView[]>('GET', `/api/devices/${one.id}/coverage`)).body
     expect(mine.map((gap) => gap.devices.map((device) => device.id))).toEqual([[one.id], [one.id], [one.id]])
+  })
+  it('comes by client and by device in parts, each with only its own, and names all devices of a gap on request', async () => {
+    const titles = async (query: string) =>
+      (await page(query)).groups.map(({ title, gaps: of }) => [title, ...of.map((gap) => gap.total)])
+    expect(await titles('?by=client')).toEqual([
+      ['Tidemill Ferries', 1, 1, 1],
+      ['Brindle Bakeries', 1, 1, 1],
+    ])
+    expect(await titles(`?by=device&client=${house.clients[1]}`)).toEqual([['bb-plant-web', 1, 1, 1]])
+    const first = await page('?by=device&after=3 0')
+    expect([first.total, first.groups.map(({ title }) => title), first.rest, first.next]).toEqual([
+      3,
+      ['tm-gate-1', 'bb-plant-web'],
+      0,
+      null,
+    ])
+    expect(await titles(`?by=device&after=3 ${one.id}`)).toEqual([['bb-plant-web', 1, 1, 1]])
+    const [{ gaps: of }] = first.groups as [CoveragePage['groups'][number]]
+    const { need, instance, uncollected, unwatched, trouble } = of[0]!
+    const named = async (clientId: number | null, reason = trouble) =>
+      (
+        await house.technician<GapDevice[]>('POST', '/api/coverage/devices', {
+          gaps: [{ need, instance, uncollected, unwatched, trouble: reason }],
+          clientId,
+          deviceId: null,
+        })
+      ).body.map(({ name }) => name)
+    expect(await named(null)).toEqual(['bb-plant-web', 'tm-gate-1'])
+    expect(await named(house.clients[0])).toEqual(['tm-gate-1'])
+    expect(await named(null, 'another reason')).toEqual([])
   })
   it('what a device tells first of itself is announced, so that an open page shows its gaps without being asked', async () => {
     const listener = new pg.Client({ connectionString: house.url })

@@ -1,33 +1,28 @@
 import {
+  coveragePageSchema,
+  coverageQuerySchema,
   filledSchema,
+  gapDevicesSchema,
   gapRemedySchema,
   gapsSchema,
+  gapsWithinSchema,
   gapWaiverSchema,
   madeSchema,
   remedyPreviewSchema,
   waiversSchema,
   type Filled,
-  type GapDevice,
   type GapRemedy,
-  type GapView,
   type RemedyPreview,
   type WaiverView,
 } from '#contract'
 import {
-  collectingFor,
   countText,
-  coverageGaps,
-  factsAsked,
-  matchesAny,
   remedyFor,
   roleNeed,
   roleNeeds,
   targetSentence,
   watchKind,
   withRemedy,
-  type Collecting,
-  type CoverageGap,
-  type Facts,
   type Policy,
   type PolicyStep,
   type Remedy,
@@ -37,170 +32,14 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
+import { policyInForce, type PolicyInForce } from '../../../store/policy'
 import { audit, ofClients, type Viewer } from '../../access'
-import { requireDevice, traitColumns, traitsOf, type TraitsRow } from '../../estate'
+import { requireDevice, requireDevices } from '../../estate'
 import { changePolicy, changesTo, impactOf } from '../../policy/change'
 import { readEstate } from '../../policy/names'
 import { writeSteps } from '../../policy/steps'
-import { policyInForce, targetsOf, type PolicyInForce } from '../../../store/policy'
-import { collectRules } from '../../../store/collecting'
 import { addCollectRule, requireTarget } from './collectRules'
-
-interface DeviceRow extends TraitsRow {
-  client_name: string
-  site_name: string
-  version: number
-  /** Another one when any of its facts that are asked for was told anew. */
-  told: number
-}
-
-/** Devices whose roles have needs. One hash join with the times of their facts, whose values are not read. */
-async function devicesWithNeeds(
-  db: Db,
-  viewer: Viewer,
-  deviceId: number | null,
-  asked: readonly (keyof Facts)[],
-): Promise<DeviceRow[]> {
-  return rows<DeviceRow>(
-    db,
-    `
-    select ${traitColumns}, d.version, c.name as client_name, s.name as site_name, coalesce(f.told, 0) as told
-    from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-    left join (
-      select device_id, sum(extract(epoch from at))::float8 as told from current_fact
-      where subject = any($4) and ($3::int is null or device_id = $3) group by device_id
-    ) f on f.device_id = d.id
-    where d.retired_at is null and d.roles && $2 and ${ofClients('d.client_id', 1)} and ($3::int is null or d.id = $3)
-    order by c.name, d.name limit 20000`,
-    [viewer.clientIds, [...new Set(roleNeeds.map((need) => need.role))], deviceId, asked],
-  )
-}
-
-async function factsOf(
-  db: Db,
-  ids: readonly number[],
-  asked: readonly (keyof Facts)[],
-): Promise<ReadonlyMap<number, Facts>> {
-  const found = new Map<number, Facts>(ids.map((id) => [id, {}]))
-  // By the primary key (device, subject).
-  for (const { device_id, subject, value } of await rows<{ device_id: number; subject: keyof Facts; value: never }>(
-    db,
-    'select device_id, subject, value from current_fact where device_id = any($1) and subject = any($2) limit 200000',
-    [ids, asked],
-  ))
-    found.get(device_id)![subject] = value
-  return found
-}
-
-/**
- * What was found of each device, for as long as policy, rules and the device stay as they were: a copy that carries the
- * numbers it was read at. Most devices are as they were a minute ago, and their facts need not be read again.
- */
-let known = { of: '', gaps: new Map<number, { at: string; gaps: CoverageGap[] }>() }
-
-/** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
-function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGap {
-  const asked =
-    gap.uncollected &&
-    (roleNeed(gap.need).of.on === 'log'
-      ? matchesAny(logs, gap.instance)
-      : collectors.some((collector) => collector === gap.instance))
-  return asked
-    ? {
-        ...gap,
-        uncollected: false,
-        trouble: gap.trouble ? `cannot be read there: ${gap.trouble}` : 'asked for, and not begun yet',
-      }
-    : gap
-}
-
-type DeviceGap = CoverageGap & { device: GapDevice }
-
-/** @param remember false within a transaction that writes: what it reads may never come true */
-async function gapsOf(
-  db: Db,
-  viewer: Viewer,
-  { deviceId = null, remember = true }: { deviceId?: number | null; remember?: boolean } = {},
-): Promise<DeviceGap[]> {
-  const policy = await policyInForce(db)
-  const asked = [...new Set<keyof Facts>(['services', 'logs', 'system', ...factsAsked(targetsOf(policy))])]
-  const devices = await devicesWithNeeds(db, viewer, deviceId, asked)
-  const rules = await collectRules(db, policy.version)
-  const of = `${policy.version} ${JSON.stringify(rules)}`
-  if (known.of !== of) known = { of, gaps: new Map() }
-  const found = remember ? known.gaps : new Map(known.gaps)
-  const markOf = ({ version, told }: DeviceRow) => `${version} ${told}`
-  const moved = devices.filter((row) => found.get(row.id)?.at !== markOf(row))
-  const facts = await factsOf(
-    db,
-    moved.map((row) => row.id),
-    asked,
-  )
-  for (const row of moved) {
-    const traits = traitsOf(row, facts.get(row.id)!)
-    const roster = policy.compiled.roster(traits)
-    const collecting = collectingFor(traits, rules, roster)
-    const gaps = coverageGaps(traits, traits.facts, roster).map((gap) => asAsked(gap, collecting))
-    found.set(row.id, { at: markOf(row), gaps })
-  }
-  const waived = new Set(
-    (
-      await rows<{ key: string }>(
-        db,
-        `select device_id || ' ' || need || ' ' || instance as key from coverage_waiver where device_id = any($1)
-         limit 100000`,
-        [devices.map((device) => device.id)],
-      )
-    ).map((row) => row.key),
-  )
-  return devices.flatMap((row) => {
-    const device: GapDevice = {
-      id: row.id,
-      name: row.name,
-      clientId: row.client_id,
-      clientName: row.client_name,
-      siteName: row.site_name,
-    }
-    return found
-      .get(row.id)!
-      .gaps.filter((gap) => !waived.has(`${row.id} ${gap.need} ${gap.instance}`))
-      .map((gap) => ({ ...gap, device }))
-  })
-}
-
-async function roleNames(db: Db): Promise<Map<string, string>> {
-  return new Map(
-    (await rows<{ id: string; name: string }>(db, 'select id, name from role limit 1000')).map((row) => [
-      row.id,
-      row.name,
-    ]),
-  )
-}
-
-function grouped(gaps: readonly DeviceGap[], names: ReadonlyMap<string, string>): GapView[] {
-  const groups = new Map<string, GapView>()
-  for (const { need: requireId, instance, uncollected, unwatched, trouble, device } of gaps) {
-    const need = roleNeed(requireId)
-    const key = JSON.stringify([requireId, instance, uncollected, unwatched, trouble])
-    const group = groups.get(key) ?? {
-      need: requireId,
-      instance,
-      on: need.of.on,
-      role: need.role,
-      roleName: names.get(need.role) ?? need.role,
-      why: need.why,
-      uncollected,
-      unwatched,
-      trouble,
-      devices: [],
-    }
-    group.devices.push(device)
-    groups.set(key, group)
-  }
-  return [...groups.values()].sort(
-    (a, b) => b.devices.length - a.devices.length || (a.need + a.instance < b.need + b.instance ? -1 : 1),
-  )
-}
+import { coveragePage, devicesWith, gapsOfDevice, readGaps, roleNames } from './gaps'
 
 interface Worked {
   remedy: Remedy
@@ -217,21 +56,23 @@ async function remediesOf(
   body: GapRemedy,
   before: PolicyInForce,
 ): Promise<{ worked: Worked[]; devices: number }> {
-  const open = await gapsOf(db, viewer, { remember: false })
+  const open = await readGaps(db, viewer, {}, false)
   const names = await roleNames(db)
   const devices = new Set<number>()
   const worked: Worked[] = []
   let policy: Policy = before
+  const chosen = new Set(body.deviceIds)
+  const there = open.filter(({ id }) => chosen.has(id))
   for (const { need: requireId, instance } of body.gaps) {
-    const found = open.filter(
-      (gap) => gap.need === requireId && gap.instance === instance && body.deviceIds.includes(gap.device.id),
+    const found = there.flatMap(({ id, gaps }) =>
+      gaps.filter((gap) => gap.need === requireId && gap.instance === instance).map((gap) => ({ ...gap, id })),
     )
     if (!found.length) continue
-    for (const gap of found) devices.add(gap.device.id)
+    for (const { id } of found) devices.add(id)
     const need = roleNeed(requireId)
     const target: Target = body.everywhere
       ? { on: 'role', role: need.role }
-      : { on: 'devices', deviceIds: found.map((gap) => gap.device.id).sort((a, b) => a - b) }
+      : { on: 'devices', deviceIds: [...new Set(found.map(({ id }) => id))].sort((a, b) => a - b) }
     await requireTarget(db, viewer, target)
     const remedy = remedyFor(
       {
@@ -366,9 +207,19 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/coverage',
     access: 'technician',
-    summary: 'What roles need and nobody collects or nobody watches',
-    answer: gapsSchema,
-    handle: async ({ viewer }) => grouped(await gapsOf(pool, viewer), await roleNames(pool)),
+    summary: 'What roles need and nobody collects or nobody watches, by need, client or device, in parts',
+    answer: coveragePageSchema,
+    query: coverageQuerySchema,
+    handle: ({ viewer, query }) => coveragePage(pool, viewer, query),
+  })
+  route(app, {
+    method: 'POST',
+    url: '/api/coverage/devices',
+    access: 'technician',
+    summary: 'Every device that misses something',
+    answer: gapDevicesSchema,
+    body: gapsWithinSchema,
+    handle: ({ viewer, body }) => devicesWith(pool, viewer, body),
   })
   route(app, {
     method: 'GET',
@@ -378,7 +229,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     answer: gapsSchema,
     async handle({ viewer, id }) {
       await requireDevice(pool, viewer, id())
-      return grouped(await gapsOf(pool, viewer, { deviceId: id() }), await roleNames(pool))
+      return gapsOfDevice(pool, viewer, id())
     },
   })
   route(app, {
@@ -430,7 +281,7 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
       inTransaction(pool, async (tx) => {
         if (!roleNeeds.some((need) => need.id === body.need))
           throw new ProblemError('no-such-need', `No role has a need “${body.need}”.`)
-        for (const deviceId of body.deviceIds) await requireDevice(tx, viewer, deviceId)
+        await requireDevices(tx, viewer, body.deviceIds)
         await tx.query(
           `insert into coverage_waiver (device_id, need, instance, reason, created_by) select d, $2, $3, $4, $5
            from unnest($1::int[]) d on conflict (device_id, need, instance) do update

@@ -2,7 +2,15 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import type { NewUpdateRun, Task, UpdateProgress, UpdateCommand, UpdateRunPage, VersionPage } from '#contract'
+import type {
+  NewUpdateRun,
+  Task,
+  UpdateProgress,
+  UpdateCommand,
+  UpdateRunPage,
+  VersionDevice,
+  VersionPage,
+} from '#contract'
 import { openHouse, type Agent, type House } from '../../../testing/house'
 import { advanceUpdates } from './updateRun'
 
@@ -84,12 +92,17 @@ describe('versions of the agent', () => {
       { version: '1.1.0-rc.1', architectures: ['arm64'] },
       { version: '1.0.0', architectures: ['x64'] },
     ])
-    expect(body.devices.map((device) => [device.name, device.version, device.updatable])).toEqual([
-      ['tm-a', '0.9.0', true],
-      ['tm-b', '0.9.0', true],
-      ['tm-c', '0.9.0', true],
-      ['tm-d', '0.9.0', true],
+    expect([body.total, body.fixed, body.counts.map(({ version, total }) => [version, total])]).toEqual([
+      4,
+      0,
+      [['0.9.0', 4]],
     ])
+    const behind = async (version: string) =>
+      (await house.technician<VersionDevice[]>('GET', `/api/agent-versions/devices?behind=${version}`)).body.map(
+        ({ name }) => name,
+      )
+    expect(await behind('1.0.0')).toEqual(['tm-a', 'tm-b', 'tm-c', 'tm-d'])
+    expect(await behind('0.9.0')).toEqual([])
   })
   it('are handed out by version, and nothing else of the folder is', async () => {
     expect((await house.nobody('GET', '/agent/releases/1.0.0/custode-agent-linux-x64.gz')).status).toBe(200)

@@ -3,12 +3,14 @@ import {
   newUpdateRunSchema,
   updateRunPageSchema,
   updateRunsSchema,
+  versionDevicesQuerySchema,
+  versionDevicesSchema,
   versionPageSchema,
+  versionQuerySchema,
   type UpdateAction,
   type UpdateDeviceView,
   type UpdateRunPage,
   type UpdateRunView,
-  type VersionDevice,
 } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
@@ -17,6 +19,7 @@ import { route } from '../../../http/route'
 import { ofClients, type Viewer } from '../../access'
 import type { Releases } from './releases'
 import { startUpdates, controlUpdates } from './updateRun'
+import { versionDevices, versionPage } from './versions'
 
 /** Counts only devices that the viewer may see; a run without any of them is not theirs. */
 const select = `
@@ -52,18 +55,17 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
     access: 'technician',
     summary: 'Who runs which version of the agent, and which this server has',
     answer: versionPageSchema,
-    handle: async ({ viewer }) => ({
-      releases: releases.list(),
-      devices: await rows<VersionDevice>(
-        pool,
-        `
-        select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName",
-        coalesce(d.agent_version, '') as version, d.updatable
-        from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-        where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 20000`,
-        [viewer.clientIds],
-      ),
-    }),
+    query: versionQuerySchema,
+    handle: ({ viewer, query }) => versionPage(pool, viewer, releases, query.client ?? null),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/agent-versions/devices',
+    access: 'technician',
+    summary: 'Devices that an update to a version is for, or those that cannot be updated from here',
+    answer: versionDevicesSchema,
+    query: versionDevicesQuerySchema,
+    handle: ({ viewer, query }) => versionDevices(pool, viewer, query),
   })
   route(app, {
     method: 'POST',

@@ -109,9 +109,7 @@ function choose(id: number, on: boolean): void {
     <template #compare="{ row: template }"><ElCheckbox
           :model-value="chosen.includes(template.id)"
           :disabled="chosen.length === 2 && !chosen.includes(template.id)"
-          :aria-label="`Compare ${template.name}`"
-          @update:model-value="choose(template.id, Boolean($event))"
-        /></template>
+          @update:model-value="choose(template.id, Boolean($event))"><span class="visually-hidden">Compare {{ template.name }}</span></ElCheckbox></template>
     <template #template="{ row: template }"><RouterLink :to="`/policy/${template.id}`">{{ template.name }}</RouterLink></template>
     <template #about="{ row: template }"><span class="muted">{{ template.description }}</span></template>
     <template #watches="{ row: template }">{{ template.watchCount }}</template>

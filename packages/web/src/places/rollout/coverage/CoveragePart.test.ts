@@ -1,7 +1,8 @@
 import { flushPromises } from '@vue/test-utils'
 import { beforeEach, describe, expect, it } from 'vitest'
-import { shallowRef } from 'vue'
-import type { GapView, RemedyPreview } from '#contract'
+import { ref, shallowRef } from 'vue'
+import type { CoveragePage, GapGroupView, GapView, RemedyPreview } from '#contract'
+import { groupsBy } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { answerWith, choicesOf, show, type Answers } from '../../../testing/page'
 import CoveragePart from './CoveragePart.vue'
@@ -23,6 +24,7 @@ const gap = (instance: string, more: Partial<GapView> = {}): GapView => ({
   uncollected: true,
   unwatched: true,
   trouble: '',
+  total: 2,
   devices: [device(1), device(2)],
   ...more,
 })
@@ -55,14 +57,24 @@ async function open(gaps: GapView[], answers: Answers = {}, access = 'technician
     'GET /clients': [],
     'GET /coverage/waivers': [],
     'GET /collect-rules': [],
+    'POST /coverage/devices': [
+      ...new Map(gaps.flatMap(({ devices }) => devices).map((each) => [each.id, each])).values(),
+    ],
     'POST /coverage/preview': preview,
     'POST /coverage/fill': { devices: 2 },
     'POST /coverage/waivers': { devices: 2 },
     ...answers,
   })
-  const data = shallowRef(gaps)
+  const groups = [...groupsBy(gaps, ({ roleName }) => roleName)].map(([title, of]): GapGroupView => ({
+    title,
+    clientId: null,
+    deviceId: null,
+    gaps: of,
+  }))
+  const data = shallowRef<CoveragePage>({ total: gaps.length, groups, rest: 0, next: null })
+  const by = ref('need')
   const { page } = await show(CoveragePart, {
-    gaps: { data, error: shallowRef(null), refresh: () => Promise.resolve() },
+    coverage: { by, more: () => undefined, data, error: shallowRef(null), refresh: () => Promise.resolve() },
   })
   await useSession().load()
   await flushPromises()
@@ -75,6 +87,7 @@ async function open(gaps: GapView[], answers: Answers = {}, access = 'technician
   }
   return {
     page,
+    by,
     asked,
     press,
     posted: (path: string) =>
@@ -150,9 +163,23 @@ describe('coverage', () => {
       { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
     ])
   })
-  it('by client shows each client only its own part', async () => {
-    const { page, press } = await open([gap('nginx/error.log', { devices: [device(1), device(2, 2)] })])
+  it('looks for the devices of a gap just as it was shown, within the client or device that it stands under', async () => {
+    const { press, asked } = await open([gap('nginx/error.log', { total: 400 })])
+    await press('see what it would add')
+    expect(asked.find(({ path }) => path === '/coverage/devices')!.body).toEqual({
+      gaps: [{ need: 'web.log.linux', instance: 'nginx/error.log', uncollected: true, unwatched: true, trouble: '' }],
+      clientId: null,
+      deviceId: null,
+    })
+  })
+  it('names three devices and says how many more there are', async () => {
+    const { page } = await open([gap('nginx/error.log', { total: 400 })])
+    expect(page.text()).toContain('400 devices tm-gate-1, tm-gate-2 and 398 more')
+  })
+  it('is grouped by client on request, and what was chosen is left', async () => {
+    const { page, press, by } = await open([gap('nginx/error.log')])
+    await press('see what it would add')
     await press('client')
-    expect(page.findAll('h2').map((heading) => heading.text())).toEqual(['Client 1', 'Client 2'])
+    expect([by.value, page.find('aside').exists()]).toEqual(['client', false])
   })
 })

@@ -1,56 +1,77 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import type { GapView, WaiverView } from '#contract'
-import { countText } from '#core'
+import { computed, ref, watch } from 'vue'
+import type { GapDevice, GapGroupView, GapView, GapsWithin, WaiverView } from '#contract'
+import { countText, gapGroupings } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
-import { useResource, type Resource } from '../../../parts/data/resource'
+import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import NearEnd from '../../../parts/ui/NearEnd.vue'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import CollectRules from './CollectRules.vue'
 import GapRemedy from './GapRemedy.vue'
-import { gapWords, groupGaps, type GroupedBy } from './gapWords'
-import ShortTable from '../../../parts/ui/ShortTable.vue'
+import { gapWords } from './gapWords'
+import type { Coverage } from './useCoverage'
 
 /** What the roles of devices need, and nobody collects or nobody watches. */
-const props = defineProps<{ gaps: Resource<GapView[]> }>()
+const props = defineProps<{ coverage: Coverage }>()
 const session = useSession()
+const { by } = props.coverage
+const page = computed(() => props.coverage.data.value)
 const waivers = useResource(() => api.get<WaiverView[]>('/coverage/waivers'), { topics: ['policy'] })
-const by = ref<GroupedBy>('need')
-const chosen = ref<GapView[]>([])
-const shown = computed(() =>
-  (props.gaps.data.value ?? [])
-    .map((gap) => ({ ...gap, devices: gap.devices.filter((device) => session.inView(device.clientId)) }))
-    .filter((gap) => gap.devices.length),
-)
-const groups = computed(() => groupGaps(shown.value, by.value))
 const waived = computed(() => (waivers.data.value ?? []).filter((waiver) => session.inView(waiver.device.clientId)))
-const keyOf = (gap: GapView) =>
-  [gap.need, gap.instance, gap.uncollected, gap.unwatched, gap.trouble, ...gap.devices.map((device) => device.id)].join()
-const isChosen = (gap: GapView) => chosen.value.some((candidate) => keyOf(candidate) === keyOf(gap))
+const groupings = { need: 'what is missing', client: 'client', device: 'device' } as const
+/** What somebody looks into, with every device that it is about. */
+const chosen = ref<{ of: string; gaps: GapView[]; devices: GapDevice[] } | null>(null)
+const keyOf = ({ need, instance, uncollected, unwatched, trouble }: GapView) =>
+  JSON.stringify([need, instance, uncollected, unwatched, trouble])
+const groupKey = (group: GapGroupView) => `${by.value} ${group.deviceId ?? group.clientId ?? group.title}`
 /** What somebody has to put right on the machine itself cannot be added from here. */
 const closable = (gaps: readonly GapView[]) => gaps.filter((gap) => gap.unwatched || !gap.trouble)
-function where({ devices }: GapView): string {
-  const names = devices
-    .slice(0, 3)
-    .map((device) => device.name)
-    .join(', ')
-  return devices.length > 3 ? `${names} and ${devices.length - 3} more` : names
+function where({ devices, total }: GapView): string {
+  const names = devices.map((device) => device.name).join(', ')
+  return total > devices.length ? `${names} and ${total - devices.length} more` : names
 }
+async function choose(group: GapGroupView, gaps: GapView[]): Promise<void> {
+  const within: GapsWithin = {
+    gaps: gaps.map(({ need, instance, uncollected, unwatched, trouble }) => ({
+      need,
+      instance,
+      uncollected,
+      unwatched,
+      trouble,
+    })),
+    clientId: group.clientId ?? session.clientId,
+    deviceId: group.deviceId,
+  }
+  const devices = await attempt(() => api.post<GapDevice[]>('/coverage/devices', within))
+  if (devices) chosen.value = { of: groupKey(group), gaps, devices }
+}
+const isChosen = (group: GapGroupView, gap: GapView) =>
+  chosen.value?.of === groupKey(group) && chosen.value.gaps.some((other) => keyOf(other) === keyOf(gap))
+watch(by, () => {
+  chosen.value = null
+})
 async function closed(): Promise<void> {
-  chosen.value = []
-  await Promise.all([props.gaps.refresh(), waivers.refresh()])
+  chosen.value = null
+  await Promise.all([props.coverage.refresh(), waivers.refresh()])
 }
 async function tellAgain(waiver: WaiverView): Promise<void> {
   if (!(await attempt(() => api.delete(`/devices/${waiver.device.id}/waivers`)))) return
   done(`What ${waiver.device.name} does not have is shown again.`)
   await closed()
 }
+const gapColumns = computed(() => [
+  { key: 'what', title: 'Missing', grow: 1 },
+  ...(by.value === 'device' ? [] : [{ key: 'where', title: 'Where', width: 330 }]),
+  { key: 'acts', width: 180, align: 'right' as const, tight: true },
+])
 const waiverColumns = [
   { key: 'device', title: 'Device' },
   { key: 'what', title: 'What' },
   { key: 'why', title: 'Why' },
-  { key: 'acts', align: 'right' },
+  { key: 'acts', align: 'right', tight: true },
 ] as const
 </script>
 
@@ -60,39 +81,40 @@ const waiverColumns = [
       <div class="head by">
         <span class="muted">Grouped by</span>
         <button
-          v-for="grouping in (['need', 'client', 'device'] as const)"
+          v-for="grouping in gapGroupings"
           :key="grouping"
           class="link"
           :class="{ on: by === grouping }"
           :aria-pressed="by === grouping"
           @click="by = grouping"
-        >{{ grouping === 'need' ? 'what is missing' : grouping }}</button>
+        >{{ groupings[grouping] }}</button>
       </div>
       <StateNotice
-        :error="gaps.error.value"
-        :loading="!gaps.data.value"
-        :empty="gaps.data.value && !shown.length ? 'Everything that the roles of these devices need is collected and watched.' : ''"
-        @again="gaps.refresh"
+        :error="coverage.error.value"
+        :loading="!page"
+        :empty="page && !page.groups.length ? 'Everything that the roles of these devices need is collected and watched.' : ''"
+        @again="coverage.refresh"
       />
-      <section v-for="group in groups" :key="group.title" :aria-label="group.title">
-        <h2><RouterLink v-if="group.path" class="mono" :to="group.path">{{ group.title }}</RouterLink><template v-else>{{ group.title }}</template> <button v-if="closable(group.gaps).length > 1" class="link all" @click="chosen = closable(group.gaps)">see
+      <section v-for="group in page?.groups" :key="groupKey(group)" :aria-label="group.title">
+        <h2><RouterLink v-if="group.deviceId" class="mono" :to="`/estate/${group.deviceId}`">{{ group.title }}</RouterLink><template v-else>{{ group.title }}</template> <button v-if="closable(group.gaps).length > 1" class="link all" @click="choose(group, closable(group.gaps))">see
             what all {{ closable(group.gaps).length }} would add</button></h2>
-        <table class="board">
-          <tbody>
-            <tr v-for="gap in group.gaps" :key="keyOf(gap)" :class="{ on: isChosen(gap) }">
-              <td><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</td>
-              <td
-                v-if="by !== 'device'"
-                class="where"
-                :title="gap.devices.map((device) => `${device.name}, ${device.clientName}`).join('\n')"
-              ><b>{{ countText(gap.devices.length, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></td>
-              <td class="num do">
-                <button v-if="closable([gap]).length" class="link" @click="chosen = [gap]">see what it would add</button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <ShortTable
+          :label="`Missing: ${group.title}`"
+          :rows="group.gaps"
+          :columns="gapColumns"
+          :row-key="keyOf"
+          :row-class="(gap) => (isChosen(group, gap) ? 'chosen' : '')"
+        >
+          <template #what="{ row: gap }"><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</template>
+          <template #where="{ row: gap }">
+            <span class="where" :title="gap.devices.map((device) => `${device.name}, ${device.clientName}`).join('\n')"><b>{{ countText(gap.total, 'device') }}</b> <span class="mono">{{ where(gap) }}</span></span>
+          </template>
+          <template #acts="{ row: gap }">
+            <button v-if="closable([gap]).length" class="link" @click="choose(group, [gap])">see what it would add</button>
+          </template>
+        </ShortTable>
       </section>
+      <NearEnd v-if="page?.rest" :rest="page.rest" @near="coverage.more" />
       <details v-if="waived.length" class="more">
         <summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
         <ShortTable label="Marked as not needed" :rows="waived" :columns="waiverColumns" :row-key="(waiver) => `${waiver.device.id} ${waiver.need} ${waiver.instance}`">
@@ -105,11 +127,12 @@ const waiverColumns = [
       <CollectRules />
     </div>
     <GapRemedy
-      v-if="chosen.length"
-      :key="chosen.map(keyOf).join()"
-      :gaps="chosen"
+      v-if="chosen"
+      :key="chosen.of + chosen.gaps.map(keyOf).join()"
+      :gaps="chosen.gaps"
+      :devices="chosen.devices"
       @closed="closed"
-      @leave="chosen = []"
+      @leave="chosen = null"
     />
     <p v-else class="muted aside">Only what is really there is told: a service that runs, a log that is written, a
       collector that its agent could have. Choose one to see what closing the gap would add; nothing is added before you
@@ -145,18 +168,7 @@ h2 {
   margin-left: 10px;
 }
 .where {
-  width: 38%;
-  max-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
   white-space: nowrap;
-}
-.do {
-  white-space: nowrap;
-  width: 170px;
-}
-.on td {
-  background: var(--act-soft);
 }
 .more {
   margin-top: 18px;

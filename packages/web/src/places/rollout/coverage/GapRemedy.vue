@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { Filled, GapRemedy, GapView, RemedyPreview } from '#contract'
+import type { Filled, GapDevice, GapRemedy, GapView, RemedyPreview } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
@@ -15,22 +15,19 @@ import { gapWords } from './gapWords'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** What closing some gaps would add, before it is added. */
-const props = defineProps<{ gaps: GapView[] }>()
+const props = defineProps<{ gaps: GapView[]; devices: GapDevice[] }>()
 const emit = defineEmits<{ closed: []; leave: [] }>()
 const session = useSession()
 const everywhere = ref(false)
-const devices = computed(() => [
-  ...new Map(props.gaps.flatMap((gap) => gap.devices.map((device) => [device.id, device]))).values(),
-])
 const roles = computed(() => [...new Set(props.gaps.map((gap) => gap.roleName))])
 const body = computed((): GapRemedy => ({
   gaps: props.gaps.map(({ need, instance }) => ({ need, instance })),
   everywhere: everywhere.value,
-  deviceIds: devices.value.map((device) => device.id),
+  deviceIds: props.devices.map((device) => device.id),
 }))
 const preview = useResource(() => api.post<RemedyPreview>('/coverage/preview', body.value), { sources: [body] })
 const here = computed(() =>
-  devices.value.length === 1 ? devices.value[0]!.name : `these ${devices.value.length} devices`,
+  props.devices.length === 1 ? props.devices[0]!.name : `these ${props.devices.length} devices`,
 )
 const refusing = ref(false)
 const reason = ref('')

@@ -1,32 +1,56 @@
 <script setup lang="ts">
 import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
 import 'element-plus/es/components/checkbox/style/css'
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
 import { ElInputNumber } from 'element-plus/es/components/input-number/index'
 import 'element-plus/es/components/input-number/style/css'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { NewUpdateRun, ReleaseView, VersionDevice } from '#contract'
 import { countText, cutIntoWaves } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
-import { behind } from './versionCounts'
+import { useResource } from '../../../parts/data/resource'
+import { useSession } from '../../../parts/data/session'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
+import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** An update of agents as a sentence. */
-const props = defineProps<{ releases: ReleaseView[]; devices: VersionDevice[] }>()
+const props = defineProps<{ releases: ReleaseView[] }>()
 const emit = defineEmits<{ started: [id: number]; close: [] }>()
 const version = ref(props.releases[0]?.version ?? '')
-const clientId = ref(0)
+const session = useSession()
+const clientId = ref(session.clientId ?? 0)
 const first = ref(3)
 const failed = ref(0)
 const minutes = ref(5)
-const left = ref<number[]>([])
-const clients = computed(() =>
-  [...new Map(props.devices.map((device) => [device.clientId, device.clientName]))].sort((a, b) => (a[1] < b[1] ? -1 : 1)),
+/** Those that are left out. */
+const left = ref<ReadonlySet<number>>(new Set())
+const { data, error, refresh } = useResource(
+  () => {
+    const query = new URLSearchParams({ behind: version.value })
+    if (clientId.value) query.set('client', String(clientId.value))
+    return api.get<VersionDevice[]>(`/agent-versions/devices?${query}`)
+  },
+  { sources: [version, clientId] },
 )
-const candidates = computed(() =>
-  behind(props.devices, version.value).filter((device) => clientId.value === 0 || device.clientId === clientId.value),
+watch([version, clientId], () => {
+  left.value = new Set()
+})
+const candidates = computed(() => data.value ?? [])
+const chosen = computed(() => candidates.value.filter((candidate) => !left.value.has(candidate.id)))
+const words = ref('')
+const found = computed(() =>
+  candidates.value.filter(({ name, clientName }) => `${name} ${clientName}`.toLowerCase().includes(words.value.toLowerCase())),
 )
-const chosen = computed(() => candidates.value.filter((candidate) => !left.value.includes(candidate.id)))
+const isOpen = ref(false)
+const columns = [
+  { key: 'take', hint: 'Update it', width: 40 },
+  { key: 'device', title: 'Device' },
+  { key: 'client', title: 'Client' },
+  { key: 'version', title: 'Runs' },
+] as const
 const sizes = computed(() =>
   first.value > 0 && first.value < chosen.value.length
     ? [first.value, Math.min(chosen.value.length, first.value * 5)]
@@ -53,7 +77,9 @@ async function start(): Promise<void> {
   emit('started', made.id)
 }
 function toggle(id: number): void {
-  left.value = left.value.includes(id) ? left.value.filter((other) => other !== id) : [...left.value, id]
+  const after = new Set(left.value)
+  if (!after.delete(id)) after.add(id)
+  left.value = after
 }
 </script>
 
@@ -62,7 +88,7 @@ function toggle(id: number): void {
     <p class="sentence">Bring
       <ChoiceField v-model="clientId" label="Whose">
         <option :value="0">every agent</option>
-        <option v-for="[id, name] in clients" :key="id" :value="id">every agent at {{ name }}</option>
+        <option v-for="client in session.clients" :key="client.id" :value="client.id">every agent at {{ client.name }}</option>
       </ChoiceField> to version
       <ChoiceField v-model="version" label="Version">
         <option v-for="release in releases" :key="release.version">{{ release.version }}</option>
@@ -78,22 +104,27 @@ function toggle(id: number): void {
         class="short" :controls="false" size="small" /> % failed. One that does not report within
       <ElInputNumber v-model="minutes" :min="1" :max="1440" aria-label="Minutes to report" class="short" :controls="false" size="small" />
       min goes back.</p>
-    <p class="muted">
+    <StateNotice :error="error" :loading="!data" @again="refresh" />
+    <p v-if="data" class="muted">
       <template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in
         {{ countText(waves.length, 'wave') }}: {{ waves.join(', ') }}.</template>
+      <template v-else-if="candidates.length">All are left out.</template>
       <template v-else>Every agent there runs {{ version }} already, or cannot be updated from here.</template>
+      <button v-if="candidates.length" type="button" class="link" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'hide them' : 'choose which' }}</button>
     </p>
-    <details v-if="candidates.length">
-      <summary>Which</summary>
-      <p class="which">
-        <ElCheckbox
-          v-for="candidate in candidates.slice(0, 500)"
-          :key="candidate.id"
-          :model-value="!left.includes(candidate.id)"
-          @update:model-value="toggle(candidate.id)"
-        ><span class="mono">{{ candidate.name }}</span> <span class="faint">{{ candidate.version }}</span></ElCheckbox>
-      </p>
-    </details>
+    <template v-if="isOpen && candidates.length">
+      <ElInput v-model="words" class="words" size="small" clearable placeholder="device or client" aria-label="Find a device" />
+      <ShortTable label="Devices to update" :rows="found" :columns="columns" row-key="id">
+        <template #take="{ row: candidate }">
+          <ElCheckbox
+            :model-value="!left.has(candidate.id)"
+            @update:model-value="toggle(candidate.id)"><span class="visually-hidden">Update {{ candidate.name }}</span></ElCheckbox>
+        </template>
+        <template #device="{ row: candidate }"><span class="mono">{{ candidate.name }}</span></template>
+        <template #client="{ row: candidate }">{{ candidate.clientName }}</template>
+        <template #version="{ row: candidate }"><span class="mono">{{ candidate.version || 'not reported yet' }}</span></template>
+      </ShortTable>
+    </template>
     <div class="row">
       <button class="btn main" :disabled="busy || !chosen.length">Update {{ countText(chosen.length, 'agent') }}</button>
       <button type="button" class="btn" @click="emit('close')">Cancel</button>
@@ -102,6 +133,9 @@ function toggle(id: number): void {
 </template>
 
 <style scoped>
+.words {
+  width: 240px;
+}
 form {
   display: grid;
   gap: 8px;
@@ -120,15 +154,5 @@ form {
 .row {
   display: flex;
   gap: 8px;
-}
-summary {
-  cursor: pointer;
-  color: var(--act);
-}
-.which {
-  columns: 4;
-}
-.which label {
-  display: block;
 }
 </style>

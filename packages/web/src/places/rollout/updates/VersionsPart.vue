@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
-import type { UpdateRunView, VersionPage } from '#contract'
+import { computed, ref, toRef, watch } from 'vue'
+import type { UpdateRunView, VersionCount, VersionDevice, VersionPage } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -10,18 +10,29 @@ import { fullText } from '../../../parts/format/time'
 import UpdateForm from './UpdateForm.vue'
 import UpdateRun from './UpdateRun.vue'
 import RunList from '../runs/RunList.vue'
-import { versionCounts } from './versionCounts'
+import { attempt } from '../../../parts/ui/notify'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** Who runs which version of the agent, and updates of them. */
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<VersionPage>('/agent-versions'), {
-  topics: ['estate', 'reports'],
+const ofClient = computed(() => (session.clientId === null ? '' : `client=${session.clientId}`))
+const { data, error, refresh } = useResource(() => api.get<VersionPage>(`/agent-versions?${ofClient.value}`), {
+  topics: ['estate'],
+  sources: [toRef(session, 'clientId')],
 })
 const runs = useResource(() => api.get<UpdateRunView[]>('/update-runs'), { topics: ['estate'] })
-const devices = computed(() => (data.value?.devices ?? []).filter((device) => session.inView(device.clientId)))
-const counts = computed(() => versionCounts(devices.value))
-const fixed = computed(() => devices.value.filter((device) => !device.updatable))
+/** Of agents that cannot be updated from here; read when somebody wants to know which. */
+const fixed = ref<VersionDevice[] | null>(null)
+async function readFixed(): Promise<void> {
+  fixed.value = await attempt(() => api.get<VersionDevice[]>(`/agent-versions/devices?${ofClient.value}`))
+}
+watch(ofClient, () => {
+  fixed.value = null
+})
+function clientsText({ clients, clientCount }: VersionCount): string {
+  const names = clients.map(({ name, devices }) => `${name} ${devices}`).join(', ')
+  return clientCount > clients.length ? `${names}, and ${clientCount - clients.length} clients more` : names
+}
 const known = (version: string) => data.value?.releases.some((release) => release.version === version)
 const making = ref(false)
 const chosen = ref<number | null>(null)
@@ -33,6 +44,11 @@ async function started(id: number): Promise<void> {
   chosen.value = id
   await runs.refresh()
 }
+const fixedColumns = [
+  { key: 'device', title: 'Device' },
+  { key: 'client', title: 'Client' },
+  { key: 'version', title: 'Version' },
+] as const
 const versionColumns = [
   { key: 'version', title: 'Version' },
   { key: 'count', title: 'Devices', align: 'right' },
@@ -55,33 +71,29 @@ const versionColumns = [
     <StateNotice
       :error="error"
       :loading="!data"
-      :empty="data && !devices.length ? 'No device reports here yet.' : ''"
+      :empty="data && !data.total ? 'No device reports here yet.' : ''"
       @again="refresh"
     />
-    <ShortTable v-if="counts.length" label="Versions" :rows="counts" :columns="versionColumns" row-key="version">
+    <ShortTable v-if="data?.total" label="Versions" :rows="data.counts" :columns="versionColumns" row-key="version">
       <template #version="{ row: count }"><span class="mono">{{ count.version || 'not reported yet' }}</span></template>
       <template #count="{ row: count }"><b>{{ count.total }}</b></template>
-      <template #share="{ row: count }"><span class="share"><i :style="{ width: `${(100 * count.total) / devices.length}%` }" /></span></template>
-      <template #clients="{ row: count }"><span class="muted">{{ count.clients.map((client) => `${client.name} ${client.devices}`).join(', ') }}</span></template>
+      <template #share="{ row: count }"><span class="share"><i :style="{ width: `${(100 * count.total) / data!.total}%` }" /></span></template>
+      <template #clients="{ row: count }"><span class="muted">{{ clientsText(count) }}</span></template>
       <template #old="{ row: count }"><span class="faint">{{ known(count.version) || !count.version ? '' : 'no longer offered' }}</span></template>
     </ShortTable>
-    <details v-if="fixed.length" class="fixed">
-      <summary>{{ countText(fixed.length, 'agent') }} cannot be updated from here</summary>
-      <p class="muted">They were not started by the agent’s starter, so nothing would go back if an update failed, or
-        they run on a system that this server has no program for. The command under “By hand” installs with the starter.</p>
-      <p>
-        <RouterLink
-          v-for="device in fixed.slice(0, 100)"
-          :key="device.id"
-          class="mono name"
-          :to="`/estate/${device.id}`"
-        >{{ device.name }}</RouterLink>
-      </p>
-    </details>
+    <template v-if="data?.fixed">
+      <p class="fixed">{{ countText(data.fixed, 'agent') }} cannot be updated from here: they were not started by the agent’s
+        starter, so nothing would go back if an update failed, or they run on a system that this server has no program
+        for. The command under “By hand” installs with the starter. <button v-if="!fixed" class="link" @click="readFixed">Show which</button></p>
+      <ShortTable v-if="fixed" label="Not updated from here" :rows="fixed" :columns="fixedColumns" row-key="id">
+        <template #device="{ row: device }"><RouterLink class="mono" :to="`/estate/${device.id}`">{{ device.name }}</RouterLink></template>
+        <template #client="{ row: device }">{{ device.clientName }}</template>
+        <template #version="{ row: device }"><span class="mono">{{ device.version }}</span></template>
+      </ShortTable>
+    </template>
     <UpdateForm
       v-if="making && data"
       :releases="data.releases"
-      :devices="devices"
       @started="started"
       @close="making = false"
     />
@@ -109,12 +121,5 @@ const versionColumns = [
 }
 .fixed {
   margin-top: 8px;
-}
-summary {
-  cursor: pointer;
-  color: var(--act);
-}
-.name {
-  margin-right: 12px;
 }
 </style>
