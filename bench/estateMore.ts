@@ -179,7 +179,7 @@ export async function waitingAgents(
   }
   const resident = () => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${server}/status`, 'utf8'))?.[1] ?? 0) / 1000
   const agents = [...keys.values()]
-  const pool = new Pool(url, { connections: agents.length, headersTimeout: 60_000, bodyTimeout: 60_000 })
+  const pool = new Pool(url, { connections: agents.length, headersTimeout: 100_000, bodyTimeout: 100_000 })
   let stopped = false
   let waiting = 0
   const wait = async (key: string) => {
@@ -189,7 +189,7 @@ export async function waitingAgents(
       const { body } = await pool.request({
         path: '/api/agent/changes',
         method: 'POST',
-        headers: { 'content-type': 'application/json', authorization: `Bearer ${key}` },
+        headers: { 'content-type': 'application/json', authorization: `Bearer ${key}`, prefer: 'wait=600' },
         body: JSON.stringify({ roster }),
       })
       const told = (await body.json()) as { settings?: { roster: string } }

@@ -3,6 +3,7 @@ import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { pipeline } from 'node:stream/promises'
 import { gzipSync } from 'node:zlib'
+import type { Millis } from '#core'
 import { requireSafe, optionsFor, troubleWithTls, type Way } from './way'
 
 export class RefusedError extends Error {
@@ -45,6 +46,15 @@ function explained(error: NodeJS.ErrnoException, { origin }: URL): Error {
     : Object.assign(new Error(`${origin} is not trusted: ${trouble}`), { code: error.code })
 }
 
+export interface Patience {
+  /** Ends the request at once. */
+  stop?: AbortSignal
+  /** How long nothing at all may come, in milliseconds. */
+  idle?: Millis
+  /** How long the server may wait with its answer, in seconds (RFC 7240); as long as it thinks right otherwise. */
+  wait?: number
+}
+
 /** One request. Rejects with an Error when the server was not reached. */
 function ask(
   way: Way,
@@ -52,13 +62,13 @@ function ask(
   method: 'GET' | 'POST',
   headers: Record<string, string | number> = {},
   bytes?: Buffer,
-  stop?: AbortSignal,
+  { stop, idle = 30_000 }: Patience = {},
 ): Promise<Response> {
   const { url, send, options } = target(way, path)
   return new Promise((resolve, reject) => {
     const request = send(
       url,
-      { ...options, method, timeout: 30_000, headers, ...(stop ? { signal: stop } : {}) },
+      { ...options, method, timeout: idle, headers, ...(stop ? { signal: stop } : {}) },
       (response) => {
         const chunks: Buffer[] = []
         let length = 0
@@ -77,7 +87,7 @@ function ask(
         )
       },
     )
-    request.on('timeout', () => request.destroy(new Error('no answer within 30 s')))
+    request.on('timeout', () => request.destroy(new Error(`no answer within ${idle / 1000} s`)))
     request.on('error', (error) => {
       reject(explained(error, url))
     })
@@ -95,7 +105,7 @@ export async function call<T>(
   path: string,
   body?: unknown,
   key?: string,
-  stop?: AbortSignal,
+  patience: Patience = {},
 ): Promise<Answer<T>> {
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
   const { status, text, date } = await ask(
@@ -107,9 +117,10 @@ export async function call<T>(
         ? { 'content-type': 'application/json', 'content-encoding': 'gzip', 'content-length': bytes.length }
         : {}),
       ...(key ? { authorization: `Bearer ${key}` } : {}),
+      ...(patience.wait ? { prefer: `wait=${patience.wait}` } : {}),
     },
     bytes,
-    stop,
+    patience,
   )
   const { origin } = new URL(way.server)
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null

@@ -80,6 +80,35 @@ it('follows what it is told, says back which roster it works by, and reports at 
   stop.abort()
   await done
 })
+it('says how long it would wait, and takes an answer that comes after spaces', async () => {
+  let preferred: string | undefined
+  server = createServer((request, response) => {
+    preferred ??= request.headers.prefer as string
+    response.writeHead(200, { 'content-type': 'application/json' })
+    response.write(' ')
+    setTimeout(() => response.end(JSON.stringify({ settings: settings('one'), work: false })), 50)
+  })
+  await new Promise<void>((resolve) => server!.listen(0, '127.0.0.1', resolve))
+  const stop = new AbortController()
+  const told: string[] = []
+  await awaitChange(
+    {
+      server: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+      deviceId: 1,
+      deviceKey: 'k',
+      name: 'd',
+      interval: 60_000,
+    },
+    ({ roster }) => {
+      told.push(roster)
+      stop.abort()
+      return Promise.resolve()
+    },
+    () => undefined,
+    stop.signal,
+  )
+  expect([preferred, told]).toEqual(['wait=600', ['one']])
+})
 it('leaves a server alone that has nothing to wait at', async () => {
   const { identity, heard } = await serve([404])
   await awaitChange(

@@ -5,6 +5,9 @@ import type { Identity } from '../identity/identity'
 import { call, RefusedError } from '.'
 
 const firstPause: Millis = 15_000
+/** Seconds that the server may wait with its answer, and how long it may send nothing meanwhile. */
+const longestWait = 600
+const silence: Millis = 100_000
 const longestPause: Millis = 2 * minute
 
 /**
@@ -37,7 +40,7 @@ export async function awaitChange(
         '/api/agent/changes',
         { roster: identity.roster ?? '' },
         identity.deviceKey,
-        stop,
+        { stop, wait: longestWait, idle: silence },
       )
       if (stop.aborted) return
       failures = 0

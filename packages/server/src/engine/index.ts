@@ -1,6 +1,7 @@
 export { loadContext } from './context'
 export { recordService } from './remediation/remediation'
 export { askAgent, triedText } from './remediation/attempts'
+export type { Line } from './reports/changeWaiters'
 export { Engine, readDeviceKey } from './reports/ingest'
 export { rosterMark, settingsOf } from './reports/settings'
 export { bumpVersions, reevaluate, reevaluateAll } from './reevaluate'

@@ -1,33 +1,42 @@
 import { splitPostKey, stateFor, type DeviceId, type Millis } from '#core'
 import type { Db } from '../db'
 import { announce } from '../live'
-import { loadContext } from './context'
-import { readAlerting, settlePosts } from './settleDevice'
+import { loadContexts } from './context'
+import { readAlertings, settlePosts } from './settleDevice'
 import { settleLater } from './settleLater'
 import { writeState } from './writeState'
 
 /**
- * Looks at a device again because something other than a report changed: its policy, its roles, a window. Alerts and
- * held records follow at once; state of watches that left the roster is forgotten. The device's version rises, so that
- * no server process goes on with an old copy.
+ * Looks at devices again because something other than a report changed: their policy, their roles, a window. Alerts and
+ * held records follow at once; state of watches that left the roster is forgotten. The versions rise, so that no server
+ * process goes on with an old copy.
+ * @param due each with the moment as of which it is looked at
  */
-export async function reevaluate(tx: Db, deviceId: DeviceId, at: Millis): Promise<void> {
-  await tx.query('update device set version = version + 1 where id = $1', [deviceId])
-  const context = await loadContext(tx, deviceId, true)
-  if (!context) return
-  const active = new Map(
-    context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]),
-  )
-  const state = new Map(
-    [...context.state].filter(([key, post]) => {
-      const watch = active.get(splitPostKey(key).watch)
-      return watch !== undefined && stateFor(watch, post) !== null
-    }),
-  )
-  await writeState(tx, deviceId, context.state, state)
-  const changed = await settlePosts(tx, context, await readAlerting(tx, deviceId), state, at, Date.now())
-  if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
+export async function reevaluateGroup(tx: Db, due: ReadonlyMap<DeviceId, Millis>): Promise<void> {
+  const deviceIds = [...due.keys()]
+  await lock(tx, deviceIds)
+  await raiseVersions(tx, deviceIds)
+  const contexts = await loadContexts(tx, deviceIds)
+  const alertings = await readAlertings(tx, deviceIds)
+  const now = Date.now()
+  for (const [deviceId, context] of contexts) {
+    const active = new Map(
+      context.roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]),
+    )
+    const state = new Map(
+      [...context.state].filter(([key, post]) => {
+        const watch = active.get(splitPostKey(key).watch)
+        return watch !== undefined && stateFor(watch, post) !== null
+      }),
+    )
+    await writeState(tx, deviceId, context.state, state)
+    const changed = await settlePosts(tx, context, alertings.get(deviceId)!, state, due.get(deviceId)!, now)
+    if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
+  }
 }
+
+export const reevaluate = (tx: Db, deviceId: DeviceId, at: Millis): Promise<void> =>
+  reevaluateGroup(tx, new Map([[deviceId, at]]))
 
 /**
  * Always in order of id, and before any of them is changed, so that two changes that reach the same devices wait for
@@ -82,7 +91,7 @@ export async function reevaluateAll(tx: Db, touched: Touched, at: Millis): Promi
   await lock(tx, deviceIds)
   const some = await unsettled(tx, touched)
   if (some.length > settledAtOnce) await settleLater(tx, some, at)
-  else for (const id of some) await reevaluate(tx, id, at)
+  else await reevaluateGroup(tx, new Map(some.map((id) => [id, at])))
   const seen = new Set(some.length > settledAtOnce ? [] : some)
   await raiseVersions(
     tx,

@@ -8,6 +8,7 @@ import {
   splitPostKey,
   watchKind,
   type AlertAction,
+  type DeviceId,
   type DeviceState,
   type Dismissal,
   type EffectiveWatch,
@@ -33,10 +34,11 @@ interface Alerting {
   dismissed: Map<string, Dismissal>
 }
 
-/** Open alerts, held records and what is being tried on a device, and what people closed by hand of late. */
-export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> {
+/** Open alerts, held records and what is being tried on devices, and what people closed by hand of late. */
+export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<DeviceId, Alerting>> {
   type Row = {
     id: number
+    device_id: DeviceId
     watch: string
     instance: string
     severity: OpenAlert['severity']
@@ -45,59 +47,56 @@ export async function readAlerting(db: Db, deviceId: number): Promise<Alerting> 
   }
   const open = await rows<Row>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind from alert
-     where device_id = $1 and status <> 'closed'`,
-    [deviceId],
+    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind from alert
+     where device_id = any($1) and status <> 'closed'`,
+    [deviceIds],
   )
   const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held
-     where device_id = $1 and ended_at is null`,
-    [deviceId],
+    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held
+     where device_id = any($1) and ended_at is null`,
+    [deviceIds],
   )
   const remediation = await rows<Row & { started_at: Millis }>(
     db,
-    `select id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation
-     where device_id = $1 and ended_at is null`,
-    [deviceId],
+    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation
+     where device_id = any($1) and ended_at is null`,
+    [deviceIds],
   )
   const last = await rows<Row & { close_reason: string }>(
     db,
     `
-    select distinct on (watch, instance) id, watch, instance, severity, began, close_reason from alert
-    where device_id = $1 and status = 'closed' order by watch, instance, raised_at desc`,
-    [deviceId],
+    select distinct on (device_id, watch, instance) id, device_id, watch, instance, severity, began, close_reason
+    from alert where device_id = any($1) and status = 'closed'
+    order by device_id, watch, instance, raised_at desc`,
+    [deviceIds],
   )
   const key = (row: Row) => postKey(row.watch, row.instance)
-  return {
-    alerts: new Map(
-      open.map((row) => [key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind }]),
-    ),
-    held: new Map(
-      held.map((row) => [
-        key(row),
-        {
-          id: row.id,
-          windowId: row.window_id,
-          severity: row.severity,
-          began: row.began,
-          kind: row.kind,
-          evidence: row.evidence,
-        },
-      ]),
-    ),
-    remediation: new Map(
-      remediation.map((row) => [
-        key(row),
-        { id: row.id, severity: row.severity, began: row.began, kind: row.kind, startedAt: row.started_at },
-      ]),
-    ),
-    dismissed: new Map(
-      last
-        .filter((row) => row.close_reason === 'by-hand')
-        .map((row) => [key(row), { began: row.began, severity: row.severity }]),
-    ),
+  const all = new Map(
+    deviceIds.map((id): [DeviceId, Alerting] => [
+      id,
+      { alerts: new Map(), held: new Map(), remediation: new Map(), dismissed: new Map() },
+    ]),
+  )
+  const of = (row: Row) => all.get(row.device_id)!
+  for (const row of open)
+    of(row).alerts.set(key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind })
+  for (const row of held) {
+    const { id, severity, began, kind, evidence } = row
+    of(row).held.set(key(row), { id, windowId: row.window_id, severity, began, kind, evidence })
   }
+  for (const row of remediation) {
+    const { id, severity, began, kind } = row
+    of(row).remediation.set(key(row), { id, severity, began, kind, startedAt: row.started_at })
+  }
+  for (const row of last)
+    if (row.close_reason === 'by-hand')
+      of(row).dismissed.set(key(row), { began: row.began, severity: row.severity })
+  return all
+}
+
+export async function readAlerting(db: Db, deviceId: DeviceId): Promise<Alerting> {
+  return (await readAlertings(db, [deviceId])).get(deviceId)!
 }
 
 function ruleOf(watch: EffectiveWatch): AlertRule {

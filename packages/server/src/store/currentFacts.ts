@@ -70,21 +70,28 @@ export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId):
   )
 }
 
-/** What a device told last, with when. By primary key: a row a subject. */
-export async function readFacts(
-  db: Db,
-  deviceId: DeviceId,
-): Promise<{ facts: Facts; times: Partial<Record<keyof Facts, Millis>> }> {
-  const found = await rows<{ subject: keyof Facts; at: Millis; value: never }>(
+/** What a device told last, and when. */
+export interface Told {
+  facts: Facts
+  times: Partial<Record<keyof Facts, Millis>>
+}
+
+/** By the primary key (device, subject): a row a subject. */
+export async function readFactsOf(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<DeviceId, Told>> {
+  const found = await rows<{ device_id: DeviceId; subject: keyof Facts; at: Millis; value: never }>(
     db,
-    'select subject, at, value from current_fact where device_id = $1',
-    [deviceId],
+    'select device_id, subject, at, value from current_fact where device_id = any($1)',
+    [deviceIds],
   )
-  const facts: Facts = {}
-  const times: Partial<Record<keyof Facts, Millis>> = {}
+  const told = new Map(deviceIds.map((id): [DeviceId, Told] => [id, { facts: {}, times: {} }]))
   for (const row of found) {
-    facts[row.subject] = row.value
-    times[row.subject] = row.at
+    const of = told.get(row.device_id)!
+    of.facts[row.subject] = row.value
+    of.times[row.subject] = row.at
   }
-  return { facts, times }
+  return told
+}
+
+export async function readFacts(db: Db, deviceId: DeviceId): Promise<Told> {
+  return (await readFactsOf(db, [deviceId])).get(deviceId)!
 }

@@ -9,7 +9,7 @@ import {
   type SiteId,
   type Target,
 } from '#core'
-import { rows, type Db } from '../db'
+import { firstRow, rows, type Db } from '../db'
 
 /** What traits are read from, but for the facts. */
 export interface TraitsRow {
@@ -68,7 +68,60 @@ async function factsOf(
 }
 
 /**
- * All devices in use, as far as policies and windows tell them apart.
+ * Traits without facts, for as long as the row says the same: a copy under the digest of what it was made of, so that it
+ * is right whoever reads it, within a transaction or not. Nearly all devices are as they were when somebody last asked,
+ * and a digest costs a fifth of the row.
+ */
+const known = new Map<DeviceId, { mark: string; traits: DeviceTraits }>()
+/** All of them as they were read last, under the digest of all: the same list for whoever finds nothing changed. */
+let lastRead: { mark: string; list: readonly DeviceTraits[] } = { mark: '', list: [] }
+
+const digest = `hashtextextended(row(${traitColumns})::text, 0)`
+
+async function knownTraits(db: Db, ids: readonly DeviceId[] | null): Promise<readonly DeviceTraits[]> {
+  let all = ''
+  if (ids === null) {
+    // Reads every device in use; 40 ms at 10,000.
+    const found = await firstRow<{ mark: string }>(
+      db,
+      `select count(*) || ' ' || bit_xor(${digest}) as mark from device d where d.retired_at is null`,
+    )
+    all = found?.mark ?? ''
+    if (all === lastRead.mark) return lastRead.list
+  }
+  const marks = await rows<{ id: DeviceId; mark: string }>(
+    db,
+    `select d.id, ${digest}::text as mark from device d
+     where d.retired_at is null and ($1::int[] is null or d.id = any($1)) order by d.id limit 100000`,
+    [ids],
+  )
+  const moved = marks.filter(({ id, mark }) => known.get(id)?.mark !== mark).map(({ id }) => id)
+  const read = moved.length
+    ? await rows<TraitsRow & { mark: string }>(
+        db,
+        `select ${traitColumns}, ${digest}::text as mark from device d where d.id = any($1) limit 100000`,
+        [moved],
+      )
+    : []
+  for (const { mark, ...row } of read) known.set(row.id, { mark, traits: traitsOf(row, {}) })
+  const list = marks.flatMap(({ id }) => known.get(id)?.traits ?? [])
+  if (ids !== null) return list
+  const inUse = new Set(marks.map(({ id }) => id))
+  for (const id of known.keys()) if (!inUse.has(id)) known.delete(id)
+  // Only what all statements agree on; a device that moved between them is read again by the next.
+  if (list.length === marks.length && all.startsWith(`${list.length} `) && xorOf(list) === all.split(' ')[1])
+    lastRead = { mark: all, list }
+  return list
+}
+
+/** Of the digests that the list was made under, as the database works it out. */
+function xorOf(list: readonly DeviceTraits[]): string {
+  return String(list.reduce((sum, { id }) => sum ^ BigInt(known.get(id)!.mark), 0n))
+}
+
+/**
+ * All devices in use, as far as policies and windows tell them apart; the same list while nothing of it changes and no
+ * facts are asked for.
  * @param tried the targets that will be tried on them: only the facts that those ask for are read
  * @param ids only these of them
  */
@@ -76,13 +129,10 @@ export async function allTraits(
   db: Db,
   tried: readonly Target[],
   ids: readonly DeviceId[] | null = null,
-): Promise<DeviceTraits[]> {
-  const facts = await factsOf(db, factsAsked(tried), ids)
-  const found = await rows<TraitsRow>(
-    db,
-    `select ${traitColumns} from device d where d.retired_at is null and ($1::int[] is null or d.id = any($1))
-     order by d.id limit 100000`,
-    [ids],
-  )
-  return found.map((row) => traitsOf(row, facts.get(row.id) ?? {}))
+): Promise<readonly DeviceTraits[]> {
+  const asked = factsAsked(tried)
+  const found = await knownTraits(db, ids)
+  if (!asked.length) return found
+  const facts = await factsOf(db, asked, ids)
+  return found.map((traits) => ({ ...traits, facts: facts.get(traits.id) ?? {} }))
 }

@@ -1,4 +1,4 @@
-import type { DeviceId, Millis } from '#core'
+import { second, type DeviceId, type Millis } from '#core'
 import { rows, type Pool } from '../../db'
 
 interface Waiting {
@@ -6,7 +6,21 @@ interface Waiting {
   wake(changed: boolean): void
 }
 
+/** The connection of an agent that waits. */
+export interface Line {
+  /** How long it waits at most. */
+  patience: Millis
+  /** Called when it has gone away; it gets no answer then. */
+  onGone(listener: () => void): void
+  /** Sent now and then, so that nobody between takes the connection for dead. */
+  beat(): void
+}
+
 const pollEvery = 3000
+/** Each look takes so large a part of them, so that all are looked at within half a minute. */
+const pollParts = 10
+/** Below the minute after which many a proxy cuts a silent connection. */
+const beatEvery = 45 * second
 
 /**
  * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement,
@@ -17,15 +31,20 @@ export class ChangeWaiters {
   readonly #timer: NodeJS.Timeout
   #looking: NodeJS.Timeout | null = null
 
+  #part = 0
+
   constructor(private readonly pool: Pool) {
-    this.#timer = setInterval(() => void this.#look().catch(() => undefined), pollEvery).unref()
+    this.#timer = setInterval(() => {
+      this.#part = (this.#part + 1) % pollParts
+      void this.#look((id) => id % pollParts === this.#part).catch(() => undefined)
+    }, pollEvery).unref()
   }
 
   /** Something was announced; several announcements within a moment are one look. */
   changed(): void {
     this.#looking ??= setTimeout(() => {
       this.#looking = null
-      void this.#look().catch(() => undefined)
+      void this.#look(() => true).catch(() => undefined)
     }, 100).unref()
   }
 
@@ -33,9 +52,11 @@ export class ChangeWaiters {
     for (const id of deviceIds) for (const waiting of this.#waiting.get(id) ?? []) waiting.wake(true)
   }
 
-  async #look(): Promise<void> {
-    if (!this.#waiting.size) return
-    const all = [...this.#waiting].flatMap(([id, waiting]) => [...waiting].map(({ version }) => ({ id, version })))
+  async #look(isWanted: (id: DeviceId) => boolean): Promise<void> {
+    const all = [...this.#waiting].flatMap(([id, waiting]) =>
+      isWanted(id) ? [...waiting].map(({ version }) => ({ id, version })) : [],
+    )
+    if (!all.length) return
     // By primary key, one look for all that wait.
     const moved = await rows<{ id: DeviceId }>(
       this.pool,
@@ -48,28 +69,35 @@ export class ChangeWaiters {
   }
 
   /** Until the device is no longer as it was at this version, or the time is over. @returns whether it was woken */
-  wait(id: DeviceId, version: number, length: Millis, gone: AbortSignal): Promise<boolean> {
+  wait(id: DeviceId, version: number, line: Line): Promise<boolean> {
     return new Promise((resolve) => {
       const set = this.#waiting.get(id) ?? new Set<Waiting>()
       this.#waiting.set(id, set)
+      const until = Date.now() + line.patience
+      let timer: NodeJS.Timeout
       const end = (changed: boolean) => {
         clearTimeout(timer)
         set.delete(waiting)
-        if (!set.size) this.#waiting.delete(id)
+        if (!set.size && this.#waiting.get(id) === set) this.#waiting.delete(id)
         resolve(changed)
       }
-      const timer = setTimeout(() => {
-        end(false)
-      }, length)
+      const next = () => {
+        const left = until - Date.now()
+        timer = setTimeout(
+          () => {
+            if (left <= beatEvery) return end(false)
+            line.beat()
+            next()
+          },
+          Math.min(beatEvery, left),
+        )
+      }
       const waiting: Waiting = { version, wake: end }
       set.add(waiting)
-      gone.addEventListener(
-        'abort',
-        () => {
-          end(false)
-        },
-        { once: true },
-      )
+      next()
+      line.onGone(() => {
+        end(false)
+      })
     })
   }
 

@@ -1,13 +1,13 @@
 import { timingSafeEqual } from 'node:crypto'
 import type { AgentSelf, ChangeAnswer, Refusal, RefusedBrief, Report, ReportBatch, ReportReceipt } from '#contract'
-import { second, type DeviceId, type Millis } from '#core'
+import type { DeviceId, Millis } from '#core'
 import { inTransaction, refusedByDatabase, rows, type Pool } from '../../db'
 import { digest } from '../../secrets/secret'
 import { ProblemError } from '../../http/problems'
-import { ChangeWaiters } from './changeWaiters'
+import { ChangeWaiters, type Line } from './changeWaiters'
 import { checkBatch, checkEnvelope, type CheckedBatch, type RefusedPart } from './checkBatch'
 import { commitPlan, traitsAfter } from './commit'
-import { loadContext } from '../context'
+import { ContextLoads } from './contextLoads'
 import { claimOf, noteClaim, type Claimant } from './identity'
 import { planBatch } from './plan'
 import { reevaluate } from '../reevaluate'
@@ -46,11 +46,9 @@ export function readDeviceKey(authorization: string | undefined): { deviceId: De
   return { deviceId: Number(match[1]), secret: match[2]! }
 }
 
-/** How long an agent is left waiting before it is answered that nothing changed. */
-const longestWait = 20 * second
-
 export class Engine {
   readonly #cache = new ContextCache()
+  readonly #loads: ContextLoads
   readonly waiters: ChangeWaiters
 
   constructor(
@@ -59,6 +57,7 @@ export class Engine {
     private readonly digests: CollectorDigests = new Map(),
     private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined,
   ) {
+    this.#loads = new ContextLoads(pool)
     this.waiters = new ChangeWaiters(pool)
   }
 
@@ -88,7 +87,7 @@ export class Engine {
 
   async #contextOf(authorization: string | undefined): Promise<DeviceContext> {
     const { deviceId, secret } = readDeviceKey(authorization)
-    const context = await loadContext(this.pool, deviceId)
+    const context = await this.#loads.load(deviceId)
     if (!context || !timingSafeEqual(context.keyDigest, digest(secret))) throw new ProblemError('device-key-refused')
     // Whoever waits next must not wait by an older version: it would be woken at once, again and again.
     this.#cache.put(context)
@@ -104,7 +103,7 @@ export class Engine {
     authorization: string | undefined,
     roster: string,
     hasWork: (id: DeviceId) => boolean,
-    gone: AbortSignal,
+    line: Line,
   ): Promise<ChangeAnswer> {
     // A copy will do: should the device have changed, the look at all that wait sees it by its version.
     let context = this.#cachedFor(authorization)
@@ -112,8 +111,12 @@ export class Engine {
     const { id, clientId } = context.traits
     await this.#noteRoster(context, null, roster)
     if (rosterMark(context.roster) === roster && !hasWork(id)) {
-      const changed = await this.waiters.wait(id, context.version, longestWait, gone)
-      if (gone.aborted) return { settings: settingsOf(context, this.digests), work: false }
+      let isGone = false
+      line.onGone(() => {
+        isGone = true
+      })
+      const changed = await this.waiters.wait(id, context.version, line)
+      if (isGone) return { settings: settingsOf(context, this.digests), work: false }
       if (changed) context = await this.#contextOf(authorization)
     }
     const settings = settingsOf(context, this.digests)
@@ -200,7 +203,7 @@ export class Engine {
     let before: DeviceContext | null = null
     for (let attempt = 0; attempt < 6; attempt++) {
       const cached = attempt === 0 ? this.#cache.get(deviceId) : undefined
-      const context = cached ?? (await loadContext(this.pool, deviceId))
+      const context = cached ?? (await this.#loads.load(deviceId))
       if (before && context && (await this.#followPolicy(before, context, now))) {
         before = null
         continue

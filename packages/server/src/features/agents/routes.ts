@@ -15,6 +15,7 @@ import { inTransaction, type Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
 import type { Signer } from '../../secrets/signer'
+import { WaitingLine } from './line'
 import { TaskBoard, type CompleteCommand } from '../../store/tasks'
 import { enrolMachine } from '../rollout/enrolment/enrol'
 import { recordProgress } from './progress'
@@ -76,15 +77,13 @@ export function agentRoutes(
       method: 'POST',
       url,
       access: 'device',
-      summary: 'An agent waits to be told of another roster or of work; answered after 20 s at the latest',
+      summary:
+        'An agent waits to be told of another roster or of work; answered after 20 s at the latest, or as late as “Prefer: wait=” says (10 min at most), with spaces ahead of the answer meanwhile',
       answer: changeAnswerSchema,
       body: changeRequestSchema,
       handle({ request, reply, body }) {
-        const gone = new AbortController()
-        reply.raw.once('close', () => {
-          gone.abort()
-        })
-        return engine.awaitChange(request.headers.authorization, body.roster, (id) => board.has(id), gone.signal)
+        const line = new WaitingLine(request, reply)
+        return line.answer(engine.awaitChange(request.headers.authorization, body.roster, (id) => board.has(id), line))
       },
     })
   route(app, {

@@ -12,13 +12,16 @@ import {
   conditionsOf,
   exceptionUses,
   matcher,
+  minute,
   targetSentence,
   templateChanges,
   watchKind,
   withIncluded,
   type ClientId,
+  type CompiledPolicy,
   type DeviceTraits,
   type ExceptionUse,
+  type Millis,
   type TemplateBody,
   type WatchSpec,
 } from '#core'
@@ -26,7 +29,7 @@ import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import type { Viewer } from '../access'
 import { allTraits } from '../estate'
-import { isForeign, matching, readEstate, type Estate } from './names'
+import { isForeign, readEstate, type Estate } from './names'
 import { policyInForce, targetsOf, type PolicyInForce } from '../../store/policy'
 
 interface Saved {
@@ -54,25 +57,56 @@ interface PolicyView {
   saved: Record<'template' | 'assignment' | 'exception', Map<number, Saved>>
   /** Devices that get each template through any of its assignments that is awake. */
   reached: ReadonlyMap<number, readonly DeviceTraits[]>
+  /** How many devices each assignment matches, awake or not. */
+  matching: ReadonlyMap<number, number>
+}
+
+/** What policy reaches: a look at every device for each target, and the dearest part of every view. */
+type Reach = Pick<PolicyView, 'devices' | 'uses' | 'reached' | 'matching'>
+
+/** Days of review pass; so long what was found counts. */
+const reachKept = minute
+/** Kept with the list of devices that it was found for; another list, or another policy, is looked at anew. */
+const found = new WeakMap<readonly DeviceTraits[], { of: CompiledPolicy; until: Millis; reaches: Map<string, Reach> }>()
+
+function reachOf(policy: PolicyInForce, all: readonly DeviceTraits[], { clientIds }: Viewer): Reach {
+  const now = Date.now()
+  let kept = found.get(all)
+  if (kept?.of !== policy.compiled || kept.until < now)
+    found.set(all, (kept = { of: policy.compiled, until: now + reachKept, reaches: new Map() }))
+  const key = String(clientIds)
+  const known = kept.reaches.get(key)
+  if (known) return known
+  const devices = clientIds === null ? all : all.filter((device) => clientIds.includes(device.clientId))
+  const byId = new Map(policy.templates.map((template) => [template.id, template]))
+  const matching = new Map(policy.assignments.map(({ id, target }) => [id, devices.filter(matcher(target))]))
+  const placed = new Map<number, Set<DeviceTraits>>()
+  for (const { id: assignmentId, templateId, dormant } of policy.assignments) {
+    const template = byId.get(templateId)
+    if (!template || dormant) continue
+    for (const { id } of withIncluded(template, byId)) {
+      const devicesOf = placed.get(id) ?? new Set()
+      for (const device of matching.get(assignmentId)!) devicesOf.add(device)
+      placed.set(id, devicesOf)
+    }
+  }
+  const reach: Reach = {
+    devices,
+    uses: new Map(exceptionUses(policy.compiled, devices, now).map((use) => [use.exception.id, use])),
+    reached: new Map(policy.templates.map(({ id }) => [id, [...(placed.get(id) ?? [])]])),
+    matching: new Map([...matching].map(([id, devicesOf]) => [id, devicesOf.length])),
+  }
+  kept.reaches.set(key, reach)
+  return reach
 }
 
 async function readView(db: Db, viewer: Viewer): Promise<PolicyView> {
   const policy = await policyInForce(db)
   const all = await allTraits(db, targetsOf(policy))
-  const devices = viewer.clientIds === null ? all : all.filter((device) => viewer.clientIds!.includes(device.clientId))
-  const byId = new Map(policy.templates.map((template) => [template.id, template]))
-  const placed = new Map<number, ((device: DeviceTraits) => boolean)[]>()
-  for (const assignment of policy.assignments) {
-    const template = byId.get(assignment.templateId)
-    if (!template || assignment.dormant) continue
-    const match = matcher(assignment.target)
-    for (const { id } of withIncluded(template, byId)) placed.set(id, [...(placed.get(id) ?? []), match])
-  }
   return {
     policy,
-    devices,
+    ...reachOf(policy, all, viewer),
     estate: await readEstate(db, viewer.clientIds),
-    uses: new Map(exceptionUses(policy.compiled, devices, Date.now()).map((use) => [use.exception.id, use])),
     people: new Map(
       (await rows<{ id: number; name: string }>(db, 'select id, name from person limit 10000')).map((row) => [
         row.id,
@@ -84,12 +118,6 @@ async function readView(db: Db, viewer: Viewer): Promise<PolicyView> {
       assignment: await savedBy(db, 'assignment'),
       exception: await savedBy(db, 'exception'),
     },
-    reached: new Map(
-      policy.templates.map((template) => [
-        template.id,
-        devices.filter((device) => placed.get(template.id)?.some((match) => match(device))),
-      ]),
-    ),
   }
 }
 
@@ -120,7 +148,7 @@ function assignmentViews(view: PolicyView): AssignmentView[] {
     ...assignment,
     templateName: view.policy.templates.find((template) => template.id === assignment.templateId)?.name ?? '',
     targetText: targetSentence(assignment.target, view.estate),
-    deviceCount: matching(assignment.target, view.devices),
+    deviceCount: view.matching.get(assignment.id) ?? 0,
     createdBy: by(view, 'assignment', assignment.id),
   }))
 }
