@@ -4,3 +4,13 @@ import Joi from 'joi'
 export const aNumber = Joi.number().integer().min(1).max(2_147_483_647)
 /** Milliseconds since 1970-01-01 UTC, to the end of the year 9999: both JavaScript and PostgreSQL go further. */
 export const aTime = Joi.number().integer().min(0).max(253_402_300_799_999)
+
+/** A part of a list by number, the newest first: those before the last one of the part before. */
+export interface BeforeQuery {
+  before?: number
+  limit: number
+}
+export const beforeQuerySchema = Joi.object<BeforeQuery, true>({
+  before: aNumber,
+  limit: Joi.number().integer().min(1).max(500).default(100),
+})

@@ -10,6 +10,7 @@ import {
   type WatchlineSpan,
   type WatchlineTick,
   type WindowPage,
+  type WindowList,
   type WindowView,
 } from './index'
 
@@ -32,7 +33,12 @@ const window = {
   heldTotal: count,
 }
 
-export const windowListSchema = listOf(answerOf<WindowView>(window))
+export const windowsSchema = listOf(answerOf<WindowView>(window))
+export const windowListSchema = answerOf<WindowList>({
+  total: count,
+  windows: windowsSchema,
+  next: Joi.string().allow(null),
+})
 export const windowPageSchema = answerOf<WindowPage>({ ...window, record: heldListSchema })
 
 const lane = answerOf<WatchlineLane>({

@@ -1,4 +1,5 @@
 import Joi from 'joi'
+import { aNumber } from '../bounds'
 import {
   subjects,
   type ClientId,
@@ -56,6 +57,25 @@ export interface WindowView extends MaintenanceWindow {
   endedBy: string | null
   heldNow: number
   heldTotal: number
+}
+export const windowGroups = ['open', 'coming', 'over'] as const
+export type WindowGroup = (typeof windowGroups)[number]
+/** Windows of one group, or of all: those to come the soonest first, others the newest first. */
+export interface WindowQuery {
+  group?: WindowGroup
+  client?: ClientId
+  /** The last one of the part before. */
+  after?: string
+}
+export const windowQuerySchema = Joi.object<WindowQuery, true>({
+  group: Joi.string().valid(...windowGroups),
+  client: aNumber,
+  after: Joi.string().pattern(/^\d{1,15} \d{1,10}$/),
+})
+export interface WindowList {
+  total: number
+  windows: WindowView[]
+  next: string | null
 }
 /** The window with its record: what it held, what cleared itself, what came out at its end. */
 export interface WindowPage extends WindowView {

@@ -34,7 +34,7 @@ export interface VersionPage {
 }
 export const versionQuerySchema = Joi.object<{ client?: ClientId }, true>({ client: aNumber })
 
-/** `behind`: those that an update to the version is for, since they run another and can go back; else the fixed ones. */
+/** `behind`: those that an update to the version is for, since they run another and can go back; else the fixed. */
 export interface VersionDevicesQuery {
   client?: ClientId
   behind?: string

@@ -90,8 +90,7 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
     of(row).remediation.set(key(row), { id, severity, began, kind, startedAt: row.started_at })
   }
   for (const row of last)
-    if (row.close_reason === 'by-hand')
-      of(row).dismissed.set(key(row), { began: row.began, severity: row.severity })
+    if (row.close_reason === 'by-hand') of(row).dismissed.set(key(row), { began: row.began, severity: row.severity })
   return all
 }
 

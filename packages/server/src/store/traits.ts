@@ -68,8 +68,8 @@ async function factsOf(
 }
 
 /**
- * Traits without facts, for as long as the row says the same: a copy under the digest of what it was made of, so that it
- * is right whoever reads it, within a transaction or not. Nearly all devices are as they were when somebody last asked,
+ * Traits without facts, for as long as the row says the same: a copy under the digest of what it was made of. It is
+ * right whoever reads it, within a transaction or not. Nearly all devices are as they were when somebody last asked,
  * and a digest costs a fifth of the row.
  */
 const known = new Map<DeviceId, { mark: string; traits: DeviceTraits }>()

@@ -20,7 +20,7 @@ const pollEvery = 3000
 /** Each look takes so large a part of them, so that all are looked at within half a minute. */
 const pollParts = 10
 /** Below the minute after which many a proxy cuts a silent connection. */
-const beatEvery = 45 * second
+const beatEvery = 50 * second
 
 /**
  * Agents that wait to be told of a change. A change of the device's version wakes its agent: told by an announcement,

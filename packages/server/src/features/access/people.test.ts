@@ -1,7 +1,7 @@
 import { connect, type AddressInfo, type Socket } from 'node:net'
 import { setTimeout as wait } from 'node:timers/promises'
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { PersonListed } from '#contract'
+import type { LiveEvent, PersonListed, WindowList } from '#contract'
 import { openHouse, throughProxy, type Caller, type House } from '../../testing/house'
 
 let house: House
@@ -53,7 +53,7 @@ describe('a person', () => {
     const email = await emailOf(id)
     await house.lead('PUT', `/api/people/${id}`, { active: false })
     expect([await signedIn(ask), (await signIn(email)).statusCode]).toEqual([false, 401])
-    const [window] = (await house.lead<{ name: string; createdBy: string }[]>('GET', '/api/windows')).body
+    const [window] = (await house.lead<WindowList>('GET', '/api/windows')).body.windows
     expect(window).toMatchObject({ name: 'Theirs', createdBy: email })
     await house.lead('PUT', `/api/people/${id}`, { active: true })
     expect((await signIn(email)).statusCode).toBe(200)
@@ -262,21 +262,28 @@ describe('a live connection', () => {
     }, 5000)
   })
 
-  it('of whoever is limited says nothing of other clients, and of their own that something changed, not where', async () => {
+  it('of whoever is limited says which devices of theirs changed and nothing of other clients', async () => {
     const { cookie } = await house.personWith('technician', [house.clients[1]])
     const live = await open(cookie)
-    const announced = (clientId: number) =>
-      house.pool.query(`select pg_notify('custode_live', $1)`, [
-        JSON.stringify({ topic: 'alerts', clientIds: [clientId], deviceIds: [77] }),
-      ])
-    await announced(house.clients[0])
-    await announced(house.clients[1])
-    await vi.waitFor(() => {
-      expect(live.said()).toContain('data: ')
-    })
-    expect([...live.said().matchAll(/data: (.*)/g)].map((match) => JSON.parse(match[1]!) as unknown)).toEqual([
-      { topic: 'alerts', clientIds: null, deviceIds: [] },
+    const other = await house.enrol(house.sites[0], 'tm-live')
+    const own = await house.enrol(house.sites[1], 'bb-live')
+    const announced = (topic: string, clientIds: number[], deviceIds: number[]) =>
+      house.pool.query(`select pg_notify('custode_live', $1)`, [JSON.stringify({ topic, clientIds, deviceIds })])
+    const said = () => [...live.said().matchAll(/data: (.*)/g)].map((match) => JSON.parse(match[1]!) as LiveEvent)
+    await vi.waitFor(() => expect(said().length).toBeGreaterThan(0))
+    const before = said().length
+    await announced('alerts', [house.clients[0]], [other.id])
+    // Both clients of one moment, but only devices of the other.
+    await announced('reports', [...house.clients], [other.id])
+    await announced('reports', [...house.clients], [other.id, own.id])
+    // A device may have left them with this very change.
+    await announced('estate', [...house.clients], [other.id])
+    await vi.waitFor(() => expect(said().some((event) => event.topic === 'reports')).toBe(true))
+    await vi.waitFor(() => expect(said().slice(before).filter((event) => event.topic === 'estate')).not.toEqual([]))
+    expect(said().filter((event) => event.topic !== 'estate')).toEqual([
+      { topic: 'reports', clientIds: null, deviceIds: [own.id] },
     ])
+    expect(said().every((event) => event.clientIds === null)).toBe(true)
   })
 
   it('that breaks off while something is announced breaks nothing', async () => {

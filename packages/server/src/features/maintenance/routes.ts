@@ -4,9 +4,14 @@ import {
   watchlineSchema,
   windowListSchema,
   windowPageSchema,
+  windowQuerySchema,
+  windowsSchema,
   type NewWindow,
   type Watchline,
+  type WindowGroup,
+  type WindowList,
   type WindowPage,
+  type WindowQuery,
   type WindowView,
 } from '#contract'
 import {
@@ -61,20 +66,73 @@ function view(row: ListedRow, estate: Estate, devices: readonly DeviceTraits[]):
   }
 }
 
-/** @param reaching also those that are not of the viewer's clients alone */
-async function listWindows(db: Db, viewer: Viewer, id: number | null = null, reaching = false): Promise<WindowView[]> {
-  const found = await rows<ListedRow>(
-    db,
-    `${listSelect}
-    where ${ofClients('w.client_id', 1)} and ($2::int is null or w.id = $2) order by w.from_at desc limit 1000`,
-    [reaching ? null : viewer.clientIds, id],
-  )
+/** Ended or cancelled, against now() of the database. */
+const isPast = 'coalesce(least(w.until_at, w.ended_at) <= now(), false)'
+const inGroup: Record<WindowGroup, string> = {
+  open: `not ${isPast} and w.from_at <= now()`,
+  coming: `not ${isPast} and w.from_at > now()`,
+  over: isPast,
+}
+const windowsAtOnce = 100
+
+async function viewsOf(db: Db, viewer: Viewer, found: readonly ListedRow[]): Promise<WindowView[]> {
   const estate = await readEstate(db, viewer.clientIds)
   const devices = await allTraits(
     db,
     found.map((row) => row.target),
   )
   return found.map((row) => view(row, estate, devices))
+}
+
+async function windowList(db: Db, viewer: Viewer, { group, client, after }: WindowQuery): Promise<WindowList> {
+  const where = `${ofClients('w.client_id', 1)} and ($2::int is null or w.client_id is null or w.client_id = $2)
+    and ${group ? inGroup[group] : 'true'}`
+  const [compare, way] = group === 'coming' ? ['>', 'asc'] : ['<', 'desc']
+  const [from, id] = after?.split(' ').map(Number) ?? []
+  const scope = [viewer.clientIds, client ?? null]
+  const found = await rows<ListedRow>(
+    db,
+    `${listSelect} where ${where}
+     and ($3::timestamptz is null or (w.from_at, w.id) ${compare} ($3, $4::int))
+     order by w.from_at ${way}, w.id ${way} limit ${windowsAtOnce + 1}`,
+    [...scope, time(from ?? null), id ?? null],
+  )
+  const { total } = (await firstRow<{ total: number }>(
+    db,
+    `select count(*)::int as total from maintenance_window w where ${where}`,
+    scope,
+  ))!
+  const shown = found.slice(0, windowsAtOnce)
+  const last = shown.at(-1)
+  return {
+    total,
+    windows: await viewsOf(db, viewer, shown),
+    next: last && found.length > shown.length ? `${last.from_at} ${last.id}` : null,
+  }
+}
+
+async function oneWindow(db: Db, viewer: Viewer, id: number): Promise<WindowView | null> {
+  const found = await rows<ListedRow>(db, `${listSelect} where ${ofClients('w.client_id', 1)} and w.id = $2`, [
+    viewer.clientIds,
+    id,
+  ])
+  return (await viewsOf(db, viewer, found))[0] ?? null
+}
+
+/** Windows of the last months and to come that reach a device, of its client or of several. */
+async function windowsAt(db: Db, viewer: Viewer, device: { id: number; client_id: number }): Promise<WindowView[]> {
+  const found = await rows<ListedRow>(
+    db,
+    `${listSelect} where w.client_id is null or w.client_id = $1 order by w.from_at desc limit 2000`,
+    [device.client_id],
+  )
+  const [traits] = await allTraits(
+    db,
+    found.map((row) => row.target),
+    [device.id],
+  )
+  const reaching = found.filter((row) => traits && reaches(windowOf(row), traits))
+  return viewsOf(db, viewer, reaching)
 }
 
 /** The one client that a target belongs to, or null when it may reach several. */
@@ -200,9 +258,10 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     method: 'GET',
     url: '/api/windows',
     access: 'contact',
-    summary: 'Maintenance windows, newest beginning first',
+    summary: 'Maintenance windows of a group, or of all, in parts',
     answer: windowListSchema,
-    handle: ({ viewer }) => listWindows(pool, viewer),
+    query: windowQuerySchema,
+    handle: ({ viewer, query }) => windowList(pool, viewer, query),
   })
   route(app, {
     method: 'GET',
@@ -211,7 +270,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     summary: 'One window with its record',
     answer: windowPageSchema,
     async handle({ viewer, id }): Promise<WindowPage> {
-      const [window] = await listWindows(pool, viewer, id())
+      const window = await oneWindow(pool, viewer, id())
       if (!window) throw new ProblemError('no-such-window')
       const record = await rows<HeldRow>(
         pool,
@@ -226,19 +285,9 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     url: '/api/devices/:id/windows',
     access: 'contact',
     summary: 'Windows that reach a device',
-    answer: windowListSchema,
-    async handle({ viewer, id }): Promise<WindowView[]> {
-      await requireDevice(pool, viewer, id())
-      // A window for every client reaches this one too, so a contact sees it at the device.
-      const windows = await listWindows(pool, viewer, null, true)
-      const device = (
-        await allTraits(
-          pool,
-          windows.map((window) => window.target),
-        )
-      ).find((device) => device.id === id())!
-      return windows.filter((window) => reaches(window, device))
-    },
+    answer: windowsSchema,
+    // A window for every client reaches this one too, so a contact sees it at the device.
+    handle: async ({ viewer, id }) => windowsAt(pool, viewer, await requireDevice(pool, viewer, id())),
   })
   route(app, {
     method: 'POST',

@@ -1,24 +1,19 @@
 import { conditionsOf, isGroup, matcher, type Condition, type DeviceTraits, type KnownEstate, type Target } from '#core'
 import { rows, type Db } from '../../db'
+import { allTraits } from '../../store/traits'
 
 /** What there is in the estate, by its number: what it is called, and which client a site or a device belongs to. */
 export interface Estate extends KnownEstate {
   roles: ReadonlyMap<string, string>
   sites: ReadonlyMap<number, SiteRow>
   clients: ReadonlyMap<number, string>
-  devices: ReadonlyMap<number, DeviceRow>
+  devices: ReadonlyMap<number, DeviceTraits>
 }
 interface SiteRow {
   id: number
   name: string
   client_id: number
   client_name: string
-}
-interface DeviceRow {
-  id: number
-  name: string
-  client_id: number
-  site_id: number
 }
 
 /** @param clientIds those that the viewer may see; null: all. What is of others is called so, and not by its name. */
@@ -36,9 +31,7 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
        limit 20000`,
     ),
   )
-  const devices = byId(
-    await rows<DeviceRow>(db, 'select id, name, client_id, site_id from device where retired_at is null limit 100000'),
-  )
+  const devices = byId(await allTraits(db, []))
   return {
     clients,
     roles,
@@ -48,7 +41,7 @@ export async function readEstate(db: Db, clientIds: readonly number[] | null): P
     role: (id) => roles.get(id) ?? null,
     device: (id) => {
       const found = devices.get(id)
-      return found && !mine(found.client_id) ? 'a device of another client' : (found?.name ?? null)
+      return found && !mine(found.clientId) ? 'a device of another client' : (found?.name ?? null)
     },
     site: (id) => {
       const found = sites.get(id)
@@ -66,7 +59,7 @@ export function isWithin(target: Target, clientIds: readonly number[], estate: E
     if (condition.on === 'site') return clientIds.includes(estate.siteClient(condition.siteId) ?? 0)
     return (
       condition.on === 'devices' &&
-      condition.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.client_id ?? 0))
+      condition.deviceIds.every((id) => clientIds.includes(estate.devices.get(id)?.clientId ?? 0))
     )
   }
   if (target.on === 'all') return target.of.some((candidate) => isWithin(candidate, clientIds, estate))
@@ -82,7 +75,7 @@ export function isForeign(target: Target, clientIds: readonly number[], estate: 
       (condition.on === 'client' && !clientIds.includes(condition.clientId)) ||
       (condition.on === 'site' && !clientIds.includes(estate.siteClient(condition.siteId) ?? 0)) ||
       (condition.on === 'devices' &&
-        condition.deviceIds.some((id) => !clientIds.includes(estate.devices.get(id)?.client_id ?? 0))),
+        condition.deviceIds.some((id) => !clientIds.includes(estate.devices.get(id)?.clientId ?? 0))),
   )
 }
 

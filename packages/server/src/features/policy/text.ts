@@ -39,7 +39,7 @@ async function readReferences(db: Db, estate: Estate): Promise<References> {
   }
   const device = (id: number) => {
     const found = estate.devices.get(id)
-    return found ? `${codes.get(found.client_id)}/${found.name}` : null
+    return found ? `${codes.get(found.clientId)}/${found.name}` : null
   }
   const back = <K>(keys: Iterable<number>, text: (id: number) => K | null) =>
     new Map(

@@ -9,7 +9,7 @@ export interface Resource<T> {
   refresh(): Promise<void>
 }
 
-interface Options {
+export interface ResourceOptions {
   /** Read again when one of these changes… */
   topics?: LiveEvent['topic'][]
   /** …and it concerns this device. */
@@ -21,7 +21,7 @@ interface Options {
 /** What the server says, kept up to date by the live feed. An answer that was overtaken by a newer one is dropped. */
 export function useResource<T>(
   read: () => Promise<T>,
-  { topics = [], deviceId, sources = [] }: Options = {},
+  { topics = [], deviceId, sources = [] }: ResourceOptions = {},
 ): Resource<T> {
   const data = shallowRef<T | null>(null)
   const error = shallowRef<ApiError | null>(null)

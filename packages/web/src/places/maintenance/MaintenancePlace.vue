@@ -1,35 +1,37 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import { useRouter } from 'vue-router'
-import type { WindowView } from '#contract'
-import { isOpen, isOver } from '#core'
+import { ref, toRef } from 'vue'
+import type { WindowList } from '#contract'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
-import { useResource } from '../../parts/data/resource'
+import { useParts } from '../../parts/data/parts'
 import { useSession } from '../../parts/data/session'
+import NearEnd from '../../parts/ui/NearEnd.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
-import { now } from '../../parts/format/time'
 import WindowDialog from './WindowDialog.vue'
 import WindowTable from './WindowTable.vue'
 
 const session = useSession()
-const router = useRouter()
-const { data, error, refresh } = useResource(() => api.get<WindowView[]>('/windows'), { topics: ['windows', 'alerts'] })
 const planning = ref(false)
-const shown = computed(() => (data.value ?? []).filter((listed) => listed.clientId === null || session.inView(listed.clientId)))
-const groups = computed(() => [
-  {
-    title: 'In force',
-    rows: shown.value.filter((listed) => isOpen(listed, now.value)),
-    empty: 'No window holds anything back now.',
-  },
-  {
-    title: 'To come',
-    rows: shown.value.filter((listed) => listed.from > now.value && !isOver(listed, now.value)).reverse(),
-    empty: 'Nothing is planned.',
-  },
-  { title: 'Over', rows: shown.value.filter((listed) => isOver(listed, now.value)), empty: 'No window has ended yet.' },
-])
+const groups = (
+  [
+    { group: 'open', title: 'In force', empty: 'No window holds anything back now.' },
+    { group: 'coming', title: 'To come', empty: 'Nothing is planned.' },
+    { group: 'over', title: 'Over', empty: 'No window has ended yet.' },
+  ] as const
+).map((about) => ({
+  ...about,
+  list: useParts(
+    (after) => {
+      const query = new URLSearchParams({ group: about.group })
+      if (session.clientId !== null) query.set('client', String(session.clientId))
+      if (after) query.set('after', after)
+      return api.get<WindowList>(`/windows?${query}`)
+    },
+    (before, after) => ({ ...after, windows: [...before.windows, ...after.windows] }),
+    { topics: ['windows', 'alerts'], sources: [toRef(session, 'clientId')] },
+  ),
+}))
+const [open, coming] = [groups[0]!, groups[1]!]
 useKeys('Maintenance', [
   {
     key: 'a',
@@ -45,16 +47,27 @@ useKeys('Maintenance', [
   <div class="page">
     <div class="head">
       <h1>Maintenance</h1>
-      <span v-if="data" class="muted">{{ groups[0]!.rows.length }} in force, {{ groups[1]!.rows.length }} to come</span>
+      <span v-if="open.list.data.value && coming.list.data.value" class="muted">{{ open.list.data.value.total }} in force, {{ coming.list.data.value.total }} to come</span>
       <span class="end">
         <button v-if="session.mayChange" class="btn main" @click="planning = true">Plan a window <kbd>a</kbd></button>
       </span>
     </div>
-    <StateNotice :error="error" :loading="!data" @again="refresh" />
-    <section v-for="group in data ? groups : []" :key="group.title">
-      <h2>{{ group.title }}</h2>
-      <WindowTable v-if="group.rows.length" :windows="group.rows" @open="(id) => router.push(`/maintenance/${id}`)" />
-      <p v-else class="muted">{{ group.empty }}</p>
+    <section v-for="{ group, title, empty, list } in groups" :key="group">
+      <h2>{{ title }} <span v-if="list.data.value" class="faint">{{ list.data.value.total }}</span></h2>
+      <StateNotice
+        :error="list.error.value"
+        :loading="!list.data.value"
+        :empty="list.data.value?.windows.length === 0 ? empty : ''"
+        @again="list.refresh"
+      />
+      <template v-if="list.data.value?.windows.length">
+        <WindowTable :windows="list.data.value.windows" />
+        <NearEnd
+          v-if="list.data.value.next"
+          :rest="list.data.value.total - list.data.value.windows.length"
+          @near="list.more"
+        />
+      </template>
     </section>
     <WindowDialog v-if="planning" @close="planning = false" />
   </div>

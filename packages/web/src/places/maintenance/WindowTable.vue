@@ -11,7 +11,6 @@ import ShortTable from '../../parts/ui/ShortTable.vue'
 import type { ShortColumn } from '../../parts/ui/table'
 
 defineProps<{ windows: WindowView[] }>()
-defineEmits<{ open: [id: number] }>()
 const session = useSession()
 const inForce = (window: WindowView) => isOpen(window, now.value)
 async function end(window: WindowView): Promise<void> {

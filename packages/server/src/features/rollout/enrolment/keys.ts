@@ -1,4 +1,5 @@
 import {
+  beforeQuerySchema,
   enrolmentAttemptsSchema,
   enrolmentKeyPageSchema,
   enrolmentKeysSchema,
@@ -168,8 +169,13 @@ export function keyRoutes(app: FastifyInstance, pool: Pool, address: PublicAddre
     access: 'technician',
     summary: 'Enrolment keys, without their secrets, newest first',
     answer: enrolmentKeysSchema,
-    handle: ({ viewer }) =>
-      rows<EnrolmentKeyView>(pool, `${keySelect} order by k.id desc limit 500`, [viewer.clientIds]),
+    query: beforeQuerySchema,
+    handle: ({ viewer, query }) =>
+      rows<EnrolmentKeyView>(pool, `${keySelect} and ($2::int is null or k.id < $2) order by k.id desc limit $3`, [
+        viewer.clientIds,
+        query.before ?? null,
+        query.limit,
+      ]),
   })
   route(app, {
     method: 'GET',

@@ -1,4 +1,5 @@
 import {
+  beforeQuerySchema,
   madeSchema,
   newSweepSchema,
   sweepPageSchema,
@@ -362,7 +363,13 @@ export function sweepRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'technician',
     summary: 'Sweeps, newest first',
     answer: sweepsSchema,
-    handle: ({ viewer }) => rows<SweepView>(pool, `${sweepSelect} order by w.id desc limit 200`, [viewer.clientIds]),
+    query: beforeQuerySchema,
+    handle: ({ viewer, query }) =>
+      rows<SweepView>(pool, `${sweepSelect} and ($2::int is null or w.id < $2) order by w.id desc limit $3`, [
+        viewer.clientIds,
+        query.before ?? null,
+        query.limit,
+      ]),
   })
   route(app, {
     method: 'GET',

@@ -1,4 +1,5 @@
 import {
+  beforeQuerySchema,
   madeSchema,
   newUpdateRunSchema,
   updateRunPageSchema,
@@ -83,7 +84,13 @@ export function updateRoutes(app: FastifyInstance, pool: Pool, releases: Release
     access: 'technician',
     summary: 'Updates of agents, newest first',
     answer: updateRunsSchema,
-    handle: ({ viewer }) => rows<UpdateRunView>(pool, `${select} order by r.id desc limit 200`, [viewer.clientIds]),
+    query: beforeQuerySchema,
+    handle: ({ viewer, query }) =>
+      rows<UpdateRunView>(pool, `${select} and ($2::int is null or r.id < $2) order by r.id desc limit $3`, [
+        viewer.clientIds,
+        query.before ?? null,
+        query.limit,
+      ]),
   })
   route(app, {
     method: 'GET',

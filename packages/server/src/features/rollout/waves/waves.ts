@@ -1,4 +1,5 @@
 import {
+  beforeQuerySchema,
   machineListSchema,
   machinesReadSchema,
   madeSchema,
@@ -117,7 +118,13 @@ export function waveRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void
     access: 'technician',
     summary: 'Runs of waves, newest first',
     answer: waveRunsSchema,
-    handle: ({ viewer }) => rows<WaveRunView>(pool, `${select} order by r.id desc limit 200`, [viewer.clientIds]),
+    query: beforeQuerySchema,
+    handle: ({ viewer, query }) =>
+      rows<WaveRunView>(pool, `${select} and ($2::int is null or r.id < $2) order by r.id desc limit $3`, [
+        viewer.clientIds,
+        query.before ?? null,
+        query.limit,
+      ]),
   })
   route(app, {
     method: 'GET',

@@ -48,6 +48,7 @@ function differences(pair: (typeof pairs.value)[number]): string[] {
 const alike = computed(
   () => pairs.value.filter((pair) => pair.a && pair.b && pair.a.kind === pair.b.kind && !pair.differs.length).length,
 )
+const sideOf = (pair: (typeof pairs.value)[number], column: string) => pair[column as 'a' | 'b']
 const nameOf = (id: number) => all.data.value?.find((template) => template.id === id)?.name ?? ''
 const columns = computed(() => [
   { key: 'a', title: nameOf(a.value), grow: 1, width: 300 },
@@ -87,13 +88,11 @@ const columns = computed(() => [
           </span>
         </template>
         <template #cell="{ row: pair, column }">
-          <template v-for="watch in [pair[column as 'a' | 'b']]" :key="column">
-            <template v-if="watch">
-              <b>{{ watch.name }}</b>
-              <p class="rule">{{ text(watch) }}</p>
-            </template>
-            <span v-else class="faint">has the default</span>
+          <template v-if="sideOf(pair, column)">
+            <b>{{ sideOf(pair, column)!.name }}</b>
+            <p class="rule">{{ text(sideOf(pair, column)!) }}</p>
           </template>
+          <span v-else class="faint">has the default</span>
         </template>
       </ShortTable>
     </template>

@@ -6,6 +6,7 @@ import type { EnrolmentAttempt, EnrolmentKeyView, MadeEnrolmentKey, Role } from 
 import { countText, type DeviceKind } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
+import { useNewestFirst } from '../../../parts/data/parts'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
@@ -16,7 +17,7 @@ import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** One machine by hand: a key, the command to run there, and how far it has come. */
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<EnrolmentKeyView[]>('/enrolment-keys'), {
+const { data, error, refresh, hasMore, more } = useNewestFirst<EnrolmentKeyView>((query) => api.get(`/enrolment-keys?${query}`), {
   topics: ['estate'],
 })
 const strangers = useResource(() => api.get<EnrolmentAttempt[]>('/enrolment-attempts'), { topics: ['estate'] })
@@ -134,6 +135,7 @@ const strangerColumns = [
       <template #made="{ row: key }"><span class="muted" :title="exactText(key.createdAt)">{{ fullText(key.createdAt) }} by {{ key.createdBy }}</span></template>
       <template #acts="{ row: key }"><button v-if="key.state === 'good'" class="link" @click="revoke(key.id)">revoke</button></template>
     </ShortTable>
+    <p v-if="hasMore"><button class="link" @click="more">older keys</button></p>
     <template v-if="unknown.length">
       <h2>Tried a key that does not exist, in the last day</h2>
       <ShortTable label="Tried a key that does not exist" :rows="unknown.slice(0, 20)" :columns="strangerColumns" row-key="id">

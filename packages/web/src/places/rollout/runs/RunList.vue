@@ -2,7 +2,8 @@
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** Runs to choose from at the left; what the chosen one did stands beside. */
-defineProps<{ label: string; runs: readonly Run[] }>()
+defineProps<{ label: string; runs: readonly Run[]; hasMore: boolean }>()
+defineEmits<{ more: [] }>()
 const chosen = defineModel<number | null>({ required: true })
 defineSlots<{ what(scope: { run: Run }): unknown; count(scope: { run: Run }): unknown; default(): unknown }>()
 const columns = [{ key: 'what' }, { key: 'count', align: 'right', tight: true }] as const
@@ -10,10 +11,13 @@ const columns = [{ key: 'what' }, { key: 'count', align: 'right', tight: true }]
 
 <template>
   <div class="two">
-    <ShortTable :label="label" :rows="runs" :columns="columns" row-key="id" :current="chosen" @pick="chosen = $event.id">
-      <template #what="{ row }"><slot name="what" :run="row" /></template>
-      <template #count="{ row }"><slot name="count" :run="row" /></template>
-    </ShortTable>
+    <div>
+      <ShortTable :label="label" :rows="runs" :columns="columns" row-key="id" :current="chosen" @pick="chosen = $event.id">
+        <template #what="{ row }"><slot name="what" :run="row" /></template>
+        <template #count="{ row }"><slot name="count" :run="row" /></template>
+      </ShortTable>
+      <p v-if="hasMore"><button class="link" @click="$emit('more')">older ones</button></p>
+    </div>
     <slot />
   </div>
 </template>

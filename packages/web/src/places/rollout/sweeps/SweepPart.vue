@@ -10,6 +10,7 @@ import type { CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
 import { allDevices } from '../../../parts/data/devices'
 import { attempt, done } from '../../../parts/ui/notify'
+import { useNewestFirst } from '../../../parts/data/parts'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
@@ -22,7 +23,7 @@ import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** What answers in the networks of a site, seen from a device there. */
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<SweepView[]>('/sweeps'), { topics: ['estate'] })
+const { data, error, refresh, hasMore, more } = useNewestFirst<SweepView>((query) => api.get(`/sweeps?${query}`), { topics: ['estate'] })
 const plans = useResource(() => api.get<SweepPlanView[]>('/sweep-plans'), { topics: ['estate'] })
 const sites = computed(() =>
   session.clients
@@ -162,7 +163,7 @@ const stateText = (sweep: SweepView) =>
       :empty="data && !shown.length ? 'Nothing has been swept yet.' : ''"
       @again="refresh"
     />
-    <RunList v-if="shown.length" v-model="chosen" label="Sweeps" :runs="shown">
+    <RunList v-if="shown.length" v-model="chosen" label="Sweeps" :runs="shown" :has-more="hasMore" @more="more">
       <template #what="{ run }">
         <button class="link mono" :aria-pressed="chosen === run.id" @click="chosen = run.id">{{ run.network }}</button>
         <small>{{ run.clientName }} · {{ run.siteName }}, {{ fullText(run.startedAt) }}</small>

@@ -3,6 +3,7 @@ import { computed, ref, toRef, watch } from 'vue'
 import type { UpdateRunView, VersionCount, VersionDevice, VersionPage } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
+import { useNewestFirst } from '../../../parts/data/parts'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
@@ -20,7 +21,7 @@ const { data, error, refresh } = useResource(() => api.get<VersionPage>(`/agent-
   topics: ['estate'],
   sources: [toRef(session, 'clientId')],
 })
-const runs = useResource(() => api.get<UpdateRunView[]>('/update-runs'), { topics: ['estate'] })
+const runs = useNewestFirst<UpdateRunView>((query) => api.get(`/update-runs?${query}`), { topics: ['estate'] })
 /** Of agents that cannot be updated from here; read when somebody wants to know which. */
 const fixed = ref<VersionDevice[] | null>(null)
 async function readFixed(): Promise<void> {
@@ -97,7 +98,7 @@ const versionColumns = [
       @started="started"
       @close="making = false"
     />
-    <RunList v-if="runs.data.value?.length" v-model="chosen" label="Updates" :runs="runs.data.value">
+    <RunList v-if="runs.data.value?.length" v-model="chosen" label="Updates" :runs="runs.data.value" :has-more="runs.hasMore.value" @more="runs.more">
       <template #what="{ run }">
         <button class="link" :aria-pressed="chosen === run.id" @click="chosen = run.id">to {{ run.version }}</button>
         <small>{{ fullText(run.createdAt) }}, {{ run.createdBy }}</small>

@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { WaveRunView } from '#contract'
 import { api } from '../../../parts/data/api'
-import { useResource } from '../../../parts/data/resource'
+import { useNewestFirst } from '../../../parts/data/parts'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { fullText } from '../../../parts/format/time'
@@ -14,7 +14,7 @@ import RunList from '../runs/RunList.vue'
 
 /** Agents sent out to many machines: first a few, then the rest. */
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<WaveRunView[]>('/wave-runs'), { topics: ['estate'] })
+const { data, error, refresh, hasMore, more } = useNewestFirst<WaveRunView>((query) => api.get(`/wave-runs?${query}`), { topics: ['estate'] })
 const shown = computed(() => (data.value ?? []).filter((wave) => session.inView(wave.clientId)))
 const making = ref(useRoute().query.devices !== undefined)
 const chosen = ref<number | null>(null)
@@ -44,7 +44,7 @@ const nothingYet =
       :empty="data && !shown.length && !making ? nothingYet : ''"
       @again="refresh"
     />
-    <RunList v-if="shown.length" v-model="chosen" label="Runs" :runs="shown">
+    <RunList v-if="shown.length" v-model="chosen" label="Runs" :runs="shown" :has-more="hasMore" @more="more">
       <template #what="{ run }">
         <button class="link" :aria-pressed="chosen === run.id" @click="chosen = run.id">{{ run.name }}</button>
         <small>{{ run.clientName }} · {{ run.siteName }}, {{ fullText(run.createdAt) }}</small>

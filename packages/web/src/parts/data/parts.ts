@@ -1,0 +1,64 @@
+import { computed, type ComputedRef } from 'vue'
+import { useResource, type Resource, type ResourceOptions } from './resource'
+
+export interface Parts<Part> extends Resource<Part> {
+  /** Reads the next part, and from then on with those before it. */
+  more(): void
+}
+
+/**
+ * A list that comes in parts by key. When something of it changes, as many parts are read again as somebody has gone
+ * down, so that nothing goes from under the eyes.
+ * @param read the part after a key; null: the first
+ * @param join both in one, with where the second one ended
+ */
+export function useParts<Part extends { next: string | null }>(
+  read: (after: string | null) => Promise<Part>,
+  join: (before: Part, after: Part) => Part,
+  options: ResourceOptions = {},
+): Parts<Part> {
+  let parts = 1
+  const resource = useResource(async () => {
+    let whole = await read(null)
+    for (let i = 1; i < parts && whole.next !== null; i++) whole = join(whole, await read(whole.next))
+    return whole
+  }, options)
+  return {
+    ...resource,
+    more: () => {
+      parts++
+      void resource.refresh()
+    },
+  }
+}
+
+interface Older<Row> {
+  rows: Row[]
+  next: string | null
+}
+export interface NewestFirst<Row> extends Omit<Parts<Older<Row>>, 'data'> {
+  data: ComputedRef<Row[] | null>
+  /** There are older ones than were read. */
+  hasMore: ComputedRef<boolean>
+}
+
+/** A list by number, the newest first, of which a hundred come at once. */
+export function useNewestFirst<Row extends { id: number }>(
+  ask: (query: string) => Promise<Row[]>,
+  options: ResourceOptions = {},
+): NewestFirst<Row> {
+  const atOnce = 100
+  const { data, ...parts } = useParts<Older<Row>>(
+    async (before) => {
+      const rows = await ask(`limit=${atOnce}${before === null ? '' : `&before=${before}`}`)
+      return { rows, next: rows.length < atOnce ? null : String(rows.at(-1)!.id) }
+    },
+    (before, after) => ({ rows: [...before.rows, ...after.rows], next: after.next }),
+    options,
+  )
+  return {
+    ...parts,
+    data: computed(() => data.value?.rows ?? null),
+    hasMore: computed(() => data.value?.next != null),
+  }
+}
