@@ -97,6 +97,7 @@ export const devicePageSchema = answerOf<DevicePage>({
 })
 export const deviceEventsSchema = listOf(
   answerOf<DeviceEvent>({
+    key: words,
     at: instant,
     channel: words,
     source: words,

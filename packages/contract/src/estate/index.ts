@@ -1,5 +1,6 @@
 import Joi from 'joi'
 import type { CollectorFailure } from '../report'
+import { logLevels } from '#core'
 import type {
   ClientId,
   Collector,
@@ -12,7 +13,7 @@ import type {
   Severity,
   SiteId,
 } from '#core'
-import { aNumber } from '../bounds'
+import { aNumber, aTime } from '../bounds'
 export { targetSchema } from './target'
 
 export interface Client {
@@ -142,7 +143,29 @@ export interface RefusedPartView {
   body: string
 }
 
+/** Log entries of a device before a time and from another on; `level`: this or worse; `words`: in source or text. */
+export interface DeviceLogQuery {
+  before?: Millis
+  from?: Millis
+  channel?: string
+  level?: LogLevel
+  words?: string
+  /** The key of the last one of the part before. */
+  after?: string
+  limit: number
+}
+export const deviceLogQuerySchema = Joi.object<DeviceLogQuery, true>({
+  before: aTime,
+  from: aTime,
+  channel: Joi.string().max(260),
+  level: Joi.string().valid(...logLevels),
+  words: Joi.string().allow('').max(200),
+  after: Joi.string().pattern(/^\d{1,15} \d{1,15} \d{1,6}$/),
+  limit: Joi.number().integer().min(1).max(500).default(100),
+})
 export interface DeviceEvent {
+  /** Its place in the log. */
+  key: string
   at: Millis
   channel: string
   source: string

@@ -150,6 +150,8 @@ export interface AssignmentView extends NewAssignment {
   revision: number
   templateName: string
   targetText: string
+  /** What its own values are of: by the key of each watch, its name and kind. */
+  watches: Record<string, { name: string; kind: string }>
   deviceCount: number
   createdAt: Millis
   createdBy: string
@@ -217,6 +219,8 @@ export const whatIfSchema = Joi.object<WhatIf, true>({
 
 /** One watch changed alike on some devices; what is evaluated before and after, as sentences. */
 export interface ImpactWatch extends Omit<WatchChange, 'before' | 'after'> {
+  /** What of it is altered, each parameter with its old and new value. */
+  moves: string[]
   devices: number
   before: SentencePart[] | null
   after: SentencePart[] | null

@@ -100,6 +100,10 @@ export interface NewWaveRun {
   passwordsToUnknown: boolean
 }
 const hourOfDay = Joi.number().integer().min(0).max(23).allow(null)
+/** Another name for a machine of a run, by which its agent enrols. */
+export const machineNameSchema = Joi.object<{ name: string }, true>({
+  name: Joi.string().trim().min(1).max(63).required(),
+})
 export const newWaveRunSchema = Joi.object<NewWaveRun, true>({
   siteId: anId.required(),
   deviceId: anId.required(),

@@ -279,7 +279,13 @@ describe('a live connection', () => {
     // A device may have left them with this very change.
     await announced('estate', [...house.clients], [other.id])
     await vi.waitFor(() => expect(said().some((event) => event.topic === 'reports')).toBe(true))
-    await vi.waitFor(() => expect(said().slice(before).filter((event) => event.topic === 'estate')).not.toEqual([]))
+    await vi.waitFor(() =>
+      expect(
+        said()
+          .slice(before)
+          .filter((event) => event.topic === 'estate'),
+      ).not.toEqual([]),
+    )
     expect(said().filter((event) => event.topic !== 'estate')).toEqual([
       { topic: 'reports', clientIds: null, deviceIds: [own.id] },
     ])

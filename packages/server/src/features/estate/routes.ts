@@ -1,11 +1,11 @@
 import {
-  aTime,
   boardDevicesSchema,
   boardPageSchema,
   boardQuerySchema,
   clientsSchema,
   deviceIdsSchema,
   deviceEventsSchema,
+  deviceLogQuerySchema,
   devicePageSchema,
   deviceRolesSchema,
   foundSchema,
@@ -318,22 +318,39 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/devices/:id/events',
     access: 'contact',
-    summary: 'Log events of a device, newest first',
+    summary: 'Log events of a device, newest first: of a time, a log, a level or worse, with words',
     answer: deviceEventsSchema,
-    query: Joi.object<{ before?: number; limit: number }, true>({
-      before: aTime,
-      limit: Joi.number().integer().min(1).max(500).default(100),
-    }),
+    query: deviceLogQuerySchema,
     async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
       await requireDevice(pool, viewer, id())
-      const found = await rows<Omit<DeviceEvent, 'level'> & { level: number }>(
+      const [at, seq, n] = query.after?.split(' ').map(Number) ?? []
+      const found = await rows<Omit<DeviceEvent, 'level' | 'key'> & { level: number; seq: number; n: number }>(
         pool,
         `
-        select at, channel, source, event_id as id, level, text from log_event
-        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') order by at desc, seq desc, n desc limit $3`,
-        [id(), time(query.before ?? null), query.limit],
+        select at, channel, source, event_id as id, level, text, seq, n from log_event
+        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') and at >= coalesce($4::timestamptz, '-infinity')
+          and ($5::text is null or channel = $5) and ($6::int is null or level <= $6)
+          and ($7::text is null or concat_ws(' ', source, event_id, text) ilike $7)
+          and ($8::timestamptz is null or (at, seq, n) < ($8, $9::bigint, $10::int))
+        order by at desc, seq desc, n desc limit $3`,
+        [
+          id(),
+          time(query.before ?? null),
+          query.limit,
+          time(query.from ?? null),
+          query.channel ?? null,
+          query.level ? logLevels.indexOf(query.level) : null,
+          query.words?.trim() ? `%${query.words.trim().replace(/[\\%_]/g, '\\$&')}%` : null,
+          time(at ?? null),
+          seq ?? null,
+          n ?? null,
+        ],
       )
-      return found.map((row) => ({ ...row, level: logLevels[row.level]! }))
+      return found.map(({ seq: ofReport, n: inReport, ...row }) => ({
+        ...row,
+        key: `${row.at} ${ofReport} ${inReport}`,
+        level: logLevels[row.level]!,
+      }))
     },
   })
 

@@ -3,6 +3,7 @@ import {
   levelConflicts,
   matcher,
   rosterChanges,
+  valueText,
   watchKind,
   withIncluded,
   type ClientId,
@@ -61,6 +62,17 @@ const sentenceOf = (watch: EffectiveWatch | null) => watch && watchKind(watch.ki
 const listed = 200
 
 /** @param clientIds the clients that the viewer may see; null: all. What happens at others is not told. */
+/** Old and new value of each parameter, where the watch stays of its kind. */
+function movesOf({ before, after, parameters }: WatchChange): string[] {
+  if (before?.kind !== after?.kind || !before || !after) return []
+  return watchKind(before.kind)
+    .parameters.filter(({ name }) => parameters.includes(name))
+    .map((parameter) => {
+      const text = ({ values }: EffectiveWatch) => valueText(parameter, values[parameter.name] ?? null)
+      return `${parameter.label} ${text(before)} → ${text(after)}`
+    })
+}
+
 export async function impactOf(
   db: Db,
   changed: readonly DeviceChange[],
@@ -82,6 +94,7 @@ export async function impactOf(
           name: change.name,
           change: change.change,
           parameters: change.parameters,
+          moves: movesOf(change),
           devices: 0,
           before: sentenceOf(change.before),
           after: sentenceOf(change.after),

@@ -144,10 +144,17 @@ function summary(view: PolicyView, id: number): TemplateSummary {
 }
 
 function assignmentViews(view: PolicyView): AssignmentView[] {
+  const watchOf = new Map(view.policy.templates.flatMap(({ watches }) => watches.map((watch) => [watch.key, watch])))
   return view.policy.assignments.map((assignment) => ({
     ...assignment,
     templateName: view.policy.templates.find((template) => template.id === assignment.templateId)?.name ?? '',
     targetText: targetSentence(assignment.target, view.estate),
+    watches: Object.fromEntries(
+      Object.keys(assignment.values).flatMap((key) => {
+        const spec = watchOf.get(key)
+        return spec ? [[key, { name: spec.name, kind: spec.kind }]] : []
+      }),
+    ),
     deviceCount: view.matching.get(assignment.id) ?? 0,
     createdBy: by(view, 'assignment', assignment.id),
   }))

@@ -12,6 +12,7 @@ import { standingRoutes } from './enrolment/standing'
 import { roleRoutes } from './roles/roles'
 import { hostKeyRoutes } from './sweeps/hostKeys'
 import { sweepCommand, sweepRoutes } from './sweeps/sweeps'
+import { underWayRoutes } from './underWay'
 import type { Releases } from './updates/releases'
 import { updateCommand } from './updates/updateRun'
 import { updateRoutes } from './updates/updates'
@@ -45,4 +46,5 @@ export function rolloutRoutes(
   updateRoutes(app, pool, releases)
   collectingRoutes(app, pool)
   coverageRoutes(app, pool)
+  underWayRoutes(app, pool)
 }

@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { ref, useTemplateRef } from 'vue'
-import { useRouter } from 'vue-router'
+import { ref, useTemplateRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { Found } from '#contract'
 import { api } from '../data/api'
 import SuggestField from '../ui/SuggestField.vue'
 import { useKeys } from './keys'
 
 const router = useRouter()
-const field = useTemplateRef<{ focus(): void; blur(): void }>('field')
+const field = useTemplateRef<{ focus(): void; blur(): void; clear(): void }>('field')
 const open = ref(false)
 const find = (words: string) => api.get<Found[]>(`/find?q=${encodeURIComponent(words)}`)
 /** The keys of the page work again at once. */
@@ -15,6 +15,12 @@ function go(hit: Found): void {
   field.value?.blur()
   void router.push(hit.path)
 }
+// What was typed belongs to the page that it was typed on.
+const route = useRoute()
+watch(
+  () => route.path,
+  () => field.value?.clear(),
+)
 useKeys('Everywhere', [{ key: '/', does: 'find', run: () => field.value?.focus() }])
 </script>
 

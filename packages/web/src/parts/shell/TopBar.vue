@@ -9,6 +9,7 @@ import type { TodoCount } from '#contract'
 import { turnTheme } from '../../look/theme'
 import { api } from '../data/api'
 import FinderBox from './FinderBox.vue'
+import UnderWay from './UnderWay.vue'
 import { useKeys } from './keys'
 import { useResource } from '../data/resource'
 import { useSession } from '../data/session'
@@ -47,10 +48,7 @@ const clientChoices = computed(() => [
   ...session.clients.map(({ id, name, deviceCount }) => ({ value: id, text: name, hint: `${deviceCount} devices` })),
 ])
 useKeys('Everywhere', [
-  { key: '1', does: 'Rounds', run: () => void router.push('/rounds') },
-  { key: '2', does: 'Estate', run: () => void router.push('/estate') },
-  { key: '3', does: 'Policy', run: () => void router.push('/policy') },
-  { key: '4', does: 'Maintenance', run: () => void router.push('/maintenance') },
+  ...places.value.map(({ path, name }, i) => ({ key: String(i + 1), does: name, run: () => void router.push(path) })),
   {
     key: 'c',
     does: 'choose the client in view',
@@ -78,6 +76,7 @@ useKeys('Everywhere', [
         :class="{ on: route.path.startsWith(place.path) }"
       >{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${todo} to do`">{{ todo }}</sup></RouterLink>
     </nav>
+    <UnderWay v-if="session.mayChange" />
     <FinderBox />
     <span class="muted">{{ fullText(now) }}</span>
     <ElDropdown trigger="click" placement="bottom-end" :show-arrow="false">

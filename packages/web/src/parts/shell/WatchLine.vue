@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Watchline, WatchlineLane } from '#contract'
 import { hour, minute, urgency, type Millis } from '#core'
@@ -96,7 +96,33 @@ const flagAt = computed(() =>
       ? clamp(pointer.value)
       : clamp(now.value),
 )
+const hand = useTemplateRef<HTMLElement>('hand')
+const stride = 15 * minute
+/** Where a span began that is being drawn with Shift held down. */
+let anchor: Millis | null = null
+const within = (at: Millis) => Math.max(from.value, Math.min(until.value, at))
+/** The arrows point a quarter of an hour on, with Ctrl three hours; with Shift they draw a span, as dragging does. */
+function keyed(event: KeyboardEvent): void {
+  const at = pointer.value ?? now.value
+  const by = event.ctrlKey ? 3 * hour : stride
+  const to = { ArrowLeft: at - by, ArrowRight: at + by, Home: from.value, End: until.value }[event.key]
+  if (to !== undefined) {
+    pointer.value = within(to)
+    if (event.shiftKey) {
+      anchor ??= at
+      const [a, b] = [anchor, pointer.value].sort((one, other) => one - other) as [number, number]
+      session.span = { from: a, until: b }
+    } else anchor = null
+  } else if (event.key === 'Escape') {
+    session.span = null
+    pointer.value = null
+    anchor = null
+  } else return
+  event.preventDefault()
+  event.stopPropagation()
+}
 useKeys('Everywhere', [
+  { key: 'w', does: 'to the watchline: arrows point at a time, with Shift they draw a span', run: () => hand.value?.focus() },
   {
     key: 'n',
     does: 'back to now: the whole time again',
@@ -118,6 +144,20 @@ useKeys('Everywhere', [
     @pointerup="up"
     @pointerleave="pointer = null"
   >
+    <span
+      ref="hand"
+      class="hand"
+      role="slider"
+      tabindex="0"
+      aria-label="Time on the watchline"
+      :aria-valuemin="from"
+      :aria-valuemax="until"
+      :aria-valuenow="pointer ?? now"
+      :aria-valuetext="session.span ? `from ${fullText(session.span.from)} until ${fullText(session.span.until)}` : pointer ? fullText(pointer) : 'now'"
+      :style="{ left: `${clamp(pointer ?? now)}px` }"
+      @keydown="keyed"
+      @blur="pointer = null"
+    />
     <svg v-if="width" :width="width" height="84">
       <defs>
         <pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -225,7 +265,14 @@ useKeys('Everywhere', [
 </template>
 
 <style scoped>
+.hand {
+  position: absolute;
+  top: 2px;
+  bottom: 2px;
+  width: 1px;
+}
 .watchline {
+  position: relative;
   height: 84px;
   flex: none;
   background: var(--sheet);

@@ -25,6 +25,8 @@ const props = withDefaults(
     sortName?: string
     /** Wider than the page: it scrolls sideways, under its first column. */
     wide?: boolean
+    /** Columns as wide as they say, so that several lists below each other agree. */
+    even?: boolean
   }>(),
   { rowClass: () => '', current: undefined, sortName: '' },
 )
@@ -71,7 +73,7 @@ function picked(row: Row, _column: unknown, event: Event): void {
     :show-header="hasHead"
     :row-class-name="classOf"
     :class="['short-table', { wide, pickable: current !== undefined }]"
-    table-layout="auto"
+    :table-layout="even ? 'fixed' : 'auto'"
     @row-click="picked"
   >
     <ElTableColumn

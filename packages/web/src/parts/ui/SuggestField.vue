@@ -69,7 +69,15 @@ function nameList(): void {
   else input.removeAttribute('aria-controls')
 }
 onMounted(nameList)
-defineExpose({ focus: () => field.value?.focus(), blur: () => field.value?.blur() })
+defineExpose({
+  focus: () => field.value?.focus(),
+  blur: () => field.value?.blur(),
+  clear: () => {
+    turn++
+    words.value = ''
+    field.value?.close()
+  },
+})
 </script>
 
 <template>

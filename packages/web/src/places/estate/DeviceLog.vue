@@ -1,44 +1,48 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
-import type { DeviceEvent } from '#contract'
-import { logLevelCode, logLevels, type LogLevel } from '#core'
+import { refDebounced } from '@vueuse/core'
+import { computed, ref, toRef } from 'vue'
+import type { DeviceEvent, DevicePage } from '#contract'
+import { logLevelCode, logLevels } from '#core'
 import { api } from '../../parts/data/api'
-import { useResource } from '../../parts/data/resource'
-import { attempt } from '../../parts/ui/notify'
+import { useAddressed } from '../../parts/data/addressed'
+import { useParts } from '../../parts/data/parts'
+import { useSession } from '../../parts/data/session'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
 
-const props = defineProps<{ deviceId: number }>()
-const atOnce = 300
-const { data, error, refresh } = useResource(
-  () => api.get<DeviceEvent[]>(`/devices/${props.deviceId}/events?limit=${atOnce}`),
-  { topics: ['reports'], deviceId: () => props.deviceId },
+const props = defineProps<{ device: DevicePage }>()
+const session = useSession()
+const level = useAddressed('level', 'debug')
+const channel = useAddressed('log')
+const words = ref('')
+const asked = refDebounced(words, 250)
+/** Searched by the server, in all that is kept: the span of the watchline bounds it where one is drawn. */
+const parts = useParts<{ rows: DeviceEvent[]; next: string | null }>(
+  async (after) => {
+    const query = new URLSearchParams({ limit: '200' })
+    if (level.value !== 'debug') query.set('level', level.value)
+    if (channel.value) query.set('channel', channel.value)
+    if (asked.value.trim()) query.set('words', asked.value.trim())
+    if (session.span) query.set('from', String(Math.floor(session.span.from)))
+    if (session.span) query.set('before', String(Math.ceil(session.span.until)))
+    if (after) query.set('after', after)
+    const rows = await api.get<DeviceEvent[]>(`/devices/${props.device.id}/events?${query}`)
+    return { rows, next: rows.length < 200 ? null : rows.at(-1)!.key }
+  },
+  (before, next) => ({ rows: [...before.rows, ...next.rows], next: next.next }),
+  {
+    topics: ['reports'],
+    deviceId: () => props.device.id,
+    sources: [level, channel, asked, toRef(session, 'span')],
+  },
 )
-/** What was asked for beyond the newest. */
-const before = ref<DeviceEvent[]>([])
-const isWhole = ref(false)
-const loading = ref(false)
-const all = computed(() => {
-  const newest = data.value ?? []
-  const last = newest.at(-1)?.at ?? Infinity
-  return [...newest, ...before.value.filter((event) => event.at < last)].map((event, n) => ({ ...event, n }))
-})
-const mayBeMore = computed(() => !isWhole.value && all.value.length >= atOnce)
-async function older(): Promise<void> {
-  loading.value = true
-  const last = all.value.at(-1)!.at
-  const found = await attempt(() =>
-    api.get<DeviceEvent[]>(`/devices/${props.deviceId}/events?limit=${atOnce}&before=${last}`),
-  )
-  loading.value = false
-  if (!found) return
-  before.value = [...before.value, ...found]
-  isWhole.value = found.length < atOnce
-}
+const { data, error, refresh } = parts
+const shown = computed(() => data.value?.rows ?? [])
+const channels = computed(() => (props.device.facts.logs ?? []).filter((log) => log.collected).map((log) => log.name))
 const columns = [
   { key: 'at', title: 'Time', width: 150 },
   { key: 'channel', title: 'Log', width: 110 },
@@ -47,15 +51,6 @@ const columns = [
   { key: 'level', title: 'Level', width: 110 },
   { key: 'text', title: 'Entry', width: 300, grow: 1 },
 ]
-const level = ref<LogLevel>('debug')
-const words = ref('')
-const shown = computed(() =>
-  all.value.filter(
-    (event) =>
-      logLevelCode(event.level) <= logLevelCode(level.value) &&
-      `${event.channel} ${event.source} ${event.text}`.toLowerCase().includes(words.value.toLowerCase()),
-  ),
-)
 const colour = (event: DeviceEvent) =>
   logLevelCode(event.level) <= 3 ? 'critical' : event.level === 'warning' ? 'warning' : 'muted'
 </script>
@@ -64,14 +59,20 @@ const colour = (event: DeviceEvent) =>
   <p class="sentence">Entries at
     <ChoiceField v-model="level" label="Level">
       <option v-for="level in logLevels" :key="level" :value="level">{{ level === 'debug' ? 'any level' : `${level} or worse` }}</option>
-    </ChoiceField> saying <ElInput v-model="words" placeholder="anything" aria-label="Words" /> <span class="muted">— {{ shown.length }} of the {{ all.length }} newest</span></p>
+    </ChoiceField> in
+    <ChoiceField v-model="channel" label="Log">
+      <option value="">every log</option>
+      <option v-for="name in channels" :key="name" :value="name">{{ name }}</option>
+    </ChoiceField> saying <ElInput v-model="words" placeholder="anything" aria-label="Words" clearable />
+    <span v-if="session.span" class="muted">from {{ fullText(session.span.from) }} until {{ fullText(session.span.until) }} <button class="link" @click="session.span = null">the whole time</button></span>
+    <span v-else class="muted">— the newest first; draw a span on the watchline to see that time</span></p>
   <StateNotice
     :error="error"
     :loading="!data"
     :empty="data && !shown.length ? 'No entry matches.' : ''"
     @again="refresh"
   />
-  <ShortTable v-if="shown.length" label="Log entries, newest first" :rows="shown" :columns="columns" row-key="n">
+  <ShortTable v-if="shown.length" label="Log entries, newest first" :rows="shown" :columns="columns" row-key="key">
     <template #cell="{ row, column }">
       <span v-if="column === 'at'" class="muted" :title="exactText(row.at)">{{ fullText(row.at) }}</span>
       <span v-else-if="column === 'channel'" class="muted">{{ row.channel }}</span>
@@ -81,7 +82,7 @@ const colour = (event: DeviceEvent) =>
       <span v-else class="text">{{ row.text }}</span>
     </template>
   </ShortTable>
-  <p v-if="mayBeMore" class="more"><button class="link" :disabled="loading" @click="older">older entries</button></p>
+  <p v-if="data?.next" class="more"><button class="link" @click="parts.more">older entries</button></p>
 </template>
 
 <style scoped>

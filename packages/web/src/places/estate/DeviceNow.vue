@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AlertView, DevicePage, HeldView } from '#contract'
-import { bytesText, hour, percentText } from '#core'
+import { bytesText, countText, hour, percentText } from '#core'
 import { api } from '../../parts/data/api'
 import { alertWords } from '../../parts/format/alertWords'
 import AgeText from '../../parts/ui/AgeText.vue'
@@ -9,7 +9,7 @@ import DiskBar from '../../parts/ui/DiskBar.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import { useResource } from '../../parts/data/resource'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
-import { age } from '../../parts/format/time'
+import { age, fullText } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
@@ -63,6 +63,15 @@ const serviceColumns = [
           <span class="muted"><AgeText :at="record.began" /></span>
         </p>
       </template>
+      <h2>Machine</h2>
+      <dl class="machine">
+        <template v-if="device.addresses.length"><dt>Addresses</dt><dd class="mono">{{ device.addresses.join('  ') }}</dd></template>
+        <template v-if="device.facts.system">
+          <dt>Calls itself</dt><dd class="mono">{{ device.facts.system.hostName }}</dd>
+          <dt>System</dt><dd>{{ device.facts.system.osName }}, {{ countText(device.facts.system.cores, 'core') }}</dd>
+        </template>
+        <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
+      </dl>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
       <p v-for="disk in device.disks" :key="disk.mount" class="line disk">
         <DiskBar :disk="disk" />
@@ -122,6 +131,18 @@ const serviceColumns = [
 </template>
 
 <style scoped>
+.machine {
+  display: grid;
+  grid-template-columns: 100px 1fr;
+  margin: 0;
+}
+.machine dt {
+  color: var(--ink2);
+}
+.machine dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
 .now {
   display: grid;
   grid-template-columns: 1fr 460px;

@@ -122,7 +122,7 @@ const notCollected = computed(() => {
         :held="held.data.value ?? []"
       />
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
-      <DeviceLog v-else-if="tab === 'Log'" :device-id="id" />
+      <DeviceLog v-else-if="tab === 'Log'" :device="device" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
       <DeviceAlerts
         v-else-if="tab === 'Alerts'"

@@ -20,7 +20,7 @@ async function end(window: WindowView): Promise<void> {
 const columns: ShortColumn<WindowView>[] = [
   { key: 'mark', hint: 'In force', width: 34 },
   { key: 'name', title: 'Window', width: 230 },
-  { key: 'holds', title: 'Holds', grow: 1 },
+  { key: 'holds', title: 'Holds', width: 180, grow: 1 },
   { key: 'from', title: 'From', width: 150 },
   { key: 'until', title: 'Until', width: 150 },
   { key: 'devices', title: 'Devices', width: 76, align: 'right' },
@@ -31,7 +31,7 @@ const columns: ShortColumn<WindowView>[] = [
 </script>
 
 <template>
-  <ShortTable label="Windows" :rows="windows" :columns="columns" row-key="id">
+  <ShortTable label="Windows" :rows="windows" :columns="columns" row-key="id" even>
     <template #mark="{ row: window }"><SeverityMark :state="inForce(window) ? 'held' : null" /></template>
     <template #name="{ row: window }"><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></template>
     <template #holds="{ row: window }"><span class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</span></template>

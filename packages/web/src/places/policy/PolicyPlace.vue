@@ -19,12 +19,12 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'grid', title: 'Grid', key: '1' },
-  { name: 'templates', title: 'Templates', key: '2' },
-  { name: 'assignments', title: 'Assignments', key: '3' },
-  { name: 'exceptions', title: 'Exceptions', key: '4' },
-  { name: 'library', title: 'Library', key: '5' },
-  { name: 'text', title: 'As text', key: '6' },
+  { name: 'grid', title: 'Grid' },
+  { name: 'templates', title: 'Templates' },
+  { name: 'assignments', title: 'Assignments' },
+  { name: 'exceptions', title: 'Exceptions' },
+  { name: 'library', title: 'Library' },
+  { name: 'text', title: 'As text' },
 ] as const
 const part = computed(() => parts.find((tab) => tab.name === route.query.part)?.name ?? 'grid')
 const go = (name: string) => void router.replace({ query: name === 'grid' ? {} : { part: name } })
@@ -42,7 +42,6 @@ const begin = () => {
   if (session.isLead && grid.data.value?.templates[0]) assigning.value = { templateId: grid.data.value.templates[0].id }
 }
 useKeys('Policy', [
-  ...parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })),
   { key: 'a', does: 'assign a template', run: begin },
 ])
 </script>

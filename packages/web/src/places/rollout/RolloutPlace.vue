@@ -3,7 +3,6 @@ import { computed, ref, toRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { RoleFindingPage } from '#contract'
 import { api } from '../../parts/data/api'
-import { useKeys } from '../../parts/shell/keys'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import CoveragePart from './coverage/CoveragePart.vue'
@@ -21,14 +20,14 @@ const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const parts = [
-  { name: 'keys', title: 'By hand', key: '1' },
-  { name: 'sweep', title: 'Sweep', key: '2' },
-  { name: 'waves', title: 'Waves', key: '3' },
-  { name: 'newcomers', title: 'Newcomers', key: '4' },
-  { name: 'roles', title: 'Roles seen', key: '5' },
-  { name: 'coverage', title: 'Coverage', key: '6' },
-  { name: 'versions', title: 'Versions', key: '7' },
-  { name: 'retired', title: 'Out of use', key: '8' },
+  { name: 'keys', title: 'By hand' },
+  { name: 'sweep', title: 'Sweep' },
+  { name: 'waves', title: 'Waves' },
+  { name: 'newcomers', title: 'Newcomers' },
+  { name: 'roles', title: 'Roles seen' },
+  { name: 'coverage', title: 'Coverage' },
+  { name: 'versions', title: 'Versions' },
+  { name: 'retired', title: 'Out of use' },
 ] as const
 const part = computed(() => parts.find((tab) => tab.name === route.query.part)?.name ?? 'keys')
 /** Of each role; all of them once somebody asks. */
@@ -43,10 +42,6 @@ const findings = useResource(
 const coverage = useCoverage()
 const countOf = (name: string) => ({ roles: findings.data.value?.total, coverage: coverage.data.value?.total })[name] || ''
 const go = (name: string) => void router.replace({ query: { part: name } })
-useKeys(
-  'Rollout',
-  parts.map(({ name, title, key }) => ({ key, does: title, run: () => go(name) })),
-)
 </script>
 
 <template>

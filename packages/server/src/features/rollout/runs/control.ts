@@ -10,8 +10,6 @@ export interface RunTables {
   number: 'n' | 'device_id'
   /** The state of a member that has got what it was to get. */
   arrived: 'installed' | 'updated'
-  /** In SQL: what a member forgets when it is tried again. */
-  forget: string
   /** In SQL: what else changes each time that it is gone to. */
   again: string
 }
@@ -20,7 +18,6 @@ export const waveTables: RunTables = {
   members: 'wave_machine',
   number: 'n',
   arrived: 'installed',
-  forget: 'failure = null,',
   again: 'failure = null, attempts = attempts + 1,',
 }
 export const updateTables: RunTables = {
@@ -28,7 +25,6 @@ export const updateTables: RunTables = {
   members: 'update_device',
   number: 'device_id',
   arrived: 'updated',
-  forget: '',
   again: '',
 }
 
@@ -52,7 +48,7 @@ const done: Record<RunAction, string> = {
  */
 export async function control(
   tx: Db,
-  { runs, members, forget }: RunTables,
+  { runs, members }: RunTables,
   run: { id: number; state: string; wave: number; waves: number },
   action: RunAction,
   by: string,
@@ -61,9 +57,10 @@ export async function control(
     throw new ProblemError('already-ended', `This run is ${run.state}; it cannot ${done[action]}.`)
   // The names of tables are constants of this program.
   if (action === 'retry') {
+    // Why it failed stays in sight until its turn comes.
     const again = await rows<{ wave: number }>(
       tx,
-      `update ${members} set state = 'waiting', step = '', reason = '', ${forget} changed_at = now()
+      `update ${members} set state = 'waiting', step = '', changed_at = now()
        where run_id = $1 and state = 'failed' returning wave`,
       [run.id],
     )

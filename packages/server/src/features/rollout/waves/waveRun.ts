@@ -142,6 +142,31 @@ export async function controlRun(tx: Db, viewer: Viewer, id: number, action: Run
   announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
 }
 
+/** @throws ProblemError where it is not there, or is on its way or has its agent already */
+export async function renameMachine(tx: Db, viewer: Viewer, id: number, n: number, name: string): Promise<void> {
+  const run = await firstRow<RunRow>(
+    tx,
+    `${runSelect} where r.id = $1 and ${ofClients('s.client_id', 2)} for update of r`,
+    [id, viewer.clientIds],
+  )
+  if (!run) throw new ProblemError('no-such-run')
+  const renamed = await firstRow(
+    tx,
+    `update wave_machine set name = $3 where run_id = $1 and n = $2 and state in ('waiting', 'failed') returning n`,
+    [id, n, name],
+  )
+  if (!renamed) throw new ProblemError('invalid', 'This machine is on its way, or has its agent already.')
+  await audit(tx, {
+    personId: viewer.id,
+    action: 'renamed a machine of',
+    kind: 'wave run',
+    id,
+    clientId: run.client_id,
+    detail: { n, name },
+  })
+  announce(tx, { topic: 'estate', clientIds: [run.client_id], deviceIds: [] })
+}
+
 /**
  * The command for one machine, with its secrets; made only when it is handed over. Null when the run was stopped
  * meanwhile.

@@ -1,6 +1,7 @@
 import {
   beforeQuerySchema,
   machineListSchema,
+  machineNameSchema,
   machinesReadSchema,
   madeSchema,
   newWaveRunSchema,
@@ -23,7 +24,7 @@ import { withKey, type KeyColumns } from '../sweeps/hostKeys'
 import { readMachines } from './machineList'
 import { requireWorker } from '../../../store/tasks'
 import type { Vault } from '../../../secrets/vault'
-import { startRun, controlRun } from './waveRun'
+import { startRun, controlRun, renameMachine } from './waveRun'
 
 const select = `
   select r.id, r.site_id as "siteId", r.name, s.client_id as "clientId", c.name as "clientName", s.name as "siteName",
@@ -133,6 +134,19 @@ export function waveRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void
     summary: 'One run with its machines',
     answer: waveRunPageSchema,
     handle: ({ viewer, id }) => runPage(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'PUT',
+    url: '/api/wave-runs/:id/machines/:n',
+    access: 'technician',
+    summary: 'Give a machine of a run another name, before it is tried (again)',
+    answer: madeSchema,
+    body: machineNameSchema,
+    handle: ({ viewer, body, id }) =>
+      inTransaction(pool, async (tx) => {
+        await renameMachine(tx, viewer, id(), id('n'), body.name)
+        return { id: id() }
+      }),
   })
   for (const [action, summary] of [
     ['pause', 'Go to no more machines for now'],

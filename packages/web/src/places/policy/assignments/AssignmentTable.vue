@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { AssignmentView, TemplatePage, TemplateSummary } from '#contract'
+import type { AssignmentView } from '#contract'
 import { valuesText, type AssignmentBody, type PolicyStep } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { dayText, exactText } from '../../../parts/format/time'
@@ -12,21 +12,16 @@ import type { ShortColumn } from '../../../parts/ui/table'
 /** Assignments as they stand; switched off and on, changed and removed where one may. */
 const props = defineProps<{
   assignments: AssignmentView[]
-  templates: (TemplatePage | TemplateSummary)[]
   named?: boolean
 }>()
 const emit = defineEmits<{ changed: [] }>()
 const session = useSession()
 const editing = ref<AssignmentView | null>(null)
-const kindOf = (assignment: AssignmentView, key: string) => {
-  const template = props.templates.find((each) => each.id === assignment.templateId)
-  return template && 'watches' in template ? template.watches.find((watch) => watch.key === key)?.kind : undefined
-}
-const ownText = (assignment: AssignmentView) =>
-  Object.entries(assignment.values)
-    .map(([key, values]) => {
-      const kind = kindOf(assignment, key)
-      return `${key}: ${kind ? valuesText(kind, values) : Object.keys(values).join(', ')}`
+const ownText = ({ values, watches }: AssignmentView) =>
+  Object.entries(values)
+    .map(([key, own]) => {
+      const watch = watches[key]
+      return watch ? `${watch.name}: ${valuesText(watch.kind, own)}` : `${key}: ${Object.keys(own).join(', ')}`
     })
     .join('; ')
 /** What is asked about before it is done. */

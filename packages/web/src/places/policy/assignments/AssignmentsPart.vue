@@ -46,7 +46,6 @@ const found = computed(() =>
   <AssignmentTable
     v-if="found.length"
     :assignments="found"
-    :templates="listing.data.value?.templates ?? []"
     named
     @changed="listing.refresh"
   />
@@ -57,17 +56,5 @@ const found = computed(() =>
   display: flex;
   gap: 12px;
   padding: 10px 0;
-}
-.find input,
-.find select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 3px 8px;
-}
-.find input {
-  width: 280px;
 }
 </style>

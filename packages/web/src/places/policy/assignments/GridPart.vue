@@ -40,7 +40,7 @@ const templateOf = (column: string) => data.value!.templates.find((template) => 
     @again="grid.refresh"
   />
   <template v-if="data?.templates.length">
-    <ShortTable label="Roles and templates" :rows="data.roles" :columns="columns" row-key="id" wide>
+    <ShortTable class="grid" label="Roles and templates" :rows="data.roles" :columns="columns" row-key="id" wide>
       <template #head="{ column }">
         <RouterLink v-if="Number(column)" :to="`/policy/${column}`" :title="templateOf(column).description">{{ templateOf(column).name }}</RouterLink>
       </template>
@@ -64,11 +64,15 @@ const templateOf = (column: string) => data.value!.templates.find((template) => 
       </template>
     </ShortTable>
     <p class="muted legend"><span class="cell own">underlined</span> assigned to the role itself; the others come
-      through kind, client or another target. A point: nobody of the role gets it.</p>
+      through kind, client or another target. A point: nobody of the role gets it. An exception counts in every cell that
+      it reaches devices of.</p>
   </template>
 </template>
 
 <style scoped>
+.grid {
+  margin-top: 6px;
+}
 .cell {
   border: 0;
   background: none;

@@ -75,15 +75,6 @@ const watches = computed(() =>
 .find .end {
   margin-left: auto;
 }
-.find input[type='search'] {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 3px 8px;
-  width: 280px;
-}
 .note {
   padding-bottom: 8px;
 }

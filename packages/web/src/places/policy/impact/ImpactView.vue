@@ -60,7 +60,7 @@ const cost = computed(() => {
       <ul v-if="shown.length" class="watches">
         <li v-for="device in shown" :key="device.i">
           <button class="link" :aria-expanded="open === device.i" @click="open = open === device.i ? null : device.i"><span class="sign">{{ sign[device.change] }}</span>
-            {{ device.name }} <span class="muted">on {{ countText(device.devices, 'device') }}</span></button>
+            {{ device.name }} <span v-if="device.moves.length" class="move">{{ device.moves.join(', ') }}</span> <span class="muted">on {{ countText(device.devices, 'device') }}</span></button>
           <div v-if="open === device.i" class="detail">
             <p v-if="device.before" class="rule" :class="{ gone: device.change !== 'added' }">{{ sentenceText(device.before) }}</p>
             <p v-if="device.after" class="rule">{{ sentenceText(device.after) }}</p>

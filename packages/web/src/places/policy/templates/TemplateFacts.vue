@@ -32,7 +32,6 @@ const columns = [
     <AssignmentTable
       v-if="page.assignments.length"
       :assignments="page.assignments"
-      :templates="[page]"
       @changed="emit('changed')"
     />
     <p v-else class="muted pad">It is assigned to nothing, so no device gets it<template v-if="page.includedBy.length"> but through

@@ -107,6 +107,7 @@ const impact: Impact = {
       name: 'Web service',
       change: 'altered',
       parameters: ['hold'],
+      moves: [],
       devices: 3,
       before: [{ text: 'when stopped for 60 s' }],
       after: [{ text: 'when stopped for 2 min' }],

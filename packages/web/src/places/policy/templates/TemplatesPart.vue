@@ -135,16 +135,4 @@ function choose(id: number, on: boolean): void {
   gap: 10px;
   align-items: center;
 }
-.find input,
-.find select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 3px 8px;
-}
-.find input {
-  width: 280px;
-}
 </style>

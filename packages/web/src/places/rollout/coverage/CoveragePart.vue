@@ -63,8 +63,8 @@ async function tellAgain(waiver: WaiverView): Promise<void> {
   await closed()
 }
 const gapColumns = computed(() => [
-  { key: 'what', title: 'Missing', grow: 1 },
-  ...(by.value === 'device' ? [] : [{ key: 'where', title: 'Where', width: 330 }]),
+  { key: 'what', width: 260, grow: 1 },
+  ...(by.value === 'device' ? [] : [{ key: 'where', width: 340 }]),
   { key: 'acts', width: 180, align: 'right' as const, tight: true },
 ])
 const waiverColumns = [
@@ -103,6 +103,7 @@ const waiverColumns = [
           :rows="group.gaps"
           :columns="gapColumns"
           :row-key="keyOf"
+          even
           :row-class="(gap) => (isChosen(group, gap) ? 'chosen' : '')"
         >
           <template #what="{ row: gap }"><b>{{ gapWords(gap).name }}</b> {{ gapWords(gap).rest }}</template>

@@ -30,7 +30,8 @@ const kind = ref<DeviceKind>('server')
 const role = ref('')
 const tags = ref('')
 const label = ref('')
-const made = ref<MadeEnrolmentKey | null>(null)
+/** Made here since the page was opened: their commands are shown this once, and stay while others are looked at. */
+const made = ref<MadeEnrolmentKey[]>([])
 const chosen = ref<number | null>(null)
 async function make(): Promise<void> {
   const [what, id] = place.value.split(' ')
@@ -50,7 +51,7 @@ async function make(): Promise<void> {
     }),
   )
   if (!key) return
-  made.value = key
+  made.value = [...made.value, key]
   chosen.value = key.id
   await refresh()
 }
@@ -115,7 +116,7 @@ const strangerColumns = [
       v-if="chosen !== null"
       :key="chosen"
       :id="chosen"
-      :made="made?.id === chosen ? made : null"
+      :made="made.find((key) => key.id === chosen) ?? null"
       @close="chosen = null"
     />
     <h2>Keys</h2>
@@ -126,7 +127,7 @@ const strangerColumns = [
       @again="refresh"
     />
     <ShortTable v-if="shown.length" label="Keys" :rows="shown" :columns="keyColumns" row-key="id">
-      <template #where="{ row: key }"><button class="link" @click="chosen = key.id">{{ where(key) }}</button></template>
+      <template #where="{ row: key }"><button class="link" @click="chosen = key.id">{{ where(key) }}</button><span v-if="made.some((one) => one.id === key.id)" class="muted"> new, its command is still here</span></template>
       <template #kind="{ row: key }">{{ key.kind }}</template>
       <template #gives="{ row: key }">{{ [...key.roles, ...key.tags].join(', ') }}</template>
       <template #state="{ row: key }"><span :class="{ muted: key.state !== 'good' }">{{ stateText(key) }}</span></template>

@@ -43,14 +43,14 @@ const rest = computed(() => {
 const suggested = [
   { key: 'device', title: 'Device', width: 220 },
   { key: 'place', title: 'Client and site', width: 260 },
-  { key: 'evidence', title: 'What speaks for it' },
-  { key: 'acts', align: 'right', tight: true },
+  { key: 'evidence', title: 'What speaks for it', width: 300, grow: 1 },
+  { key: 'acts', width: 200, align: 'right', tight: true },
 ] as const
 const goneColumns = [
   { key: 'device', title: 'Device', width: 220 },
   { key: 'place', title: 'Client and site', width: 260 },
-  { key: 'what', title: 'What' },
-  { key: 'acts', align: 'right', tight: true },
+  { key: 'what', title: 'What', width: 300, grow: 1 },
+  { key: 'acts', width: 200, align: 'right', tight: true },
 ] as const
 </script>
 
@@ -71,7 +71,7 @@ const goneColumns = [
           <button class="btn" :disabled="busy" @click="decideAll('declined', group.role)">Decline all</button>
         </span>
       </div>
-      <ShortTable :label="`Suggested: ${nameOf(group.role)}`" :rows="group.findings" :columns="suggested" row-key="deviceId">
+      <ShortTable :label="`Suggested: ${nameOf(group.role)}`" :rows="group.findings" even :columns="suggested" row-key="deviceId">
         <template #device="{ row }"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></template>
         <template #place="{ row }"><span class="muted">{{ row.clientName }} · {{ row.siteName }}</span></template>
         <template #evidence="{ row }">{{ row.evidence.join(', ') }}</template>
@@ -85,7 +85,7 @@ const goneColumns = [
     </section>
     <section v-if="gone.length" aria-label="No longer shows">
       <h2>Taken once, and no longer shows <span class="faint">{{ goneTotal }}</span></h2>
-      <ShortTable label="No longer shows" :rows="gone" :columns="goneColumns" :row-key="(finding) => `${finding.deviceId}${finding.role}`">
+      <ShortTable label="No longer shows" :rows="gone" even :columns="goneColumns" :row-key="(finding) => `${finding.deviceId}${finding.role}`">
         <template #device="{ row: finding }"><RouterLink class="mono" :to="`/estate/${finding.deviceId}`">{{ finding.deviceName }}</RouterLink></template>
         <template #place="{ row: finding }"><span class="muted">{{ finding.clientName }} · {{ finding.siteName }}</span></template>
         <template #what="{ row: finding }">has the role {{ nameOf(finding.role) }}, but nothing that speaks for it runs there now</template>

@@ -45,7 +45,8 @@ const columns = computed((): ShortColumn<SweepPage['hosts'][number]>[] => [
         <ChoiceField v-model="only" label="Show">
           <option value="all">all {{ data.answered }} that answered</option>
           <option value="new">the {{ data.unknown }} without an agent</option>
-        </ChoiceField></p>
+        </ChoiceField>
+        <RouterLink v-if="data.unknown" class="btn" :to="`/rollout?part=waves&sweep=${id}`">Send agents to the {{ data.unknown }}</RouterLink></p>
       <p v-if="unaccepted.length" class="warning">{{ countText(unaccepted.length, 'machine') }}
         {{ unaccepted.length > 1 ? 'show keys' : 'shows a key' }} that nobody has accepted, so no password was sent
         there. Compare {{ unaccepted.length > 1 ? 'them' : 'it' }} with what the machines themselves say (ssh-keygen

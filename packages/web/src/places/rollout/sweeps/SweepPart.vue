@@ -18,6 +18,7 @@ import { exactText, fullText } from '../../../parts/format/time'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
 import SweepHosts from './SweepHosts.vue'
 import RunList from '../runs/RunList.vue'
+import { useChosenRun } from '../runs/useChosenRun'
 import TrialList from '../credentials/TrialList.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
@@ -92,10 +93,7 @@ const repeats: Record<string, string> = {
   'FREQ=WEEKLY;BYDAY=SU': 'every Sunday',
   'FREQ=MONTHLY;BYDAY=1SA': 'on the first Saturday of the month',
 }
-const chosen = ref<number | null>(null)
-watch(data, (list) => {
-  chosen.value ??= list?.[0]?.id ?? null
-})
+const chosen = useChosenRun(data)
 const busy = ref(false)
 async function start(): Promise<void> {
   busy.value = true

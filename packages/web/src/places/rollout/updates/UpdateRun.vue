@@ -15,7 +15,7 @@ const { data, error, refresh } = useResource(() => api.get<UpdateRunPage>(`/upda
 })
 const failures = computed(() => failuresBy(data.value?.devices ?? [], (device) => device.reason))
 const far = (device: UpdateDeviceView) =>
-  ({ waiting: 'waits', going: device.step, updated: device.reason || 'reports', failed: device.reason })[device.state]
+  ({ waiting: device.reason ? `waits; before: ${device.reason}` : 'waits', going: device.step, updated: device.reason || 'reports', failed: device.reason })[device.state]
 const columns = [
   { key: 'wave', title: 'Wave', width: 60 },
   { key: 'device', title: 'Device' },

@@ -11,6 +11,7 @@ import { fullText } from '../../../parts/format/time'
 import UpdateForm from './UpdateForm.vue'
 import UpdateRun from './UpdateRun.vue'
 import RunList from '../runs/RunList.vue'
+import { useChosenRun } from '../runs/useChosenRun'
 import { attempt } from '../../../parts/ui/notify'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 
@@ -36,10 +37,7 @@ function clientsText({ clients, clientCount }: VersionCount): string {
 }
 const known = (version: string) => data.value?.releases.some((release) => release.version === version)
 const making = ref(false)
-const chosen = ref<number | null>(null)
-watch(runs.data, (list) => {
-  chosen.value ??= list?.[0]?.id ?? null
-})
+const chosen = useChosenRun(runs.data)
 async function started(id: number): Promise<void> {
   making.value = false
   chosen.value = id

@@ -77,7 +77,8 @@ async function fromSweep(id: number): Promise<void> {
 /** Devices chosen in Estate, of one site at a time, by the first of their addresses that lies in its networks. */
 const takeOver = ref(false)
 const leftOut = ref('')
-const chosenIds = useRoute().query.devices
+const { devices: chosenIds, sweep: fromWhich } = useRoute().query
+if (typeof fromWhich === 'string' && /^\d{1,9}$/.test(fromWhich)) void fromSweep(Number(fromWhich))
 const chosenRows = useResource(async () =>
   typeof chosenIds === 'string' && chosenIds
     ? devicesOf(chosenIds.split(',').map(Number))

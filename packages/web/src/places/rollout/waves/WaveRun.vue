@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, ref } from 'vue'
 import type { WaveMachineView, WaveRunPage } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
+import { attempt } from '../../../parts/ui/notify'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { acceptKeys } from '../sweeps/acceptKeys'
 import MachineKey from '../sweeps/MachineKey.vue'
@@ -24,14 +27,27 @@ const unaccepted = computed(() =>
     failure === 'host-key-not-accepted' && key?.state === 'new' ? [{ address, fingerprint: key.fingerprint }] : [],
   ),
 )
+/** Of the machine that gets another name. */
+const renaming = ref<number | null>(null)
+const newName = ref('')
+function beginRename({ n, name }: WaveMachineView): void {
+  renaming.value = n
+  newName.value = name ?? ''
+}
+async function rename(): Promise<void> {
+  const path = `/wave-runs/${props.id}/machines/${renaming.value}`
+  if (!(await attempt(() => api.put(path, { name: newName.value })))) return
+  renaming.value = null
+  await refresh()
+}
 async function acceptAll(): Promise<void> {
   if (await acceptKeys(data.value!.siteId, unaccepted.value)) await refresh()
 }
 /** How far a machine has come. */
-function progress({ state, failure, step, device }: WaveMachineView): string {
+function progress({ state, failure, reason, step, device }: WaveMachineView): string {
   if (state === 'failed') return failureWords[failure ?? 'something-else']
   if (state === 'going') return step
-  if (state === 'waiting') return 'waits'
+  if (state === 'waiting') return failure ? `waits; before: ${failureWords[failure]}` : reason ? `waits; before: ${reason}` : 'waits'
   if (!device) return 'installed'
   return device.reports ? 'reports' : 'enrolled, no readings yet'
 }
@@ -64,7 +80,13 @@ const columns = computed(() => [
         </template>
         <ShortTable label="Machines" :rows="data.machines" :columns="columns" row-key="n" :row-class="(machine) => machine.state">
           <template #wave="{ row: machine }">{{ machine.wave }}</template>
-          <template #machine="{ row: machine }"><span class="mono">{{ machine.name }}</span></template>
+          <template #machine="{ row: machine }">
+            <form v-if="renaming === machine.n" class="rename" @submit.prevent="rename" @keydown.esc="renaming = null">
+              <ElInput v-model="newName" size="small" class="mono" maxlength="63" autofocus aria-label="Another name" />
+              <button class="btn main">Save</button>
+            </form>
+            <template v-else><span class="mono">{{ machine.name }}</span> <button v-if="['failed', 'waiting'].includes(machine.state)" class="link" :aria-label="`Rename ${machine.name || machine.address}`" @click="beginRename(machine)">rename</button></template>
+          </template>
           <template #address="{ row: machine }"><span class="mono">{{ machine.address }}</span></template>
           <template #far="{ row: machine }"><span class="far" :title="machine.reason">{{ progress(machine) }}</span></template>
           <template #key="{ row: machine }">
@@ -85,3 +107,10 @@ const columns = computed(() => [
     </template>
   </section>
 </template>
+
+<style scoped>
+.rename {
+  display: flex;
+  gap: 6px;
+}
+</style>

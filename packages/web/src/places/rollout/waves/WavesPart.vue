@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { WaveRunView } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -11,16 +11,15 @@ import CredentialList from '../credentials/CredentialList.vue'
 import WaveForm from './WaveForm.vue'
 import WaveRun from './WaveRun.vue'
 import RunList from '../runs/RunList.vue'
+import { useChosenRun } from '../runs/useChosenRun'
 
 /** Agents sent out to many machines: first a few, then the rest. */
 const session = useSession()
 const { data, error, refresh, hasMore, more } = useNewestFirst<WaveRunView>((query) => api.get(`/wave-runs?${query}`), { topics: ['estate'] })
 const shown = computed(() => (data.value ?? []).filter((wave) => session.inView(wave.clientId)))
-const making = ref(useRoute().query.devices !== undefined)
-const chosen = ref<number | null>(null)
-watch(data, (list) => {
-  chosen.value ??= list?.[0]?.id ?? null
-})
+const { query } = useRoute()
+const making = ref(query.devices !== undefined || query.sweep !== undefined)
+const chosen = useChosenRun(data)
 async function started(id: number): Promise<void> {
   making.value = false
   chosen.value = id
