@@ -412,6 +412,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       url: '/api/credentials',
       body: { clientId: id.one, siteId: null, name: 'Another', userName: 'root', kind: 'password', secret: 'x' },
     },
+    { method: 'PUT', url: `/api/wave-runs/${id.run}/machines/1`, body: { name: 'tidemill-other' } },
     { method: 'POST', url: '/api/wave-runs', body: wave(id.site!, id.device!, id.credential!) },
     {
       method: 'POST',

@@ -9,6 +9,7 @@ import type {
   NewWaveRun,
   Task,
   WaveRunPage,
+  WorkUnderWay,
 } from '#contract'
 import { minute } from '#core'
 import { openHouse, type Agent, type House } from '../../../testing/house'
@@ -167,9 +168,26 @@ describe('a run of waves', () => {
       reason: 'Both sign-ins were refused: “root” and “admin”.',
     })
 
+    // One that was refused for its name gets another one, and each keeps its reason until its turn comes.
+    const rename = (n: number, name: string) => house.technician('PUT', `/api/wave-runs/${id}/machines/${n}`, { name })
+    expect([(await rename(2, 'tm-renamed')).status, (await rename(1, 'tm-has-its-agent')).status]).toEqual([200, 400])
     await control(id, 'retry')
+    expect((await page(id)).machines[1]).toMatchObject({
+      name: 'tm-renamed',
+      state: 'waiting',
+      reason: 'Both sign-ins were refused: “root” and “admin”.',
+    })
+    expect((await house.technician<WorkUnderWay[]>('GET', '/api/under-way')).body).toContainEqual({
+      kind: 'wave',
+      id,
+      title: (await page(id)).name,
+      done: 1,
+      total: 5,
+      isPaused: false,
+    })
     await turn()
     expect(states(await page(id))).toEqual(['installed', 'going', 'going', 'waiting', 'waiting'])
+    expect((await page(id)).machines[1]).toMatchObject({ reason: '', failure: null })
     for (const { task } of await commands(2)) await reportProgress(task.id, { state: 'done', step: 'installed' })
     await turn()
     await turn()

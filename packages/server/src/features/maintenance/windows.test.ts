@@ -1,0 +1,55 @@
+import { afterAll, beforeAll, expect, it } from 'vitest'
+import type { WindowList } from '#contract'
+import { hour } from '#core'
+import { openHouse, type House } from '../../testing/house'
+
+let house: House
+const now = Date.now()
+beforeAll(async () => {
+  house = await openHouse()
+  // More than a part of each, beside one of the other client.
+  await house.pool.query(
+    `insert into maintenance_window (name, reason, target, subject, from_at, until_at, client_id)
+     select g || ' ' || n, '', '{"on":"everyone"}', '{"of":"all"}',
+       to_timestamp($1::float8 / 1000) + case g when 'over' then -10 when 'open' then -1 else 1 end * interval '1 hour'
+         + n / 10 * interval '1 second',
+       to_timestamp($1::float8 / 1000) + case g when 'over' then -5 else 9 end * interval '1 hour', $2::int
+     from unnest('{over,open,coming}'::text[]) g, generate_series(1, 230) n`,
+    [now, house.clients[0]],
+  )
+  await house.lead('POST', '/api/windows', {
+    name: 'Of the bakery',
+    reason: '',
+    target: { on: 'client', clientId: house.clients[1] },
+    subject: { of: 'all' },
+    from: now + 2 * hour,
+    until: now + 3 * hour,
+  })
+})
+afterAll(() => house.close())
+
+async function all(query: string): Promise<{ names: string[]; parts: number; total: number }> {
+  const names: string[] = []
+  for (let parts = 1, after = ''; ; parts++) {
+    const { body } = await house.technician<WindowList>('GET', `/api/windows?${query}${after}`)
+    names.push(...body.windows.map(({ name }) => name))
+    if (body.next === null) return { names, parts, total: body.total }
+    after = `&after=${body.next}`
+  }
+}
+
+it('windows come in parts by group, each once, however many begin at the same moment', async () => {
+  for (const group of ['over', 'open', 'coming']) {
+    const { names, parts, total } = await all(`group=${group}&client=${house.clients[0]}`)
+    expect([group, total, parts, new Set(names).size, names.length]).toEqual([group, 230, 3, 230, 230])
+    expect(names.every((name) => name.startsWith(group))).toBe(true)
+  }
+})
+it('those to come begin with the next one, the others with the newest', async () => {
+  const first = async (group: string) => (await all(`group=${group}`)).names[0]!
+  expect([await first('coming'), await first('over')]).toEqual(['coming 1', 'over 230'])
+})
+it('are counted for a client with those of all clients', async () => {
+  expect((await all(`client=${house.clients[1]}`)).names).toEqual(['Of the bakery'])
+  expect((await house.technician('GET', '/api/windows?after=yesterday')).status).toBe(400)
+})
