@@ -7,7 +7,7 @@ import {
   type SignedText,
 } from '#contract/report'
 import type { Identity } from '../identity/identity'
-import { instance, machineMark, sinceStart } from '../clock'
+import { instance, machineMark, sinceStart, steady } from '../clock'
 import { call, RefusedError } from '../uplink'
 import type { Spool } from './spool'
 
@@ -50,6 +50,8 @@ export class Sender {
   #resumed = false
   #failures = new Map<number, number>()
   #hasRefusals = false
+  /** The server has asked to be left alone until then, by the steady clock. */
+  #pause: { until: number; by: RefusedError } | null = null
 
   constructor(
     private readonly spool: Spool,
@@ -126,6 +128,8 @@ export class Sender {
    * @throws RefusedError or Error when the rest has to wait
    */
   async sendAll(): Promise<ReportReceipt | null> {
+    if (this.#pause && steady() < this.#pause.until) throw this.#pause.by
+    this.#pause = null
     await this.#resume()
     let last: ReportReceipt | null = null
     const tasks: SignedText[] = []
@@ -147,6 +151,7 @@ export class Sender {
         most = Math.min(batchSize, most * 2)
       } catch (error) {
         if (!(error instanceof RefusedError)) throw error
+        if (error.retryAfter) this.#pause = { until: steady() + error.retryAfter * 1000, by: error }
         if (error.code === 'counted-by-another' && !hasCountedAnew) {
           hasCountedAnew = true
           this.#hasRefusals = true

@@ -11,6 +11,8 @@ export class RefusedError extends Error {
     readonly status: number,
     readonly code: string,
     detail: string,
+    /** In how many seconds it may be asked again, where the server says so. */
+    readonly retryAfter = 0,
   ) {
     super(detail)
   }
@@ -21,6 +23,8 @@ export interface Answer<T> {
   date: number | null
 }
 
+/** No pause that a server asks for is longer, in seconds. */
+const longestPause = 3600
 /** No answer of the server's is longer: the optional collectors are the largest. */
 const longestAnswer = 8 * 1024 * 1024
 
@@ -28,6 +32,7 @@ interface Response {
   status: number
   text: string
   date: number | null
+  retryAfter: number
 }
 
 /** An address at the server, and what sends to it. */
@@ -83,6 +88,7 @@ function ask(
             status: response.statusCode ?? 0,
             text: Buffer.concat(chunks).toString('utf8'),
             date: response.headers.date ? Date.parse(response.headers.date) : null,
+            retryAfter: Math.min(longestPause, Number(response.headers['retry-after']) || 0),
           }),
         )
       },
@@ -108,7 +114,7 @@ export async function call<T>(
   patience: Patience = {},
 ): Promise<Answer<T>> {
   const bytes = body === undefined ? undefined : gzipSync(JSON.stringify(body))
-  const { status, text, date } = await ask(
+  const { status, text, date, retryAfter } = await ask(
     way,
     path,
     method,
@@ -126,7 +132,7 @@ export async function call<T>(
   const answer = parsed(text) as (T & { code?: string; detail?: string }) | null
   // Before the body: whoever stands between may refuse in words of its own.
   if (status < 200 || status >= 300)
-    throw new RefusedError(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`)
+    throw new RefusedError(status, answer?.code ?? '', answer?.detail ?? `${origin} answered ${status}`, retryAfter)
   if (answer === null) throw new Error(`${origin} answered, but not as a Custode server does`)
   return { body: answer, date }
 }

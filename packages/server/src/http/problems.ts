@@ -36,6 +36,11 @@ const table = {
   'sign-in-refused': [401, 'Sign-in refused', 'E-mail address or password is wrong.'],
   'too-many-attempts': [429, 'Too many attempts', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
+  'too-many-reports': [
+    429,
+    'Busy',
+    'More agents report at this moment than this server takes in. They keep what they have and come again by themselves.',
+  ],
   'sign-in-busy': [429, 'Busy', 'Many people are signing in at this moment. Wait a few seconds and try again.'],
   'needs-tls': [
     403,

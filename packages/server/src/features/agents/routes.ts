@@ -15,6 +15,7 @@ import { inTransaction, type Pool } from '../../db'
 import { readDeviceKey, type Engine } from '../../engine'
 import { route } from '../../http/route'
 import type { Signer } from '../../secrets/signer'
+import { Admission, isLate } from './admission'
 import { WaitingLine } from './line'
 import { TaskBoard, type CompleteCommand } from '../../store/tasks'
 import { enrolMachine } from '../rollout/enrolment/enrol'
@@ -35,6 +36,7 @@ export function agentRoutes(
   const board = new TaskBoard(pool, signer, complete, (deviceIds) => {
     engine.waiters.wake(deviceIds)
   })
+  const admission = new Admission()
   app.addHook('onClose', () => board.stop())
   // Before the connections are closed: who waits is answered.
   app.addHook('preClose', (done) => {
@@ -65,11 +67,16 @@ export function agentRoutes(
     summary: 'An agent hands in a batch of reports, gzipped if it likes',
     answer: reportReceiptSchema,
     bodyLimit: batchLimits.bytes,
-    async handle({ request }) {
-      const receipt = await engine.take(request.headers.authorization, request.body, Date.now())
-      const tasks = await board.take(readDeviceKey(request.headers.authorization).deviceId)
-      return tasks.length ? { ...receipt, tasks } : receipt
-    },
+    handle: ({ request, reply }) =>
+      admission.admit(
+        isLate(request.body),
+        async () => {
+          const receipt = await engine.take(request.headers.authorization, request.body, Date.now())
+          const tasks = await board.take(readDeviceKey(request.headers.authorization).deviceId)
+          return tasks.length ? { ...receipt, tasks } : receipt
+        },
+        (seconds) => reply.header('retry-after', seconds),
+      ),
   })
   // Agents of version 0.4.0 ask under the second address.
   for (const url of ['/api/agent/changes', '/api/agent/attend'])
