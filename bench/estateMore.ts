@@ -4,6 +4,8 @@ import pg from 'pg'
 import { Pool } from 'undici'
 import type { Filled } from '../packages/standins/src/large/fill'
 import type { Reporting } from '../packages/standins/src/large/report'
+import { openPool } from '../packages/server/src/db'
+import { silenceRound } from '../packages/server/src/engine/silence'
 
 // What people and machines wait for beyond the pages themselves.
 
@@ -136,29 +138,31 @@ export async function largeChanges(
         }),
       () => 'true',
     )
+    // Clients from the largest on, until they have a thousand devices.
     const { rows: largest } = await db.query<{ client_id: number; count: number }>(
-      'select client_id, count(*)::int as count from device group by 1 order by 2 desc limit 1',
+      'select client_id, count(*)::int as count from device group by 1 order by 2 desc, 1',
     )
-    const clientId = largest[0]!.client_id
+    let devices = 0
+    const clients = largest.filter(({ count }) => devices < 1000 && (devices += count))
     let windowId = 0
     await measured(
-      `a window over ${largest[0]!.count} devices begins`,
+      `a window over ${devices} devices begins`,
       async () => {
         ;({ id: windowId } = await post<{ id: number }>('/api/windows', {
           name: 'Bench',
           reason: '',
-          target: { on: 'client', clientId },
+          target: { on: 'any', of: clients.map(({ client_id }) => ({ on: 'client', clientId: client_id })) },
           subject: { of: 'all' },
           from: Date.now(),
           until: Date.now() + 3_600_000,
         }))
       },
-      () => `(select begun from window_progress where window_id = ${windowId})`,
+      () => `(select begun from window_progress where window_id = ${windowId}) and not exists (select from settle_due)`,
     )
     await measured(
       'and is ended',
       () => post(`/api/windows/${windowId}/end`, {}),
-      () => `(select over from window_progress where window_id = ${windowId})`,
+      () => `(select over from window_progress where window_id = ${windowId}) and not exists (select from settle_due)`,
     )
     return figures
   } finally {
@@ -201,11 +205,62 @@ export async function waitingAgents(
   // Until each was told its roster, and waits.
   await rest(Math.max(20_000, agents.length * 8))
   const [before, began] = [ticks(), Date.now()]
-  await rest(20_000)
+  // As long as it takes until each line was kept alive once.
+  await rest(50_000)
   const cpuShare = (ticks() - before) / 100 / ((Date.now() - began) / 1000)
   const figure = { agents: waiting, cpuShare, megabytes: resident() }
   stopped = true
   await pool.destroy()
   await Promise.all(all)
   return figure
+}
+
+export interface SilenceFigure {
+  quiet: number
+  /** The first look after a start, which reads them all, and the slowest of the rounds after it. */
+  firstMillis: number
+  roundMillis: number
+  /** From the moment a server had been silent for long enough, to its alert. */
+  toldMillis: number
+}
+
+/** Every workstation is silent, as at night, and then one server is. No server process runs meanwhile. */
+export async function silenceAtNight(database: string): Promise<SilenceFigure> {
+  const pool = openPool(database)
+  try {
+    const round = silenceRound(pool)
+    await pool.query(
+      `update device set heard_at = now() - case kind when 'server' then interval '0' else interval '3 hours' end`,
+    )
+    // It has been heard all the time.
+    await pool.query(`update hearing set since = now() - interval '1 day', last = now()`)
+    const timed = async () => {
+      const began = performance.now()
+      await round(Date.now())
+      return performance.now() - began
+    }
+    const firstMillis = await timed()
+    const rounds: number[] = []
+    for (let i = 0; i < 10; i++) rounds.push(await timed())
+    const { rows: quiet } = await pool.query<{ count: number }>(
+      `select count(*)::int as count from device where kind <> 'server'`,
+    )
+    await pool.query(
+      `update device set heard_at = now() - interval '1 hour' where id = (select min(id) from device where kind = 'server')`,
+    )
+    const began = performance.now()
+    await round(Date.now())
+    const { rows: told } = await pool.query<{ count: number }>(
+      `select count(*)::int as count from alert where status <> 'closed' and rule->>'kind' = 'silence'
+       and device_id = (select min(id) from device where kind = 'server')`,
+    )
+    return {
+      quiet: quiet[0]!.count,
+      firstMillis,
+      roundMillis: Math.max(...rounds),
+      toldMillis: told[0]!.count ? performance.now() - began : Infinity,
+    }
+  } finally {
+    await pool.end()
+  }
 }

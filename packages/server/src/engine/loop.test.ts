@@ -3,7 +3,8 @@ import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, W
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
-import { silenceRound, advanceWindows } from './timers'
+import { silenceRound } from './silence'
+import { advanceWindows } from './timers'
 
 let house: House
 let templateId: number

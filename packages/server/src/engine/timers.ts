@@ -1,29 +1,15 @@
-import {
-  evaluate,
-  hour,
-  matcher,
-  minute,
-  postKey,
-  second,
-  silentIntervals,
-  windowEnd,
-  type DeviceId,
-  type Millis,
-} from '#core'
+import { hour, matcher, second, windowEnd, type Millis } from '#core'
 import { ensurePartitions, firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { forgetHours } from '../store/logHours'
 import { allTraits } from '../store/traits'
 import { windowOf, type WindowRow } from '../store/windows'
 import { announce } from '../live'
 import { eachAlone } from './alone'
-import { loadContext } from './context'
 import { advanceRemediations } from './remediation/remediation'
 import { reevaluateAll } from './reevaluate'
-import { readAlerting, settlePosts } from './settleDevice'
 import { dailyRetention } from './retention'
 import { settleDue } from './settling'
-import type { DeviceContext } from './types'
-import { writeChanges, writeState } from './writeState'
+import { silenceRound } from './silence'
 
 /** Windows whose beginning or end has come and was not carried out yet. */
 function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<WindowRow[]> {
@@ -62,143 +48,6 @@ export async function advanceWindows(pool: Pool, now: Millis): Promise<number> {
     if (await inTransaction(pool, (tx) => advanceWindow(tx, id, now))) turned++
   })
   return turned
-}
-
-function judgeSilence(context: DeviceContext, heardAt: Millis, now: Millis) {
-  const interval = context.reportedInterval ?? context.interval
-  return evaluate(
-    context.state,
-    context.roster,
-    { at: now, interval, heardAt, readings: [], facts: context.facts, events: [], failed: [], zone: context.zone },
-    interval,
-    (watch) => watch.kind === 'silence',
-  )
-}
-
-/**
- * Raises silence. Only reports can end it. Devices get their time anew whenever nobody could be heard: that is not
- * their silence. @returns when the next silence watch of the device may have to raise; null: none will while it stays
- * as it is
- */
-async function silenceOf(
-  tx: Db,
-  deviceId: DeviceId,
-  hearingSince: Millis,
-  now: Millis,
-): Promise<{ raised: boolean; next: Millis | null }> {
-  const context = await loadContext(tx, deviceId, true)
-  if (!context || context.heardAt === null) return { raised: false, next: null }
-  const watches = context.roster.filter((watch) => watch.kind === 'silence' && watch.standing === 'active')
-  const from = Math.max(context.heardAt, hearingSince)
-  const gap = silentIntervals * (context.reportedInterval ?? context.interval)
-  const due = watches.map((watch) => ({
-    watch,
-    at: from + Math.max(gap, Number(watch.values.after)) + 1,
-    failing: (context.state.get(postKey(watch.key, ''))?.level ?? null) !== null,
-  }))
-  const open = due.filter((post) => !post.failing)
-  // A watch with hours may look only later: it is asked again every minute until it has spoken.
-  const nextOf = (rest: typeof due) =>
-    rest.length ? Math.min(...rest.map((post) => (post.at > now ? post.at : now + minute))) : null
-  if (!open.some((post) => post.at <= now)) return { raised: false, next: nextOf(open) }
-  const ready = new Set(open.filter((post) => post.at <= now).map((post) => post.watch.key))
-  const result = judgeSilence(
-    { ...context, roster: context.roster.filter((watch) => watch.kind !== 'silence' || ready.has(watch.key)) },
-    context.heardAt,
-    now,
-  )
-  const raised = new Set(
-    result.transitions.filter((transition) => transition.kind === 'raised').map((transition) => transition.watch),
-  )
-  if (!raised.size) return { raised: false, next: nextOf(open) }
-  await writeState(tx, deviceId, context.state, result.state)
-  await writeChanges(tx, context, result.transitions)
-  await settlePosts(tx, context, await readAlerting(tx, deviceId), result.state, now, now)
-  await tx.query('update device set version = version + 1 where id = $1', [deviceId])
-  announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
-  return { raised: true, next: nextOf(open.filter((post) => !raised.has(post.watch.key))) }
-}
-
-/** Without a sign of any server process for so long, nobody could be heard. */
-const deafAfter: Millis = 15 * second
-
-/**
- * Since when devices can be heard without a break, by any server process: each round says that it is there. While the
- * database or all servers were away, no round could. @param now of the round that asks
- */
-export async function hearingSince(pool: Pool, now: Millis): Promise<Millis> {
-  const row = await firstRow<{ since: Millis }>(
-    pool,
-    `
-    insert into hearing (since, last) values ($1, $1)
-    on conflict (id) do update
-    set since = case when hearing.last < $1::timestamptz - make_interval(secs => $2) then $1
-    else hearing.since end, last = greatest(hearing.last, $1)
-    returning since`,
-    [time(now), deafAfter / second],
-  )
-  return row!.since
-}
-
-interface QuietDevice {
-  id: DeviceId
-  version: number
-  heardAt: Millis
-}
-
-/**
- * Makes the round that notices silence, for one process. It remembers of each quiet device, until that changes, when
- * it has to be looked at again: workstations at night, which may be silent, cost nothing in the rounds after.
- */
-export function silenceRound(pool: Pool): (now: Millis) => Promise<number> {
-  let settled = new Map<DeviceId, QuietDevice & { next: Millis; since: Millis }>()
-  return async (now) => {
-    const since = await hearingSince(pool, now)
-    let raised = 0
-    const still: typeof settled = new Map()
-    for (let after = 0; ;) {
-      const quiet = await quietDevices(pool, now, after)
-      const due = quiet.filter(({ id, version, heardAt }) => {
-        const known = settled.get(id)
-        if (
-          !known ||
-          known.version !== version ||
-          known.heardAt !== heardAt ||
-          known.since !== since ||
-          known.next <= now
-        )
-          return true
-        still.set(id, known)
-        return false
-      })
-      await eachAlone(due, async (device) => {
-        const result = await inTransaction(pool, (tx) => silenceOf(tx, device.id, since, now))
-        if (result.raised) raised++
-        // One that was raised has another version now, and is read once more in the next round.
-        else still.set(device.id, { ...device, since, next: result.next ?? Infinity })
-      })
-      if (quiet.length < quietAtOnce) break
-      after = quiet.at(-1)!.id
-    }
-    settled = still
-    return raised
-  }
-}
-
-const quietAtOnce = 1000
-
-function quietDevices(db: Db, now: Millis, after: DeviceId): Promise<QuietDevice[]> {
-  // Scans the devices in use by primary key.
-  return rows(
-    db,
-    `
-    select d.id, d.version, d.heard_at as "heardAt" from device d
-    where d.id > $3 and d.retired_at is null
-    and d.heard_at < $1::timestamptz - make_interval(secs => $2::float8 * coalesce(d.reported_interval_ms,
-    d.interval_ms) / 1000.0)
-    order by d.id limit $4`,
-    [time(now), silentIntervals, after, quietAtOnce],
-  )
 }
 
 /** Something that must happen without a report. */
