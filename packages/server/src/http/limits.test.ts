@@ -263,7 +263,9 @@ describe('whoever is limited to some clients', () => {
   })
 
   it('is tried on every route that changes something; each attempt succeeds, or fails for its own reasons, for a lead of all', async () => {
-    const tried = new Set(attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}').replace(/\/\d+$/, '/{n}')}`))
+    const tried = new Set(
+      attempts(all).map(({ method, url }) => `${method} ${url.replace(/\/\d+/, '/{id}').replace(/\/\d+$/, '/{n}')}`),
+    )
     const left = (await everyRoute())
       .map(({ method, url }) => `${method} ${url}`)
       .filter((route) => !route.startsWith('GET ') && !tried.has(route) && !impersonal.has(route))

@@ -283,10 +283,22 @@ export async function policyListing(db: Db, viewer: Viewer): Promise<PolicyListi
   return { templates, assignments, exceptions: seen(exceptionViews(view), view, viewer.clientIds) }
 }
 
+/** Devices by each of their roles; one without a role gets policy, too, and is under “”. */
+function inRoles(devices: readonly DeviceTraits[]): Map<string, DeviceTraits[]> {
+  const found = new Map<string, DeviceTraits[]>()
+  for (const device of devices)
+    for (const role of device.roles.length ? device.roles : ['']) {
+      const list = found.get(role)
+      if (list) list.push(device)
+      else found.set(role, [device])
+    }
+  return found
+}
+
 export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
   const view = await readView(db, viewer)
   const { policy, devices, reached } = view
-  const inRole = (role: string) => (device: DeviceTraits) => device.roles.includes(role)
+  const all = inRoles(devices)
   const isFor = (role: string, templateId: number) =>
     policy.assignments.some(
       (assignment) =>
@@ -294,13 +306,12 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
         conditionsOf(assignment.target).some((condition) => condition.on === 'role' && condition.role === role),
     )
   const roles = [...view.estate.roles]
-    .map(([id, name]) => ({ id, name, devices: devices.filter(inRole(id)).length }))
+    .map(([id, name]) => ({ id, name, devices: all.get(id)?.length ?? 0 }))
     .sort((a, b) => a.name.localeCompare(b.name))
     .filter((role) => role.devices > 0 || policy.templates.some((template) => isFor(role.id, template.id)))
-  // A device without a role gets policy, too, and would be nowhere in the grid.
-  const without = devices.filter((device) => device.roles.length === 0)
+  const without = all.get('')?.length ?? 0
   const matches = new Map(policy.exceptions.map((exception) => [exception.id, matcher(exception.target)]))
-  const cell = (role: string, templateId: number, of: readonly DeviceTraits[]) => {
+  const cell = (role: string, templateId: number, of: readonly DeviceTraits[] = []) => {
     const assigned = role !== '' && isFor(role, templateId)
     if (!of.length && !assigned) return []
     const keys = new Set(
@@ -312,15 +323,11 @@ export async function policyGrid(db: Db, viewer: Viewer): Promise<PolicyGrid> {
     return [{ role, templateId, devices: of.length, exceptions, assigned }]
   }
   return {
-    roles: [...roles, ...(without.length ? [{ id: '', name: 'no role', devices: without.length }] : [])],
+    roles: [...roles, ...(without ? [{ id: '', name: 'no role', devices: without }] : [])],
     templates: policy.templates.map((template) => summary(view, template.id)),
-    cells: policy.templates.flatMap((template) => [
-      ...roles.flatMap((role) => cell(role.id, template.id, reached.get(template.id)!.filter(inRole(role.id)))),
-      ...cell(
-        '',
-        template.id,
-        reached.get(template.id)!.filter((device) => device.roles.length === 0),
-      ),
-    ]),
+    cells: policy.templates.flatMap((template) => {
+      const ofRole = inRoles(reached.get(template.id)!)
+      return [...roles.map((role) => role.id), ''].flatMap((role) => cell(role, template.id, ofRole.get(role)))
+    }),
   }
 }

@@ -7,13 +7,18 @@ export function done(text: string): void {
   ElMessage({ message: text, duration: 3500, grouping: true })
 }
 
+/** Says in a line at the top what the server refused, in its words. */
+export function refused(error: ApiError): void {
+  ElMessage({ message: error.message, duration: 8000, showClose: true })
+}
+
 /** Runs an action; a refusal is said in the server's words and the action's result is null. */
 export async function attempt<T>(work: () => Promise<T>): Promise<T | null> {
   try {
     return await work()
   } catch (error) {
     if (!(error instanceof ApiError)) throw error
-    ElMessage({ message: error.message, duration: 8000, showClose: true })
+    refused(error)
     return null
   }
 }

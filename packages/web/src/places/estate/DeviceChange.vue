@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import { ElForm, ElFormItem } from 'element-plus/es/components/form/index'
+import 'element-plus/es/components/form/style/css'
+import 'element-plus/es/components/form-item/style/css'
 import { ElRadio, ElRadioGroup } from 'element-plus/es/components/radio/index'
 import 'element-plus/es/components/radio/style/css'
 import 'element-plus/es/components/radio-group/style/css'
@@ -10,6 +13,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import type { BoardPage, DeviceMove, DevicePage, RetiredDevice } from '#contract'
 import { api } from '../../parts/data/api'
+import { useChecked } from '../../parts/ui/checked'
 import { attempt, done } from '../../parts/ui/notify'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
@@ -53,16 +57,14 @@ const movesAway = computed(
 )
 async function act(path: string, body: object, words: string): Promise<void> {
   busy.value = true
-  const answer = await attempt(() =>
-    path ? api.post(`/devices/${props.device.id}/${path}`, body) : api.put(`/devices/${props.device.id}`, body),
-  )
+  const answer = await attempt(() => api.post(`/devices/${props.device.id}/${path}`, body))
   busy.value = false
   if (!answer) return
   done(words)
   emit('close')
   if (path === 'retire') await router.push('/estate')
 }
-function save(): void {
+function changes(): DeviceMove {
   const body: DeviceMove = {}
   const list = tags.value
     .split(',')
@@ -71,8 +73,20 @@ function save(): void {
   if (name.value.trim() !== props.device.name) body.name = name.value.trim()
   if (siteId.value !== props.device.siteId) body.siteId = siteId.value
   if (list.join() !== props.device.tags.join()) body.tags = list
-  if (Object.keys(body).length) void act('', body, 'Changed. Its roster is the one of its new place.')
-  else emit('close')
+  return body
+}
+const { faults, rule, send } = useChecked(async () => (await import('#contract')).deviceMoveSchema.min(0), changes)
+async function save(): Promise<void> {
+  if (!Object.keys(changes()).length) {
+    emit('close')
+    return
+  }
+  busy.value = true
+  if (await send(() => api.put(`/devices/${props.device.id}`, changes()))) {
+    done('Changed. Its roster is the one of its new place.')
+    emit('close')
+  }
+  busy.value = false
 }
 </script>
 
@@ -84,21 +98,21 @@ function save(): void {
       <ElRadio value="merge">it was another device before</ElRadio>
       <ElRadio value="retire">take it out of use</ElRadio>
     </ElRadioGroup>
-    <form v-if="what === 'change'" @submit.prevent="save">
-      <label>Name<ElInput v-model="name" class="mono" maxlength="63" spellcheck="false" /></label>
-      <label>Site<ChoiceField v-model="siteId" label="Site">
+    <ElForm v-if="what === 'change'" label-width="60px" label-position="left" @submit.prevent="save">
+      <ElFormItem label="Name" prop="name" :rules="rule('name')" :error="faults.name"><ElInput v-model="name" class="mono" maxlength="63" spellcheck="false" /></ElFormItem>
+      <ElFormItem label="Site" :error="faults.siteId"><ChoiceField v-model="siteId" label="Site">
           <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
             <option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option>
           </optgroup>
-        </ChoiceField></label>
-      <label>Tags<ElInput v-model="tags" placeholder="none; several with commas" /></label>
+        </ChoiceField></ElFormItem>
+      <ElFormItem label="Tags" prop="tags" :rules="rule('tags')" :error="faults.tags"><ElInput v-model="tags" placeholder="none; several with commas" /></ElFormItem>
       <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with
         {{ device.clientName }}.</p>
       <div class="row">
         <button class="btn main" :disabled="busy">Change it</button>
         <button type="button" class="btn" @click="emit('close')">Cancel</button>
       </div>
-    </form>
+    </ElForm>
     <form
       v-else-if="what === 'reinstall'"
       @submit.prevent="act('expect-reinstall', {}, 'For an hour, an agent that enrols under this name takes this device over.')"
@@ -156,21 +170,6 @@ function save(): void {
 form {
   display: grid;
   gap: 10px;
-}
-form label {
-  display: grid;
-  grid-template-columns: 60px 1fr;
-  align-items: center;
-  color: var(--ink2);
-}
-form input,
-select {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 4px 8px;
 }
 .row {
   display: flex;

@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import { ElForm, ElFormItem } from 'element-plus/es/components/form/index'
+import 'element-plus/es/components/form/style/css'
+import 'element-plus/es/components/form-item/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
@@ -9,7 +12,8 @@ import { computed, ref } from 'vue'
 import type { Client, NewWindow } from '#contract'
 import { hour, subjects, type Subject, type Target } from '#core'
 import { api } from '../../parts/data/api'
-import { attempt, done } from '../../parts/ui/notify'
+import { useChecked } from '../../parts/ui/checked'
+import { done } from '../../parts/ui/notify'
 import { useSession } from '../../parts/data/session'
 import { familyWords } from './subjectWords'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
@@ -34,19 +38,22 @@ const target = computed((): Target => {
   return where.value === 'everyone' ? { on: 'everyone' } : { on: 'client', clientId: clientId.value }
 })
 const busy = ref(false)
-async function save(): Promise<void> {
-  busy.value = true
-  const start = begins.value === 'now' ? null : from.value.getTime()
-  const body: NewWindow = {
+const start = () => (begins.value === 'now' ? null : from.value.getTime())
+function body(): NewWindow {
+  return {
     name: name.value.trim() || `Maintenance of ${where.value === 'device' ? props.deviceName : client.value?.name}`,
     reason: reason.value,
     target: target.value,
     subject: what.value === 'all' ? { of: 'all' } : { of: 'families', families: [what.value] },
-    from: start,
-    until: lengthHours.value === 'open' ? null : (start ?? Date.now()) + Number(lengthHours.value) * hour,
+    from: start(),
+    until: lengthHours.value === 'open' ? null : (start() ?? Date.now()) + Number(lengthHours.value) * hour,
   }
-  if (await attempt(() => api.post('/windows', body))) {
-    done(start === null ? 'Alerts are held back from now on.' : 'The window is planned.')
+}
+const { faults, rule, send } = useChecked(async () => (await import('#contract')).newWindowSchema, body)
+async function save(): Promise<void> {
+  busy.value = true
+  if (await send(() => api.post('/windows', body()))) {
+    done(start() === null ? 'Alerts are held back from now on.' : 'The window is planned.')
     emit('close')
   }
   busy.value = false
@@ -55,7 +62,7 @@ async function save(): Promise<void> {
 
 <template>
   <ElDialog :model-value="true" title="Hold alerts back" width="560" append-to-body @close="emit('close')">
-    <form @submit.prevent="save">
+    <ElForm label-width="60px" label-position="left" @submit.prevent="save">
       <p class="sentence">Hold
         <ChoiceField v-model="what" label="What">
           <option value="all">everything</option>
@@ -95,18 +102,19 @@ async function save(): Promise<void> {
         </ChoiceField>.</p>
       <p v-if="lengthHours === 'open'" class="warning">A window without an end is the one that is forgotten. Choose an
         end if you can.</p>
-      <label>Name<ElInput
+      <ElFormItem label="Name" prop="name" :rules="rule('name')" :error="faults.name"><ElInput
         v-model="name"
         :placeholder="`Maintenance of ${where === 'device' ? deviceName : client?.name}`"
-        maxlength="100" /></label>
-      <label>Why<ElInput v-model="reason" placeholder="What is being done" maxlength="500" /></label>
+        maxlength="100" /></ElFormItem>
+      <ElFormItem label="Why" prop="reason" :rules="rule('reason')" :error="faults.reason"><ElInput v-model="reason" placeholder="What is being done" maxlength="500" /></ElFormItem>
+      <p v-for="field in ['target', 'subject', 'from', 'until']" v-show="faults[field]" :key="field" class="critical" role="alert">{{ faults[field] }}</p>
       <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
         beginning.</p>
       <div class="row">
         <button class="btn main" :disabled="busy">Hold alerts back</button>
         <button type="button" class="btn" @click="emit('close')">Cancel</button>
       </div>
-    </form>
+    </ElForm>
   </ElDialog>
 </template>
 
@@ -117,29 +125,6 @@ form {
 }
 .sentence {
   line-height: 34px;
-}
-select {
-  font: 600 15px var(--serif);
-  color: var(--ink);
-  background: var(--field);
-  border: 0;
-  border-bottom: 1.5px dotted var(--ink2);
-  padding: 2px;
-  max-width: 240px;
-}
-label {
-  display: grid;
-  grid-template-columns: 60px 1fr;
-  align-items: center;
-  color: var(--ink2);
-}
-input {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 4px 8px;
 }
 .row {
   display: flex;

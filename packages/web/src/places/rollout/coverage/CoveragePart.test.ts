@@ -1,7 +1,7 @@
 import { flushPromises } from '@vue/test-utils'
-import { beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { ref, shallowRef } from 'vue'
-import type { CoveragePage, GapGroupView, GapView, RemedyPreview } from '#contract'
+import { gapWaiverSchema, type CoveragePage, type GapGroupView, type GapView, type RemedyPreview } from '#contract'
 import { groupsBy } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { answerWith, choicesOf, show, type Answers } from '../../../testing/page'
@@ -156,12 +156,24 @@ describe('coverage', () => {
     const { page, press, posted } = await open([gap('nginx/error.log')])
     await press('see what it would add')
     await press('Not needed here')
-    await page.get('aside form input').setValue('It only redirects.')
-    await page.get('aside form').trigger('submit')
-    await flushPromises()
-    expect(posted('/coverage/waivers')).toEqual([
-      { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
-    ])
+    const say = async (reason: string) => {
+      await page.get('aside form input').setValue(reason)
+      await page.get('aside form').trigger('submit')
+    }
+    // The fault stands at its field, in the words that the server would use, and nothing is sent.
+    await say('no')
+    await vi.waitFor(() =>
+      expect(page.get('aside .el-form-item__error').text()).toBe(
+        gapWaiverSchema.extract('reason').label('reason').validate('no').error!.message,
+      ),
+    )
+    expect(posted('/coverage/waivers')).toEqual([])
+    await say('It only redirects.')
+    await vi.waitFor(() =>
+      expect(posted('/coverage/waivers')).toEqual([
+        { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
+      ]),
+    )
   })
   it('looks for the devices of a gap just as it was shown, within the client or device that it stands under', async () => {
     const { press, asked } = await open([gap('nginx/error.log', { total: 400 })])

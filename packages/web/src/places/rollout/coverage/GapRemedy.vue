@@ -1,10 +1,14 @@
 <script setup lang="ts">
+import { ElForm, ElFormItem } from 'element-plus/es/components/form/index'
+import 'element-plus/es/components/form/style/css'
+import 'element-plus/es/components/form-item/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { Filled, GapDevice, GapRemedy, GapView, RemedyPreview } from '#contract'
+import type { Filled, GapDevice, GapRemedy, GapView, GapWaiver, RemedyPreview } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
+import { useChecked } from '../../../parts/ui/checked'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -48,17 +52,21 @@ const add = () =>
       ? 'Added. Agents collect it from their next report on.'
       : 'Added. The devices have it.',
   )
-const refuse = () =>
-  act(
-    '/coverage/waivers',
-    {
-      need: props.gaps[0]!.need,
-      instance: props.gaps[0]!.instance,
-      deviceIds: body.value.deviceIds,
-      reason: reason.value,
-    },
-    'Noted; it is not shown again.',
-  )
+const waiver = (): GapWaiver => ({
+  need: props.gaps[0]!.need,
+  instance: props.gaps[0]!.instance,
+  deviceIds: body.value.deviceIds,
+  reason: reason.value,
+})
+const { faults, rule, send } = useChecked(async () => (await import('#contract')).gapWaiverSchema, waiver)
+async function refuse(): Promise<void> {
+  busy.value = true
+  if (await send(() => api.post<Filled>('/coverage/waivers', waiver()))) {
+    done('Noted; it is not shown again.')
+    emit('closed')
+  }
+  busy.value = false
+}
 </script>
 
 <template>
@@ -90,13 +98,15 @@ const refuse = () =>
         :impact="preview.data.value.impact"
         title="If you add this"
       />
-      <form v-if="refusing" @submit.prevent="refuse">
-        <label>Why is it not needed on {{ here }}?<ElInput v-model="reason" required minlength="3" maxlength="500" /></label>
+      <ElForm v-if="refusing" label-position="top" @submit.prevent="refuse">
+        <ElFormItem :label="`Why is it not needed on ${here}?`" prop="reason" :rules="rule('reason')" :error="faults.reason">
+          <ElInput v-model="reason" maxlength="500" />
+        </ElFormItem>
         <div class="row">
           <button class="btn main" :disabled="busy">Not needed</button>
           <button type="button" class="btn" @click="refusing = false">Cancel</button>
         </div>
-      </form>
+      </ElForm>
       <div v-else class="row">
         <button class="btn main" :disabled="busy" @click="add">Add
           {{ everywhere ? 'everywhere' : `on ${countText(devices.length, 'device')}` }}</button>
@@ -127,21 +137,5 @@ aside {
   gap: 8px;
   flex-wrap: wrap;
   margin-top: 4px;
-}
-form {
-  display: grid;
-  gap: 8px;
-}
-label {
-  display: grid;
-  gap: 3px;
-}
-input {
-  font: inherit;
-  color: var(--ink);
-  background: var(--field);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  padding: 4px 8px;
 }
 </style>
