@@ -91,7 +91,7 @@ const places: [path: string, useful: string][] = [
   ['/rollout?part=coverage', 'text=see what'],
   ['/rollout?part=versions', 'text=Who runs which'],
   ['/policy', 'table tbody tr'],
-  ['/maintenance', 'text=In force'],
+  ['/maintenance', '.short-table tbody tr'],
 ]
 const longest = 20_000
 

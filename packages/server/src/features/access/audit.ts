@@ -20,3 +20,19 @@ export async function audit(
     [personId, action, kind, id, clientId, JSON.stringify(detail)],
   )
 }
+
+/** Several at once, in one statement. */
+export async function auditAll(tx: Db, entries: readonly AuditEntry[]): Promise<void> {
+  await tx.query(
+    `insert into audit (person_id, action, object_kind, object_id, client_id, detail)
+     select * from unnest($1::int[], $2::text[], $3::text[], $4::bigint[], $5::int[], $6::jsonb[])`,
+    [
+      entries.map(({ personId }) => personId),
+      entries.map(({ action }) => action),
+      entries.map(({ kind }) => kind),
+      entries.map(({ id }) => id),
+      entries.map(({ clientId }) => clientId ?? null),
+      entries.map(({ detail }) => JSON.stringify(detail ?? {})),
+    ],
+  )
+}

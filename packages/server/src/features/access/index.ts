@@ -4,7 +4,7 @@ import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 import { savedViewRoutes } from './views'
 
-export { audit } from './audit'
+export { audit, auditAll } from './audit'
 export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'
 export { addPerson } from './people'

@@ -61,20 +61,12 @@ useKeys('Device', [
       tab.value = name
     },
   })),
-  {
-    key: 'e',
-    does: 'change name, site or tags; reinstall, merge, retire',
-    run: () => {
-      changing.value = session.mayChange
-    },
-  },
-  {
-    key: 'h',
-    does: 'hold alerts back: a maintenance window',
-    run: () => {
-      planning.value = session.mayChange
-    },
-  },
+  ...(session.mayChange
+    ? [
+        { key: 'e', does: 'change name, site or tags; reinstall, merge, retire', run: () => { changing.value = true } },
+        { key: 'h', does: 'hold alerts back: a maintenance window', run: () => { planning.value = true } },
+      ]
+    : []),
 ])
 /** What one cause keeps from being collected is one line. */
 const notCollected = computed(() => {

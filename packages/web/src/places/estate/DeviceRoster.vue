@@ -22,6 +22,7 @@ import ParameterEditor from '../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../parts/data/resource'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import { useSession } from '../../parts/data/session'
+import PolicyLink from '../../parts/ui/PolicyLink.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../parts/format/time'
 import ChangeDialog from '../policy/impact/ChangeDialog.vue'
@@ -160,7 +161,7 @@ const told = computed(() => {
     </div>
     <div class="from">
       <b>{{ watch.name }}</b>
-      <span v-for="source in watch.broughtBy" :key="source.id"><RouterLink :to="`/policy/${source.id}`">{{ source.name }}</RouterLink> <span class="muted">for {{ target(source) }}</span></span>
+      <span v-for="source in watch.broughtBy" :key="source.id"><PolicyLink :template-id="source.id">{{ source.name }}</PolicyLink> <span class="muted">for {{ target(source) }}</span></span>
       <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }}
         <button v-if="session.mayChange" class="link" @click="cancelTasks(watch.leftOutBy!)">put back</button></span>
       <span v-else-if="watch.standing === 'dormant'" class="muted">paused</span>

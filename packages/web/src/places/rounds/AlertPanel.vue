@@ -104,19 +104,18 @@ async function beginClosing(): Promise<void> {
   closingField.value?.focus()
 }
 const isMine = () => alert.value?.takenById === session.person?.id
-useKeys('Alert', [
-  { key: 't', does: 'take the alert', run: () => void take() },
-  { key: 'g', does: 'give the alert back to everybody', run: () => { if (isMine()) void giveBack() } },
-  { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
-  { key: 'c', does: 'close the alert, with a reason', run: () => void beginClosing() },
-  {
-    key: 'h',
-    does: 'hold alerts of the device: a maintenance window',
-    run: () => {
-      planning.value = session.mayChange
-    },
-  },
-])
+useKeys(
+  'Alert',
+  session.mayChange
+    ? [
+        { key: 't', does: 'take the alert', run: () => void take() },
+        { key: 'g', does: 'give the alert back to everybody', run: () => { if (isMine()) void giveBack() } },
+        { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
+        { key: 'c', does: 'close the alert, with a reason', run: () => void beginClosing() },
+        { key: 'h', does: 'hold alerts of the device: a maintenance window', run: () => { planning.value = true } },
+      ]
+    : [],
+)
 </script>
 
 <template>

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { AlertPage, HeldView, RemediationView } from '#contract'
 import { attemptText, entryText } from '../../parts/format/alertWords'
 import { fullText } from '../../parts/format/time'
+import PolicyLink from '../../parts/ui/PolicyLink.vue'
 
 /** Why there is this alert, or why it is held, step by step; each step names what decided it. */
 const props = defineProps<{ alert: AlertPage | null; held: HeldView | null; remediation: RemediationView | null }>()
@@ -25,7 +26,7 @@ const others = computed(() => sources.value.filter((source) => source !== templa
 <template>
   <ol>
     <li>{{ fullText(about.began) }} it began to fail<template v-if="about.evidence">; last seen: {{ about.evidence.text }}</template></li>
-    <li v-if="template">the rule comes from <RouterLink :to="`/policy/${template.id}`">{{ template.words }}</RouterLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
+    <li v-if="template">the rule comes from <PolicyLink :template-id="template.id">{{ template.words }}</PolicyLink><template v-for="source in others" :key="source.from + source.id">, with {{ source.words }}</template></li>
     <template v-if="held">
       <li>held back by <RouterLink :to="`/maintenance/${held.windowId}`">{{ held.windowName }}</RouterLink>{{ held.windowEnd ? ` until ${fullText(held.windowEnd)}; what still fails then is raised` : ', which has no end' }}</li>
     </template>

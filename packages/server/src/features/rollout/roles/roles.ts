@@ -16,7 +16,7 @@ import { reevaluateAll } from '../../../engine'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { announce } from '../../../live'
-import { audit, ofClients, type Viewer } from '../../access'
+import { auditAll, ofClients, type Viewer } from '../../access'
 
 /** Carries a decision out: roles are given, kept or removed, on all devices or, where one is not seen, on none. */
 async function decide(
@@ -56,15 +56,17 @@ async function decide(
     [JSON.stringify(moved)],
   )
   await reevaluateAll(tx, new Map(moved.map(({ id }) => [id, null])), Date.now())
-  for (const { id, client_id } of devices)
-    await audit(tx, {
+  await auditAll(
+    tx,
+    devices.map(({ id, client_id }) => ({
       personId: viewer.id,
       action: `${decision} a role of`,
       kind: 'device',
       id,
       clientId: client_id,
       detail: { roles: named(id) },
-    })
+    })),
+  )
   announce(tx, { topic: 'policy', clientIds: [...new Set(devices.map((row) => row.client_id))], deviceIds: ids })
   return decided.length
 }
