@@ -218,7 +218,9 @@ test('everything is within reach of the keyboard', async ({ page }) => {
   await expect(page.getByRole('combobox', { name: 'Find' })).toHaveValue('')
 })
 
-test('places, their parts and the watchline are reached by keys, and a view stands in the address', async ({ page }) => {
+test('places, their parts and the watchline are reached by keys, and a view stands in the address', async ({
+  page,
+}) => {
   await signIn(page)
   await page.keyboard.press('3')
   await expect(page.getByRole('heading', { name: 'Rollout' })).toBeVisible()

@@ -48,6 +48,11 @@ export const router = createRouter({
 
 router.beforeEach(async (to) => {
   if (to.meta.open) return true
+  // The program of the place comes while it is asked who this is; what fails is told when its turn comes.
+  for (const { components } of to.matched) {
+    const place = components?.default as (() => Promise<unknown>) | { setup?: unknown } | undefined
+    if (typeof place === 'function') place().catch(() => undefined)
+  }
   return (await useSession().load()) ? true : { path: '/sign-in', query: { to: to.fullPath } }
 })
 router.afterEach((to) => {

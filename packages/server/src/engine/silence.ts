@@ -89,6 +89,11 @@ export async function hearingSince(pool: Pool, now: Millis): Promise<Millis> {
   return row!.since
 }
 
+/** Says within a long round, too, that somebody is here: a round over thousands is no time in which nobody could be heard. */
+async function stillHere(pool: Pool): Promise<void> {
+  await pool.query('update hearing set last = greatest(last, now())')
+}
+
 interface QuietDevice {
   id: DeviceId
   version: number
@@ -134,6 +139,7 @@ export function silenceRound(pool: Pool): (now: Millis) => Promise<number> {
   }
   return async (now) => {
     const since = await hearingSince(pool, now)
+    let said = Date.now()
     let raised = 0
     const still: typeof known = new Map()
     for (let after = 0; ;) {
@@ -145,6 +151,10 @@ export function silenceRound(pool: Pool): (now: Millis) => Promise<number> {
         return false
       })
       for (let from = 0; from < due.length; from += atOnce) {
+        if (Date.now() - said > second) {
+          await stillHere(pool)
+          said = Date.now()
+        }
         const group = due.slice(from, from + atOnce)
         const found = new Map((await read(group, since)).map((device) => [device.id, device]))
         await eachAlone(group, async ({ id }) => {

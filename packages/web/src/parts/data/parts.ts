@@ -1,4 +1,4 @@
-import { computed, type ComputedRef } from 'vue'
+import { computed, watch, type ComputedRef } from 'vue'
 import { useResource, type Resource, type ResourceOptions } from './resource'
 
 export interface Parts<Part> extends Resource<Part> {
@@ -18,6 +18,15 @@ export function useParts<Part extends { next: string | null }>(
   options: ResourceOptions = {},
 ): Parts<Part> {
   let parts = 1
+  // Before the resource hears of them: another question is answered from its beginning.
+  if (options.sources)
+    watch(
+      options.sources,
+      () => {
+        parts = 1
+      },
+      { flush: 'sync' },
+    )
   const resource = useResource(async () => {
     let whole = await read(null)
     for (let i = 1; i < parts && whole.next !== null; i++) whole = join(whole, await read(whole.next))

@@ -24,8 +24,9 @@ export const useSession = defineStore('session', () => {
     if (asked && person.value) return true
     asked = true
     try {
-      person.value = await api.get<Person>('/session')
-      await loadClients()
+      // Side by side: who is refused the one is refused the other.
+      const [who] = await Promise.all([api.get<Person>('/session'), loadClients()])
+      person.value = who
       return true
     } catch (error) {
       if (error instanceof ApiError && error.problem.status === 401) return false
