@@ -54,3 +54,10 @@ export async function choose(labelled: Locator, words: string): Promise<void> {
   if (await field.isEditable()) await field.fill(words)
   await field.page().getByRole('option', { name: words, exact: true }).filter({ visible: true }).click()
 }
+
+/** Ticks a box, or takes one of several choices, by its words; the box itself is drawn, and what is clicked is its label. */
+export async function tick(scope: Page | Locator, words: string | RegExp): Promise<void> {
+  const label = scope.locator('label').filter({ hasText: words })
+  await label.click()
+  await expect(label.locator('input')).toBeChecked()
+}

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { expect, test, type Locator, type Page } from '@playwright/test'
 import type { BoardPage, RosterWatch } from '#contract'
-import { choose, openDevice, saveBy, setValue, signIn, url } from './day'
+import { choose, openDevice, saveBy, setValue, signIn, url, tick } from './day'
 
 const run = promisify(execFile)
 test.describe.configure({ mode: 'serial' })
@@ -81,7 +81,7 @@ test('a target is built of nested conditions, and the count of devices follows',
   await expect(count).toHaveText(`${atOne + 1} devices`)
   await dialog.getByRole('button', { name: 'which?' }).click()
   await expect(dialog.locator('.found .names')).toContainText('tm-tickets-1')
-  await dialog.getByLabel('Paused: listed, not evaluated').check()
+  await tick(dialog, 'Paused: listed, not evaluated')
   await dialog.getByLabel('Reason', { exact: true }).fill('Tried before it counts')
   await saveBy(dialog.getByRole('button', { name: `Assign, paused, to ${atOne + 1} devices` }))
   await expect(page.getByText('Assigned. The devices have it.')).toBeVisible()
@@ -240,7 +240,7 @@ test('policy goes out as YAML, is edited, comes in again, and the rosters are th
   const field = page.getByLabel('Policy as text')
   const open = (text: string) =>
     page
-      .getByLabel('open a file')
+      .locator('input[type=file]')
       .setInputFiles({ name: 'policy.yaml', mimeType: 'text/yaml', buffer: Buffer.from(text) })
   const saved = async () => {
     const [file] = await Promise.all([
@@ -294,9 +294,9 @@ test('what a device would get, and a comparison of two templates', async ({ page
   await expect(page.getByText('Its roster would stay as it is.')).toBeVisible()
   await page.goto(`${url()}/policy?part=templates`)
   await page.getByLabel('Find templates').fill('disk recover')
-  await page.getByLabel('Compare Database server').check()
+  await tick(page, 'Compare Database server')
   await page.getByLabel('Find templates').fill('')
-  await page.getByLabel('Compare Base server').check()
+  await tick(page, 'Compare Base server')
   await page.getByRole('link', { name: 'Compare the two' }).click()
   await expect(page.getByRole('row', { name: /Free disk space/ })).toContainText('Warning below: 20 % | ')
 })

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 import type { BoardPage, Client, Enrolment, SweepPlanView } from '#contract'
 import { installStatus, type Facts } from '#core'
-import { choose, group, signIn, url } from './day'
+import { choose, group, signIn, url, tick } from './day'
 
 test.describe.configure({ mode: 'serial' })
 let folder: string
@@ -247,7 +247,7 @@ test('roles seen are accepted for all alike, and a device is renamed, taken out 
   await dialog.getByRole('button', { name: 'Change it' }).click()
   await expect(page.getByRole('heading', { name: 'lf-bench-1' })).toBeVisible()
   await page.keyboard.press('e')
-  await page.getByLabel('take it out of use').check()
+  await tick(page, 'take it out of use')
   await page.getByRole('button', { name: 'Take it out of use' }).click()
   await expect(page.getByRole('heading', { name: 'Estate' })).toBeVisible()
   await expect(page.getByRole('link', { name: 'lf-bench-1' })).toHaveCount(0)

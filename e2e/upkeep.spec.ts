@@ -7,7 +7,7 @@ import { expect, test, type Page } from '@playwright/test'
 import type { BoardPage, Client, MadeEnrolmentKey, PolicyListing } from '#contract'
 import { root } from '../launcher/place.mjs'
 import { signRelease } from '../launcher/releaseKey.mjs'
-import { choose, group, signIn, url } from './day'
+import { choose, group, signIn, url, tick } from './day'
 
 test.describe.configure({ mode: 'serial' })
 const packaged = join(root, 'dist/agent', `custode-agent-linux-${process.arch}`)
@@ -198,7 +198,7 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   )
 
   await page.getByLabel('Range').fill('127.22.0.0/29')
-  await page.getByLabel(/This time also to machines whose key nobody has accepted/).check()
+  await tick(page, /This time also to machines whose key nobody has accepted/)
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', {
     timeout: 60_000,

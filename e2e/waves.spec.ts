@@ -6,7 +6,7 @@ import { startServer } from '../launcher/demo.mjs'
 import { makeFolder } from '../launcher/place.mjs'
 import { agentPath, endLeftovers, start, untilServing } from '../launcher/programs.mjs'
 import type { BoardPage, Client, WaveRunPage, WaveRunView } from '#contract'
-import { choose, group, signIn, url } from './day'
+import { choose, group, signIn, url, tick } from './day'
 
 const place = () => process.env.E2E_PLACE!
 const addresses = Array.from({ length: 10 }, (_, i) => `127.21.0.${11 + i}`)
@@ -56,7 +56,7 @@ test('agents go out in three waves; four kinds of failure, a restart of the serv
   await expect(form).toContainText(
     '“Workshop, old” and “Workshop” are passwords, and go only to machines whose key somebody has accepted',
   )
-  await form.getByLabel(/This time also to machines whose key nobody has accepted/).check()
+  await tick(form, /This time also to machines whose key nobody has accepted/)
   await form
     .getByRole('textbox', { name: /Machines/ })
     .fill(`name,address\n${addresses.map((address, i) => `lf-rack-${i + 1},${address}`).join('\n')}\nlf-rack-x,nowhere`)

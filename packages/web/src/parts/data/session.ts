@@ -24,9 +24,11 @@ export const useSession = defineStore('session', () => {
     if (asked && person.value) return true
     asked = true
     try {
-      // Side by side: who is refused the one is refused the other.
-      const [who] = await Promise.all([api.get<Person>('/session'), loadClients()])
-      person.value = who
+      // Asked side by side; who this is decides.
+      const all = loadClients()
+      all.catch(() => undefined)
+      person.value = await api.get<Person>('/session')
+      await all
       return true
     } catch (error) {
       if (error instanceof ApiError && error.problem.status === 401) return false

@@ -2,7 +2,7 @@
 import { ElTable, ElTableColumn } from 'element-plus/es/components/table/index'
 import 'element-plus/es/components/table/style/css'
 import 'element-plus/es/components/table-column/style/css'
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { useAddressed } from '../data/addressed'
 import NearEnd from './NearEnd.vue'
 import type { ShortColumn } from './table'
@@ -60,6 +60,13 @@ const sortMark = (key: string) => {
   return reversed.value ? ' ↑' : ' ↓'
 }
 const widthOf = ({ width, grow }: ShortColumn<Row>) => (grow ? { minWidth: width ?? 80 } : width ? { width } : {})
+/** What is a table within it carries the name, and not the box around it. */
+const host = useTemplateRef<{ $el: HTMLElement }>('host')
+function nameTable(): void {
+  host.value?.$el.querySelector('.el-table__body')?.setAttribute('aria-label', props.label)
+}
+onMounted(nameTable)
+watch(() => props.label, nameTable)
 function picked(row: Row, _column: unknown, event: Event): void {
   if (!(event.target as HTMLElement).closest('a,button,input,label')) emit('pick', row)
 }
@@ -67,9 +74,9 @@ function picked(row: Row, _column: unknown, event: Event): void {
 
 <template>
   <ElTable
+    ref="host"
     :data="shown as Row[]"
     :row-key="keyOf"
-    :aria-label="label"
     :show-header="hasHead"
     :row-class-name="classOf"
     :class="['short-table', { wide, pickable: current !== undefined }]"

@@ -81,7 +81,7 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
         </ChoiceField>
         <button class="link" @click="take">{{ changed ? 'discard the edit' : 'reload' }}</button>
         <button class="link" @click="save">save as a file</button>
-        <ElUpload :auto-upload="false" :show-file-list="false" accept=".yaml,.yml,text/*" class="file" @change="open"><button type="button" class="link">open a file</button></ElUpload>
+        <ElUpload :auto-upload="false" :show-file-list="false" accept=".yaml,.yml,text/*" class="file" @change="open"><span class="link">open a file</span></ElUpload>
         <span class="faint">{{ lineCount }} lines of YAML</span>
       </p>
       <div class="paper"><YamlEditor ref="editor" v-model="text" label="Policy as text" :faults="faults" /></div>
