@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test'
-import type { WindowView } from '#contract'
+import type { WindowList } from '#contract'
 import { choose, group, make, openDevice, saveBy, setValue, signIn, url } from './day'
 
 /** As the date field takes it. */
@@ -180,7 +180,7 @@ test('a window is planned for later, holds nothing until then, and is called off
   await expect(row).toContainText('services of every device at Brindle Bakeries · Mill Lane')
   await expect(row).toContainText('21:30')
   await expect(row).toContainText('01:30')
-  const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowView[]).filter(
+  const [planned] = ((await (await page.request.get(`${url()}/api/windows`)).json()) as WindowList).windows.filter(
     (window) => window.name === 'Till drawers, new locks',
   )
   expect([planned!.from, planned!.until]).toEqual([start.getTime(), start.getTime() + 4 * 3_600_000])
@@ -215,7 +215,7 @@ test('everything is within reach of the keyboard', async ({ page }) => {
   await expect(page).toHaveURL(/\/estate\/\d+/)
   await page.keyboard.press('R')
   await expect(page.getByRole('tab', { name: 'Readings' })).toHaveAttribute('aria-selected', 'true')
-  await expect(page.getByRole('combobox', { name: 'Find' })).toHaveValue('')
+  await expect(page.getByLabel('Find', { exact: true })).toHaveValue('')
 })
 
 test('places, their parts and the watchline are reached by keys, and a view stands in the address', async ({

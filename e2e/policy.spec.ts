@@ -118,7 +118,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   const impact = page.locator('.impact')
   await expect(impact).toContainText('63 devices')
   await expect(impact).toContainText('63 altered')
-  await impact.getByRole('button', { name: /Print service on 63 devices/ }).click()
+  await impact.getByRole('button', { name: /Print service Hold 60 s → 7 min on 63 devices/ }).click()
   await expect(impact.locator('.rule.gone')).toContainText('stopped for 60 s')
   await expect(impact.locator('.rule').last()).toContainText('stopped for 7 min')
   await expect(impact.locator('.detail .names')).toContainText('print-12')
