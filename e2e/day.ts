@@ -55,7 +55,7 @@ export async function choose(labelled: Locator, words: string): Promise<void> {
   await field.page().getByRole('option', { name: words, exact: true }).filter({ visible: true }).click()
 }
 
-/** Ticks a box, or takes one of several choices, by its words; the box itself is drawn, and what is clicked is its label. */
+/** Ticks a box, or takes one of several choices, by its words: the box is drawn, and what is clicked is its label. */
 export async function tick(scope: Page | Locator, words: string | RegExp): Promise<void> {
   const label = scope.locator('label').filter({ hasText: words })
   await label.click()

@@ -89,7 +89,7 @@ export async function hearingSince(pool: Pool, now: Millis): Promise<Millis> {
   return row!.since
 }
 
-/** Says within a long round, too, that somebody is here: a round over thousands is no time in which nobody could be heard. */
+/** Says within a long round, too, that somebody is here: it is no time in which nobody could be heard. */
 async function stillHere(pool: Pool): Promise<void> {
   await pool.query('update hearing set last = greatest(last, now())')
 }
