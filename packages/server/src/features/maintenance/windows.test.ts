@@ -9,12 +9,13 @@ beforeAll(async () => {
   house = await openHouse()
   // More than a part of each, beside one of the other client.
   await house.pool.query(
-    `insert into maintenance_window (name, reason, target, subject, from_at, until_at, client_id)
-     select g || ' ' || n, '', '{"on":"everyone"}', '{"of":"all"}',
+    `insert into window_revision
+       (id, revision, name, reason, target, subject, from_at, until_at, client_id, created_at)
+     select 1000 * i + n, 1, g || ' ' || n, '', '{"on":"everyone"}', '{"of":"all"}',
        to_timestamp($1::float8 / 1000) + case g when 'over' then -10 when 'open' then -1 else 1 end * interval '1 hour'
          + n / 10 * interval '1 second',
-       to_timestamp($1::float8 / 1000) + case g when 'over' then -5 else 9 end * interval '1 hour', $2::int
-     from unnest('{over,open,coming}'::text[]) g, generate_series(1, 230) n`,
+       to_timestamp($1::float8 / 1000) + case g when 'over' then -5 else 9 end * interval '1 hour', $2::int, now()
+     from unnest('{over,open,coming}'::text[]) with ordinality u (g, i), generate_series(1, 230) n`,
     [now, house.clients[0]],
   )
   await house.lead('POST', '/api/windows', {
