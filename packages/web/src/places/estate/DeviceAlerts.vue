@@ -8,6 +8,8 @@ import { exactText, fullText } from '../../parts/format/time'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 
 defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null; remediations: RemediationView[] | null }>()
+/** As many as the server gives of each. */
+const most = 200
 const alertColumns = [
   { key: 'mark', hint: 'State', width: 30 },
   { key: 'what', title: 'What' },
@@ -43,6 +45,7 @@ const heldColumns = [
     <template #by="{ row: alert }"><span class="muted">{{ alert.takenBy }}</span></template>
   </ShortTable>
   <p v-else-if="alerts" class="muted pad">This device has never raised an alert.</p>
+  <p v-if="alerts?.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
   <template v-if="remediations?.length">
     <h2>Tried before anybody was told</h2>
     <ShortTable label="Tried before anybody was told" :rows="remediations" :columns="tried" row-key="id">
@@ -54,6 +57,7 @@ const heldColumns = [
       <template #outcome="{ row: remediation }"><span class="muted"><RouterLink v-if="remediation.alertId" :to="`/rounds?alert=${remediation.alertId}`">a person was told</RouterLink>
                 <template v-else>{{ remediation.outcome ? outcomeText(remediation.outcome) : 'in progress' }}</template></span></template>
     </ShortTable>
+    <p v-if="remediations.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
   </template>
   <template v-if="held?.length">
     <h2>Held back by windows</h2>
@@ -65,6 +69,7 @@ const heldColumns = [
       <template #window="{ row: record }"><RouterLink :to="`/maintenance/${record.windowId}`">{{ record.windowName }}</RouterLink></template>
       <template #outcome="{ row: record }"><span class="muted">{{ record.outcome ? outcomeText(record.outcome) : 'held now' }}</span></template>
     </ShortTable>
+    <p v-if="held.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
   </template>
 </template>
 

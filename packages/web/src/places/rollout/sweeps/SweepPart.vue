@@ -3,8 +3,6 @@ import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { ElProgress } from 'element-plus/es/components/progress/index'
 import 'element-plus/es/components/progress/style/css'
-import { ElTimePicker } from 'element-plus/es/components/time-picker/index'
-import 'element-plus/es/components/time-picker/style/css'
 import { computed, ref, watch } from 'vue'
 import type { CredentialView, Made, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
@@ -145,7 +143,7 @@ const stateText = (sweep: SweepView) =>
         <option value="">now</option>
         <option v-for="(words, rule) in repeats" :key="rule" :value="rule">{{ words }}</option>
       </ChoiceField>
-      <template v-if="repeat"> at <ElTimePicker v-model="at" format="HH:mm" value-format="HH:mm" :clearable="false" aria-label="At" class="time" /> <span class="muted zone">{{ site?.zone }}</span></template>,
+      <template v-if="repeat"> at <ElInput v-model="at" type="time" required aria-label="At" class="time" /> <span class="muted zone">{{ site?.zone }}</span></template>,
       <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
       <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
@@ -188,8 +186,8 @@ form {
 input {
   width: 150px;
 }
-input[type='time'] {
-  width: 90px;
+.time {
+  width: 110px;
 }
 .zone {
   font: 13px var(--sans);
