@@ -160,7 +160,7 @@ export const deviceLogQuerySchema = Joi.object<DeviceLogQuery, true>({
   channel: Joi.string().max(260),
   level: Joi.string().valid(...logLevels),
   words: Joi.string().allow('').max(200),
-  after: Joi.string().pattern(/^\d{1,15} \d{1,15} \d{1,6}$/),
+  after: Joi.string().pattern(/^\d{1,14} \d{1,15} \d{1,6}$/),
   limit: Joi.number().integer().min(1).max(500).default(100),
 })
 export interface DeviceEvent {

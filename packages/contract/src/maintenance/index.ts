@@ -70,7 +70,7 @@ export interface WindowQuery {
 export const windowQuerySchema = Joi.object<WindowQuery, true>({
   group: Joi.string().valid(...windowGroups),
   client: aNumber,
-  after: Joi.string().pattern(/^\d{1,15} \d{1,10}$/),
+  after: Joi.string().pattern(/^\d{1,14} \d{1,9}$/),
 })
 export interface WindowList {
   total: number

@@ -1,5 +1,5 @@
 import type { DeviceId } from '#core'
-import type { Pool } from '../../db'
+import { refusedByDatabase, type Pool } from '../../db'
 import { loadContext, loadContexts } from '../context'
 import type { DeviceContext } from '../types'
 
@@ -41,9 +41,10 @@ export class ContextLoads {
     try {
       const found = await loadContexts(this.pool, [...new Set(wanted.map(({ id }) => id))])
       for (const { id, resolve } of wanted) resolve(found.get(id) ?? null)
-    } catch {
-      // One that cannot be read costs only itself.
-      for (const { id, resolve, reject } of wanted) await loadContext(this.pool, id).then(resolve, reject)
+    } catch (error) {
+      // While the database is away all of them are told so at once; one that it refuses costs only itself.
+      if (refusedByDatabase(error) === null) for (const { reject } of wanted) reject(error)
+      else for (const { id, resolve, reject } of wanted) await loadContext(this.pool, id).then(resolve, reject)
     }
   }
 }
