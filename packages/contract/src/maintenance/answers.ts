@@ -1,4 +1,4 @@
-import { severities } from '#core'
+import { severities, type CrowdStep } from '#core'
 import Joi from 'joi'
 import { heldListSchema } from '../alert/answers'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
@@ -6,6 +6,7 @@ import { targetSchema } from '../estate/target'
 import {
   windowSubjectSchema,
   type Watchline,
+  type WatchlineCrowd,
   type WatchlineLane,
   type WatchlineSpan,
   type WatchlineTick,
@@ -41,6 +42,7 @@ export const windowListSchema = answerOf<WindowList>({
 })
 export const windowPageSchema = answerOf<WindowPage>({ ...window, record: heldListSchema })
 
+const spans = listOf(answerOf<WatchlineSpan>({ windowId: id, from: instant, until: instant.allow(null), name: words }))
 const lane = answerOf<WatchlineLane>({
   clientId: id,
   clientName: words,
@@ -54,6 +56,19 @@ const lane = answerOf<WatchlineLane>({
       deviceName: words,
     }),
   ),
-  spans: listOf(answerOf<WatchlineSpan>({ windowId: id, from: instant, until: instant.allow(null), name: words })),
+  spans,
 })
-export const watchlineSchema = answerOf<Watchline>({ now: instant, from: instant, until: instant, lanes: listOf(lane) })
+const crowd = answerOf<WatchlineCrowd>({
+  width: count,
+  steps: listOf(answerOf<CrowdStep>({ at: instant, critical: count, warning: count, notice: count })),
+  spans,
+})
+export const watchlineSchema = answerOf<Watchline>({
+  now: instant,
+  from: instant,
+  until: instant,
+  clients: count,
+  lanes: listOf(lane),
+  crowd: crowd.allow(null),
+  moreSpans: count,
+})

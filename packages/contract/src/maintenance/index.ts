@@ -3,6 +3,7 @@ import { aNumber } from '../bounds'
 import {
   subjects,
   type ClientId,
+  type CrowdStep,
   type MaintenanceWindow,
   type Millis,
   type Severity,
@@ -102,9 +103,28 @@ export interface WatchlineLane {
   ticks: WatchlineTick[]
   spans: WatchlineSpan[]
 }
+export interface WatchlineQuery {
+  /** Of this client alone. */
+  client?: ClientId
+}
+export const watchlineQuerySchema = Joi.object<WatchlineQuery, true>({ client: aNumber })
+
+/** Many clients, or a great many alerts, in one lane: how many stood open at a time, not which. */
+export interface WatchlineCrowd {
+  /** Length of a step. */
+  width: Millis
+  steps: CrowdStep[]
+  spans: WatchlineSpan[]
+}
 export interface Watchline {
   now: Millis
   from: Millis
   until: Millis
+  /** How many are in view. */
+  clients: number
+  /** A lane for each client; none where they are folded into one. */
   lanes: WatchlineLane[]
+  crowd: WatchlineCrowd | null
+  /** Windows in this time beyond those that are told. */
+  moreSpans: number
 }

@@ -9,6 +9,7 @@ export {
   type HeldOutcome,
   type RemediationOutcome,
 } from './codes'
+export { crowd, type CrowdStep, type Standing } from './crowd'
 export {
   settle,
   type AlertAction,

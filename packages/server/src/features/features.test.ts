@@ -228,6 +228,52 @@ describe('the watchline', () => {
     expect((await house.contact<Watchline>('GET', '/api/watchline')).body.lanes.map((lane) => lane.clientName)).toEqual(
       ['Brindle Bakeries'],
     )
+    const tidemill = (await house.lead<Watchline>('GET', `/api/watchline?client=${house.clients[0]}`)).body
+    expect([tidemill.clients, tidemill.lanes.map((lane) => [lane.clientName, lane.ticks.length])]).toEqual([
+      1,
+      [['Tidemill Ferries', 1]],
+    ])
+  })
+
+  it('folds many alerts into columns that count every one', async () => {
+    const before = (await house.lead<Watchline>('GET', '/api/watchline')).body
+    const began = Date.now() - 5 * hour
+    await house.pool.query(
+      `insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+         close_reason, rule)
+       select $1, $2, 'many', i::text, 'warning', 'closed', $3::timestamptz, $3, $3::timestamptz + interval '1 hour',
+         'cleared', '{"name":"many"}' from generate_series(1, 2100) i`,
+      [agent.id, house.clients[0], new Date(began)],
+    )
+    const { lanes, crowd } = (await house.lead<Watchline>('GET', '/api/watchline')).body
+    const standing = (at: number) => crowd!.steps.find((step) => step.at <= at && at < step.at + crowd!.width)!
+    expect([lanes, standing(began).warning, standing(began + hour).warning]).toEqual([[], 2100, 2100])
+    expect(standing(began + hour + crowd!.width).warning).toBe(0)
+    expect(crowd!.steps.at(-1)!.critical).toBe(1)
+    expect(crowd!.spans).toEqual(before.lanes.flatMap((lane) => lane.spans))
+    // Another client has none of it, and keeps its lane.
+    expect((await house.contact<Watchline>('GET', '/api/watchline')).body).toMatchObject({
+      crowd: null,
+      lanes: [{ clientName: 'Brindle Bakeries' }],
+    })
+    await house.pool.query(`delete from alert where watch = 'many'`)
+  })
+})
+
+describe('the watchline with many windows', () => {
+  it('says how many it does not tell', async () => {
+    const before = (await house.lead<Watchline>('GET', '/api/watchline')).body.lanes.flatMap((lane) => lane.spans)
+    for (let i = 0; i < 302; i++)
+      await house.lead('POST', '/api/windows', {
+        name: `Night ${i}`,
+        reason: '',
+        target: { on: 'site', siteId: house.sites[1] },
+        subject: { of: 'all' },
+        from: Date.now() + 2 * hour,
+        until: Date.now() + 3 * hour,
+      })
+    const { lanes, moreSpans } = (await house.lead<Watchline>('GET', '/api/watchline')).body
+    expect([lanes.flatMap((lane) => lane.spans).length, moreSpans]).toEqual([300, 2 + before.length])
   })
 })
 

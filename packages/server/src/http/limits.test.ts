@@ -284,7 +284,7 @@ describe('whoever is limited to some clients', () => {
   })
 
   it('has what is theirs told also where others have more of it than is told at all', async () => {
-    // More of another client’s alerts, and newer ones, than the watchline reads.
+    // More of another client’s alerts, and newer ones, than the watchline tells one by one.
     await house.pool.query(
       `
       insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,

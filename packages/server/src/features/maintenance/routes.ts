@@ -1,6 +1,7 @@
 import {
   madeSchema,
   newWindowSchema,
+  watchlineQuerySchema,
   watchlineSchema,
   windowListSchema,
   windowPageSchema,
@@ -310,8 +311,10 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     method: 'GET',
     url: '/api/watchline',
     access: 'contact',
-    summary: 'Alerts and windows of the last 24 and the next 12 hours, a lane for each client',
+    summary: 'Alerts and windows of the last 24 and the next 12 hours: a lane for each client, or one for many',
     answer: watchlineSchema,
-    handle: ({ viewer }): Promise<Watchline> => watchline(pool, viewer, Date.now(), 24 * hour, 12 * hour),
+    query: watchlineQuerySchema,
+    handle: ({ viewer, query }): Promise<Watchline> =>
+      watchline(pool, viewer, query.client ?? null, Date.now(), 24 * hour, 12 * hour),
   })
 }

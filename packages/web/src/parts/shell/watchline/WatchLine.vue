@@ -1,62 +1,49 @@
 <script setup lang="ts">
 import { scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
+import { storeToRefs } from 'pinia'
 import { computed, ref, useTemplateRef } from 'vue'
-import { useRouter } from 'vue-router'
-import type { Watchline, WatchlineLane } from '#contract'
-import { hour, minute, urgency, type Millis } from '#core'
-import { api } from '../data/api'
-import { crowd, type CrowdStep } from './crowd'
-import { useKeys } from './keys'
-import { useResource } from '../data/resource'
-import { useSession } from '../data/session'
-import { clockText, fullText, now } from '../format/time'
+import type { Watchline } from '#contract'
+import { hour, minute, type Millis } from '#core'
+import { api } from '../../data/api'
+import { useResource } from '../../data/resource'
+import { useSession } from '../../data/session'
+import { clockText, fullText, now as clock } from '../../format/time'
+import { useKeys } from '../keys'
+import AlertTicks from './AlertTicks.vue'
+import CrowdColumns from './CrowdColumns.vue'
+import WindowSpans from './WindowSpans.vue'
 
 /**
- * The last 24 hours and the next 12 on every page: alerts as ticks, windows as hatched spans, a lane for each client.
+ * The last 24 hours and the next 12 on every page: alerts as ticks, windows as hatched spans, a lane for each client;
+ * many are folded into one lane by the server, and the page below still tells them apart.
  */
 const session = useSession()
-const router = useRouter()
-const line = useResource(() => api.get<Watchline>('/watchline'), { topics: ['alerts', 'windows', 'estate'] })
+const { clientId } = storeToRefs(session)
+const line = useResource(
+  () => api.get<Watchline>(`/watchline${clientId.value === null ? '' : `?client=${clientId.value}`}`),
+  { topics: ['alerts', 'windows', 'estate'], sources: [clientId] },
+)
 const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
 const left = 150
-const most = 6
+/** A pixel is some two minutes: it is drawn anew six times a minute, not every second. */
+const now = computed(() => Math.floor(clock.value / 10_000) * 10_000)
 const from = computed(() => now.value - 24 * hour)
 const until = computed(() => now.value + 12 * hour)
 const x = computed(() => scaleTime([from.value, until.value], [left, Math.max(left + 100, width.value - 18)]))
 
-const lanes = computed((): WatchlineLane[] => {
-  const all = (line.data.value?.lanes ?? []).filter((lane) => session.inView(lane.clientId))
-  if (all.length <= most) return all
-  // Many clients fold into one lane; the page below still tells them apart.
-  return [
-    {
-      clientId: 0,
-      clientName: `${all.length} clients`,
-      ticks: all.flatMap((lane) => lane.ticks),
-      spans: all
-        .flatMap((lane) => lane.spans)
-        .filter((span, i, spans) => spans.findIndex((other) => other.windowId === span.windowId) === i),
-    },
-  ]
+const lanes = computed(() => line.data.value?.lanes ?? [])
+const crowd = computed(() => line.data.value?.crowd ?? null)
+const crowdName = computed(() => {
+  const count = line.data.value?.clients ?? 0
+  return session.client?.name ?? `${count} ${count === 1 ? 'client' : 'clients'}`
 })
-const folded = computed(() => lanes.value.length === 1 && lanes.value[0]!.clientId === 0)
-const steps = computed(() => (folded.value ? crowd(lanes.value[0]!.ticks, from.value, now.value, 20 * minute) : []))
-const tallest = computed(() => Math.max(4, ...steps.value.map((step) => step.critical + step.warning + step.notice)))
-/** Stacked from the lane upwards, the worst at the bottom. */
-function column(step: CrowdStep): { severity: 'critical' | 'warning' | 'notice'; y: number; height: number }[] {
-  let top = y(0) - 6
-  return (['critical', 'warning', 'notice'] as const).map((severity) => {
-    const height = (step[severity] / tallest.value) * 40
-    return { severity, y: (top -= height), height }
-  })
-}
+const crowdBase = 58
 const laneHeight = computed(() => (lanes.value.length > 4 ? 10.3 : lanes.value.length > 2 ? 14 : 22))
-const y = (i: number) => (folded.value ? 58 : 9) + i * laneHeight.value
+const y = (i: number) => 9 + i * laneHeight.value
 const hours = computed(() => Array.from({ length: 13 }, (_, i) => from.value + i * 3 * hour))
 const clamp = (at: Millis) => Math.max(left, Math.min(width.value - 18, x.value(at)))
-const ordered = (lane: WatchlineLane) => [...lane.ticks].sort((a, b) => urgency(a.severity) - urgency(b.severity))
 
 const pointer = ref<number | null>(null)
 const dragFrom = ref<Millis | null>(null)
@@ -75,7 +62,13 @@ function up(event: PointerEvent): void {
   if (dragFrom.value === null) return
   const [a, b] = [dragFrom.value, timeAt(event)].sort((a0, other) => a0 - other) as [number, number]
   dragFrom.value = null
-  session.span = Math.abs(x.value(b) - x.value(a)) > 5 ? { from: a, until: b } : null
+  if (Math.abs(x.value(b) - x.value(a)) > 5) session.span = { from: a, until: b }
+  else session.span = session.span ? null : stepAt(a)
+}
+/** The step of a column that is clicked. */
+function stepAt(at: Millis): { from: Millis; until: Millis } | null {
+  const step = crowd.value?.steps.findLast((candidate) => candidate.at <= at)
+  return step && crowd.value && at <= now.value ? { from: step.at, until: step.at + crowd.value.width } : null
 }
 const marked = computed(() =>
   dragFrom.value !== null && pointer.value !== null
@@ -186,69 +179,19 @@ useKeys('Everywhere', [
         <path :d="`M${x(at)} 4V66`" stroke="var(--rule2)" />
         <text v-if="Math.abs(x(at) - flagAt) > 46" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text>
       </g>
-      <g v-for="step in steps" :key="step.at">
-        <title>{{ fullText(step.at) }}: {{ step.critical }} critical, {{ step.warning }} warning, {{ step.notice }}
-          notice open</title>
-        <rect
-          v-for="part in column(step)"
-          :key="part.severity"
-          :x="clamp(step.at)"
-          :y="part.y"
-          :width="Math.max(0, clamp(step.at + 20 * minute) - clamp(step.at) - 1)"
-          :height="part.height"
-          :fill="`var(--${part.severity})`"
-          opacity=".55"
-        />
-      </g>
-      <text v-if="folded" x="20" y="16">{{ tallest }} open at most</text>
+      <template v-if="crowd">
+        <text x="20" :y="crowdBase + 3.5">{{ crowdName }}</text>
+        <path :d="`M${left} ${crowdBase}H${width - 18}`" stroke="var(--rule)" />
+        <CrowdColumns :crowd="crowd" :base="crowdBase - 6" :height="40" :clamp="clamp" />
+        <WindowSpans :spans="crowd.spans" :y="crowdBase" :until="until" :clamp="clamp" />
+      </template>
       <g v-for="(lane, i) in lanes" :key="lane.clientId">
-        <text x="20" :y="y(i) + 3.5" class="lane">{{ lane.clientName }}</text>
+        <text x="20" :y="y(i) + 3.5">{{ lane.clientName }}</text>
         <path :d="`M${left} ${y(i)}H${width - 18}`" stroke="var(--rule)" />
-        <g
-          v-for="span in lane.spans"
-          :key="span.windowId"
-          data-open
-          class="open"
-          @click="router.push(`/maintenance/${span.windowId}`)"
-        >
-          <title>{{ span.name }}, {{ fullText(span.from) }} – {{ span.until ? fullText(span.until) : 'no end' }}</title>
-          <rect
-            :x="clamp(span.from)"
-            :y="y(i) - 3.5"
-            :width="Math.max(2, clamp(span.until ?? until) - clamp(span.from))"
-            height="7"
-            fill="url(#hatch)"
-            stroke="var(--held)"
-            stroke-width=".9"
-          />
-        </g>
-        <g
-          v-for="tick in ordered(lane)"
-          :key="tick.alertId"
-          data-open
-          class="open"
-          @click="router.push(`/rounds?alert=${tick.alertId}`)"
-        >
-          <title>{{ tick.title }} on {{ tick.deviceName }}, {{ fullText(tick.at) }}{{ tick.until ? ` – ${fullText(tick.until)}` : '' }}</title>
-          <rect
-            v-if="!folded"
-            :x="clamp(tick.at)"
-            :y="y(i) - 2"
-            :width="Math.max(0, clamp(tick.until ?? now) - clamp(tick.at))"
-            height="4"
-            :fill="`var(--${tick.severity})`"
-            opacity=".32"
-          />
-          <rect
-            v-if="tick.at >= from"
-            :x="clamp(tick.at) - 1"
-            :y="y(i) - 4"
-            width="2.5"
-            height="8"
-            :fill="`var(--${tick.severity})`"
-          />
-        </g>
+        <WindowSpans :spans="lane.spans" :y="y(i)" :until="until" :clamp="clamp" />
+        <AlertTicks :ticks="lane.ticks" :y="y(i)" :from="from" :now="now" :clamp="clamp" />
       </g>
+      <text v-if="line.data.value?.moreSpans" x="20" y="34">+ {{ line.data.value.moreSpans }} windows</text>
       <path :d="`M${clamp(now)} 0V68`" stroke="var(--ink)" stroke-width="1.4" />
       <path v-if="flag !== 'now'" :d="`M${flagAt} 0V68`" stroke="var(--act)" stroke-dasharray="2 2" />
       <rect
@@ -289,11 +232,5 @@ text {
 }
 .flag {
   fill: var(--ground);
-}
-.lane {
-  font-size: 11px;
-}
-.open {
-  cursor: pointer;
 }
 </style>

@@ -1,8 +1,13 @@
 import { describe, expect, it } from 'vitest'
-import { crowd } from './crowd'
+import { crowd, type Standing } from './crowd'
 
-const steps = (...alerts: Parameters<typeof crowd>[0]) =>
-  crowd(alerts, 100, 160, 20).map((alert) => [alert.at, alert.critical, alert.warning, alert.notice])
+const steps = (...alerts: (Omit<Standing, 'count'> & { count?: number })[]) =>
+  crowd(
+    alerts.map((alert) => ({ count: 1, ...alert })),
+    100,
+    160,
+    20,
+  ).map((step) => [step.at, step.critical, step.warning, step.notice])
 
 describe('how many alerts stood open', () => {
   it('counts an alert in every step that it touches, and one that is open until now', () => {
@@ -30,7 +35,19 @@ describe('how many alerts stood open', () => {
       [140, 0, 0, 0],
     ])
   })
+  it('counts several that began and ended together', () => {
+    expect(
+      steps(
+        { at: 100, until: 119, severity: 'critical', count: 3 },
+        { at: 119, until: 120, severity: 'critical', count: 2 },
+      ),
+    ).toEqual([
+      [100, 5, 0, 0],
+      [120, 2, 0, 0],
+      [140, 0, 0, 0],
+    ])
+  })
   it('has a last step also where the time is no multiple of it', () => {
-    expect(crowd([], 0, 50, 20).map((group) => group.at)).toEqual([0, 20, 40])
+    expect(crowd([], 0, 50, 20).map((step) => step.at)).toEqual([0, 20, 40])
   })
 })
