@@ -23,7 +23,7 @@ import {
   type Role,
   type Site,
 } from '#contract'
-import { collectorOfMetric, logLevels, readNetwork } from '#core'
+import { collectorOfMetric, groupsBy, logLevels, readNetwork } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
@@ -169,24 +169,35 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Clients with their sites',
     answer: clientsSchema,
     async handle({ viewer }): Promise<Client[]> {
-      const clients = await rows<Omit<Client, 'sites'>>(
-        pool,
-        `
-        select c.id, c.name, c.code,
-        (select count(*) from device d where d.client_id = c.id and d.retired_at is null)::int as "deviceCount"
-        from client c where ${ofClients('c.id', 1)} order by c.name limit 2000`,
-        [viewer.clientIds],
-      )
-      const sites = await rows<Site>(
-        pool,
-        `select id, client_id as "clientId", name, zone, networks, coalesce(h.helpers, 0)::int as helpers
-         from site left join (
-           select site_id, count(*) as helpers from device where takes_tasks and retired_at is null group by site_id
-         ) h on h.site_id = site.id
-         where ${ofClients('client_id', 1)} order by name limit 20000`,
-        [viewer.clientIds],
-      )
-      return clients.map((client) => ({ ...client, sites: sites.filter((site) => site.clientId === client.id) }))
+      const [clients, sites, counts] = await Promise.all([
+        rows<Omit<Client, 'sites' | 'deviceCount'>>(
+          pool,
+          `select id, name, code from client where ${ofClients('id', 1)} order by name`,
+          [viewer.clientIds],
+        ),
+        rows<Omit<Site, 'helpers'>>(
+          pool,
+          `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)}
+           order by name`,
+          [viewer.clientIds],
+        ),
+        rows<{ siteId: number; devices: number; helpers: number }>(
+          pool,
+          `select site_id as "siteId", count(*)::int as devices, (count(*) filter (where takes_tasks))::int as helpers
+           from device where retired_at is null and ${ofClients('client_id', 1)} group by 1`,
+          [viewer.clientIds],
+        ),
+      ])
+      const countOf = new Map(counts.map((count) => [count.siteId, count]))
+      const sitesOf = groupsBy(sites, (site) => site.clientId)
+      return clients.map((client) => {
+        const own = sitesOf.get(client.id) ?? []
+        return {
+          ...client,
+          deviceCount: own.reduce((sum, site) => sum + (countOf.get(site.id)?.devices ?? 0), 0),
+          sites: own.map((site) => ({ ...site, helpers: countOf.get(site.id)?.helpers ?? 0 })),
+        }
+      })
     },
   })
 

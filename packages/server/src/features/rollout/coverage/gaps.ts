@@ -77,6 +77,9 @@ async function factsOf(
  */
 let known = { of: '', gaps: new Map<DeviceId, { mark: string; gaps: readonly CoverageGap[] }>() }
 
+/** Devices whose facts are read and looked at in one go: more would keep everybody else waiting. */
+const readAtOnce = 200
+
 /** What is asked for already and not there yet wants no second rule: its agent has to be heard first, or cannot. */
 function asAsked(gap: CoverageGap, { logs, collectors }: Collecting): CoverageGap {
   const asked =
@@ -110,16 +113,20 @@ export async function readGaps(
   const found = remember ? known.gaps : new Map(known.gaps)
   const markOf = new Map(devices.map(({ id, mark }) => [id, mark]))
   const moved = devices.filter(({ id, mark }) => found.get(id)?.mark !== mark).map(({ id }) => id)
-  const facts = await factsOf(db, moved, asked)
-  for (const row of moved.length
-    ? await rows<TraitsRow>(db, `select ${traitColumns} from device d where d.id = any($1) limit 20000`, [moved])
-    : []) {
-    const traits = traitsOf(row, facts.get(row.id)!)
-    const roster = policy.compiled.roster(traits)
-    const collecting = collectingFor(traits, rules, roster)
-    const gaps = coverageGaps(traits, traits.facts, roster).map((gap) => asAsked(gap, collecting))
-    found.set(row.id, { mark: markOf.get(row.id)!, gaps })
+  for (let i = 0; i < moved.length; i += readAtOnce) {
+    const ids = moved.slice(i, i + readAtOnce)
+    const facts = await factsOf(db, ids, asked)
+    for (const row of await rows<TraitsRow>(db, `select ${traitColumns} from device d where d.id = any($1)`, [ids])) {
+      const traits = traitsOf(row, facts.get(row.id)!)
+      const roster = policy.compiled.roster(traits)
+      const collecting = collectingFor(traits, rules, roster)
+      const gaps = coverageGaps(traits, traits.facts, roster).map((gap) => asAsked(gap, collecting))
+      found.set(row.id, { mark: markOf.get(row.id)!, gaps })
+    }
   }
+  // Those that went out of use, or lost their role.
+  if (viewer.clientIds === null && !within.clientId && !within.deviceId)
+    for (const id of found.keys()) if (!markOf.has(id)) found.delete(id)
   const waived = new Set(
     (
       await rows<{ key: string }>(
