@@ -6,7 +6,7 @@ import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import type { LiveEvent } from '#contract'
 import { closeLive } from '../parts/data/live'
 
-/** What the server would answer, by method and path; a number refuses with that status. */
+/** What the server would answer, by method and path; a number refuses with that status, a promise takes its time. */
 export type Answers = Record<string, unknown>
 export interface Asked {
   method: string
@@ -40,11 +40,12 @@ export function answerWith(answers: Answers): Asked[] {
     asked.push({ method, path, body: typeof init.body === 'string' ? (JSON.parse(init.body) as unknown) : undefined })
     const key = [`${method} ${path}`, `${method} ${path.split('?')[0]!}`].find((candidate) => candidate in answers)
     if (key === undefined) return Promise.reject(new TypeError('nobody answers'))
-    const answer = answers[key]
-    const status = typeof answer === 'number' ? answer : 200
-    const body =
-      status === 200 ? answer : { type: '', title: '', status, code: 'refused', detail: `refused with ${status}` }
-    return Promise.resolve(new Response(JSON.stringify(body), { status }))
+    return Promise.resolve(answers[key]).then((answer) => {
+      const status = typeof answer === 'number' ? answer : 200
+      const body =
+        status === 200 ? answer : { type: '', title: '', status, code: 'refused', detail: `refused with ${status}` }
+      return new Response(JSON.stringify(body), { status })
+    })
   })
   closeLive()
   vi.stubGlobal('EventSource', Feed)

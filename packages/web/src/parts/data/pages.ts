@@ -2,6 +2,7 @@ import { computed, onScopeDispose, ref, shallowRef, watch, type Ref, type Shallo
 import type { LiveEvent } from '#contract'
 import type { ApiError } from './api'
 import { onLive } from './live'
+import { newestOnly } from './newest'
 
 /** A part of a list as the server gives it: `next` says where the one after it begins; `head` comes with the first. */
 export interface Part<Row, Head> {
@@ -21,6 +22,8 @@ interface Options<Question, Row extends { id: number }, Head> {
   topics: readonly LiveEvent['topic'][]
   /** The device that a row is of. */
   deviceOf: (row: Row) => number
+  /** Whether a row that was read answers another question, too: it stays in sight while that is asked. */
+  answers: (question: Question, row: Row) => boolean
   /** Somebody has gone into the list: then nothing in it may jump. */
   isReading: () => boolean
 }
@@ -33,6 +36,8 @@ export interface Pages<Row, Head> {
   hasMore: Ref<boolean>
   /** The list would look different if it was read again, which waits while somebody reads. */
   isStale: Ref<boolean>
+  /** Another question was asked: what is shown answers it, and there may be more. */
+  isAsking: Ref<boolean>
   more(): Promise<void>
   refresh(): Promise<void>
   /** Which rows are in sight: only those are kept up to date. */
@@ -55,6 +60,7 @@ export function usePages<Question, Row extends { id: number }, Head>(
   const error = shallowRef<ApiError | null>(null)
   const next = ref<string | null>(null)
   const isStale = ref(false)
+  const isAsking = ref(false)
   let question: Question
   let turn = 0
   let reading: Promise<void> | null = null
@@ -66,6 +72,7 @@ export function usePages<Question, Row extends { id: number }, Head>(
       await work()
     } catch (problem) {
       if (mine !== turn) return
+      isAsking.value = false
       // While the server is away the page says so once, and what was read stays in sight.
       const away = (problem as ApiError).problem?.code === 'unreachable' && head.value !== null
       if (!away) error.value = problem as ApiError
@@ -77,6 +84,7 @@ export function usePages<Question, Row extends { id: number }, Head>(
     await guarded(async () => {
       const part = await options.read(question, null)
       if (mine !== turn) return
+      isAsking.value = false
       rows.value = part.rows
       next.value = part.next
       head.value = part.head
@@ -159,11 +167,17 @@ export function usePages<Question, Row extends { id: number }, Head>(
     if (timer) clearTimeout(timer)
     turn++
   })
+  const ask = newestOnly(refresh)
   watch(
     options.question,
     (asked) => {
       question = asked
-      void refresh()
+      // An answer to the question before is none to this one.
+      turn++
+      next.value = null
+      isAsking.value = true
+      rows.value = rows.value.filter((row) => options.answers(asked, row))
+      ask()
     },
     { immediate: true },
   )
@@ -173,6 +187,7 @@ export function usePages<Question, Row extends { id: number }, Head>(
     error,
     hasMore: computed(() => next.value !== null),
     isStale,
+    isAsking,
     more,
     refresh,
     see(from, to) {

@@ -4,6 +4,7 @@ import type { BoardCounts, BoardDevice, BoardPage } from '#contract'
 import { useSession } from '../../parts/data/session'
 import { answerWith, choose, Feed, giveRoom, show } from '../../testing/page'
 import DataTable from '../../parts/ui/DataTable.vue'
+import { answersBoard } from './board'
 import EstatePlace from './EstatePlace.vue'
 
 const day = 86_400_000
@@ -70,9 +71,15 @@ const counts: BoardCounts = {
   states: [{ value: 'held', count: 1 }],
 }
 
-async function open(devices: unknown = estate, more: Partial<BoardPage> = {}, at = '/') {
+async function open(
+  devices: unknown = estate,
+  more: Partial<BoardPage> = {},
+  at = '/',
+  slow: Record<string, Promise<unknown>> = {},
+) {
   const whole = Array.isArray(devices) ? { devices: devices as BoardDevice[], next: null, counts, ...more } : devices
   const asked = answerWith({
+    ...slow,
     'GET /devices': whole,
     'GET /device-rows': [device(2, 'tm-b', { worst: null, services: [] })],
     'GET /roles': [{ id: 'web', name: 'web server' }],
@@ -139,6 +146,44 @@ describe('the board', () => {
     expect(router.currentRoute.value.query).toEqual({ state: 'held', words: 'tm & co' })
     const kinds = page.findAllComponents({ name: 'ElSelectV2' })[0]!.props('options') as { hint: string }[]
     expect(kinds.map(({ hint }) => hint)).toEqual(['', '4', '0'])
+  })
+  it('keeps in sight what answers the words while the server is asked, and counts nothing meanwhile', async () => {
+    let answer: (page: unknown) => void = () => undefined
+    const slow = new Promise((resolve) => (answer = resolve))
+    const { page, names } = await open(estate, {}, '/', { 'GET /devices?order=needs&words=brindle': slow })
+    await page.get('[aria-label="Narrow by words"]').setValue('brindle')
+    await flushPromises()
+    expect(names()).toEqual(['bb-d', 'bb-e'])
+    expect(page.text()).not.toContain('5 devices')
+    answer({
+      devices: [estate[4], estate[3], device(9, 'bb-z')],
+      next: null,
+      counts: { ...counts, total: 3, clients: 1 },
+    })
+    await flushPromises()
+    expect(names()).toEqual(['bb-e', 'bb-d', 'bb-z'])
+    expect(page.text()).toContain('3 devices at 1 client')
+  })
+  it('does not say that there is nothing before the server has said so', async () => {
+    const { page } = await open(estate, {}, '/', {
+      'GET /devices?order=needs&words=quill': new Promise(() => undefined),
+    })
+    await page.get('[aria-label="Narrow by words"]').setValue('quill')
+    await flushPromises()
+    expect(page.text()).not.toContain('No device matches')
+  })
+  it.each<[query: string, names: string]>([
+    ['kind=workstation', 'bb-d'],
+    ['role=web', 'tm-a tm-b tm-c bb-e'],
+    ['state=needs', 'tm-b tm-c bb-d'],
+    ['state=held', 'bb-e'],
+    ['state=silent&client=2', 'bb-d'],
+    ['client=1&words=FERR', 'tm-a tm-b tm-c'],
+    ['words=_', ''],
+    ['words=harbour+debian+12+web', 'tm-a tm-b tm-c bb-e'],
+  ])('knows by itself which of those it has answer %s', (query, expected) => {
+    const found = estate.filter((each) => answersBoard(query, each))
+    expect(found.map(({ name }) => name).join(' ')).toBe(expected)
   })
   it('opens as a colleague has sent it', async () => {
     const { last } = await open(estate, {}, '/?order=disks&reversed=1&role=web&words=x')

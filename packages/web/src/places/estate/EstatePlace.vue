@@ -21,7 +21,7 @@ import SavedViews from '../../parts/ui/SavedViews.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import type { TableHandle } from '../../parts/ui/table'
-import { boardColumns } from './board'
+import { answersBoard, boardColumns } from './board'
 import BoardCell from './BoardCell.vue'
 
 const session = useSession()
@@ -47,7 +47,7 @@ const address = computed(() => {
   return query.toString()
 })
 const table = useTemplateRef<TableHandle<BoardDevice>>('table')
-const { rows, head, error, hasMore, isStale, more, refresh, see } = usePages<string, BoardDevice, BoardCounts>({
+const { rows, head, error, hasMore, isStale, isAsking, more, refresh, see } = usePages<string, BoardDevice, BoardCounts>({
   question: address,
   async read(query, after) {
     const page = await api.get<BoardPage>(`/devices?${query}${after === null ? '' : `&after=${after}`}`)
@@ -57,6 +57,7 @@ const { rows, head, error, hasMore, isStale, more, refresh, see } = usePages<str
   readHead: async (query) => (await api.get<BoardPage>(`/devices?${query}&limit=0`)).counts!,
   topics: ['alerts', 'estate', 'policy', 'windows'],
   deviceOf: (device) => device.id,
+  answers: answersBoard,
   isReading: () => chosen.value !== null || (table.value?.isScrolled() ?? false),
 })
 
@@ -126,7 +127,7 @@ useKeys('Estate', [
   <div class="page estate">
     <div class="head">
       <h1>Estate</h1>
-      <span v-if="head" class="muted">{{ countText(head.total, 'device') }} at {{ countText(head.clients, 'client') }}</span>
+      <span v-if="head" class="muted">{{ isAsking ? '…' : `${countText(head.total, 'device')} at ${countText(head.clients, 'client')}` }}</span>
       <span class="end">
         <button v-if="isStale" class="link" @click="refresh">The list has changed: show it anew</button>
         <template v-if="chosen">
@@ -164,8 +165,8 @@ useKeys('Estate', [
     </div>
     <StateNotice
       :error="error"
-      :loading="!head"
-      :empty="head && !rows.length ? 'No device matches this sentence.' : ''"
+      :loading="!head || (isAsking && !rows.length)"
+      :empty="head && !rows.length && !isAsking ? 'No device matches this sentence.' : ''"
       @again="refresh"
     />
     <DataTable
@@ -173,6 +174,7 @@ useKeys('Estate', [
       ref="table"
       class="list"
       label="Devices"
+      :aria-busy="isAsking"
       :rows="rows"
       :columns="columns"
       :total="head?.total ?? -1"
@@ -196,7 +198,7 @@ useKeys('Estate', [
         <BoardCell v-else :device="row" :column="column" />
       </template>
     </DataTable>
-    <p v-if="head && rows.length" class="muted foot">{{ hasMore ? `${rows.length} of ${head.total} read; the others come as you go down.` : `All ${rows.length} are here.` }}</p>
+    <p v-if="head && rows.length && !isAsking" class="muted foot">{{ hasMore ? `${rows.length} of ${head.total} read; the others come as you go down.` : `All ${rows.length} are here.` }}</p>
   </div>
 </template>
 

@@ -1,4 +1,4 @@
-import type { BoardOrder } from '#contract'
+import type { BoardDevice, BoardOrder } from '#contract'
 import type { TableColumn } from '../../parts/ui/table'
 
 export interface BoardColumn extends TableColumn {
@@ -20,3 +20,29 @@ export const boardColumns: readonly BoardColumn[] = [
   { key: 'log', title: 'Log, last day', width: 108, sortable: true, sorted: 'log entries of a day' },
   { key: 'heard', title: 'Heard', width: 62, align: 'right', sortable: true, sorted: 'last heard' },
 ]
+
+/**
+ * Whether a device answers what stands in the address of a request, as the server decides it: what was read already can
+ * be narrowed while the server is asked.
+ */
+export function answersBoard(query: string, device: BoardDevice): boolean {
+  const asked = new URLSearchParams(query)
+  const isOf = (name: string, value: string | number) => !asked.has(name) || asked.get(name) === String(value)
+  const role = asked.get('role')
+  const text = [device.name, device.clientName, device.siteName, device.osName, ...device.roles, ...device.tags]
+  const states: Record<string, boolean> = {
+    needs: device.worst !== null || device.silent,
+    held: device.held > 0,
+    silent: device.silent,
+  }
+  return (
+    isOf('client', device.clientId) &&
+    isOf('kind', device.kind) &&
+    (role === null || device.roles.includes(role)) &&
+    (states[asked.get('state') ?? ''] ?? true) &&
+    text
+      .join(' ')
+      .toLowerCase()
+      .includes((asked.get('words') ?? '').trim().toLowerCase())
+  )
+}

@@ -52,6 +52,9 @@ const mark = computed(() =>
   border: 0;
   border-bottom: 1px solid var(--rule2);
   cursor: pointer;
+  /* However far somebody goes down, only what is in sight is laid out and drawn. */
+  content-visibility: auto;
+  contain-intrinsic-size: auto 44px;
 }
 .row:hover {
   background: var(--sheet);

@@ -36,7 +36,7 @@ const query = computed(() => {
   return asked.toString()
 })
 const list = useTemplateRef<HTMLElement>('list')
-const { data, error, waiting, more, refresh } = useRounds(query, () => (list.value?.scrollTop ?? 0) > 0)
+const { data, error, waiting, isAsking, more, refresh } = useRounds(query, () => (list.value?.scrollTop ?? 0) > 0)
 
 interface Group {
   key: string
@@ -144,7 +144,7 @@ useKeys('Rounds', [
     <section ref="list" class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted">{{ data.todo.total }} to do<template v-if="data.fresh">, {{ data.fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
+        <span v-if="data" class="muted">{{ isAsking ? '…' : data.todo.total }} to do<template v-if="data.fresh && !isAsking">, {{ data.fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
           <button v-if="waiting" class="link" @click="showNew">{{ waiting.fresh ? `${waiting.fresh} new: show them` : 'The list has changed: show it anew' }}</button>
           <ElInput
@@ -165,7 +165,7 @@ useKeys('Rounds', [
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
-        <h2>{{ group.title }} <span class="faint">{{ group.total }}</span></h2>
+        <h2>{{ group.title }} <span class="faint">{{ isAsking ? '…' : group.total }}</span></h2>
         <RoundRow
           v-for="row in group.rows"
           :id="keyOf(group.key, row)"
@@ -181,7 +181,7 @@ useKeys('Rounds', [
           :rest="group.total - group.rows.length"
           @near="moreOf(group)"
         />
-        <p v-if="!group.rows.length" class="calm">Nothing needs a person{{ narrowed }}.</p>
+        <p v-if="!group.rows.length && !isAsking" class="calm">Nothing needs a person{{ narrowed }}.</p>
       </section>
     </section>
     <AlertPanel

@@ -2,6 +2,7 @@ import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef, type
 import type { AlertView, Rounds, RoundsGroup, RoundsPart, RoundsRow } from '#contract'
 import { api, type ApiError } from '../../parts/data/api'
 import { onLive } from '../../parts/data/live'
+import { newestOnly } from '../../parts/data/newest'
 
 const groupNames: readonly RoundsGroup[] = ['todo', 'working', 'remediation', 'held', 'settled', 'remediated']
 
@@ -15,6 +16,8 @@ export interface RoundsList {
   error: ShallowRef<ApiError | null>
   /** What came or went since the groups were read, while somebody reads them; null: nothing. */
   waiting: Ref<{ fresh: number } | null>
+  /** Another question was asked: what is shown answers it, and there may be more. */
+  isAsking: Ref<boolean>
   more(group: RoundsGroup): Promise<void>
   refresh(): Promise<void>
 }
@@ -28,6 +31,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
   const data = shallowRef<Rounds | null>(null)
   const error = shallowRef<ApiError | null>(null)
   const waiting = ref<{ fresh: number } | null>(null)
+  const isAsking = ref(false)
   let asked = ''
   let turn = 0
 
@@ -37,6 +41,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
       await work(() => mine === turn)
     } catch (problem) {
       const away = (problem as ApiError).problem?.code === 'unreachable' && data.value !== null
+      if (mine === turn) isAsking.value = false
       if (mine === turn && !away) error.value = problem as ApiError
     }
   }
@@ -45,6 +50,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
     await guarded(async (isNow) => {
       const found = await api.get<Rounds>(`/rounds?${asked}`)
       if (!isNow()) return
+      isAsking.value = false
       data.value = found
       error.value = null
       waiting.value = null
@@ -121,13 +127,45 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
     if (timer) clearTimeout(timer)
     turn++
   })
+  const ask = newestOnly(refresh)
   watch(
     query,
     (now) => {
       asked = now
-      void refresh()
+      turn++
+      isAsking.value = true
+      if (data.value) data.value = narrowed(data.value, now)
+      ask()
     },
     { immediate: true },
   )
-  return { data, error, waiting, more, refresh }
+  return { data, error, waiting, isAsking, more, refresh }
+}
+
+/**
+ * Those rows of a round that answer another question, too, as the server decides it: they stay in sight while it is
+ * asked. What there is beyond them is not known yet.
+ */
+export function narrowed(rounds: Rounds, query: string): Rounds {
+  const asked = new URLSearchParams(query)
+  const [client, from, until] = ['client', 'from', 'until'].map((name) => Number(asked.get(name) ?? 0))
+  const words = (asked.get('words') ?? '').trim().toLowerCase()
+  const isShown = (row: RoundsRow) =>
+    (!client || row.clientId === client) &&
+    (!until || row.began <= until) &&
+    (!from || (('closedAt' in row ? row.closedAt : row.endedAt) ?? Infinity) >= from) &&
+    [row.instance, row.rule.name, row.deviceName, row.clientName].some((text) => text.toLowerCase().includes(words))
+  const part = <Row extends RoundsRow>({ rows }: RoundsPart<Row>): RoundsPart<Row> => {
+    const left = rows.filter(isShown)
+    return { rows: left, total: left.length, next: null }
+  }
+  return {
+    ...rounds,
+    todo: part(rounds.todo),
+    working: part(rounds.working),
+    remediation: part(rounds.remediation),
+    held: part(rounds.held),
+    settled: part(rounds.settled),
+    remediated: part(rounds.remediated),
+  }
 }
