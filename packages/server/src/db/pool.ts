@@ -16,7 +16,13 @@ export interface Db {
 }
 
 export function openPool(url: string, size = 12): Pool {
-  const pool = new pg.Pool({ connectionString: url, max: size, application_name: 'custode' })
+  const pool = new pg.Pool({
+    connectionString: url,
+    max: size,
+    application_name: 'custode',
+    // Compiling a plan takes longer than all but the largest of our statements.
+    options: '-c jit=off',
+  })
   // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement.
   // But it says so as an event, too, idle or between two statements of a transaction: without a listener that would
   // end the process.

@@ -61,10 +61,11 @@ export interface Job {
 /** What becomes of devices, alerts and windows with time. */
 export function engineJobs(pool: Pool): Job[] {
   return [
-    { name: 'windows', every: second, work: (now) => advanceWindows(pool, now) },
+    // A window counts within two seconds; over a thousand devices more than one of them is the work itself.
+    { name: 'windows', every: second / 4, work: (now) => advanceWindows(pool, now) },
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
-    { name: 'settling', every: second / 2, work: (now) => settleDue(pool, now) },
+    { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
