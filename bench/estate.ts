@@ -4,15 +4,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium, type Page } from '@playwright/test'
 import { fill } from '../packages/standins/src/large/fill'
-import {
-  keystrokes,
-  largeChanges,
-  pageMemory,
-  silenceAtNight,
-  waitingAgents,
-  type ChangeFigure,
-  type SilenceFigure,
-} from './estateMore'
+import { largeChanges, type ChangeFigure } from './estate/changes'
+import { keystrokes, pageMemory } from './estate/page'
+import { silenceAtNight, type SilenceFigure } from './estate/silence'
+import { waitingAgents } from './estate/waiting'
 import { setPolicy } from '../packages/standins/src/large/policy'
 import { keepReporting } from '../packages/standins/src/large/report'
 
@@ -29,6 +24,10 @@ if (!Number.isInteger(wanted) || wanted < 100 || wanted > 20_000) {
   process.stderr.write('How many devices? For example: ./custode bench --estate 2000 (100 to 20000)\n')
   process.exit(1)
 }
+
+const minutesAt = process.argv.indexOf('--page-minutes')
+/** How long a page is left open with live updates. */
+const pageMinutes = minutesAt > 0 ? Number(process.argv[minutesAt + 1]) : 1
 
 interface Figure {
   what: string
@@ -174,7 +173,7 @@ async function measure(count: number): Promise<Measured> {
     say(`  ${path} in the browser: ${text(seen.at(-1)!.millis)}`)
   }
   const keys = await keystrokes(page, url)
-  const memory = await pageMemory(page, url)
+  const memory = await pageMemory(page, url, pageMinutes)
   await browser.close()
   const latencies = load.latencies().toSorted((a, b) => a - b)
   const p99 = (sorted: readonly number[]) => sorted[Math.floor(sorted.length * 0.99)] ?? Infinity
@@ -209,12 +208,12 @@ function others({ keys, memory, reports, changes, waiting, silence }: Measured):
   for (const [what, millis] of Object.entries(keys))
     say(`  ${verdict(millis <= 100)} ${what}: ${text(millis)} (limit 100 ms)`)
   say(
-    `  ${verdict(memory.megabytes < 200)} memory of the page: ${memory.megabytes.toFixed(0)} MB, ${memory.grown >= 0 ? '+' : ''}${memory.grown.toFixed(1)} MB in a minute of live updates (limit 200 MB after an hour)`,
+    `  ${verdict(memory.megabytes < 200)} memory of the page: ${memory.megabytes.toFixed(0)} MB, ${memory.grown >= 0 ? '+' : ''}${memory.grown.toFixed(1)} MB in ${pageMinutes} min of live updates (limit 200 MB after an hour)`,
   )
   say(
     `  ${verdict(reports.p99 < 250)} reports while people read: 99 of 100 of ${reports.count} within ${text(reports.p99)} (limit 250 ms); in the minutes after a start and a policy for all within ${text(reports.warming)}`,
   )
-  const limits = [10_000, 2000, 2000]
+  const limits = [10_000, 10_000, 2000, 2000]
   changes.forEach(({ what, savedMillis, inForceMillis, slowestReport }, i) => {
     const isMet = savedMillis < 1000 && inForceMillis < limits[i]! && slowestReport < 1000
     say(

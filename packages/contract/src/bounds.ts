@@ -10,6 +10,9 @@ export interface BeforeQuery {
   before?: number
   limit: number
 }
+/** Where a part of a list began: a time and a number, of the last one of the part before. */
+export const afterTime = Joi.string().pattern(/^\d{1,14} \d{1,9}$/)
+
 export const beforeQuerySchema = Joi.object<BeforeQuery, true>({
   before: aNumber,
   limit: Joi.number().integer().min(1).max(500).default(100),

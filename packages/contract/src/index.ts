@@ -1,4 +1,4 @@
-export { aNumber, aTime, beforeQuerySchema, type BeforeQuery } from './bounds'
+export { afterTime, aNumber, aTime, beforeQuerySchema, type BeforeQuery } from './bounds'
 export { madeSchema, type Made } from './answer'
 export * from './access'
 export * from './access/answers'

@@ -11,6 +11,7 @@ import {
   type Found,
   type RefusedPartView,
   type RetiredDevice,
+  type RetiredList,
   type Role,
   type Site,
 } from './index'
@@ -107,17 +108,21 @@ export const deviceEventsSchema = listOf(
   }),
 )
 
-export const retiredDevicesSchema = listOf(
-  answerOf<RetiredDevice>({
-    id,
-    name: words,
-    clientId: id,
-    clientName: words,
-    siteName: words,
-    retiredAt: instant,
-    mergedInto: id.allow(null),
-  }),
-)
+export const retiredListSchema = answerOf<RetiredList>({
+  total: count,
+  devices: listOf(
+    answerOf<RetiredDevice>({
+      id,
+      name: words,
+      clientId: id,
+      clientName: words,
+      siteName: words,
+      retiredAt: instant,
+      mergedInto: id.allow(null),
+    }),
+  ),
+  next: words.allow(null),
+})
 export const foundSchema = listOf(
   answerOf<Found>({
     kind: Joi.string().valid('device', 'client', 'template', 'alert', 'window'),

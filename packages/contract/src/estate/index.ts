@@ -13,7 +13,7 @@ import type {
   Severity,
   SiteId,
 } from '#core'
-import { aNumber, aTime } from '../bounds'
+import { afterTime, aNumber, aTime } from '../bounds'
 export { targetSchema } from './target'
 
 export interface Client {
@@ -210,6 +210,25 @@ export interface RetiredDevice {
   siteName: string
   retiredAt: Millis
   mergedInto: DeviceId | null
+}
+/** The newest first. */
+export interface RetiredQuery {
+  client?: ClientId
+  /** A part of the name. */
+  words?: string
+  after?: string
+  limit: number
+}
+export const retiredQuerySchema = Joi.object<RetiredQuery, true>({
+  client: aNumber,
+  words: Joi.string().allow('').max(100),
+  after: afterTime,
+  limit: Joi.number().integer().min(1).max(500).default(100),
+})
+export interface RetiredList {
+  total: number
+  devices: RetiredDevice[]
+  next: string | null
 }
 
 export interface Found {

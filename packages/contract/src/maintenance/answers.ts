@@ -1,10 +1,11 @@
-import { severities, type CrowdStep } from '#core'
+import { heldOutcomes, severities, type CrowdStep } from '#core'
 import Joi from 'joi'
-import { heldListSchema } from '../alert/answers'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { targetSchema } from '../estate/target'
 import {
   windowSubjectSchema,
+  type DeviceWindows,
+  type HeldEnding,
   type Watchline,
   type WatchlineCrowd,
   type WatchlineLane,
@@ -40,7 +41,18 @@ export const windowListSchema = answerOf<WindowList>({
   windows: windowsSchema,
   next: Joi.string().allow(null),
 })
-export const windowPageSchema = answerOf<WindowPage>({ ...window, record: heldListSchema })
+export const deviceWindowsSchema = answerOf<DeviceWindows>({ windows: windowsSchema, next: Joi.string().allow(null) })
+export const windowPageSchema = answerOf<WindowPage>({
+  ...window,
+  endings: listOf(
+    answerOf<HeldEnding>({
+      outcome: Joi.string()
+        .valid(...heldOutcomes)
+        .allow(null),
+      count,
+    }),
+  ),
+})
 
 const spans = listOf(answerOf<WatchlineSpan>({ windowId: id, from: instant, until: instant.allow(null), name: words }))
 const lane = answerOf<WatchlineLane>({

@@ -1,9 +1,10 @@
 import Joi from 'joi'
-import { aNumber } from '../bounds'
+import { afterTime, aNumber } from '../bounds'
 import {
   subjects,
   type ClientId,
   type CrowdStep,
+  type HeldOutcome,
   type MaintenanceWindow,
   type Millis,
   type Severity,
@@ -11,7 +12,6 @@ import {
   type WindowSubject,
 } from '#core'
 import { targetSchema } from '../estate/target'
-import type { HeldView } from '../alert'
 import { aTime } from '../bounds'
 
 /** `from` null: from now. `until` null: no end, until someone ends it. */
@@ -71,16 +71,31 @@ export interface WindowQuery {
 export const windowQuerySchema = Joi.object<WindowQuery, true>({
   group: Joi.string().valid(...windowGroups),
   client: aNumber,
-  after: Joi.string().pattern(/^\d{1,14} \d{1,9}$/),
+  after: afterTime,
 })
 export interface WindowList {
   total: number
   windows: WindowView[]
   next: string | null
 }
-/** The window with its record: what it held, what cleared itself, what came out at its end. */
+/** A part of the windows that reach a device, the newest first: those of so many that were looked at. */
+export interface DeviceWindows {
+  windows: WindowView[]
+  next: string | null
+}
+export interface DeviceWindowsQuery {
+  after?: string
+}
+export const deviceWindowsQuerySchema = Joi.object<DeviceWindowsQuery, true>({ after: afterTime })
+
+/** How many of a window's record ended so; null: held now. */
+export interface HeldEnding {
+  outcome: HeldOutcome | null
+  count: number
+}
+/** The window, and how what it held has ended. */
 export interface WindowPage extends WindowView {
-  record: HeldView[]
+  endings: HeldEnding[]
 }
 
 export interface WatchlineTick {

@@ -10,7 +10,7 @@ import {
   type RoleId,
   type SentencePart,
 } from '#core'
-import { answerOf, id, instant, listOf, words } from '../answer'
+import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { impactSchema, sentencePartSchema } from '../policy/answers'
 import type { Impact } from '../policy'
 import { aNumber } from '../bounds'
@@ -158,6 +158,18 @@ export interface WaiverView {
   device: GapDevice
 }
 
+export interface WaiverQuery {
+  client?: ClientId
+  after?: string
+}
+export const waiverQuerySchema = Joi.object<WaiverQuery, true>({ client: aNumber, after: Joi.string().max(400) })
+/** A part of them, the newest first. */
+export interface WaiverList {
+  total: number
+  waivers: WaiverView[]
+  next: string | null
+}
+
 export interface CollectRuleView {
   id: number
   targetText: string
@@ -212,9 +224,13 @@ export const remedyPreviewSchema = answerOf<RemedyPreview>({
   watches: listOf(answerOf<RemedyPreview['watches'][number]>({ name: words, sentence: listOf(sentencePartSchema) })),
   impact: impactSchema,
 })
-export const waiversSchema = listOf(
-  answerOf<WaiverView>({ need: words, instance: words, reason: words, at: instant, by: words, device }),
-)
+export const waiverListSchema = answerOf<WaiverList>({
+  total: count,
+  waivers: listOf(
+    answerOf<WaiverView>({ need: words, instance: words, reason: words, at: instant, by: words, device }),
+  ),
+  next: words.allow(null),
+})
 export const collectRulesSchema = listOf(
   answerOf<CollectRuleView>({
     id,

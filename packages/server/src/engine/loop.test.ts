@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertPage, AlertView, Impact, Rounds, RosterWatch, TemplatePage, WindowPage } from '#contract'
+import type { AlertPage, AlertView, HeldView, Impact, Rounds, RosterWatch, TemplatePage, WindowPage } from '#contract'
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
@@ -326,11 +326,12 @@ describe('a maintenance window', () => {
       agent.report(6),
     ])
     expect(await alertsOf(agent)).toEqual([])
-    const before = (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body
-    expect(before.record.map((held) => [held.instance, held.outcome]).sort()).toEqual([
+    const record = async () => (await house.lead<HeldView[]>('GET', `/api/windows/${id}/record`)).body
+    expect((await record()).map((held) => [held.instance, held.outcome]).sort()).toEqual([
       ['labels', 'cleared'],
       ['orders', null],
     ])
+    expect((await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body.endings).toHaveLength(2)
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body.held.rows.map((held) => held.instance)).toContain(
       'orders',
     )
@@ -338,11 +339,12 @@ describe('a maintenance window', () => {
     expect(await alertsOf(agent)).toMatchObject([
       { instance: 'orders', status: 'open', began: agent.at(3), windowId: id },
     ])
-    expect(
-      (await house.lead<WindowPage>('GET', `/api/windows/${id}`)).body.record.find(
-        (held) => held.instance === 'orders',
-      ),
-    ).toMatchObject({ outcome: 'raised' })
+    expect((await record()).find((held) => held.instance === 'orders')).toMatchObject({ outcome: 'raised' })
+    // Part by part, the newest first.
+    const [newest] = (await house.lead<HeldView[]>('GET', `/api/windows/${id}/record?limit=1`)).body
+    const [older] = (await house.lead<HeldView[]>('GET', `/api/windows/${id}/record?limit=1&before=${newest!.id}`)).body
+    expect([newest!.instance, older!.instance].sort()).toEqual(['labels', 'orders'])
+    expect((await house.lead('GET', `/api/windows/${id}/record?limit=1&before=${older!.id}`)).body).toEqual([])
     expect((await house.technician('POST', `/api/windows/${id}/end`)).body.code).toBe('already-ended')
   })
   it('that ends by itself does the same, once', async () => {

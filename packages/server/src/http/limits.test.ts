@@ -130,7 +130,7 @@ describe('whoever is limited to some clients', () => {
 
   it('reads nothing of the others in what is their own either', async () => {
     for (const path of [
-      `/api/windows/${id.ownWindow}`,
+      `/api/windows/${id.ownWindow}/record`,
       `/api/update-runs/${id.mixedUpdates}`,
       `/api/enrolment-keys/${id.ownKey}`,
       `/api/devices/${id.own}/windows`,
@@ -224,9 +224,9 @@ describe('whoever is limited to some clients', () => {
       )
     expect(await spans(limited.technician.ask)).toEqual(['Both clients', 'Window for all', 'Brindle window'])
     expect(
-      (await limited.contact.ask<{ name: string }[]>('GET', `/api/devices/${id.own}/windows`)).body.map(
-        (machine) => machine.name,
-      ),
+      (
+        await limited.contact.ask<{ windows: { name: string }[] }>('GET', `/api/devices/${id.own}/windows`)
+      ).body.windows.map((machine) => machine.name),
     ).toEqual(['Brindle window', 'Window for all', 'Both clients'])
   })
 

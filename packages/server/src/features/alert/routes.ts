@@ -4,6 +4,7 @@ import {
   alertNoteSchema,
   alertPageSchema,
   alertRespondSchema,
+  beforeQuerySchema,
   heldListSchema,
   lookedSchema,
   remediationListSchema,
@@ -16,6 +17,7 @@ import {
   todoQuerySchema,
   type AlertEntry,
   type AlertPage,
+  type BeforeQuery,
 } from '#contract'
 import { actionsFor, answerWithin, type ServiceAction } from '#core'
 import type { FastifyInstance } from 'fastify'
@@ -29,6 +31,25 @@ import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
+
+/**
+ * A part of what a device has had: all that is open, with the first part, and then what is over, the newest first.
+ * @param of what the rows are called in the statement
+ */
+async function openFirst<Row>(
+  deviceId: number,
+  { before, limit }: BeforeQuery,
+  read: (where: string, values: unknown[]) => Promise<Row[]>,
+  { of, isOpen }: { of: string; isOpen: string },
+): Promise<Row[]> {
+  const isDevice = `${of}.device_id = $1`
+  const open = before === undefined ? await read(`${isDevice} and ${isOpen} order by ${of}.id desc`, [deviceId]) : []
+  const over = await read(
+    `${isDevice} and not (${isOpen}) and ($2::bigint is null or ${of}.id < $2) order by ${of}.id desc limit $3`,
+    [deviceId, before ?? null, limit],
+  )
+  return [...open, ...over]
+}
 
 /**
  * What the device's agent can be asked to do about an alert; nothing where it cannot, or what it was about is watched
@@ -190,37 +211,45 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/devices/:id/alerts',
     access: 'contact',
-    summary: 'Alerts of a device, newest first',
+    summary: 'Alerts of a device, the open ones first, then the newest, in parts',
     answer: alertListSchema,
-    async handle({ viewer, id }) {
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
       await requireDevice(pool, viewer, id())
-      return rows<AlertRow>(
-        pool,
-        `${alertSelect} where a.device_id = $1 order by (a.status = 'closed'), a.raised_at desc limit 200`,
-        [id()],
-      )
+      return openFirst(id(), query, (where, values) => rows<AlertRow>(pool, `${alertSelect} where ${where}`, values), {
+        of: 'a',
+        isOpen: `a.status <> 'closed'`,
+      })
     },
   })
   route(app, {
     method: 'GET',
     url: '/api/devices/:id/held',
     access: 'contact',
-    summary: 'What windows held back on a device, newest first',
+    summary: 'What windows held back on a device, what is held now first, then the newest, in parts',
     answer: heldListSchema,
-    async handle({ viewer, id }) {
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
       await requireDevice(pool, viewer, id())
-      return rows<HeldRow>(pool, `${heldSelect} where h.device_id = $1 order by h.held_at desc limit 200`, [id()])
+      return openFirst(id(), query, (where, values) => rows<HeldRow>(pool, `${heldSelect} where ${where}`, values), {
+        of: 'h',
+        isOpen: 'h.ended_at is null',
+      })
     },
   })
   route(app, {
     method: 'GET',
     url: '/api/devices/:id/remediations',
     access: 'contact',
-    summary: 'What the agent of a device put right, or tried to, newest first',
+    summary: 'What the agent of a device put right, or tried to, in parts',
     answer: remediationListSchema,
-    async handle({ viewer, id }) {
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
       await requireDevice(pool, viewer, id())
-      return remediationViews(pool, 'where m.device_id = $1 order by m.started_at desc limit 200', [id()])
+      return openFirst(id(), query, (where, values) => remediationViews(pool, `where ${where}`, values), {
+        of: 'm',
+        isOpen: 'm.ended_at is null',
+      })
     },
   })
   route(app, {

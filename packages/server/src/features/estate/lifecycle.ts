@@ -2,9 +2,12 @@ import {
   deviceMergeSchema,
   deviceMoveSchema,
   madeSchema,
-  retiredDevicesSchema,
+  retiredListSchema,
+  retiredQuerySchema,
   type DeviceMove,
   type RetiredDevice,
+  type RetiredList,
+  type RetiredQuery,
 } from '#contract'
 import { day, hour, type ClientId, type DeviceId } from '#core'
 import type { FastifyInstance } from 'fastify'
@@ -226,6 +229,44 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
   return { id }
 }
 
+async function retiredDevices(
+  db: Db,
+  viewer: Viewer,
+  { client, words, after, limit }: RetiredQuery,
+): Promise<RetiredList> {
+  const where = `d.retired_at is not null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.client_id = $2)
+    and ($3::text is null or d.name ilike $3)`
+  const scope = [
+    viewer.clientIds,
+    client ?? null,
+    words?.trim() ? `%${words.trim().replace(/[\\%_]/g, '\\$&')}%` : null,
+  ]
+  const [at, id] = after?.split(' ').map(Number) ?? []
+  const found = await rows<RetiredDevice>(
+    db,
+    `
+    select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName",
+      date_trunc('milliseconds', d.retired_at) as "retiredAt", d.merged_into as "mergedInto"
+    from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
+    where ${where}
+      and ($4::timestamptz is null or (date_trunc('milliseconds', d.retired_at), d.id) < ($4, $5::int))
+    order by date_trunc('milliseconds', d.retired_at) desc, d.id desc limit $6`,
+    [...scope, time(at ?? null), id ?? null, limit + 1],
+  )
+  const counted = await firstRow<{ total: number }>(
+    db,
+    `select count(*)::int as total from device d where ${where}`,
+    scope,
+  )
+  const devices = found.slice(0, limit)
+  const last = devices.at(-1)
+  return {
+    total: counted!.total,
+    devices,
+    next: last && found.length > devices.length ? `${last.retiredAt} ${last.id}` : null,
+  }
+}
+
 export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'PUT',
@@ -273,17 +314,9 @@ export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/retired-devices',
     access: 'technician',
-    summary: 'Devices out of use, newest first',
-    answer: retiredDevicesSchema,
-    handle: ({ viewer }) =>
-      rows<RetiredDevice>(
-        pool,
-        `
-      select d.id, d.name, d.client_id as "clientId", c.name as "clientName", s.name as "siteName",
-      d.retired_at as "retiredAt", d.merged_into as "mergedInto"
-      from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-      where d.retired_at is not null and ${ofClients('d.client_id', 1)} order by d.retired_at desc limit 2000`,
-        [viewer.clientIds],
-      ),
+    summary: 'Devices out of use, the newest first, in parts',
+    answer: retiredListSchema,
+    query: retiredQuerySchema,
+    handle: ({ viewer, query }) => retiredDevices(pool, viewer, query),
   })
 }

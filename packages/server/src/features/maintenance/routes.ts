@@ -1,4 +1,8 @@
 import {
+  beforeQuerySchema,
+  deviceWindowsQuerySchema,
+  deviceWindowsSchema,
+  heldListSchema,
   madeSchema,
   newWindowSchema,
   watchlineQuerySchema,
@@ -6,7 +10,8 @@ import {
   windowListSchema,
   windowPageSchema,
   windowQuerySchema,
-  windowsSchema,
+  type DeviceWindows,
+  type HeldEnding,
   type NewWindow,
   type Watchline,
   type WindowGroup,
@@ -120,20 +125,46 @@ async function oneWindow(db: Db, viewer: Viewer, id: number): Promise<WindowView
   return (await viewsOf(db, viewer, found))[0] ?? null
 }
 
-/** Windows of the last months and to come that reach a device, of its client or of several. */
-async function windowsAt(db: Db, viewer: Viewer, device: { id: number; client_id: number }): Promise<WindowView[]> {
-  const found = await rows<ListedRow>(
+/** Of its client or of several, of which each is tried on the device. */
+const triedAtOnce = 500
+
+/**
+ * Windows that reach a device: all that are open or to come with the first part, and those that are over, the newest
+ * first. A part may be empty, and more follow.
+ */
+async function windowsAt(
+  db: Db,
+  viewer: Viewer,
+  device: { id: number; client_id: number },
+  after?: string,
+): Promise<DeviceWindows> {
+  const [from, id] = after?.split(' ').map(Number) ?? []
+  const isOfClient = '(w.client_id is null or w.client_id = $1)'
+  const coming = after
+    ? []
+    : await rows<ListedRow>(
+        db,
+        `${listSelect} where ${isOfClient} and not ${isPast} order by w.from_at desc, w.id desc`,
+        [device.client_id],
+      )
+  const over = await rows<ListedRow>(
     db,
-    `${listSelect} where w.client_id is null or w.client_id = $1 order by w.from_at desc limit 2000`,
-    [device.client_id],
+    `${listSelect} where ${isOfClient} and ${isPast}
+     and ($2::timestamptz is null or (w.from_at, w.id) < ($2, $3::int)) order by w.from_at desc, w.id desc limit $4`,
+    [device.client_id, time(from ?? null), id ?? null, triedAtOnce],
   )
+  const found = [...coming, ...over]
   const [traits] = await allTraits(
     db,
     found.map((row) => row.target),
     [device.id],
   )
   const reaching = found.filter((row) => traits && reaches(windowOf(row), traits))
-  return viewsOf(db, viewer, reaching)
+  const last = over.at(-1)
+  return {
+    windows: await viewsOf(db, viewer, reaching),
+    next: last && over.length === triedAtOnce ? `${last.from_at} ${last.id}` : null,
+  }
 }
 
 /** The one client that a target belongs to, or null when it may reach several. */
@@ -273,22 +304,42 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
     async handle({ viewer, id }): Promise<WindowPage> {
       const window = await oneWindow(pool, viewer, id())
       if (!window) throw new ProblemError('no-such-window')
-      const record = await rows<HeldRow>(
+      const endings = await rows<HeldEnding>(
         pool,
-        `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} order by h.held_at limit 2000`,
+        `select outcome, count(*)::int as count from held h
+         where h.window_id = $1 and ${ofClients('h.client_id', 2)} group by 1 order by 2 desc`,
         [id(), viewer.clientIds],
       )
-      return { ...window, record }
+      return { ...window, endings }
+    },
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/windows/:id/record',
+    access: 'contact',
+    summary: 'What a window held back, the newest first, in parts',
+    answer: heldListSchema,
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
+      if (!(await oneWindow(pool, viewer, id()))) throw new ProblemError('no-such-window')
+      return rows<HeldRow>(
+        pool,
+        `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} and ($3::bigint is null or h.id < $3)
+         order by h.id desc limit $4`,
+        [id(), viewer.clientIds, query.before ?? null, query.limit],
+      )
     },
   })
   route(app, {
     method: 'GET',
     url: '/api/devices/:id/windows',
     access: 'contact',
-    summary: 'Windows that reach a device',
-    answer: windowsSchema,
+    summary: 'Windows that reach a device, the newest first, in parts',
+    answer: deviceWindowsSchema,
+    query: deviceWindowsQuerySchema,
     // A window for every client reaches this one too, so a contact sees it at the device.
-    handle: async ({ viewer, id }) => windowsAt(pool, viewer, await requireDevice(pool, viewer, id())),
+    handle: async ({ viewer, id, query }) =>
+      windowsAt(pool, viewer, await requireDevice(pool, viewer, id()), query.after),
   })
   route(app, {
     method: 'POST',

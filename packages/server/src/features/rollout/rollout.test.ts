@@ -10,7 +10,7 @@ import type {
   NewStandingRule,
   Notice,
   ReportReceipt,
-  RetiredDevice,
+  RetiredList,
   RoleFindingPage,
   RosterWatch,
   StandingRulePreview,
@@ -435,7 +435,7 @@ describe('the life of a device', () => {
     await failing(agent)
     await house.technician('POST', `/api/devices/${agent.id}/retire`)
     expect((await agent.send([agent.report(4)])).body.code).toBe('device-key-refused')
-    expect((await house.lead<RetiredDevice[]>('GET', '/api/retired-devices')).body[0]).toMatchObject({
+    expect((await house.lead<RetiredList>('GET', '/api/retired-devices')).body.devices[0]).toMatchObject({
       id: agent.id,
       name: 'tm-old',
       mergedInto: null,

@@ -1,4 +1,5 @@
 import { computed, watch, type ComputedRef } from 'vue'
+import type { ClientId } from '#core'
 import { useResource, type Resource, type ResourceOptions } from './resource'
 
 export interface Parts<Part> extends Resource<Part> {
@@ -39,6 +40,14 @@ export function useParts<Part extends { next: string | null }>(
       void resource.refresh()
     },
   }
+}
+
+/** What a part of a list is asked for with: of the client in view, and after the last one of the part before. */
+export function partQuery(clientId: ClientId | null, after: string | null): URLSearchParams {
+  const query = new URLSearchParams()
+  if (clientId !== null) query.set('client', String(clientId))
+  if (after !== null) query.set('after', after)
+  return query
 }
 
 interface Older<Row> {

@@ -5,11 +5,17 @@ import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { exactText, fullText } from '../../parts/format/time'
+import type { NewestFirst } from '../../parts/data/parts'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 
-defineProps<{ alerts: AlertView[] | null; held: HeldView[] | null; remediations: RemediationView[] | null }>()
-/** As many as the server gives of each. */
-const most = 200
+const props = defineProps<{
+  alerts: NewestFirst<AlertView>
+  held: NewestFirst<HeldView>
+  remediations: NewestFirst<RemediationView>
+}>()
+const alerts = props.alerts.data
+const held = props.held.data
+const remediations = props.remediations.data
 const alertColumns = [
   { key: 'mark', hint: 'State', width: 30 },
   { key: 'what', title: 'What' },
@@ -45,7 +51,7 @@ const heldColumns = [
     <template #by="{ row: alert }"><span class="muted">{{ alert.takenBy }}</span></template>
   </ShortTable>
   <p v-else-if="alerts" class="muted pad">This device has never raised an alert.</p>
-  <p v-if="alerts?.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
+  <p v-if="props.alerts.hasMore.value"><button class="link" @click="props.alerts.more">older alerts</button></p>
   <template v-if="remediations?.length">
     <h2>Tried before anybody was told</h2>
     <ShortTable label="Tried before anybody was told" :rows="remediations" :columns="tried" row-key="id">
@@ -57,7 +63,7 @@ const heldColumns = [
       <template #outcome="{ row: remediation }"><span class="muted"><RouterLink v-if="remediation.alertId" :to="`/rounds?alert=${remediation.alertId}`">a person was told</RouterLink>
                 <template v-else>{{ remediation.outcome ? outcomeText(remediation.outcome) : 'in progress' }}</template></span></template>
     </ShortTable>
-    <p v-if="remediations.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
+    <p v-if="props.remediations.hasMore.value"><button class="link" @click="props.remediations.more">older ones</button></p>
   </template>
   <template v-if="held?.length">
     <h2>Held back by windows</h2>
@@ -69,7 +75,7 @@ const heldColumns = [
       <template #window="{ row: record }"><RouterLink :to="`/maintenance/${record.windowId}`">{{ record.windowName }}</RouterLink></template>
       <template #outcome="{ row: record }"><span class="muted">{{ record.outcome ? outcomeText(record.outcome) : 'held now' }}</span></template>
     </ShortTable>
-    <p v-if="held.length === most" class="muted">The newest {{ most }}; older ones are kept, and not listed here.</p>
+    <p v-if="props.held.hasMore.value"><button class="link" @click="props.held.more">older ones</button></p>
   </template>
 </template>
 

@@ -11,11 +11,10 @@ import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import type { BoardPage, DeviceMove, DevicePage, RetiredDevice } from '#contract'
+import type { BoardPage, DeviceMove, DevicePage, RetiredList } from '#contract'
 import { api } from '../../parts/data/api'
 import { useChecked } from '../../parts/ui/checked'
 import { attempt, done } from '../../parts/ui/notify'
-import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import SuggestField from '../../parts/ui/SuggestField.vue'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
@@ -30,23 +29,17 @@ const siteId = ref(props.device.siteId)
 const tags = ref(props.device.tags.join(', '))
 const what = ref<'change' | 'reinstall' | 'merge' | 'retire'>('change')
 const busy = ref(false)
-const retired = useResource(() => api.get<RetiredDevice[]>('/retired-devices'))
 interface Before {
   id: number
   text: string
 }
 /** Devices that it may have been before: those of the client, in use or not. */
 async function findBefore(words: string): Promise<Before[]> {
-  const query = new URLSearchParams({ client: String(props.device.clientId), order: 'name', limit: '12', words })
-  const gone = (retired.data.value ?? []).filter(
-    (device) =>
-      device.clientId === props.device.clientId &&
-      !device.mergedInto &&
-      device.name.toLowerCase().includes(words.toLowerCase()),
-  )
+  const ofClient = { client: String(props.device.clientId), words }
+  const gone = await api.get<RetiredList>(`/retired-devices?${new URLSearchParams({ ...ofClient, limit: '20' })}`)
   return [
-    ...gone.slice(0, 8).map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
-    ...(await api.get<BoardPage>(`/devices?${query}`)).devices
+    ...gone.devices.filter((device) => !device.mergedInto).slice(0, 8).map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
+    ...(await api.get<BoardPage>(`/devices?${new URLSearchParams({ ...ofClient, order: 'name', limit: '12' })}`)).devices
       .filter((device) => device.id !== props.device.id)
       .map((device) => ({ id: device.id, text: device.name })),
   ]

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { AlertView, DevicePage, HeldView, RemediationView, WindowView } from '#contract'
+import type { AlertView, DevicePage, DeviceWindows, HeldView, RemediationView } from '#contract'
 import { collectorWords, isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/ui/AgeText.vue'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
+import { useNewestFirst, useParts } from '../../parts/data/parts'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
@@ -35,14 +36,24 @@ const {
   topics: ['reports', 'alerts', 'estate', 'policy'],
   ...only,
 })
-const alerts = useResource(() => api.get<AlertView[]>(`/devices/${id}/alerts`), { topics: ['alerts'], ...only })
-const held = useResource(() => api.get<HeldView[]>(`/devices/${id}/held`), { topics: ['alerts', 'windows'], ...only })
-const remediations = useResource(() => api.get<RemediationView[]>(`/devices/${id}/remediations`), {
+const alerts = useNewestFirst<AlertView>((query) => api.get(`/devices/${id}/alerts?${query}`), {
   topics: ['alerts'],
   ...only,
 })
-const windows = useResource(() => api.get<WindowView[]>(`/devices/${id}/windows`), { topics: ['windows', 'alerts'] })
-const covering = computed(() => (windows.data.value ?? []).filter((window) => isOpen(window, now.value)))
+const held = useNewestFirst<HeldView>((query) => api.get(`/devices/${id}/held?${query}`), {
+  topics: ['alerts', 'windows'],
+  ...only,
+})
+const remediations = useNewestFirst<RemediationView>((query) => api.get(`/devices/${id}/remediations?${query}`), {
+  topics: ['alerts'],
+  ...only,
+})
+const windows = useParts<DeviceWindows>(
+  (after) => api.get(`/devices/${id}/windows${after === null ? '' : `?after=${encodeURIComponent(after)}`}`),
+  (before, after) => ({ windows: [...before.windows, ...after.windows], next: after.next }),
+  { topics: ['windows', 'alerts'] },
+)
+const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
 const tabOf = (hash: string) => tabs.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
 /** It stands in the address, so that it can be sent, and Back leads to the one before. */
@@ -118,13 +129,14 @@ const notCollected = computed(() => {
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
       <DeviceAlerts
         v-else-if="tab === 'Alerts'"
-        :alerts="alerts.data.value"
-        :held="held.data.value"
-        :remediations="remediations.data.value"
+        :alerts="alerts"
+        :held="held"
+        :remediations="remediations"
       />
       <template v-else>
-        <WindowTable v-if="windows.data.value?.length" :windows="windows.data.value" />
-        <p v-else class="muted pad">No window has reached this device.</p>
+        <WindowTable v-if="windows.data.value?.windows.length" :windows="windows.data.value.windows" />
+        <p v-else class="muted pad">No window has reached this device{{ windows.data.value?.next ? ' lately' : '' }}.</p>
+        <p v-if="windows.data.value?.next"><button class="link" @click="windows.more">older ones</button></p>
       </template>
       <DeviceChange v-if="changing" :device="device" @close="changing = false" />
       <WindowDialog

@@ -1,17 +1,24 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { RetiredDevice } from '#contract'
+import { storeToRefs } from 'pinia'
+import type { RetiredDevice, RetiredList } from '#contract'
 import { api } from '../../parts/data/api'
 import { attempt, done } from '../../parts/ui/notify'
-import { useResource } from '../../parts/data/resource'
+import { partQuery, useParts } from '../../parts/data/parts'
 import { useSession } from '../../parts/data/session'
+import NearEnd from '../../parts/ui/NearEnd.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const session = useSession()
-const { data, error, refresh } = useResource(() => api.get<RetiredDevice[]>('/retired-devices'), { topics: ['estate'] })
-const shown = computed(() => (data.value ?? []).filter((device) => session.inView(device.clientId)))
+const { clientId } = storeToRefs(session)
+const { data, error, refresh, more } = useParts<RetiredList>(
+  (after) => api.get(`/retired-devices?${partQuery(clientId.value, after)}`),
+  (before, after) => ({ ...after, devices: [...before.devices, ...after.devices] }),
+  { topics: ['estate'], sources: [clientId] },
+)
+const shown = computed(() => data.value?.devices ?? [])
 async function bringBack(device: RetiredDevice): Promise<void> {
   if (!(await attempt(() => api.post(`/devices/${device.id}/bring-back`)))) return
   done(`${device.name} is in use again. For a week its agent can enrol anew under this name, with a key.`)
@@ -40,5 +47,6 @@ const columns = [
       <template #acts="{ row: device }"><RouterLink v-if="device.mergedInto" :to="`/estate/${device.mergedInto}`">its history is here now</RouterLink>
                 <button v-else class="link" @click="bringBack(device)">bring back</button></template>
     </ShortTable>
+    <NearEnd v-if="data?.next" :key="shown.length" :rest="data.total - shown.length" @near="more" />
   </div>
 </template>

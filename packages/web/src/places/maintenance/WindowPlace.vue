@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import type { WindowPage } from '#contract'
+import type { HeldView, WindowPage } from '#contract'
 import type { HeldOutcome } from '#core'
 import { alertWords, outcomeText } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import { api } from '../../parts/data/api'
-import { useResource } from '../../parts/data/resource'
+import { useNewestFirst } from '../../parts/data/parts'
+import { useResource, type ResourceOptions } from '../../parts/data/resource'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
@@ -15,17 +16,20 @@ import WindowTable from './WindowTable.vue'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const route = useRoute()
-const { data, error, refresh } = useResource(() => api.get<WindowPage>(`/windows/${String(route.params.id)}`), {
-  topics: ['windows', 'alerts'],
-})
-const counts = computed(() => {
-  const record = data.value?.record ?? []
-  const count = (outcome: string | null) => record.filter((held) => held.outcome === outcome).length
-  return { held: record.length, now: count(null), cleared: count('cleared'), raised: count('raised') }
-})
+const id = String(route.params.id)
+const live = { topics: ['windows', 'alerts'] } satisfies ResourceOptions
+const { data, error, refresh } = useResource(() => api.get<WindowPage>(`/windows/${id}`), live)
+const record = useNewestFirst<HeldView>((query) => api.get(`/windows/${id}/record?${query}`), live)
+const heldCount = computed(() => (data.value?.endings ?? []).reduce((sum, { count }) => sum + count, 0))
+/** How what it held has ended, and how often. */
+const endingsText = computed(() =>
+  (data.value?.endings ?? [])
+    .map(({ outcome, count }) => `${count} ${outcome ? ending(outcome) : 'still failing, held'}`)
+    .join('; '),
+)
 const endings: Partial<Record<HeldOutcome, string>> = {
-  raised: 'still failed at the end: raised',
-  cleared: 'was well again before the end',
+  raised: 'still failing at the end: raised',
+  cleared: 'well again before the end',
 }
 const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome)
 const columns = [
@@ -47,9 +51,15 @@ const columns = [
       <div class="head"><h1>{{ data.name }}</h1><span class="muted">{{ data.reason }}</span></div>
       <WindowTable :windows="[data]" />
       <h2>Record</h2>
-      <p class="muted">Held {{ counts.held }}: {{ counts.cleared }} cleared by themselves, {{ counts.raised }} came out
-        as alerts, {{ counts.now }} still held.</p>
-      <ShortTable v-if="data.record.length" label="What it held" :rows="data.record" :columns="columns" row-key="id">
+      <p v-if="data.endings.length" class="muted">Held {{ heldCount }}: {{ endingsText }}.</p>
+      <StateNotice :error="record.error.value" :loading="!record.data.value" @again="record.refresh" />
+      <ShortTable
+        v-if="record.data.value?.length"
+        label="What it held"
+        :rows="record.data.value"
+        :columns="columns"
+        row-key="id"
+      >
         <template #mark="{ row: held }"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></template>
         <template #what="{ row: held }"><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></template>
         <template #device="{ row: held }"><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></template>
@@ -59,7 +69,8 @@ const columns = [
         <template #end="{ row: held }"><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
                     <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></template>
       </ShortTable>
-      <p v-else class="muted">It has held nothing back.</p>
+      <p v-else-if="record.data.value" class="muted">It has held nothing back.</p>
+      <p v-if="record.hasMore.value"><button class="link" @click="record.more">older ones</button></p>
     </template>
   </div>
 </template>

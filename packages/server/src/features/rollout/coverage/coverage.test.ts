@@ -10,7 +10,7 @@ import type {
   RemedyPreview,
   RosterWatch,
   TemplateSummary,
-  WaiverView,
+  WaiverList,
 } from '#contract'
 import { sentenceText, type Facts } from '#core'
 import { openHouse, type Agent, type House } from '../../../testing/house'
@@ -210,7 +210,7 @@ describe('coverage', () => {
     expect((await gaps()).find((gap) => gap.on === 'collector')!.devices.map((device) => device.name)).toEqual([
       'tm-gate-1',
     ])
-    expect((await house.technician<WaiverView[]>('GET', '/api/coverage/waivers')).body).toMatchObject([
+    expect((await house.technician<WaiverList>('GET', '/api/coverage/waivers')).body.waivers).toMatchObject([
       { reason: 'It speaks plain HTTP behind a proxy.', by: 'Tech', device: { name: 'bb-plant-web' } },
     ])
     await house.technician('DELETE', `/api/devices/${two.id}/waivers`)

@@ -9,11 +9,11 @@ import {
   gapWaiverSchema,
   madeSchema,
   remedyPreviewSchema,
-  waiversSchema,
+  waiverListSchema,
+  waiverQuerySchema,
   type Filled,
   type GapRemedy,
   type RemedyPreview,
-  type WaiverView,
 } from '#contract'
 import {
   countText,
@@ -29,16 +29,17 @@ import {
   type Target,
 } from '#core'
 import type { FastifyInstance } from 'fastify'
-import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
+import { firstRow, inTransaction, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import { policyInForce, type PolicyInForce } from '../../../store/policy'
-import { audit, ofClients, type Viewer } from '../../access'
+import { audit, type Viewer } from '../../access'
 import { requireDevice, requireDevices } from '../../estate'
 import { changePolicy, changesTo, impactOf } from '../../policy/change'
 import { readEstate } from '../../policy/names'
 import { writeSteps } from '../../policy/steps'
 import { addCollectRule, requireTarget } from './collectRules'
+import { waiverList } from './waivers'
 import { coveragePage, devicesWith, gapsOfDevice, readGaps, roleNames } from './gaps'
 
 interface Worked {
@@ -256,19 +257,9 @@ export function coverageRoutes(app: FastifyInstance, pool: Pool): void {
     url: '/api/coverage/waivers',
     access: 'technician',
     summary: 'What was said not to be needed, and why',
-    answer: waiversSchema,
-    handle: async ({ viewer }): Promise<WaiverView[]> =>
-      rows<WaiverView>(
-        pool,
-        `
-      select w.need, w.instance, w.reason, w.created_at as at, coalesce(p.name, '') as by,
-             json_build_object('id', d.id, 'name', d.name, 'clientId', d.client_id, 'clientName', c.name, 'siteName',
-             s.name) as device
-      from coverage_waiver w join device d on d.id = w.device_id join client c on c.id = d.client_id
-      join site s on s.id = d.site_id left join person p on p.id = w.created_by
-      where d.retired_at is null and ${ofClients('d.client_id', 1)} order by w.created_at desc, d.name limit 5000`,
-        [viewer.clientIds],
-      ),
+    answer: waiverListSchema,
+    query: waiverQuerySchema,
+    handle: ({ viewer, query }) => waiverList(pool, viewer, query),
   })
   route(app, {
     method: 'POST',

@@ -55,7 +55,7 @@ async function open(gaps: GapView[], answers: Answers = {}, access = 'technician
   const asked = answerWith({
     'GET /session': { ...person, access },
     'GET /clients': [],
-    'GET /coverage/waivers': [],
+    'GET /coverage/waivers': { total: 0, waivers: [], next: null },
     'GET /collect-rules': [],
     'POST /coverage/devices': [
       ...new Map(gaps.flatMap(({ devices }) => devices).map((each) => [each.id, each])).values(),

@@ -1,10 +1,11 @@
 <script setup lang="ts">
+import { storeToRefs } from 'pinia'
 import { computed, ref, watch } from 'vue'
-import type { GapDevice, GapGroupView, GapView, GapsWithin, WaiverView } from '#contract'
+import type { GapDevice, GapGroupView, GapView, GapsWithin, WaiverList, WaiverView } from '#contract'
 import { countText, gapGroupings } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
-import { useResource } from '../../../parts/data/resource'
+import { partQuery, useParts } from '../../../parts/data/parts'
 import { useSession } from '../../../parts/data/session'
 import NearEnd from '../../../parts/ui/NearEnd.vue'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
@@ -19,8 +20,13 @@ const props = defineProps<{ coverage: Coverage }>()
 const session = useSession()
 const { by } = props.coverage
 const page = computed(() => props.coverage.data.value)
-const waivers = useResource(() => api.get<WaiverView[]>('/coverage/waivers'), { topics: ['policy'] })
-const waived = computed(() => (waivers.data.value ?? []).filter((waiver) => session.inView(waiver.device.clientId)))
+const { clientId } = storeToRefs(session)
+const waivers = useParts<WaiverList>(
+  (after) => api.get(`/coverage/waivers?${partQuery(clientId.value, after)}`),
+  (before, after) => ({ ...after, waivers: [...before.waivers, ...after.waivers] }),
+  { topics: ['policy'], sources: [clientId] },
+)
+const waived = computed(() => waivers.data.value?.waivers ?? [])
 const groupings = { need: 'what is missing', client: 'client', device: 'device' } as const
 /** What somebody looks into, with every device that it is about. */
 const chosen = ref<{ of: string; gaps: GapView[]; devices: GapDevice[] } | null>(null)
@@ -117,13 +123,19 @@ const waiverColumns = [
       </section>
       <NearEnd v-if="page?.rest" :rest="page.rest" @near="coverage.more" />
       <details v-if="waived.length" class="more">
-        <summary>{{ countText(waived.length, 'thing') }} marked as not needed</summary>
+        <summary>{{ countText(waivers.data.value?.total ?? 0, 'thing') }} marked as not needed</summary>
         <ShortTable label="Marked as not needed" :rows="waived" :columns="waiverColumns" :row-key="(waiver) => `${waiver.device.id} ${waiver.need} ${waiver.instance}`">
           <template #device="{ row: waiver }"><span class="mono">{{ waiver.device.name }}</span></template>
           <template #what="{ row: waiver }">{{ waiver.instance }}</template>
           <template #why="{ row: waiver }"><span class="muted">{{ waiver.reason }} <span class="faint">{{ waiver.by }}</span></span></template>
           <template #acts="{ row: waiver }"><button class="link" @click="tellAgain(waiver)">show it again</button></template>
         </ShortTable>
+        <NearEnd
+          v-if="waivers.data.value?.next"
+          :key="waived.length"
+          :rest="waivers.data.value.total - waived.length"
+          @near="waivers.more"
+        />
       </details>
       <CollectRules />
     </div>
