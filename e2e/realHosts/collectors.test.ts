@@ -335,8 +335,10 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     )
   })
 
-  onEach('memory as free has it, paging as vmstat, ports as ss', async (host) => {
+  onEach('started when uptime says, memory as free has it, paging as vmstat, ports as ss', async (host) => {
     const page = await pageOf(here, host.name)
+    const started = Number(await host.sh('date --date "$(uptime --since)" +%s')) * 1000
+    expect(Math.abs(page.startedAt! - started)).toBeLessThan(5000)
     const value = (metric: string) => page.latest!.readings.find(([name]) => name === metric)![2]
     const [, total, , , , , available] = (await host.sh('free --bytes | grep ^Mem:')).trim().split(/\s+/).map(Number)
     expect(value('memory.size')).toBe(total)

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import KeyHelp from './parts/shell/KeyHelp.vue'
+import TitleTips from './parts/shell/TitleTips.vue'
 import TopBar from './parts/shell/TopBar.vue'
 import WatchLine from './parts/shell/watchline/WatchLine.vue'
 import { connected } from './parts/data/live'
@@ -21,6 +22,7 @@ const inside = computed(() => !route.meta.open && session.person !== null)
     <p v-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
     <main><RouterView :key="route.path" /></main>
     <KeyHelp />
+    <TitleTips />
   </div>
   <RouterView v-else />
 </template>

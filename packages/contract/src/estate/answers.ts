@@ -65,6 +65,7 @@ export const devicePageSchema = answerOf<DevicePage>({
   zone: words,
   agentVersion: words,
   clockOffset: Joi.number(),
+  startedAt: instant.allow(null),
   enrolledAt: instant,
   facts: factsSchema.prefs({ presence: 'optional' }),
   factTimes: Joi.object<DevicePage['factTimes']>().pattern(Joi.string(), instant),

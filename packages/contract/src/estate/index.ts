@@ -116,6 +116,8 @@ export interface DevicePage extends BoardDevice {
   zone: string
   agentVersion: string
   clockOffset: Millis
+  /** When the machine was started, by our clock, as its newest report says; null: its agent does not tell. */
+  startedAt: Millis | null
   enrolledAt: Millis
   facts: Facts
   factTimes: Partial<Record<keyof Facts, Millis>>

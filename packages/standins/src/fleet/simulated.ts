@@ -77,6 +77,15 @@ export class SimulatedDevice {
     return !this.meddling.unplugged && at >= this.stuckUntil
   }
 
+  /** Servers are started anew every few weeks, workstations every few days. */
+  startedAt(at: Millis): Millis {
+    const { name, kind } = this.plan
+    const every =
+      (kind === 'workstation' ? 1 + 6 * noise(this.seed, `${name}up`, 0) : 14 + 40 * noise(this.seed, `${name}up`, 0)) *
+      day
+    return at - (at % every)
+  }
+
   #used(mount: string, at: Millis): number {
     if (this.meddling.filled.includes(mount)) return 0.985
     const [size, used] = this.plan.disks[mount]!

@@ -221,6 +221,8 @@ export class Station {
         const batch: ReportBatch = {
           version: protocolVersion,
           sentAt: this.#clock(Date.now()),
+          up: Date.now() - this.device.startedAt(Date.now()),
+          boot: String(this.device.startedAt(Date.now())),
           oldest: this.#queue[0]!.seq,
           reports: this.#queue.slice(0, 120),
         }

@@ -34,6 +34,8 @@ export function keepReporting(url: string, { keys: deviceKeys, devices, lastSeqs
       body: JSON.stringify({
         version: 1,
         sentAt: at,
+        up: at - device.startedAt(at),
+        boot: String(device.startedAt(at)),
         oldest: seq,
         reports: [{ seq, at, interval: 60_000, readings: device.readings(at) }],
       }),

@@ -12,6 +12,7 @@ import {
   type ReportBatch,
 } from '#contract'
 import {
+  day,
   readingFault,
   second,
   type Collector,
@@ -56,6 +57,8 @@ export interface RefusedPart extends Refusal {
 export interface CheckedBatch {
   oldest: number
   clockOffset: Millis
+  /** When the machine was started, by our clock; null: its agent does not tell. */
+  startedAt: Millis | null
   /** In order of sequence number; refused ones are missing, but count as seen. */
   reports: (CheckedReport | RefusedReport)[]
   refused: RefusedPart[]
@@ -217,5 +220,12 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
   })
   reports.sort((a, b) => a.seq - b.seq)
   if (refused.length > mostRefusals) refused.length = mostRefusals
-  return { oldest: batch.oldest, clockOffset: offset, reports, refused }
+  return { oldest: batch.oldest, clockOffset: offset, startedAt: startedAt(batch, now), reports, refused }
+}
+
+/** No machine has been up for so long; its agent would not be one of ours. */
+const longestUp = 50 * 366 * day
+
+function startedAt({ up }: ReportBatch, now: Millis): Millis | null {
+  return up === undefined || up > longestUp ? null : Math.round(now - up)
 }

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { minute } from '#core'
+import type { DevicePage } from '#contract'
+import { hour, minute } from '#core'
 import { firstRow, rows } from '../../db'
 import { openHouse, type Agent, type House } from '../../testing/house'
 
@@ -177,6 +178,22 @@ describe('a clock that is off', () => {
     expect(Math.abs(body.clockOffset - ahead)).toBeLessThan(2000)
     const row = await firstRow<{ at: number }>(house.pool, 'select at from report where device_id = $1', [agent.id])
     expect(Math.abs(row!.at - Date.now())).toBeLessThan(5000)
+  })
+  it('does not tell when the machine was started; how long it has been up does, until another start is told', async () => {
+    await fresh()
+    const startedAt = async () => (await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body.startedAt
+    await agent.send([agent.report(0)])
+    expect(await startedAt()).toBeNull()
+    const ahead = 3 * hour
+    await agent.send([agent.report(1)], { sentAt: Date.now() + ahead, up: 5 * hour, boot: 'first' })
+    expect(Math.abs((await startedAt())! - (Date.now() - 5 * hour))).toBeLessThan(2000)
+    await agent.send([agent.report(2)])
+    expect(Math.abs((await startedAt())! - (Date.now() - 5 * hour))).toBeLessThan(2000)
+    await agent.send([agent.report(3)], { up: minute, boot: 'second' })
+    expect(Math.abs((await startedAt())! - (Date.now() - minute))).toBeLessThan(2000)
+    // No machine has been up since before there were any, and no database has such a time.
+    await agent.send([agent.report(4)], { up: Number.MAX_SAFE_INTEGER, boot: 'odd' })
+    expect(Math.abs((await startedAt())! - (Date.now() - minute))).toBeLessThan(2000)
   })
   it('and set back does not reorder reports', async () => {
     await fresh()

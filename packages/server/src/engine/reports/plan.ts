@@ -28,6 +28,7 @@ export interface Plan {
   firstAt: Millis | null
   lost: number
   clockOffset: Millis
+  startedAt: Millis | null
   facts: Facts
   state: DeviceState
   moments: Moment[]
@@ -118,6 +119,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
     firstAt,
     lost,
     clockOffset: batch.clockOffset,
+    startedAt: batch.startedAt,
     facts,
     state,
     moments,

@@ -71,6 +71,7 @@ export interface Advance {
   firstAt: Millis | null
   interval: Millis | null
   clockOffset: Millis
+  startedAt: Millis | null
   /** As JSON; null: as before. */
   failed: string | null
   disks: { at: Millis; fullest: number } | null
@@ -115,6 +116,7 @@ export function advanceOf(context: DeviceContext, plan: Plan, layoutIds: readonl
     firstAt: plan.firstAt,
     interval: last?.interval ?? null,
     clockOffset: plan.clockOffset,
+    startedAt: plan.startedAt,
     failed: last && JSON.stringify(last.failed) !== JSON.stringify(context.failed) ? JSON.stringify(last.failed) : null,
     disks: disksOf(plan.stored),
     lost: plan.lost,
@@ -143,9 +145,9 @@ const statement = (name: string, unlocked: string) => ({
     with given as (
       select * from unnest($1::int[], $2::bytea[], $3::bigint[], $4::bigint[], $5::bigint[], $6::bigint[],
         $7::timestamptz[], $8::timestamptz[], $9::timestamptz[], $10::int[], $11::bigint[], $12::text[], $13::timestamptz[],
-        $14::real[], $15::int[], $16::int[], $17::int[], $18::int[])
+        $14::real[], $15::int[], $16::int[], $17::int[], $18::int[], $19::timestamptz[])
       g (id, key_digest, version, before_seq, policy_version, last_seq, last_at, heard_at, first_at, interval, clock_offset,
-        failed, disks_at, fullest, lost, left_out, too_old, refused)
+        failed, disks_at, fullest, lost, left_out, too_old, refused, started_at)
     )${unlocked && `, free as (${unlocked})`}, guard as (
       update device d set
         last_seq = g.last_seq, last_at = coalesce(g.last_at, d.last_at), heard_at = g.heard_at,
@@ -154,7 +156,7 @@ const statement = (name: string, unlocked: string) => ({
         failed = coalesce(g.failed::jsonb, d.failed), first_at = coalesce(d.first_at, g.first_at),
         disks_at = coalesce(g.disks_at, d.disks_at), fullest = coalesce(g.fullest, d.fullest),
         left_out_entries = d.left_out_entries + g.left_out, old_entries = d.old_entries + g.too_old,
-        refused_count = d.refused_count + g.refused
+        refused_count = d.refused_count + g.refused, started_at = coalesce(g.started_at, d.started_at)
       from given g
       where d.id = g.id and d.key_digest = g.key_digest and d.version = g.version and d.last_seq = g.before_seq
         and d.retired_at is null and (select version from policy_mark) = g.policy_version
@@ -163,7 +165,7 @@ const statement = (name: string, unlocked: string) => ({
     ), stored as (
       insert into report (device_id, at, seq, received_at, late, layout_id, value)
       select guard.id, r.at, r.seq, guard.heard_at, r.late, r.layout, r.value::float8[]
-      from unnest($19::int[], $20::timestamptz[], $21::bigint[], $22::boolean[], $23::int[], $24::text[])
+      from unnest($20::int[], $21::timestamptz[], $22::bigint[], $23::boolean[], $24::int[], $25::text[])
         r (device, at, seq, late, layout, value)
       join guard on guard.id = r.device
     )
@@ -205,6 +207,7 @@ export async function storeReports(db: Db, advances: readonly Advance[], passes 
       of(({ leftOut }) => leftOut),
       of(({ tooOld }) => tooOld),
       of(({ refused }) => refused),
+      of(({ startedAt }) => time(startedAt)),
       reports.map((report) => report.of),
       reports.map((report) => time(report.at)),
       reports.map((report) => report.seq),

@@ -68,6 +68,7 @@ export async function requireDevices(db: Db, viewer: Viewer, ids: readonly numbe
 interface MoreRow {
   agent_version: string
   clock_offset_ms: number
+  started_at: number | null
   enrolled_at: number
   failed: DevicePage['failed']
   lost_reports: number
@@ -121,7 +122,7 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
   if (!row) throw new ProblemError('no-such-device')
   const more = (await firstRow<MoreRow>(
     pool,
-    `select agent_version, clock_offset_ms, enrolled_at, failed, lost_reports, left_out_entries, old_entries,
+    `select agent_version, clock_offset_ms, started_at, enrolled_at, failed, lost_reports, left_out_entries, old_entries,
      refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1`,
     [id],
   ))!
@@ -134,6 +135,7 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
     zone: row.zone,
     agentVersion: more.agent_version,
     clockOffset: more.clock_offset_ms,
+    startedAt: more.started_at,
     enrolledAt: more.enrolled_at,
     facts,
     factTimes: times,

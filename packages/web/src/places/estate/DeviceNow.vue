@@ -9,7 +9,7 @@ import DiskBar from '../../parts/ui/DiskBar.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import { useResource } from '../../parts/data/resource'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
-import { age, fullText } from '../../parts/format/time'
+import { age, exactText, fullText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
@@ -70,6 +70,7 @@ const serviceColumns = [
           <dt>Calls itself</dt><dd class="mono">{{ device.facts.system.hostName }}</dd>
           <dt>System</dt><dd>{{ device.facts.system.osName }}, {{ countText(device.facts.system.cores, 'core') }}</dd>
         </template>
+        <template v-if="device.startedAt !== null"><dt>Started</dt><dd><span :title="exactText(device.startedAt, device.zone)">{{ fullText(device.startedAt) }}</span>, up for {{ age(device.startedAt, device.silent ? (device.heardAt ?? now) : now) }}{{ device.silent ? ' when last heard' : '' }}</dd></template>
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
