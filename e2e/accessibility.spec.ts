@@ -39,6 +39,22 @@ const parts = {
 }
 const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance']
 
+async function everyPlace(page: Page): Promise<string[]> {
+  const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
+  const template = ((await (await page.request.get(`${url()}/api/templates`)).json()) as TemplateSummary[])[0]!
+  return [
+    '/rounds',
+    '/estate',
+    '/estate?words=nothing-is-called-so',
+    '/maintenance',
+    '/storage',
+    '/nowhere',
+    `/policy/${template.id}`,
+    ...tabs.map((tab) => `/estate/${device.id}#${tab}`),
+    ...Object.entries(parts).flatMap(([place, names]) => names.map((part) => `/${place}?part=${part}`)),
+  ]
+}
+
 for (const colorScheme of ['light', 'dark'] as const)
   test(`nothing serious is found at any place, ${colorScheme}`, async ({ page }) => {
     test.setTimeout(240_000)
@@ -47,19 +63,7 @@ for (const colorScheme of ['light', 'dark'] as const)
     await settled(page)
     const found: Record<string, string[]> = { 'sign-in': await findings(page) }
     await signIn(page)
-    const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
-    const template = ((await (await page.request.get(`${url()}/api/templates`)).json()) as TemplateSummary[])[0]!
-    const paths = [
-      '/rounds',
-      '/estate',
-      '/estate?words=nothing-is-called-so',
-      '/maintenance',
-      '/storage',
-      '/nowhere',
-      `/policy/${template.id}`,
-      ...tabs.map((tab) => `/estate/${device.id}#${tab}`),
-      ...Object.entries(parts).flatMap(([place, names]) => names.map((part) => `/${place}?part=${part}`)),
-    ]
+    const paths = await everyPlace(page)
     for (const path of paths) {
       await page.goto(`${url()}${path}`)
       await settled(page)
@@ -98,4 +102,28 @@ test('nothing serious is found in dialogs, menus and open choices', async ({ pag
   await page.getByRole('button', { name: 'columns' }).click()
   await look('columns')
   expect(Object.fromEntries(Object.entries(found).filter(([, list]) => list.length))).toEqual({})
+})
+
+test('at twice the size nothing but tables goes beyond the page, and an alert lies over its list', async ({ page }) => {
+  test.setTimeout(120_000)
+  await signIn(page)
+  // 1280 by 800, at 200 % (WCAG 2.2, 1.4.4).
+  await page.setViewportSize({ width: 640, height: 400 })
+  const beyond: Record<string, string[]> = {}
+  for (const path of await everyPlace(page)) {
+    await page.goto(`${url()}${path}`)
+    await settled(page)
+    beyond[path] = await page.evaluate<string[]>(`[...document.querySelectorAll('body *')]
+      .filter((each) => !each.closest('.el-table, .el-table-v2, .cm-scroller, svg, pre'))
+      .filter((each) => each.getBoundingClientRect().width > 0 && each.getBoundingClientRect().right > innerWidth + 1)
+      .map((each) => each.outerHTML.slice(0, 100))`)
+  }
+  expect(Object.fromEntries(Object.entries(beyond).filter(([, list]) => list.length))).toEqual({})
+  await page.goto(`${url()}/rounds`)
+  await page.locator('.row').first().click()
+  const panel = page.getByRole('dialog', { name: 'What it is about' })
+  await expect(panel.getByRole('button', { name: 'Take' })).toBeVisible()
+  expect(await findings(page)).toEqual([])
+  await page.keyboard.press('Escape')
+  await expect(panel).toHaveCount(0)
 })

@@ -37,6 +37,16 @@ main {
   flex: 1;
   min-height: 0;
 }
+/* Twice as large, or on a small screen: the page scrolls as a whole, and what is below the bar keeps its room. */
+@media (max-width: 900px), (max-height: 520px) {
+  .frame {
+    height: auto;
+  }
+  main {
+    flex: none;
+    height: max(100vh - 128px, 480px);
+  }
+}
 .apart {
   background: var(--ink);
   color: var(--ground);

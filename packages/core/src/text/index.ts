@@ -1,2 +1,11 @@
 export { chosen, matchesAny, matchesPattern, patternFault } from './pattern'
-export { ageText, bytesText, countText, durationText, parseBytes, parseDuration, percentText } from './quantity'
+export {
+  ageText,
+  bytesText,
+  countText,
+  durationText,
+  numberText,
+  parseBytes,
+  parseDuration,
+  percentText,
+} from './quantity'

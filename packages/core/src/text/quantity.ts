@@ -76,11 +76,18 @@ export function parseBytes(text: string): Bytes | null {
   return match ? Math.round(Number(match[1]) * byteUnits[match[2]!.toLowerCase()]!) : null
 }
 
+const whole = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 0 })
+/**
+ * A count as it is read, with its thousands apart.
+ * @example numberText(10_000) // '10,000'
+ */
+export const numberText = (count: number): string => whole.format(count)
+
 /**
  * How many of what, in words.
  * @example countText(1, 'device') // '1 device'
- * @example countText(3, 'device') // '3 devices'
+ * @example countText(3000, 'device') // '3,000 devices'
  */
 export function countText(count: number, singular: string, many = `${singular}s`): string {
-  return `${count} ${count === 1 ? singular : many}`
+  return `${numberText(count)} ${count === 1 ? singular : many}`
 }

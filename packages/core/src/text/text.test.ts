@@ -44,8 +44,9 @@ describe('quantities', () => {
       countText(0, 'device'),
       countText(1, 'device'),
       countText(12, 'device'),
+      countText(1_234_567, 'device'),
       countText(2, 'has', 'have'),
-    ]).toEqual(['0 devices', '1 device', '12 devices', '2 have'])
+    ]).toEqual(['0 devices', '1 device', '12 devices', '1,234,567 devices', '2 have'])
   })
   it('can be read back', () => {
     fc.assert(

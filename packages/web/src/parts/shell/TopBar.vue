@@ -3,6 +3,7 @@ import { ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus/es/comp
 import 'element-plus/es/components/dropdown/style/css'
 import 'element-plus/es/components/dropdown-item/style/css'
 import 'element-plus/es/components/dropdown-menu/style/css'
+import { countText, numberText } from '#core'
 import { computed, toRef, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { TodoCount } from '#contract'
@@ -45,7 +46,7 @@ const initials = computed(() =>
 const clientField = useTemplateRef<{ open(): void }>('clientField')
 const clientChoices = computed(() => [
   ...(session.clients.length > 1 ? [{ value: 0, text: 'All clients', hint: String(session.clients.length) }] : []),
-  ...session.clients.map(({ id, name, deviceCount }) => ({ value: id, text: name, hint: `${deviceCount} devices` })),
+  ...session.clients.map(({ id, name, deviceCount }) => ({ value: id, text: name, hint: countText(deviceCount, 'device') })),
 ])
 useKeys('Everywhere', [
   ...places.value.map(({ path, name }, i) => ({ key: String(i + 1), does: name, run: () => void router.push(path) })),
@@ -74,11 +75,11 @@ useKeys('Everywhere', [
         :key="place.path"
         :to="place.path"
         :class="{ on: route.path.startsWith(place.path) }"
-      >{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${todo} to do`">{{ todo }}</sup></RouterLink>
+      >{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${numberText(todo)} to do`">{{ numberText(todo) }}</sup></RouterLink>
     </nav>
     <UnderWay v-if="session.mayChange" />
     <FinderBox />
-    <span class="muted">{{ fullText(now) }}</span>
+    <span class="muted clock">{{ fullText(now) }}</span>
     <ElDropdown trigger="click" placement="bottom-end" :show-arrow="false">
       <button class="who" :aria-label="`${initials}: ${session.person?.name}`">{{ initials }}</button>
       <template #dropdown>
@@ -140,6 +141,32 @@ useKeys('Everywhere', [
   line-height: 12px;
   color: var(--critical);
   font-weight: 600;
+}
+@media (max-width: 900px) {
+  .bar {
+    height: auto;
+    flex-wrap: wrap;
+    padding: 6px 20px;
+    gap: 4px 16px;
+  }
+  .places {
+    order: 1;
+    width: 100%;
+    flex-wrap: wrap;
+    margin: 0;
+  }
+  .places a {
+    padding: 6px 0;
+  }
+  .places sup {
+    top: -1px;
+  }
+  .client {
+    min-width: 140px;
+  }
+  .clock {
+    display: none;
+  }
 }
 .who {
   width: 26px;

@@ -135,6 +135,11 @@ const columns = [
   grid-template-columns: 1fr 1fr;
   gap: 18px 40px;
 }
+@media (max-width: 900px) {
+  .charts {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .chart {
   height: 170px;
 }

@@ -149,6 +149,11 @@ const serviceColumns = [
   grid-template-columns: 1fr 460px;
   gap: 40px;
 }
+@media (max-width: 900px) {
+  .now {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 h2 {
   margin: 16px 0 4px;
 }

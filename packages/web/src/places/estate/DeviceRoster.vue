@@ -241,6 +241,11 @@ const told = computed(() => {
   padding: 9px 0;
   border-bottom: 1px solid var(--rule2);
 }
+@media (max-width: 900px) {
+  .watch {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .asleep .sentence {
   opacity: 0.6;
 }

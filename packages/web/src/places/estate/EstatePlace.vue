@@ -6,7 +6,8 @@ import 'element-plus/es/components/input/style/css'
 import { computed, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { BoardCounts, BoardDevice, BoardOrder, BoardPage, Role } from '#contract'
-import { countText } from '#core'
+import { countText, numberText } from '#core'
+import { useNarrow } from '../../look/narrow'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { useClientInAddress } from '../../parts/data/clientInAddress'
@@ -37,6 +38,7 @@ const order = useAddressed('order', 'needs')
 const reversed = useAddressed('reversed')
 const by = computed<BoardOrder>(() => boardColumns.find(({ key }) => key === order.value)?.key ?? 'needs')
 const shownColumns = useAddressed('columns')
+const isNarrow = useNarrow()
 
 const address = computed(() => {
   const query = new URLSearchParams({ order: by.value })
@@ -62,7 +64,7 @@ const { rows, head, error, hasMore, isStale, isAsking, more, refresh, see } = us
 })
 
 const countOf = (facet: 'kinds' | 'roles' | 'states', value: string) =>
-  String(head.value?.[facet].find((each) => each.value === value)?.count ?? 0)
+  numberText(head.value?.[facet].find((each) => each.value === value)?.count ?? 0)
 const kinds = computed(() => [
   { value: '', text: 'every kind of device' },
   { value: 'server', text: 'servers', hint: countOf('kinds', 'server') },
@@ -79,7 +81,8 @@ const states = computed(() => [
   { value: 'silent', text: 'that are silent', hint: countOf('states', 'silent') },
 ])
 const columns = computed(() => {
-  const wanted = shownColumns.value ? shownColumns.value.split(',') : null
+  const standard = isNarrow.value ? ['services', 'disks', 'heard'] : null
+  const wanted = shownColumns.value ? shownColumns.value.split(',') : standard
   return [
     { key: 'mark', title: '', width: 34 },
     ...boardColumns.filter(({ key }) => key === 'name' || !wanted || wanted.includes(key)),
@@ -131,13 +134,13 @@ useKeys('Estate', [
       <span class="end">
         <button v-if="isStale" class="link" @click="refresh">The list has changed: show it anew</button>
         <template v-if="chosen">
-          <b>{{ chosen.size }} chosen</b>
+          <b>{{ numberText(chosen.size) }} chosen</b>
           <RouterLink
             v-if="chosen.size && session.mayChange"
             class="btn"
             :to="`/rollout?part=waves&devices=${[...chosen].join(',')}`"
           >Send agents to them anew</RouterLink>
-          <button class="link" @click="chosen = new Set(rows.map((device) => device.id))">all {{ rows.length }} that were read</button>
+          <button class="link" @click="chosen = new Set(rows.map((device) => device.id))">all {{ numberText(rows.length) }} that were read</button>
           <button class="link" @click="chosen = null">none</button>
         </template>
         <button v-else-if="rows.length" class="link" @click="chosen = new Set()">choose several</button>
@@ -198,7 +201,7 @@ useKeys('Estate', [
         <BoardCell v-else :device="row" :column="column" />
       </template>
     </DataTable>
-    <p v-if="head && rows.length && !isAsking" class="muted foot">{{ hasMore ? `${rows.length} of ${head.total} read; the others come as you go down.` : `All ${rows.length} are here.` }}</p>
+    <p v-if="head && rows.length && !isAsking" class="muted foot">{{ hasMore ? `${numberText(rows.length)} of ${numberText(head.total)} read; the others come as you go down.` : `All ${numberText(rows.length)} are here.` }}</p>
   </div>
 </template>
 

@@ -3,7 +3,7 @@ import { ref, toRef } from 'vue'
 import type { WindowList } from '#contract'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
-import { useParts } from '../../parts/data/parts'
+import { partQuery, useParts } from '../../parts/data/parts'
 import { useSession } from '../../parts/data/session'
 import NearEnd from '../../parts/ui/NearEnd.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
@@ -22,9 +22,8 @@ const groups = (
   ...about,
   list: useParts(
     (after) => {
-      const query = new URLSearchParams({ group: about.group })
-      if (session.clientId !== null) query.set('client', String(session.clientId))
-      if (after) query.set('after', after)
+      const query = partQuery(session.clientId, after)
+      query.set('group', about.group)
       return api.get<WindowList>(`/windows?${query}`)
     },
     (before, after) => ({ ...after, windows: [...before.windows, ...after.windows] }),

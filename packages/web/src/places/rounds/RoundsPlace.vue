@@ -4,6 +4,8 @@ import 'element-plus/es/components/input/style/css'
 import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { RoundsGroup, RoundsRow } from '#contract'
+import { numberText } from '#core'
+import { useNarrow } from '../../look/narrow'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { useClientInAddress } from '../../parts/data/clientInAddress'
@@ -19,6 +21,7 @@ import RoundRow from './RoundRow.vue'
 import { useRounds } from './rounds'
 
 // Of no use before the list is there; the first page does without it.
+const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
@@ -97,6 +100,18 @@ const chosenRemediation = computed(() =>
       ) ?? null)
     : null,
 )
+const panel = computed(() =>
+  chosenAlert.value !== null || chosenHeld.value || chosenRemediation.value
+    ? { alertId: chosenAlert.value, held: chosenHeld.value, remediation: chosenRemediation.value }
+    : null,
+)
+/** Where there is no room beside the list, it lies over it once somebody asks for it. */
+const isNarrow = useNarrow()
+const isOpened = ref(false)
+function show(key: string): void {
+  chosen.value = key
+  isOpened.value = true
+}
 function move(by: number): void {
   const at = rows.value.findIndex((row) => keyOf(row.group, row.row) === chosen.value)
   const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
@@ -144,9 +159,9 @@ useKeys('Rounds', [
     <section ref="list" class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted">{{ isAsking ? '…' : data.todo.total }} to do<template v-if="data.fresh && !isAsking">, {{ data.fresh }} of them new since {{ shortText(data.lookedAt) }}</template></span>
+        <span v-if="data" class="muted">{{ isAsking ? '…' : numberText(data.todo.total) }} to do<template v-if="data.fresh && !isAsking">, {{ numberText(data.fresh) }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
-          <button v-if="waiting" class="link" @click="showNew">{{ waiting.fresh ? `${waiting.fresh} new: show them` : 'The list has changed: show it anew' }}</button>
+          <button v-if="waiting" class="link" @click="showNew">{{ waiting.fresh ? `${numberText(waiting.fresh)} new: show them` : 'The list has changed: show it anew' }}</button>
           <ElInput
             v-model="words"
             class="narrow"
@@ -165,7 +180,7 @@ useKeys('Rounds', [
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
-        <h2>{{ group.title }} <span class="faint">{{ isAsking ? '…' : group.total }}</span></h2>
+        <h2>{{ group.title }} <span class="faint">{{ isAsking ? '…' : numberText(group.total) }}</span></h2>
         <RoundRow
           v-for="row in group.rows"
           :id="keyOf(group.key, row)"
@@ -173,7 +188,7 @@ useKeys('Rounds', [
           :row="row"
           :group="group.key"
           :chosen="chosen === keyOf(group.key, row)"
-          @choose="chosen = keyOf(group.key, row)"
+          @choose="show(keyOf(group.key, row))"
         />
         <NearEnd
           v-if="group.rows.length < group.total && group.rows.length"
@@ -184,15 +199,10 @@ useKeys('Rounds', [
         <p v-if="!group.rows.length && !isAsking" class="calm">Nothing needs a person{{ narrowed }}.</p>
       </section>
     </section>
-    <AlertPanel
-      v-if="chosenAlert || chosenHeld || chosenRemediation"
-      :key="chosen!"
-      class="panel"
-      :alert-id="chosenAlert"
-      :held="chosenHeld"
-      :remediation="chosenRemediation"
-      @changed="refresh"
-    />
+    <AlertPanel v-if="panel && !isNarrow" :key="chosen!" class="panel" v-bind="panel" @changed="refresh" />
+    <NarrowPanel v-if="panel && isNarrow && isOpened" title="What it is about" @close="isOpened = false">
+      <AlertPanel :key="chosen!" v-bind="panel" @changed="refresh" />
+    </NarrowPanel>
   </div>
 </template>
 
@@ -204,6 +214,11 @@ useKeys('Rounds', [
   display: grid;
   grid-template-columns: 1fr 452px;
   height: 100%;
+}
+@media (max-width: 900px) {
+  .rounds {
+    grid-template-columns: 1fr;
+  }
 }
 .list section {
   margin-top: 12px;

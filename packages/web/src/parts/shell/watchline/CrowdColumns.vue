@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { WatchlineCrowd } from '#contract'
-import type { CrowdStep, Millis } from '#core'
+import { numberText, type CrowdStep, type Millis } from '#core'
 import { fullText } from '../../format/time'
 
 /** How many alerts stood open in each step of a time: stacked from the base upwards, the worst at the bottom. */
@@ -23,8 +23,8 @@ function column(step: CrowdStep): { severity: (typeof severities)[number]; y: nu
 
 <template>
   <g v-for="step in crowd.steps" :key="step.at">
-    <title>{{ fullText(step.at) }}: {{ step.critical }} critical, {{ step.warning }} warning, {{ step.notice }} notice
-      open</title>
+    <title>{{ fullText(step.at) }}: {{ numberText(step.critical) }} critical, {{ numberText(step.warning) }} warning,
+      {{ numberText(step.notice) }} notice open</title>
     <rect
       v-for="part in column(step)"
       :key="part.severity"
@@ -36,5 +36,13 @@ function column(step: CrowdStep): { severity: (typeof severities)[number]; y: nu
       opacity=".55"
     />
   </g>
-  <text x="20" y="16">{{ tallest }} open at most</text>
+  <text x="20" y="16">{{ numberText(tallest) }} open at most</text>
 </template>
+
+<style scoped>
+text {
+  font: 11px var(--sans);
+  fill: var(--ink2);
+  font-variant-numeric: tabular-nums;
+}
+</style>

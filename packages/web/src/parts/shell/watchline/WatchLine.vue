@@ -4,7 +4,7 @@ import { useElementSize } from '@vueuse/core'
 import { storeToRefs } from 'pinia'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { Watchline } from '#contract'
-import { hour, minute, type Millis } from '#core'
+import { countText, hour, minute, numberText, type Millis } from '#core'
 import { api } from '../../data/api'
 import { useResource } from '../../data/resource'
 import { useSession } from '../../data/session'
@@ -36,8 +36,7 @@ const x = computed(() => scaleTime([from.value, until.value], [left, Math.max(le
 const lanes = computed(() => line.data.value?.lanes ?? [])
 const crowd = computed(() => line.data.value?.crowd ?? null)
 const crowdName = computed(() => {
-  const count = line.data.value?.clients ?? 0
-  return session.client?.name ?? `${count} ${count === 1 ? 'client' : 'clients'}`
+  return session.client?.name ?? countText(line.data.value?.clients ?? 0, 'client')
 })
 const crowdBase = 58
 const laneHeight = computed(() => (lanes.value.length > 4 ? 10.3 : lanes.value.length > 2 ? 14 : 22))
@@ -191,7 +190,7 @@ useKeys('Everywhere', [
         <WindowSpans :spans="lane.spans" :y="y(i)" :until="until" :clamp="clamp" />
         <AlertTicks :ticks="lane.ticks" :y="y(i)" :from="from" :now="now" :clamp="clamp" />
       </g>
-      <text v-if="line.data.value?.moreSpans" x="20" y="34">+ {{ line.data.value.moreSpans }} windows</text>
+      <text v-if="line.data.value?.moreSpans" x="20" y="34">+ {{ numberText(line.data.value.moreSpans) }} windows</text>
       <path :d="`M${clamp(now)} 0V68`" stroke="var(--ink)" stroke-width="1.4" />
       <path v-if="flag !== 'now'" :d="`M${flagAt} 0V68`" stroke="var(--act)" stroke-dasharray="2 2" />
       <rect

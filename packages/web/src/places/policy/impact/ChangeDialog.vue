@@ -76,6 +76,11 @@ async function submit(): Promise<void> {
   max-height: 78vh;
   overflow: auto;
 }
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .fields {
   display: grid;
   gap: 12px;

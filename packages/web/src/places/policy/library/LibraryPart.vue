@@ -131,6 +131,11 @@ const reasonsOf = (watch: LibraryTemplate['watches'][number]) =>
   gap: 26px;
   padding-top: 12px;
 }
+@media (max-width: 900px) {
+  .library {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .list {
   list-style: none;
   margin: 0;

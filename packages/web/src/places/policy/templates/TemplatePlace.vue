@@ -334,6 +334,11 @@ useKeys('Template', [
   grid-template-columns: 1fr 340px;
   height: 100%;
 }
+@media (max-width: 900px) {
+  .split {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 aside {
   background: var(--sheet);
   border-left: 1px solid var(--rule);

@@ -130,6 +130,11 @@ const sign = { made: '+', changed: '~', removed: '−' } as const
   gap: 24px;
   padding-top: 10px;
 }
+@media (max-width: 900px) {
+  .text {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .row {
   display: flex;
   gap: 16px;

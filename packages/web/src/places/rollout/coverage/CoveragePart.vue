@@ -160,6 +160,11 @@ const waiverColumns = [
   gap: 32px;
   align-items: start;
 }
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 .aside {
   padding-top: 40px;
 }

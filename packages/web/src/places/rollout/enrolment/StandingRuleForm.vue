@@ -124,6 +124,11 @@ async function save(): Promise<void> {
   padding-left: 14px;
   margin: 8px 0 14px;
 }
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 form {
   display: grid;
   gap: 10px;

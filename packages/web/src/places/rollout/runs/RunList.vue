@@ -30,6 +30,11 @@ const columns = [{ key: 'what' }, { key: 'count', align: 'right', tight: true }]
   margin-top: 10px;
   align-items: start;
 }
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 :slotted(small) {
   display: block;
   font-size: 12.5px;

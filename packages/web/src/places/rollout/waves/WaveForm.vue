@@ -220,6 +220,11 @@ async function start(): Promise<void> {
   grid-template-columns: 1fr 300px;
   gap: 24px;
 }
+@media (max-width: 900px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 textarea {
   display: block;
   width: 100%;
