@@ -30,7 +30,11 @@ export interface NewSweep {
 export const newSweepSchema = Joi.object<NewSweep, true>({
   siteId: aNumber.required(),
   deviceId: aNumber.required(),
-  network: Joi.string().trim().max(60).required(),
+  network: Joi.string()
+    .trim()
+    .max(60)
+    .required()
+    .messages({ 'string.empty': 'Which addresses? Write them like 192.0.2.0/24.' }),
   rule: Joi.string().trim().max(300).allow(null).default(null),
   credentialIds: Joi.array().items(aNumber).max(10).unique().default([]),
   passwordsToUnknown: Joi.boolean().default(false),

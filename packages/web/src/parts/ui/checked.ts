@@ -52,7 +52,9 @@ export function useChecked<Body extends object>(load: () => Promise<ObjectSchema
   }
 }
 
-/** The first of each field. */
+/** The first of each field, which is named where it is shown, and not once more in its fault. */
 function byField(found: readonly { at: string; message: string }[]): Record<string, string> {
-  return Object.fromEntries(found.map(({ at, message }) => [at.split('.')[0]!, message] as const).reverse())
+  const faults: Record<string, string> = {}
+  for (const { at, message } of found) faults[at.split('.')[0]!] ??= message.replace(/^"[^"]*" /, '')
+  return faults
 }

@@ -9,6 +9,8 @@ import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { fullText } from '../../../parts/format/time'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 
@@ -22,21 +24,20 @@ const name = ref('')
 const userName = ref('root')
 const kind = ref<NewCredential['kind']>('password')
 const secret = ref('')
-async function store(): Promise<void> {
+function body(): NewCredential {
   const [clientId, siteId] = (place.value || `${session.clientId ?? session.clients[0]?.id} `).split(' ')
-  if (
-    !(await attempt(() =>
-      api.post('/credentials', {
-        clientId: Number(clientId),
-        siteId: siteId ? Number(siteId) : null,
-        name: name.value,
-        userName: userName.value,
-        kind: kind.value,
-        secret: secret.value,
-      }),
-    ))
-  )
-    return
+  return {
+    clientId: Number(clientId),
+    siteId: siteId ? Number(siteId) : null,
+    name: name.value.trim(),
+    userName: userName.value.trim(),
+    kind: kind.value,
+    secret: secret.value,
+  }
+}
+const { faults, send } = useChecked(async () => (await import('#contract')).newCredentialSchema, body)
+async function store(): Promise<void> {
+  if (!(await send(() => api.post('/credentials', body())))) return
   secret.value = ''
   making.value = false
   done('Stored. It is used by its name from here on.')
@@ -63,7 +64,7 @@ const columns = [
     <div class="head">
       <h2>Sign-ins</h2>
       <span class="muted">encrypted, used by name, never shown again</span>
-      <span class="end"><button v-if="!making" class="btn" @click="making = true">Store one</button></span>
+      <span class="end"><button v-if="!making" class="btn" @click="making = true">Store a sign-in</button></span>
     </div>
     <form v-if="making" class="sentence" @submit.prevent="store">For machines of
       <ChoiceField v-model="place" label="Of">
@@ -72,10 +73,11 @@ const columns = [
           <option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} ·
             {{ site.name }}</option>
         </template>
-      </ChoiceField>, called <ElInput v-model="name" aria-label="Called" required maxlength="100" />:
-      <ElInput v-model="userName" aria-label="User" required maxlength="100" /> with the
+      </ChoiceField>, called <ElInput v-model="name" aria-label="Called" :aria-invalid="'name' in faults" maxlength="100" />:
+      <ElInput v-model="userName" aria-label="User" :aria-invalid="'userName' in faults" maxlength="100" /> with the
       <ChoiceField v-model="kind" label="Kind of secret"><option>password</option><option>private key</option></ChoiceField>
-      <ElInput type="textarea" v-if="kind === 'private key'" v-model="secret" class="mono" :rows="3" aria-label="Secret" required spellcheck="false" autocomplete="off" /><ElInput v-else v-model="secret" type="password" aria-label="Secret" required autocomplete="new-password" /> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button></form>
+      <ElInput type="textarea" v-if="kind === 'private key'" v-model="secret" class="mono" :rows="3" aria-label="Secret" :aria-invalid="'secret' in faults" spellcheck="false" autocomplete="off" /><ElInput v-else v-model="secret" type="password" aria-label="Secret" :aria-invalid="'secret' in faults" autocomplete="new-password" /> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button>
+      <FaultLines :faults="faults" :fields="{ name: 'Called', userName: 'User', secret: 'Secret' }" /></form>
     <StateNotice
       :error="error"
       :loading="!data"

@@ -2,13 +2,15 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { EnrolmentAttempt, EnrolmentKeyView, MadeEnrolmentKey, Role } from '#contract'
+import type { EnrolmentAttempt, EnrolmentKeyView, MadeEnrolmentKey, NewEnrolmentKey, Role } from '#contract'
 import { countText, type DeviceKind } from '#core'
 import { api } from '../../../parts/data/api'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useNewestFirst } from '../../../parts/data/parts'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../../parts/format/time'
 import KeyProgress from './KeyProgress.vue'
@@ -33,23 +35,25 @@ const label = ref('')
 /** Made here since the page was opened: their commands are shown this once, and stay while others are looked at. */
 const made = ref<MadeEnrolmentKey[]>([])
 const chosen = ref<number | null>(null)
-async function make(): Promise<void> {
+const body = computed((): NewEnrolmentKey => {
   const [what, id] = place.value.split(' ')
-  const key = await attempt(() =>
-    api.post<MadeEnrolmentKey>('/enrolment-keys', {
-      siteId: what === 'site' ? Number(id) : null,
-      clientId: what === 'client' ? Number(id) : null,
-      label: label.value,
-      uses: uses.value,
-      days: days.value,
-      kind: kind.value,
-      roles: role.value ? [role.value] : [],
-      tags: tags.value
-        .split(',')
-        .map((part) => part.trim())
-        .filter(Boolean),
-    }),
-  )
+  return {
+    siteId: what === 'site' ? Number(id) : null,
+    clientId: what === 'client' ? Number(id) : null,
+    label: label.value.trim(),
+    uses: uses.value,
+    days: days.value,
+    kind: kind.value,
+    roles: role.value ? [role.value] : [],
+    tags: tags.value
+      .split(',')
+      .map((part) => part.trim())
+      .filter(Boolean),
+  }
+})
+const { faults, send } = useChecked(async () => (await import('#contract')).newEnrolmentKeySchema, () => body.value)
+async function make(): Promise<void> {
+  const key = await send(() => api.post<MadeEnrolmentKey>('/enrolment-keys', body.value))
   if (!key) return
   made.value = [...made.value, key]
   chosen.value = key.id
@@ -109,9 +113,10 @@ const strangerColumns = [
       <ChoiceField v-model="role" label="Role">
         <option value="">no role yet</option>
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
-      </ChoiceField> and <ElInput v-model="tags" aria-label="Tags" placeholder="no tags" maxlength="200" />, noted as
-      <ElInput v-model="label" aria-label="Label" placeholder="nothing" maxlength="100" />.
-      <button class="btn main">Make a key</button></form>
+      </ChoiceField> and <ElInput v-model="tags" aria-label="Tags" :aria-invalid="'tags' in faults" placeholder="no tags" maxlength="200" />, noted as
+      <ElInput v-model="label" aria-label="Label" :aria-invalid="'label' in faults" placeholder="nothing" maxlength="100" />.
+      <button class="btn main">Make a key</button>
+      <FaultLines :faults="faults" :fields="{ tags: 'Tags', label: 'Label', siteId: 'Site', roles: 'Role' }" /></form>
     <KeyProgress
       v-if="chosen !== null"
       :key="chosen"
@@ -139,7 +144,7 @@ const strangerColumns = [
     <p v-if="hasMore"><button class="link" @click="more">older keys</button></p>
     <template v-if="unknown.length">
       <h2>Tried a key that does not exist, in the last day</h2>
-      <ShortTable label="Tried a key that does not exist" :rows="unknown.slice(0, 20)" :columns="strangerColumns" row-key="id">
+      <ShortTable label="Tried a key that does not exist" :rows="unknown" :columns="strangerColumns" row-key="id">
         <template #at="{ row: stranger }">{{ fullText(stranger.at) }}</template>
         <template #name="{ row: stranger }"><span class="mono">{{ stranger.name }}</span></template>
         <template #system="{ row: stranger }"><span class="muted">{{ stranger.osName }}</span></template>

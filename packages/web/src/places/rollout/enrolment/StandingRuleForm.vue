@@ -6,9 +6,11 @@ import type { NewStandingRule, PersonListed, Role, StandingRulePreview } from '#
 import { countText, type DeviceKind, type OsFamily } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
-import { attempt, done } from '../../../parts/ui/notify'
+import { done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** A standing rule as a sentence, with what it would have met today beside it. */
@@ -52,8 +54,9 @@ const {
   error: fault,
   asking: counting,
 } = useAnswer(body, (rule) => api.post<StandingRulePreview>('/standing-rules/preview', rule))
+const { faults, send } = useChecked(async () => (await import('#contract')).newStandingRuleSchema, () => body.value)
 async function save(): Promise<void> {
-  if (!(await attempt(() => api.post('/standing-rules', body.value)))) return
+  if (!(await send(() => api.post('/standing-rules', body.value)))) return
   done('Saved. It applies to every device that enrols from now on.')
   emit('close')
 }
@@ -96,6 +99,7 @@ async function save(): Promise<void> {
         </ChoiceField>.</p>
       <label class="sentence">Called <ElInput v-model="name" aria-label="Name" placeholder="Newcomers" maxlength="100" /></label>
       <p v-if="fault" class="critical" role="alert">{{ fault.message }}</p>
+      <FaultLines v-else :faults="faults" :fields="{ name: 'Name', when: 'Name pattern', then: 'Tags' }" />
       <div class="row">
         <button class="btn main" :disabled="!preview || counting">Save rule</button>
         <button type="button" class="btn" @click="emit('close')">Cancel</button>

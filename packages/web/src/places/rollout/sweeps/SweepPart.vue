@@ -4,13 +4,15 @@ import 'element-plus/es/components/input/style/css'
 import { ElProgress } from 'element-plus/es/components/progress/index'
 import 'element-plus/es/components/progress/style/css'
 import { computed, ref, watch } from 'vue'
-import type { CredentialView, Made, SweepPlanView, SweepView } from '#contract'
+import type { CredentialView, Made, NewSweep, SweepPlanView, SweepView } from '#contract'
 import { api } from '../../../parts/data/api'
 import { allDevices } from '../../../parts/data/devices'
 import { attempt, done } from '../../../parts/ui/notify'
 import { useNewestFirst } from '../../../parts/data/parts'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../../parts/format/time'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
@@ -93,19 +95,19 @@ const repeats: Record<string, string> = {
 }
 const chosen = useChosenRun(data)
 const busy = ref(false)
+const body = computed((): NewSweep => ({
+  siteId: siteId.value ?? 0,
+  deviceId: deviceId.value ?? 0,
+  network: network.value.trim(),
+  rule: repeat.value || null,
+  at: repeat.value ? at.value : null,
+  credentialIds: trials.value,
+  passwordsToUnknown: repeat.value ? false : passwordsToUnknown.value,
+}))
+const { faults, send } = useChecked(async () => (await import('#contract')).newSweepSchema, () => body.value)
 async function start(): Promise<void> {
   busy.value = true
-  const made = await attempt(() =>
-    api.post<Made>('/sweeps', {
-      siteId: siteId.value,
-      deviceId: deviceId.value,
-      network: network.value,
-      rule: repeat.value || null,
-      at: repeat.value ? at.value : null,
-      credentialIds: trials.value,
-      passwordsToUnknown: repeat.value ? false : passwordsToUnknown.value,
-    }),
-  )
+  const made = await send(() => api.post<Made>('/sweeps', body.value))
   busy.value = false
   if (!made) return
   passwordsToUnknown.value = false
@@ -131,7 +133,7 @@ const stateText = (sweep: SweepView) =>
 <template>
   <div>
     <form class="sentence" @submit.prevent="start">Sweep
-      <ElInput v-model="network" class="mono" aria-label="Range" placeholder="192.0.2.0/24" spellcheck="false" /> of
+      <ElInput v-model="network" class="mono" aria-label="Range" :aria-invalid="'network' in faults" placeholder="192.0.2.0/24" spellcheck="false" /> of
       <ChoiceField v-model="siteId" label="Site" @change="touched = true">
         <option v-for="site in sites" :key="site.id" :value="site.id">{{ site.clientName }} · {{ site.name }}</option>
       </ChoiceField> from
@@ -145,7 +147,8 @@ const stateText = (sweep: SweepView) =>
       </ChoiceField>
       <template v-if="repeat"> at <ElInput v-model="at" type="time" required aria-label="At" class="time" /> <span class="muted zone">{{ site?.zone }}</span></template>,
       <TrialList v-model="trials" :usable="usable" none="without signing in anywhere" />.
-      <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button></form>
+      <button class="btn main" :disabled="busy || !deviceId">{{ repeat ? 'Plan it' : 'Sweep' }}</button>
+      <FaultLines :faults="faults" :fields="{ network: 'Range', siteId: 'Site', at: 'At' }" /></form>
     <PasswordsToUnknown v-if="!repeat" v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <p v-if="site && !site.networks.length" class="muted">{{ site.name }} declares no networks, and nothing else may be
       swept. <RouterLink to="/rollout?part=newcomers">Declare them first.</RouterLink></p>

@@ -9,10 +9,12 @@ import { computed, ref, watch } from 'vue'
 import type { NewUpdateRun, ReleaseView, VersionDevice } from '#contract'
 import { countText, cutIntoWaves } from '#core'
 import { api } from '../../../parts/data/api'
-import { attempt, done } from '../../../parts/ui/notify'
+import { done } from '../../../parts/ui/notify'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
@@ -61,16 +63,17 @@ const waves = computed(() => {
   return [...new Set(cut)].map((wave) => cut.filter((candidate) => candidate === wave).length)
 })
 const busy = ref(false)
+const body = (): NewUpdateRun => ({
+  version: version.value,
+  deviceIds: chosen.value.map((candidate) => candidate.id),
+  waves: sizes.value,
+  mostFailed: failed.value / 100,
+  minutes: minutes.value,
+})
+const { faults, send } = useChecked(async () => (await import('#contract')).newUpdateRunSchema, body)
 async function start(): Promise<void> {
   busy.value = true
-  const body: NewUpdateRun = {
-    version: version.value,
-    deviceIds: chosen.value.map((candidate) => candidate.id),
-    waves: sizes.value,
-    mostFailed: failed.value / 100,
-    minutes: minutes.value,
-  }
-  const made = await attempt(() => api.post<{ id: number }>('/update-runs', body))
+  const made = await send(() => api.post<{ id: number }>('/update-runs', body()))
   busy.value = false
   if (!made) return
   done('The update has begun; agents take it with their next report.')
@@ -97,13 +100,21 @@ function toggle(id: number): void {
       rest if at most
       <ElInputNumber
         v-model="failed"
-       
         :min="0"
         :max="100"
         aria-label="Failures allowed, per cent"
         class="short" :controls="false" size="small" /> % failed. One that does not report within
       <ElInputNumber v-model="minutes" :min="1" :max="1440" aria-label="Minutes to report" class="short" :controls="false" size="small" />
       min goes back.</p>
+    <FaultLines
+      :faults="faults"
+      :fields="{
+        waves: 'First wave',
+        mostFailed: 'Failures allowed, per cent',
+        minutes: 'Minutes to report',
+        deviceIds: 'Find a device',
+      }"
+    />
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <p v-if="data" class="muted">
       <template v-if="chosen.length"><b>{{ countText(chosen.length, 'device') }}</b> in

@@ -17,6 +17,8 @@ import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import PasswordsToUnknown from '../credentials/PasswordsToUnknown.vue'
 import TrialList from '../credentials/TrialList.vue'
+import FaultLines from '../../../parts/ui/FaultLines.vue'
+import { useChecked } from '../../../parts/ui/checked'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Which machines, how to sign in there, and how many at first. */
@@ -115,9 +117,9 @@ const tags = ref('')
 const sizes = ref('2, 5')
 const mostFailed = ref(20)
 const hours = ref('')
-async function start(): Promise<void> {
+function body(): NewWaveRun {
   const [from, until] = hours.value ? hours.value.split('-').map(Number) : [null, null]
-  const body: NewWaveRun = {
+  return {
     siteId: siteId.value,
     deviceId: deviceId.value ?? 0,
     name: name.value.trim() || `Agents for ${site.value?.name}`,
@@ -139,7 +141,10 @@ async function start(): Promise<void> {
     takeOver: takeOver.value,
     passwordsToUnknown: passwordsToUnknown.value,
   }
-  const made = await attempt(() => api.post<Made>('/wave-runs', body))
+}
+const { faults, send } = useChecked(async () => (await import('#contract')).newWaveRunSchema, body)
+async function start(): Promise<void> {
+  const made = await send(() => api.post<Made>('/wave-runs', body()))
   if (made) emit('started', made.id)
 }
 </script>
@@ -154,7 +159,7 @@ async function start(): Promise<void> {
         <option v-if="!ofClient.length" :value="null">no device whose agent takes tasks</option>
         <option v-for="device in ofClient" :key="device.id" :value="device.id">{{ device.name }}</option>
       </ChoiceField>, <TrialList v-model="trials" :usable="usable" none="signing in with which?" />: first
-      <ElInput v-model="sizes" class="short" aria-label="Sizes of the first waves" />, then the rest, if at most
+      <ElInput v-model="sizes" class="short" aria-label="Sizes of the first waves" :aria-invalid="'waves' in faults" />, then the rest, if at most
       <ElInputNumber v-model="mostFailed" :min="0" :max="100" class="short" aria-label="Failures allowed" :controls="false" size="small" /> %
       of a wave failed,
       <ChoiceField v-model="hours" label="Hours">
@@ -167,6 +172,17 @@ async function start(): Promise<void> {
         <option v-for="role in roles.data.value" :key="role.id" :value="role.id">the role {{ role.name }}</option>
       </ChoiceField> and <ElInput v-model="tags" aria-label="Tags" placeholder="no tags" />. Call it
       <ElInput v-model="name" aria-label="Name" :placeholder="`Agents for ${site?.name ?? ''}`" />.</p>
+    <FaultLines
+      :faults="faults"
+      :fields="{
+        siteId: 'Site',
+        deviceId: 'From device',
+        waves: 'Sizes of the first waves',
+        mostFailed: 'Failures allowed',
+        tags: 'Tags',
+        name: 'Name',
+      }"
+    />
     <PasswordsToUnknown v-model="passwordsToUnknown" :trials="trials" :usable="usable" />
     <div class="two">
       <label>Machines, a name and an address a line (CSV)<ElInput type="textarea" v-model="csv" class="mono" :rows="7" spellcheck="false" placeholder="name,address&#10;tm-gate-3,192.0.2.17" /></label>
@@ -185,6 +201,7 @@ async function start(): Promise<void> {
         <p class="big">{{ countText(read.machines.length, 'machine') }}</p>
         <p v-for="fault in read.faults.slice(0, 6)" :key="fault.line" class="critical" role="alert">line
           {{ fault.line }}: {{ fault.message }}</p>
+        <p v-if="read.faults.length > 6" class="critical">and {{ countText(read.faults.length - 6, 'line') }} more</p>
         <p v-if="unread" class="critical" role="alert">{{ unread.message }}</p>
       </div>
     </div>
