@@ -1,7 +1,7 @@
 import Joi from 'joi'
 import { answerOf, id, listOf, words } from '../answer'
 
-export const viewPlaces = ['estate', 'rounds'] as const
+export const viewPlaces = ['estate', 'rounds', 'policy', 'rollout'] as const
 export type ViewPlace = (typeof viewPlaces)[number]
 
 /** A way to look at a place, kept under a name. `query`: what stands in the address behind the question mark. */

@@ -26,7 +26,7 @@ export interface NewCredential {
   secret: string
 }
 export const newCredentialSchema = Joi.object<NewCredential, true>({
-  clientId: anId.required(),
+  clientId: anId.required().messages({ 'number.min': 'Say whose machines these are.' }),
   siteId: anId.allow(null).required(),
   name: Joi.string().trim().min(1).max(100).required(),
   userName: Joi.string().trim().min(1).max(100).required(),

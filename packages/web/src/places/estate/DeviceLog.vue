@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { refDebounced } from '@vueuse/core'
-import { computed, ref, toRef } from 'vue'
+import { computed, toRef } from 'vue'
 import type { DeviceEvent, DevicePage } from '#contract'
 import { logLevelCode, logLevels } from '#core'
 import { api } from '../../parts/data/api'
@@ -18,7 +18,7 @@ const props = defineProps<{ device: DevicePage }>()
 const session = useSession()
 const level = useAddressed('level', 'debug')
 const channel = useAddressed('log')
-const words = ref('')
+const words = useAddressed('words')
 const asked = refDebounced(words, 250)
 /** Searched by the server, in all that is kept: the span of the watchline bounds it where one is drawn. */
 const parts = useParts<{ rows: DeviceEvent[]; next: string | null }>(

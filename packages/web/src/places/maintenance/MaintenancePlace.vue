@@ -2,6 +2,7 @@
 import { ref, toRef } from 'vue'
 import type { WindowList } from '#contract'
 import { api } from '../../parts/data/api'
+import { useClientInAddress } from '../../parts/data/clientInAddress'
 import { useKeys } from '../../parts/shell/keys'
 import { partQuery, useParts } from '../../parts/data/parts'
 import { useSession } from '../../parts/data/session'
@@ -11,6 +12,7 @@ import WindowDialog from './WindowDialog.vue'
 import WindowTable from './WindowTable.vue'
 
 const session = useSession()
+useClientInAddress()
 const planning = ref(false)
 const groups = (
   [

@@ -13,11 +13,14 @@ import GridPart from './assignments/GridPart.vue'
 import LibraryPart from './library/LibraryPart.vue'
 import TemplatesPart from './templates/TemplatesPart.vue'
 import TextPart from './text/TextPart.vue'
+import SavedViews from '../../parts/ui/SavedViews.vue'
+import { useClientInAddress } from '../../parts/data/clientInAddress'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
+useClientInAddress()
 const parts = [
   { name: 'grid', title: 'Grid' },
   { name: 'templates', title: 'Templates' },
@@ -54,6 +57,7 @@ useKeys('Policy', [
       <span class="end">
         <button v-if="doubtful && part !== 'exceptions'" class="link warning" @click="go('exceptions')">{{ doubtful === 1 ? '1 exception needs' : `${doubtful} exceptions need` }}
           review</button>
+        <SavedViews place="policy" />
         <button v-if="session.isLead && grid.data.value?.templates.length" class="btn main" @click="begin">Assign a
           template <kbd>a</kbd></button>
       </span>

@@ -14,11 +14,14 @@ import RolesPart from './roles/RolesPart.vue'
 import SweepPart from './sweeps/SweepPart.vue'
 import VersionsPart from './updates/VersionsPart.vue'
 import WavesPart from './waves/WavesPart.vue'
+import SavedViews from '../../parts/ui/SavedViews.vue'
+import { useClientInAddress } from '../../parts/data/clientInAddress'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
+useClientInAddress()
 const parts = [
   { name: 'keys', title: 'By hand' },
   { name: 'sweep', title: 'Sweep' },
@@ -46,7 +49,7 @@ const go = (name: string) => void router.replace({ query: { part: name } })
 
 <template>
   <div class="page">
-    <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span></div>
+    <div class="head"><h1>Rollout</h1><span class="muted">how machines come in, and what they get</span><span class="end"><SavedViews place="rollout" /></span></div>
     <PartTabs
       label="Parts of Rollout"
       :model-value="part"

@@ -1,17 +1,18 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import type { PolicyListing } from '#contract'
 import type { Resource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
+import { useAddressed } from '../../../parts/data/addressed'
 import AssignmentTable from './AssignmentTable.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 
 /** Every assignment, found by template, target or reason. */
 const props = defineProps<{ listing: Resource<PolicyListing> }>()
-const words = ref('')
-const only = ref<'all' | 'dormant' | 'nothing' | 'due'>('all')
+const words = useAddressed('words')
+const only = useAddressed('only', 'all')
 const all = computed(() => props.listing.data.value?.assignments ?? [])
 const found = computed(() =>
   all.value.filter(

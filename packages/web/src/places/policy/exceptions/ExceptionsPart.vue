@@ -8,6 +8,7 @@ import type { PolicyListing, TemplatePage } from '#contract'
 import { api } from '../../../parts/data/api'
 import { useResource, type Resource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import { useAddressed } from '../../../parts/data/addressed'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ExceptionDialog from './ExceptionDialog.vue'
 import ExceptionTable from './ExceptionTable.vue'
@@ -15,8 +16,14 @@ import ExceptionTable from './ExceptionTable.vue'
 /** Every exception, those that want a look first. */
 const props = defineProps<{ listing: Resource<PolicyListing> }>()
 const session = useSession()
-const words = ref('')
-const onlyDoubtful = ref(false)
+const words = useAddressed('words')
+const only = useAddressed('only')
+const onlyDoubtful = computed({
+  get: () => only.value === 'doubtful',
+  set: (isOn) => {
+    only.value = isOn ? 'doubtful' : ''
+  },
+})
 const all = computed(() => props.listing.data.value?.exceptions ?? [])
 const found = computed(() =>
   all.value

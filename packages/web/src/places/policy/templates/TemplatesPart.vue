@@ -11,6 +11,7 @@ import { api } from '../../../parts/data/api'
 import { attempt } from '../../../parts/ui/notify'
 import { useResource, type Resource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
+import { useAddressed } from '../../../parts/data/addressed'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../../parts/format/time'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -22,10 +23,10 @@ const props = defineProps<{ listing: Resource<PolicyListing> }>()
 const session = useSession()
 const router = useRouter()
 const roles = useResource(() => api.get<Role[]>('/roles'))
-const words = ref('')
-const role = ref('')
-const kind = ref('')
-const owner = ref('')
+const words = useAddressed('words')
+const role = useAddressed('role')
+const kind = useAddressed('kind')
+const owner = useAddressed('owner')
 const chosen = ref<number[]>([])
 const templates = computed(() => props.listing.data.value?.templates ?? [])
 const owners = computed(() => [...new Set(templates.value.map((template) => template.owner))].filter(Boolean).sort())

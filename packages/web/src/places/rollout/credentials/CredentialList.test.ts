@@ -1,7 +1,7 @@
 import { enableAutoUnmount, flushPromises } from '@vue/test-utils'
 import { afterEach, describe, expect, it } from 'vitest'
 import { useSession } from '../../../parts/data/session'
-import { answerWith, show } from '../../../testing/page'
+import { answerWith, choose, show } from '../../../testing/page'
 import CredentialList from './CredentialList.vue'
 
 enableAutoUnmount(afterEach)
@@ -27,21 +27,28 @@ describe('a form that is written as a sentence', () => {
     await page.get('[aria-label=User]').setValue('')
     await submit()
     expect(page.findAll('[role=alert] p').map((line) => line.text())).toEqual([
+      'Of: Say whose machines these are.',
       'Called: is not allowed to be empty',
       'User: is not allowed to be empty',
       'Secret: is not allowed to be empty',
     ])
     expect(page.get('[aria-label=Called]').attributes('aria-invalid')).toBe('true')
-    await page.findAll('[role=alert] button')[2]!.trigger('click')
+    await page.findAll('[role=alert] button')[3]!.trigger('click')
     expect(document.activeElement?.getAttribute('aria-label')).toBe('Secret')
     expect(posted()).toEqual([])
   })
   it('sends what fits, without the spaces that came along when it was pasted', async () => {
     const { page, submit, posted } = await open({ id: 1 })
+    await choose(page, 'Of', '1 ')
     await page.get('[aria-label=Called]').setValue(' Harbour ')
     await page.get('[aria-label=User]').setValue('root ')
     await page.get('[aria-label=Secret]').setValue(' kept as it is ')
     await submit()
-    expect(posted()[0]!.body).toMatchObject({ name: 'Harbour', userName: 'root', secret: ' kept as it is ' })
+    expect(posted()[0]!.body).toMatchObject({
+      clientId: 1,
+      name: 'Harbour',
+      userName: 'root',
+      secret: ' kept as it is ',
+    })
   })
 })

@@ -19,13 +19,14 @@ const session = useSession()
 const { data, error, refresh } = useResource(() => api.get<CredentialView[]>('/credentials'), { topics: ['estate'] })
 const shown = computed(() => (data.value ?? []).filter((credential) => session.inView(credential.clientId)))
 const making = ref(false)
-const place = ref('')
+/** Nobody’s until somebody says whose: a secret must not lie with another client by oversight. */
+const place = ref<string | undefined>(session.clientId === null ? undefined : `${session.clientId} `)
 const name = ref('')
 const userName = ref('root')
 const kind = ref<NewCredential['kind']>('password')
 const secret = ref('')
 function body(): NewCredential {
-  const [clientId, siteId] = (place.value || `${session.clientId ?? session.clients[0]?.id} `).split(' ')
+  const [clientId, siteId] = (place.value ?? '0').split(' ')
   return {
     clientId: Number(clientId),
     siteId: siteId ? Number(siteId) : null,
@@ -67,7 +68,7 @@ const columns = [
       <span class="end"><button v-if="!making" class="btn" @click="making = true">Store a sign-in</button></span>
     </div>
     <form v-if="making" class="sentence" @submit.prevent="store">For machines of
-      <ChoiceField v-model="place" label="Of">
+      <ChoiceField v-model="place" label="Of" placeholder="which client?">
         <option v-for="client in session.clients" :key="client.id" :value="`${client.id} `">{{ client.name }}</option>
         <template v-for="client in session.clients" :key="`s${client.id}`">
           <option v-for="site in client.sites" :key="site.id" :value="`${client.id} ${site.id}`">{{ client.name }} ·
@@ -77,7 +78,7 @@ const columns = [
       <ElInput v-model="userName" aria-label="User" :aria-invalid="'userName' in faults" maxlength="100" /> with the
       <ChoiceField v-model="kind" label="Kind of secret"><option>password</option><option>private key</option></ChoiceField>
       <ElInput type="textarea" v-if="kind === 'private key'" v-model="secret" class="mono" :rows="3" aria-label="Secret" :aria-invalid="'secret' in faults" spellcheck="false" autocomplete="off" /><ElInput v-else v-model="secret" type="password" aria-label="Secret" :aria-invalid="'secret' in faults" autocomplete="new-password" /> <button class="btn main">Store it</button> <button type="button" class="btn" @click="making = false">Cancel</button>
-      <FaultLines :faults="faults" :fields="{ name: 'Called', userName: 'User', secret: 'Secret' }" /></form>
+      <FaultLines :faults="faults" :fields="{ clientId: 'Of', name: 'Called', userName: 'User', secret: 'Secret' }" /></form>
     <StateNotice
       :error="error"
       :loading="!data"
