@@ -1,9 +1,9 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { AlertPage, AlertView, HeldView, Impact, Rounds, RosterWatch, TemplatePage, WindowPage } from '#contract'
 import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
-import { silenceRound } from './silence'
+import { hearingSince, silenceRound } from './silence'
 import { advanceWindows } from './timers'
 
 let house: House
@@ -225,6 +225,22 @@ describe('silence', () => {
     await house.pool.query('update hearing set last = $1', [new Date(heard + hour + 6 * minute)])
     await round(heard + hour + 6 * minute)
     expect(await openOf(agent)).toEqual(['silence'])
+  })
+  it('is not put off by a round that lasts long: it says that somebody listens while it goes on', async () => {
+    const agent = await device()
+    await agent.send([agent.report(30)])
+    const now = Date.now()
+    await house.pool.query('update device set heard_at = $2 where id = $1', [agent.id, new Date(now - hour)])
+    await heardSince(now - 2 * hour)
+    await house.pool.query('update hearing set last = $1', [new Date(now - 20_000)])
+    const round = silenceRound(house.pool)
+    // It began twenty seconds ago, and each look at the clock is two seconds after the one before.
+    let seconds = 0
+    const clock = vi.spyOn(Date, 'now').mockImplementation(() => now + 2000 * seconds++)
+    await round(now - 20_000)
+    clock.mockRestore()
+    expect(seconds).toBeGreaterThan(1)
+    expect(await hearingSince(house.pool, Date.now())).toBe(now - 2 * hour)
   })
 })
 
