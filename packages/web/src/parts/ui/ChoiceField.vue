@@ -31,6 +31,14 @@ function optionsOf(choices: readonly Choice[]): OptionType[] {
 const text = () => offered().find((choice) => choice.value === model.value)?.text ?? props.placeholder ?? ''
 /** As wide as its words, and room for the arrow beside them. */
 const width = () => `${Math.min(40, Math.max(4, text().length))}ch`
+/**
+ * Pixels that the list needs for the longest of its words with what stands beside them, at some 7.4 a letter: said
+ * beforehand, nothing has to be laid out to be measured.
+ */
+const listWidth = () => {
+  const longest = Math.max(...offered().map(({ text, hint = '' }) => text.length + (hint ? hint.length + 3 : 0)), 12)
+  return Math.min(560, Math.round(longest * 7.4) + 48)
+}
 const field = useTemplateRef<{ focus(): void; toggleMenu(): void }>('field')
 defineExpose({
   /** Shows what there is to choose from, with the focus there. */
@@ -56,7 +64,9 @@ async function chosen(value: Value): Promise<void> {
     :placeholder="text()"
     :disabled="disabled"
     :filterable="offered().length > 10"
-    :fit-input-width="false"
+    :fit-input-width="listWidth()"
+    :persistent="false"
+    default-first-option
     :item-height="30"
     :empty-values="[undefined]"
     :offset="4"

@@ -20,7 +20,7 @@ const shown = computed({
 </script>
 
 <template>
-  <ElPopover trigger="click" :width="200" placement="bottom-end" :show-arrow="false">
+  <ElPopover trigger="click" :width="200" placement="bottom-end" :show-arrow="false" :persistent="false">
     <template #reference><button class="link">columns</button></template>
     <ElCheckboxGroup v-model="shown" class="columns" aria-label="Columns">
       <ElCheckbox v-for="column in columns" :key="column.key" :value="column.key" :label="column.title" />
