@@ -39,7 +39,7 @@ describe('what of a device’s reports was not kept', () => {
   })
   it('says what never came, what was left out, and what was too old', () => {
     expect(shown({ lostReports: 1, leftOutEntries: 29_600, oldEntries: 2 }).text().replace(/\s+/g, ' ')).toBe(
-      '1 report never came. 29600 log entries left out, because more came at once than an agent tells; the most urgent were kept. 2 log entries were older than is kept.',
+      '1 report never came. 29,600 log entries left out, because more came at once than an agent tells; the most urgent were kept. 2 log entries were older than is kept.',
     )
   })
 })

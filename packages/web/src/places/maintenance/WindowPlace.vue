@@ -21,15 +21,16 @@ const live = { topics: ['windows', 'alerts'] } satisfies ResourceOptions
 const { data, error, refresh } = useResource(() => api.get<WindowPage>(`/windows/${id}`), live)
 const record = useNewestFirst<HeldView>((query) => api.get(`/windows/${id}/record?${query}`), live)
 const heldCount = computed(() => (data.value?.endings ?? []).reduce((sum, { count }) => sum + count, 0))
+const counted: Partial<Record<HeldOutcome, string>> = { raised: 'raised at the end', cleared: 'well before the end' }
 /** How what it held has ended, and how often. */
 const endingsText = computed(() =>
   (data.value?.endings ?? [])
-    .map(({ outcome, count }) => `${count} ${outcome ? ending(outcome) : 'still failing, held'}`)
-    .join('; '),
+    .map(({ outcome, count }) => `${count} ${outcome ? (counted[outcome] ?? outcomeText(outcome)) : 'held now'}`)
+    .join(', '),
 )
 const endings: Partial<Record<HeldOutcome, string>> = {
-  raised: 'still failing at the end: raised',
-  cleared: 'well again before the end',
+  raised: 'still failed at the end: raised',
+  cleared: 'was well again before the end',
 }
 const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome)
 const columns = [

@@ -1,5 +1,5 @@
 import { flushPromises } from '@vue/test-utils'
-import { beforeEach, expect, it } from 'vitest'
+import { beforeEach, expect, it, vi } from 'vitest'
 import type { VersionDevice } from '#contract'
 import { answerWith, choicesOf, choose, show } from '../../../testing/page'
 import { useSession } from '../../../parts/data/session'
@@ -40,6 +40,8 @@ it('offers the newest version to those that are behind and could go back, first 
   expect(asked.map(({ path }) => path)).toContain('/agent-versions/devices?behind=1.0.0')
   expect(page.text()).toContain('30 devices in 3 waves: 3, 15, 12.')
   await page.get('form').trigger('submit')
+  // The schema that it is held against comes with the first look.
+  await vi.waitFor(() => expect(asked.at(-1)!.method).toBe('POST'), 5000)
   await flushPromises()
   expect(asked.at(-1)!.body).toMatchObject({
     version: '1.0.0',
@@ -68,13 +70,16 @@ it('is narrowed to a client, and single devices are left out', async () => {
     .setValue(false)
   expect(page.text()).toContain('1 device in 1 wave: 1.')
   await page.get('form').trigger('submit')
+  // The schema that it is held against comes with the first look.
+  await vi.waitFor(() => expect(asked.at(-1)!.method).toBe('POST'), 5000)
   await flushPromises()
   expect(asked.at(-1)!.body).toMatchObject({ deviceIds: [2], waves: [] })
 })
 it('a refusal keeps what was typed', async () => {
-  const { page } = await open([device(1)], 400)
+  const { page, asked } = await open([device(1)], 400)
   await page.get('[aria-label="Minutes to report"]').setValue(9)
   await page.get('form').trigger('submit')
+  await vi.waitFor(() => expect(asked.at(-1)!.method).toBe('POST'), 5000)
   await flushPromises()
   expect(page.emitted('started')).toBeUndefined()
   expect((page.get('[aria-label="Minutes to report"]').element as HTMLInputElement).value).toBe('9')
