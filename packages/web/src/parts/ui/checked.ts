@@ -44,7 +44,9 @@ export function useChecked<Body extends object>(load: () => Promise<ObjectSchema
         return await work()
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
-        faults.value = byField(error.problem.faults ?? [])
+        const found = error.problem.faults ?? []
+        // Of a single fault the refusal as a whole speaks, in a whole sentence.
+        faults.value = byField(found.length === 1 ? [{ at: found[0]!.at, message: error.message }] : found)
         if (!Object.keys(faults.value).length) refused(error)
         return null
       }
