@@ -71,7 +71,7 @@ async function unsettled(tx: Db, touched: Touched): Promise<DeviceId[]> {
       setOf.push(null)
       continue
     }
-    const key = watches.join(' ')
+    const key = JSON.stringify(watches)
     const set = sets.get(key) ?? { of: sets.size, watches }
     sets.set(key, set)
     setOf.push(set.of)

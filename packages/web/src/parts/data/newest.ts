@@ -11,11 +11,14 @@ export function newestOnly(ask: () => Promise<void>): () => void {
   let isOvertaken = false
   async function run(): Promise<void> {
     isBusy = true
-    do {
-      isOvertaken = false
-      await Promise.race([ask(), new Promise((resolve) => setTimeout(resolve, longest))])
-    } while (isOvertaken)
-    isBusy = false
+    try {
+      do {
+        isOvertaken = false
+        await Promise.race([ask(), new Promise((resolve) => setTimeout(resolve, longest))])
+      } while (isOvertaken)
+    } finally {
+      isBusy = false
+    }
   }
   return () => {
     if (isBusy) isOvertaken = true

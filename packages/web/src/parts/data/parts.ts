@@ -71,7 +71,11 @@ export function useNewestFirst<Row extends { id: number }>(
       const rows = await ask(`limit=${atOnce}${before === null ? '' : `&before=${before}`}`)
       return { rows, next: rows.length < atOnce ? null : String(rows.at(-1)!.id) }
     },
-    (before, after) => ({ rows: [...before.rows, ...after.rows], next: after.next }),
+    (before, after) => {
+      // What was open when the first part was read may be over in the next.
+      const known = new Set(before.rows.map((row) => row.id))
+      return { rows: [...before.rows, ...after.rows.filter((row) => !known.has(row.id))], next: after.next }
+    },
     options,
   )
   return {
