@@ -154,7 +154,7 @@ async function measure(count: number): Promise<Measured> {
   ]
   const figures: Figure[] = []
   for (const path of paths) {
-    figures.push(await atServer(cookie, path, 6))
+    figures.push(await atServer(cookie, path, 20))
     say(`  ${path}: ${figures.at(-1)!.millis.toFixed(0)} ms`)
   }
   const browser = await chromium.launch({
