@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { AlertPage, HeldView, RemediationView } from '#contract'
+import { countText } from '#core'
 import { attemptText, entryText } from '../../parts/format/alertWords'
 import { fullText } from '../../parts/format/time'
 import PolicyLink from '../../parts/ui/PolicyLink.vue'
@@ -19,6 +20,9 @@ const sources = computed(() =>
     }[source.from],
   })),
 )
+const isWhole = ref(false)
+/** Of a long history the newest, until somebody asks for all of it. */
+const shown = computed(() => (isWhole.value ? (props.alert?.entries ?? []) : (props.alert?.entries ?? []).slice(-12)))
 const template = computed(() => sources.value.find((source) => source.from === 'template'))
 const others = computed(() => sources.value.filter((source) => source !== template.value))
 </script>
@@ -41,7 +45,9 @@ const others = computed(() => sources.value.filter((source) => source !== templa
         <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that
         ended</li>
       <li v-else>no window covered it when it was raised</li>
-      <li v-for="(entry, i) in alert.entries.slice(0, 12)" :key="i"><span class="faint">{{ fullText(entry.at) }}</span>
+      <li v-if="alert.entries.length > shown.length"><button class="link" @click="isWhole = true">{{ countText(alert.entries.length - shown.length, 'entry', 'entries') }}
+        before these</button></li>
+      <li v-for="(entry, i) in shown" :key="i"><span class="faint">{{ fullText(entry.at) }}</span>
         {{ entryText(entry) }}<template v-if="entry.by"> by {{ entry.by }}</template><template v-if="entry.text && entry.event !== 'raised'">: {{ entry.text }}</template></li>
     </template>
   </ol>

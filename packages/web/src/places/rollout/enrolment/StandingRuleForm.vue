@@ -3,7 +3,7 @@ import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type { NewStandingRule, PersonListed, Role, StandingRulePreview } from '#contract'
-import { countText, type DeviceKind, type OsFamily } from '#core'
+import { countText, numberText, type DeviceKind, type OsFamily } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { done } from '../../../parts/ui/notify'
@@ -113,6 +113,7 @@ async function save(): Promise<void> {
         <ul>
           <li v-for="device in preview.devices.slice(0, 8)" :key="device.id"><span class="mono">{{ device.name }}</span> <span class="muted">{{ [...device.roles, ...device.tags].join(', ') }}</span></li>
         </ul>
+        <p v-if="preview.matching > 8" class="muted">and {{ numberText(preview.matching - Math.min(8, preview.devices.length)) }} more</p>
       </template>
       <p v-else class="muted">…</p>
     </aside>
