@@ -116,8 +116,9 @@ async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Pr
   const entries = await rows<AlertEntry>(
     db,
     `
-    select e.at, e.event, e.detail, p.name as by, e.text from alert_entry e left join person p on p.id = e.person_id
-    where e.alert_id = $1 order by e.id limit 1000`,
+    select e.at, e.event, e.detail, p.name as by, e.text from (
+      select * from alert_entry where alert_id = $1 order by id desc limit 1000
+    ) e left join person p on p.id = e.person_id order by e.id`,
     [id],
   )
   return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
