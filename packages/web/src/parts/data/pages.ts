@@ -176,7 +176,9 @@ export function usePages<Question, Row extends { id: number }, Head>(
       turn++
       next.value = null
       isAsking.value = true
-      rows.value = rows.value.filter((row) => options.answers(asked, row))
+      const left = rows.value.filter((row) => options.answers(asked, row))
+      // Where each of them answers it, nothing is drawn anew.
+      if (left.length < rows.value.length) rows.value = left
       ask()
     },
     { immediate: true },

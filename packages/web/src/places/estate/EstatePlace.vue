@@ -88,6 +88,8 @@ const columns = computed(() => {
     ...boardColumns.filter(({ key }) => key === 'name' || !wanted || wanted.includes(key)),
   ]
 })
+/** One and the same for as long as it says the same: the table is drawn anew for another one. */
+const sorting = computed(() => ({ key: by.value, reversed: reversed.value !== '' }))
 const sortedBy = computed(() =>
   by.value === 'needs' ? 'what needs a person' : boardColumns.find(({ key }) => key === by.value)!.sorted,
 )
@@ -127,7 +129,7 @@ useKeys('Estate', [
 </script>
 
 <template>
-  <div class="page estate">
+  <div class="page estate" :aria-busy="isAsking">
     <div class="head">
       <h1>Estate</h1>
       <span v-if="head" class="muted">{{ isAsking ? '…' : `${countText(head.total, 'device')} at ${countText(head.clients, 'client')}` }}</span>
@@ -177,11 +179,10 @@ useKeys('Estate', [
       ref="table"
       class="list"
       label="Devices"
-      :aria-busy="isAsking"
       :rows="rows"
       :columns="columns"
       :total="head?.total ?? -1"
-      :order="{ key: by, reversed: reversed !== '' }"
+      :order="sorting"
       :chosen="chosen"
       @open="open"
       @choose="toggle"
