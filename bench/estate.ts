@@ -183,7 +183,7 @@ async function measure(count: number): Promise<Measured> {
     say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
   say(`  reports refused meanwhile: ${load.refused()}`)
   await load.stop()
-  const waiting = await waitingAgents(url, filled, server.pid!)
+  const waiting = await waitingAgents(of.href, url, filled, server.pid!)
   await end(server)
   const silence = await silenceAtNight(of.href)
   say(`  silence of ${silence.quiet}: ${text(silence.roundMillis)} a round`)

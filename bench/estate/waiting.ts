@@ -1,10 +1,12 @@
 import { readFileSync } from 'node:fs'
+import pg from 'pg'
 import { Pool } from 'undici'
 import type { Filled } from '../../packages/standins/src/large/fill'
 import { setTimeout as rest } from 'node:timers/promises'
 
-/** As many agents as there are devices wait to be told of a change, and nothing changes. */
+/** As many agents as there are devices wait to be told of a change, and nothing changes: nor is any silent. */
 export async function waitingAgents(
+  database: string,
   url: string,
   { keys }: Filled,
   server: number,
@@ -16,6 +18,10 @@ export async function waitingAgents(
   }
   const resident = () => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${server}/status`, 'utf8'))?.[1] ?? 0) / 1000
   const agents = [...keys.values()]
+  const db = new pg.Client(database)
+  await db.connect()
+  await db.query(`update device set heard_at = now() + interval '1 hour'`)
+  await db.end()
   const pool = new Pool(url, { connections: agents.length, headersTimeout: 100_000, bodyTimeout: 100_000 })
   let stopped = false
   let waiting = 0
