@@ -65,7 +65,6 @@ async function chosen(value: Value): Promise<void> {
     :disabled="disabled"
     :filterable="offered().length > 10"
     :fit-input-width="listWidth()"
-    :persistent="false"
     default-first-option
     :item-height="30"
     :empty-values="[undefined]"

@@ -17,10 +17,12 @@ function lead(label: string): void {
 </script>
 
 <template>
-  <div ref="host" role="alert" class="faults">
-    <p v-for="(fault, field) in faults" :key="field">
-      <button v-if="fields[field]" type="button" class="link" @click="lead(fields[field])">{{ fields[field] }}:</button> {{ fault }}
-    </p>
+  <div ref="host">
+    <div v-if="Object.keys(faults).length" role="alert" class="faults">
+      <p v-for="(fault, field) in faults" :key="field">
+        <button v-if="fields[field]" type="button" class="link" @click="lead(fields[field])">{{ fields[field] }}:</button> {{ fault }}
+      </p>
+    </div>
   </div>
 </template>
 
