@@ -20,7 +20,7 @@ export function openPool(url: string, size = 12): Pool {
     connectionString: url,
     max: size,
     application_name: 'custode',
-    // Compiling a plan takes longer than all but the largest of our statements.
+    // Of a statement over ten thousand devices compiling was 14 of 88 ms, and won back none of it.
     options: '-c jit=off',
   })
   // A connection that breaks is replaced at the next use, and whoever waited for it hears of it through the statement.
