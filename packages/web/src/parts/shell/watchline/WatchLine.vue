@@ -2,7 +2,7 @@
 import { scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
 import { storeToRefs } from 'pinia'
-import { computed, ref, useTemplateRef } from 'vue'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 import type { Watchline } from '#contract'
 import { countText, hour, minute, numberText, type Millis } from '#core'
 import { api } from '../../data/api'
@@ -32,6 +32,15 @@ const now = computed(() => Math.floor(clock.value / 10_000) * 10_000)
 const from = computed(() => now.value - 24 * hour)
 const until = computed(() => now.value + 12 * hour)
 const x = computed(() => scaleTime([from.value, until.value], [left, Math.max(left + 100, width.value - 18)]))
+
+/** Columns end when they were counted: in a quiet night they are counted anew, so that what is open reaches to now. */
+const countedEvery = 5 * minute
+let countedAt = clock.value
+watch(now, (at) => {
+  if (at - countedAt < countedEvery) return
+  countedAt = at
+  void line.refresh()
+})
 
 const lanes = computed(() => line.data.value?.lanes ?? [])
 const crowd = computed(() => line.data.value?.crowd ?? null)
