@@ -72,10 +72,11 @@ export function usePages<Question, Row extends { id: number }, Head>(
       await work()
     } catch (problem) {
       if (mine !== turn) return
-      isAsking.value = false
-      // While the server is away the page says so once, and what was read stays in sight.
+      // While the server is away the page says so once, and what was read stays in sight; a question stays open.
       const away = (problem as ApiError).problem?.code === 'unreachable' && head.value !== null
-      if (!away) error.value = problem as ApiError
+      if (away) return
+      isAsking.value = false
+      error.value = problem as ApiError
     }
   }
   async function refresh(): Promise<void> {
@@ -133,7 +134,7 @@ export function usePages<Question, Row extends { id: number }, Head>(
     const began = Date.now()
     const moved = structure
     structure = false
-    if (moved && !options.isReading()) {
+    if (moved && (isAsking.value || !options.isReading())) {
       outdated.clear()
       await refresh()
     } else {

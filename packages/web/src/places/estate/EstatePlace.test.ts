@@ -164,6 +164,18 @@ describe('the board', () => {
     expect(names()).toEqual(['bb-e', 'bb-d', 'bb-z'])
     expect(page.text()).toContain('3 devices at 1 client')
   })
+  it('does not say that it is all there is when the server is not reached for it', async () => {
+    const away = Promise.reject(new TypeError('away'))
+    away.catch(() => undefined)
+    const slow = { 'GET /devices?order=needs&words=brindle': away }
+    const { page, asked, names } = await open(estate, {}, '/', slow)
+    await page.get('[aria-label="Narrow by words"]').setValue('brindle')
+    const tries = () => asked.filter(({ path }) => path.endsWith('words=brindle')).length
+    await vi.waitFor(() => expect(tries()).toBe(2), 5000)
+    await flushPromises()
+    expect(names()).toEqual(['bb-d', 'bb-e'])
+    expect(page.text()).not.toMatch(/are here|5 devices/)
+  })
   it('does not say that there is nothing before the server has said so', async () => {
     const { page } = await open(estate, {}, '/', {
       'GET /devices?order=needs&words=quill': new Promise(() => undefined),

@@ -41,8 +41,10 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
       await work(() => mine === turn)
     } catch (problem) {
       const away = (problem as ApiError).problem?.code === 'unreachable' && data.value !== null
-      if (mine === turn) isAsking.value = false
-      if (mine === turn && !away) error.value = problem as ApiError
+      // While the server is away a question stays open.
+      if (mine !== turn || away) return
+      isAsking.value = false
+      error.value = problem as ApiError
     }
   }
   async function refresh(): Promise<void> {
@@ -111,7 +113,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
     const began = Date.now()
     const devices = touched
     touched = new Set()
-    if (isReading()) {
+    if (isReading() && !isAsking.value) {
       await patch(devices)
       await count()
     } else await refresh()
