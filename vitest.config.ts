@@ -4,12 +4,14 @@ import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
   test: {
+    // Limits of time end what hangs; they are three times what is needed, and say nothing of speed.
     // Much of what they do is waiting: for PostgreSQL, for machines. Left alone, there would be one on two cores.
     maxWorkers: Math.max(2, availableParallelism() - 1),
     projects: [
       {
         test: {
           name: 'core',
+          testTimeout: 30_000,
           // Whatever has no project of its own: a package that comes is tested without being named here.
           include: ['packages/*/src/**/*.test.ts'],
           exclude: ['packages/{web,server}/**', '**/node_modules/**'],
@@ -19,6 +21,7 @@ export default defineConfig({
         plugins: [vue()],
         test: {
           name: 'web',
+          testTimeout: 30_000,
           include: ['packages/web/src/**/*.test.ts'],
           environment: 'happy-dom',
           // Its style sheets are modules that only a bundler understands.
@@ -30,8 +33,8 @@ export default defineConfig({
           name: 'hosts',
           include: ['e2e/realHosts/*.test.ts'],
           globalSetup: './packages/server/src/testing/postgres.ts',
-          testTimeout: 120_000,
-          hookTimeout: 300_000,
+          testTimeout: 360_000,
+          hookTimeout: 900_000,
         },
       },
       {
@@ -39,8 +42,8 @@ export default defineConfig({
           name: 'server',
           include: ['packages/server/src/**/*.test.ts'],
           globalSetup: './packages/server/src/testing/postgres.ts',
-          testTimeout: 30_000,
-          hookTimeout: 60_000,
+          testTimeout: 90_000,
+          hookTimeout: 180_000,
         },
       },
     ],

@@ -57,7 +57,7 @@ async function everyPlace(page: Page): Promise<string[]> {
 
 for (const colorScheme of ['light', 'dark'] as const)
   test(`nothing serious is found at any place, ${colorScheme}`, async ({ page }) => {
-    test.setTimeout(240_000)
+    test.setTimeout(720_000)
     await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' })
     await page.goto(`${url()}/sign-in`)
     await settled(page)
@@ -73,7 +73,7 @@ for (const colorScheme of ['light', 'dark'] as const)
   })
 
 test('nothing serious is found in dialogs, menus and open choices', async ({ page }) => {
-  test.setTimeout(120_000)
+  test.setTimeout(360_000)
   await page.emulateMedia({ reducedMotion: 'reduce' })
   await signIn(page)
   const found: Record<string, string[]> = {}
@@ -105,7 +105,7 @@ test('nothing serious is found in dialogs, menus and open choices', async ({ pag
 })
 
 test('at twice the size nothing but tables goes beyond the page, and an alert lies over its list', async ({ page }) => {
-  test.setTimeout(120_000)
+  test.setTimeout(360_000)
   await signIn(page)
   // 1280 by 800, at 200 % (WCAG 2.2, 1.4.4).
   await page.setViewportSize({ width: 640, height: 400 })

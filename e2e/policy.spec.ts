@@ -141,7 +141,7 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await expect(page.getByText('Saved as revision')).toBeVisible()
   const saved = Date.now()
   await openRoster(page, 'tm-tickets-1')
-  await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 10_000 })
+  await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 30_000 })
   expect(Date.now() - saved).toBeLessThan(10_000)
 })
 

@@ -94,7 +94,7 @@ test('a sweep of a range with forty hosts: what answered, what it seems to be, a
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const list = page.getByRole('table', { name: 'Sweeps' })
   await expect(list).toContainText('waiting for lf-hand-1 to take it')
-  await expect(list).toContainText('all 126 scanned', { timeout: 60_000 })
+  await expect(list).toContainText('all 126 scanned', { timeout: 180_000 })
   await expect(list).toContainText('40 answered')
   const hosts = page.getByRole('region', { name: 'What answered' })
   await expect(hosts.getByRole('row')).toHaveCount(41)

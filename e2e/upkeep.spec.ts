@@ -148,13 +148,13 @@ test('a service stops on a machine with a real agent: told of the watch within 1
     })
     const assigned = Date.now()
     await expect(page.getByText('The agent first starts it itself, up to')).toBeVisible()
-    await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 10_000 })
+    await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 30_000 })
     expect(Date.now() - assigned).toBeLessThan(10_000)
 
     execFileSync('/usr/sbin/service', [name, 'stop'])
     await page.getByRole('tab', { name: 'Alerts' }).click()
     const row = page.getByRole('row', { name: new RegExp(name) })
-    await expect(row).toContainText(`put right: its agent started ${name}`, { timeout: 60_000 })
+    await expect(row).toContainText(`put right: its agent started ${name}`, { timeout: 180_000 })
     await expect(row).toHaveCount(1)
     execFileSync('/usr/sbin/service', [name, 'status'])
     await page.goto(url())
@@ -182,7 +182,7 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   const found = group(page, 'What answered')
   await expect(found).toContainText('4 machines show keys that nobody has accepted, so no password was sent there', {
-    timeout: 60_000,
+    timeout: 180_000,
   })
   await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(
     /Nobody has accepted its key \(SHA256:/,
@@ -191,7 +191,7 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   await expect(page.getByText('4 keys accepted')).toBeVisible()
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   await expect(found.getByRole('row', { name: /127\.21\.0\.11/ })).toContainText(/Debian .*, x86_64/, {
-    timeout: 60_000,
+    timeout: 180_000,
   })
   await expect(found.getByRole('row', { name: /127\.21\.0\.13/ })).toContainText(
     'Both sign-ins were refused: “Workshop, old” and “Workshop”.',
@@ -201,7 +201,7 @@ test('a sweep that signs in: no password before a key is accepted; then what is 
   await tick(page, /This time also to machines whose key nobody has accepted/)
   await page.getByRole('button', { name: 'Sweep', exact: true }).click()
   await expect(found.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('Windows Server 2022 Standard, AMD64', {
-    timeout: 60_000,
+    timeout: 180_000,
   })
 })
 
@@ -222,7 +222,7 @@ test('a wave to machines with Windows’ remote management: one gets its agent, 
   await form.getByLabel('Sizes of the first waves').fill('4')
   await form.getByRole('button', { name: 'Send agents to 4 machines' }).click()
   const run = group(page, 'Run')
-  await expect(run.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('reports', { timeout: 60_000 })
+  await expect(run.getByRole('row', { name: /127\.22\.0\.3/ })).toContainText('reports', { timeout: 180_000 })
   await expect(run.getByRole('row', { name: /127\.22\.0\.4/ })).toContainText('no rights')
   await expect(run.getByRole('row', { name: /127\.22\.0\.5/ })).toContainText('sign-in refused')
   await expect(run.getByRole('row', { name: /127\.22\.0\.6/ })).toContainText('disk full')
@@ -236,7 +236,7 @@ test('a new version of the agent: it runs where it proves itself, and one that d
   await update(page, '9.9.1')
   const run = group(page, 'Update')
   await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(/reported .* after its start/, {
-    timeout: 60_000,
+    timeout: 180_000,
   })
   await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()
 
@@ -244,7 +244,7 @@ test('a new version of the agent: it runs where it proves itself, and one that d
   await expect(run.getByRole('heading')).toHaveText('Update to 9.9.2')
   await expect(run.getByRole('row', { name: /lf-upkeep-1/ })).toContainText(
     'version 9.9.2 did not report in time, or did not stay up; 9.9.1 runs again',
-    { timeout: 60_000 },
+    { timeout: 180_000 },
   )
   await expect(run.getByRole('button', { name: 'Try again only the 1 that failed' })).toBeVisible()
   await expect(page.getByRole('row', { name: /^9\.9\.1 1 Lanternfield IT 1/ })).toBeVisible()

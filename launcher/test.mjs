@@ -7,7 +7,7 @@ import { ensureChromium, ensurePostgres, ensureRealHosts } from './debian.mjs'
 import { root } from './place.mjs'
 import { step } from './say.mjs'
 
-/** @typedef {{ passed: number, failed: number }} Count */
+/** @typedef {{ passed: number, failed: number, names?: string[] }} Count `names`: of what failed */
 
 // The build before this leaves its own NODE_ENV behind.
 /**
@@ -45,7 +45,7 @@ async function check(name, words) {
   const { code, output } = await run(words)
   step(`${code === 0 ? 'ok    ' : 'FAILED'} ${name} (${Math.round((Date.now() - began) / 1000)} s)`)
   if (code !== 0) process.stdout.write(output + '\n')
-  return { passed: Number(code === 0), failed: Number(code !== 0) }
+  return { passed: Number(code === 0), failed: Number(code !== 0), names: code === 0 ? [] : [name] }
 }
 
 /**
@@ -72,7 +72,7 @@ async function runner(name, words, env, report, count, isApart = false) {
     `${counted.failed === 0 ? 'ok    ' : 'FAILED'} ${name}: ${counted.passed} passed, ${counted.failed} failed (${Math.round((Date.now() - began) / 1000)} s)`,
   )
   if (counted.failed) process.stdout.write(output + '\n')
-  return counted
+  return { ...counted, names: counted.names?.length || !counted.failed ? counted.names : [name] }
 }
 
 const vitest = bin('vitest/vitest.mjs')
@@ -97,6 +97,12 @@ const vitestRun = (name, projects, report, isApart) =>
         json.numFailedTests +
         json.testResults.filter((/** @type {any} */ file) => file.status === 'failed' && !file.assertionResults.length)
           .length,
+      names: json.testResults.flatMap((/** @type {any} */ file) => [
+        ...file.assertionResults
+          .filter((/** @type {any} */ each) => each.status === 'failed')
+          .map((/** @type {any} */ each) => each.fullName),
+        ...(file.status === 'failed' && !file.assertionResults.length ? [file.name] : []),
+      ]),
     }),
     isApart,
   )
@@ -114,6 +120,16 @@ async function onRealHosts(why, report) {
   step(`${isFailure ? 'FAILED' : 'LEFT OUT'} tests on real hosts: ${why}`)
   return { passed: 0, failed: Number(isFailure) }
 }
+
+/**
+ * Titles of what failed in a suite of the browser tests, and in those within it.
+ * @param {any} suite
+ * @returns {string[]}
+ */
+const failedIn = (suite) => [
+  ...(suite.specs ?? []).filter((/** @type {any} */ spec) => !spec.ok).map((/** @type {any} */ spec) => spec.title),
+  ...(suite.suites ?? []).flatMap(failedIn),
+]
 
 /** Every check there is; ends the process with the sum as its last line. */
 export async function test() {
@@ -160,12 +176,15 @@ export async function test() {
       (json) => ({
         passed: json.stats.expected + json.stats.flaky,
         failed: json.stats.unexpected + json.stats.skipped,
+        names: json.suites.flatMap(failedIn),
       }),
     ),
   )
   counts.push(await hosts)
   rmSync(reports, { recursive: true })
   const sum = counts.reduce((a, b) => ({ passed: a.passed + b.passed, failed: a.failed + b.failed }))
+  // Once more at the end, where it is found without reading all of the above.
+  for (const name of counts.flatMap((each) => each.names ?? [])) step(`failed: ${name}`)
   step(`${Math.round((Date.now() - began) / 1000)} s in all`)
   process.stdout.write(`${sum.passed} passed, ${sum.failed} failed\n`)
   process.exit(sum.failed ? 1 : 0)

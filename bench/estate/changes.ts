@@ -97,12 +97,14 @@ export async function largeChanges(
           until: Date.now() + 3_600_000,
         }))
       },
-      () => `(select begun from window_progress where window_id = ${windowId}) and not exists (select from settle_due)`,
+      () =>
+        `(select begun from window_occurrence where window_id = ${windowId}) and not exists (select from settle_due)`,
     )
     await measured(
       'and is ended',
       () => ask('POST', `/api/windows/${windowId}/end`),
-      () => `(select over from window_progress where window_id = ${windowId}) and not exists (select from settle_due)`,
+      () =>
+        `(select over from window_occurrence where window_id = ${windowId}) and not exists (select from settle_due)`,
     )
     return figures
   } finally {

@@ -96,7 +96,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'killed at 50 moments while it reports: no log entry lost, none told twice, no number used again',
-    { timeout: 180_000 },
+    { timeout: 540_000 },
     async () => {
       let said = 0
       for (let i = 0; i < 50; i++) {
@@ -126,7 +126,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'with its disk full it goes on telling from memory, and writes again when there is room',
-    { timeout: 90_000 },
+    { timeout: 270_000 },
     async () => {
       await host.sh(
         `systemctl stop custode-agent; cp -a ${home} /root/home; mount -t tmpfs -o size=600k,mode=700 tmpfs ${home}; cp -a /root/home/. ${home}; chown -R custode-agent: ${home}; head -c 2M /dev/zero > ${home}/fill 2>/dev/null; systemctl start custode-agent`,
@@ -153,7 +153,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     },
   )
 
-  it('with each file of its state emptied, or filled with rubbish, it reports on', { timeout: 120_000 }, async () => {
+  it('with each file of its state emptied, or filled with rubbish, it reports on', { timeout: 360_000 }, async () => {
     const damaged = async (damage: string, files: string[]) => {
       await host.sh(
         `systemctl stop custode-agent; ${files.map((file) => `${damage} ${home}/${file}; chown custode-agent: ${home}/${file}`).join('; ')}; systemctl start custode-agent`,
@@ -180,7 +180,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     '30,000 journal lines in a minute: the urgent ones are told, the others counted, and the memory stays bounded',
-    { timeout: 120_000 },
+    { timeout: 360_000 },
     async () => {
       const before = (await page()).leftOutEntries
       await host.sh(
@@ -208,7 +208,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'a report that the database refuses stops nothing behind it, and is told on the page and on the machine',
-    { timeout: 60_000 },
+    { timeout: 180_000 },
     async () => {
       await here.house.pool.query(`alter table log_event add constraint odd check (text <> 'the odd one') not valid`)
       await host.sh('logger -t t-odd "the odd one"')
@@ -227,7 +227,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     },
   )
 
-  it('a log that is rotated while it is written: every line once', { timeout: 90_000 }, async () => {
+  it('a log that is rotated while it is written: every line once', { timeout: 270_000 }, async () => {
     host.write('/var/log/t-app.log', 'app: from before\n')
     // The list of logs is looked at every ten minutes; a start looks at once.
     await host.sh('systemctl restart custode-agent')
@@ -241,7 +241,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
         for i in $(seq 1 40); do n=$((n + 1)); echo "app: rotated line $n" >> t-app.log; sleep 0.02; done
         mv t-app.log t-app.log.1; echo "app: last word $round" >> t-app.log.1; : > t-app.log; sleep 1.3
       done`,
-      { timeout: 60_000 },
+      { timeout: 180_000 },
     )
     await until(
       'all lines',
@@ -258,7 +258,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'a command that hangs costs its collector only, is ended with all it has started, and raises an alert',
-    { timeout: 150_000 },
+    { timeout: 450_000 },
     async () => {
       host.write(
         '/usr/local/bin/systemctl',
@@ -292,7 +292,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'the clock two hours forward, then back: it reports steadily, and every time is right',
-    { timeout: 90_000 },
+    { timeout: 270_000 },
     async () => {
       const clock = (offset: string) => host.sh(`echo "${offset}" > /run/t-clock; chmod 644 /run/t-clock`)
       await clock('+0')
@@ -349,7 +349,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'stopped in its tracks it is ended and started anew by systemd, which no longer hears from it',
-    { timeout: 90_000 },
+    { timeout: 270_000 },
     async () => {
       host.write('/etc/systemd/system/custode-agent.service.d/watchdog.conf', '[Service]\nWatchdogSec=3\n')
       await host.sh('systemctl daemon-reload; systemctl restart custode-agent; sleep 8')
@@ -366,7 +366,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     },
   )
 
-  it('the host restarts: the agent is back by itself, and nothing is told twice', { timeout: 90_000 }, async () => {
+  it('the host restarts: the agent is back by itself, and nothing is told twice', { timeout: 270_000 }, async () => {
     await host.sh('logger -t t-boot "before the restart"; sync')
     await host.reboot()
     await host.sh('logger -t t-boot "after the restart"')
@@ -383,7 +383,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     expect(await host.sh('systemctl is-enabled custode-agent')).toBe('enabled\n')
   })
 
-  it('a plug that is pulled is told, and its end', { timeout: 90_000 }, async () => {
+  it('a plug that is pulled is told, and its end', { timeout: 270_000 }, async () => {
     await host.pullPlug()
     await until(
       'silence',
@@ -402,7 +402,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'set back to a snapshot it goes on from where the server is, and tells everything again',
-    { timeout: 90_000 },
+    { timeout: 270_000 },
     async () => {
       const before = (await page()).lostReports
       await host.stop()
@@ -430,7 +430,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     },
   )
 
-  it('cloned, the copy is not listened to, and an alert says that there are two', { timeout: 120_000 }, async () => {
+  it('cloned, the copy is not listened to, and an alert says that there are two', { timeout: 360_000 }, async () => {
     const copy = await here.lan.clone(host, 'tm-copy')
     const [alert] = await until(
       'the alert',
@@ -517,7 +517,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
     })
     it(
       'to a newer version it runs that; one that does not start goes back by itself; the same again changes nothing',
-      { timeout: 240_000 },
+      { timeout: 720_000 },
       async () => {
         expect(await updateTo('9.9.1')).toMatchObject({ state: 'updated' })
         await until('the new version', page, (now) => now.agentVersion === '9.9.1')
@@ -532,7 +532,7 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   it(
     'installed anew where programs may not run from /tmp, over links that its user has laid: root follows none of them',
-    { timeout: 60_000 },
+    { timeout: 180_000 },
     async () => {
       // An installation that fails leaves what was there running.
       await host.sh('mkdir /usr/local/lib/custode-agent/custode-agent.new')

@@ -170,6 +170,9 @@ export async function watchFor({ house }: HostHouse, watches: WatchSpec[]): Prom
   if (status !== 200) throw new Error(JSON.stringify(body))
 }
 
+/** Where browser tests share the cores, hosts and server are a few times slower. */
+const patience = 3
+
 /** Waits until something is so. @throws Error with what was seen last */
 export async function until<T>(
   what: string,
@@ -178,9 +181,11 @@ export async function until<T>(
   within = 30_000,
 ): Promise<T> {
   let seen: T | undefined
-  for (const end = Date.now() + within; Date.now() < end; await wait(200)) {
+  for (const end = Date.now() + patience * within; Date.now() < end; await wait(200)) {
     seen = await look().catch(() => undefined)
     if (seen !== undefined && isSo(seen)) return seen
   }
-  throw new Error(`${what} did not come within ${within / 1000} s; last seen: ${JSON.stringify(seen)?.slice(0, 800)}`)
+  throw new Error(
+    `${what} did not come within ${(patience * within) / 1000} s; last seen: ${JSON.stringify(seen)?.slice(0, 800)}`,
+  )
 }

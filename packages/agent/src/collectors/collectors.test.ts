@@ -145,7 +145,7 @@ Conf libc6 (2.36-9+deb12u9 Debian:12.9/stable [amd64])
   it('tell security from the rest, and leave out what would only come new', () => {
     expect(parseSimulation(output)).toEqual({ security: ['openssl', 'tzdata', 'bash'], other: ['libc6'] })
   })
-  it('agree with what apt-get of this machine sums up itself', { timeout: 60_000 }, async () => {
+  it('agree with what apt-get of this machine sums up itself', { timeout: 180_000 }, async () => {
     const sum = /^(\d+) upgraded, \d+ newly installed, (?:\d+ downgraded, )?\d+ to remove/m.exec(
       system('apt-get', '--simulate', 'dist-upgrade'),
     )!

@@ -62,7 +62,7 @@ afterEach(() => {
 })
 
 // Each report is flushed to disk, which others may be using.
-describe('the spool', { timeout: 30_000 }, () => {
+describe('the spool', { timeout: 90_000 }, () => {
   it('keeps numbering after a restart, also when everything was sent', () => {
     const spool = new Spool(home)
     spool.add(report())
@@ -393,7 +393,7 @@ describe('check', () => {
       { good: false, text: expect.stringContaining('custode-agent enroll') as string },
     ])
   })
-  it('sees a key that others can read, and a server that is not there', { timeout: 60_000 }, async () => {
+  it('sees a key that others can read, and a server that is not there', { timeout: 180_000 }, async () => {
     writeIdentity(home, { ...identity(), server: 'http://127.0.0.1:9' })
     expect(statSync(identityFile(home)).mode & 0o777).toBe(0o600)
     const findings = await check(home)

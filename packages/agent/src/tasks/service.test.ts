@@ -102,7 +102,7 @@ describe('on this machine, by service(8) and a script of the Linux Standard Base
     })
     expect([existsSync(flag), status()]).toEqual([false, ` [ - ]  ${name}`])
     // Some scripts of a machine take their time to say how they are.
-  }, 60_000)
+  }, 180_000)
 })
 
 it('why a program failed is its last word, and not where systemctl says to read on', () => {

@@ -1,29 +1,53 @@
 import Joi from 'joi'
-import { afterTime, aNumber } from '../bounds'
 import {
   subjects,
   type ClientId,
+  type ClockEffect,
   type CrowdStep,
+  type DeviceId,
   type HeldOutcome,
+  type LocalTime,
   type MaintenanceWindow,
   type Millis,
+  type Occurrence,
   type Severity,
+  type Subject,
   type Target,
   type WindowSubject,
 } from '#core'
+import { afterTime, aNumber, aTime } from '../bounds'
 import { targetSchema } from '../estate/target'
-import { aTime } from '../bounds'
 
-/** `from` null: from now. `until` null: no end, until someone ends it. */
+/**
+ * What somebody wants held back, and when. `from`: a moment, a time on the clocks of the zone, or null: from now.
+ * `until` or `length` (elapsed), or neither: no end, until someone ends it. With a `rule` it repeats, and needs a length.
+ */
 export interface NewWindow {
   name: string
   reason: string
   target: Target
   subject: WindowSubject
-  from: Millis | null
-  until: Millis | null
+  from: Millis | LocalTime | null
+  until?: Millis | null
+  length?: Millis | null
+  /** IANA name; null: that of the site, or of the sites where they have one. */
+  zone?: string | null
+  /** RFC 5545: the value of RRULE. */
+  rule?: string | null
+  /** Starts that the rule has and the window has not. */
+  except?: Millis[]
+  ownerId?: number | null
+  /** Number or address of the work order. */
+  ticket?: string
+  /** When somebody should look whether it is still needed. */
+  reviewAt?: Millis | null
 }
 
+const aPost = Joi.object({
+  deviceId: aNumber.required(),
+  watch: Joi.string().max(61).required(),
+  instance: Joi.string().allow('').max(300).required(),
+})
 export const windowSubjectSchema = Joi.alternatives<WindowSubject>().try(
   Joi.object({ of: Joi.valid('all').required() }),
   Joi.object({
@@ -37,22 +61,100 @@ export const windowSubjectSchema = Joi.alternatives<WindowSubject>().try(
     of: Joi.valid('watches').required(),
     watches: Joi.array().items(Joi.string().max(61)).min(1).max(200).required(),
   }),
+  Joi.object({
+    of: Joi.valid('posts').required(),
+    posts: Joi.array().items(aPost).min(1).max(500).required(),
+  }),
 )
 
-export const newWindowSchema = Joi.object<NewWindow, true>({
+/** Longer than any work: a year and a day. */
+const longest = 366 * 86_400_000
+const localTime = Joi.string().pattern(/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$/)
+const window = {
   name: Joi.string().trim().min(1).max(100).required(),
   reason: Joi.string().allow('').max(500).default(''),
   target: targetSchema.required(),
   subject: windowSubjectSchema.required(),
-  from: aTime.allow(null).required(),
-  until: aTime.allow(null).required(),
+  from: Joi.alternatives().try(aTime, localTime).allow(null).required(),
+  until: aTime.allow(null),
+  length: Joi.number().integer().min(60_000).max(longest).allow(null),
+  zone: Joi.string().max(60).allow(null),
+  rule: Joi.string().max(400).allow(null),
+  except: Joi.array().items(aTime).max(500),
+  ownerId: aNumber.allow(null),
+  ticket: Joi.string().allow('').max(300),
+  reviewAt: aTime.allow(null),
+}
+export const newWindowSchema = Joi.object<NewWindow, true>(window)
+
+/** Which of its times a change is about: one, that one and all after it, or all that are to come. */
+export const changeScopes = ['one', 'following', 'all'] as const
+export type ChangeScope = (typeof changeScopes)[number]
+export interface WindowChange {
+  /** Of the window that was read. */
+  revision: number
+  scope: ChangeScope
+  /** By the rule, of the one that it is about; null: of all. */
+  start: Millis | null
+  why: string
+  /** Of *one* its times count, and nothing else. */
+  window: NewWindow
+}
+const why = Joi.string().trim().allow('').max(300).default('')
+export const windowChangeSchema = Joi.object<WindowChange, true>({
+  revision: Joi.number().integer().min(1).required(),
+  scope: Joi.string()
+    .valid(...changeScopes)
+    .required(),
+  start: aTime.allow(null).required(),
+  why,
+  window: newWindowSchema.required(),
 })
 
+/** *skip*: it does not come; *restore*: it does after all; *end*: now; *extend*: to `until`, while it is in force. */
+export const occurrenceActs = ['skip', 'restore', 'end', 'extend'] as const
+export interface OccurrenceAct {
+  do: (typeof occurrenceActs)[number]
+  start: Millis
+  until?: Millis
+  why: string
+}
+export const occurrenceActSchema = Joi.object<OccurrenceAct, true>({
+  do: Joi.string()
+    .valid(...occurrenceActs)
+    .required(),
+  start: aTime.required(),
+  until: aTime,
+  why,
+})
+export interface WindowWhy {
+  why?: string
+}
+export const windowWhySchema = Joi.object<WindowWhy, true>({ why: Joi.string().trim().allow('').max(300) })
+export interface WindowReview {
+  reviewAt: Millis | null
+  why: string
+}
+export const windowReviewSchema = Joi.object<WindowReview, true>({ reviewAt: aTime.allow(null).required(), why })
+
+/** A window at one of its times: the one in force, else the next, else the last. */
 export interface WindowView extends MaintenanceWindow {
+  revision: number
+  /** Of this time, by the rule: its name. */
+  start: Millis
   reason: string
+  ticket: string
+  ownerId: number | null
+  owner: string | null
   targetText: string
-  clientId: ClientId | null
   deviceCount: number
+  zone: string
+  starts: LocalTime
+  length: Millis | null
+  rule: string | null
+  /** When it comes again after this time. */
+  next: Millis | null
+  reviewAt: Millis | null
   createdBy: string
   createdAt: Millis
   endedBy: string | null
@@ -93,9 +195,187 @@ export interface HeldEnding {
   outcome: HeldOutcome | null
   count: number
 }
-/** The window, and how what it held has ended. */
+/** One time of a window, with what came of it. */
+export interface OccurrenceView extends Occurrence {
+  id: number
+  endedAt: Millis | null
+  endedBy: string | null
+  begun: boolean
+  /** Records that it held. */
+  held: number
+  /** Of those, raised when it was over. */
+  raised: number
+  /** Raised within half an hour after its end, on its devices, of what it holds back: the work took longer. */
+  overrun: number
+  /** Alerts raised on its devices while it was in force, which it did not hold. */
+  uncovered: number
+}
+/** One saved state of a window. */
+export interface WindowRevision {
+  revision: number
+  savedBy: string
+  savedAt: Millis
+  why: string
+  name: string
+  rule: string | null
+  starts: LocalTime
+  zone: string
+  length: Millis | null
+  endedAt: Millis | null
+}
+/** What its record over time suggests. */
+export const windowAdvice = ['never-held', 'overruns', 'review'] as const
+export type WindowAdvice = (typeof windowAdvice)[number]
+/** The window with its times, and how what it held has ended. */
 export interface WindowPage extends WindowView {
   endings: HeldEnding[]
+  /** To come, the soonest first; then in force and over, the newest first: so many of each. */
+  coming: OccurrenceView[]
+  past: OccurrenceView[]
+  /** Starts that were skipped and are not over. */
+  skipped: Millis[]
+  revisions: WindowRevision[]
+  advice: WindowAdvice[]
+  continues: { id: number; name: string } | null
+}
+export interface WindowRecordQuery {
+  before?: number
+  limit: number
+  /** Of this time alone. */
+  occurrence?: number
+}
+export const windowRecordQuerySchema = Joi.object<WindowRecordQuery, true>({
+  before: aNumber,
+  limit: Joi.number().integer().min(1).max(500).default(100),
+  occurrence: aNumber,
+})
+
+/** An alert of a device in reach, raised while the window was in force and not held by it. */
+export interface UncoveredAlert {
+  alertId: number
+  deviceId: DeviceId
+  deviceName: string
+  watch: string
+  instance: string
+  family: Subject
+  severity: Severity
+  raisedAt: Millis
+  text: string
+}
+export interface UncoveredList {
+  total: number
+  alerts: UncoveredAlert[]
+}
+export interface OccurrenceQuery {
+  occurrence: number
+}
+export const occurrenceQuerySchema = Joi.object<OccurrenceQuery, true>({ occurrence: aNumber.required() })
+
+export interface WindowDraft {
+  /** The window that is changed; null: a new one. */
+  id: number | null
+  window: NewWindow
+}
+export const windowDraftSchema = Joi.object<WindowDraft, true>({
+  id: aNumber.allow(null).required(),
+  window: newWindowSchema.required(),
+})
+export interface OverlapView {
+  id: number
+  name: string
+  from: Millis
+  until: Millis | null
+  /** In the reach of both. */
+  devices: number
+}
+/** What a window would do, before it is saved. */
+export interface WindowPreview {
+  devices: number
+  clients: number
+  zone: string
+  /** The zones of its sites. */
+  zones: string[]
+  /** The next five. */
+  next: Occurrence[]
+  /** What the changes of the clocks of the next year do to it. */
+  clock: ClockEffect[]
+  overlaps: OverlapView[]
+  moreOverlaps: number
+  /** Posts that fail now without an alert, and would be held if it were in force. */
+  failing: number
+  /** Alerts that are open in its reach: they stay, and nobody is told more of them. */
+  open: number
+}
+export interface FamilyPosts {
+  family: Subject
+  posts: number
+}
+export interface PostView {
+  deviceId: DeviceId
+  deviceName: string
+  clientName: string
+  watch: string
+  watchName: string
+  instance: string
+  family: Subject
+}
+export interface WindowPostsBody {
+  target: Target
+  subject: WindowSubject
+  /** The last device of the part before. */
+  after: DeviceId | null
+}
+export const windowPostsSchema = Joi.object<WindowPostsBody, true>({
+  target: targetSchema.required(),
+  subject: windowSubjectSchema.required(),
+  after: aNumber.allow(null).required(),
+})
+/** The posts that a window would hold. */
+export interface WindowPosts {
+  /** Of its devices, whatever its subject. */
+  families: FamilyPosts[]
+  /** Of its subject. */
+  total: number
+  posts: PostView[]
+  next: DeviceId | null
+}
+
+/** What is planned, for lanes of a client or a site. */
+export interface LanesQuery {
+  from: Millis
+  until: Millis
+  client?: ClientId
+}
+export const lanesQuerySchema = Joi.object<LanesQuery, true>({
+  from: aTime.required(),
+  until: aTime.required(),
+  client: aNumber,
+})
+export interface LaneSpan {
+  windowId: number
+  occurrence: number
+  start: Millis
+  name: string
+  from: Millis
+  until: Millis | null
+  repeats: boolean
+  revision: number
+  /** It can be moved and stretched: it is this lane's alone, and has not begun. */
+  movable: boolean
+}
+export interface Lane {
+  clientId: ClientId
+  siteId: number | null
+  name: string
+  zone: string
+  spans: LaneSpan[]
+}
+export interface Lanes {
+  now: Millis
+  /** Windows of several clients or sites, in a lane of their own. */
+  shared: LaneSpan[]
+  /** A lane each client; of one client a lane each site, and its own first. */
+  lanes: Lane[]
 }
 
 export interface WatchlineTick {
@@ -108,6 +388,8 @@ export interface WatchlineTick {
 }
 export interface WatchlineSpan {
   windowId: number
+  /** Which of its times. */
+  occurrence: number
   from: Millis
   until: Millis | null
   name: string

@@ -31,27 +31,35 @@ describe('an alert', () => {
     ])
   })
   it('is held while a window covers the post', () => {
-    expect(settle(situation({ standing: failing(), cover: { id: 3 } }))).toMatchObject([{ do: 'hold', windowId: 3 }])
+    expect(settle(situation({ standing: failing(), cover: { id: 3, occurrence: 30 } }))).toMatchObject([
+      { do: 'hold', windowId: 3 },
+    ])
   })
   it('stays open when it was open before the window', () => {
-    expect(doing({ standing: failing(), cover: { id: 3 }, alert: { severity: 'critical', began: 5 } })).toEqual([])
+    expect(
+      doing({ standing: failing(), cover: { id: 3, occurrence: 30 }, alert: { severity: 'critical', began: 5 } }),
+    ).toEqual([])
   })
   it('comes out of the window at its end with its true beginning', () => {
     expect(
-      settle(situation({ standing: failing('critical', 9), held: { windowId: 3, severity: 'critical', began: 5 } })),
+      settle(situation({ standing: failing('critical', 9), held: { occurrence: 30, severity: 'critical', began: 5 } })),
     ).toMatchObject([
       { do: 'end held', outcome: 'raised' },
       { do: 'raise', began: 5, afterMaintenance: true },
     ])
   })
   it('or stays in the window’s record when it is well again', () => {
-    expect(settle(situation({ cover: { id: 3 }, held: { windowId: 3, severity: 'critical', began: 5 } }))).toEqual([
-      { do: 'end held', outcome: 'cleared' },
-    ])
+    expect(
+      settle(situation({ cover: { id: 3, occurrence: 30 }, held: { occurrence: 30, severity: 'critical', began: 5 } })),
+    ).toEqual([{ do: 'end held', outcome: 'cleared' }])
   })
   it('passes from one window to the next without being raised', () => {
     expect(
-      doing({ standing: failing(), cover: { id: 4 }, held: { windowId: 3, severity: 'critical', began: 5 } }),
+      doing({
+        standing: failing(),
+        cover: { id: 4, occurrence: 40 },
+        held: { occurrence: 30, severity: 'critical', began: 5 },
+      }),
     ).toEqual(['end held', 'hold'])
   })
   it('that a person closed stays closed until the post is well, or worse', () => {
@@ -82,13 +90,20 @@ describe('an alert', () => {
   it('nothing is tried while a window covers the post, nor when it comes out of one, nor once a person was told', () => {
     const remediation = { severity: 'critical' as const, began: 5 }
     expect(
-      settle(situation({ standing: failing('critical', 9), mayRemediate: true, remediation, cover: { id: 3 } })),
+      settle(
+        situation({
+          standing: failing('critical', 9),
+          mayRemediate: true,
+          remediation,
+          cover: { id: 3, occurrence: 30 },
+        }),
+      ),
     ).toMatchObject([
       { do: 'end remediation', outcome: 'held' },
       { do: 'hold', began: 5 },
     ])
     expect(
-      doing({ standing: failing(), mayRemediate: true, held: { windowId: 3, severity: 'critical', began: 5 } }),
+      doing({ standing: failing(), mayRemediate: true, held: { occurrence: 30, severity: 'critical', began: 5 } }),
     ).toEqual(['end held', 'raise'])
     expect(doing({ standing: failing(), mayRemediate: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
   })
@@ -108,7 +123,7 @@ describe('an alert', () => {
         steps.forEach(({ level, cover, watched, mayRemediate }, at) => {
           const now = situation({
             standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null,
-            cover: cover ? { id: cover as number } : null,
+            cover: cover ? { id: cover as number, occurrence: cover as number } : null,
             alert,
             held,
             remediation,
@@ -124,7 +139,7 @@ describe('an alert', () => {
             if (action.do === 'close') alert = null
             if (action.do === 'hold') {
               expect(held).toBeNull()
-              held = { windowId: action.windowId, severity: action.severity, began: action.began }
+              held = { occurrence: action.occurrence, severity: action.severity, began: action.began }
             }
             if (action.do === 'change held') held = { ...held!, severity: action.severity }
             if (action.do === 'end held') held = null

@@ -15,7 +15,8 @@ export interface OpenAlert {
   began: Millis
 }
 export interface HeldRecord {
-  windowId: number
+  /** The time of a window that holds it. */
+  occurrence: number
   severity: Severity
   began: Millis
 }
@@ -34,7 +35,14 @@ export type AlertAction =
   | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; afterMaintenance: boolean }
   | { do: 'change'; severity: Severity; evidence: Evidence | null }
   | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'> }
-  | { do: 'hold'; windowId: number; severity: Severity; began: Millis; evidence: Evidence | null }
+  | {
+      do: 'hold'
+      windowId: number
+      occurrence: number
+      severity: Severity
+      began: Millis
+      evidence: Evidence | null
+    }
   | { do: 'change held'; severity: Severity; evidence: Evidence | null }
   | { do: 'end held'; outcome: HeldOutcome }
   | { do: 'remediate'; severity: Severity; began: Millis; evidence: Evidence | null }
@@ -43,8 +51,8 @@ export type AlertAction =
 
 export interface Situation {
   standing: PostStanding | null
-  /** The window that covers the post now. */
-  cover: { id: number } | null
+  /** The window that covers the post now, and which of its times. */
+  cover: { id: number; occurrence: number } | null
   alert: OpenAlert | null
   held: HeldRecord | null
   dismissed: Dismissal | null
@@ -85,7 +93,7 @@ export function settle({
     return actions
   }
   if (cover) {
-    if (held && held.windowId === cover.id) {
+    if (held && held.occurrence === cover.occurrence) {
       if (held.severity !== level) actions.push({ do: 'change held', severity: level, evidence })
       return actions
     }
@@ -95,6 +103,7 @@ export function settle({
     actions.push({
       do: 'hold',
       windowId: cover.id,
+      occurrence: cover.occurrence,
       severity: level,
       began: held?.began ?? remediation?.began ?? began,
       evidence,

@@ -1,3 +1,4 @@
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { DeviceTraits } from '../estate'
 import { coverOf, covers, isCalledOff, isOver, type MaintenanceWindow } from './cover'
@@ -15,9 +16,10 @@ const device: DeviceTraits = {
   roles: ['web'],
   tags: [],
 }
-const post = { device, watch: 'disk.space', family: 'disk' as const }
+const post = { device, watch: 'disk.space', instance: '/var', family: 'disk' as const }
 const window = (more: Partial<MaintenanceWindow> = {}): MaintenanceWindow => ({
   id: 1,
+  occurrence: 1,
   name: 'w',
   clientId: null,
   target: { on: 'everyone' },
@@ -52,6 +54,39 @@ describe('a window', () => {
     expect(covers(window({ subject: { of: 'watches', watches: ['services'] } }), post, 150)).toBe(false)
     expect(covers(window({ subject: { of: 'watches', watches: ['disk.space'] } }), post, 150)).toBe(true)
   })
+  it('of single posts covers these and no others of their device', () => {
+    const of = (deviceId: number, watch: string, instance: string) =>
+      covers(window({ subject: { of: 'posts', posts: [{ deviceId, watch, instance }] } }), post, 150)
+    expect([
+      of(7, 'disk.space', '/var'),
+      of(7, 'disk.space', '/'),
+      of(8, 'disk.space', '/var'),
+      of(7, 'disk.left', '/var'),
+    ]).toEqual([true, false, false, false])
+  })
+  it('covers the same, however the spans of windows are split and ordered', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.tuple(fc.integer({ min: 0, max: 50 }), fc.integer({ min: 1, max: 30 })), { maxLength: 6 }),
+        fc.integer({ min: 1, max: 29 }),
+        (spans, cut) => {
+          const whole = spans.map(([from, length], i) => window({ id: i + 1, from, until: from + length }))
+          const parts = whole.flatMap((one) => {
+            const at = Math.min(one.from + cut, one.until!)
+            return [
+              { ...one, until: at },
+              { ...one, occurrence: 2, from: at },
+            ]
+          })
+          for (let at = 0; at < 90; at++) {
+            const covered = coverOf(whole, post, at)
+            expect(coverOf(parts.toReversed(), post, at) !== null).toBe(covered !== null)
+            expect(coverOf(whole.toReversed(), post, at)?.id).toBe(covered?.id)
+          }
+        },
+      ),
+    )
+  })
   it('of one client reaches none of its devices that has gone to another', () => {
     const named: Partial<MaintenanceWindow> = { target: { on: 'devices', deviceIds: [7] } }
     expect([1, 2, null].map((clientId) => covers(window({ ...named, clientId }), post, 150))).toEqual([
@@ -63,6 +98,9 @@ describe('a window', () => {
   it('that ends last is the one that counts', () => {
     expect(coverOf([window(), window({ id: 2, until: 300 }), window({ id: 3, until: 250 })], post, 150)?.id).toBe(2)
     expect(coverOf([window({ id: 4, until: null }), window({ id: 2, until: 300 })], post, 150)?.id).toBe(4)
+    expect(
+      coverOf([window({ id: 5, until: null }), window({ id: 4, until: null, occurrence: 2 })], post, 150),
+    ).toMatchObject({ id: 4, occurrence: 2 })
     expect(coverOf([window()], post, 250)).toBeNull()
   })
 })

@@ -20,7 +20,7 @@ export interface PostTransition extends Transition {
  * A service that one watch names is that watch's alone: the ones that look at every service leave it out, so that one
  * stopped service is one post and one alert.
  */
-function withoutNamed(watch: WatchInForce, roster: readonly WatchInForce[]): Values {
+export function withoutNamed(watch: WatchInForce, roster: readonly WatchInForce[]): Values {
   if (watch.kind !== 'service-state' || watch.values.which === 'named') return watch.values
   const named = roster
     .filter((watch) => watch.kind === 'service-state' && watch.standing === 'active' && watch.values.which === 'named')

@@ -3,6 +3,7 @@ export {
   evaluate,
   postKey,
   splitPostKey,
+  withoutNamed,
   type BrokenWatch,
   type DeviceState,
   type Evaluated,

@@ -39,6 +39,10 @@ it('words of earlier versions become codes, and nothing is lost', async () => {
     insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, close_reason, rule)
       select 1, 1, 'w', r, 'critical', 'closed', now(), now(), r, ${rule}
       from unnest(array['cleared', 'by hand', 'not watched any more', 'retired', 'merged']) r;
+    insert into window_revision (id, revision, name, reason, target, subject, from_at, until_at, created_at)
+      values (1, 1, 'Patch night', '', '{"on": "everyone"}', '{"of": "all"}', '2026-03-01T22:00Z', '2026-03-02T02:00Z',
+        now());
+    insert into window_progress values (1, true, true);
     insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, outcome, rule)
       select 1, 1, 1, 'w', coalesce(o, ''), 'critical', now(), now(), o, ${rule}
       from unnest(array['raised', 'passed on', 'not watched any more', null]) o;
@@ -63,6 +67,13 @@ it('words of earlier versions become codes, and nothing is lost', async () => {
     'merged',
   ])
   expect(await list('outcome', 'held order by id')).toEqual(['raised', 'passed-on', 'unwatched', null])
+  expect(await list(`jsonb_build_array(starts, zone, length_ms, rule)`, 'maintenance_window')).toEqual([
+    ['2026-03-01T22:00:00', 'UTC', 14_400_000, null],
+  ])
+  expect(await list(`jsonb_build_array(window_id, start = from_at, begun, over)`, 'window_occurrence')).toEqual([
+    [1, true, true, true],
+  ])
+  expect(await list('count(*)::int', 'held h join window_occurrence o on o.id = h.occurrence_id')).toEqual([4])
   expect(await list('outcome', 'remediation order by id')).toEqual(['cleared', 'unwatched'])
   expect(await list('value', `device_fact where subject = 'system'`)).toEqual([
     { cores: 4, takesTasks: true, remediates: false },

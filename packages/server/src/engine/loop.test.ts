@@ -4,7 +4,7 @@ import { hour, minute, type Service } from '#core'
 import { firstRow } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 import { hearingSince, silenceRound } from './silence'
-import { advanceWindows } from './timers'
+import { advanceWindows } from './windows'
 
 let house: House
 let templateId: number
@@ -149,13 +149,13 @@ describe('windows that end at the same moment', () => {
     const [bad, good] = [await windowFor(await device()), await windowFor(await device())]
     await advanceWindows(house.pool, Date.now())
     await house.pool.query(
-      `alter table window_progress add constraint odd check (window_id <> ${bad} or not over) not valid`,
+      `alter table window_occurrence add constraint odd check (window_id <> ${bad} or not over) not valid`,
     )
     await expect(advanceWindows(house.pool, Date.now() + 2 * minute)).rejects.toThrow('1 of 2 failed')
-    await house.pool.query('alter table window_progress drop constraint odd')
+    await house.pool.query('alter table window_occurrence drop constraint odd')
     const { over } = (await firstRow<{ over: boolean }>(
       house.pool,
-      'select over from window_progress where window_id = $1',
+      'select over from window_occurrence where window_id = $1',
       [good],
     ))!
     expect([over, await advanceWindows(house.pool, Date.now() + 2 * minute)]).toEqual([true, 1])

@@ -29,7 +29,7 @@ import type { DeviceContext } from './types'
 
 interface Alerting {
   alerts: Map<string, OpenAlert & { id: number; kind: string }>
-  held: Map<string, HeldRecord & { id: number; kind: string; evidence: Evidence | null }>
+  held: Map<string, HeldRecord & { id: number; windowId: number; kind: string; evidence: Evidence | null }>
   remediation: Map<string, Remediation & { id: number; kind: string; startedAt: Millis }>
   dismissed: Map<string, Dismissal>
 }
@@ -51,9 +51,10 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
      where device_id = any($1) and status <> 'closed'`,
     [deviceIds],
   )
-  const held = await rows<Row & { window_id: number; evidence: Evidence | null }>(
+  const held = await rows<Row & { window_id: number; occurrence_id: number; evidence: Evidence | null }>(
     db,
-    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, window_id, evidence from held
+    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, window_id, occurrence_id,
+       evidence from held
      where device_id = any($1) and ended_at is null`,
     [deviceIds],
   )
@@ -83,7 +84,8 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
     of(row).alerts.set(key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind })
   for (const row of held) {
     const { id, severity, began, kind, evidence } = row
-    of(row).held.set(key(row), { id, windowId: row.window_id, severity, began, kind, evidence })
+    const { window_id: windowId, occurrence_id: occurrence } = row
+    of(row).held.set(key(row), { id, windowId, occurrence, severity, began, kind, evidence })
   }
   for (const row of remediation) {
     const { id, severity, began, kind } = row
@@ -223,9 +225,14 @@ async function apply(
         break
       }
       case 'hold': {
-        const { windowId, severity, began, evidence } = action
-        const id = await insert(tx, 'held', { ...post(action), window_id: windowId, held_at: time(at) })
-        alerting.held.set(key, { id, kind, windowId, severity, began, evidence })
+        const { windowId, occurrence, severity, began, evidence } = action
+        const id = await insert(tx, 'held', {
+          ...post(action),
+          window_id: windowId,
+          occurrence_id: occurrence,
+          held_at: time(at),
+        })
+        alerting.held.set(key, { id, kind, windowId, occurrence, severity, began, evidence })
         break
       }
       case 'change held':
@@ -346,7 +353,12 @@ export async function settlePosts(
       cover: watch
         ? coverOf(
             context.windows,
-            { device: context.traits, watch: watch.key, family: watchKind(watch.kind).subject },
+            {
+              device: context.traits,
+              watch: watch.key,
+              instance: splitPostKey(key).instance,
+              family: watchKind(watch.kind).subject,
+            },
             at,
           )
         : null,

@@ -18,7 +18,7 @@ beforeAll(async () => {
      select $1, $2, 'many-' || i, 'server', 'linux', '', '\\x00', 1, now() from generate_series(1, $3) i`,
     [house.clients[0], house.sites[0], many],
   )
-}, 60_000)
+}, 180_000)
 afterAll(() => house.close())
 
 async function assign(): Promise<number> {

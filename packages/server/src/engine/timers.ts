@@ -1,54 +1,11 @@
-import { hour, matcher, second, windowEnd, type Millis } from '#core'
-import { ensurePartitions, firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
+import { hour, second, type Millis } from '#core'
+import { ensurePartitions, type Pool } from '../db'
 import { forgetHours } from '../store/logHours'
-import { allTraits } from '../store/traits'
-import { windowOf, type WindowRow } from '../store/windows'
-import { announce } from '../live'
-import { eachAlone } from './alone'
 import { advanceRemediations } from './remediation/remediation'
-import { reevaluateAll } from './reevaluate'
 import { dailyRetention } from './retention'
 import { settleDue } from './settling'
 import { silenceRound } from './silence'
-
-/** Windows whose beginning or end has come and was not carried out yet. */
-function dueWindows(db: Db, now: Millis, id: number | null = null): Promise<WindowRow[]> {
-  return rows<WindowRow>(
-    db,
-    `
-    select w.* from window_progress p join maintenance_window w on w.id = p.window_id
-    where not p.over and ((not p.begun and w.from_at <= $1) or least(w.until_at, w.ended_at) <= $1)
-    and ($2::int is null or p.window_id = $2)
-    order by p.window_id limit 50`,
-    [time(now), id],
-  )
-}
-
-/** Begins or ends one window, unless another process has just done so. */
-async function advanceWindow(tx: Db, id: number, now: Millis): Promise<boolean> {
-  if (!(await firstRow(tx, 'select from window_progress where window_id = $1 for update skip locked', [id])))
-    return false
-  // As it is now: it may have been ended, extended or carried out a moment ago.
-  const [row] = await dueWindows(tx, now, id)
-  if (!row) return false
-  const window = windowOf(row)
-  const end = windowEnd(window)
-  const over = end !== null && end <= now
-  const touched = (await allTraits(tx, [row.target])).filter(matcher(window.target))
-  await reevaluateAll(tx, new Map(touched.map((device) => [device.id, null])), over ? end : now)
-  await tx.query('update window_progress set begun = true, over = $2 where window_id = $1', [window.id, over])
-  announce(tx, { topic: 'windows', clientIds: row.client_id === null ? null : [row.client_id], deviceIds: [] })
-  return true
-}
-
-/** Begins and ends windows on time, each by itself. What still fails at the end is raised then. */
-export async function advanceWindows(pool: Pool, now: Millis): Promise<number> {
-  let turned = 0
-  await eachAlone(await dueWindows(pool, now), async ({ id }) => {
-    if (await inTransaction(pool, (tx) => advanceWindow(tx, id, now))) turned++
-  })
-  return turned
-}
+import { advanceWindows } from './windows'
 
 /** Something that must happen without a report. */
 export interface Job {

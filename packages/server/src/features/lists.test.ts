@@ -76,10 +76,14 @@ it('of windows of a device: all that are open or to come, though hundreds that a
   expect((await window(0, null, 'until further notice')).status).toBe(200)
   for (let i = 0; i < 3; i++) await window(hour, 2 * hour, `tomorrow ${i}`)
   await house.pool.query(
-    `insert into window_revision (id, revision, name, reason, client_id, target, subject, from_at, until_at,
-       created_at)
-     select 10000 + i, 1, 'over ' || i, '', $1, $2, '{"of":"all"}', now() - i * interval '1 hour',
-       now() - i * interval '1 hour' + interval '10 minutes', now() from generate_series(1, 510) i`,
+    `with made as (
+       insert into window_revision (id, revision, name, reason, client_id, target, subject, starts, length_ms, created_at)
+       select 10000 + i, 1, 'over ' || i, '', $1, $2, '{"of":"all"}', '2026-01-01T00:00:00', 600000, now()
+       from generate_series(1, 510) i returning id
+     )
+     insert into window_occurrence (window_id, start, from_at, until_at, known, begun, over)
+     select id, f, f, f + interval '10 minutes', true, true, true
+     from made, lateral (select now() - (id - 10000) * interval '1 hour' as f) t`,
     [house.clients[0], JSON.stringify({ on: 'devices', deviceIds: [agent.id] })],
   )
   const part = async (query: string) =>

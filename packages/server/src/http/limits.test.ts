@@ -27,7 +27,7 @@ let limited: TwoClients['limited']
 beforeAll(async () => {
   all = await openTwoClients()
   ;({ house, id, limited } = all)
-}, 120_000)
+}, 360_000)
 afterAll(() => all.close())
 
 /** One’s own, or of nobody: there is nothing of another client in it. */
@@ -156,7 +156,7 @@ describe('whoever is limited to some clients', () => {
       }
     }
     expect(await everything()).toBe(before)
-  }, 60_000)
+  }, 180_000)
 
   it('finds no device by a target that reaches them', async () => {
     for (const { ask } of [limited.lead, limited.technician]) {

@@ -44,7 +44,7 @@ export function traitsOf(row: TraitsRow, facts: Facts): DeviceTraits {
 }
 
 /** The newest facts of these subjects, by device. */
-async function factsOf(
+export async function factsOf(
   db: Db,
   subjects: readonly string[],
   ids: readonly DeviceId[] | null,

@@ -256,9 +256,10 @@ export async function openTwoClients(): Promise<TwoClients> {
   })
   for (const window of [id.window, id.ownWindow])
     await pool.query(
-      `insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, rule)
-       values ($1::int, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(),
-       '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}')`,
+      `insert into held (window_id, occurrence_id, device_id, client_id, watch, instance, severity, began, held_at, rule)
+       select window_id, id, $2, $3, 'services', 'tm-held ' || $1, 'warning', now(), now(),
+       '{"name":"Tidemill","kind":"service-state","sentence":[],"sources":[]}'
+       from window_occurrence where window_id = $1::int`,
       [window, device.id, one],
     )
   id.ownKey = await made('/api/enrolment-keys', newKey(ownSite, { label: 'Brindle key', uses: 5 }))

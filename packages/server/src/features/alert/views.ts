@@ -30,7 +30,7 @@ export const alertSelect = `
 export type AlertRow = AlertView & { zone: string }
 
 export const heldSelect = `
-  select h.id, h.window_id as "windowId", w.name as "windowName", least(w.until_at, w.ended_at) as "windowEnd",
+  select h.id, h.window_id as "windowId", w.name as "windowName", least(o.until_at, o.ended_at) as "windowEnd",
   h.device_id as "deviceId", d.name as "deviceName",
          h.client_id as "clientId", c.name as "clientName", s.name as "siteName", h.watch, h.instance, h.severity,
          h.began, h.held_at as "heldAt",
@@ -39,6 +39,7 @@ export const heldSelect = `
   join device d on d.id = h.device_id
   join client c on c.id = h.client_id
   join site s on s.id = d.site_id
+  join window_occurrence o on o.id = h.occurrence_id
   join maintenance_window w on w.id = h.window_id`
 
 export type HeldRow = HeldView

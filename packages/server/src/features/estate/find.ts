@@ -30,7 +30,7 @@ export async function find(pool: Pool, viewer: Viewer, words: string): Promise<F
     select 'window' as kind, w.id, w.name as title, coalesce(c.name, 'every client') as context,
     '/maintenance/' || w.id as path
     from maintenance_window w left join client c on c.id = w.client_id
-    where w.name ilike $1 and ${ofClients('w.client_id', 2)} order by w.from_at desc limit 8`,
+    where w.name ilike $1 and ${ofClients('w.client_id', 2)} order by w.created_at desc limit 8`,
     [pattern, viewer.clientIds],
   )
   const clients = rows<Found>(

@@ -2,6 +2,7 @@ import type { Watchline, WatchlineSpan, WatchlineTick } from '#contract'
 import { crowd, matcher, minute, type ClientId, type Millis, type Severity, type Target } from '#core'
 import { firstRow, rows, time, type Pool } from '../../db'
 import { ofClients, type Viewer } from '../access'
+import { occurrenceEnd, windowOfOccurrence } from '../../store/windows'
 import { allTraits } from '../estate'
 
 /** More lanes than these are none that a person tells apart: they fold into one. */
@@ -47,7 +48,7 @@ export async function watchline(
   const spans = found.filter((span) => told.has(span.windowId))
   const line = { now, from, until, clients, moreSpans: windows.length - told.size }
   if (isFolded) {
-    const distinct = new Map(spans.map(({ clientId: _, ...span }) => [span.windowId, span]))
+    const distinct = new Map(spans.map(({ clientId: _, ...span }) => [span.occurrence, span]))
     return {
       ...line,
       lanes: [],
@@ -120,12 +121,12 @@ async function windowsMeanwhile(
   const found = await rows<Span & { target: Target }>(
     pool,
     `
-    select client_id as "clientId", id as "windowId", from_at as from, least(until_at, ended_at) as until, name, target
-    from maintenance_window
-    where from_at < $4 and coalesce(least(until_at, ended_at), 'infinity') > $3
-      and least(until_at, ended_at) is distinct from from_at
-      and (client_id is null or ${ofClients('client_id', 1)} and ($2::int is null or client_id = $2))
-    order by from_at, id`,
+    select w.client_id as "clientId", w.id as "windowId", o.id as occurrence, o.from_at as from,
+      least(o.until_at, o.ended_at) as until, w.name, w.target
+    from window_occurrence o ${windowOfOccurrence}
+    where o.from_at < $4 and ${occurrenceEnd} > $3 and o.ended_at is distinct from o.from_at
+      and (w.client_id is null or ${ofClients('w.client_id', 1)} and ($2::int is null or w.client_id = $2))
+    order by o.from_at, w.id`,
     [viewer.clientIds, clientId, time(from), time(until)],
   )
   const shared = isLimited ? found.filter((span) => span.clientId === null) : []

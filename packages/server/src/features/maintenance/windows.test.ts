@@ -9,13 +9,19 @@ beforeAll(async () => {
   house = await openHouse()
   // More than a part of each, beside one of the other client.
   await house.pool.query(
-    `insert into window_revision
-       (id, revision, name, reason, target, subject, from_at, until_at, client_id, created_at)
-     select 1000 * i + n, 1, g || ' ' || n, '', '{"on":"everyone"}', '{"of":"all"}',
-       to_timestamp($1::float8 / 1000) + case g when 'over' then -10 when 'open' then -1 else 1 end * interval '1 hour'
-         + n / 10 * interval '1 second',
-       to_timestamp($1::float8 / 1000) + case g when 'over' then -5 else 9 end * interval '1 hour', $2::int, now()
-     from unnest('{over,open,coming}'::text[]) with ordinality u (g, i), generate_series(1, 230) n`,
+    `with wanted as (
+       select 1000 * i + n as id, g || ' ' || n as name,
+         to_timestamp($1::float8 / 1000) + case g when 'over' then -10 when 'open' then -1 else 1 end * interval '1 hour'
+           + n / 10 * interval '1 second' + interval '3 microseconds' as f,
+         to_timestamp($1::float8 / 1000) + case g when 'over' then -5 else 9 end * interval '1 hour' as u
+       from unnest('{over,open,coming}'::text[]) with ordinality t (g, i), generate_series(1, 230) n
+     ), made as (
+       insert into window_revision (id, revision, name, reason, target, subject, starts, length_ms, client_id, created_at)
+       select id, 1, name, '', '{"on":"everyone"}', '{"of":"all"}', '2026-01-01T00:00:00', 3600000, $2::int, now()
+       from wanted
+     )
+     insert into window_occurrence (window_id, start, from_at, until_at, known, begun, over)
+     select id, f, f, u, true, f < now(), u < now() from wanted`,
     [now, house.clients[0]],
   )
   await house.lead('POST', '/api/windows', {

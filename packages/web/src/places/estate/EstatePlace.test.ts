@@ -274,7 +274,7 @@ describe('the board', () => {
     await vi.waitFor(() => {
       expect(page.text()).toContain('The server is not reached')
     })
-  }, 20_000)
+  }, 60_000)
   it('lets several be chosen, by mouse or key, and offers what can be done with them', async () => {
     answerWith({
       'GET /session': {

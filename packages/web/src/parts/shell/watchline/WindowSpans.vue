@@ -12,7 +12,7 @@ const router = useRouter()
 <template>
   <g
     v-for="span in spans"
-    :key="span.windowId"
+    :key="span.occurrence"
     data-open
     class="open"
     @click="router.push(`/maintenance/${span.windowId}`)"

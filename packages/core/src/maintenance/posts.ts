@@ -1,0 +1,44 @@
+import type { Facts } from '../estate'
+import {
+  postKey,
+  splitPostKey,
+  subjects,
+  tryChoice,
+  watchKind,
+  withoutNamed,
+  type Subject,
+  type WatchInForce,
+} from '../watch'
+
+/**
+ * The posts of a device as far as its facts tell them: a watch that chooses among things has one for each that it
+ * chooses, any other has one. A post that only a reading would tell (a certificate, a collector) is added where it has a
+ * state.
+ * @param known keys of posts that have a state
+ */
+export function postsOf(roster: readonly WatchInForce[], facts: Facts, known: Iterable<string> = []): string[] {
+  const posts = new Set<string>()
+  const active = new Map(roster.filter((watch) => watch.standing === 'active').map((watch) => [watch.key, watch]))
+  for (const watch of active.values()) {
+    const { choosing } = watchKind(watch.kind)
+    if (!choosing) posts.add(postKey(watch.key, ''))
+    else
+      for (const choice of tryChoice(choosing, withoutNamed(watch, roster), facts))
+        if (choice.in) posts.add(postKey(watch.key, choice.name))
+  }
+  for (const key of known) {
+    const { watch, instance } = splitPostKey(key)
+    if (!active.has(watch)) continue
+    if (instance !== '') posts.delete(postKey(watch, ''))
+    posts.add(key)
+  }
+  return [...posts]
+}
+
+/** How many posts each family has. */
+export function familyCounts(roster: readonly WatchInForce[], facts: Facts): Record<Subject, number> {
+  const counts = Object.fromEntries(subjects.map((subject) => [subject, 0])) as Record<Subject, number>
+  const families = new Map(roster.map((watch) => [watch.key, watchKind(watch.kind).subject]))
+  for (const key of postsOf(roster, facts)) counts[families.get(splitPostKey(key).watch)!]++
+  return counts
+}
