@@ -267,9 +267,10 @@ export interface UncoveredList {
   alerts: UncoveredAlert[]
 }
 export interface OccurrenceQuery {
-  occurrence: number
+  /** Without it, the newest that has begun. */
+  occurrence?: number
 }
-export const occurrenceQuerySchema = Joi.object<OccurrenceQuery, true>({ occurrence: aNumber.required() })
+export const occurrenceQuerySchema = Joi.object<OccurrenceQuery, true>({ occurrence: aNumber })
 
 export interface WindowDraft {
   /** The window that is changed; null: a new one. */

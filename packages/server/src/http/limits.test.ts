@@ -61,6 +61,8 @@ const queries: Record<string, () => string> = {
   '/api/views': () => '?place=estate',
   '/api/alert-rows': () => `?ids=${id.alert!}`,
   '/api/rounds/part': () => '?group=todo',
+  '/api/windows/{id}/uncovered': () => `?occurrence=${id.occurrence!}`,
+  '/api/lanes': () => `?from=${id.start! - 86_400_000}&until=${id.start! + 86_400_000}`,
   '/api/agent-versions/devices': () => '?behind=none',
 }
 
@@ -191,7 +193,7 @@ describe('whoever is limited to some clients', () => {
 
   it('gets the same answer for what is another’s as for what does not exist', async () => {
     const nowhere = 2_000_000_000
-    const own = [`/api/devices/${id.own}`, `/api/people/${limited.contact.id}`]
+    const own = [`/api/devices/${id.own}`, `/api/people/${limited.contact.id}`, `/api/windows/${id.ownWindow}`]
     const requests: [Method, string, unknown, unknown][] = attempts(all)
       .filter(({ url }) => /\/\d+/.test(url) && !own.some((path) => `${url}/`.startsWith(`${path}/`)))
       .map(({ method, url, body = {} }) => [method, url, body, body])

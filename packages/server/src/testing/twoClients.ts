@@ -254,6 +254,12 @@ export async function openTwoClients(): Promise<TwoClients> {
     target: { on: 'client', clientId: two },
     ...now,
   })
+  const times = await pool.query<{ id: number; start: Date }>(
+    'select id, start from window_occurrence where window_id = $1',
+    [id.window],
+  )
+  id.occurrence = times.rows[0]!.id
+  id.start = Number(times.rows[0]!.start)
   for (const window of [id.window, id.ownWindow])
     await pool.query(
       `insert into held (window_id, occurrence_id, device_id, client_id, watch, instance, severity, began, held_at, rule)
@@ -539,6 +545,38 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       }),
     },
     { method: 'POST', url: '/api/windows', body: window({ on: 'site', siteId: id.site }) },
+    {
+      method: 'POST',
+      url: `/api/windows/${id.window}/change`,
+      body: {
+        revision: 1,
+        scope: 'all',
+        start: null,
+        why: '',
+        window: { ...window(target(id.device!)), length: 60_000 },
+      },
+    },
+    {
+      method: 'POST',
+      url: `/api/windows/${id.ownWindow}/change`,
+      body: { revision: 1, scope: 'all', start: null, why: '', window: window(target(id.own!, id.device!)) },
+    },
+    {
+      method: 'POST',
+      url: `/api/windows/${id.window}/occurrence`,
+      body: { do: 'extend', start: id.start, until: Date.now() + 36e5 },
+    },
+    {
+      method: 'POST',
+      url: `/api/windows/${id.window}/review`,
+      body: { reviewAt: Date.now() + 864e5, why: '' },
+    },
+    { method: 'POST', url: '/api/windows/preview', body: { id: null, window: window(target(id.own!, id.device!)) } },
+    {
+      method: 'POST',
+      url: '/api/windows/posts',
+      body: { target: { on: 'client', clientId: id.one }, subject: { of: 'all' }, after: null },
+    },
     { method: 'POST', url: `/api/windows/${id.window}/end` },
     { method: 'POST', url: `/api/windows/${id.shared}/end` },
     { method: 'POST', url: '/api/people', body: person([id.two!, id.one!]) },

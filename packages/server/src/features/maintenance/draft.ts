@@ -1,5 +1,5 @@
 import type { NewWindow } from '#contract'
-import { hour, matcher, type DeviceTraits, type Millis, type Target } from '#core'
+import { conditionsOf, hour, matcher, type DeviceTraits, type Millis, type Target } from '#core'
 import {
   aligned,
   instantOf,
@@ -13,15 +13,21 @@ import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { allTraits } from '../estate'
 
-/** The zones of the sites of some devices, the one with most devices first. */
-async function zonesOf(db: Db, devices: readonly DeviceTraits[]): Promise<string[]> {
+/** The zones of the sites of some devices, the one with most devices first; without any, of the sites that are named. */
+async function zonesOf(db: Db, devices: readonly DeviceTraits[], target: Target): Promise<string[]> {
   const counts = new Map<number, number>()
   for (const { siteId } of devices) counts.set(siteId, (counts.get(siteId) ?? 0) + 1)
-  const sites = await rows<{ id: number; zone: string }>(db, 'select id, zone from site where id = any($1)', [
-    [...counts.keys()],
-  ])
+  const named = conditionsOf(target)
+  const sites = await rows<{ id: number; zone: string }>(
+    db,
+    `select id, zone from site where id = any($1) or client_id = any($2) order by id`,
+    [
+      [...counts.keys(), ...named.flatMap((part) => (part.on === 'site' ? [part.siteId] : []))],
+      devices.length ? [] : named.flatMap((part) => (part.on === 'client' ? [part.clientId] : [])),
+    ],
+  )
   const byZone = new Map<string, number>()
-  for (const { id, zone } of sites) byZone.set(zone, (byZone.get(zone) ?? 0) + counts.get(id)!)
+  for (const { id, zone } of sites) byZone.set(zone, (byZone.get(zone) ?? 0) + (counts.get(id) ?? 0))
   return [...byZone].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1)).map(([zone]) => zone)
 }
 
@@ -58,7 +64,7 @@ export async function devicesIn(db: Db, target: Target): Promise<DeviceTraits[]>
  */
 export async function readDraft(db: Db, body: NewWindow, now: Millis): Promise<ReadDraft> {
   const devices = await devicesIn(db, body.target)
-  const zones = await zonesOf(db, devices)
+  const zones = await zonesOf(db, devices, body.target)
   const zone = body.zone ?? zoneFor(zones)
   try {
     const from = body.from ?? Math.floor(now / 1000) * 1000

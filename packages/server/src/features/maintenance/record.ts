@@ -137,7 +137,8 @@ export async function uncoveredAlerts(db: Db, viewer: Viewer, id: number, occurr
       (count(*) over ())::int as total
     from window_occurrence o join alert a on a.raised_at >= o.from_at and a.raised_at < ${occurrenceEnd}
     join device d on d.id = a.device_id
-    where o.id = $1 and o.window_id = $2 and a.device_id = any($3) and ${ofClients('a.client_id', 4)}
+    where o.window_id = $2 and o.id = coalesce($1, (select n.id from window_occurrence n where n.window_id = $2
+      and n.from_at <= now() order by n.from_at desc limit 1)) and a.device_id = any($3) and ${ofClients('a.client_id', 4)}
     order by a.raised_at desc limit $5`,
     [occurrence, id, devices, viewer.clientIds, uncoveredAtOnce],
   )

@@ -88,7 +88,7 @@ function readingRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Alerts on its devices that were raised while a time of the window was in force, and not held',
     answer: uncoveredSchema,
     query: occurrenceQuerySchema,
-    handle: ({ viewer, id, query }) => uncoveredAlerts(pool, viewer, id(), query.occurrence),
+    handle: ({ viewer, id, query }) => uncoveredAlerts(pool, viewer, id(), query.occurrence ?? null),
   })
   route(app, {
     method: 'GET',
