@@ -1,4 +1,4 @@
-import { heldOutcomes, severities, subjects, type ClockEffect, type CrowdStep, type Occurrence } from '#core'
+import { heldOutcomes, severities, subjects, type ClockEffect, type CrowdStep, type Millis, type Occurrence } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { targetSchema } from '../estate/target'
@@ -7,6 +7,7 @@ import {
   windowSubjectSchema,
   type DeviceWindows,
   type FamilyPosts,
+  type FreeTimes,
   type HeldEnding,
   type Lane,
   type LaneSpan,
@@ -16,6 +17,7 @@ import {
   type PostView,
   type UncoveredAlert,
   type UncoveredList,
+  type WatchPosts,
   type Watchline,
   type WatchlineCrowd,
   type WatchlineLane,
@@ -151,6 +153,7 @@ export const windowPreviewSchema = answerOf<WindowPreview>({
 })
 export const windowPostsAnswerSchema = answerOf<WindowPosts>({
   families: listOf(answerOf<FamilyPosts>({ family, posts: count })),
+  watches: listOf(answerOf<WatchPosts>({ watch: words, watchName: words, posts: count })),
   total: count,
   posts: listOf(
     answerOf<PostView>({
@@ -182,6 +185,11 @@ export const lanesSchema = answerOf<Lanes>({
   now: instant,
   shared: laneSpans,
   lanes: listOf(answerOf<Lane>({ clientId: id, siteId: id.allow(null), name: words, zone: words, spans: laneSpans })),
+})
+
+export const freeTimesSchema = answerOf<FreeTimes>({
+  zone: words,
+  spans: listOf(answerOf<{ from: Millis; until: Millis }>({ from: instant, until: instant })),
 })
 
 const spans = listOf(

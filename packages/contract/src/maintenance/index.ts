@@ -28,7 +28,7 @@ export interface NewWindow {
   target: Target
   subject: WindowSubject
   from: Millis | LocalTime | null
-  until?: Millis | null
+  until?: Millis | LocalTime | null
   length?: Millis | null
   /** IANA name; null: that of the site, or of the sites where they have one. */
   zone?: string | null
@@ -76,7 +76,7 @@ const window = {
   target: targetSchema.required(),
   subject: windowSubjectSchema.required(),
   from: Joi.alternatives().try(aTime, localTime).allow(null).required(),
-  until: aTime.allow(null),
+  until: Joi.alternatives().try(aTime, localTime).allow(null),
   length: Joi.number().integer().min(60_000).max(longest).allow(null),
   zone: Joi.string().max(60).allow(null),
   rule: Joi.string().max(400).allow(null),
@@ -311,6 +311,11 @@ export interface FamilyPosts {
   family: Subject
   posts: number
 }
+export interface WatchPosts {
+  watch: string
+  watchName: string
+  posts: number
+}
 export interface PostView {
   deviceId: DeviceId
   deviceName: string
@@ -335,6 +340,7 @@ export const windowPostsSchema = Joi.object<WindowPostsBody, true>({
 export interface WindowPosts {
   /** Of its devices, whatever its subject. */
   families: FamilyPosts[]
+  watches: WatchPosts[]
   /** Of its subject. */
   total: number
   posts: PostView[]
@@ -352,6 +358,29 @@ export const lanesQuerySchema = Joi.object<LanesQuery, true>({
   until: aTime.required(),
   client: aNumber,
 })
+/** When nothing is planned at a client: within some hours of its clocks, and how long at least. */
+export interface FreeQuery {
+  client: ClientId
+  from: Millis
+  until: Millis
+  /** Hours of the day; from 20 to 6 is over midnight. */
+  after: number
+  before: number
+  least: Millis
+}
+const hourOfDay = Joi.number().integer().min(0).max(24)
+export const freeQuerySchema = Joi.object<FreeQuery, true>({
+  client: aNumber.required(),
+  from: aTime.required(),
+  until: aTime.required(),
+  after: hourOfDay.max(23).default(0),
+  before: hourOfDay.default(24),
+  least: Joi.number().integer().min(0).max(longest).default(0),
+})
+export interface FreeTimes {
+  zone: string
+  spans: { from: Millis; until: Millis }[]
+}
 export interface LaneSpan {
   windowId: number
   occurrence: number

@@ -344,7 +344,8 @@ async function moveOccurrence(
   const wanted = typeof body.from === 'string' ? instantOf(body.from, before.zone) : (body.from ?? row.from_at)
   const begun = row.begun || row.from_at <= now
   const from = begun ? row.from_at : wanted
-  const until = body.until ?? (body.length == null ? null : from + body.length)
+  const end = typeof body.until === 'string' ? instantOf(body.until, before.zone) : (body.until ?? null)
+  const until = end ?? (body.length == null ? null : from + body.length)
   if (until !== null && until <= from)
     throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [
       { at: 'until', message: 'not after the beginning' },

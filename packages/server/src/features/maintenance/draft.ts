@@ -74,7 +74,8 @@ export async function readDraft(db: Db, body: NewWindow, now: Millis): Promise<R
     const found = recurrenceFault(recurrence)
     if (found) throw fault(found)
     const first = instantOf(starts, zone)
-    const length = body.length ?? (body.until == null ? null : body.until - first)
+    const until = typeof body.until === 'string' ? instantOf(body.until, zone) : (body.until ?? null)
+    const length = body.length ?? (until === null ? null : until - first)
     if (length !== null && length <= 0)
       throw new ProblemError('invalid', 'The window ends before it begins. Choose a later end.', [
         { at: 'until', message: 'not after the beginning' },
@@ -83,7 +84,7 @@ export async function readDraft(db: Db, body: NewWindow, now: Millis): Promise<R
       throw new ProblemError('invalid', 'A window that repeats has an end each time. Choose how long it holds.', [
         { at: 'length', message: 'is needed where it repeats' },
       ])
-    if (body.length != null && body.until != null)
+    if (body.length != null && until !== null)
       throw new ProblemError('invalid', 'A window has a length or an end, not both.', [
         { at: 'until', message: 'not beside a length' },
       ])

@@ -5,6 +5,7 @@ import type {
   PostView,
   WindowPosts,
   WindowPostsBody,
+  WatchPosts,
   WindowPreview,
 } from '#contract'
 import {
@@ -208,12 +209,18 @@ export async function windowPosts(
   const devices = (await devicesIn(db, target)).toSorted((a, b) => a.id - b.id)
   const found = await postsOfDevices(db, devices)
   const counts = new Map<Subject, number>()
+  const watches = new Map<string, WatchPosts>()
   const views: PostView[] = []
   let total = 0
   let next: DeviceId | null = null
   for (const device of devices) {
     const posts = found.get(device.id)!
-    for (const { family } of posts) counts.set(family, (counts.get(family) ?? 0) + 1)
+    for (const { family, watch, watchName } of posts) {
+      counts.set(family, (counts.get(family) ?? 0) + 1)
+      const named = watches.get(watch)
+      if (named) named.posts++
+      else watches.set(watch, { watch, watchName, posts: 1 })
+    }
     const mine = posts.filter((post) => isNamed(subject, { device, ...post }))
     total += mine.length
     if (!mine.length || next !== null || (after !== null && device.id <= after)) continue
@@ -233,6 +240,7 @@ export async function windowPosts(
   )
   return {
     families: subjects.map((family): FamilyPosts => ({ family, posts: counts.get(family) ?? 0 })),
+    watches: [...watches.values()].sort((a, b) => (a.watchName < b.watchName ? -1 : 1)),
     total,
     posts: views.map((view) => ({ ...view, clientName: clients.get(view.deviceId) ?? '' })),
     next,

@@ -1,6 +1,8 @@
 import {
   deviceWindowsQuerySchema,
   deviceWindowsSchema,
+  freeQuerySchema,
+  freeTimesSchema,
   heldListSchema,
   lanesQuerySchema,
   lanesSchema,
@@ -33,6 +35,7 @@ import { ofClients } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
 import { requireDevice } from '../estate'
 import { actOnOccurrence, changeWindow, endWindow, openWindow, reviewWindow } from './change'
+import { freeTimes } from './free'
 import { lanes } from './lanes'
 import { previewWindow, windowPosts } from './preview'
 import { uncoveredAlerts, windowPage } from './record'
@@ -109,6 +112,15 @@ function readingRoutes(app: FastifyInstance, pool: Pool): void {
     answer: lanesSchema,
     query: lanesQuerySchema,
     handle: ({ viewer, query }) => lanes(pool, viewer, query, Date.now()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/lanes/free',
+    access: 'technician',
+    summary: 'When nothing is planned at a client, within some hours of its clocks',
+    answer: freeTimesSchema,
+    query: freeQuerySchema,
+    handle: ({ viewer, query }) => freeTimes(pool, viewer, query, Date.now()),
   })
   route(app, {
     method: 'GET',

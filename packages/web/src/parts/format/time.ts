@@ -7,7 +7,8 @@ setInterval(() => {
   now.value = Date.now()
 }, 1000)
 
-const here = Intl.DateTimeFormat().resolvedOptions().timeZone
+/** The zone of whoever reads. */
+export const here = Intl.DateTimeFormat().resolvedOptions().timeZone
 const format = (options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat('en-GB', { hour12: false, ...options })
 const clock = format({ hour: '2-digit', minute: '2-digit' })
 const weekday = format({ weekday: 'short' })
@@ -42,4 +43,23 @@ export function shortText(at: Millis): string {
   const back = now.value - at
   if (new Date(at).toDateString() === new Date(now.value).toDateString()) return clockText(at)
   return Math.abs(back) < 6 * 86_400_000 ? `${weekday.format(at)} ${clockText(at)}` : dayMonth.format(at)
+}
+
+const zoned = new Map<string, Intl.DateTimeFormat>()
+/** Day and time on the clocks of a zone, which is named beside it. */
+export function zonedText(at: Millis, zone: string): string {
+  let formatter = zoned.get(zone)
+  if (!formatter)
+    zoned.set(
+      zone,
+      (formatter = format({
+        weekday: 'short',
+        day: 'numeric',
+        month: 'short',
+        hour: '2-digit',
+        minute: '2-digit',
+        timeZone: zone,
+      })),
+    )
+  return formatter.format(at).replace(',', '')
 }

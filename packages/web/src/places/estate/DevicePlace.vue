@@ -12,7 +12,7 @@ import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { fullText, now } from '../../parts/format/time'
-import WindowDialog from '../maintenance/WindowDialog.vue'
+import WindowDialog from '../maintenance/draft/WindowDialog.vue'
 import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
 import DeviceChange from './DeviceChange.vue'
@@ -141,9 +141,8 @@ const notCollected = computed(() => {
       <DeviceChange v-if="changing" :device="device" @close="changing = false" />
       <WindowDialog
         v-if="planning"
-        :device-id="id"
-        :device-name="device.name"
-        :client-id="device.clientId"
+        :begin="{ clientId: device.clientId, deviceIds: [id] }"
+        :devices-name="device.name"
         @close="planning = false"
       />
     </template>

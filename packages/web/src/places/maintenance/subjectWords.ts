@@ -1,4 +1,4 @@
-import type { Subject, WindowSubject } from '#core'
+import { countText, type Subject, type WindowSubject } from '#core'
 
 export const familyWords: Record<Subject, string> = {
   silence: 'silence',
@@ -20,5 +20,7 @@ export function subjectText(subject: WindowSubject): string {
       return subject.families.map((family) => familyWords[family]).join(', ')
     case 'watches':
       return subject.watches.join(', ')
+    case 'posts':
+      return countText(subject.posts.length, 'single post')
   }
 }

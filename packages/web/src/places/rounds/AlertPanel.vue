@@ -18,7 +18,7 @@ import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
-import WindowDialog from '../maintenance/WindowDialog.vue'
+import WindowDialog from '../maintenance/draft/WindowDialog.vue'
 import WhySteps from './WhySteps.vue'
 
 const props = defineProps<{ alertId: number | null; held: HeldView | null; remediation: RemediationView | null }>()
@@ -183,9 +183,12 @@ useKeys(
       </div>
       <WindowDialog
         v-if="planning"
-        :device-id="shown.deviceId"
-        :device-name="shown.deviceName"
-        :client-id="shown.clientId"
+        :begin="{
+          clientId: shown.clientId,
+          deviceIds: [shown.deviceId],
+          subject: { of: 'posts', posts: [{ deviceId: shown.deviceId, watch: shown.watch, instance: shown.instance }] },
+        }"
+        :devices-name="shown.deviceName"
         @close="planning = false"
       />
     </template>
