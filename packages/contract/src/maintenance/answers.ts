@@ -1,11 +1,24 @@
-import { heldOutcomes, severities, subjects, type ClockEffect, type CrowdStep, type Millis, type Occurrence } from '#core'
+import {
+  heldOutcomes,
+  severities,
+  subjects,
+  type ClockEffect,
+  type CrowdStep,
+  type Millis,
+  type Occurrence,
+} from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { targetSchema } from '../estate/target'
 import {
+  calendarKinds,
   windowAdvice,
   windowSubjectSchema,
+  type CalendarEntry,
+  type CalendarImported,
   type DeviceWindows,
+  type FeedView,
+  type MadeFeed,
   type FamilyPosts,
   type FreeTimes,
   type HeldEnding,
@@ -186,6 +199,38 @@ export const lanesSchema = answerOf<Lanes>({
   shared: laneSpans,
   lanes: listOf(answerOf<Lane>({ clientId: id, siteId: id.allow(null), name: words, zone: words, spans: laneSpans })),
 })
+
+export const calendarEntriesSchema = listOf(
+  answerOf<CalendarEntry>({
+    uid: words,
+    name: words,
+    kind: Joi.string().valid(...calendarKinds),
+    windowId: id.allow(null),
+    zone: words,
+    rule: words.allow(null),
+    length: count.allow(null),
+    next: instant.allow(null),
+    skipped: count,
+    moved: count,
+    targetText: words,
+    fault: words.allow(null),
+  }),
+)
+export const calendarImportedSchema = listOf(
+  answerOf<CalendarImported>({ uid: words, id: id.allow(null), problem: words.allow(null) }),
+)
+export const feedsSchema = listOf(
+  answerOf<FeedView>({
+    id,
+    clientId: id.allow(null),
+    clientName: words.allow(null),
+    label: words,
+    person: words,
+    createdAt: instant,
+    readAt: instant.allow(null),
+  }),
+)
+export const madeFeedSchema = answerOf<MadeFeed>({ id, path: words })
 
 export const freeTimesSchema = answerOf<FreeTimes>({
   zone: words,

@@ -82,6 +82,14 @@ function untilOnClocks(rule: string, zone: string): string {
   })
 }
 
+/** The rule with its UNTIL in UTC, as RFC 5545, section 3.3.10 wants it beside a DTSTART with a zone. */
+export function withUntilInUtc(rule: string, zone: string): string {
+  return rule.replace(/\bUNTIL=(\d{4})(\d\d)(\d\d)(?:T(\d\d)(\d\d)(\d\d))?(?![\dTZ])/i, (_, y, mo, d, h, mi, s) => {
+    const local = `${y}-${mo}-${d}T${h ?? '23'}:${mi ?? '59'}:${s ?? '59'}`
+    return `UNTIL=${compact(new Date(instantOf(local, zone)).toISOString().slice(0, 19))}Z`
+  })
+}
+
 /** *2026-11-24T02:00:00* as iCalendar writes it: *20261124T020000*. */
 export const compact = (local: LocalTime) => local.replace(/[-:]/g, '')
 

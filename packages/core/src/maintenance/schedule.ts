@@ -12,6 +12,7 @@ export {
   recurrenceFault,
   recurrenceFaults,
   startsBetween,
+  withUntilInUtc,
   type ClockChange,
   type LocalTime,
   type Recurrence,

@@ -20,6 +20,7 @@ const absent = {
   'no-such-rule': [404, 'No such rule', 'This rule does not exist any more, or you may not see it.'],
   'no-such-need': [404, 'No such need', 'No role needs this. Reload Coverage.'],
   'no-such-view': [404, 'No such view', 'This saved view does not exist any more. Reload the page.'],
+  'no-such-feed': [404, 'No such feed', 'This calendar feed does not exist any more. Reload the page.'],
   'no-such-waiver': [404, 'Nothing to undo', 'Nothing was marked as not needed on this device. Reload Coverage.'],
   'no-such-task': [404, 'No such task', 'There is no such task for this device, or it is over.'],
   'no-such-program': [404, 'No such program', 'This server does not have this program. Build it, or ask for another.'],

@@ -169,6 +169,69 @@ await plan(
   'New shelf for the image store',
 )
 
+/** One that repeats, since two weeks ago, on the clocks of its sites. */
+async function planAgain(
+  name: string,
+  target: Target,
+  time: string,
+  hours: number,
+  rule: string,
+  reason: string,
+  more: object = {},
+): Promise<void> {
+  await add('/api/windows', {
+    name,
+    reason,
+    target,
+    subject: { of: 'all' },
+    from: `${new Date(now - 14 * day).toISOString().slice(0, 10)}T${time}:00`,
+    length: hours * hour,
+    rule,
+    ...more,
+  })
+}
+await planAgain(
+  'Nightly catalogue export',
+  {
+    on: 'all',
+    of: [
+      { on: 'client', clientId: clientIds.qp! },
+      { on: 'kind', kind: 'server' },
+    ],
+  },
+  '01:30',
+  1.5,
+  'FREQ=DAILY',
+  'The export stops the catalogue for an hour',
+  { subject: { of: 'families', families: ['service', 'performance'] }, ticket: 'LF-2381' },
+)
+await planAgain(
+  'Patch Tuesday, ticketing',
+  { on: 'client', clientId: clientIds.tm! },
+  '22:00',
+  4,
+  'FREQ=MONTHLY;BYDAY=2TU',
+  'Monthly updates with restarts',
+  { ticket: 'https://desk.lanternfield.example/LF-2204' },
+)
+await planAgain(
+  'Oven line, weekly restart',
+  { on: 'site', siteId: siteIds['bb/Quay Street']! },
+  '04:00',
+  1,
+  'FREQ=WEEKLY;BYDAY=MO,TH',
+  'The line computers are restarted before the first shift',
+)
+await planAgain(
+  'Imaging archive run',
+  { on: 'client', clientId: clientIds.sv! },
+  '20:30',
+  3,
+  'FREQ=WEEKLY;BYDAY=SA',
+  'Pictures of the week go to the archive',
+  { subject: { of: 'families', families: ['disk', 'performance'] } },
+)
+
 await add('/api/standing-rules', {
   name: 'Tills of the shops',
   when: {

@@ -196,13 +196,17 @@ async function dropComing(tx: Db, id: number, now: Millis): Promise<void> {
   )
 }
 
-/** Changes one time of a window, that and all after it, or all that are to come. What was stays as it was. */
+/**
+ * Changes one time of a window, that and all after it, or all that are to come. What was stays as it was.
+ * @param exact what is skipped, moved and added, where a calendar says so; else it is carried over
+ */
 export async function changeWindow(
   tx: Db,
   id: number,
   { revision, scope, start, why, window: body }: WindowChange,
   viewer: Viewer,
   now: Millis,
+  exact: Pick<Schedule, 'except' | 'changed' | 'more'> | null = null,
 ): Promise<{ id: number }> {
   const before = await requireWindow(tx, id, viewer)
   if (before.revision !== revision) throw new ProblemError('changed-meanwhile')
@@ -211,7 +215,7 @@ export async function changeWindow(
   await requireOwner(tx, body.ownerId)
   const { schedule } = await readDraft(tx, body, now)
   const mine = scheduleOf(before)
-  const carried = carriedOver(mine, schedule)
+  const carried = exact ?? { ...carriedOver(mine, schedule), more: mine.more }
   const first = instantOf(mine.starts, mine.zone)
   const isCut = scope === 'following' && start !== null && mine.rule !== null
   if (isCut && startsBetween({ ...mine, except: [] }, first, start, 1).length)
@@ -224,7 +228,7 @@ export async function changeWindow(
     tx,
     {
       ...before,
-      ...fieldsOf(body, { ...schedule, ...carried, more: mine.more }, now),
+      ...fieldsOf(body, { ...schedule, ...carried }, now),
       owner_id: body.ownerId ?? before.owner_id,
       client_id: clientId,
     },

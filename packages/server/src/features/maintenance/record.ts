@@ -126,7 +126,12 @@ export async function windowPage(db: Db, viewer: Viewer, id: number, now: Millis
 const uncoveredAtOnce = 200
 
 /** Alerts on the devices of a window that were raised while one of its times was in force, and that it did not hold. */
-export async function uncoveredAlerts(db: Db, viewer: Viewer, id: number, occurrence: number | null): Promise<UncoveredList> {
+export async function uncoveredAlerts(
+  db: Db,
+  viewer: Viewer,
+  id: number,
+  occurrence: number | null,
+): Promise<UncoveredList> {
   const row = await requireListed(db, viewer, id)
   const devices = (await devicesIn(db, row.target)).map((device) => device.id)
   const found = await rows<Omit<UncoveredAlert, 'family'> & { kind: string; total: number }>(

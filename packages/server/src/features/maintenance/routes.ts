@@ -34,6 +34,7 @@ import { route } from '../../http/route'
 import { ofClients } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
 import { requireDevice } from '../estate'
+import { calendarRoutes } from './calendar'
 import { actOnOccurrence, changeWindow, endWindow, openWindow, reviewWindow } from './change'
 import { freeTimes } from './free'
 import { lanes } from './lanes'
@@ -46,6 +47,7 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
   readingRoutes(app, pool)
   draftRoutes(app, pool)
   changeRoutes(app, pool, pastAllowed)
+  calendarRoutes(app, pool)
 }
 
 function readingRoutes(app: FastifyInstance, pool: Pool): void {
