@@ -38,6 +38,11 @@ export const router = createRouter({
       meta: { place: 'Maintenance' },
     },
     {
+      path: '/maintenance/calendar',
+      component: () => import('./places/maintenance/calendar/CalendarPlace.vue'),
+      meta: { place: 'Maintenance' },
+    },
+    {
       path: '/storage',
       component: () => import('./places/storage/StoragePlace.vue'),
       meta: { place: 'Storage' },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { AlertView, DevicePage, DeviceWindows, HeldView, RemediationView } from '#contract'
 import { collectorWords, isOpen, windowEnd } from '#core'
@@ -12,7 +12,6 @@ import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { fullText, now } from '../../parts/format/time'
-import WindowDialog from '../maintenance/draft/WindowDialog.vue'
 import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
 import DeviceChange from './DeviceChange.vue'
@@ -22,6 +21,9 @@ import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
 import PartTabs from '../../parts/ui/PartTabs.vue'
+
+/** With its sentence and what it shows beforehand: loaded when somebody plans. */
+const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 
 const route = useRoute()
 const router = useRouter()

@@ -3,7 +3,7 @@ import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
 import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref, useTemplateRef } from 'vue'
+import { computed, defineAsyncComponent, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { BoardCounts, BoardDevice, BoardOrder, BoardPage, Role } from '#contract'
 import { countText, numberText } from '#core'
@@ -25,6 +25,7 @@ import type { TableHandle } from '../../parts/ui/table'
 import { answersBoard, boardColumns } from './board'
 import BoardCell from './BoardCell.vue'
 
+const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
@@ -107,6 +108,7 @@ const mark = (device: BoardDevice) => (device.silent ? 'silent' : (device.worst 
 
 /** Devices chosen to do something with several of them; null: nobody is choosing. */
 const chosen = ref<Set<number> | null>(null)
+const planning = ref(false)
 function toggle({ id }: { id: number }): void {
   const ids = new Set(chosen.value)
   if (!ids.delete(id)) ids.add(id)
@@ -142,6 +144,7 @@ useKeys('Estate', [
             class="btn"
             :to="`/rollout?part=waves&devices=${[...chosen].join(',')}`"
           >Send agents to them anew</RouterLink>
+          <button v-if="chosen.size && session.mayChange" class="btn" @click="planning = true">Hold alerts back</button>
           <button class="link" @click="chosen = new Set(rows.map((device) => device.id))">all {{ numberText(rows.length) }} that were read</button>
           <button class="link" @click="chosen = null">none</button>
         </template>
@@ -203,6 +206,12 @@ useKeys('Estate', [
       </template>
     </DataTable>
     <p v-if="head && rows.length && !isAsking" class="muted foot">{{ hasMore ? `${numberText(rows.length)} of ${numberText(head.total)} read; the others come as you go down.` : `All ${numberText(rows.length)} are here.` }}</p>
+    <WindowDialog
+      v-if="planning && chosen"
+      :begin="{ clientId: session.clientId ?? session.clients[0]?.id ?? 0, deviceIds: [...chosen] }"
+      :devices-name="countText(chosen.size, 'chosen device')"
+      @close="planning = false"
+    />
   </div>
 </template>
 

@@ -27,15 +27,15 @@ const actText = (window: WindowView) =>
 const isDue = (window: WindowView) => window.reviewAt !== null && window.reviewAt < now.value
 const columns: ShortColumn<WindowView>[] = [
   { key: 'mark', hint: 'In force', width: 34 },
-  { key: 'name', title: 'Window', width: 230 },
-  { key: 'holds', title: 'Holds', width: 180, grow: 1 },
-  { key: 'from', title: 'From', width: 150 },
-  { key: 'until', title: 'Until', width: 150 },
-  { key: 'repeats', title: 'Repeats', width: 150, grow: 1 },
-  { key: 'devices', title: 'Devices', width: 76, align: 'right' },
-  { key: 'held', title: 'Held', width: 66, align: 'right' },
-  { key: 'by', title: 'Owner', width: 110 },
-  { key: 'acts', width: 110, align: 'right', tight: true },
+  { key: 'name', title: 'Window', width: 200 },
+  { key: 'holds', title: 'Holds', width: 220, grow: 1 },
+  { key: 'from', title: 'From', width: 132 },
+  { key: 'until', title: 'Until', width: 132 },
+  { key: 'repeats', title: 'Repeats', width: 170 },
+  { key: 'devices', title: 'Devices', width: 70, align: 'right' },
+  { key: 'held', title: 'Held', width: 62, align: 'right' },
+  { key: 'by', title: 'Owner', width: 96 },
+  { key: 'acts', width: 96, align: 'right', tight: true },
 ]
 </script>
 

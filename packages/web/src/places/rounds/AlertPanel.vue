@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElInput, type InputInstance } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, nextTick, ref, useTemplateRef } from 'vue'
+import { computed, defineAsyncComponent, nextTick, ref, useTemplateRef } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords } from '../../parts/format/alertWords'
@@ -18,8 +18,10 @@ import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
-import WindowDialog from '../maintenance/draft/WindowDialog.vue'
 import WhySteps from './WhySteps.vue'
+
+/** With its sentence and what it shows beforehand: loaded when somebody plans. */
+const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 
 const props = defineProps<{ alertId: number | null; held: HeldView | null; remediation: RemediationView | null }>()
 const emit = defineEmits<{ changed: [] }>()

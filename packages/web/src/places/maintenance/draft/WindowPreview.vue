@@ -108,7 +108,7 @@ h3:first-child {
   overflow: auto;
 }
 .mine {
+  display: block;
   color: var(--ink3);
-  margin-left: 6px;
 }
 </style>
