@@ -7,6 +7,7 @@ import { agentCost } from './agent'
 import { enrolments } from './enrolments'
 import { impactOverApi } from './impact'
 import { throughput, type Sender } from './load'
+import { coverFigures } from './cover'
 import { rosterFigures } from './rosters'
 
 const { CUSTODE_ROOT: root = '' } = process.env
@@ -78,7 +79,19 @@ function rosters() {
   )
   return { few, many, growth }
 }
+/** Also alone, with `--cover`. */
+function cover() {
+  coverFigures(1000, 200)
+  const found = coverFigures(10_000, 200)
+  const millis = (seconds: number) => `${(seconds * 1000).toFixed(0)} ms`
+  say(
+    `Cover on one core: ${found.posts} posts of ${found.devices} devices under ${found.windows} windows, a quarter of which repeat: ${millis(found.all)}, ${found.covered} of them covered (limit 200 ms; trying the targets alone ${millis(found.bare)}, so ${(found.all / found.bare).toFixed(1)} times that); the next five times of each that repeats ${millis(found.next)}`,
+  )
+  return found
+}
 const reportsAlone = process.argv.includes('--reports')
+const coverResults = reportsAlone ? null : cover()
+if (process.argv.includes('--cover')) process.exit(0)
 const rosterResults = reportsAlone ? null : rosters()
 
 /** What was asked for is measured. */
@@ -191,6 +204,7 @@ try {
       JSON.stringify(
         {
           rosters: rosterResults,
+          cover: coverResults,
           reports: { rounds, ratio },
           enrolments: { ...crowd, ratio: crowd.perSecond / bareRate },
           impact: asked,

@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test'
 import axeCore from 'axe-core'
-import type { BoardPage, TemplateSummary } from '#contract'
+import type { BoardPage, TemplateSummary, WindowList } from '#contract'
 import { signIn, url } from './day'
 
 // Every place and the dialogs that people meet, light and dark, against WCAG 2.2 AA as far as a program can tell:
@@ -41,12 +41,17 @@ const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance']
 
 async function everyPlace(page: Page): Promise<string[]> {
   const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
+  const windows = (await (await page.request.get(`${url()}/api/windows`)).json()) as WindowList
+  const repeats = windows.windows.find(({ rule }) => rule !== null)!
   const template = ((await (await page.request.get(`${url()}/api/templates`)).json()) as TemplateSummary[])[0]!
   return [
     '/rounds',
     '/estate',
     '/estate?words=nothing-is-called-so',
     '/maintenance',
+    '/maintenance?days=28',
+    '/maintenance/calendar',
+    `/maintenance/${repeats.id}`,
     '/storage',
     '/nowhere',
     `/policy/${template.id}`,

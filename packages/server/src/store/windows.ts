@@ -99,7 +99,9 @@ const leastAhead = 2
  */
 export async function writeOccurrences(tx: Db, row: WindowRow, from: Millis, now: Millis): Promise<Millis | null> {
   const schedule = scheduleOf(row)
-  const end = Math.max(now, from) + horizon
+  // However far away it begins, the first sixty days of it are there to be seen and changed.
+  const first = nextOccurrences(schedule, from, 1)[0]?.from ?? from
+  const end = Math.max(now, first) + horizon
   const within = occurrencesBetween(schedule, from, end, mostAhead)
   const ahead = within.length < leastAhead ? nextOccurrences(schedule, from, leastAhead) : within
   const isAll = schedule.rule === null || ahead.length < leastAhead

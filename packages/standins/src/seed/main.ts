@@ -191,18 +191,18 @@ async function planAgain(
   })
 }
 await planAgain(
-  'Nightly catalogue export',
+  'Nightly record export',
   {
     on: 'all',
     of: [
-      { on: 'client', clientId: clientIds.qp! },
+      { on: 'client', clientId: clientIds.sv! },
       { on: 'kind', kind: 'server' },
     ],
   },
   '01:30',
   1.5,
   'FREQ=DAILY',
-  'The export stops the catalogue for an hour',
+  'The export keeps the records to itself for an hour',
   { subject: { of: 'families', families: ['service', 'performance'] }, ticket: 'LF-2381' },
 )
 await planAgain(

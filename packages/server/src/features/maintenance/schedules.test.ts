@@ -153,6 +153,8 @@ describe('changes of a window', () => {
     const { skipped } = await page(id)
     expect(skipped.map((start) => localOf(start, zone))).toEqual(['2030-01-08T23:00:00'])
     await act(id, { do: 'restore', start: skipped[0]! })
+    // As many as before, however far away they are.
+    expect((await page(id)).coming.length).toBeGreaterThanOrEqual(8)
     expect((await comingOf(id)).map(([from]) => from)).toContain('2030-01-08T23:00:00')
   })
   it('that were made beside another one are refused, and nothing is lost', async () => {

@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { AlertView, DevicePage, DeviceWindows, HeldView, RemediationView } from '#contract'
-import { collectorWords, isOpen, windowEnd } from '#core'
+import { collectorWords, day, isCalledOff, isOpen, windowEnd } from '#core'
 import AgeText from '../../parts/ui/AgeText.vue'
 import { api } from '../../parts/data/api'
 import { useKeys } from '../../parts/shell/keys'
@@ -54,6 +54,15 @@ const windows = useParts<DeviceWindows>(
   (after) => api.get(`/devices/${id}/windows${after === null ? '' : `?after=${encodeURIComponent(after)}`}`),
   (before, after) => ({ windows: [...before.windows, ...after.windows], next: after.next }),
   { topics: ['windows', 'alerts'] },
+)
+/** The next one of the coming day. */
+const soon = computed(() =>
+  (windows.data.value?.windows ?? [])
+    .flatMap((window) => {
+      const from = window.from > now.value ? window.from : window.next
+      return from !== null && from < now.value + day && !isCalledOff(window) ? [{ id: window.id, name: window.name, from }] : []
+    })
+    .sort((a, b) => a.from - b.from)[0],
 )
 const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
 const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
@@ -109,6 +118,7 @@ const notCollected = computed(() => {
       <p v-for="window in covering" :key="window.id" class="covered"><SeverityMark state="held" /> <span><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink> holds alerts of this device
           back {{ windowEnd(window) ? `until ${fullText(windowEnd(window)!)}` : 'with no end' }};
           {{ (held.data.value ?? []).filter((entry) => !entry.endedAt).length }} held now.</span></p>
+      <p v-if="soon" class="covered muted">Planned: <RouterLink :to="`/maintenance/${soon.id}`">{{ soon.name }}</RouterLink> from {{ fullText(soon.from) }}.</p>
       <p v-if="Math.abs(device.clockOffset) > 5000" class="covered warning">The clock of this device is
         {{ Math.round(Math.abs(device.clockOffset) / 1000) }} s {{ device.clockOffset > 0 ? 'ahead' : 'behind' }}; times
         are corrected.</p>

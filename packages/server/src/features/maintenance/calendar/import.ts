@@ -49,7 +49,8 @@ function isSame(event: ReadEvent, row: WindowRow): boolean {
       reason: row.reason,
       starts: row.starts,
       zone: row.zone,
-      length: row.length_ms,
+      // A calendar tells whole seconds.
+      length: row.length_ms === null ? null : Math.round(row.length_ms / 1000) * 1000,
       rule: ruleOf(row.rule, row.zone),
       except: row.left_out.toSorted((a, b) => a - b),
       more: row.more,

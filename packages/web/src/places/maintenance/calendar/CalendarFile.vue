@@ -78,7 +78,7 @@ const columns = [
   { key: 'pick', hint: 'Take it in', width: 34 },
   { key: 'name', title: 'Entry', width: 220 },
   { key: 'what', title: 'It', width: 190 },
-  { key: 'next', title: 'Next', width: 170 },
+  { key: 'next', title: 'Next', width: 150 },
   { key: 'repeats', title: 'Repeats', width: 210 },
   { key: 'holds', title: 'Holds everything of', width: 200, grow: 1 },
   { key: 'result', width: 160 },
@@ -106,7 +106,7 @@ const columns = [
         <template #pick="{ row }"><ElCheckbox v-if="isOffered(row)" :model-value="picked.has(row.uid)" :aria-label="`Take in ${row.name}`" @change="toggle(row.uid)" /></template>
         <template #name="{ row }"><RouterLink v-if="row.windowId" :to="`/maintenance/${row.windowId}`">{{ row.name }}</RouterLink><template v-else>{{ row.name || row.uid }}</template></template>
         <template #what="{ row }"><span :class="{ critical: row.kind === 'refused', muted: row.kind === 'same' || row.kind === 'past' }">{{ kindWords[row.kind] }}<template v-if="row.fault">: {{ faultWords[row.fault] ?? row.fault }}</template></span></template>
-        <template #next="{ row }"><template v-if="row.next">{{ zonedText(row.next, row.zone) }}<span class="muted"> {{ row.zone }}</span></template></template>
+        <template #next="{ row }"><template v-if="row.next">{{ zonedText(row.next, row.zone) }} <span class="muted">{{ row.zone }}</span></template></template>
         <template #repeats="{ row }"><span class="muted">{{ row.rule ? repeatWords(row.rule) : 'once' }}{{ row.length ? `, ${durationText(row.length)}` : '' }}<template v-if="row.skipped">, {{ row.skipped }} skipped</template><template v-if="row.moved">, {{ row.moved }} moved</template></span></template>
         <template #holds="{ row }"><span class="muted">{{ row.targetText }}</span></template>
         <template #result="{ row }"><template v-if="resultOf(row.uid)"><RouterLink v-if="resultOf(row.uid)!.id" :to="`/maintenance/${resultOf(row.uid)!.id}`">taken in</RouterLink><span v-else class="critical">{{ resultOf(row.uid)!.problem }}</span></template></template>

@@ -68,12 +68,12 @@ const times = computed({
   <span class="repeat">
     <ChoiceField v-model="form.repeat" label="Repeats">
       <option value="once">once</option>
-      <option value="day">every day</option>
-      <option value="week">every week</option>
-      <option value="month">every month</option>
+      <option value="day">daily</option>
+      <option value="week">weekly</option>
+      <option value="month">monthly</option>
       <option value="rule">by a rule of RFC 5545</option>
     </ChoiceField>
-    <template v-if="isCounted"> each
+    <template v-if="isCounted">, every
       <ElInputNumber
         v-model="form.interval"
         :min="1"

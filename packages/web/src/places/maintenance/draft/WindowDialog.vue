@@ -251,7 +251,7 @@ const fields = {
         <FaultLines :faults="faults" :fields="fields" />
         <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
           beginning.</p>
-        <div class="row">
+        <div class="row last">
           <button class="btn main" :disabled="busy || !isComplete">{{ changed ? 'Save the change' : 'Hold alerts back' }}</button>
           <button type="button" class="btn" @click="emit('close')">Cancel</button>
         </div>
@@ -298,6 +298,13 @@ const fields = {
   flex-wrap: wrap;
   align-items: center;
   gap: 8px 14px;
+}
+.last {
+  position: sticky;
+  bottom: 0;
+  z-index: 1;
+  padding: 8px 0 2px;
+  background: var(--sheet);
 }
 @media (max-width: 900px) {
   .window {

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import type { NewWindow, WindowPosts, WindowPreview } from '#contract'
 import { countText, durationText, numberText, type ClockEffect } from '#core'
 import { api } from '../../../parts/data/api'
-import { fullText, here, zonedText } from '../../../parts/format/time'
+import { here, zonedText } from '../../../parts/format/time'
 
 /** What a window would do, beside the sentence that says it: its times, what they meet, what they hold. */
 const props = defineProps<{
@@ -20,7 +20,8 @@ const clockWords: Record<ClockEffect['effect'], (effect: ClockEffect) => string>
   back: ({ by }) => `the clocks go back while it lasts: it is as long as ever, and ends ${durationText(by)} earlier on them`,
 }
 const zone = computed(() => props.preview?.zone ?? 'UTC')
-const isElsewhere = computed(() => zone.value !== here)
+/** Where one's own clocks show something else. */
+const mine = (at: number) => (zonedText(at, here) === zonedText(at, zone.value) ? '' : `${zonedText(at, here)} here`)
 const listing = ref(false)
 const more = ref<WindowPosts['posts']>([])
 const next = ref<number | null>(null)
@@ -62,7 +63,7 @@ async function readMore(): Promise<void> {
       <ol class="next">
         <li v-for="occurrence in preview.next" :key="occurrence.start">
           {{ zonedText(occurrence.from, zone) }}<template v-if="occurrence.until"> – {{ zonedText(occurrence.until, zone) }}</template><template v-else>, no end</template>
-          <span v-if="isElsewhere" class="mine">{{ fullText(occurrence.from) }} here</span>
+          <span v-if="mine(occurrence.from)" class="mine">{{ mine(occurrence.from) }}</span>
         </li>
       </ol>
       <p class="faint">On the clocks of {{ zone }}<template v-if="preview.zones.length > 1">; its sites also have {{ preview.zones.filter((each) => each !== zone).join(', ') }}</template>.</p>

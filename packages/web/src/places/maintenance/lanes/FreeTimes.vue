@@ -38,7 +38,7 @@ const hours = Array.from({ length: 25 }, (_, i) => i)
         <ChoiceField v-model="after" label="After"><option v-for="each in hours.slice(0, 24)" :key="each" :value="each">{{ each }}</option></ChoiceField> and
         <ChoiceField v-model="before" label="Before"><option v-for="each in hours.slice(1)" :key="each" :value="each">{{ each }}</option></ChoiceField> for
         <ChoiceField v-model="least" label="At least"><option v-for="[millis, text] in lengths" :key="millis" :value="millis">{{ text }}</option></ChoiceField>
-        <button class="link" @click="asking = false">close</button></p>
+        <button class="link close" @click="asking = false">close</button></p>
       <p v-if="error" class="critical">{{ error.message }}</p>
       <ul v-else-if="answer" class="times" aria-label="Free times">
         <li v-for="span in answer.spans.slice(0, 14)" :key="span.from">
@@ -53,6 +53,10 @@ const hours = Array.from({ length: 25 }, (_, i) => i)
 </template>
 
 <style scoped>
+.close {
+  margin-left: 14px;
+  font: 14px/20px var(--sans);
+}
 .times {
   display: flex;
   flex-wrap: wrap;

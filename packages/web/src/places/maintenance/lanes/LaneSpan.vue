@@ -101,7 +101,7 @@ defineExpose({
     @keydown="key"
     @blur="pull = began ? pull : null"
     @click="open"
-  ><span class="name">{{ span.name }}</span></button>
+  ><span v-if="width > 44" class="name">{{ span.name }}</span></button>
 </template>
 
 <style scoped>

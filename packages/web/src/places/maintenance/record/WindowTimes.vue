@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue'
 import type { OccurrenceView, WindowPage } from '#contract'
 import { countText, durationText } from '#core'
 import { api } from '../../../parts/data/api'
@@ -12,6 +13,10 @@ import type { ShortColumn } from '../../../parts/ui/table'
 const props = defineProps<{ window: WindowPage; chosen: number | null }>()
 const emit = defineEmits<{ change: [occurrence: OccurrenceView]; choose: [occurrence: number | null] }>()
 const session = useSession()
+/** More are shown when somebody wants to see them. */
+const fewComing = 5
+const showsAll = ref(false)
+const soonest = computed(() => (showsAll.value ? props.window.coming : props.window.coming.slice(0, fewComing)))
 const coming: ShortColumn<OccurrenceView>[] = [
   { key: 'from', title: 'From', width: 190 },
   { key: 'until', title: 'Until', width: 190 },
@@ -47,7 +52,7 @@ async function restore(start: number): Promise<void> {
 <template>
   <template v-if="window.coming.length || window.skipped.length">
     <h2>To come</h2>
-    <ShortTable v-if="window.coming.length" label="Times to come" :rows="window.coming" :columns="coming" row-key="id">
+    <ShortTable v-if="window.coming.length" label="Times to come" :rows="soonest" :columns="coming" row-key="id">
       <template #from="{ row }"><span :title="exactText(row.from, window.zone)">{{ zonedText(row.from, window.zone) }}</span></template>
       <template #until="{ row }">{{ row.until === null ? 'no end' : zonedText(row.until, window.zone) }}</template>
       <template #length="{ row }">{{ row.until === null ? '' : durationText(row.until - row.from) }}</template>
@@ -59,6 +64,7 @@ async function restore(start: number): Promise<void> {
         </template>
       </template>
     </ShortTable>
+    <p v-if="window.coming.length > fewComing"><button class="link" @click="showsAll = !showsAll">{{ showsAll ? 'only the next five' : `the next ${window.coming.length}` }}</button></p>
     <p v-for="start in window.skipped" :key="start" class="muted">Skipped: {{ zonedText(start, window.zone) }}
       <button v-if="session.mayChange && start > now" class="link" @click="restore(start)">let it come after all</button></p>
   </template>

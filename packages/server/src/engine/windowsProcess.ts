@@ -1,0 +1,10 @@
+import { openPool } from '../db'
+import { engineJobs, startTimers } from './timers'
+
+// What a server process does by itself, without its interface: started by a test that ends it at any moment.
+startTimers(engineJobs(openPool(process.env.DATABASE_URL!, 4)), {
+  error: (fields, text) => {
+    process.stderr.write(`${text} ${JSON.stringify(fields)}\n`)
+  },
+})
+process.stdout.write('running\n')
