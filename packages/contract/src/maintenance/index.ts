@@ -20,7 +20,8 @@ import { targetSchema } from '../estate/target'
 
 /**
  * What somebody wants held back, and when. `from`: a moment, a time on the clocks of the zone, or null: from now.
- * `until` or `length` (elapsed), or neither: no end, until someone ends it. With a `rule` it repeats, and needs a length.
+ * `until` or `length` (elapsed), or neither: no end, until someone ends it. With a `rule` it repeats, and needs a
+ * length.
  */
 export interface NewWindow {
   name: string

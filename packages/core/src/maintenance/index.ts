@@ -13,7 +13,7 @@ export {
   type WindowSubject,
 } from './cover'
 export { freeSpans, merged, type Span } from './free'
-export { familyCounts, postsOf } from './posts'
+export { postsOf } from './posts'
 export {
   ordinals,
   ordinalWords,

@@ -1,19 +1,10 @@
 import type { Facts } from '../estate'
-import {
-  postKey,
-  splitPostKey,
-  subjects,
-  tryChoice,
-  watchKind,
-  withoutNamed,
-  type Subject,
-  type WatchInForce,
-} from '../watch'
+import { postKey, splitPostKey, tryChoice, watchKind, withoutNamed, type WatchInForce } from '../watch'
 
 /**
  * The posts of a device as far as its facts tell them: a watch that chooses among things has one for each that it
- * chooses, any other has one. A post that only a reading would tell (a certificate, a collector) is added where it has a
- * state.
+ * chooses, any other has one. A post that only a reading would tell (a certificate, a collector) is added where it has
+ * a state.
  * @param known keys of posts that have a state
  */
 export function postsOf(roster: readonly WatchInForce[], facts: Facts, known: Iterable<string> = []): string[] {
@@ -33,12 +24,4 @@ export function postsOf(roster: readonly WatchInForce[], facts: Facts, known: It
     posts.add(key)
   }
   return [...posts]
-}
-
-/** How many posts each family has. */
-export function familyCounts(roster: readonly WatchInForce[], facts: Facts): Record<Subject, number> {
-  const counts = Object.fromEntries(subjects.map((subject) => [subject, 0])) as Record<Subject, number>
-  const families = new Map(roster.map((watch) => [watch.key, watchKind(watch.kind).subject]))
-  for (const key of postsOf(roster, facts)) counts[families.get(splitPostKey(key).watch)!]++
-  return counts
 }

@@ -330,7 +330,7 @@ describe('RFC 5545, section 3.8.5.3', () => {
   })
 })
 
-/** Both changes of 2027, from the IANA time zone database; one zone south of the equator, one that moves by half an hour. */
+/** Both changes of 2027, from the IANA database; one zone south of the equator, one that moves by half an hour. */
 describe('where the clocks are changed', () => {
   const nightly = (zone: string, starts: string, around: string, count = 3) => {
     const read = recurrence(starts, 'FREQ=DAILY', zone)

@@ -29,7 +29,7 @@ export class RecurrenceError extends Error {
   }
 }
 
-/** Steps of one search: over four thousand days of a daily rule. A rule that never comes is given up within a second. */
+/** Steps of one search: over four thousand days of a daily rule. What never comes is given up within a second. */
 const maxIterations = 4000
 
 const isLocalTime = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$/
@@ -162,7 +162,7 @@ export function startsBetween(recurrence: Recurrence, from: Millis, before: Mill
     .slice(0, most)
 }
 
-/** Longest search for what comes after another: a rule for 29 February comes every four years, and skips one in 1900 or 2100. */
+/** Longest search for what comes after another: 29 February comes every four years, and not in 1900 or 2100. */
 const searched: Millis = 9 * 366 * 86_400_000
 
 /**

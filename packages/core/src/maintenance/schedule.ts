@@ -37,7 +37,7 @@ export interface Schedule extends Recurrence {
 /** One time that a window holds: from its beginning (included) to its end (not included). */
 export type Occurrence = ChangedOccurrence
 
-/** Occurrences of a schedule whose start by the rule, or as changed, lies in a span, in the order in which they begin. */
+/** Occurrences whose start by the rule, or as changed, lies in a span, in the order in which they begin. */
 export function occurrencesBetween(schedule: Schedule, from: Millis, before: Millis, most: number): Occurrence[] {
   const changed = new Map(schedule.changed.map((occurrence) => [occurrence.start, occurrence]))
   const except = new Set(schedule.except)
@@ -75,9 +75,9 @@ export function nextOccurrences(schedule: Schedule, from: Millis, count: number)
 }
 
 /**
- * What a change of the clocks does to an occurrence. *skipped*: the clocks skip the time that it begins at, so it begins
- * later; *twice*: they show that time twice, it begins the first time; *forward*, *back*: they are changed while it
- * lasts, so it ends at another time on the clocks than usual.
+ * What a change of the clocks does to an occurrence. *skipped*: the clocks skip the time that it begins at, so it
+ * begins later; *twice*: they show that time twice, and it begins the first time; *forward*, *back*: they are changed
+ * while it lasts, so it ends at another time on the clocks than usual.
  */
 export interface ClockEffect {
   occurrence: Occurrence

@@ -22,7 +22,7 @@ let kills = 0
 beforeAll(async () => {
   mkdirSync(folder, { recursive: true })
   await build({
-    entryPoints: [join(import.meta.dirname, 'windowsProcess.ts')],
+    entryPoints: [join(import.meta.dirname, '../testing/timersProcess.ts')],
     outfile: program,
     bundle: true,
     platform: 'node',

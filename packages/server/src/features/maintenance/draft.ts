@@ -13,7 +13,7 @@ import { rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { allTraits } from '../estate'
 
-/** The zones of the sites of some devices, the one with most devices first; without any, of the sites that are named. */
+/** The zones of the sites of some devices, that of most devices first; without any, of the sites that are named. */
 async function zonesOf(db: Db, devices: readonly DeviceTraits[], target: Target): Promise<string[]> {
   const counts = new Map<number, number>()
   for (const { siteId } of devices) counts.set(siteId, (counts.get(siteId) ?? 0) + 1)

@@ -20,7 +20,7 @@ export type ListedRow = WindowRow & {
   held_total: number
 }
 
-/** One window a row, at the time that is in force, else at the next, else at the last; $1: clients that somebody sees. */
+/** A window a row, at the time that is in force, else at the next, else at the last; $1: clients that somebody sees. */
 export const listSelect = `
   select w.*, o.id as occurrence_id, o.start, o.from_at, o.until_at, o.ended_at as occurrence_ended_at,
          (select min(n.from_at) from window_occurrence n where n.window_id = w.id and n.from_at > o.from_at

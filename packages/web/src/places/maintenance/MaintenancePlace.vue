@@ -90,7 +90,7 @@ useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { plan() }
       v-if="planning"
       :begin="planning.begin"
       :changed="planning.changed"
-      :form="movedForm(planning)"
+      :written="movedForm(planning)"
       :scope="planning.changed ? 'one' : undefined"
       @close="planning = null"
     />

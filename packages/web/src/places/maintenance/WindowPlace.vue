@@ -108,7 +108,7 @@ async function reviewed(): Promise<void> {
       <WindowDialog
         v-if="editing"
         :changed="editing.changed"
-        :form="editing.form"
+        :written="editing.form"
         :scope="editing.scope"
         @close="editing = null"
         @saved="(saved) => saved !== data!.id && $router.push(`/maintenance/${saved}`)"

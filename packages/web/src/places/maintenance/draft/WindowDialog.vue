@@ -42,7 +42,7 @@ const props = defineProps<{
   /** What chosen devices are called together. */
   devicesName?: string
   /** As it was written elsewhere: a copy, say. */
-  form?: WindowForm
+  written?: WindowForm
   /** The window that is changed… */
   changed?: WindowView
   /** …and which of its times, where only that one was meant at first. */
@@ -55,7 +55,7 @@ const repeats = changed !== undefined && changed.rule !== null
 const scope = ref<ChangeScope>(props.scope ?? 'all')
 const begin = (): Begin => ({ clientId: session.clientId ?? session.clients[0]?.id ?? 0, ...props.begin })
 const start = (): WindowForm =>
-  props.form ?? (changed ? formOf(changed, scope.value === 'all' ? null : changed.start) : emptyForm(begin()))
+  props.written ?? (changed ? formOf(changed, scope.value === 'all' ? null : changed.start) : emptyForm(begin()))
 const form = ref<WindowForm>(start())
 /** Of one time its own times stand in the sentence, of all of them the rule. */
 function rescope(): void {

@@ -156,7 +156,12 @@ export function formOf(window: WindowView, start: Millis | null = null): WindowF
 export function copyOf(window: WindowView): WindowForm {
   const form = formOf(window)
   const at = Math.ceil(Date.now() / hour) * hour
-  return { ...form, at: `${localText(at, window.zone).slice(0, 10)}${form.at.slice(10)}`, ownerId: null, reviewAt: null }
+  return {
+    ...form,
+    at: `${localText(at, window.zone).slice(0, 10)}${form.at.slice(10)}`,
+    ownerId: null,
+    reviewAt: null,
+  }
 }
 
 export function targetOf(form: WindowForm): Target {

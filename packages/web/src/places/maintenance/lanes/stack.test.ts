@@ -17,7 +17,13 @@ const span = (occurrence: number, from: number, until: number | null): LaneSpan 
 
 describe('spans of a lane', () => {
   it('lie beside each other where they do not meet, and below each other where they do', () => {
-    const { spans, rows } = stacked([span(1, 0, 10), span(2, 5, 20), span(3, 10, 15), span(4, 21, null), span(5, 30, 40)])
+    const { spans, rows } = stacked([
+      span(1, 0, 10),
+      span(2, 5, 20),
+      span(3, 10, 15),
+      span(4, 21, null),
+      span(5, 30, 40),
+    ])
     expect([rows, spans.map(({ row }) => row)]).toEqual([2, [0, 1, 0, 0, 1]])
     expect(stacked([])).toEqual({ spans: [], rows: 1 })
   })

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, toRef } from 'vue'
 import type { UncoveredAlert, UncoveredList } from '#contract'
-import { subjects, type WindowSubject } from '#core'
+import type { WindowSubject } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import { fullText } from '../../../parts/format/time'
 import SeverityMark from '../../../parts/ui/SeverityMark.vue'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
+import { fittingSubject } from './fitting'
 
 /** What failed while a time of a window was in force, and was not held by it; with one action that makes it fit. */
 const props = defineProps<{ windowId: number; occurrence: number; subject: WindowSubject; mayChange: boolean }>()
@@ -15,31 +16,7 @@ const found = useResource(
   () => api.get<UncoveredList>(`/windows/${props.windowId}/uncovered?occurrence=${props.occurrence}`),
   { sources: [toRef(props, 'occurrence')] },
 )
-/** The subject that would have held them too. */
-const fitting = computed((): WindowSubject | null => {
-  const alerts = found.data.value?.alerts ?? []
-  const { subject } = props
-  switch (subject.of) {
-    case 'all':
-      return null
-    case 'families': {
-      const missing = new Set(alerts.map(({ family }) => family).filter((family) => !subject.families.includes(family)))
-      return missing.size ? { of: 'families', families: subjects.filter((each) => subject.families.includes(each) || missing.has(each)) } : null
-    }
-    case 'watches': {
-      const missing = new Set(alerts.map(({ watch }) => watch).filter((watch) => !subject.watches.includes(watch)))
-      return missing.size ? { of: 'watches', watches: [...subject.watches, ...missing] } : null
-    }
-    case 'posts': {
-      const key = (post: { deviceId: number; watch: string; instance: string }) => `${post.deviceId} ${post.watch} ${post.instance}`
-      const has = new Set(subject.posts.map(key))
-      const missing = alerts.filter((alert) => !has.has(key(alert)))
-      return missing.length
-        ? { of: 'posts', posts: [...subject.posts, ...missing.map(({ deviceId, watch, instance }) => ({ deviceId, watch, instance }))] }
-        : null
-    }
-  }
-})
+const fitting = computed(() => fittingSubject(props.subject, found.data.value?.alerts ?? []))
 const columns = [
   { key: 'mark', hint: 'Severity', width: 30 },
   { key: 'text', title: 'What' },

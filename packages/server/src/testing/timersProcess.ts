@@ -1,5 +1,5 @@
 import { openPool } from '../db'
-import { engineJobs, startTimers } from './timers'
+import { engineJobs, startTimers } from '../engine'
 
 // What a server process does by itself, without its interface: started by a test that ends it at any moment.
 startTimers(engineJobs(openPool(process.env.DATABASE_URL!, 4)), {
