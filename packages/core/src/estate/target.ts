@@ -169,8 +169,13 @@ export function matcher(target: Target): Match {
   }
 }
 
+/** Targets as functions, for as long as they are there: the same windows and rules are tried on device after device. */
+const matchers = new WeakMap<Target, Match>()
+
 export function targets(target: Target, device: DeviceTraits): boolean {
-  return matcher(target)(device)
+  let match = matchers.get(target)
+  if (!match) matchers.set(target, (match = matcher(target)))
+  return match(device)
 }
 
 /** Every condition in a target, however deep. */
