@@ -43,8 +43,8 @@ function go(by: number): void {
   from.value = `${to.getFullYear()}-${String(to.getMonth() + 1).padStart(2, '0')}-${String(to.getDate()).padStart(2, '0')}`
 }
 useKeys('Maintenance', [
-  { key: '[', does: 'days before', run: () => { go(-count.value) } },
-  { key: ']', does: 'days after', run: () => { go(count.value) } },
+  { key: 'b', does: 'days before', run: () => { go(-count.value) } },
+  { key: 'f', does: 'days after', run: () => { go(count.value) } },
   { key: 't', does: 'today', run: () => { from.value = '' } },
 ])
 
@@ -129,9 +129,9 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
   <section class="lanes" aria-label="What is planned">
     <div class="bar">
       <span class="row">
-        <button class="btn" title="Days before ([)" aria-label="Days before" @click="go(-count)">‹</button>
+        <button class="btn" title="Days before (b)" aria-label="Days before" @click="go(-count)">‹</button>
         <button class="btn" title="Today (t)" @click="from = ''">Today</button>
-        <button class="btn" title="Days after (])" aria-label="Days after" @click="go(count)">›</button>
+        <button class="btn" title="Days after (f)" aria-label="Days after" @click="go(count)">›</button>
         <ChoiceField v-model="days" label="How many days">
           <option value="1">1 day</option>
           <option value="3">3 days</option>
