@@ -21,12 +21,13 @@ describe('what the server does by itself', () => {
     'updates',
     'sessions',
     'attempts',
+    'hidden alerts',
   ])('%s: a round of it ends well', async (name) => {
     const [job] = allJobs(house.pool).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool)).toHaveLength(12)
+    expect(allJobs(house.pool)).toHaveLength(13)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

@@ -14,6 +14,7 @@ import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
 import type {
+  AlertActed,
   AlertEntry,
   AlertPage,
   AlertRule,
@@ -63,6 +64,11 @@ const alert = {
   takenBy: words.allow(null),
   takenById: id.allow(null),
   takenAt: instant.allow(null),
+  offeredTo: words.allow(null),
+  offeredToId: id.allow(null),
+  offeredBy: words.allow(null),
+  offeredWord: words,
+  hiddenUntil: instant.allow(null),
   windowId: id.allow(null),
   windowName: words.allow(null),
   notes: count,
@@ -123,6 +129,8 @@ export const alertPageSchema = answerOf<AlertPage>({
         verb: action.verb.optional(),
         service: words.optional(),
         succeeded: Joi.boolean().optional(),
+        person: words.optional(),
+        until: instant.optional(),
       }),
       by: words.allow(null),
       text: words,
@@ -130,4 +138,5 @@ export const alertPageSchema = answerOf<AlertPage>({
   ),
   actions: listOf(answerOf<ServiceAction>(action)),
 })
-export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean() })
+export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean(), before: instant })
+export const alertsActedSchema = listOf(answerOf<AlertActed>({ id, problem: words.allow(null) }))

@@ -1,4 +1,5 @@
 import Joi from 'joi'
+import { aNumber, aTime } from '../bounds'
 import {
   serviceVerbs,
   type AlertEvent,
@@ -47,6 +48,13 @@ export interface AlertView {
   takenBy: string | null
   takenById: number | null
   takenAt: Millis | null
+  /** To whom it was handed, who has not accepted yet, by whom, and with which word. */
+  offeredTo: string | null
+  offeredToId: number | null
+  offeredBy: string | null
+  offeredWord: string
+  /** Nobody wants to see it before. */
+  hiddenUntil: Millis | null
   evidence: Evidence | null
   rule: AlertRule
   /** Set when it came out of this window at its end. */
@@ -121,9 +129,16 @@ export interface RemediationView extends Untold {
   attempts: AttemptView[]
 }
 
+/** `before`: since when the round counted as walked until then, so that it can be undone. */
 export interface Looked {
   looked: boolean
+  before: Millis
 }
+/** Until when; without it until now. */
+export interface LookedBody {
+  at?: Millis
+}
+export const lookedBodySchema = Joi.object<LookedBody, true>({ at: aTime })
 
 export interface AlertNote {
   text: string
@@ -133,6 +148,42 @@ export interface AlertClose {
   reason: string
 }
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
+/** What can be done with many alerts at once. *reopen*: one that was closed by hand, while its post still fails. */
+export const alertActs = [
+  'take',
+  'give-back',
+  'hand-over',
+  'decline',
+  'hide',
+  'show',
+  'note',
+  'close',
+  'reopen',
+] as const
+export interface AlertsAct {
+  ids: number[]
+  do: (typeof alertActs)[number]
+  /** Of *note* and *close*; the word that goes with *hand-over*. */
+  text: string
+  /** Of *hand-over*. */
+  personId?: number
+  /** Of *hide*. */
+  until?: Millis
+}
+export const alertsActSchema = Joi.object<AlertsAct, true>({
+  ids: Joi.array().items(aNumber).min(1).max(500).required(),
+  do: Joi.string()
+    .valid(...alertActs)
+    .required(),
+  text: Joi.string().trim().allow('').max(4000).default(''),
+  personId: aNumber,
+  until: aTime,
+})
+/** What came of each; `problem`: why it was not done. */
+export interface AlertActed {
+  id: number
+  problem: string | null
+}
 export interface AlertRespond {
   verb: ServiceAction['verb']
 }

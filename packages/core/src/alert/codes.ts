@@ -24,16 +24,24 @@ export const alertEvents = [
   'note',
   'asked',
   'attempted',
+  'handed-over',
+  'declined',
+  'hidden',
+  'shown',
+  'reopened',
 ] as const
 export type AlertEvent = (typeof alertEvents)[number]
 
 /**
- * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `verb`, `service`: of *asked* and *attempted*;
+ * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `person`: whom it was *handed-over* to. `until`: of
+ * *hidden*. `verb`, `service`: of *asked* and *attempted*;
  * `succeeded`: of *attempted*.
  */
 export interface AlertEventDetail extends Partial<ServiceAction> {
   from?: Severity
   to?: Severity
   reason?: CloseReason
+  person?: string
+  until?: number
   succeeded?: boolean
 }

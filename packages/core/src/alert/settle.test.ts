@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { Severity } from '../severity'
+import { hour } from '../units'
 import { settle, type Situation } from './settle'
 
 const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({
@@ -17,6 +18,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   dismissed: null,
   remediation: null,
   mayRemediate: false,
+  at: 10 * hour,
   ...more,
 })
 const doing = (more: Partial<Situation>) => settle(situation(more)).map((action) => action.do)
@@ -63,10 +65,25 @@ describe('an alert', () => {
     ).toEqual(['end held', 'hold'])
   })
   it('that a person closed stays closed until the post is well, or worse', () => {
-    const dismissed = { began: 5, severity: 'warning' as const }
+    const dismissed = { began: 5, severity: 'warning' as const, closedAt: 0 }
     expect(doing({ standing: failing('warning'), dismissed })).toEqual([])
     expect(doing({ standing: failing('critical'), dismissed })).toEqual(['raise'])
     expect(doing({ standing: failing('warning', 80), dismissed })).toEqual(['raise'])
+  })
+  it('that a person closed opens again when it fails again, or gets worse, within the hour; later it is another one', () => {
+    const dismissed = { began: 5, severity: 'warning' as const, closedAt: 3 * hour }
+    const again = (at: number, more: Partial<Situation> = {}) =>
+      doing({ standing: failing('warning', 80), dismissed, at, ...more })
+    expect([again(4 * hour - 1), again(4 * hour)]).toEqual([['reopen'], ['raise']])
+    expect(again(3 * hour + 1, { standing: failing('critical') })).toEqual(['reopen'])
+    expect(again(3 * hour + 1, { standing: failing('warning', 5) })).toEqual([])
+    // A window, and what is tried first, come before it.
+    expect(again(3 * hour + 1, { cover: { id: 3, occurrence: 30 } })).toEqual(['hold'])
+    expect(again(3 * hour + 1, { mayRemediate: true })).toEqual(['remediate'])
+    expect(again(3 * hour + 1, { held: { occurrence: 30, severity: 'warning', began: 80 } })).toEqual([
+      'end held',
+      'reopen',
+    ])
   })
   it('closes when its watch leaves the roster', () => {
     expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([

@@ -1,5 +1,5 @@
 import { urgency, type Severity } from '../severity'
-import type { Millis } from '../units'
+import { hour, type Millis } from '../units'
 import type { Evidence } from '../watch'
 import type { CloseReason, HeldOutcome, RemediationOutcome } from './codes'
 
@@ -29,10 +29,15 @@ export interface Remediation {
 export interface Dismissal {
   began: Millis
   severity: Severity
+  closedAt: Millis
 }
+
+/** What fails again within so long after somebody closed its alert is the same trouble: that one opens again. */
+export const reopenedWithin: Millis = hour
 
 export type AlertAction =
   | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; afterMaintenance: boolean }
+  | { do: 'reopen'; severity: Severity; began: Millis; evidence: Evidence | null }
   | { do: 'change'; severity: Severity; evidence: Evidence | null }
   | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'> }
   | {
@@ -55,10 +60,13 @@ export interface Situation {
   cover: { id: number; occurrence: number } | null
   alert: OpenAlert | null
   held: HeldRecord | null
+  /** The last alert of the post, if a person closed it. */
   dismissed: Dismissal | null
   remediation: Remediation | null
   /** There is still something to try, or to wait for, before a person is told. */
   mayRemediate: boolean
+  /** The moment as of which it is looked at. */
+  at: Millis
 }
 
 /**
@@ -75,6 +83,7 @@ export function settle({
   dismissed,
   remediation,
   mayRemediate,
+  at,
 }: Situation): AlertAction[] {
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
@@ -121,13 +130,10 @@ export function settle({
   }
   if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
-  actions.push({
-    do: 'raise',
-    severity: level,
-    began: held?.began ?? remediation?.began ?? began,
-    evidence,
-    afterMaintenance: held !== null,
-  })
+  const since = held?.began ?? remediation?.began ?? began
+  if (dismissed && at - dismissed.closedAt < reopenedWithin)
+    actions.push({ do: 'reopen', severity: level, began: since, evidence })
+  else actions.push({ do: 'raise', severity: level, began: since, evidence, afterMaintenance: held !== null })
   return actions
 }
 

@@ -6,6 +6,7 @@ import {
   responseOf,
   settle,
   splitPostKey,
+  urgency,
   watchKind,
   type AlertAction,
   type DeviceId,
@@ -31,7 +32,7 @@ interface Alerting {
   alerts: Map<string, OpenAlert & { id: number; kind: string }>
   held: Map<string, HeldRecord & { id: number; windowId: number; kind: string; evidence: Evidence | null }>
   remediation: Map<string, Remediation & { id: number; kind: string; startedAt: Millis }>
-  dismissed: Map<string, Dismissal>
+  dismissed: Map<string, Dismissal & { id: number }>
 }
 
 /** Open alerts, held records and what is being tried on devices, and what people closed by hand of late. */
@@ -64,10 +65,11 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
      where device_id = any($1) and ended_at is null`,
     [deviceIds],
   )
-  const last = await rows<Row & { close_reason: string }>(
+  const last = await rows<Row & { close_reason: string; closed_at: Millis }>(
     db,
     `
-    select distinct on (device_id, watch, instance) id, device_id, watch, instance, severity, began, close_reason
+    select distinct on (device_id, watch, instance) id, device_id, watch, instance, severity, began, close_reason,
+      closed_at
     from alert where device_id = any($1) and status = 'closed'
     order by device_id, watch, instance, raised_at desc`,
     [deviceIds],
@@ -92,7 +94,10 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
     of(row).remediation.set(key(row), { id, severity, began, kind, startedAt: row.started_at })
   }
   for (const row of last)
-    if (row.close_reason === 'by-hand') of(row).dismissed.set(key(row), { began: row.began, severity: row.severity })
+    if (row.close_reason === 'by-hand') {
+      const { id, began, severity, closed_at: closedAt } = row
+      of(row).dismissed.set(key(row), { id, began, severity, closedAt })
+    }
   return all
 }
 
@@ -201,10 +206,36 @@ async function apply(
         })
         break
       }
+      case 'reopen': {
+        const { id } = alerting.dismissed.get(key)!
+        await tx.query(
+          `
+          update alert set status = 'open', closed_at = null, close_reason = null, taken_by = null, taken_at = null,
+            severity = $2, began = $3, evidence = coalesce($4, evidence), rule = $5
+          where id = $1`,
+          [
+            id,
+            action.severity,
+            time(action.began),
+            JSON.stringify(action.evidence),
+            JSON.stringify(ruleOf(effective!)),
+          ],
+        )
+        alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
+        alerting.dismissed.delete(key)
+        if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
+        if (endedRemediation !== null)
+          await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
+        await addEntry(tx, id, { at, event: 'reopened', text: action.evidence?.text })
+        break
+      }
       case 'change': {
         const open = alerting.alerts.get(key)!
         const from = open.severity
         await changeSeverity(tx, 'alert', open, action)
+        // Whoever hid it did not mean what is worse.
+        if (urgency(action.severity) > urgency(from))
+          await tx.query('update alert set hidden_until = null where id = $1', [open.id])
         await addEntry(tx, open.id, {
           at,
           event: 'severity-changed',
@@ -215,11 +246,12 @@ async function apply(
       }
       case 'close': {
         const open = alerting.alerts.get(key)!
-        await tx.query(`update alert set status = 'closed', closed_at = $2, close_reason = $3 where id = $1`, [
-          open.id,
-          time(at),
-          action.because,
-        ])
+        await tx.query(
+          `update alert set status = 'closed', closed_at = $2, close_reason = $3, offered_to = null, offered_by = null,
+             hidden_until = null
+           where id = $1`,
+          [open.id, time(at), action.because],
+        )
         await addEntry(tx, open.id, { at, event: 'closed', detail: { reason: action.because } })
         alerting.alerts.delete(key)
         break
@@ -342,6 +374,7 @@ export async function settlePosts(
         dismissed: null,
         remediation: alerting.remediation.get(key) ?? null,
         mayRemediate: false,
+        at,
       })
       await apply(tx, context, alerting, key, left, at, now)
       changed = true
@@ -375,6 +408,7 @@ export async function settlePosts(
           alerting.remediation.get(key)?.startedAt ?? now,
           now,
         ) !== null,
+      at,
     })
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at, now)

@@ -1,2 +1,3 @@
+export { alertJobs } from './act'
 export { alertRoutes } from './routes'
 export { heldSelect, type HeldRow } from './views'

@@ -16,8 +16,20 @@ interface GroupSpec {
 }
 
 const groups: Record<RoundsGroup, GroupSpec> = {
-  todo: { from: 'alert', where: `g.status = 'open'`, newest: 'g.began', worstFirst: true, end: 'g.closed_at' },
-  working: { from: 'alert', where: `g.status = 'taken'`, newest: 'g.began', worstFirst: true, end: 'g.closed_at' },
+  todo: {
+    from: 'alert',
+    where: `g.status = 'open' and g.hidden_until is null`,
+    newest: 'g.began',
+    worstFirst: true,
+    end: 'g.closed_at',
+  },
+  working: {
+    from: 'alert',
+    where: `(g.status = 'taken' or g.status = 'open' and g.hidden_until is not null)`,
+    newest: 'g.began',
+    worstFirst: true,
+    end: 'g.closed_at',
+  },
   remediation: {
     from: 'remediation',
     where: 'g.ended_at is null',
@@ -164,7 +176,7 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
 export async function countTodo(pool: Pool, viewer: Viewer, clientId: number | null): Promise<number> {
   const row = await firstRow<{ todo: number }>(
     pool,
-    `select count(*)::int as todo from alert g where g.status = 'open' and ${ofClients('g.client_id', 1)}
+    `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and ${ofClients('g.client_id', 1)}
      and ($2::int is null or g.client_id = $2)`,
     [viewer.clientIds, clientId],
   )

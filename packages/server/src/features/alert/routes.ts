@@ -4,8 +4,11 @@ import {
   alertNoteSchema,
   alertPageSchema,
   alertRespondSchema,
+  alertsActedSchema,
+  alertsActSchema,
   beforeQuerySchema,
   heldListSchema,
+  lookedBodySchema,
   lookedSchema,
   remediationListSchema,
   deviceIdsSchema,
@@ -17,6 +20,7 @@ import {
   todoQuerySchema,
   type AlertEntry,
   type AlertPage,
+  type AlertsAct,
   type BeforeQuery,
 } from '#contract'
 import { actionsFor, answerWithin, type ServiceAction } from '#core'
@@ -26,9 +30,10 @@ import { askAgent, loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
-import { addEntry, type NewEntry } from '../../store/alertEntries'
+import { addEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
+import { actOnAlert, actOnAlerts } from './act'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
@@ -124,27 +129,15 @@ async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Pr
   return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
 }
 
-/** Changes an alert that is not closed and that the viewer may see, with its entry, audit line and announcement. */
+/** Does one thing with one alert, and tells how it is then. */
 function change(
   pool: Pool,
   viewer: Viewer,
   id: number,
-  entry: Omit<NewEntry, 'at' | 'personId'>,
-  sql: string,
-  values: unknown[],
+  act: Pick<AlertsAct, 'do'> & Partial<AlertsAct>,
 ): Promise<AlertPage> {
   return inTransaction(pool, async (tx) => {
-    const alert = await firstRow<{ device_id: number; client_id: number; status: string }>(
-      tx,
-      `select device_id, client_id, status from alert where id = $1 and ${ofClients('client_id', 2)} for update`,
-      [id, viewer.clientIds],
-    )
-    if (!alert) throw new ProblemError('no-such-alert')
-    if (alert.status === 'closed') throw new ProblemError('already-closed')
-    if (sql) await tx.query(sql, [id, ...values])
-    await addEntry(tx, id, { ...entry, at: Date.now(), personId: viewer.id })
-    await audit(tx, { personId: viewer.id, action: entry.event, kind: 'alert', id, clientId: alert.client_id })
-    announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
+    await actOnAlert(tx, viewer, id, { ids: [id], text: '', ...act }, Date.now())
     return alertPage(tx, null, id)
   })
 }
@@ -193,11 +186,15 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'POST',
     url: '/api/rounds/looked',
     access: 'contact',
-    summary: 'Remember that the round was walked until now',
+    summary: 'Remember that the round was walked until now, or until a time before, which undoes it',
     answer: lookedSchema,
-    async handle({ viewer }) {
-      await pool.query('update person set looked_at = now() where id = $1', [viewer.id])
-      return { looked: true }
+    body: lookedBodySchema,
+    async handle({ viewer, body }) {
+      await pool.query('update person set looked_at = least(now(), coalesce($2, now())) where id = $1', [
+        viewer.id,
+        time(body.at ?? null),
+      ])
+      return { looked: true, before: viewer.lookedAt }
     },
   })
   route(app, {
@@ -268,15 +265,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'technician',
     summary: 'Take an alert',
     answer: alertPageSchema,
-    handle: ({ viewer, id }) =>
-      change(
-        pool,
-        viewer,
-        id(),
-        { event: 'taken' },
-        `update alert set status = 'taken', taken_by = $2, taken_at = now() where id = $1`,
-        [viewer.id],
-      ),
+    handle: ({ viewer, id }) => change(pool, viewer, id(), { do: 'take' }),
   })
   route(app, {
     method: 'POST',
@@ -284,15 +273,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'technician',
     summary: 'Give an alert back to everybody',
     answer: alertPageSchema,
-    handle: ({ viewer, id }) =>
-      change(
-        pool,
-        viewer,
-        id(),
-        { event: 'given-back' },
-        `update alert set status = 'open', taken_by = null, taken_at = null where id = $1`,
-        [],
-      ),
+    handle: ({ viewer, id }) => change(pool, viewer, id(), { do: 'give-back' }),
   })
   route(app, {
     method: 'POST',
@@ -301,7 +282,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Add a note to an alert',
     answer: alertPageSchema,
     body: alertNoteSchema,
-    handle: ({ viewer, id, body }) => change(pool, viewer, id(), { event: 'note', text: body.text }, '', []),
+    handle: ({ viewer, id, body }) => change(pool, viewer, id(), { do: 'note', text: body.text }),
   })
   route(app, {
     method: 'POST',
@@ -310,14 +291,15 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Close an alert by hand; it stays closed until the post is well, or worse',
     answer: alertPageSchema,
     body: alertCloseSchema,
-    handle: ({ viewer, id, body }) =>
-      change(
-        pool,
-        viewer,
-        id(),
-        { event: 'closed', detail: { reason: 'by-hand' }, text: body.reason },
-        `update alert set status = 'closed', closed_at = now(), close_reason = 'by-hand' where id = $1`,
-        [],
-      ),
+    handle: ({ viewer, id, body }) => change(pool, viewer, id(), { do: 'close', text: body.reason }),
+  })
+  route(app, {
+    method: 'POST',
+    url: '/api/alerts/acts',
+    access: 'technician',
+    summary: 'Do one thing with many alerts, each by itself: take, hand over, hide, note, close, open again',
+    answer: alertsActedSchema,
+    body: alertsActSchema,
+    handle: ({ viewer, body }) => actOnAlerts(pool, viewer, body),
   })
 }

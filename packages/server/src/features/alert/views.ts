@@ -15,6 +15,8 @@ export const alertSelect = `
          a.watch, a.instance, a.severity, a.status, a.began, a.raised_at as "raisedAt", a.closed_at as "closedAt",
          a.close_reason as "closeReason",
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",
+         o.name as "offeredTo", a.offered_to as "offeredToId", b.name as "offeredBy",
+         a.offered_word as "offeredWord", a.hidden_until as "hiddenUntil",
          case when a.status = 'closed' then a.evidence
          else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
@@ -24,6 +26,8 @@ export const alertSelect = `
   join client c on c.id = a.client_id
   join site s on s.id = d.site_id
   left join person t on t.id = a.taken_by
+  left join person o on o.id = a.offered_to
+  left join person b on b.id = a.offered_by
   left join maintenance_window w on w.id = a.window_id
   left join post_state p on p.device_id = a.device_id and p.watch = a.watch and p.instance = a.instance`
 

@@ -1,5 +1,6 @@
 import type { AlertEntry, AlertRule, AttemptView, RemediationView } from '#contract'
 import type { CloseReason, Evidence, HeldOutcome, RemediationOutcome } from '#core'
+import { fullText } from './time'
 
 export interface AlertWords {
   strong: string
@@ -74,6 +75,16 @@ export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'
       return closeText(detail.reason!)
     case 'given-back':
       return 'given back'
+    case 'handed-over':
+      return `handed to ${detail.person}`
+    case 'declined':
+      return 'not accepted'
+    case 'hidden':
+      return `hidden until ${fullText(detail.until!)}`
+    case 'shown':
+      return 'shown again'
+    case 'reopened':
+      return 'opened again'
     case 'asked':
       return `asked its agent to ${detail.verb} ${detail.service}`
     case 'attempted':

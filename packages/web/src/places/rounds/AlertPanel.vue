@@ -1,7 +1,5 @@
 <script setup lang="ts">
-import { ElInput, type InputInstance } from 'element-plus/es/components/input/index'
-import 'element-plus/es/components/input/style/css'
-import { computed, defineAsyncComponent, nextTick, ref, useTemplateRef } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords } from '../../parts/format/alertWords'
@@ -19,6 +17,9 @@ import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, fullText } from '../../parts/format/time'
 import WhySteps from './WhySteps.vue'
+
+/** Of no use before there is something to do: the first page does without its forms. */
+const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
@@ -77,45 +78,23 @@ const state = computed(() => {
     ? 'settled'
     : (shown.value?.severity ?? null)
 })
-const note = ref('')
 const planning = ref(false)
-async function act(path: string, body: unknown, said: string): Promise<void> {
+async function respond(verb: keyof typeof doing): Promise<void> {
   if (!props.alertId || !session.mayChange) return
-  if (await attempt(() => api.post(`/alerts/${props.alertId}/${path}`, body))) {
-    done(said)
+  if (await attempt(() => api.post(`/alerts/${props.alertId}/respond`, { verb }))) {
+    done('Its agent was asked; how it goes shows here.')
     await refresh()
     emit('changed')
   }
 }
-const take = () => act('take', {}, 'It is yours.')
-async function addNote(): Promise<void> {
-  await act('notes', { text: note.value }, 'Noted.')
-  note.value = ''
+async function changed(): Promise<void> {
+  await refresh()
+  emit('changed')
 }
-const closing = ref<string | null>(null)
-async function close(): Promise<void> {
-  await act('close', { reason: closing.value }, 'Closed. It opens again only if it gets worse, or fails again after recovering.')
-  closing.value = null
-}
-const noteField = useTemplateRef<InputInstance>('noteField')
-const closingField = useTemplateRef<InputInstance>('closingField')
-const giveBack = () => act('give-back', {}, 'Given back to everybody.')
-async function beginClosing(): Promise<void> {
-  closing.value = closing.value === null ? '' : null
-  await nextTick()
-  closingField.value?.focus()
-}
-const isMine = () => alert.value?.takenById === session.person?.id
 useKeys(
   'Alert',
   session.mayChange
-    ? [
-        { key: 't', does: 'take the alert', run: () => void take() },
-        { key: 'g', does: 'give the alert back to everybody', run: () => { if (isMine()) void giveBack() } },
-        { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
-        { key: 'c', does: 'close the alert, with a reason', run: () => void beginClosing() },
-        { key: 'h', does: 'hold alerts of the device: a maintenance window', run: () => { planning.value = true } },
-      ]
+    ? [{ key: 'h', does: 'hold alerts of the device: a maintenance window', run: () => { planning.value = true } }]
     : [],
 )
 </script>
@@ -155,34 +134,17 @@ useKeys(
         <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span>
           {{ event.text }}</p>
       </template>
-      <div v-if="session.mayChange && alert && alert.status !== 'closed'" class="acts">
-        <button v-if="alert.takenById !== session.person?.id" class="btn main" @click="take">Take <kbd>t</kbd></button>
-        <button v-else class="btn" @click="giveBack">Give back <kbd>g</kbd></button>
-        <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
-        <button
-          v-for="action in alert.actions"
-          :key="action.verb"
-          class="btn mono"
-          @click="act('respond', { verb: action.verb }, 'Its agent was asked; how it goes shows here.')"
-        >{{ doing[action.verb] }} {{ action.service }}</button>
-        <button class="btn" @click="beginClosing">Close… <kbd>c</kbd></button>
-        <form v-if="closing !== null" @submit.prevent="close">
-          <ElInput
-            ref="closingField"
-            v-model="closing"
-            aria-label="Why it is closed"
-            placeholder="Why is it closed although it still fails?"
-            minlength="3"
-            required
-            @keydown.esc.stop="closing = null"
-          />
-          <button class="btn">Close</button>
-        </form>
-        <form @submit.prevent="addNote">
-          <ElInput ref="noteField" v-model="note" aria-label="Note" placeholder="Add a note" required />
-          <button class="btn">Note <kbd>a</kbd></button>
-        </form>
-      </div>
+      <AlertActs v-if="alert" :alerts="[alert]" @changed="changed">
+        <template v-if="alert.status !== 'closed'">
+          <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
+          <button
+            v-for="action in alert.actions"
+            :key="action.verb"
+            class="btn mono"
+            @click="respond(action.verb)"
+          >{{ doing[action.verb] }} {{ action.service }}</button>
+        </template>
+      </AlertActs>
       <WindowDialog
         v-if="planning"
         :begin="{
@@ -230,16 +192,5 @@ h3 {
   padding: 1px 0;
   color: var(--ink2);
   overflow-wrap: anywhere;
-}
-.acts {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  margin-top: 16px;
-}
-form {
-  display: flex;
-  gap: 8px;
-  width: 100%;
 }
 </style>

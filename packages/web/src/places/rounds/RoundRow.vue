@@ -8,7 +8,7 @@ import AgeText from '../../parts/ui/AgeText.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { clockText, shortText } from '../../parts/format/time'
 
-const props = defineProps<{ row: AlertView | HeldView | RemediationView; group: string; chosen: boolean }>()
+const props = defineProps<{ row: AlertView | HeldView | RemediationView; group: string; chosen: boolean; picked?: boolean | null }>()
 defineEmits<{ choose: [] }>()
 const words = computed(() => {
   const { strong, rest } = alertWords(props.row)
@@ -27,10 +27,10 @@ const mark = computed(() =>
 </script>
 
 <template>
-  <button class="row" :class="{ chosen }" :aria-current="chosen" @click="$emit('choose')">
+  <button class="row" :class="{ chosen, picked }" :aria-current="chosen" :aria-pressed="picked ?? undefined" @click="$emit('choose')">
     <SeverityMark :state="mark" />
     <span class="what"><b>{{ words.strong }}</b> {{ words.rest }} <DoubtText :doubt="postDoubt(row)" />
-      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.closedAt && group !== 'settled'"> · over since {{ clockText(alert.closedAt) }}</template><template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="remediation"> · {{ remediationWords(remediation) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small></span>
+      <small><span class="mono">{{ row.deviceName }}</span> · {{ row.clientName }} · {{ row.siteName }}<template v-if="alert?.closedAt && group !== 'settled'"> · over since {{ clockText(alert.closedAt) }}</template><template v-if="alert?.takenBy"> · taken by {{ alert.takenBy }}</template><template v-if="alert?.offeredTo"> · handed to {{ alert.offeredTo }} by {{ alert.offeredBy }}</template><template v-if="alert?.hiddenUntil"> · hidden until {{ shortText(alert.hiddenUntil) }}</template><template v-if="remediation"> · {{ remediationWords(remediation) }}</template><template v-if="held"> · {{ held.windowName }}<template v-if="held.windowEnd">, until {{ shortText(held.windowEnd) }}</template></template></small></span>
     <span class="when">
       <AgeText :at="row.began" />
       <small>{{ group === 'settled' && wellAt ? `well ${clockText(wellAt)}` : shortText(row.began) }}</small>
@@ -55,6 +55,10 @@ const mark = computed(() =>
   /* However far somebody goes down, only what is in sight is laid out and drawn. */
   content-visibility: auto;
   contain-intrinsic-size: auto 44px;
+}
+.picked {
+  box-shadow: inset 3px 0 0 var(--act);
+  background: var(--act-soft);
 }
 .row:hover {
   background: var(--sheet);

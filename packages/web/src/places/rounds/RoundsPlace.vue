@@ -3,14 +3,15 @@ import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { RoundsGroup, RoundsRow } from '#contract'
-import { numberText } from '#core'
+import type { AlertView, Looked, RoundsGroup, RoundsRow } from '#contract'
+import { countText, numberText, type Millis } from '#core'
 import { useNarrow } from '../../look/narrow'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { useClientInAddress } from '../../parts/data/clientInAddress'
 import { useKeys } from '../../parts/shell/keys'
-import { attempt, done } from '../../parts/ui/notify'
+import { alertWords } from '../../parts/format/alertWords'
+import { attempt, undoable } from '../../parts/ui/notify'
 import { useSession } from '../../parts/data/session'
 import NearEnd from '../../parts/ui/NearEnd.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
@@ -21,6 +22,7 @@ import RoundRow from './RoundRow.vue'
 import { useRounds } from './rounds'
 
 // Of no use before the list is there; the first page does without it.
+const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
@@ -122,12 +124,26 @@ function move(by: number): void {
   chosen.value = keyOf(next.group, next.row)
   document.getElementById(chosen.value)?.scrollIntoView({ block: 'nearest' })
 }
-async function looked(): Promise<void> {
-  if (await attempt(() => api.post('/rounds/looked'))) {
-    await session.load()
-    await refresh()
-    done('Marked as seen. From now on, only what settles by itself later is shown as new.')
-  }
+async function looked(at?: Millis): Promise<void> {
+  const answer = await attempt(() => api.post<Looked>('/rounds/looked', at === undefined ? {} : { at }))
+  if (!answer) return
+  await session.load()
+  await refresh()
+  // One key, pressed by mistake, would forget what the night has brought.
+  if (at === undefined) undoable('Marked as seen: what settles by itself later is shown as new.', () => void looked(answer.before))
+}
+/** Alerts chosen to do something with several at once; null: nobody is choosing. */
+const picked = ref<ReadonlyMap<number, AlertView> | null>(null)
+function pick(row: RoundsRow): void {
+  if (!('status' in row)) return
+  const next = new Map(picked.value)
+  if (!next.delete(row.id)) next.set(row.id, row)
+  picked.value = next
+}
+const pickedState = (row: RoundsRow) => (picked.value && 'status' in row ? picked.value.has(row.id) : null)
+async function acted(): Promise<void> {
+  picked.value = null
+  await refresh()
 }
 async function showNew(): Promise<void> {
   await refresh()
@@ -151,6 +167,18 @@ useKeys('Rounds', [
     },
   },
   { key: '.', does: 'all of this is seen', run: () => void looked() },
+  ...(session.mayChange
+    ? [
+        {
+          key: 'x',
+          does: 'choose this one, to do something with several',
+          run: () => {
+            const found = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
+            if (found) pick(found.row)
+          },
+        },
+      ]
+    : []),
 ])
 </script>
 
@@ -174,7 +202,8 @@ useKeys('Rounds', [
           <SavedViews place="rounds" />
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
             {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
-          <button class="link" @click="looked">Mark all as seen <kbd>.</kbd></button>
+          <button v-if="session.mayChange" class="link" :aria-pressed="picked !== null" @click="picked = picked ? null : new Map()">{{ picked ? 'choose one' : 'choose several' }}</button>
+          <button class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
       <NoticeList />
@@ -188,7 +217,8 @@ useKeys('Rounds', [
           :row="row"
           :group="group.key"
           :chosen="chosen === keyOf(group.key, row)"
-          @choose="show(keyOf(group.key, row))"
+          :picked="pickedState(row)"
+          @choose="picked ? pick(row) : show(keyOf(group.key, row))"
         />
         <NearEnd
           v-if="group.rows.length < group.total && group.rows.length"
@@ -199,7 +229,16 @@ useKeys('Rounds', [
         <p v-if="!group.rows.length && !isAsking" class="calm">Nothing needs a person{{ narrowed }}.</p>
       </section>
     </section>
-    <AlertPanel v-if="panel && !isNarrow" :key="chosen!" class="panel" v-bind="panel" @changed="refresh" />
+    <aside v-if="picked" class="panel several" aria-label="Several at once">
+      <h1>{{ countText(picked.size, 'alert') }} chosen</h1>
+      <p class="muted">Click on alerts, or go through them with <kbd>j</kbd> and choose with <kbd>x</kbd>.</p>
+      <ul>
+        <li v-for="alert in picked.values()" :key="alert.id"><b>{{ alertWords(alert).strong }}</b> <span class="mono">{{ alert.deviceName }}</span></li>
+      </ul>
+      <AlertActs v-if="picked.size" :alerts="[...picked.values()]" @changed="acted" />
+      <button class="link" @click="picked = null">none</button>
+    </aside>
+    <AlertPanel v-else-if="panel && !isNarrow" :key="chosen!" class="panel" v-bind="panel" @changed="refresh" />
     <NarrowPanel v-if="panel && isNarrow && isOpened" title="What it is about" @close="isOpened = false">
       <AlertPanel :key="chosen!" v-bind="panel" @changed="refresh" />
     </NarrowPanel>
@@ -219,6 +258,17 @@ useKeys('Rounds', [
   .rounds {
     grid-template-columns: 1fr;
   }
+}
+.several {
+  background: var(--sheet);
+  border-left: 1px solid var(--rule);
+  padding: 15px 20px 24px;
+  overflow: auto;
+}
+.several ul {
+  margin: 8px 0;
+  padding: 0;
+  list-style: none;
 }
 .list section {
   margin-top: 12px;

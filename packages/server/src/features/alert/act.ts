@@ -1,0 +1,191 @@
+import type { AlertActed, AlertsAct } from '#contract'
+import { day, second, type Millis, type Severity } from '#core'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import type { Job } from '../../engine'
+import { ProblemError } from '../../http/problems'
+import { announce } from '../../live'
+import { addEntry, type NewEntry } from '../../store/alertEntries'
+import { audit, ofClients, type Viewer } from '../access'
+
+interface Acted {
+  id: number
+  device_id: number
+  client_id: number
+  watch: string
+  instance: string
+  status: 'open' | 'taken' | 'closed'
+  severity: Severity
+  close_reason: string | null
+  offered_to: number | null
+}
+
+/** One that the viewer may see, locked. @throws ProblemError no-such-alert */
+async function requireAlert(tx: Db, viewer: Viewer, id: number): Promise<Acted> {
+  const alert = await firstRow<Acted>(
+    tx,
+    `select id, device_id, client_id, watch, instance, status, severity, close_reason, offered_to from alert
+     where id = $1 and ${ofClients('client_id', 2)} for update`,
+    [id, viewer.clientIds],
+  )
+  if (!alert) throw new ProblemError('no-such-alert')
+  return alert
+}
+
+/** Somebody who may see the client and change things there. @throws ProblemError *invalid* */
+async function requireColleague(
+  tx: Db,
+  id: number | undefined,
+  clientId: number,
+): Promise<{ id: number; name: string }> {
+  const person = await firstRow<{ id: number; name: string }>(
+    tx,
+    `select id, name from person
+     where id = $1 and access <> 'contact' and deactivated_at is null and (client_ids is null or $2 = any(client_ids))`,
+    [id ?? 0, clientId],
+  )
+  if (!person)
+    throw new ProblemError('invalid', 'This person may not work on alerts of this client. Choose somebody else.', [
+      { at: 'personId', message: 'may not work on it' },
+    ])
+  return person
+}
+
+/** No longer than anybody means by “later”. */
+const longestHidden: Millis = 31 * day
+
+type Entry = Omit<NewEntry, 'at' | 'personId'>
+
+/** Does it, and returns what is written down of it. */
+async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, now: Millis): Promise<Entry> {
+  const set = (sql: string, values: unknown[] = []) =>
+    tx.query(`update alert set ${sql} where id = $1`, [alert.id, ...values])
+  switch (act.do) {
+    case 'take':
+      await set(
+        `status = 'taken', taken_by = $2, taken_at = now(), offered_to = null, offered_by = null, offered_word = '',
+         hidden_until = null`,
+        [viewer.id],
+      )
+      return { event: 'taken' }
+    case 'give-back':
+      await set(
+        `status = 'open', taken_by = null, taken_at = null, offered_to = null, offered_by = null, offered_word = ''`,
+      )
+      return { event: 'given-back' }
+    case 'hand-over': {
+      const person = await requireColleague(tx, act.personId, alert.client_id)
+      await set('offered_to = $2, offered_by = $3, offered_word = $4, hidden_until = null', [
+        person.id,
+        viewer.id,
+        act.text.slice(0, 500),
+      ])
+      return { event: 'handed-over', detail: { person: person.name }, text: act.text.slice(0, 500) }
+    }
+    case 'decline':
+      if (alert.offered_to !== viewer.id)
+        throw new ProblemError('invalid', 'It was not handed to you, or you have answered already.')
+      await set(`offered_to = null, offered_by = null, offered_word = ''`)
+      return { event: 'declined', text: act.text }
+    case 'hide': {
+      const { until = 0 } = act
+      if (until <= now || until > now + longestHidden)
+        throw new ProblemError('invalid', 'Choose a time to come, within a month.', [
+          { at: 'until', message: 'not within a month' },
+        ])
+      await set('hidden_until = $2', [time(until)])
+      return { event: 'hidden', detail: { until }, text: act.text }
+    }
+    case 'show':
+      await set('hidden_until = null')
+      return { event: 'shown' }
+    case 'note':
+      if (!act.text) throw new ProblemError('invalid', 'Write the note.', [{ at: 'text', message: 'is empty' }])
+      return { event: 'note', text: act.text }
+    case 'close':
+      if (act.text.length < 3)
+        throw new ProblemError('invalid', 'Say why it is closed although it still fails.', [
+          { at: 'text', message: 'is too short' },
+        ])
+      await set(
+        `status = 'closed', closed_at = now(), close_reason = 'by-hand', offered_to = null, offered_by = null,
+         offered_word = '', hidden_until = null`,
+      )
+      return { event: 'closed', detail: { reason: 'by-hand' }, text: act.text.slice(0, 500) }
+    case 'reopen':
+      await requireReopenable(tx, alert)
+      await set(`status = 'open', closed_at = null, close_reason = null, taken_by = null, taken_at = null`)
+      return { event: 'reopened', text: act.text }
+  }
+}
+
+/** @throws ProblemError where its post is well meanwhile, or has another alert */
+async function requireReopenable(tx: Db, { device_id, watch, instance, status, close_reason }: Acted): Promise<void> {
+  if (status !== 'closed' || close_reason !== 'by-hand')
+    throw new ProblemError('invalid', 'Only an alert that was closed by hand can be opened again.')
+  const other = await firstRow(
+    tx,
+    `select from alert where device_id = $1 and watch = $2 and instance = $3 and status <> 'closed'`,
+    [device_id, watch, instance],
+  )
+  if (other) throw new ProblemError('invalid', 'There is a newer alert about the same. Work on that one.')
+  const failing = await firstRow(
+    tx,
+    `select from post_state where device_id = $1 and watch = $2 and instance = $3
+     and state->>'level' is not null`,
+    [device_id, watch, instance],
+  )
+  if (!failing) throw new ProblemError('invalid', 'It is well meanwhile. If it fails again, it is raised anew.')
+}
+
+/** Does one thing with one alert, with its entry, audit line and announcement. */
+export async function actOnAlert(tx: Db, viewer: Viewer, id: number, act: AlertsAct, now: Millis): Promise<void> {
+  // The device first, as everything that changes what is open on it.
+  await tx.query('select from device where id = (select device_id from alert where id = $1) for update', [id])
+  const alert = await requireAlert(tx, viewer, id)
+  if (alert.status === 'closed' && act.do !== 'reopen' && act.do !== 'note') throw new ProblemError('already-closed')
+  const entry = await carryOut(tx, alert, act, viewer, now)
+  await addEntry(tx, id, { ...entry, at: now, personId: viewer.id })
+  await audit(tx, { personId: viewer.id, action: entry.event, kind: 'alert', id, clientId: alert.client_id })
+  announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
+}
+
+/** The same with many, each by itself: one that cannot be done keeps no other from being done. */
+export async function actOnAlerts(pool: Pool, viewer: Viewer, act: AlertsAct): Promise<AlertActed[]> {
+  const acted: AlertActed[] = []
+  for (const id of new Set(act.ids)) {
+    try {
+      await inTransaction(pool, (tx) => actOnAlert(tx, viewer, id, act, Date.now()))
+      acted.push({ id, problem: null })
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error
+      acted.push({ id, problem: error.detail })
+    }
+  }
+  return acted
+}
+
+/** Shows again what was hidden until now. */
+async function showHidden(pool: Pool, now: Millis): Promise<void> {
+  const due = await rows<{ id: number; device_id: number; client_id: number }>(
+    pool,
+    `select id, device_id, client_id from alert where hidden_until <= $1 order by hidden_until limit 500`,
+    [time(now)],
+  )
+  for (const { id, device_id, client_id } of due)
+    await inTransaction(pool, async (tx) => {
+      const shown = await firstRow<{ status: string }>(
+        tx,
+        'update alert set hidden_until = null where id = $1 and hidden_until <= $2 returning status',
+        [id, time(now)],
+      )
+      // Another process has done so, or it was over by then.
+      if (!shown || shown.status === 'closed') return
+      await addEntry(tx, id, { at: now, event: 'shown' })
+      announce(tx, { topic: 'alerts', clientIds: [client_id], deviceIds: [device_id] })
+    })
+}
+
+/** What becomes of alerts with time, and without their devices. */
+export function alertJobs(pool: Pool): Job[] {
+  return [{ name: 'hidden alerts', every: 5 * second, work: (now) => showHidden(pool, now) }]
+}

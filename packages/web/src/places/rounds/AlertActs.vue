@@ -1,0 +1,169 @@
+<script setup lang="ts">
+import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
+import 'element-plus/es/components/date-picker/style/css'
+import { ElInput, type InputInstance } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
+import type { AlertActed, AlertsAct, AlertView, PersonListed } from '#contract'
+import { countText } from '#core'
+import { api } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
+import { useSession } from '../../parts/data/session'
+import { fullText } from '../../parts/format/time'
+import { useKeys } from '../../parts/shell/keys'
+import ChoiceField from '../../parts/ui/ChoiceField.vue'
+import { confirmed } from '../../parts/ui/confirm'
+import { attempt, done, refused } from '../../parts/ui/notify'
+import { hidingTimes } from './hiding'
+
+/** What somebody does with an alert, or with many at once: take, hand over, hide until a time, note, close, open again. */
+const props = defineProps<{ alerts: readonly AlertView[] }>()
+const emit = defineEmits<{ changed: [] }>()
+const session = useSession()
+const me = () => session.person?.id
+const open = computed(() => props.alerts.filter(({ status }) => status !== 'closed'))
+const mine = computed(() => open.value.filter(({ takenById }) => takenById === me()))
+const offered = computed(() => open.value.filter(({ offeredToId }) => offeredToId === me()))
+const hidden = computed(() => open.value.filter(({ hiddenUntil }) => hiddenUntil !== null))
+const dismissed = computed(() => props.alerts.filter(({ closeReason }) => closeReason === 'by-hand'))
+
+type Act = Pick<AlertsAct, 'do'> & Partial<AlertsAct>
+async function act(alerts: readonly AlertView[], what: Act, said: string): Promise<void> {
+  if (!alerts.length || !session.mayChange) return
+  const body = { ids: alerts.map(({ id }) => id), text: '', ...what }
+  const acted = await attempt(() => api.post<AlertActed[]>('/alerts/acts', body))
+  if (!acted) return
+  const failed = acted.filter(({ problem }) => problem !== null)
+  if (failed.length === acted.length) refused({ message: failed[0]!.problem! })
+  else done(failed.length ? `${said} ${failed.length} of ${acted.length} not: ${failed[0]!.problem}` : said)
+  mode.value = null
+  emit('changed')
+}
+/** From somebody who has it: asked first. */
+async function take(): Promise<void> {
+  const others = open.value.filter(({ takenById }) => takenById !== null && takenById !== me())
+  const from = [...new Set(others.map(({ takenBy }) => takenBy))].join(', ')
+  if (others.length && !offered.value.length && !(await confirmed(`${from} has taken ${others.length === 1 ? 'it' : `${others.length} of them`}. Take over all the same?`, 'Take over')))
+    return
+  await act(open.value, { do: 'take' }, open.value.length === 1 ? 'It is yours.' : 'They are yours.')
+}
+const giveBack = () => act(mine.value, { do: 'give-back' }, 'Given back to everybody.')
+
+const mode = ref<'close' | 'hand-over' | 'hide' | null>(null)
+const text = ref('')
+const field = useTemplateRef<InputInstance>('field')
+async function begin(what: typeof mode.value): Promise<void> {
+  mode.value = mode.value === what ? null : what
+  text.value = ''
+  await nextTick()
+  field.value?.focus()
+}
+const people = useResource(() => (session.mayChange ? api.get<PersonListed[]>('/people') : Promise.resolve([])))
+const colleagues = computed(() =>
+  (people.data.value ?? []).filter(({ id, access }) => access !== 'contact' && id !== me()),
+)
+const personId = ref<number | null>(null)
+const handOver = () =>
+  act(
+    open.value,
+    { do: 'hand-over', personId: personId.value!, text: text.value.trim() },
+    `Handed to ${colleagues.value.find(({ id }) => id === personId.value)?.name}, who can accept it or not.`,
+  )
+const times = hidingTimes(new Date())
+const hideFor = ref('0')
+const hideAt = ref(new Date(times[0]!.at))
+const hideUntil = computed(() => (hideFor.value === 'at' ? hideAt.value.getTime() : times[Number(hideFor.value)]!.at))
+const hide = () =>
+  act(
+    open.value,
+    { do: 'hide', until: hideUntil.value, text: text.value.trim() },
+    `Hidden until ${fullText(hideUntil.value)}, or until it gets worse.`,
+  )
+const close = () =>
+  act(open.value, { do: 'close', text: text.value.trim() }, 'Closed. It opens again if it gets worse, or fails again within the hour after recovering.')
+const note = ref('')
+const noteField = useTemplateRef<InputInstance>('noteField')
+async function addNote(): Promise<void> {
+  await act(props.alerts, { do: 'note', text: note.value.trim() }, 'Noted.')
+  note.value = ''
+}
+useKeys(
+  'Alert',
+  session.mayChange
+    ? [
+        { key: 't', does: 'take the alert', run: () => void take() },
+        { key: 'g', does: 'give the alert back to everybody', run: () => void giveBack() },
+        { key: 'o', does: 'hand the alert over to somebody', run: () => void begin('hand-over') },
+        { key: 'u', does: 'hide the alert until a time', run: () => void begin('hide') },
+        { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
+        { key: 'c', does: 'close the alert, with a reason', run: () => void begin('close') },
+      ]
+    : [],
+)
+</script>
+
+<template>
+  <div v-if="session.mayChange" class="acts">
+    <p v-if="offered.length" class="offer">{{ offered[0]!.offeredBy }} hands {{ offered.length === 1 ? 'it' : countText(offered.length, 'alert') }} to you<template v-if="offered[0]!.offeredWord">: “{{ offered[0]!.offeredWord }}”</template>
+      <button class="btn main" @click="act(offered, { do: 'take' }, 'It is yours.')">Accept</button>
+      <button class="btn" @click="act(offered, { do: 'decline' }, 'Not accepted.')">Do not accept</button></p>
+    <template v-if="open.length">
+      <button v-if="mine.length < open.length" class="btn" :class="{ main: !offered.length }" @click="take">Take <kbd>t</kbd></button>
+      <button v-if="mine.length" class="btn" @click="giveBack">Give back <kbd>g</kbd></button>
+      <button class="btn" :aria-expanded="mode === 'hand-over'" @click="begin('hand-over')">Hand over… <kbd>o</kbd></button>
+      <button class="btn" :aria-expanded="mode === 'hide'" @click="begin('hide')">Hide… <kbd>u</kbd></button>
+      <button v-if="hidden.length" class="btn" @click="act(hidden, { do: 'show' }, 'Shown again.')">Show again</button>
+      <button class="btn" :aria-expanded="mode === 'close'" @click="begin('close')">Close… <kbd>c</kbd></button>
+    </template>
+    <slot></slot>
+    <button v-if="dismissed.length" class="btn" @click="act(dismissed, { do: 'reopen' }, 'Open again.')">Open again</button>
+    <form v-if="mode === 'hand-over'" @submit.prevent="handOver">
+      <ChoiceField v-model="personId" label="To whom" placeholder="to whom?">
+        <option v-for="person in colleagues" :key="person.id" :value="person.id">{{ person.name }}</option>
+      </ChoiceField>
+      <ElInput ref="field" v-model="text" aria-label="A word with it" placeholder="A word with it" maxlength="500" @keydown.esc.stop="mode = null" />
+      <button class="btn" :disabled="personId === null">Hand over</button>
+    </form>
+    <form v-if="mode === 'hide'" @submit.prevent="hide">
+      <ChoiceField v-model="hideFor" label="Until when">
+        <option v-for="(time, i) in times" :key="i" :value="String(i)">{{ time.text }}</option>
+        <option value="at">a time…</option>
+      </ChoiceField>
+      <ElDatePicker v-if="hideFor === 'at'" v-model="hideAt" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" aria-label="Hide until" style="width: 178px" />
+      <ElInput ref="field" v-model="text" aria-label="Why it is hidden" placeholder="What it waits for" maxlength="500" @keydown.esc.stop="mode = null" />
+      <button class="btn">Hide</button>
+    </form>
+    <form v-if="mode === 'close'" @submit.prevent="close">
+      <ElInput ref="field" v-model="text" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required @keydown.esc.stop="mode = null" />
+      <button class="btn">Close</button>
+    </form>
+    <form @submit.prevent="addNote">
+      <ElInput ref="noteField" v-model="note" aria-label="Note" placeholder="Add a note" required />
+      <button class="btn">Note <kbd>a</kbd></button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 16px;
+}
+.offer {
+  width: 100%;
+  border-left: 3px solid var(--act);
+  padding: 4px 10px;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  width: 100%;
+}
+form .el-input {
+  flex: 1;
+  min-width: 160px;
+}
+</style>
