@@ -70,7 +70,7 @@ export const windowSubjectSchema = Joi.alternatives<WindowSubject>().try(
 
 /** Longer than any work: a year and a day. */
 const longest = 366 * 86_400_000
-const localTime = Joi.string().pattern(/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$/)
+const localTime = Joi.string().pattern(/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,3})?$/)
 const window = {
   name: Joi.string().trim().min(1).max(100).required(),
   reason: Joi.string().allow('').max(500).default(''),

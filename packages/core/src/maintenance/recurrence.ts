@@ -2,7 +2,7 @@ import { RRuleTemporal } from 'rrule-temporal'
 import { Temporal } from 'temporal-polyfill'
 import type { Millis } from '../units'
 
-/** A date and a time on the clocks of a zone, to the second: *2026-11-24T02:00:00*. */
+/** A date and a time on the clocks of a zone: *2026-11-24T02:00:00*; what began at once has a fraction of a second. */
 export type LocalTime = string
 
 /** When something begins, again and again: RFC 5545, sections 3.8.2.4 and 3.8.5. */
@@ -32,7 +32,7 @@ export class RecurrenceError extends Error {
 /** Steps of one search: over four thousand days of a daily rule. What never comes is given up within a second. */
 const maxIterations = 4000
 
-const isLocalTime = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d$/
+const isLocalTime = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{1,3})?$/
 const subDaily = /\bFREQ=(HOURLY|MINUTELY|SECONDLY)\b/i
 
 /** Days repeat on the clocks of the zone; hours and less go by elapsed time, as RFC 5545 has it. */
@@ -61,9 +61,8 @@ export function instantOf(local: LocalTime, zone: string): Millis {
 /** What the clocks of a zone show at an instant. @throws RecurrenceError *no-zone* */
 export function localOf(at: Millis, zone: string): LocalTime {
   try {
-    return Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone).toPlainDateTime().toString({
-      fractionalSecondDigits: 0,
-    })
+    const local = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone).toPlainDateTime()
+    return local.toString({ smallestUnit: at % 1000 ? 'millisecond' : 'second' })
   } catch {
     throw new RecurrenceError('no-zone')
   }
@@ -90,8 +89,8 @@ export function withUntilInUtc(rule: string, zone: string): string {
   })
 }
 
-/** *2026-11-24T02:00:00* as iCalendar writes it: *20261124T020000*. */
-export const compact = (local: LocalTime) => local.replace(/[-:]/g, '')
+/** *2026-11-24T02:00:00* as iCalendar writes it: *20261124T020000*; it knows no fraction of a second. */
+export const compact = (local: LocalTime) => local.slice(0, 19).replace(/[-:]/g, '')
 
 function readRule(recurrence: Recurrence, rule: string): RRuleTemporal {
   // One rule, and nothing else of a calendar beside it.

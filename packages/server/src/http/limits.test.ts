@@ -39,10 +39,16 @@ const impersonal = new Set([
   'DELETE /api/views/{id}',
   'POST /api/notices/seen',
   'POST /api/machine-lists',
+  // What they answer is said for each alert and each entry; act.test.ts and calendar.test.ts try them.
+  'POST /api/alerts/acts',
+  'POST /api/calendar',
+  'POST /api/calendar/preview',
   'DELETE /api/session',
   'PUT /api/session/password',
 ])
 const ofNobody = [
+  // Only times; that another client's are refused is tried beside it.
+  '/api/lanes/free',
   '/api/devices/{id}/series',
   '/api/notices',
   '/api/policy/grid',
@@ -61,6 +67,7 @@ const queries: Record<string, () => string> = {
   '/api/views': () => '?place=estate',
   '/api/alert-rows': () => `?ids=${id.alert!}`,
   '/api/rounds/part': () => '?group=todo',
+  '/api/lanes/free': () => `?client=${id.one!}&from=${id.start! - 86_400_000}&until=${id.start! + 86_400_000}`,
   '/api/windows/{id}/uncovered': () => `?occurrence=${id.occurrence!}`,
   '/api/lanes': () => `?from=${id.start! - 86_400_000}&until=${id.start! + 86_400_000}`,
   '/api/agent-versions/devices': () => '?behind=none',

@@ -37,8 +37,10 @@ describe('the description of the API', () => {
       'get /agent/install.sh',
       'get /agent/releases/{version}/{file}',
       'get /agent/{file}',
+      'get /api/calendar.ics',
       'get /api/live',
       'get /api/openapi.json',
+      'get /calendar/{secret}',
     ])
   })
   it('says which fields are always there', () => {

@@ -259,6 +259,7 @@ export async function openTwoClients(): Promise<TwoClients> {
     [id.window],
   )
   id.occurrence = times.rows[0]!.id
+  id.feed = await made('/api/calendar-feeds', { clientId: one, label: 'Tidemill feed' })
   id.start = Number(times.rows[0]!.start)
   for (const window of [id.window, id.ownWindow])
     await pool.query(
@@ -571,6 +572,8 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       url: `/api/windows/${id.window}/review`,
       body: { reviewAt: Date.now() + 864e5, why: '' },
     },
+    { method: 'POST', url: '/api/calendar-feeds', body: { clientId: id.one, label: 'theirs' } },
+    { method: 'DELETE', url: `/api/calendar-feeds/${id.feed}` },
     { method: 'POST', url: '/api/windows/preview', body: { id: null, window: window(target(id.own!, id.device!)) } },
     {
       method: 'POST',

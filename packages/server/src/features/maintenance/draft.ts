@@ -67,9 +67,11 @@ export async function readDraft(db: Db, body: NewWindow, now: Millis): Promise<R
   const zones = await zonesOf(db, devices, body.target)
   const zone = body.zone ?? zoneFor(zones)
   try {
-    const from = body.from ?? Math.floor(now / 1000) * 1000
-    const starts = typeof from === 'string' ? from : localOf(from, zone)
     const rule = body.rule ?? null
+    const from = body.from ?? now
+    const local = typeof from === 'string' ? from : localOf(from, zone)
+    // What comes again does so on whole seconds.
+    const starts = rule === null ? local : local.slice(0, 19)
     const recurrence = { starts, zone, rule, more: [], except: body.except ?? [] }
     const found = recurrenceFault(recurrence)
     if (found) throw fault(found)

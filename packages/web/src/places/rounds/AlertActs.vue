@@ -62,11 +62,11 @@ const people = useResource(() => (session.mayChange ? api.get<PersonListed[]>('/
 const colleagues = computed(() =>
   (people.data.value ?? []).filter(({ id, access }) => access !== 'contact' && id !== me()),
 )
-const personId = ref<number | null>(null)
+const personId = ref(0)
 const handOver = () =>
   act(
     open.value,
-    { do: 'hand-over', personId: personId.value!, text: text.value.trim() },
+    { do: 'hand-over', personId: personId.value, text: text.value.trim() },
     `Handed to ${colleagues.value.find(({ id }) => id === personId.value)?.name}, who can accept it or not.`,
   )
 const times = hidingTimes(new Date())
@@ -118,11 +118,12 @@ useKeys(
     <slot></slot>
     <button v-if="dismissed.length" class="btn" @click="act(dismissed, { do: 'reopen' }, 'Open again.')">Open again</button>
     <form v-if="mode === 'hand-over'" @submit.prevent="handOver">
-      <ChoiceField v-model="personId" label="To whom" placeholder="to whom?">
+      <ChoiceField v-model="personId" label="To whom">
+        <option :value="0">to whom?</option>
         <option v-for="person in colleagues" :key="person.id" :value="person.id">{{ person.name }}</option>
       </ChoiceField>
       <ElInput ref="field" v-model="text" aria-label="A word with it" placeholder="A word with it" maxlength="500" @keydown.esc.stop="mode = null" />
-      <button class="btn" :disabled="personId === null">Hand over</button>
+      <button class="btn" :disabled="personId === 0">Hand over</button>
     </form>
     <form v-if="mode === 'hide'" @submit.prevent="hide">
       <ChoiceField v-model="hideFor" label="Until when">

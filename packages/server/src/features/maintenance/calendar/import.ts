@@ -47,7 +47,7 @@ function isSame(event: ReadEvent, row: WindowRow): boolean {
     {
       name: row.name,
       reason: row.reason,
-      starts: row.starts,
+      starts: row.starts.slice(0, 19),
       zone: row.zone,
       // A calendar tells whole seconds.
       length: row.length_ms === null ? null : Math.round(row.length_ms / 1000) * 1000,

@@ -20,7 +20,7 @@ const utc = (at: Millis) => `${compact(new Date(at).toISOString().slice(0, 19))}
 /** Written as it stands: the library would fold and escape, but not look up what a value means. */
 function timeProperty(name: string, at: Millis[], zone: string): ICAL.Property {
   const property = new ICAL.Property(name)
-  const times = at.map((each) => ICAL.Time.fromDateTimeString(localOf(each, zone)))
+  const times = at.map((each) => ICAL.Time.fromDateTimeString(localOf(each, zone).slice(0, 19)))
   if (zone === 'UTC') for (const time of times) time.zone = ICAL.Timezone.utcTimezone
   else property.setParameter('tzid', zone)
   if (times.length === 1) property.setValue(times[0]!)

@@ -131,7 +131,7 @@ function repeatOf(rule: string | null): Partial<WindowForm> {
 export function formOf(window: WindowView, start: Millis | null = null): WindowForm {
   const times =
     start === null
-      ? { at: window.starts, length: window.length }
+      ? { at: window.starts.slice(0, 19), length: window.length }
       : { at: localText(window.from, window.zone), length: window.until === null ? null : window.until - window.from }
   return {
     ...emptyForm({ clientId: window.clientId ?? 0 }),
