@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { ageText, type Millis } from '#core'
+import { ageText, durationText, minute, type Millis } from '#core'
 
 /** The time, moving on every second; one clock for the whole page. */
 export const now = ref(Date.now())
@@ -63,3 +63,8 @@ export function zonedText(at: Millis, zone: string): string {
     )
   return formatter.format(at).replace(',', '')
 }
+/** The name of a zone beside a heading of times on its clocks; nothing where they are the reader's own. */
+export const zoneTitle = (title: string, zone: string) => (zone === here ? title : `${title}, ${zone}`)
+
+/** A length as people say it: in whole minutes. */
+export const lengthText = (length: Millis) => durationText(Math.max(minute, Math.round(length / minute) * minute))

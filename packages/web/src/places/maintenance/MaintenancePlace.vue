@@ -13,6 +13,7 @@ import StateNotice from '../../parts/ui/StateNotice.vue'
 import { formOf, type Begin } from './draft/form'
 import WindowDialog from './draft/WindowDialog.vue'
 import LanesPart from './lanes/LanesPart.vue'
+import StandingSilence from './StandingSilence.vue'
 import WindowTable from './WindowTable.vue'
 
 const session = useSession()
@@ -86,6 +87,7 @@ useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { plan() }
         />
       </template>
     </section>
+    <StandingSilence v-if="session.mayChange" />
     <WindowDialog
       v-if="planning"
       :begin="planning.begin"

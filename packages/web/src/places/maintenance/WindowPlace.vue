@@ -98,12 +98,13 @@ async function reviewed(): Promise<void> {
         :window-id="data.id"
         :occurrence="chosen"
         :subject="data.subject"
+        :zone="data.zone"
         :may-change="session.mayChange && isLive"
         @fit="fit"
       />
       <h2>Record <template v-if="chosen !== null"><span class="muted">of one time</span> <button class="link" @click="chosen = null">of all</button></template></h2>
       <p v-if="data.endings.length" class="muted">Held {{ heldCount }}: {{ endingsText }}.</p>
-      <HeldRecord :window-id="data.id" :occurrence="chosen" />
+      <HeldRecord :window-id="data.id" :occurrence="chosen" :zone="data.zone" />
       <RevisionList :window="data" />
       <WindowDialog
         v-if="editing"

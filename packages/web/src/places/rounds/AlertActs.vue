@@ -58,7 +58,11 @@ async function begin(what: typeof mode.value): Promise<void> {
   await nextTick()
   field.value?.focus()
 }
-const people = useResource(() => (session.mayChange ? api.get<PersonListed[]>('/people') : Promise.resolve([])))
+const isHandingOver = computed(() => mode.value === 'hand-over')
+const people = useResource(
+  () => (isHandingOver.value ? api.get<PersonListed[]>('/people') : Promise.resolve([])),
+  { sources: [isHandingOver] },
+)
 const colleagues = computed(() =>
   (people.data.value ?? []).filter(({ id, access }) => access !== 'contact' && id !== me()),
 )

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { toRef } from 'vue'
+import { computed, toRef } from 'vue'
 import type { HeldView } from '#contract'
 import type { HeldOutcome } from '#core'
 import { alertWords, outcomeText } from '../../../parts/format/alertWords'
@@ -9,11 +9,11 @@ import { api } from '../../../parts/data/api'
 import { useNewestFirst } from '../../../parts/data/parts'
 import SeverityMark from '../../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
-import { age, exactText, fullText } from '../../../parts/format/time'
+import { age, exactText, zonedText, zoneTitle } from '../../../parts/format/time'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 
 /** What a window held back, or one of its times did, and how each ended. */
-const props = defineProps<{ windowId: number; occurrence: number | null }>()
+const props = defineProps<{ windowId: number; occurrence: number | null; zone: string }>()
 const record = useNewestFirst<HeldView>(
   (query) =>
     api.get(
@@ -26,15 +26,15 @@ const endings: Partial<Record<HeldOutcome, string>> = {
   cleared: 'was well again before the end',
 }
 const ending = (outcome: HeldOutcome) => endings[outcome] ?? outcomeText(outcome)
-const columns = [
+const columns = computed(() => [
   { key: 'mark', hint: 'State', width: 30 },
   { key: 'what', title: 'What' },
   { key: 'device', title: 'Device' },
-  { key: 'began', title: 'Began' },
+  { key: 'began', title: zoneTitle('Began', props.zone) },
   { key: 'held', title: 'Held' },
   { key: 'for', title: 'For' },
   { key: 'end', title: 'How it ended' },
-] as const
+])
 </script>
 
 <template>
@@ -49,8 +49,8 @@ const columns = [
     <template #mark="{ row: held }"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></template>
     <template #what="{ row: held }"><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></template>
     <template #device="{ row: held }"><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></template>
-    <template #began="{ row: held }"><span :title="exactText(held.began)">{{ fullText(held.began) }}</span></template>
-    <template #held="{ row: held }">{{ fullText(held.heldAt) }}</template>
+    <template #began="{ row: held }"><span :title="exactText(held.began, zone)">{{ zonedText(held.began, zone) }}</span></template>
+    <template #held="{ row: held }">{{ zonedText(held.heldAt, zone) }}</template>
     <template #for="{ row: held }">{{ held.endedAt ? age(held.heldAt, held.endedAt) : `${age(held.heldAt)} so far` }}</template>
     <template #end="{ row: held }"><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
                 <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></template>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { WindowPage } from '#contract'
-import { durationText, repeatWords } from '#core'
-import { exactText, fullText } from '../../../parts/format/time'
+import { repeatWords } from '#core'
+import { exactText, fullText, lengthText } from '../../../parts/format/time'
 
 /** How a window was changed, the newest first. */
 defineProps<{ window: WindowPage }>()
@@ -13,7 +13,7 @@ defineProps<{ window: WindowPage }>()
     <li v-for="revision in window.revisions" :key="revision.revision">
       <span class="faint">{{ revision.revision }}</span>
       <span :title="exactText(revision.savedAt)">{{ fullText(revision.savedAt) }}</span> {{ revision.savedBy }}
-      <span class="muted">{{ revision.starts.replace('T', ' ').slice(0, 16) }}, {{ revision.length === null ? 'no end' : durationText(revision.length) }}<template v-if="revision.rule">, {{ repeatWords(revision.rule) }}</template><template v-if="revision.endedAt">, ended</template></span>
+      <span class="muted">{{ revision.starts.replace('T', ' ').slice(0, 16) }}, {{ revision.length === null ? 'no end' : lengthText(revision.length) }}<template v-if="revision.rule">, {{ repeatWords(revision.rule) }}</template><template v-if="revision.endedAt">, ended</template></span>
       <b v-if="revision.why"> {{ revision.why }}</b>
     </li>
   </ol>

@@ -4,25 +4,25 @@ import type { UncoveredAlert, UncoveredList } from '#contract'
 import type { WindowSubject } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
-import { fullText } from '../../../parts/format/time'
+import { zonedText, zoneTitle } from '../../../parts/format/time'
 import SeverityMark from '../../../parts/ui/SeverityMark.vue'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 import { fittingSubject } from './fitting'
 
 /** What failed while a time of a window was in force, and was not held by it; with one action that makes it fit. */
-const props = defineProps<{ windowId: number; occurrence: number; subject: WindowSubject; mayChange: boolean }>()
+const props = defineProps<{ windowId: number; occurrence: number; subject: WindowSubject; mayChange: boolean; zone: string }>()
 const emit = defineEmits<{ fit: [subject: WindowSubject] }>()
 const found = useResource(
   () => api.get<UncoveredList>(`/windows/${props.windowId}/uncovered?occurrence=${props.occurrence}`),
   { sources: [toRef(props, 'occurrence')] },
 )
 const fitting = computed(() => fittingSubject(props.subject, found.data.value?.alerts ?? []))
-const columns = [
+const columns = computed(() => [
   { key: 'mark', hint: 'Severity', width: 30 },
   { key: 'text', title: 'What' },
   { key: 'device', title: 'Device' },
-  { key: 'raised', title: 'Raised' },
-] as const
+  { key: 'raised', title: zoneTitle('Raised', props.zone) },
+])
 const severityOf = (alert: UncoveredAlert) => alert.severity
 </script>
 
@@ -33,7 +33,7 @@ const severityOf = (alert: UncoveredAlert) => alert.severity
       <template #mark="{ row }"><SeverityMark :state="severityOf(row)" /></template>
       <template #text="{ row }"><RouterLink :to="`/rounds?alert=${row.alertId}`">{{ row.text }}</RouterLink></template>
       <template #device="{ row }"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></template>
-      <template #raised="{ row }">{{ fullText(row.raisedAt) }}</template>
+      <template #raised="{ row }">{{ zonedText(row.raisedAt, zone) }}</template>
     </ShortTable>
     <p v-if="found.data.value.total > found.data.value.alerts.length" class="muted">The newest {{ found.data.value.alerts.length }} of {{ found.data.value.total }}.</p>
     <p v-if="fitting && mayChange"><button class="btn" @click="emit('fit', fitting)">Fit the window to hold these too</button></p>

@@ -1,14 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { WindowView } from '#contract'
-import { durationText, repeatWords } from '#core'
+import { repeatWords } from '#core'
+import { lengthText } from '../../../parts/format/time'
 import { subjectText } from '../subjectWords'
 
 /** What a window is, in one sentence. */
 const props = defineProps<{ window: WindowView }>()
 const time = computed(() => props.window.starts.slice(11, 16))
 const date = computed(() => props.window.starts.slice(0, 10))
-const length = computed(() => (props.window.length === null ? 'with no end' : `for ${durationText(props.window.length)}`))
+const length = computed(() => (props.window.length === null ? 'with no end' : `for ${lengthText(props.window.length)}`))
 </script>
 
 <template>

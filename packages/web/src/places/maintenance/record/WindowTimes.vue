@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { OccurrenceView, WindowPage } from '#contract'
-import { countText, durationText } from '#core'
+import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { useSession } from '../../../parts/data/session'
-import { exactText, now, zonedText } from '../../../parts/format/time'
+import { exactText, lengthText, now, zonedText, zoneTitle } from '../../../parts/format/time'
 import { attempt, done } from '../../../parts/ui/notify'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 import type { ShortColumn } from '../../../parts/ui/table'
@@ -17,22 +17,22 @@ const session = useSession()
 const fewComing = 5
 const showsAll = ref(false)
 const soonest = computed(() => (showsAll.value ? props.window.coming : props.window.coming.slice(0, fewComing)))
-const coming: ShortColumn<OccurrenceView>[] = [
-  { key: 'from', title: 'From', width: 190 },
+const coming = computed((): ShortColumn<OccurrenceView>[] => [
+  { key: 'from', title: zoneTitle('From', props.window.zone), width: 190 },
   { key: 'until', title: 'Until', width: 190 },
   { key: 'length', title: 'Length', width: 90 },
   { key: 'note', grow: 1, width: 120 },
   { key: 'acts', width: 190, align: 'right', tight: true },
-]
-const past: ShortColumn<OccurrenceView>[] = [
-  { key: 'from', title: 'From', width: 170 },
+])
+const past = computed((): ShortColumn<OccurrenceView>[] => [
+  { key: 'from', title: zoneTitle('From', props.window.zone), width: 180 },
   { key: 'until', title: 'Until', width: 200 },
   { key: 'held', title: 'Held', width: 90, align: 'right' },
   { key: 'raised', title: 'Raised at its end', width: 130, align: 'right' },
   { key: 'overrun', title: 'Raised soon after', width: 130, align: 'right' },
   { key: 'uncovered', title: 'Not covered', width: 110, align: 'right' },
   { key: 'acts', width: 190, grow: 1, align: 'right', tight: true },
-]
+])
 const endOf = (row: OccurrenceView) => Math.min(row.until ?? Infinity, row.endedAt ?? Infinity)
 const isRunning = (row: OccurrenceView) => row.from <= now.value && endOf(row) > now.value
 const isMoved = (row: OccurrenceView) =>
@@ -55,7 +55,7 @@ async function restore(start: number): Promise<void> {
     <ShortTable v-if="window.coming.length" label="Times to come" :rows="soonest" :columns="coming" row-key="id">
       <template #from="{ row }"><span :title="exactText(row.from, window.zone)">{{ zonedText(row.from, window.zone) }}</span></template>
       <template #until="{ row }">{{ row.until === null ? 'no end' : zonedText(row.until, window.zone) }}</template>
-      <template #length="{ row }">{{ row.until === null ? '' : durationText(row.until - row.from) }}</template>
+      <template #length="{ row }">{{ row.until === null ? '' : lengthText(row.until - row.from) }}</template>
       <template #note="{ row }"><span v-if="isMoved(row)" class="warning">changed; by the rule {{ zonedText(row.start, window.zone) }}</span></template>
       <template #acts="{ row }">
         <template v-if="session.mayChange">
