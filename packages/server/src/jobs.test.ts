@@ -12,6 +12,7 @@ afterAll(() => house.close())
 describe('what the server does by itself', () => {
   it.each([
     'windows',
+    'horizons',
     'silence',
     'remediations',
     'partitions',
@@ -27,7 +28,7 @@ describe('what the server does by itself', () => {
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool)).toHaveLength(13)
+    expect(allJobs(house.pool)).toHaveLength(14)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

@@ -109,6 +109,7 @@ export const windowPageSchema = answerOf<WindowPage>({
   ),
   coming: occurrences,
   past: occurrences,
+  pastCount: count,
   skipped: listOf(instant),
   revisions: listOf(
     answerOf<WindowRevision>({
@@ -196,6 +197,7 @@ const laneSpans = listOf(
 )
 export const lanesSchema = answerOf<Lanes>({
   now: instant,
+  more: count,
   shared: laneSpans,
   lanes: listOf(answerOf<Lane>({ clientId: id, siteId: id.allow(null), name: words, zone: words, spans: laneSpans })),
 })

@@ -233,6 +233,8 @@ export interface WindowPage extends WindowView {
   /** To come, the soonest first; then in force and over, the newest first: so many of each. */
   coming: OccurrenceView[]
   past: OccurrenceView[]
+  /** How many were in force or are over, of which `past` tells the newest. */
+  pastCount: number
   /** Starts that were skipped and are not over. */
   skipped: Millis[]
   revisions: WindowRevision[]
@@ -404,6 +406,8 @@ export interface Lane {
 export interface Lanes {
   now: Millis
   /** Windows of several clients or sites, in a lane of their own. */
+  /** Of the first so many; how many more there are in this time. */
+  more: number
   shared: LaneSpan[]
   /** A lane each client; of one client a lane each site, and its own first. */
   lanes: Lane[]

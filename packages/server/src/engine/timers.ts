@@ -1,11 +1,11 @@
-import { hour, second, type Millis } from '#core'
+import { hour, minute, second, type Millis } from '#core'
 import { ensurePartitions, type Pool } from '../db'
 import { forgetHours } from '../store/logHours'
 import { advanceRemediations } from './remediation/remediation'
 import { dailyRetention } from './retention'
 import { settleDue } from './settling'
 import { silenceRound } from './silence'
-import { advanceWindows } from './windows'
+import { advanceWindows, extendHorizons } from './windows'
 
 /** Something that must happen without a report. */
 export interface Job {
@@ -20,6 +20,7 @@ export function engineJobs(pool: Pool): Job[] {
   return [
     // A window counts within two seconds; over a thousand devices more than one of them is the work itself.
     { name: 'windows', every: second / 4, work: (now) => advanceWindows(pool, now) },
+    { name: 'horizons', every: minute, work: (now) => extendHorizons(pool, now) },
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },

@@ -60,8 +60,8 @@ async function advanceOccurrence(tx: Db, id: number, now: Millis): Promise<boole
   return true
 }
 
-/** Writes down what of windows that repeat comes into sight; what was missed while no server ran comes first. */
-async function extendHorizons(pool: Pool, now: Millis): Promise<void> {
+/** Writes down what of windows that repeat comes into sight, each by itself, long before it is due. */
+export async function extendHorizons(pool: Pool, now: Millis): Promise<void> {
   const due = await rows<{ id: number }>(
     pool,
     `select window_id as id from window_horizon where until_at < $1::timestamptz + interval '59 days'
@@ -84,7 +84,6 @@ async function extendHorizons(pool: Pool, now: Millis): Promise<void> {
 
 /** Begins and ends windows on time, each by itself and in order. What still fails at an end is raised then. */
 export async function advanceWindows(pool: Pool, now: Millis): Promise<number> {
-  await extendHorizons(pool, now)
   let turned = 0
   await eachAlone(await dueOccurrences(pool, now), async ({ occurrence_id }) => {
     if (await inTransaction(pool, (tx) => advanceOccurrence(tx, occurrence_id, now))) turned++

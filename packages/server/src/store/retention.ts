@@ -37,7 +37,7 @@ export const kept: readonly Kept[] = [
   { kind: 'changes', tables: ['post_change'], days: 400, least: 31, time: 'at', partitioned: true },
   {
     kind: 'alerts',
-    tables: ['alert', 'alert_entry', 'held', 'remediation', 'response'],
+    tables: ['alert', 'alert_entry', 'held', 'remediation', 'response', 'window_occurrence'],
     days: 400,
     least: 31,
     time: 'began',
@@ -53,6 +53,10 @@ export const kept: readonly Kept[] = [
          and not exists (select from response r where r.alert_id = a.id)
          and not exists (select from held h where h.alert_id = a.id)
          and not exists (select from remediation m where m.alert_id = a.id)`,
+      // The last time of a window stays, which says what became of it.
+      `delete from window_occurrence o where o.over and o.from_at < ${before} and o.until_at < ${before}
+         and not exists (select from held h where h.occurrence_id = o.id)
+         and exists (select from window_occurrence n where n.window_id = o.window_id and n.from_at > o.from_at)`,
     ],
   },
   {

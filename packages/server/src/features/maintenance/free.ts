@@ -31,7 +31,8 @@ export async function freeTimes(db: Db, viewer: Viewer, query: FreeQuery, now: M
     `select coalesce((select zone from site where client_id = $1 order by id limit 1), 'UTC') as zone`,
     [query.client],
   ))!
-  const planned = await lanes(db, viewer, query, now)
+  // All of them: one that is left out would be taken for free.
+  const planned = await lanes(db, viewer, query, now, 100_000)
   const busy = [...planned.shared, ...planned.lanes.flatMap((lane) => lane.spans)].map(({ from, until }) => ({
     from,
     until: until ?? Infinity,

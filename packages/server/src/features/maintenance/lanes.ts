@@ -11,14 +11,14 @@ const longest = 100 * day
 /** More spans than these are drawn as nothing that a person could read. */
 const mostSpans = 2000
 
-type Found = LaneSpan & { clientId: ClientId | null; target: Target }
+type Found = LaneSpan & { clientId: ClientId | null; target: Target; total: number }
 
 /**
  * What is planned within a time: a lane for each client; of one client a lane for each of its sites. A window is in the
  * lane of the one place that it reaches, and else among the shared ones.
  * @throws ProblemError *invalid*
  */
-export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Millis): Promise<Lanes> {
+export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Millis, most = mostSpans): Promise<Lanes> {
   const { from, until, client = null } = query
   if (until <= from || until - from > longest)
     throw new ProblemError('invalid', 'Look at no more than a hundred days at once.', [
@@ -29,11 +29,12 @@ export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Mill
     `
     select w.id as "windowId", o.id as occurrence, o.start, w.name, o.from_at as "from",
       least(o.until_at, o.ended_at) as until, w.rule is not null as repeats, w.revision,
-      not o.over and o.ended_at is null and o.from_at > now() as movable, w.client_id as "clientId", w.target
+      not o.over and o.ended_at is null and o.from_at > now() as movable, w.client_id as "clientId", w.target,
+      (count(*) over ())::int as total
     from window_occurrence o ${windowOfOccurrence}
     where o.from_at < $2 and ${occurrenceEnd} > $1 and o.ended_at is distinct from o.from_at
       and (w.client_id is null or ${ofClients('w.client_id', 3)}) and ($4::int is null or w.client_id is null or w.client_id = $4)
-    order by o.from_at, o.id limit ${mostSpans}`,
+    order by o.from_at, o.id limit ${most}`,
     [time(from), time(until), viewer.clientIds, client],
   )
   const clients = await rows<{ id: ClientId; name: string; zone: string }>(
@@ -54,7 +55,9 @@ export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Mill
   const seen = new Set(clients.map(({ id }) => id))
   const places = await placesOf(db, found, seen)
   const spansOf = (isIn: (place: Place) => boolean): LaneSpan[] =>
-    found.filter((span) => isIn(places.get(span.windowId)!)).map(({ clientId: _c, target: _t, ...span }) => span)
+    found
+      .filter((span) => isIn(places.get(span.windowId)!))
+      .map(({ clientId: _c, target: _t, total: _n, ...span }) => span)
   const lane = (id: ClientId, siteId: SiteId | null, name: string, zone: string, spans: LaneSpan[]): Lane => ({
     clientId: id,
     siteId,
@@ -64,6 +67,7 @@ export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Mill
   })
   return {
     now,
+    more: (found[0]?.total ?? 0) - found.length,
     shared: client === null ? spansOf(({ clients }) => clients.size > 1) : [],
     lanes: [
       ...clients.map(({ id, name, zone }) =>

@@ -105,6 +105,12 @@ export async function windowPage(db: Db, viewer: Viewer, id: number, now: Millis
      where w.id = $1 order by w.revision desc limit 50`,
     [id],
   )
+  const counted = await firstRow<{ past: number }>(
+    db,
+    `select count(*)::int as past from window_occurrence
+     where window_id = $1 and (from_at <= now() or ended_at is not null)`,
+    [id],
+  )
   const continues = await firstRow<{ id: number; name: string }>(
     db,
     `select o.id, o.name from maintenance_window w join maintenance_window o on o.id = w.continues
@@ -116,6 +122,7 @@ export async function windowPage(db: Db, viewer: Viewer, id: number, now: Millis
     endings,
     coming: await occurrences(db, viewer, row, 'coming'),
     past,
+    pastCount: counted!.past,
     skipped: row.left_out.filter((at) => at > now - day).sort((a, b) => a - b),
     revisions,
     advice: adviceOf(row, past, now),

@@ -15,7 +15,7 @@ import type {
 import { day, hour, minute, type Service } from '#core'
 import { instantOf, localOf } from '#core/schedule'
 import { rows } from '../../db'
-import { advanceWindows } from '../../engine'
+import { advanceWindows, extendHorizons } from '../../engine'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
@@ -266,7 +266,7 @@ describe('in force', () => {
   })
   it('goes on beyond what was written down at first, without a gap or a time twice', async () => {
     const id = await make({ from: localOf(Date.now(), 'UTC'), zone: 'UTC', rule: 'FREQ=DAILY' })
-    for (const ahead of [30, 61, 95]) await advanceWindows(house.pool, Date.now() + ahead * day)
+    for (const ahead of [30, 61, 95]) await extendHorizons(house.pool, Date.now() + ahead * day)
     const starts = await rows<{ start: number }>(
       house.pool,
       'select start from window_occurrence where window_id = $1 order by start',
@@ -407,4 +407,16 @@ describe('lanes', () => {
     ])
     expect((await house.technician('GET', `/api/lanes?from=0&until=${200 * day}`)).body.code).toBe('invalid')
   })
+})
+
+it('one window whose times cannot be worked out keeps no other from beginning, ending, or being written down', async () => {
+  const [bad, good] = [await make({ rule: 'FREQ=DAILY' }), await make({ rule: 'FREQ=DAILY' })]
+  await house.pool.query(`update window_revision set rule = 'FREQ=NEVERMORE' where id = $1`, [bad])
+  await house.pool.query(`update window_horizon set until_at = now() where window_id = any($1)`, [[bad, good]])
+  await expect(extendHorizons(house.pool, Date.now())).rejects.toThrow(/of \d+ failed/)
+  const horizon = async (id: number) =>
+    (await rows<{ at: number }>(house.pool, 'select until_at as at from window_horizon where window_id = $1', [id]))[0]!
+      .at
+  expect((await horizon(good)) > Date.now() + 50 * day).toBe(true)
+  await advanceWindows(house.pool, Date.now())
 })

@@ -38,7 +38,7 @@ async function open(lanes: Partial<Lanes>) {
   const asked = answerWith({
     'GET /session': person,
     'GET /clients': [],
-    'GET /lanes': { now: day, shared: [], lanes: [], ...lanes },
+    'GET /lanes': { now: day, more: 0, shared: [], lanes: [], ...lanes },
   })
   const { page, router } = await show(LanesPart, {}, '/?days=3&from=2027-06-01')
   await useSession().load()

@@ -4,7 +4,7 @@ import { useElementSize } from '@vueuse/core'
 import { storeToRefs } from 'pinia'
 import { computed, ref } from 'vue'
 import type { Lane, Lanes, LaneSpan as Span } from '#contract'
-import { countText, day, hour, minute, type Millis } from '#core'
+import { countText, day, hour, minute, numberText, type Millis } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -202,6 +202,7 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
         <template v-if="hidden">{{ countText(hidden, 'client') }} with nothing planned in this time</template>
         <button class="link" @click="showsEmpty = !showsEmpty">{{ showsEmpty ? 'only where something is planned' : 'show them' }}</button>
       </p>
+      <p v-if="read.data.value.more" class="warning more">{{ numberText(read.data.value.more) }} later times are not drawn: look at fewer days, or at one client.</p>
       <p v-if="!rows.length" class="muted more">Nothing is planned in this time.</p>
     </div>
   </section>

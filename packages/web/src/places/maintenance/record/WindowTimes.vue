@@ -86,6 +86,7 @@ async function restore(start: number): Promise<void> {
         </template>
       </template>
     </ShortTable>
+    <p v-if="window.pastCount > window.past.length" class="muted">The newest {{ window.past.length }} of {{ window.pastCount }}; what all of them held stands in the record below.</p>
   </template>
 </template>
 
