@@ -223,21 +223,23 @@ export async function changeWindow(
   const left = await notOver(tx, id, now)
   // One that comes again may have nothing to come for a while.
   if (!left.length && (mine.rule === null || before.ended_at !== null)) throw new ProblemError('already-ended')
-  if (schedule.rule === null && !left.some((each) => each.from_at <= now)) requireFuture(schedule, now)
+  const [running] = left.filter((each) => each.from_at <= now)
+  if (schedule.rule === null && !running) requireFuture(schedule, now)
+  const isOnceAndBegun = running !== undefined && mine.rule === null && schedule.rule === null
   const row = await addRevision(
     tx,
     {
       ...before,
       ...fieldsOf(body, { ...schedule, ...carried }, now),
+      ...(isOnceAndBegun ? { starts: before.starts, zone: before.zone } : {}),
       owner_id: body.ownerId ?? before.owner_id,
       client_id: clientId,
     },
     viewer,
     why,
   )
-  const [running] = left.filter((each) => each.from_at <= now)
-  // Once and begun: its end moves with its length, its beginning was.
-  if (running && row.rule === null) {
+  // Its end moves with its length, its beginning was.
+  if (running && isOnceAndBegun) {
     const until = row.length_ms === null ? null : instantOf(row.starts, row.zone) + row.length_ms
     if (until !== null && until <= now) throw endsInPast()
     await tx.query('update window_occurrence set until_at = $2 where id = $1', [running.id, time(until)])

@@ -157,6 +157,22 @@ describe('changes of a window', () => {
     expect((await page(id)).coming.length).toBeGreaterThanOrEqual(8)
     expect((await comingOf(id)).map(([from]) => from)).toContain('2030-01-08T23:00:00')
   })
+  it('of all make one that comes again come once, and what was to come is gone, also while it is in force', async () => {
+    const id = await make({ rule: 'FREQ=DAILY', zone: 'UTC', from: localOf(Date.now() - minute, 'UTC') })
+    await advanceWindows(house.pool, Date.now())
+    const { starts, past } = await page(id)
+    expect((await change(id, 'all', null, { rule: null, zone: 'UTC', from: starts, length: 5 * hour })).status).toBe(
+      200,
+    )
+    const after = await page(id)
+    expect([after.coming, after.past.map(({ id: occurrence }) => occurrence)]).toEqual([[], [past[0]!.id]])
+    // Its beginning was, whatever is said of it; its end moves.
+    const later = { rule: null, zone: 'UTC', from: '2031-01-01T00:00:00', length: 6 * hour }
+    expect((await change(id, 'all', null, later)).status).toBe(200)
+    const last = await page(id)
+    expect([last.from, last.until! - last.from]).toEqual([past[0]!.from, 6 * hour])
+    await house.technician('POST', `/api/windows/${id}/end`)
+  })
   it('that were made beside another one are refused, and nothing is lost', async () => {
     const id = await make()
     const { revision } = await page(id)
