@@ -6,7 +6,7 @@ import { ProblemError } from '../../../http/problems'
 import type { WindowRow } from '../../../store/windows'
 import { ofClients, type Viewer } from '../../access'
 import { readEstate } from '../../policy'
-import { changeWindow, endWindow, openWindow } from '../change'
+import { changeWindow, endWindow, openWindow } from '../changes'
 import { CalendarError, readCalendar, type CalendarFault, type ReadEvent } from './read'
 
 /** Windows that events speak of, by their UID: ours by number, others by what they were imported from. */

@@ -3,14 +3,11 @@ import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
 import 'element-plus/es/components/date-picker/style/css'
 import { ElDialog } from 'element-plus/es/components/dialog/index'
 import 'element-plus/es/components/dialog/style/css'
-import { ElInput } from 'element-plus/es/components/input/index'
-import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
 import type {
   ChangeScope,
   Client,
   Made,
-  PersonListed,
   TargetMatches,
   WindowPosts,
   WindowPreview as Preview,
@@ -19,18 +16,17 @@ import type {
 import { durationText, type Millis } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
-import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import { fullText } from '../../../parts/format/time'
 import { useChecked } from '../../../parts/ui/checked'
 import { done } from '../../../parts/ui/notify'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import FaultLines from '../../../parts/ui/FaultLines.vue'
-import ReviewDate from '../../policy/exceptions/ReviewDate.vue'
 import TargetBuilder from '../../policy/target/TargetBuilder.vue'
 import { bodyOf, emptyForm, formOf, lengths, targetOf, type Begin, type WindowForm } from './form'
 import RepeatField from './RepeatField.vue'
 import SubjectField from './SubjectField.vue'
+import WindowFields from './WindowFields.vue'
 import WindowPreview from './WindowPreview.vue'
 
 /**
@@ -64,8 +60,6 @@ function rescope(): void {
 }
 const isOne = computed(() => scope.value === 'one' && repeats)
 const client = computed((): Client | undefined => session.clients.find(({ id }) => id === form.value.clientId))
-const people = useResource(() => api.get<PersonListed[]>('/people'))
-const owners = computed(() => (people.data.value ?? []).filter(({ access }) => access !== 'contact'))
 const zones = computed(() => {
   const near = preview.value?.zones ?? []
   const all = Intl.supportedValuesOf('timeZone')
@@ -232,22 +226,14 @@ const fields = {
         />
         <p v-if="form.ends === 'open'" class="warning">A window without an end is the one that is forgotten. It is listed
           for review{{ form.reviewAt ? '' : ' in a week' }}, until somebody ends it.</p>
-        <div class="fields">
-          <template v-if="!isOne">
-            <label>Name <ElInput v-model="form.name" :placeholder="name" maxlength="100" aria-label="Name" /></label>
-            <label>Why <ElInput v-model="form.reason" placeholder="What is being done" maxlength="500" aria-label="Why" /></label>
-            <label>Ticket <ElInput v-model="form.ticket" placeholder="Number or address of the work order" maxlength="300" aria-label="Ticket" /></label>
-            <div class="row">
-              <span class="muted">Owner</span>
-              <ChoiceField v-model="form.ownerId" label="Owner">
-                <option :value="null">{{ changed?.owner ?? session.person?.name ?? 'me' }}</option>
-                <option v-for="person in owners" :key="person.id" :value="person.id">{{ person.name }}</option>
-              </ChoiceField>
-              <ReviewDate v-if="form.ends === 'open' || form.repeat !== 'once'" :at="form.reviewAt" @change="(at) => { form.reviewAt = at }" />
-            </div>
-          </template>
-          <label v-if="changed">Why changed <ElInput v-model="why" placeholder="Stands in the history of the window" maxlength="300" aria-label="Why changed" /></label>
-        </div>
+        <WindowFields
+          v-model="form"
+          v-model:why="why"
+          :fallback="name"
+          :owner="changed?.owner ?? session.person?.name ?? 'me'"
+          :is-one="isOne"
+          :is-change="changed !== undefined"
+        />
         <FaultLines :faults="faults" :fields="fields" />
         <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
           beginning.</p>
@@ -282,16 +268,6 @@ const fields = {
 }
 .sentence {
   line-height: 36px;
-}
-.fields {
-  display: grid;
-  gap: 8px;
-}
-.fields label {
-  display: grid;
-  grid-template-columns: 92px 1fr;
-  align-items: center;
-  color: var(--ink2);
 }
 .row {
   display: flex;

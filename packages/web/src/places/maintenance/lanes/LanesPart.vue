@@ -4,18 +4,18 @@ import { useElementSize } from '@vueuse/core'
 import { storeToRefs } from 'pinia'
 import { computed, ref } from 'vue'
 import type { Lane, Lanes, LaneSpan as Span } from '#contract'
-import { countText, day, hour, minute, numberText, type Millis } from '#core'
+import { countText, hour, minute, numberText, type Millis } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
-import { dayText, fullText, now as clock } from '../../../parts/format/time'
+import { dayText, now as clock } from '../../../parts/format/time'
 import { useKeys } from '../../../parts/shell/keys'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import FreeTimes from './FreeTimes.vue'
-import LaneSpan from './LaneSpan.vue'
-import { snapped, stacked } from './stack'
+import LaneTrack from './LaneTrack.vue'
+import { stacked, type LaneRow } from './stack'
 
 /** What is planned, days to weeks: a lane a client, or of one client a lane a site. Windows are drawn, moved, stretched. */
 const emit = defineEmits<{
@@ -54,6 +54,7 @@ const labelWidth = 176
 const room = computed(() => Math.max(200, width.value - labelWidth - 2))
 const scale = computed(() => scaleTime([begin.value, end.value], [0, room.value]))
 const x = (at: Millis) => Math.max(-4, Math.min(room.value + 4, scale.value(at)))
+const invert = (pixels: number) => scale.value.invert(pixels).getTime()
 const across = (pixels: number) => ((end.value - begin.value) / room.value) * pixels
 /** What a pixel can tell apart, and a person means. */
 const step = computed(() => (count.value <= 3 ? 15 * minute : count.value <= 7 ? 30 * minute : hour))
@@ -68,16 +69,10 @@ const hours = computed(() =>
   count.value > 3 ? [] : dates.value.flatMap(({ at }) => [6, 12, 18].map((hours) => ({ at: at + hours * hour, text: `${hours}` }))),
 )
 
-interface Row extends Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone'> {
-  key: string
-  spans: ReturnType<typeof stacked>['spans']
-  rows: number
-  isShared: boolean
-}
-const all = computed((): Row[] => {
+const all = computed((): LaneRow[] => {
   const found = read.data.value
   if (!found) return []
-  const lane = (key: string, of: Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone' | 'spans'>, isShared = false): Row => ({
+  const lane = (key: string, of: Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone' | 'spans'>, isShared = false): LaneRow => ({
     ...of,
     ...stacked(of.spans),
     key,
@@ -98,30 +93,9 @@ const rows = computed(() =>
 )
 const hidden = computed(() => all.value.length - rows.value.length)
 
-const drawn = ref<{ key: string; from: Millis; until: Millis } | null>(null)
-let drawnFrom = 0
-const timeAt = (event: PointerEvent) =>
-  scale.value.invert(event.clientX - (event.currentTarget as Element).getBoundingClientRect().left).getTime()
-function down(event: PointerEvent, row: Row): void {
-  if (!session.mayChange || event.button !== 0 || (event.target as Element).closest('[data-span]') || row.isShared) return
-  drawnFrom = snapped(timeAt(event), step.value)
-  drawn.value = { key: row.key, from: drawnFrom, until: drawnFrom }
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-}
-function move(event: PointerEvent): void {
-  if (!drawn.value) return
-  const at = snapped(timeAt(event), step.value)
-  drawn.value = { ...drawn.value, from: Math.min(drawnFrom, at), until: Math.max(drawnFrom, at) }
-}
-function up(row: Row): void {
-  const span = drawn.value
-  drawn.value = null
-  if (span && span.until > span.from) plan(row, span.from, span.until)
-}
-function plan(row: Row, from: Millis, until: Millis): void {
+function plan(row: LaneRow, from: Millis, until: Millis): void {
   emit('draw', { clientId: row.clientId, siteId: row.siteId }, from, until)
 }
-const nextHour = () => Math.ceil(Math.max(Date.now(), begin.value) / hour) * hour
 const nowAt = computed(() => (clock.value > begin.value && clock.value < end.value ? x(clock.value) : null))
 </script>
 
@@ -149,55 +123,22 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
         <span v-for="date in dates" :key="date.at" class="date" :style="{ left: `${x(date.at)}px` }">{{ date.text }}</span>
         <span v-for="tick in hours" :key="tick.at" class="hour" :style="{ left: `${x(tick.at)}px` }">{{ tick.text }}</span>
       </div>
-      <div v-for="row in rows" :key="row.key" class="lane">
-        <div class="label" :class="{ site: row.siteId }" :style="{ width: `${labelWidth}px` }">
-          <button v-if="clientId === null && !row.isShared" class="link name" :title="`${row.name}: its sites`" @click="session.choose(row.clientId)">{{ row.name }}</button>
-          <span v-else class="name">{{ row.name }}</span>
-          <button
-            v-if="session.mayChange && !row.isShared"
-            class="link plan"
-            :aria-label="`Plan a window at ${row.name}`"
-            title="Plan a window here; or drag over its lane"
-            @click="plan(row, nextHour(), nextHour() + hour)"
-          >+</button>
-        </div>
-        <div
-          class="track"
-          :data-lane="row.name"
-          :style="{ height: `${row.rows * 24 + 4}px` }"
-          @pointerdown="(event) => down(event, row)"
-          @pointermove="move"
-          @pointerup="up(row)"
-          @pointercancel="drawn = null"
-        >
-          <span
-            v-for="date in dates"
-            :key="date.at"
-            class="date-line"
-            :class="{ weekend: date.weekend }"
-            :style="{ left: `${x(date.at)}px`, width: `${x(date.at + day) - x(date.at)}px` }"
-          ></span>
-          <span v-if="nowAt !== null" class="now" :style="{ left: `${nowAt}px` }"></span>
-          <LaneSpan
-            v-for="{ span, row: at } in row.spans"
-            :key="span.occurrence"
-            :span="span"
-            :row="at"
-            :x="x"
-            :across="across"
-            :step="step"
-            :zone="row.zone"
-            :may-move="session.mayChange && (!row.isShared || session.isLead)"
-            :end="end"
-            @moved="(from, until) => emit('moved', span, from, until)"
-          />
-          <span
-            v-if="drawn?.key === row.key"
-            class="drawn"
-            :style="{ left: `${x(drawn.from)}px`, width: `${x(drawn.until) - x(drawn.from)}px` }"
-          >{{ fullText(drawn.from) }} – {{ fullText(drawn.until) }}</span>
-        </div>
-      </div>
+      <LaneTrack
+        v-for="row in rows"
+        :key="row.key"
+        :lane="row"
+        :dates="dates"
+        :x="x"
+        :across="across"
+        :invert="invert"
+        :step="step"
+        :end="end"
+        :now-at="nowAt"
+        :label-width="labelWidth"
+        :leads="clientId === null && !row.isShared"
+        @plan="(from, until) => plan(row, from, until)"
+        @moved="(span, from, until) => emit('moved', span, from, until)"
+      />
       <p v-if="hidden || showsEmpty" class="muted more">
         <template v-if="hidden">{{ countText(hidden, 'client') }} with nothing planned in this time</template>
         <button class="link" @click="showsEmpty = !showsEmpty">{{ showsEmpty ? 'only where something is planned' : 'show them' }}</button>
@@ -248,72 +189,6 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
 .hour {
   color: var(--ink3);
   font-size: 11px;
-}
-.lane {
-  display: flex;
-  border-bottom: 1px solid var(--rule2);
-}
-.label {
-  flex: none;
-  display: flex;
-  align-items: center;
-  gap: 4px;
-  padding-right: 8px;
-  line-height: 20px;
-}
-.name {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-  text-align: left;
-}
-.site .name {
-  padding-left: 12px;
-}
-.plan {
-  margin-left: auto;
-  opacity: 0.55;
-}
-.lane:hover .plan,
-.plan:focus-visible {
-  opacity: 1;
-}
-.track {
-  position: relative;
-  flex: 1;
-  min-width: 0;
-  overflow: hidden;
-  cursor: crosshair;
-  touch-action: pan-y;
-}
-.date-line {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  border-left: 1px solid var(--rule2);
-  pointer-events: none;
-}
-.weekend {
-  background: color-mix(in srgb, var(--ink) 4%, transparent);
-}
-.now {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  border-left: 1.5px solid var(--act);
-  pointer-events: none;
-  z-index: 1;
-}
-.drawn {
-  position: absolute;
-  top: 3px;
-  height: 20px;
-  border: 1px dashed var(--held);
-  background: var(--sheet);
-  font: 12px/18px var(--sans);
-  white-space: nowrap;
-  pointer-events: none;
-  z-index: 2;
 }
 .more {
   padding: 4px 0;

@@ -1,9 +1,18 @@
-import type { LaneSpan } from '#contract'
+import type { Lane, LaneSpan } from '#contract'
 import type { Millis } from '#core'
 
 export interface Stacked {
   span: LaneSpan
   row: number
+}
+
+/** A lane as it is drawn. */
+export interface LaneRow extends Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone'> {
+  key: string
+  spans: Stacked[]
+  rows: number
+  /** Of windows of several clients. */
+  isShared: boolean
 }
 
 /** Spans of a lane in as few rows as they need, so that none lies over another. @returns in order of their beginning */

@@ -1,0 +1,3 @@
+export { changeWindow, endWindow, reviewWindow } from './change'
+export { actOnOccurrence } from './occurrence'
+export { openWindow } from './open'
