@@ -141,7 +141,10 @@ export function splitRule(schedule: Schedule, at: Millis): { before: string; aft
   const count = /\bCOUNT=(\d+)/i.exec(rule)
   const until = /\bUNTIL=[^;]*/i.exec(rule)
   const first = instantOf(schedule.starts, schedule.zone)
-  const utc = new Date(at - 1000).toISOString().slice(0, 19).replace(/[-:]/g, '')
+  // A start that was moved out of a gap comes later than its rule has it: the day itself is left out.
+  const isDaily = !/\bFREQ=(HOURLY|MINUTELY|SECONDLY)\b|\bBY(HOUR|MINUTE)=/i.test(rule)
+  const midnight = () => instantOf(`${localOf(at, schedule.zone).slice(0, 10)}T00:00:00`, schedule.zone)
+  const utc = new Date((isDaily ? midnight() : at) - 1000).toISOString().slice(0, 19).replace(/[-:]/g, '')
   const done = count ? startsBetween({ ...schedule, more: [], except: [] }, first, at, Number(count[1])).length : 0
   const rest = count ? `;COUNT=${Math.max(1, Number(count[1]) - done)}` : until ? `;${until[0]}` : ''
   return { before: `${plain};UNTIL=${utc}Z`, after: plain + rest }
