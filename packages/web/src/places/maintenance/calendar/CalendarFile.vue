@@ -95,7 +95,7 @@ const columns = [
         :auto-upload="false"
         :show-file-list="false"
         :on-change="chosen"
-      ><button type="button" class="btn">{{ fileName || 'a file…' }}</button></ElUpload>
+      ><span class="btn">{{ fileName || 'a file…' }}</span></ElUpload>
       and hold, where an entry does not say it itself, all of
       <ChoiceField v-model="clientId" label="Client of the entries">
         <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>

@@ -34,6 +34,8 @@ const canMove = computed(() => props.mayMove && props.span.movable && props.span
 const shown = computed(() => pull.value ?? { from: props.span.from, until: props.span.until ?? props.end })
 const left = computed(() => props.x(shown.value.from))
 const width = computed(() => Math.max(4, props.x(shown.value.until) - left.value))
+/** What can be hit: WCAG 2.2, 2.5.8. */
+const target = computed(() => Math.max(24, width.value))
 const text = computed(
   () => `${props.span.name}, ${zonedText(shown.value.from, props.zone)} – ${props.span.until === null ? 'no end' : zonedText(shown.value.until, props.zone)} (${props.zone})`,
 )
@@ -90,7 +92,7 @@ defineExpose({
     type="button"
     class="span"
     :class="{ pulled: pull, movable: canMove, endless: span.until === null }"
-    :style="{ left: `${left}px`, width: `${width}px`, top: `${3 + row * 24}px` }"
+    :style="{ left: `${left}px`, width: `${target}px`, top: `${3 + row * 26}px` }"
     :title="text"
     :aria-label="text + (pull ? ', not saved: Enter saves, Escape puts it back' : '')"
     data-span
@@ -101,14 +103,25 @@ defineExpose({
     @keydown="key"
     @blur="pull = began ? pull : null"
     @click="open"
-  ><span v-if="width > 44" class="name">{{ span.name }}</span></button>
+  ><span class="drawn" :style="{ width: `${width}px` }"><span v-if="width > 44" class="name">{{ span.name }}</span></span></button>
 </template>
 
 <style scoped>
 .span {
   position: absolute;
+  height: 24px;
+  padding: 0;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  text-align: left;
+  cursor: pointer;
+  touch-action: none;
+}
+.drawn {
+  display: block;
   height: 20px;
-  padding: 0 4px;
+  padding: 0 2px;
   border: 1px solid var(--held);
   border-radius: 2px;
   background: repeating-linear-gradient(
@@ -116,13 +129,9 @@ defineExpose({
     color-mix(in srgb, var(--held) 26%, transparent) 0 2px,
     color-mix(in srgb, var(--held) 7%, var(--sheet)) 2px 6px
   );
-  color: var(--ink);
   font: 12px/18px var(--sans);
-  text-align: left;
   overflow: hidden;
   white-space: nowrap;
-  cursor: pointer;
-  touch-action: none;
 }
 .name {
   background: color-mix(in srgb, var(--sheet) 80%, transparent);
@@ -130,15 +139,19 @@ defineExpose({
 }
 .movable {
   cursor: grab;
+}
+.movable .drawn {
   border-left-width: 3px;
   border-right-width: 3px;
 }
 .pulled {
   cursor: grabbing;
-  border-style: dashed;
   z-index: 2;
 }
-.endless {
+.pulled .drawn {
+  border-style: dashed;
+}
+.endless .drawn {
   border-right-style: dotted;
 }
 </style>

@@ -66,7 +66,7 @@ const nextHour = () => Math.ceil(Math.max(Date.now(), props.dates[0]!.at) / hour
     <div
       class="track"
       :data-lane="lane.name"
-      :style="{ height: `${lane.rows * 24 + 4}px` }"
+      :style="{ height: `${lane.rows * 26 + 4}px` }"
       @pointerdown="down"
       @pointermove="move"
       @pointerup="up"
@@ -104,6 +104,7 @@ const nextHour = () => Math.ceil(Math.max(Date.now(), props.dates[0]!.at) / hour
 
 <style scoped>
 .name {
+  min-height: 24px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
@@ -125,6 +126,8 @@ const nextHour = () => Math.ceil(Math.max(Date.now(), props.dates[0]!.at) / hour
   padding-left: 12px;
 }
 .plan {
+  min-width: 24px;
+  min-height: 24px;
   margin-left: auto;
   opacity: 0.55;
 }

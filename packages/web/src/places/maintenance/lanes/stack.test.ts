@@ -26,6 +26,8 @@ describe('spans of a lane', () => {
     ])
     expect([rows, spans.map(({ row }) => row)]).toEqual([2, [0, 1, 0, 0, 1]])
     expect(stacked([])).toEqual({ spans: [], rows: 1 })
+    // Drawn wider than they are, so that each can be hit.
+    expect(stacked([span(1, 0, 1), span(2, 4, 5)], 6).spans.map(({ row }) => row)).toEqual([0, 1])
   })
 })
 describe('a span that is pulled', () => {

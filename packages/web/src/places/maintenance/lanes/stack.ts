@@ -15,15 +15,19 @@ export interface LaneRow extends Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zo
   isShared: boolean
 }
 
-/** Spans of a lane in as few rows as they need, so that none lies over another. @returns in order of their beginning */
-export function stacked(spans: readonly LaneSpan[]): { spans: Stacked[]; rows: number } {
+/**
+ * Spans of a lane in as few rows as they need, so that none lies over another.
+ * @param least what the shortest takes up, so that it can be hit
+ * @returns in order of their beginning
+ */
+export function stacked(spans: readonly LaneSpan[], least: Millis = 0): { spans: Stacked[]; rows: number } {
   const ends: number[] = []
   const placed = [...spans]
     .sort((a, b) => a.from - b.from || a.occurrence - b.occurrence)
     .map((span): Stacked => {
       const free = ends.findIndex((end) => end <= span.from)
       const row = free < 0 ? ends.length : free
-      ends[row] = span.until ?? Infinity
+      ends[row] = Math.max(span.until ?? Infinity, span.from + least)
       return { span, row }
     })
   return { spans: placed, rows: Math.max(1, ends.length) }
