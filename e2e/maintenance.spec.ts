@@ -112,6 +112,8 @@ test('on the lanes: drawn, moved by mouse, stretched by keyboard, and free times
   await expect(page.getByText('Changed. It is in force as it stands.')).toBeVisible()
   await expect.poll(times).toEqual([from! + 6 * 3_600_000, until! + 6 * 3_600_000])
 
+  // Once the page has heard of it, too: what comes meanwhile would put back what is being stretched.
+  await expect.poll(async () => (await span.boundingBox())!.x - middle.x).toBeGreaterThan(box.width / 12 - 6)
   await span.focus()
   await page.keyboard.press('Shift+ArrowRight')
   await page.keyboard.press('Shift+ArrowRight')
