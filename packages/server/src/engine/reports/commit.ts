@@ -1,4 +1,13 @@
-import { logLevelCode, sameData, targets, type DeviceTraits, type Facts } from '#core'
+import {
+  logLevelCode,
+  sameData,
+  silentIntervals,
+  targets,
+  windowEnd,
+  type DeviceTraits,
+  type Facts,
+  type Millis,
+} from '#core'
 import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import { keepFacts, type ToldFact } from '../../store/currentFacts'
@@ -13,6 +22,7 @@ import type { Plan } from './plan'
 import { advanceOf, layoutsOf, storeReports } from './storeReports'
 import { reevaluate } from '../reevaluate'
 import { readAlerting, settlePosts } from '../settleDevice'
+import { settleLater } from '../settleLater'
 import type { DeviceContext } from '../types'
 import { stateMoved, writeChanges, writeState } from '../writeState'
 
@@ -158,6 +168,8 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         plan.moments.flatMap((moment) => moment.transitions),
       )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
+      const ended = endedMeanwhile(context, plan, now)
+      if (ended !== null) await settleLater(tx, [id], ended)
       const findings = plan.stored.some((report) => speaksForRoles(report.facts))
         ? await noteFindings(tx, id, plan.facts)
         : 'same'
@@ -181,6 +193,18 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
     if (error === moved) return false
     throw error
   }
+}
+
+/**
+ * When a window ended between a report and its being taken in: what was done at its end could not know of what this
+ * report had it hold. Of kept reports others follow, which say how it is since.
+ */
+function endedMeanwhile(context: DeviceContext, { moments, lastAt, state }: Plan, now: Millis): Millis | null {
+  const interval = context.reportedInterval ?? context.interval
+  if (!moments.length || lastAt === null || now - lastAt > silentIntervals * interval) return null
+  if (![...state.values()].some((post) => post.level !== null)) return null
+  const ends = context.windows.flatMap((window) => windowEnd(window) ?? []).filter((end) => end > lastAt && end <= now)
+  return ends.length ? Math.max(...ends) : null
 }
 
 async function settleMoments(tx: Db, context: DeviceContext, plan: Plan, now: number): Promise<void> {

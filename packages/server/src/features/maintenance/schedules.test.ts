@@ -16,6 +16,7 @@ import { day, hour, minute, type Service } from '#core'
 import { instantOf, localOf } from '#core/schedule'
 import { rows } from '../../db'
 import { advanceWindows, extendHorizons } from '../../engine'
+import { settleDue } from '../../engine/settling'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
@@ -227,6 +228,12 @@ describe('in force', () => {
     length,
   })
 
+  const one = (agent: Agent) => ({
+    target: { on: 'devices' as const, deviceIds: [agent.id] },
+    rule: null,
+    length: null,
+  })
+
   it('what fails is held by each time of it, and raised at the end that it outlasts', async () => {
     const agent = await device()
     const id = await make(hourly(agent, 10 * minute))
@@ -279,6 +286,19 @@ describe('in force', () => {
       [id],
     )
     expect(left).toEqual([])
+  })
+  it('what a report had it hold that came in after its end is raised as of that end, though no other report comes', async () => {
+    const agent = await device()
+    const from = Date.now() - 5000
+    const id = await make({ ...one(agent), from, until: from + 4000 })
+    await agent.send([{ ...agent.report(0, orders('running')), at: from - 120_000 }])
+    await agent.send([{ ...agent.report(0, orders('stopped')), at: from - 60_000 }])
+    await advanceWindows(house.pool, Date.now())
+    await agent.send([{ ...agent.report(0), at: from + 2000 }])
+    expect((await recordOf(id)).map(({ outcome }) => outcome)).toEqual([null])
+    await settleDue(house.pool, Date.now())
+    expect((await recordOf(id)).map(({ outcome }) => outcome)).toEqual(['raised'])
+    expect(await alertsOf(agent)).toMatchObject([{ status: 'open', began: from - 60_000, raisedAt: from + 4000 }])
   })
   it('goes on beyond what was written down at first, without a gap or a time twice', async () => {
     const id = await make({ from: localOf(Date.now(), 'UTC'), zone: 'UTC', rule: 'FREQ=DAILY' })
