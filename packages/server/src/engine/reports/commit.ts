@@ -168,7 +168,8 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
         plan.moments.flatMap((moment) => moment.transitions),
       )
       if (plan.moments.length) await settleMoments(tx, { ...context, facts: plan.facts, heardAt: now }, plan, now)
-      const ended = endedMeanwhile(context, plan, now)
+      // By the clock, not by when it came: it may have waited for what was done at that end.
+      const ended = endedMeanwhile(context, plan, Date.now())
       if (ended !== null) await settleLater(tx, [id], ended)
       const findings = plan.stored.some((report) => speaksForRoles(report.facts))
         ? await noteFindings(tx, id, plan.facts)
