@@ -77,6 +77,8 @@ describe('an alert', () => {
     expect([again(4 * hour - 1), again(4 * hour)]).toEqual([['reopen'], ['raise']])
     expect(again(3 * hour + 1, { standing: failing('critical') })).toEqual(['reopen'])
     expect(again(3 * hour + 1, { standing: failing('warning', 5) })).toEqual([])
+    // What is over stays in the books of the client where it happened.
+    expect(again(3 * hour + 1, { dismissed: { ...dismissed, closedAt: null } })).toEqual(['raise'])
     // A window, and what is tried first, come before it.
     expect(again(3 * hour + 1, { cover: { id: 3, occurrence: 30 } })).toEqual(['hold'])
     expect(again(3 * hour + 1, { mayRemediate: true })).toEqual(['remediate'])

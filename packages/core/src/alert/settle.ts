@@ -29,7 +29,8 @@ export interface Remediation {
 export interface Dismissal {
   began: Millis
   severity: Severity
-  closedAt: Millis
+  /** null: it stands in the books of the client that the device belonged to then. */
+  closedAt: Millis | null
 }
 
 /** What fails again within so long after somebody closed its alert is the same trouble: that one opens again. */
@@ -131,7 +132,7 @@ export function settle({
   if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
   const since = held?.began ?? remediation?.began ?? began
-  if (dismissed && at - dismissed.closedAt < reopenedWithin)
+  if (dismissed && dismissed.closedAt !== null && at - dismissed.closedAt < reopenedWithin)
     actions.push({ do: 'reopen', severity: level, began: since, evidence })
   else actions.push({ do: 'raise', severity: level, began: since, evidence, afterMaintenance: held !== null })
   return actions

@@ -65,13 +65,13 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
      where device_id = any($1) and ended_at is null`,
     [deviceIds],
   )
-  const last = await rows<Row & { close_reason: string; closed_at: Millis }>(
+  const last = await rows<Row & { close_reason: string; closed_at: Millis | null }>(
     db,
     `
-    select distinct on (device_id, watch, instance) id, device_id, watch, instance, severity, began, close_reason,
-      closed_at
-    from alert where device_id = any($1) and status = 'closed'
-    order by device_id, watch, instance, raised_at desc`,
+    select distinct on (a.device_id, a.watch, a.instance) a.id, a.device_id, a.watch, a.instance, a.severity, a.began,
+      a.close_reason, case when a.client_id = d.client_id then a.closed_at end as closed_at
+    from alert a join device d on d.id = a.device_id where a.device_id = any($1) and a.status = 'closed'
+    order by a.device_id, a.watch, a.instance, a.raised_at desc`,
     [deviceIds],
   )
   const key = (row: Row) => postKey(row.watch, row.instance)

@@ -1,6 +1,6 @@
 import { hour, type ClientId, type MaintenanceWindow, type Millis, type Target, type WindowSubject } from '#core'
 import { nextOccurrences, occurrencesBetween, type Occurrence, type Schedule } from '#core/schedule'
-import { rows, time, type Db } from '../db'
+import { oldestKept, rows, time, type Db } from '../db'
 
 /** A window as it is in force, of its newest revision. */
 export interface WindowRow {
@@ -70,7 +70,8 @@ export const windowOfOccurrence = `
   cross join lateral (select * from window_revision r where r.id = o.window_id order by r.revision desc limit 1) w`
 
 /**
- * Times of windows that are not over at `since`, and begin soon or have begun; null: since ever.
+ * Times of windows that are not over at `since`, and begin soon or have begun; older ones than reports are taken of
+ * cover nothing any more. null: of all of those.
  * `window_occurrence_ended` serves it: of those to come, some thousands at most are passed over.
  */
 export async function windowsSince(db: Db, since: Millis | null): Promise<MaintenanceWindow[]> {
@@ -79,9 +80,9 @@ export async function windowsSince(db: Db, since: Millis | null): Promise<Mainte
     `
     select w.id, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at, o.ended_at
     from window_occurrence o ${windowOfOccurrence}
-    where o.from_at <= now() + make_interval(secs => $2) and ($1::timestamptz is null or ${occurrenceEnd} >= $1)
+    where o.from_at <= now() + make_interval(secs => $2) and ${occurrenceEnd} >= $1
     order by w.id, o.id`,
-    [time(since), (2 * knownAhead) / 1000],
+    [time(Math.max(since ?? 0, Date.now() - oldestKept)), (2 * knownAhead) / 1000],
   )
   return found.map(windowOf)
 }

@@ -129,6 +129,20 @@ describe('what was closed by hand', () => {
     const alerts = (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
     expect(alerts.map((alert) => alert.status)).toEqual(['open', 'closed'])
   })
+  it('stays in the books of its client when its device has gone to another one', async () => {
+    const { agent, id } = await failing()
+    await act(house.technician, [id], { do: 'close', text: 'known, of the first client' })
+    expect((await house.lead('PUT', `/api/devices/${agent.id}`, { siteId: house.sites[1] })).status).toBe(200)
+    expect((await act(house.technician, [id], { do: 'reopen' }))[0]!.problem).not.toBeNull()
+    await agent.send([agent.report(5, services('running')), agent.report(7)])
+    await agent.send([agent.report(9, services('stopped')), agent.report(11)])
+    const { ask } = await house.personWith('technician', [house.clients[1]])
+    const seen = (await ask<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
+    expect(seen.filter(({ status }) => status !== 'closed').map((alert) => [alert.id === id, alert.clientId])).toEqual([
+      [false, house.clients[1]],
+    ])
+    expect((await page(id)).status).toBe('closed')
+  })
   it('is opened again by a person while it still fails, and not once it is well', async () => {
     const { agent, id } = await failing()
     expect((await act(house.technician, [id], { do: 'reopen' }))[0]!.problem).toContain('closed by hand')

@@ -118,8 +118,9 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
   }
 }
 
-/** @throws ProblemError where its post is well meanwhile, or has another alert */
-async function requireReopenable(tx: Db, { device_id, watch, instance, status, close_reason }: Acted): Promise<void> {
+/** @throws ProblemError where its post is well meanwhile, has another alert, or is another client's by now */
+async function requireReopenable(tx: Db, alert: Acted): Promise<void> {
+  const { device_id, client_id, watch, instance, status, close_reason } = alert
   if (status !== 'closed' || close_reason !== 'by-hand')
     throw new ProblemError('invalid', 'Only an alert that was closed by hand can be opened again.')
   const other = await firstRow(
@@ -130,9 +131,10 @@ async function requireReopenable(tx: Db, { device_id, watch, instance, status, c
   if (other) throw new ProblemError('invalid', 'There is a newer alert about the same. Work on that one.')
   const failing = await firstRow(
     tx,
-    `select from post_state where device_id = $1 and watch = $2 and instance = $3
-     and state->>'level' is not null`,
-    [device_id, watch, instance],
+    `select from post_state p join device d on d.id = p.device_id
+     where p.device_id = $1 and p.watch = $2 and p.instance = $3 and p.state->>'level' is not null
+       and d.client_id = $4 and d.retired_at is null`,
+    [device_id, watch, instance, client_id],
   )
   if (!failing) throw new ProblemError('invalid', 'It is well meanwhile. If it fails again, it is raised anew.')
 }

@@ -34,7 +34,7 @@ async function zonesOf(db: Db, devices: readonly DeviceTraits[], target: Target)
 const faultWords: Record<RecurrenceFault, [at: string, message: string]> = {
   'no-rule': ['rule', 'is no rule of RFC 5545, such as FREQ=MONTHLY;BYDAY=2TU'],
   'too-often': ['rule', 'comes more often than once an hour. Make one window over the whole time'],
-  never: ['rule', 'never comes: no day fits it, or its end lies before its beginning'],
+  never: ['rule', 'never comes: no day fits it, its end lies before its beginning, or it counts thousands of times'],
   'no-zone': ['zone', 'is no name of a time zone, such as Europe/Berlin'],
   'no-time': ['from', 'is no date and time of the calendar'],
 }

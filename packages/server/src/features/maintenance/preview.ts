@@ -92,9 +92,9 @@ async function overlaps(
   )
   // Targets that ask for facts are tried on devices that know them.
   const views: OverlapView[] = []
+  const mine = new Set(devices.map((device) => device.id))
   for (const { target, client_id, ...view } of found) {
     const known = factsAsked([target]).length ? await devicesIn(db, target) : devices.filter(matcher(target))
-    const mine = new Set(devices.map((device) => device.id))
     const both = known.filter((device) => mine.has(device.id) && (client_id === null || device.clientId === client_id))
     if (both.length) views.push({ ...view, devices: both.length })
   }

@@ -197,6 +197,20 @@ describe('changes of a window', () => {
     expect((await change(id, 'all', null, { name: 'again' })).body.code).toBe('already-ended')
     expect((await act(id, { do: 'end', start: first! })).body.code).toBe('already-ended')
   })
+  it('bring nothing of a window back that was ended for good, whatever was skipped of it', async () => {
+    const id = await make()
+    const [first, second, third] = await tuesdays(id)
+    await act(id, { do: 'skip', start: second! })
+    await house.technician('POST', `/api/windows/${id}/end`, { why: 'over' })
+    const tried = [
+      await act(id, { do: 'restore', start: second! }),
+      await act(id, { do: 'extend', start: first!, until: first! + day }),
+      await change(id, 'following', third!, { length: hour }),
+      await change(id, 'one', first!, { length: hour }),
+    ]
+    expect(tried.map(({ body }) => body.code)).toEqual(Array(4).fill('already-ended'))
+    expect((await page(id)).coming).toEqual([])
+  })
   it('are looked at again on a day that somebody says', async () => {
     const agent = await device()
     const id = await make({ rule: null, length: null, from: null, target: { on: 'devices', deviceIds: [agent.id] } })

@@ -39,6 +39,7 @@ export async function changeWindow(
 ): Promise<{ id: number }> {
   const before = await requireWindow(tx, id, viewer)
   if (before.revision !== revision) throw new ProblemError('changed-meanwhile')
+  if (before.ended_at !== null) throw new ProblemError('already-ended')
   if (scope === 'one') return moveOccurrence(tx, before, start, body, why, viewer, now)
   const clientId = await requireReach(tx, viewer, body.target)
   await requireOwner(tx, body.ownerId)
@@ -51,7 +52,7 @@ export async function changeWindow(
     return splitWindow(tx, before, start, body, schedule, why, viewer, now)
   const left = await notOver(tx, id, now)
   // One that comes again may have nothing to come for a while.
-  if (!left.length && (mine.rule === null || before.ended_at !== null)) throw new ProblemError('already-ended')
+  if (!left.length && mine.rule === null) throw new ProblemError('already-ended')
   const [running] = left.filter((each) => each.from_at <= now)
   if (schedule.rule === null && !running) requireFuture(schedule, now)
   const isOnceAndBegun = running !== undefined && mine.rule === null && schedule.rule === null

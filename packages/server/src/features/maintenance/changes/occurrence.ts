@@ -108,6 +108,8 @@ export async function actOnOccurrence(
   now: Millis,
 ): Promise<{ id: number }> {
   const before = await requireWindow(tx, id, viewer)
+  // Of one that was ended for good nothing comes any more, whatever was skipped of it.
+  if (before.ended_at !== null) throw new ProblemError('already-ended')
   if (act.do === 'restore') {
     if (!before.left_out.includes(act.start)) throw new ProblemError('no-such-window', 'It was not skipped.')
     const row = await addRevision(

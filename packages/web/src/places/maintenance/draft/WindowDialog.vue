@@ -23,7 +23,7 @@ import { done } from '../../../parts/ui/notify'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import FaultLines from '../../../parts/ui/FaultLines.vue'
 import TargetBuilder from '../../policy/target/TargetBuilder.vue'
-import { bodyOf, emptyForm, formOf, lengths, targetOf, type Begin, type WindowForm } from './form'
+import { bodyOf, emptyForm, formOf, lengths, targetOf, timesFor, type Begin, type WindowForm } from './form'
 import RepeatField from './RepeatField.vue'
 import SubjectField from './SubjectField.vue'
 import WindowFields from './WindowFields.vue'
@@ -53,10 +53,12 @@ const begin = (): Begin => ({ clientId: session.clientId ?? session.clients[0]?.
 const start = (): WindowForm =>
   props.written ?? (changed ? formOf(changed, scope.value === 'all' ? null : changed.start) : emptyForm(begin()))
 const form = ref<WindowForm>(start())
-/** Of one time its own times stand in the sentence, of all of them the rule. */
+/** Of one time its own times stand in the sentence, of all of them those of the rule. */
 function rescope(): void {
-  const { at, ends, length } = start()
-  form.value = { ...form.value, at, ends, length }
+  if (!changed) return
+  const dragged = props.scope === 'one' ? props.written : undefined
+  const one = dragged ?? formOf(changed, scope.value === 'all' ? null : changed.start)
+  form.value = { ...form.value, ...timesFor(changed, scope.value, one) }
 }
 const isOne = computed(() => scope.value === 'one' && repeats)
 const client = computed((): Client | undefined => session.clients.find(({ id }) => id === form.value.clientId))

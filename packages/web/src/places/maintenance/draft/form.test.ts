@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { WindowView } from '#contract'
 import { hour } from '#core'
-import { bodyOf, copyOf, emptyForm, formOf, localText } from './form'
+import { bodyOf, copyOf, emptyForm, formOf, localText, timesFor } from './form'
 
 const view = (more: Partial<WindowView> = {}): WindowView => ({
   id: 4,
@@ -61,6 +61,13 @@ describe('the form of a window', () => {
   it('of one time of it has the times of that one, on the clocks of its zone', () => {
     const window = view()
     expect(formOf(window, window.start)).toMatchObject({ at: '2027-03-02T05:00:00', length: hour })
+  })
+  it('moved far ahead on its lane, and meant for all: they begin on the day they did, at the time it was moved to', () => {
+    const window = view()
+    const moved = formOf({ ...window, from: Date.parse('2027-09-07T05:30:00Z') }, window.start)
+    expect(timesFor(window, 'all', moved).at).toBe('2027-01-05T06:30:00')
+    for (const scope of ['one', 'following'] as const)
+      expect(timesFor(window, scope, moved).at).toBe('2027-09-07T06:30:00')
   })
   it('of a copy begins anew, at the same time of day', () => {
     const copy = copyOf(view())

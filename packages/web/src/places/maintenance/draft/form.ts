@@ -1,4 +1,4 @@
-import type { NewWindow, WindowView } from '#contract'
+import type { ChangeScope, NewWindow, WindowView } from '#contract'
 import {
   day,
   hour,
@@ -150,6 +150,19 @@ export function formOf(window: WindowView, start: Millis | null = null): WindowF
     ownerId: window.ownerId,
     reviewAt: window.reviewAt,
   }
+}
+
+/**
+ * The times in a form when somebody turns from one time of a window to all of them, or back. Of all, the day on which
+ * they began stays, however far the one that was moved lies ahead: its time of day is what is meant for the others.
+ */
+export function timesFor(
+  window: WindowView,
+  scope: ChangeScope,
+  one: WindowForm,
+): Pick<WindowForm, 'at' | 'ends' | 'length'> {
+  const { ends, length } = one
+  return { at: scope === 'all' ? window.starts.slice(0, 10) + one.at.slice(10) : one.at, ends, length }
 }
 
 /** A copy begins anew: with the next hour, where it was once. */
