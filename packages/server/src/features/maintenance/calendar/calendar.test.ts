@@ -252,6 +252,26 @@ describe('a feed', () => {
     await ask('DELETE', `/api/calendar-feeds/${feed.id}`)
     expect([(await read(feed.path)).statusCode, (await read('/calendar/nonsense.ics')).statusCode]).toEqual([404, 404])
   })
+  it('of a client has the windows for several clients that reach a device of it, and no word of the others', async () => {
+    await house.enrol(house.sites[1], 'bb-feed-1')
+    const all = { ...draft(), name: 'Power cut in the county', target: { on: 'everyone' } }
+    const both = { on: 'any', of: house.clients.map((clientId) => ({ on: 'client', clientId })) }
+    await house.lead('POST', '/api/windows', all)
+    await house.lead('POST', '/api/windows', { ...draft(), name: 'Both of them', target: both })
+    const nobody = { on: 'name', pattern: 'no-such-*' }
+    await house.lead('POST', '/api/windows', { ...draft(), name: 'Reaches nobody', target: nobody })
+    const { ask } = await house.personWith('technician', [house.clients[1]])
+    for (const clientId of [null, house.clients[1]]) {
+      const { body: feed } = await ask<MadeFeed>('POST', '/api/calendar-feeds', { clientId, label: 'mine' })
+      const { body } = await read(feed.path)
+      expect(['county', 'Both of them', 'Reaches nobody', 'Tidemill'].map((word) => body.includes(word))).toEqual([
+        true,
+        true,
+        false,
+        false,
+      ])
+    }
+  })
   it('shows no more than its person may see, also when that becomes less', async () => {
     await make({ name: 'Of the first client' })
     const someone = await house.personWith('technician', null)

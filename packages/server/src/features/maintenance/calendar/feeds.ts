@@ -1,9 +1,10 @@
 import type { FeedView, MadeFeed, NewFeed } from '#contract'
-import { targetSentence } from '#core'
+import { matcher, targetSentence, type Target } from '#core'
 import { firstRow, rows, type Db } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { digest, makeSecret } from '../../../secrets/secret'
 import { audit, ofClients, requireClient, type Viewer } from '../../access'
+import { allTraits } from '../../estate'
 import { readEstate } from '../../policy'
 import { calendarText, type CalendarWindow } from './write'
 
@@ -20,19 +21,39 @@ export async function plannedCalendar(
     select w.*, w.rule is null and exists (select from window_occurrence o where o.window_id = w.id
       and o.ended_at = o.from_at) as cancelled
     from maintenance_window w
-    where ${ofClients('w.client_id', 1)} and ($2::int is null or w.client_id = $2)
+    where (w.client_id is null and $3 or ${ofClients('w.client_id', 1)} and ($2::int is null or w.client_id = $2))
       and exists (select from window_occurrence o where o.window_id = w.id
         and coalesce(least(o.until_at, o.ended_at), 'infinity') > now() - interval '30 days')
     order by w.id limit 5000`,
-    [clientIds, clientId],
+    // In a file what a shared window reaches stands by numbers, those of other clients among them.
+    [clientIds, clientId, !isOwn || clientIds === null],
   )
+  const reaching = await reachingOnly(db, found, clientIds, clientId)
   const estate = await readEstate(db, clientIds)
   const name = clientId === null ? 'Maintenance' : `Maintenance, ${estate.clients.get(clientId) ?? ''}`
   return calendarText(
-    found.map((row) => ({ ...row, targetText: targetSentence(row.target, estate) })),
+    reaching.map((row) => ({ ...row, targetText: targetSentence(row.target, estate) })),
     name,
     isOwn,
   )
+}
+
+/** Of windows of several clients, those that reach a device of the ones in view. */
+async function reachingOnly<Row extends { client_id: number | null; target: Target }>(
+  db: Db,
+  found: Row[],
+  clientIds: readonly number[] | null,
+  clientId: number | null,
+): Promise<Row[]> {
+  if (clientIds === null && clientId === null) return found
+  const shared = found.filter((row) => row.client_id === null).map(({ target }) => target)
+  const devices = shared.length
+    ? (await allTraits(db, shared)).filter(
+        (device) =>
+          (clientIds?.includes(device.clientId) ?? true) && (clientId === null || device.clientId === clientId),
+      )
+    : []
+  return found.filter(({ client_id, target }) => client_id !== null || devices.some(matcher(target)))
 }
 
 export async function makeFeed(tx: Db, viewer: Viewer, { clientId, label }: NewFeed): Promise<MadeFeed> {
