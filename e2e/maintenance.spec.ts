@@ -113,7 +113,7 @@ test('on the lanes: drawn, moved by mouse, stretched by keyboard, and free times
   await expect.poll(times).toEqual([from! + 6 * 3_600_000, until! + 6 * 3_600_000])
 
   // Once the page has heard of it, too: what comes meanwhile would put back what is being stretched.
-  await expect.poll(async () => (await span.boundingBox())!.x - middle.x).toBeGreaterThan(box.width / 12 - 6)
+  await expect.poll(async () => ((await span.boundingBox())?.x ?? 0) - middle.x).toBeGreaterThan(box.width / 12 - 6)
   await span.focus()
   await page.keyboard.press('Shift+ArrowRight')
   await page.keyboard.press('Shift+ArrowRight')

@@ -21,8 +21,8 @@ function dueOccurrences(db: Db, now: Millis, id: number | null = null): Promise<
   return rows<Due>(
     db,
     `
-    select w.id, w.revision, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at, o.ended_at,
-      o.known, o.begun
+    select w.id, w.revision, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at,
+      o.ended_at, o.known, o.begun
     from window_occurrence o ${windowOfOccurrence}
     where not o.over and o.from_at <= $1::timestamptz + make_interval(secs => $3)
       and ((not o.known) or (not o.begun and o.from_at <= $1) or ${occurrenceEnd} <= $1)

@@ -45,7 +45,8 @@ insert into window_occurrence (window_id, start, from_at, until_at, ended_at, en
   from maintenance_window w join window_progress p on p.window_id = w.id
   order by w.id;
 create index window_occurrence_due on window_occurrence (from_at) where not over;
-create index window_occurrence_ended on window_occurrence (coalesce(least(until_at, ended_at), 'infinity'::timestamptz));
+create index window_occurrence_ended
+  on window_occurrence (coalesce(least(until_at, ended_at), 'infinity'::timestamptz));
 
 update window_revision set starts = to_char(from_at at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS'),
   length_ms = round(extract(epoch from until_at - from_at) * 1000), owner_id = created_by;

@@ -1,5 +1,5 @@
--- An alert is handed to a person with a word, who takes it, passes it on or declines; it can be hidden until a time; one that was closed
--- by hand and fails again soon opens again, with its notes.
+-- An alert is handed to a person with a word, who takes it, passes it on or declines; it can be hidden until a time.
+-- One that was closed by hand and fails again soon opens again, with its notes.
 alter table alert
   add column offered_to int references person,
   add column offered_by int references person,

@@ -33,13 +33,15 @@ export async function lanes(db: Db, viewer: Viewer, query: LanesQuery, now: Mill
       (count(*) over ())::int as total
     from window_occurrence o ${windowOfOccurrence}
     where o.from_at < $2 and ${occurrenceEnd} > $1 and o.ended_at is distinct from o.from_at
-      and (w.client_id is null or ${ofClients('w.client_id', 3)}) and ($4::int is null or w.client_id is null or w.client_id = $4)
+      and (w.client_id is null or ${ofClients('w.client_id', 3)})
+      and ($4::int is null or w.client_id is null or w.client_id = $4)
     order by o.from_at, o.id limit ${most}`,
     [time(from), time(until), viewer.clientIds, client],
   )
   const clients = await rows<{ id: ClientId; name: string; zone: string }>(
     db,
-    `select c.id, c.name, coalesce((select s.zone from site s where s.client_id = c.id order by s.id limit 1), 'UTC') as zone
+    `select c.id, c.name,
+       coalesce((select s.zone from site s where s.client_id = c.id order by s.id limit 1), 'UTC') as zone
      from client c where ${ofClients('c.id', 1)} and ($2::int is null or c.id = $2) order by c.name limit 5000`,
     [viewer.clientIds, client],
   )

@@ -38,7 +38,8 @@ async function occurrences(
   return rows<OccurrenceView>(
     db,
     `
-    select o.id, o.start, o.from_at as "from", o.until_at as until, o.ended_at as "endedAt", p.name as "endedBy", o.begun,
+    select o.id, o.start, o.from_at as "from", o.until_at as until, o.ended_at as "endedAt", p.name as "endedBy",
+      o.begun,
       coalesce(h.held, 0) as held, coalesce(h.raised, 0) as raised,
       coalesce(a.overrun, 0) as overrun, coalesce(a.uncovered, 0) as uncovered
     from (
@@ -99,7 +100,8 @@ export async function windowPage(db: Db, viewer: Viewer, id: number, now: Millis
   )
   const revisions = await rows<WindowRevision>(
     db,
-    `select w.revision, coalesce(p.name, '') as "savedBy", w.saved_at as "savedAt", w.why, w.name, w.rule, w.starts, w.zone,
+    `select w.revision, coalesce(p.name, '') as "savedBy", w.saved_at as "savedAt", w.why, w.name, w.rule, w.starts,
+       w.zone,
        w.length_ms as length, w.ended_at as "endedAt"
      from window_revision w left join person p on p.id = w.saved_by
      where w.id = $1 order by w.revision desc limit 50`,
@@ -150,7 +152,8 @@ export async function uncoveredAlerts(
     from window_occurrence o join alert a on a.raised_at >= o.from_at and a.raised_at < ${occurrenceEnd}
     join device d on d.id = a.device_id
     where o.window_id = $2 and o.id = coalesce($1, (select n.id from window_occurrence n where n.window_id = $2
-      and n.from_at <= now() order by n.from_at desc limit 1)) and a.device_id = any($3) and ${ofClients('a.client_id', 4)}
+      and n.from_at <= now() order by n.from_at desc limit 1))
+      and a.device_id = any($3) and ${ofClients('a.client_id', 4)}
     order by a.raised_at desc limit $5`,
     [occurrence, id, devices, viewer.clientIds, uncoveredAtOnce],
   )

@@ -53,17 +53,26 @@ async function moved(span: LaneSpan, from: Millis, until: Millis): Promise<void>
 }
 /** Its form, at the time that it was moved to. */
 const movedForm = ({ changed, from, until }: NonNullable<typeof planning.value>) =>
-  changed && from !== undefined && until !== undefined
-    ? formOf({ ...changed, from, until }, changed.start)
-    : undefined
-useKeys('Maintenance', [{ key: 'a', does: 'plan a window', run: () => { plan() } }])
+  changed && from !== undefined && until !== undefined ? formOf({ ...changed, from, until }, changed.start) : undefined
+useKeys('Maintenance', [
+  {
+    key: 'a',
+    does: 'plan a window',
+    run: () => {
+      plan()
+    },
+  },
+])
 </script>
 
 <template>
   <div class="page">
     <div class="head">
       <h1>Maintenance</h1>
-      <span v-if="open.list.data.value && coming.list.data.value" class="muted">{{ open.list.data.value.total }} in force, {{ coming.list.data.value.total }} to come</span>
+      <span
+        v-if="open.list.data.value && coming.list.data.value"
+        class="muted"
+      >{{ open.list.data.value.total }} in force, {{ coming.list.data.value.total }} to come</span>
       <span class="end">
         <RouterLink class="btn" to="/maintenance/calendar">Calendars</RouterLink>
         <button v-if="session.mayChange" class="btn main" @click="plan()">Plan a window <kbd>a</kbd></button>

@@ -33,7 +33,11 @@ const columns = [
 <template>
   <section>
     <h2>Left out for good
-      <button class="link" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'hide' : 'show' }}</button></h2>
+      <button
+        class="link"
+        :aria-expanded="isOpen"
+        @click="isOpen = !isOpen"
+      >{{ isOpen ? 'hide' : 'show' }}</button></h2>
     <p class="muted">What policy leaves out somewhere is no maintenance: it has a reason, an owner and a day of review
       instead of an end. It is changed in <RouterLink to="/policy?part=exceptions">Policy, exceptions</RouterLink>.</p>
     <template v-if="isOpen">

@@ -52,11 +52,17 @@ const endingsText = computed(() =>
 )
 const adviceWords: Record<WindowAdvice, string> = {
   'never-held': 'It has come at least five times and never held anything back. It may not be needed any more.',
-  overruns: 'More often than not something on its devices was raised at its end or soon after: the work takes longer than the window.',
+  overruns:
+    'More often than not something on its devices was raised at its end or soon after: the work takes longer than the window.',
   review: 'The day of its review has come: is it still needed?',
 }
 async function stop(): Promise<void> {
-  if (!(await confirmed('End this window for good? What still fails is raised at once, and nothing of it comes any more.', 'End it for good')))
+  if (
+    !(await confirmed(
+      'End this window for good? What still fails is raised at once, and nothing of it comes any more.',
+      'End it for good',
+    ))
+  )
     return
   if (await attempt(() => api.post(`/windows/${id.value}/end`, { why: '' }))) done('Ended for good.')
 }
@@ -82,13 +88,22 @@ async function reviewed(): Promise<void> {
       </div>
       <WindowSentence :window="data" />
       <p class="muted">{{ data.deviceCount }} devices now. Owner {{ data.owner ?? data.createdBy }}<template v-if="data.ticket">, ticket
-          <a v-if="/^https?:\/\//.test(data.ticket)" :href="data.ticket" rel="noreferrer noopener" target="_blank">{{ data.ticket }}</a><b v-else>{{ data.ticket }}</b></template>.
+          <a
+            v-if="/^https?:\/\//.test(data.ticket)"
+            :href="data.ticket"
+            rel="noreferrer noopener"
+            target="_blank"
+          >{{ data.ticket }}</a><b v-else>{{ data.ticket }}</b></template>.
         Made by {{ data.createdBy }} <span :title="exactText(data.createdAt)">{{ fullText(data.createdAt) }}</span><template v-if="data.reviewAt">, to be reviewed on {{ dayText(data.reviewAt) }}</template><template v-if="data.continues">, goes on from
           <RouterLink :to="`/maintenance/${data.continues.id}`">{{ data.continues.name }}</RouterLink></template>.</p>
       <p v-for="advice in data.advice" :key="advice" class="advice">{{ adviceWords[advice] }}
         <template v-if="session.mayChange">
           <button v-if="advice === 'never-held'" class="btn" @click="stop">End it for good</button>
-          <button v-if="advice === 'overruns'" class="btn" @click="editing = { changed: data, form: { ...formOf(data), length: (data.length ?? 0) * 1.5 } }">Make it half as long again</button>
+          <button
+            v-if="advice === 'overruns'"
+            class="btn"
+            @click="editing = { changed: data, form: { ...formOf(data), length: (data.length ?? 0) * 1.5 } }"
+          >Make it half as long again</button>
           <button v-if="advice === 'review'" class="btn" @click="reviewed">Still needed for 30 days</button>
           <button v-if="advice === 'review'" class="btn" @click="stop">End it for good</button>
         </template></p>
@@ -102,7 +117,10 @@ async function reviewed(): Promise<void> {
         :may-change="session.mayChange && isLive"
         @fit="fit"
       />
-      <h2>Record <template v-if="chosen !== null"><span class="muted">of one time</span> <button class="link" @click="chosen = null">of all</button></template></h2>
+      <h2>Record <template v-if="chosen !== null"><span class="muted">of one time</span> <button
+        class="link"
+        @click="chosen = null"
+      >of all</button></template></h2>
       <p v-if="data.endings.length" class="muted">Held {{ heldCount }}: {{ endingsText }}.</p>
       <HeldRecord :window-id="data.id" :occurrence="chosen" :zone="data.zone" />
       <RevisionList :window="data" />

@@ -16,14 +16,21 @@ const inForce = (window: WindowView) => isOpen(window, now.value)
 /** Of one that repeats the time that is told, of any other the window itself. */
 async function end(window: WindowView): Promise<void> {
   const isSkipped = window.rule !== null && window.from > now.value
-  const act = window.rule === null
-    ? () => api.post(`/windows/${window.id}/end`, { why: '' })
-    : () => api.post(`/windows/${window.id}/occurrence`, { do: isSkipped ? 'skip' : 'end', start: window.start, why: '' })
+  const act =
+    window.rule === null
+      ? () => api.post(`/windows/${window.id}/end`, { why: '' })
+      : () =>
+          api.post(`/windows/${window.id}/occurrence`, { do: isSkipped ? 'skip' : 'end', start: window.start, why: '' })
   if (await attempt(act))
-    done(isSkipped ? `Skipped on ${fullText(window.from)}.` : window.from > now.value ? 'Cancelled.' : 'Ended. What still fails is raised now.')
+    done(
+      isSkipped
+        ? `Skipped on ${fullText(window.from)}.`
+        : window.from > now.value
+          ? 'Cancelled.'
+          : 'Ended. What still fails is raised now.',
+    )
 }
-const actText = (window: WindowView) =>
-  inForce(window) ? 'End now' : window.rule === null ? 'Cancel it' : 'Skip it'
+const actText = (window: WindowView) => (inForce(window) ? 'End now' : window.rule === null ? 'Cancel it' : 'Skip it')
 const isDue = (window: WindowView) => window.reviewAt !== null && window.reviewAt < now.value
 const columns: ShortColumn<WindowView>[] = [
   { key: 'mark', hint: 'In force', width: 34 },
@@ -45,7 +52,10 @@ const columns: ShortColumn<WindowView>[] = [
     <template #name="{ row: window }"><RouterLink :to="`/maintenance/${window.id}`">{{ window.name }}</RouterLink></template>
     <template #holds="{ row: window }"><span class="muted">{{ subjectText(window.subject) }} of {{ window.targetText }}</span></template>
     <template #from="{ row: window }"><span :title="exactText(window.from, window.zone)">{{ fullText(window.from) }}</span></template>
-    <template #until="{ row: window }"><span v-if="isCalledOff(window)" class="muted">cancelled by {{ window.endedBy }}</span>
+    <template #until="{ row: window }"><span
+      v-if="isCalledOff(window)"
+      class="muted"
+    >cancelled by {{ window.endedBy }}</span>
             <template v-else-if="windowEnd(window)">
               <span :title="exactText(windowEnd(window)!, window.zone)">{{ fullText(windowEnd(window)!) }}</span>
               <span v-if="window.endedAt" class="muted"> by {{ window.endedBy }}</span>
@@ -57,7 +67,11 @@ const columns: ShortColumn<WindowView>[] = [
     <template #held="{ row: window }"><span v-if="inForce(window)" class="held">{{ window.heldNow }} now</span>
             <template v-else>{{ window.heldTotal || '' }}</template></template>
     <template #by="{ row: window }"><span class="muted">{{ window.owner ?? window.createdBy }}</span></template>
-    <template #acts="{ row: window }"><button v-if="session.mayChange && !isOver(window, now)" class="btn" @click="end(window)">{{ actText(window) }}</button></template>
+    <template #acts="{ row: window }"><button
+      v-if="session.mayChange && !isOver(window, now)"
+      class="btn"
+      @click="end(window)"
+    >{{ actText(window) }}</button></template>
   </ShortTable>
 </template>
 

@@ -16,7 +16,7 @@ import { confirmed } from '../../parts/ui/confirm'
 import { attempt, done, refused } from '../../parts/ui/notify'
 import { hidingTimes } from './hiding'
 
-/** What somebody does with an alert, or with many at once: take, hand over, hide until a time, note, close, open again. */
+/** What somebody does with an alert, or many at once: take, hand over, hide until a time, note, close, open again. */
 const props = defineProps<{ alerts: readonly AlertView[] }>()
 const emit = defineEmits<{ changed: [] }>()
 const session = useSession()
@@ -43,7 +43,14 @@ async function act(alerts: readonly AlertView[], what: Act, said: string): Promi
 async function take(): Promise<void> {
   const others = open.value.filter(({ takenById }) => takenById !== null && takenById !== me())
   const from = [...new Set(others.map(({ takenBy }) => takenBy))].join(', ')
-  if (others.length && !offered.value.length && !(await confirmed(`${from} has taken ${others.length === 1 ? 'it' : `${others.length} of them`}. Take over all the same?`, 'Take over')))
+  if (
+    others.length &&
+    !offered.value.length &&
+    !(await confirmed(
+      `${from} has taken ${others.length === 1 ? 'it' : `${others.length} of them`}. Take over all the same?`,
+      'Take over',
+    ))
+  )
     return
   await act(open.value, { do: 'take' }, open.value.length === 1 ? 'It is yours.' : 'They are yours.')
 }
@@ -59,10 +66,9 @@ async function begin(what: typeof mode.value): Promise<void> {
   field.value?.focus()
 }
 const isHandingOver = computed(() => mode.value === 'hand-over')
-const people = useResource(
-  () => (isHandingOver.value ? api.get<PersonListed[]>('/people') : Promise.resolve([])),
-  { sources: [isHandingOver] },
-)
+const people = useResource(() => (isHandingOver.value ? api.get<PersonListed[]>('/people') : Promise.resolve([])), {
+  sources: [isHandingOver],
+})
 const colleagues = computed(() =>
   (people.data.value ?? []).filter(({ id, access }) => access !== 'contact' && id !== me()),
 )
@@ -84,7 +90,11 @@ const hide = () =>
     `Hidden until ${fullText(hideUntil.value)}, or until it gets worse.`,
   )
 const close = () =>
-  act(open.value, { do: 'close', text: text.value.trim() }, 'Closed. It opens again if it gets worse, or fails again within the hour after recovering.')
+  act(
+    open.value,
+    { do: 'close', text: text.value.trim() },
+    'Closed. It opens again if it gets worse, or fails again within the hour after recovering.',
+  )
 const note = ref('')
 const noteField = useTemplateRef<InputInstance>('noteField')
 async function addNote(): Promise<void> {
@@ -108,25 +118,48 @@ useKeys(
 
 <template>
   <div v-if="session.mayChange" class="acts">
-    <p v-if="offered.length" class="offer">{{ offered[0]!.offeredBy }} hands {{ offered.length === 1 ? 'it' : countText(offered.length, 'alert') }} to you<template v-if="offered[0]!.offeredWord">: “{{ offered[0]!.offeredWord }}”</template>
+    <p
+      v-if="offered.length"
+      class="offer"
+    >{{ offered[0]!.offeredBy }} hands {{ offered.length === 1 ? 'it' : countText(offered.length, 'alert') }} to you<template v-if="offered[0]!.offeredWord">: “{{ offered[0]!.offeredWord }}”</template>
       <button class="btn main" @click="act(offered, { do: 'take' }, 'It is yours.')">Accept</button>
       <button class="btn" @click="act(offered, { do: 'decline' }, 'Not accepted.')">Do not accept</button></p>
     <template v-if="open.length">
-      <button v-if="mine.length < open.length" class="btn" :class="{ main: !offered.length }" @click="take">Take <kbd>t</kbd></button>
+      <button
+        v-if="mine.length < open.length"
+        class="btn"
+        :class="{ main: !offered.length }"
+        @click="take"
+      >Take <kbd>t</kbd></button>
       <button v-if="mine.length" class="btn" @click="giveBack">Give back <kbd>g</kbd></button>
-      <button class="btn" :aria-expanded="mode === 'hand-over'" @click="begin('hand-over')">Hand over… <kbd>o</kbd></button>
+      <button
+        class="btn"
+        :aria-expanded="mode === 'hand-over'"
+        @click="begin('hand-over')"
+      >Hand over… <kbd>o</kbd></button>
       <button class="btn" :aria-expanded="mode === 'hide'" @click="begin('hide')">Hide… <kbd>u</kbd></button>
       <button v-if="hidden.length" class="btn" @click="act(hidden, { do: 'show' }, 'Shown again.')">Show again</button>
       <button class="btn" :aria-expanded="mode === 'close'" @click="begin('close')">Close… <kbd>c</kbd></button>
     </template>
     <slot></slot>
-    <button v-if="dismissed.length" class="btn" @click="act(dismissed, { do: 'reopen' }, 'Open again.')">Open again</button>
+    <button
+      v-if="dismissed.length"
+      class="btn"
+      @click="act(dismissed, { do: 'reopen' }, 'Open again.')"
+    >Open again</button>
     <form v-if="mode === 'hand-over'" @submit.prevent="handOver">
       <ChoiceField v-model="personId" label="To whom">
         <option :value="0">to whom?</option>
         <option v-for="person in colleagues" :key="person.id" :value="person.id">{{ person.name }}</option>
       </ChoiceField>
-      <ElInput ref="field" v-model="text" aria-label="A word with it" placeholder="A word with it" maxlength="500" @keydown.esc.stop="mode = null" />
+      <ElInput
+        ref="field"
+        v-model="text"
+        aria-label="A word with it"
+        placeholder="A word with it"
+        maxlength="500"
+        @keydown.esc.stop="mode = null"
+      />
       <button class="btn" :disabled="personId === 0">Hand over</button>
     </form>
     <form v-if="mode === 'hide'" @submit.prevent="hide">
@@ -134,12 +167,35 @@ useKeys(
         <option v-for="(time, i) in times" :key="i" :value="String(i)">{{ time.text }}</option>
         <option value="at">a time…</option>
       </ChoiceField>
-      <ElDatePicker v-if="hideFor === 'at'" v-model="hideAt" type="datetime" format="YYYY-MM-DD HH:mm" :clearable="false" aria-label="Hide until" style="width: 178px" />
-      <ElInput ref="field" v-model="text" aria-label="Why it is hidden" placeholder="What it waits for" maxlength="500" @keydown.esc.stop="mode = null" />
+      <ElDatePicker
+        v-if="hideFor === 'at'"
+        v-model="hideAt"
+        type="datetime"
+        format="YYYY-MM-DD HH:mm"
+        :clearable="false"
+        aria-label="Hide until"
+        style="width: 178px"
+      />
+      <ElInput
+        ref="field"
+        v-model="text"
+        aria-label="Why it is hidden"
+        placeholder="What it waits for"
+        maxlength="500"
+        @keydown.esc.stop="mode = null"
+      />
       <button class="btn">Hide</button>
     </form>
     <form v-if="mode === 'close'" @submit.prevent="close">
-      <ElInput ref="field" v-model="text" aria-label="Why it is closed" placeholder="Why is it closed although it still fails?" minlength="3" required @keydown.esc.stop="mode = null" />
+      <ElInput
+        ref="field"
+        v-model="text"
+        aria-label="Why it is closed"
+        placeholder="Why is it closed although it still fails?"
+        minlength="3"
+        required
+        @keydown.esc.stop="mode = null"
+      />
       <button class="btn">Close</button>
     </form>
     <form @submit.prevent="addNote">

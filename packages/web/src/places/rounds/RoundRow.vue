@@ -8,7 +8,12 @@ import AgeText from '../../parts/ui/AgeText.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { clockText, shortText } from '../../parts/format/time'
 
-const props = defineProps<{ row: AlertView | HeldView | RemediationView; group: string; chosen: boolean; picked?: boolean | null }>()
+const props = defineProps<{
+  row: AlertView | HeldView | RemediationView
+  group: string
+  chosen: boolean
+  picked?: boolean | null
+}>()
 defineEmits<{ choose: [] }>()
 const words = computed(() => {
   const { strong, rest } = alertWords(props.row)

@@ -130,7 +130,8 @@ async function looked(at?: Millis): Promise<void> {
   await session.load()
   await refresh()
   // One key, pressed by mistake, would forget what the night has brought.
-  if (at === undefined) undoable('Marked as seen: what settles by itself later is shown as new.', () => void looked(answer.before))
+  if (at === undefined)
+    undoable('Marked as seen: what settles by itself later is shown as new.', () => void looked(answer.before))
 }
 /** Alerts chosen to do something with several at once; null: nobody is choosing. */
 const picked = ref<ReadonlyMap<number, AlertView> | null>(null)

@@ -61,18 +61,31 @@ const columns = [
           <option :value="null">every client that I see</option>
           <option v-for="client in session.clients" :key="client.id" :value="client.id">{{ client.name }}</option>
         </ChoiceField> for
-        <ElInput v-model="label" aria-label="For" placeholder="the wall in the workshop" maxlength="100" style="width: 260px" />
+        <ElInput
+          v-model="label"
+          aria-label="For"
+          placeholder="the wall in the workshop"
+          maxlength="100"
+          style="width: 260px"
+        />
         <button class="btn main">Make it</button></p>
       <FaultLines :faults="faults" :fields="{ label: 'For', clientId: 'Client' }" />
     </form>
-    <p v-if="address" class="made" role="status">Its address, which is not shown again: <span class="mono">{{ address }}</span>
+    <p
+      v-if="address"
+      class="made"
+      role="status"
+    >Its address, which is not shown again: <span class="mono">{{ address }}</span>
       <button class="btn" @click="copy">{{ copied ? 'Copied' : 'Copy' }}</button></p>
     <ShortTable v-if="feeds.data.value?.length" label="Feeds" :rows="feeds.data.value" :columns="columns" row-key="id">
       <template #label="{ row }">{{ row.label }}</template>
       <template #client="{ row }">{{ row.clientName ?? 'every client' }}</template>
       <template #person="{ row }"><span :class="{ muted: !isMine(row) }">{{ row.person }}</span></template>
       <template #made="{ row }"><span :title="exactText(row.createdAt)">{{ age(row.createdAt) }} ago</span></template>
-      <template #read="{ row }"><span v-if="row.readAt" :title="exactText(row.readAt)">{{ age(row.readAt) }} ago</span><span v-else class="faint">never</span></template>
+      <template #read="{ row }"><span
+        v-if="row.readAt"
+        :title="exactText(row.readAt)"
+      >{{ age(row.readAt) }} ago</span><span v-else class="faint">never</span></template>
       <template #acts="{ row }"><button class="btn" @click="revoke(row)">Revoke</button></template>
     </ShortTable>
     <p v-else-if="feeds.data.value" class="muted">No feed is in use.</p>

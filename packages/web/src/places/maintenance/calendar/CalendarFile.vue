@@ -24,14 +24,12 @@ async function chosen(file: UploadFile): Promise<void> {
   text.value = (await file.raw?.text()) ?? ''
   results.value = []
 }
-const body = computed(
-  (): CalendarImport => ({
-    text: text.value,
-    target: { on: 'client', clientId: clientId.value },
-    subject: { of: 'all' },
-    zone: here,
-  }),
-)
+const body = computed((): CalendarImport => ({
+  text: text.value,
+  target: { on: 'client', clientId: clientId.value },
+  subject: { of: 'all' },
+  zone: here,
+}))
 const { answer: entries, error } = useAnswer(body, (asked) =>
   asked.text ? api.post<CalendarEntry[]>('/calendar/preview', asked) : null,
 )
@@ -103,16 +101,36 @@ const columns = [
     <p v-if="error" class="critical" role="alert">{{ error.message }}</p>
     <template v-else-if="entries && text">
       <ShortTable label="Entries" :rows="entries" :columns="columns" row-key="uid">
-        <template #pick="{ row }"><ElCheckbox v-if="isOffered(row)" :model-value="picked.has(row.uid)" :aria-label="`Take in ${row.name}`" @change="toggle(row.uid)" /></template>
-        <template #name="{ row }"><RouterLink v-if="row.windowId" :to="`/maintenance/${row.windowId}`">{{ row.name }}</RouterLink><template v-else>{{ row.name || row.uid }}</template></template>
-        <template #what="{ row }"><span :class="{ critical: row.kind === 'refused', muted: row.kind === 'same' || row.kind === 'past' }">{{ kindWords[row.kind] }}<template v-if="row.fault">: {{ faultWords[row.fault] ?? row.fault }}</template></span></template>
+        <template #pick="{ row }"><ElCheckbox
+          v-if="isOffered(row)"
+          :model-value="picked.has(row.uid)"
+          :aria-label="`Take in ${row.name}`"
+          @change="toggle(row.uid)"
+        /></template>
+        <template #name="{ row }"><RouterLink
+          v-if="row.windowId"
+          :to="`/maintenance/${row.windowId}`"
+        >{{ row.name }}</RouterLink><template v-else>{{ row.name || row.uid }}</template></template>
+        <template #what="{ row }"><span
+          :class="{ critical: row.kind === 'refused', muted: row.kind === 'same' || row.kind === 'past' }"
+        >{{ kindWords[row.kind] }}<template v-if="row.fault">: {{ faultWords[row.fault] ?? row.fault }}</template></span></template>
         <template #next="{ row }"><template v-if="row.next">{{ zonedText(row.next, row.zone) }} <span class="muted">{{ row.zone }}</span></template></template>
         <template #repeats="{ row }"><span class="muted">{{ row.rule ? repeatWords(row.rule) : 'once' }}{{ row.length ? `, ${durationText(row.length)}` : '' }}<template v-if="row.skipped">, {{ row.skipped }} skipped</template><template v-if="row.moved">, {{ row.moved }} moved</template></span></template>
         <template #holds="{ row }"><span class="muted">{{ row.targetText }}</span></template>
-        <template #result="{ row }"><template v-if="resultOf(row.uid)"><RouterLink v-if="resultOf(row.uid)!.id" :to="`/maintenance/${resultOf(row.uid)!.id}`">taken in</RouterLink><span v-else class="critical">{{ resultOf(row.uid)!.problem }}</span></template></template>
+        <template #result="{ row }"><template v-if="resultOf(row.uid)"><RouterLink
+          v-if="resultOf(row.uid)!.id"
+          :to="`/maintenance/${resultOf(row.uid)!.id}`"
+        >taken in</RouterLink><span
+          v-else
+          class="critical"
+        >{{ resultOf(row.uid)!.problem }}</span></template></template>
       </ShortTable>
       <p v-if="!entries.length" class="muted">The calendar has no entry.</p>
-      <p v-else><button class="btn main" :disabled="!picked.size || busy" @click="take">Take in {{ countText(picked.size, 'entry', 'entries') }}</button></p>
+      <p v-else><button
+        class="btn main"
+        :disabled="!picked.size || busy"
+        @click="take"
+      >Take in {{ countText(picked.size, 'entry', 'entries') }}</button></p>
     </template>
   </section>
 </template>

@@ -18,7 +18,11 @@ useClientInAddress()
     <section>
       <h2>As a file</h2>
       <p>Rules, zones, exceptions and changed times go with it, and can be taken in again.
-        <a class="btn" :href="`/api/calendar.ics${session.clientId === null ? '' : `?client=${session.clientId}`}`" download>Download</a></p>
+        <a
+          class="btn"
+          :href="`/api/calendar.ics${session.clientId === null ? '' : `?client=${session.clientId}`}`"
+          download
+        >Download</a></p>
     </section>
     <CalendarFile v-if="session.mayChange" />
   </div>

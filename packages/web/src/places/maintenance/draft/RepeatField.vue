@@ -44,7 +44,11 @@ const ends = computed({
   get: () => (form.value.end === null ? 'never' : 'count' in form.value.end ? 'count' : 'until'),
   set: (value: string) => {
     form.value.end =
-      value === 'never' ? null : value === 'count' ? { count: 10 } : { until: form.value.at.slice(0, 10).replaceAll('-', '') }
+      value === 'never'
+        ? null
+        : value === 'count'
+          ? { count: 10 }
+          : { until: form.value.at.slice(0, 10).replaceAll('-', '') }
   },
 })
 const untilDay = computed({

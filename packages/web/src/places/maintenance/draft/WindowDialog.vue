@@ -102,16 +102,16 @@ const isComplete = computed(
     (form.value.subject.of !== 'watches' || form.value.subject.watches.length > 0) &&
     (form.value.repeat !== 'rule' || form.value.rule.trim() !== ''),
 )
-const {
-  answer: preview,
-  error,
-} = useAnswer(
+const { answer: preview, error } = useAnswer(
   () => (isComplete.value && !isOne.value ? { id: changed?.id ?? null, window: body() } : null),
   (asked) => (asked ? api.post<Preview>('/windows/preview', asked) : null),
   { rest: 250 },
 )
 const { answer: posts } = useAnswer(
-  () => (isComplete.value && !isOne.value ? { target: targetOf(form.value), subject: form.value.subject, after: null } : null),
+  () =>
+    isComplete.value && !isOne.value
+      ? { target: targetOf(form.value), subject: form.value.subject, after: null }
+      : null,
   (asked) => (asked ? api.post<WindowPosts>('/windows/posts', asked) : null),
   { rest: 250 },
 )
@@ -132,7 +132,13 @@ async function submit(): Promise<void> {
   const made = await send(save)
   busy.value = false
   if (!made) return
-  done(changed ? 'Changed. It is in force as it stands.' : form.value.begins === 'now' ? 'Alerts are held back from now on.' : 'The window is planned.')
+  done(
+    changed
+      ? 'Changed. It is in force as it stands.'
+      : form.value.begins === 'now'
+        ? 'Alerts are held back from now on.'
+        : 'The window is planned.',
+  )
   emit('saved', made.id)
   emit('close')
 }
@@ -182,7 +188,9 @@ const fields = {
             <option v-if="session.isLead" value="everyone">every client</option>
             <option value="target">devices that…</option>
           </ChoiceField>
-          <template v-if="form.where !== 'everyone' && form.where !== 'target' && form.where !== 'device' && session.clients.length > 1"> at
+          <template
+            v-if="form.where !== 'everyone' && form.where !== 'target' && form.where !== 'device' && session.clients.length > 1"
+          > at
             <ChoiceField v-model="form.clientId" label="Client" @change="form.where = 'client'">
               <option v-for="each in session.clients" :key="each.id" :value="each.id">{{ each.name }}</option>
             </ChoiceField></template></template> from
@@ -226,7 +234,10 @@ const fields = {
           @change="(target) => { form.target = target; matches = null }"
           @matches="(found) => { matches = found }"
         />
-        <p v-if="form.ends === 'open'" class="warning">A window without an end is the one that is forgotten. It is listed
+        <p
+          v-if="form.ends === 'open'"
+          class="warning"
+        >A window without an end is the one that is forgotten. It is listed
           for review{{ form.reviewAt ? '' : ' in a week' }}, until somebody ends it.</p>
         <WindowFields
           v-model="form"
@@ -240,7 +251,10 @@ const fields = {
         <p class="muted">Alerts that are open already stay open. What still fails at the end is raised then, with its true
           beginning.</p>
         <div class="row last">
-          <button class="btn main" :disabled="busy || !isComplete">{{ changed ? 'Save the change' : 'Hold alerts back' }}</button>
+          <button
+            class="btn main"
+            :disabled="busy || !isComplete"
+          >{{ changed ? 'Save the change' : 'Hold alerts back' }}</button>
           <button type="button" class="btn" @click="emit('close')">Cancel</button>
         </div>
       </div>

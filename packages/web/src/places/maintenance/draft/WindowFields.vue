@@ -9,7 +9,7 @@ import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import ReviewDate from '../../policy/exceptions/ReviewDate.vue'
 import type { WindowForm } from './form'
 
-/** What is said of a window beside its sentence: its name, why, the work order, who answers for it, why it is changed. */
+/** What is said of a window beside its sentence: name, reason, work order, who answers for it, why it is changed. */
 defineProps<{
   /** Its name, where none is given. */
   fallback: string

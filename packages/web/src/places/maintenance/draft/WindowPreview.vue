@@ -16,8 +16,10 @@ const props = defineProps<{
 const clockWords: Record<ClockEffect['effect'], (effect: ClockEffect) => string> = {
   skipped: ({ by }) => `the clocks skip the time that it begins at, so it begins ${durationText(by)} later`,
   twice: ({ by }) => `the clocks show its beginning twice within ${durationText(by)}; it begins the first time, once`,
-  forward: ({ by }) => `the clocks go forward while it lasts: it is as long as ever, and ends ${durationText(by)} later on them`,
-  back: ({ by }) => `the clocks go back while it lasts: it is as long as ever, and ends ${durationText(by)} earlier on them`,
+  forward: ({ by }) =>
+    `the clocks go forward while it lasts: it is as long as ever, and ends ${durationText(by)} later on them`,
+  back: ({ by }) =>
+    `the clocks go back while it lasts: it is as long as ever, and ends ${durationText(by)} earlier on them`,
 }
 const zone = computed(() => props.preview?.zone ?? 'UTC')
 /** Where one's own clocks show something else. */
@@ -45,15 +47,29 @@ async function readMore(): Promise<void> {
     <template v-else-if="preview">
       <h3>{{ countText(preview.devices, 'device') }}<template v-if="preview.clients > 1"> of {{ countText(preview.clients, 'client') }}</template></h3>
       <p v-if="posts"><b>{{ countText(posts.total, 'post') }}</b> held
-        <button v-if="posts.total" type="button" class="link" :aria-expanded="listing" @click="show">{{ listing ? 'hide them' : 'which?' }}</button>
+        <button
+          v-if="posts.total"
+          type="button"
+          class="link"
+          :aria-expanded="listing"
+          @click="show"
+        >{{ listing ? 'hide them' : 'which?' }}</button>
       </p>
       <p v-else class="faint">Counting posts…</p>
       <ul v-if="listing && posts" class="posts">
         <li v-for="post in listed" :key="`${post.deviceId} ${post.watch} ${post.instance}`">
-          <RouterLink class="mono" :to="`/estate/${post.deviceId}?part=roster`" target="_blank">{{ post.deviceName }}</RouterLink>
+          <RouterLink
+            class="mono"
+            :to="`/estate/${post.deviceId}?part=roster`"
+            target="_blank"
+          >{{ post.deviceName }}</RouterLink>
           {{ post.watchName }}<span v-if="post.instance" class="mono"> {{ post.instance }}</span>
         </li>
-        <li v-if="next !== null"><button type="button" class="link" @click="readMore">{{ numberText(posts.total - listed.length) }} more</button></li>
+        <li v-if="next !== null"><button
+          type="button"
+          class="link"
+          @click="readMore"
+        >{{ numberText(posts.total - listed.length) }} more</button></li>
       </ul>
       <p v-if="preview.failing || preview.open">If it were in force now: {{ countText(preview.failing, 'failing post') }}
         held; {{ countText(preview.open, 'open alert') }} would stay open.</p>
@@ -69,7 +85,10 @@ async function readMore(): Promise<void> {
       <p class="faint">On the clocks of {{ zone }}<template v-if="preview.zones.length > 1">; its sites also have {{ preview.zones.filter((each) => each !== zone).join(', ') }}</template>.</p>
       <template v-if="preview.clock.length">
         <h3>When the clocks change</h3>
-        <p v-for="effect in preview.clock" :key="effect.occurrence.start">{{ zonedText(effect.occurrence.from, zone) }}: {{ clockWords[effect.effect](effect) }}.</p>
+        <p
+          v-for="effect in preview.clock"
+          :key="effect.occurrence.start"
+        >{{ zonedText(effect.occurrence.from, zone) }}: {{ clockWords[effect.effect](effect) }}.</p>
       </template>
       <template v-if="preview.overlaps.length">
         <h3>Meets</h3>

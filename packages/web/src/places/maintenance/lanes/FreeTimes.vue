@@ -35,14 +35,30 @@ const hours = Array.from({ length: 25 }, (_, i) => i)
         <ChoiceField v-model="client" label="Free at">
           <option v-for="each in session.clients" :key="each.id" :value="each.id">{{ each.name }}</option>
         </ChoiceField> between
-        <ChoiceField v-model="after" label="After"><option v-for="each in hours.slice(0, 24)" :key="each" :value="each">{{ each }}</option></ChoiceField> and
-        <ChoiceField v-model="before" label="Before"><option v-for="each in hours.slice(1)" :key="each" :value="each">{{ each }}</option></ChoiceField> for
-        <ChoiceField v-model="least" label="At least"><option v-for="[millis, text] in lengths" :key="millis" :value="millis">{{ text }}</option></ChoiceField>
+        <ChoiceField v-model="after" label="After"><option
+          v-for="each in hours.slice(0, 24)"
+          :key="each"
+          :value="each"
+        >{{ each }}</option></ChoiceField> and
+        <ChoiceField v-model="before" label="Before"><option
+          v-for="each in hours.slice(1)"
+          :key="each"
+          :value="each"
+        >{{ each }}</option></ChoiceField> for
+        <ChoiceField v-model="least" label="At least"><option
+          v-for="[millis, text] in lengths"
+          :key="millis"
+          :value="millis"
+        >{{ text }}</option></ChoiceField>
         <button class="link close" @click="asking = false">close</button></p>
       <p v-if="error" class="critical">{{ error.message }}</p>
       <ul v-else-if="answer" class="times" aria-label="Free times">
         <li v-for="span in answer.spans.slice(0, 14)" :key="span.from">
-          <button class="link" :title="`Plan a window then (${answer.zone})`" @click="emit('plan', client, span.from, Math.min(span.until, span.from + least))">{{ zonedText(span.from, answer.zone) }} – {{ zonedText(span.until, answer.zone) }}</button>
+          <button
+            class="link"
+            :title="`Plan a window then (${answer.zone})`"
+            @click="emit('plan', client, span.from, Math.min(span.until, span.from + least))"
+          >{{ zonedText(span.from, answer.zone) }} – {{ zonedText(span.until, answer.zone) }}</button>
         </li>
         <li v-if="answer.spans.length > 14" class="muted">and {{ answer.spans.length - 14 }} more</li>
         <li v-if="!answer.spans.length" class="muted">No such time within the days in sight.</li>

@@ -37,7 +37,8 @@ const width = computed(() => Math.max(4, props.x(shown.value.until) - left.value
 /** What can be hit: WCAG 2.2, 2.5.8. */
 const target = computed(() => Math.max(24, width.value))
 const text = computed(
-  () => `${props.span.name}, ${zonedText(shown.value.from, props.zone)} – ${props.span.until === null ? 'no end' : zonedText(shown.value.until, props.zone)} (${props.zone})`,
+  () =>
+    `${props.span.name}, ${zonedText(shown.value.from, props.zone)} – ${props.span.until === null ? 'no end' : zonedText(shown.value.until, props.zone)} (${props.zone})`,
 )
 
 let began: { x: number; grip: Grip } | null = null
@@ -103,7 +104,10 @@ defineExpose({
     @keydown="key"
     @blur="pull = began ? pull : null"
     @click="open"
-  ><span class="drawn" :style="{ width: `${width}px` }"><span v-if="width > 44" class="name">{{ span.name }}</span></span></button>
+  ><span
+    class="drawn"
+    :style="{ width: `${width}px` }"
+  ><span v-if="width > 44" class="name">{{ span.name }}</span></span></button>
 </template>
 
 <style scoped>

@@ -32,7 +32,13 @@ let drawnFrom = 0
 const timeAt = (event: PointerEvent) =>
   props.invert(event.clientX - (event.currentTarget as Element).getBoundingClientRect().left)
 function down(event: PointerEvent): void {
-  if (!session.mayChange || event.button !== 0 || (event.target as Element).closest('[data-span]') || props.lane.isShared) return
+  if (
+    !session.mayChange ||
+    event.button !== 0 ||
+    (event.target as Element).closest('[data-span]') ||
+    props.lane.isShared
+  )
+    return
   drawnFrom = snapped(timeAt(event), props.step)
   drawn.value = { from: drawnFrom, until: drawnFrom }
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
@@ -53,7 +59,12 @@ const nextHour = () => Math.ceil(Math.max(Date.now(), props.dates[0]!.at) / hour
 <template>
   <div class="lane">
     <div class="label" :class="{ site: lane.siteId }" :style="{ width: `${labelWidth}px` }">
-      <button v-if="leads" class="link name" :title="`${lane.name}: its sites`" @click="session.choose(lane.clientId)">{{ lane.name }}</button>
+      <button
+        v-if="leads"
+        class="link name"
+        :title="`${lane.name}: its sites`"
+        @click="session.choose(lane.clientId)"
+      >{{ lane.name }}</button>
       <span v-else class="name">{{ lane.name }}</span>
       <button
         v-if="session.mayChange && !lane.isShared"

@@ -17,7 +17,7 @@ import FreeTimes from './FreeTimes.vue'
 import LaneTrack from './LaneTrack.vue'
 import { stacked, type LaneRow } from './stack'
 
-/** What is planned, days to weeks: a lane a client, or of one client a lane a site. Windows are drawn, moved, stretched. */
+/** What is planned, days to weeks: a lane a client, or of one client a lane a site. Windows are drawn and moved. */
 const emit = defineEmits<{
   draw: [lane: { clientId: number; siteId: number | null }, from: Millis, until: Millis]
   moved: [span: Span, from: Millis, until: Millis]
@@ -28,7 +28,9 @@ const days = useAddressed('days', '7')
 const from = useAddressed('from')
 const count = computed(() => Number(days.value) || 7)
 const midnight = (at: Millis) => new Date(at).setHours(0, 0, 0, 0)
-const begin = computed(() => (from.value ? midnight(Date.parse(`${from.value}T00:00:00`)) : midnight(Date.now() - 12 * hour)))
+const begin = computed(() =>
+  from.value ? midnight(Date.parse(`${from.value}T00:00:00`)) : midnight(Date.now() - 12 * hour),
+)
 const end = computed(() => new Date(begin.value).setDate(new Date(begin.value).getDate() + count.value))
 const read = useResource(
   () =>
@@ -43,9 +45,27 @@ function go(by: number): void {
   from.value = `${to.getFullYear()}-${String(to.getMonth() + 1).padStart(2, '0')}-${String(to.getDate()).padStart(2, '0')}`
 }
 useKeys('Maintenance', [
-  { key: 'b', does: 'days before', run: () => { go(-count.value) } },
-  { key: 'f', does: 'days after', run: () => { go(count.value) } },
-  { key: 't', does: 'today', run: () => { from.value = '' } },
+  {
+    key: 'b',
+    does: 'days before',
+    run: () => {
+      go(-count.value)
+    },
+  },
+  {
+    key: 'f',
+    does: 'days after',
+    run: () => {
+      go(count.value)
+    },
+  },
+  {
+    key: 't',
+    does: 'today',
+    run: () => {
+      from.value = ''
+    },
+  },
 ])
 
 const box = ref<HTMLElement | null>(null)
@@ -62,17 +82,27 @@ const dates = computed(() =>
   Array.from({ length: count.value }, (_, i) => {
     const at = new Date(begin.value).setDate(new Date(begin.value).getDate() + i)
     const date = new Date(at)
-    return { at, weekend: date.getDay() % 6 === 0, text: date.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric', month: 'short' }) }
+    return {
+      at,
+      weekend: date.getDay() % 6 === 0,
+      text: date.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric', month: 'short' }),
+    }
   }),
 )
 const hours = computed(() =>
-  count.value > 3 ? [] : dates.value.flatMap(({ at }) => [6, 12, 18].map((hours) => ({ at: at + hours * hour, text: `${hours}` }))),
+  count.value > 3
+    ? []
+    : dates.value.flatMap(({ at }) => [6, 12, 18].map((hours) => ({ at: at + hours * hour, text: `${hours}` }))),
 )
 
 const all = computed((): LaneRow[] => {
   const found = read.data.value
   if (!found) return []
-  const lane = (key: string, of: Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone' | 'spans'>, isShared = false): LaneRow => ({
+  const lane = (
+    key: string,
+    of: Pick<Lane, 'clientId' | 'siteId' | 'name' | 'zone' | 'spans'>,
+    isShared = false,
+  ): LaneRow => ({
     ...of,
     ...stacked(of.spans, across(leastTarget)),
     key,
@@ -123,13 +153,27 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
         </ChoiceField>
         <span class="muted">from {{ dayText(begin) }}</span>
       </span>
-      <FreeTimes :from="begin" :until="end" @plan="(client, from, until) => emit('draw', { clientId: client, siteId: null }, from, until)" />
+      <FreeTimes
+        :from="begin"
+        :until="end"
+        @plan="(client, from, until) => emit('draw', { clientId: client, siteId: null }, from, until)"
+      />
     </div>
     <StateNotice :error="read.error.value" :loading="!read.data.value" @again="read.refresh" />
     <div v-if="read.data.value" ref="box" class="board" data-lanes>
       <div class="head" :style="{ marginLeft: `${labelWidth}px` }">
-        <span v-for="date in dated" :key="date.at" class="date" :style="{ left: `${x(date.at)}px` }">{{ date.text }}</span>
-        <span v-for="tick in hours" :key="tick.at" class="hour" :style="{ left: `${x(tick.at)}px` }">{{ tick.text }}</span>
+        <span
+          v-for="date in dated"
+          :key="date.at"
+          class="date"
+          :style="{ left: `${x(date.at)}px` }"
+        >{{ date.text }}</span>
+        <span
+          v-for="tick in hours"
+          :key="tick.at"
+          class="hour"
+          :style="{ left: `${x(tick.at)}px` }"
+        >{{ tick.text }}</span>
       </div>
       <LaneTrack
         v-for="row in rows"
@@ -149,9 +193,15 @@ const nowAt = computed(() => (clock.value > begin.value && clock.value < end.val
       />
       <p v-if="hidden || showsEmpty" class="muted more">
         <template v-if="hidden">{{ countText(hidden, 'client') }} with nothing planned in this time</template>
-        <button class="link" @click="showsEmpty = !showsEmpty">{{ showsEmpty ? 'only where something is planned' : 'show them' }}</button>
+        <button
+          class="link"
+          @click="showsEmpty = !showsEmpty"
+        >{{ showsEmpty ? 'only where something is planned' : 'show them' }}</button>
       </p>
-      <p v-if="read.data.value.more" class="warning more">{{ numberText(read.data.value.more) }} later times are not drawn: look at fewer days, or at one client.</p>
+      <p
+        v-if="read.data.value.more"
+        class="warning more"
+      >{{ numberText(read.data.value.more) }} later times are not drawn: look at fewer days, or at one client.</p>
       <p v-if="!rows.length" class="muted more">Nothing is planned in this time.</p>
     </div>
   </section>

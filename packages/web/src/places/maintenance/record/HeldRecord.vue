@@ -46,13 +46,21 @@ const columns = computed(() => [
     :columns="columns"
     row-key="id"
   >
-    <template #mark="{ row: held }"><SeverityMark :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'" /></template>
+    <template #mark="{ row: held }"><SeverityMark
+      :state="held.outcome === null ? 'held' : held.outcome === 'raised' ? held.severity : 'settled'"
+    /></template>
     <template #what="{ row: held }"><b>{{ alertWords(held).strong }}</b> {{ alertWords(held).rest }} <DoubtText :doubt="postDoubt(held)" /></template>
-    <template #device="{ row: held }"><RouterLink class="mono" :to="`/estate/${held.deviceId}`">{{ held.deviceName }}</RouterLink></template>
+    <template #device="{ row: held }"><RouterLink
+      class="mono"
+      :to="`/estate/${held.deviceId}`"
+    >{{ held.deviceName }}</RouterLink></template>
     <template #began="{ row: held }"><span :title="exactText(held.began, zone)">{{ zonedText(held.began, zone) }}</span></template>
     <template #held="{ row: held }">{{ zonedText(held.heldAt, zone) }}</template>
     <template #for="{ row: held }">{{ held.endedAt ? age(held.heldAt, held.endedAt) : `${age(held.heldAt)} so far` }}</template>
-    <template #end="{ row: held }"><RouterLink v-if="held.alertId" :to="`/rounds?alert=${held.alertId}`">{{ ending(held.outcome!) }}</RouterLink>
+    <template #end="{ row: held }"><RouterLink
+      v-if="held.alertId"
+      :to="`/rounds?alert=${held.alertId}`"
+    >{{ ending(held.outcome!) }}</RouterLink>
                 <template v-else>{{ held.outcome ? ending(held.outcome) : 'still failing, held' }}</template></template>
   </ShortTable>
   <p v-else-if="record.data.value" class="muted">It has held nothing back.</p>

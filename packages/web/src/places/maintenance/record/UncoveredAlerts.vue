@@ -10,7 +10,13 @@ import ShortTable from '../../../parts/ui/ShortTable.vue'
 import { fittingSubject } from './fitting'
 
 /** What failed while a time of a window was in force, and was not held by it; with one action that makes it fit. */
-const props = defineProps<{ windowId: number; occurrence: number; subject: WindowSubject; mayChange: boolean; zone: string }>()
+const props = defineProps<{
+  windowId: number
+  occurrence: number
+  subject: WindowSubject
+  mayChange: boolean
+  zone: string
+}>()
 const emit = defineEmits<{ fit: [subject: WindowSubject] }>()
 const found = useResource(
   () => api.get<UncoveredList>(`/windows/${props.windowId}/uncovered?occurrence=${props.occurrence}`),
@@ -32,12 +38,24 @@ const severityOf = (alert: UncoveredAlert) => alert.severity
     <ShortTable label="What was not covered" :rows="found.data.value.alerts" :columns="columns" row-key="alertId">
       <template #mark="{ row }"><SeverityMark :state="severityOf(row)" /></template>
       <template #text="{ row }"><RouterLink :to="`/rounds?alert=${row.alertId}`">{{ row.text }}</RouterLink></template>
-      <template #device="{ row }"><RouterLink class="mono" :to="`/estate/${row.deviceId}`">{{ row.deviceName }}</RouterLink></template>
+      <template #device="{ row }"><RouterLink
+        class="mono"
+        :to="`/estate/${row.deviceId}`"
+      >{{ row.deviceName }}</RouterLink></template>
       <template #raised="{ row }">{{ zonedText(row.raisedAt, zone) }}</template>
     </ShortTable>
-    <p v-if="found.data.value.total > found.data.value.alerts.length" class="muted">The newest {{ found.data.value.alerts.length }} of {{ found.data.value.total }}.</p>
-    <p v-if="fitting && mayChange"><button class="btn" @click="emit('fit', fitting)">Fit the window to hold these too</button></p>
-    <p v-else-if="!fitting" class="muted">Its subject names them: they were open before it began, or came from reports of before.</p>
+    <p
+      v-if="found.data.value.total > found.data.value.alerts.length"
+      class="muted"
+    >The newest {{ found.data.value.alerts.length }} of {{ found.data.value.total }}.</p>
+    <p v-if="fitting && mayChange"><button
+      class="btn"
+      @click="emit('fit', fitting)"
+    >Fit the window to hold these too</button></p>
+    <p
+      v-else-if="!fitting"
+      class="muted"
+    >Its subject names them: they were open before it began, or came from reports of before.</p>
   </template>
 </template>
 

@@ -56,7 +56,10 @@ async function restore(start: number): Promise<void> {
       <template #from="{ row }"><span :title="exactText(row.from, window.zone)">{{ zonedText(row.from, window.zone) }}</span></template>
       <template #until="{ row }">{{ row.until === null ? 'no end' : zonedText(row.until, window.zone) }}</template>
       <template #length="{ row }">{{ row.until === null ? '' : lengthText(row.until - row.from) }}</template>
-      <template #note="{ row }"><span v-if="isMoved(row)" class="warning">changed; by the rule {{ zonedText(row.start, window.zone) }}</span></template>
+      <template #note="{ row }"><span
+        v-if="isMoved(row)"
+        class="warning"
+      >changed; by the rule {{ zonedText(row.start, window.zone) }}</span></template>
       <template #acts="{ row }">
         <template v-if="session.mayChange">
           <button class="btn small" @click="emit('change', row)">Change</button>
@@ -64,29 +67,58 @@ async function restore(start: number): Promise<void> {
         </template>
       </template>
     </ShortTable>
-    <p v-if="window.coming.length > fewComing"><button class="link" @click="showsAll = !showsAll">{{ showsAll ? 'only the next five' : `the next ${window.coming.length}` }}</button></p>
+    <p v-if="window.coming.length > fewComing"><button
+      class="link"
+      @click="showsAll = !showsAll"
+    >{{ showsAll ? 'only the next five' : `the next ${window.coming.length}` }}</button></p>
     <p v-for="start in window.skipped" :key="start" class="muted">Skipped: {{ zonedText(start, window.zone) }}
-      <button v-if="session.mayChange && start > now" class="link" @click="restore(start)">let it come after all</button></p>
+      <button
+        v-if="session.mayChange && start > now"
+        class="link"
+        @click="restore(start)"
+      >let it come after all</button></p>
   </template>
   <template v-if="window.past.length">
     <h2>In force and over</h2>
     <ShortTable label="Times that were" :rows="window.past" :columns="past" row-key="id">
       <template #from="{ row }"><span :title="exactText(row.from, window.zone)">{{ zonedText(row.from, window.zone) }}</span></template>
       <template #until="{ row }"><template v-if="row.endedAt === row.from"><span class="muted">cancelled by {{ row.endedBy }}</span></template>
-        <template v-else>{{ row.until === null && row.endedAt === null ? 'no end' : zonedText(endOf(row), window.zone) }}<span v-if="row.endedAt" class="muted"> by {{ row.endedBy }}</span></template></template>
-      <template #held="{ row }"><button v-if="row.held" class="link" :aria-expanded="chosen === row.id" :title="`What it held: ${countText(row.held, 'record')}`" @click="emit('choose', chosen === row.id ? null : row.id)">{{ row.held }}</button></template>
+        <template v-else>{{ row.until === null && row.endedAt === null ? 'no end' : zonedText(endOf(row), window.zone) }}<span
+          v-if="row.endedAt"
+          class="muted"
+        > by {{ row.endedBy }}</span></template></template>
+      <template #held="{ row }"><button
+        v-if="row.held"
+        class="link"
+        :aria-expanded="chosen === row.id"
+        :title="`What it held: ${countText(row.held, 'record')}`"
+        @click="emit('choose', chosen === row.id ? null : row.id)"
+      >{{ row.held }}</button></template>
       <template #raised="{ row }">{{ row.raised || '' }}</template>
       <template #overrun="{ row }">{{ row.overrun || '' }}</template>
-      <template #uncovered="{ row }"><button v-if="row.uncovered" class="link" :aria-expanded="chosen === row.id" title="What failed then and was not held" @click="emit('choose', chosen === row.id ? null : row.id)">{{ row.uncovered }}</button></template>
+      <template #uncovered="{ row }"><button
+        v-if="row.uncovered"
+        class="link"
+        :aria-expanded="chosen === row.id"
+        title="What failed then and was not held"
+        @click="emit('choose', chosen === row.id ? null : row.id)"
+      >{{ row.uncovered }}</button></template>
       <template #acts="{ row }">
         <template v-if="session.mayChange && isRunning(row)">
-          <button v-if="row.until !== null" class="btn small" @click="act(row, 'extend', row.until + hour)">One hour more</button>
+          <button
+            v-if="row.until !== null"
+            class="btn small"
+            @click="act(row, 'extend', row.until + hour)"
+          >One hour more</button>
           <button class="btn small" @click="emit('change', row)">Change</button>
           <button class="btn small" @click="act(row, 'end')">End now</button>
         </template>
       </template>
     </ShortTable>
-    <p v-if="window.pastCount > window.past.length" class="muted">The newest {{ window.past.length }} of {{ window.pastCount }}; what all of them held stands in the record below.</p>
+    <p
+      v-if="window.pastCount > window.past.length"
+      class="muted"
+    >The newest {{ window.past.length }} of {{ window.pastCount }}; what all of them held stands in the record below.</p>
   </template>
 </template>
 
