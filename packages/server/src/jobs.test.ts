@@ -28,7 +28,7 @@ describe('what the server does by itself', () => {
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool)).toHaveLength(14)
+    expect(allJobs(house.pool)).toHaveLength(16)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

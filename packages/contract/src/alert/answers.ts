@@ -23,6 +23,7 @@ import type {
   Looked,
   RemediationView,
   AttemptView,
+  Carrier,
 } from './index'
 
 const severity = Joi.string().valid(...severities)
@@ -71,6 +72,11 @@ const alert = {
   hiddenUntil: instant.allow(null),
   windowId: id.allow(null),
   windowName: words.allow(null),
+  deviceId: id.allow(null),
+  carrier: answerOf<Carrier>({ id, kind: Joi.string().valid('silence', 'site') }).allow(null),
+  members: count,
+  flips: listOf(instant),
+  wellSince: instant.allow(null),
   notes: count,
 }
 const held = answerOf<HeldView>({

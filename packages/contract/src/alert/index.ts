@@ -28,9 +28,16 @@ export interface AlertRule {
   sources: Source[]
 }
 
+/** What carries an alert: of the silence of its device, or of its site. */
+export interface Carrier {
+  id: number
+  kind: 'silence' | 'site'
+}
+
 export interface AlertView {
   id: number
-  deviceId: DeviceId
+  /** null, and no name: it is about a site. */
+  deviceId: DeviceId | null
   deviceName: string
   clientId: ClientId
   clientName: string
@@ -61,6 +68,14 @@ export interface AlertView {
   windowId: number | null
   windowName: string | null
   notes: number
+  /** What it is a part of; that is worked on in its place. */
+  carrier: Carrier | null
+  /** Alerts that are a part of it, and of those. */
+  members: number
+  /** When its post began to fail each time, oldest first, while it does so again and again; else none. */
+  flips: Millis[]
+  /** Of one that flips: since when its post is well. */
+  wellSince: Millis | null
   /**
    * Whether its device has fallen silent since, so that what is told of it was so at `readAt`, when its newest report
    * was made.
@@ -88,7 +103,6 @@ export interface AlertPage extends AlertView {
 interface Untold extends Pick<
   AlertView,
   | 'id'
-  | 'deviceId'
   | 'deviceName'
   | 'clientId'
   | 'clientName'
@@ -103,6 +117,7 @@ interface Untold extends Pick<
   | 'readAt'
   | 'failing'
 > {
+  deviceId: DeviceId
   endedAt: Millis | null
   /** What it led to. */
   alertId: number | null

@@ -29,6 +29,8 @@ export const alertEvents = [
   'hidden',
   'shown',
   'reopened',
+  'well',
+  'failed-again',
 ] as const
 export type AlertEvent = (typeof alertEvents)[number]
 

@@ -10,13 +10,18 @@ export {
   type RemediationOutcome,
 } from './codes'
 export { crowd, type CrowdStep, type Standing } from './crowd'
+export { fallsTogether, fewestTogether, siteSilence, type SiteAgent, type SiteSilence } from './site'
 export {
+  flipsFrom,
+  flipsWithin,
   settle,
+  steadyFor,
   type AlertAction,
   type Dismissal,
   type HeldRecord,
   type Remediation,
   type OpenAlert,
+  type PastAlert,
   type PostStanding,
   type Situation,
 } from './settle'

@@ -1,8 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { Severity } from '../severity'
-import { hour } from '../units'
-import { settle, type Situation } from './settle'
+import { hour, minute } from '../units'
+import { settle, steadyFor, type OpenAlert, type Situation } from './settle'
 
 const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({
   level,
@@ -16,9 +16,17 @@ const situation = (more: Partial<Situation>): Situation => ({
   alert: null,
   held: null,
   dismissed: null,
+  past: [],
   remediation: null,
   mayRemediate: false,
   at: 10 * hour,
+  ...more,
+})
+const open = (severity: Severity, began: number, more: Partial<OpenAlert> = {}): OpenAlert => ({
+  severity,
+  began,
+  isFlipping: false,
+  wellSince: null,
   ...more,
 })
 const doing = (more: Partial<Situation>) => settle(situation(more)).map((action) => action.do)
@@ -28,9 +36,7 @@ describe('an alert', () => {
     expect(settle(situation({ standing: failing() }))).toEqual([
       { do: 'raise', severity: 'critical', began: 5, evidence: { text: 'x' }, afterMaintenance: false },
     ])
-    expect(settle(situation({ alert: { severity: 'critical', began: 5 } }))).toEqual([
-      { do: 'close', because: 'cleared' },
-    ])
+    expect(settle(situation({ alert: open('critical', 5) }))).toEqual([{ do: 'close', because: 'cleared' }])
   })
   it('is held while a window covers the post', () => {
     expect(settle(situation({ standing: failing(), cover: { id: 3, occurrence: 30 } }))).toMatchObject([
@@ -38,9 +44,7 @@ describe('an alert', () => {
     ])
   })
   it('stays open when it was open before the window', () => {
-    expect(
-      doing({ standing: failing(), cover: { id: 3, occurrence: 30 }, alert: { severity: 'critical', began: 5 } }),
-    ).toEqual([])
+    expect(doing({ standing: failing(), cover: { id: 3, occurrence: 30 }, alert: open('critical', 5) })).toEqual([])
   })
   it('comes out of the window at its end with its true beginning', () => {
     expect(
@@ -88,7 +92,7 @@ describe('an alert', () => {
     ])
   })
   it('closes when its watch leaves the roster', () => {
-    expect(settle(situation({ standing: null, alert: { severity: 'notice', began: 1 } }))).toEqual([
+    expect(settle(situation({ standing: null, alert: open('notice', 1) }))).toEqual([
       { do: 'close', because: 'unwatched' },
     ])
   })
@@ -124,7 +128,48 @@ describe('an alert', () => {
     expect(
       doing({ standing: failing(), mayRemediate: true, held: { occurrence: 30, severity: 'critical', began: 5 } }),
     ).toEqual(['end held', 'raise'])
-    expect(doing({ standing: failing(), mayRemediate: true, alert: { severity: 'critical', began: 5 } })).toEqual([])
+    expect(doing({ standing: failing(), mayRemediate: true, alert: open('critical', 5) })).toEqual([])
+  })
+
+  describe('of a post that fails again and again', () => {
+    const past = [{ beganAt: [10 * hour - 20 * minute] }, { beganAt: [10 * hour - 50 * minute] }]
+    const began = 10 * hour
+    it('is the last one, opened again, at the third time within an hour', () => {
+      expect(settle(situation({ standing: failing('warning', began), past }))).toEqual([
+        {
+          do: 'flip',
+          severity: 'warning',
+          began,
+          evidence: { text: 'x' },
+          beganAt: [10 * hour - 50 * minute, 10 * hour - 20 * minute, began],
+        },
+      ])
+      expect(doing({ standing: failing('warning', began + 11 * minute), past })).toEqual(['raise'])
+      expect(doing({ standing: failing('warning', began), past: past.slice(1) })).toEqual(['raise'])
+    })
+    it('or is held, tried first, or raised when it comes out of a window, as any other', () => {
+      const standing = failing('warning', began)
+      expect(doing({ standing, past, cover: { id: 3, occurrence: 30 } })).toEqual(['hold'])
+      expect(doing({ standing, past, mayRemediate: true })).toEqual(['remediate'])
+      const held = { occurrence: 30, severity: 'warning' as const, began }
+      expect(doing({ standing, past, held })).toEqual(['end held', 'raise'])
+    })
+    it('is not closed before it has been well for half an hour without a break', () => {
+      const alert = open('warning', 5, { isFlipping: true })
+      expect(doing({ alert })).toEqual(['well'])
+      const since = { ...alert, wellSince: began }
+      expect(doing({ alert: since, at: began + steadyFor - 1 })).toEqual([])
+      expect(doing({ alert: since, at: began + steadyFor })).toEqual(['close'])
+      expect(doing({ alert: since, standing: failing('critical', 9) })).toEqual(['fail again', 'change'])
+      expect(doing({ alert: since, standing: failing('warning', 9), cover: { id: 3, occurrence: 30 } })).toEqual([
+        'fail again',
+      ])
+    })
+    it('closes at once when it is watched no more', () => {
+      expect(doing({ standing: null, alert: open('warning', 5, { isFlipping: true, wellSince: began }) })).toEqual([
+        'close',
+      ])
+    })
   })
 
   it('whatever happens: a covered post never raises, never two are open, and nothing is done twice', () => {
@@ -139,7 +184,10 @@ describe('an alert', () => {
         let alert: Situation['alert'] = null
         let held: Situation['held'] = null
         let remediation: Situation['remediation'] = null
-        steps.forEach(({ level, cover, watched, mayRemediate }, at) => {
+        const past: { beganAt: number[] }[] = []
+        steps.forEach(({ level, cover, watched, mayRemediate }, i) => {
+          const minutes = i * 5
+          const at = minutes * minute
           const now = situation({
             standing: watched ? { level: level as Severity | null, began: level ? at : null, evidence: null } : null,
             cover: cover ? { id: cover as number, occurrence: cover as number } : null,
@@ -147,15 +195,23 @@ describe('an alert', () => {
             held,
             remediation,
             mayRemediate,
+            past: past.slice(0, 2),
+            at,
           })
           for (const action of settle(now)) {
-            if (action.do === 'raise') {
+            if (action.do === 'raise' || action.do === 'flip') {
               expect(cover).toBeNull()
               expect(alert).toBeNull()
-              alert = { severity: action.severity, began: action.began }
+              alert = open(action.severity, action.began)
             }
+            if (action.do === 'flip') alert = open(action.severity, action.began, { isFlipping: true })
+            if (action.do === 'well') alert = { ...alert!, wellSince: minutes * minute }
+            if (action.do === 'fail again') alert = { ...alert!, wellSince: null }
             if (action.do === 'change') alert = { ...alert!, severity: action.severity }
-            if (action.do === 'close') alert = null
+            if (action.do === 'close') {
+              past.unshift({ beganAt: [alert!.began] })
+              alert = null
+            }
             if (action.do === 'hold') {
               expect(held).toBeNull()
               held = { occurrence: action.occurrence, severity: action.severity, began: action.began }
@@ -170,7 +226,7 @@ describe('an alert', () => {
             if (action.do === 'end remediation') remediation = null
           }
           expect([alert, held, remediation].filter((outcome) => outcome !== null).length).toBeLessThanOrEqual(1)
-          expect(settle({ ...now, alert, held, remediation })).toEqual([])
+          expect(settle({ ...now, alert, held, remediation, past: past.slice(0, 2) })).toEqual([])
         })
       }),
     )

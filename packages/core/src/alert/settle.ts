@@ -1,5 +1,5 @@
 import { urgency, type Severity } from '../severity'
-import { hour, type Millis } from '../units'
+import { hour, minute, type Millis } from '../units'
 import type { Evidence } from '../watch'
 import type { CloseReason, HeldOutcome, RemediationOutcome } from './codes'
 
@@ -13,6 +13,15 @@ export interface PostStanding {
 export interface OpenAlert {
   severity: Severity
   began: Millis
+  /** Its post fails again and again: it is not closed before that has been steady. */
+  isFlipping: boolean
+  /** Of one that flips: since when its post is well; null: it fails. */
+  wellSince: Millis | null
+}
+/** One that cleared by itself. */
+export interface PastAlert {
+  /** When its post began to fail, each time. */
+  beganAt: readonly Millis[]
 }
 export interface HeldRecord {
   /** The time of a window that holds it. */
@@ -36,9 +45,18 @@ export interface Dismissal {
 /** What fails again within so long after somebody closed its alert is the same trouble: that one opens again. */
 export const reopenedWithin: Millis = hour
 
+/** A post that begins to fail for the third time within an hour flips. Common practice, no source. */
+export const flipsFrom = 3
+export const flipsWithin: Millis = hour
+/** One that flips counts as well once it has been so for this long. Common practice, no source. */
+export const steadyFor: Millis = 30 * minute
+
 export type AlertAction =
   | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; afterMaintenance: boolean }
   | { do: 'reopen'; severity: Severity; began: Millis; evidence: Evidence | null }
+  | { do: 'flip'; severity: Severity; began: Millis; evidence: Evidence | null; beganAt: Millis[] }
+  | { do: 'well' }
+  | { do: 'fail again'; began: Millis; evidence: Evidence | null }
   | { do: 'change'; severity: Severity; evidence: Evidence | null }
   | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'> }
   | {
@@ -63,6 +81,8 @@ export interface Situation {
   held: HeldRecord | null
   /** The last alert of the post, if a person closed it. */
   dismissed: Dismissal | null
+  /** Its last alerts that cleared by themselves, the newest first. */
+  past: readonly PastAlert[]
   remediation: Remediation | null
   /** There is still something to try, or to wait for, before a person is told. */
   mayRemediate: boolean
@@ -74,7 +94,8 @@ export interface Situation {
  * What has to happen so that alert and held record of one post agree with its standing and its cover. Called after any
  * change of either, it does nothing where they agree already. A covered post never raises; an alert that was open
  * before the window stays; when cover ends, what still fails is raised with its true beginning. Nothing is tried while
- * a window covers the post, because somebody is at work there, and nothing once a person was told.
+ * a window covers the post, because somebody is at work there, and nothing once a person was told. What flips keeps its
+ * alert, which is opened again instead of another being raised, and closed when it has been steady.
  */
 export function settle({
   standing,
@@ -82,6 +103,7 @@ export function settle({
   alert,
   held,
   dismissed,
+  past,
   remediation,
   mayRemediate,
   at,
@@ -89,7 +111,9 @@ export function settle({
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
     const because = standing === null ? 'unwatched' : 'cleared'
-    if (alert) actions.push({ do: 'close', because })
+    if (alert && (because === 'unwatched' || !alert.isFlipping)) actions.push({ do: 'close', because })
+    else if (alert?.wellSince === null) actions.push({ do: 'well' })
+    else if (alert && at - alert.wellSince >= steadyFor) actions.push({ do: 'close', because })
     if (held) actions.push({ do: 'end held', outcome: because })
     if (remediation) actions.push({ do: 'end remediation', outcome: because })
     return actions
@@ -99,6 +123,7 @@ export function settle({
   if (alert) {
     if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
     if (held) actions.push({ do: 'end held', outcome: 'raised' })
+    if (alert.wellSince !== null) actions.push({ do: 'fail again', began, evidence })
     if (alert.severity !== level) actions.push({ do: 'change', severity: level, evidence })
     return actions
   }
@@ -134,10 +159,20 @@ export function settle({
   const since = held?.began ?? remediation?.began ?? began
   if (dismissed && dismissed.closedAt !== null && at - dismissed.closedAt < reopenedWithin)
     actions.push({ do: 'reopen', severity: level, began: since, evidence })
+  else if (!held && flipped(past, since).length + 1 >= flipsFrom)
+    actions.push({ do: 'flip', severity: level, began: since, evidence, beganAt: [...flipped(past, since), since] })
   else actions.push({ do: 'raise', severity: level, began: since, evidence, afterMaintenance: held !== null })
   return actions
 }
 
 function isDismissed(dismissed: Dismissal | null, began: Millis, level: Severity): boolean {
   return dismissed !== null && dismissed.began === began && urgency(level) <= urgency(dismissed.severity)
+}
+
+/** When it began to fail lately, before it did so at a time; oldest first. */
+function flipped(past: readonly PastAlert[], began: Millis): Millis[] {
+  return past
+    .flatMap(({ beganAt }) => beganAt)
+    .filter((each) => each < began && began - each <= flipsWithin)
+    .toSorted((a, b) => a - b)
 }

@@ -2,20 +2,15 @@ import type { AlertRule } from '#contract'
 import {
   coverOf,
   minute,
-  postKey,
   responseOf,
   settle,
   splitPostKey,
   urgency,
   watchKind,
   type AlertAction,
-  type DeviceId,
   type DeviceState,
-  type Dismissal,
   type EffectiveWatch,
   type Evidence,
-  type HeldRecord,
-  type Remediation,
   type Millis,
   type OpenAlert,
   type Attempt,
@@ -25,85 +20,10 @@ import {
 } from '#core'
 import { firstRow, rows, time, type Db } from '../db'
 import { addEntry, type NewEntry } from '../store/alertEntries'
+import { carryPosts } from '../store/causes'
+import type { Alerting } from './alerting'
 import { callOff, readAttempts, remediationUnderWay, triedText } from './remediation/attempts'
 import type { DeviceContext } from './types'
-
-interface Alerting {
-  alerts: Map<string, OpenAlert & { id: number; kind: string }>
-  held: Map<string, HeldRecord & { id: number; windowId: number; kind: string; evidence: Evidence | null }>
-  remediation: Map<string, Remediation & { id: number; kind: string; startedAt: Millis }>
-  dismissed: Map<string, Dismissal & { id: number }>
-}
-
-/** Open alerts, held records and what is being tried on devices, and what people closed by hand of late. */
-export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<DeviceId, Alerting>> {
-  type Row = {
-    id: number
-    device_id: DeviceId
-    watch: string
-    instance: string
-    severity: OpenAlert['severity']
-    began: number
-    kind: string
-  }
-  const open = await rows<Row>(
-    db,
-    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind from alert
-     where device_id = any($1) and status <> 'closed'`,
-    [deviceIds],
-  )
-  const held = await rows<Row & { window_id: number; occurrence_id: number; evidence: Evidence | null }>(
-    db,
-    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, window_id, occurrence_id,
-       evidence from held
-     where device_id = any($1) and ended_at is null`,
-    [deviceIds],
-  )
-  const remediation = await rows<Row & { started_at: Millis }>(
-    db,
-    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, started_at from remediation
-     where device_id = any($1) and ended_at is null`,
-    [deviceIds],
-  )
-  const last = await rows<Row & { close_reason: string; closed_at: Millis | null }>(
-    db,
-    `
-    select distinct on (a.device_id, a.watch, a.instance) a.id, a.device_id, a.watch, a.instance, a.severity, a.began,
-      a.close_reason, case when a.client_id = d.client_id then a.closed_at end as closed_at
-    from alert a join device d on d.id = a.device_id where a.device_id = any($1) and a.status = 'closed'
-    order by a.device_id, a.watch, a.instance, a.raised_at desc`,
-    [deviceIds],
-  )
-  const key = (row: Row) => postKey(row.watch, row.instance)
-  const all = new Map(
-    deviceIds.map((id): [DeviceId, Alerting] => [
-      id,
-      { alerts: new Map(), held: new Map(), remediation: new Map(), dismissed: new Map() },
-    ]),
-  )
-  const of = (row: Row) => all.get(row.device_id)!
-  for (const row of open)
-    of(row).alerts.set(key(row), { id: row.id, severity: row.severity, began: row.began, kind: row.kind })
-  for (const row of held) {
-    const { id, severity, began, kind, evidence } = row
-    const { window_id: windowId, occurrence_id: occurrence } = row
-    of(row).held.set(key(row), { id, windowId, occurrence, severity, began, kind, evidence })
-  }
-  for (const row of remediation) {
-    const { id, severity, began, kind } = row
-    of(row).remediation.set(key(row), { id, severity, began, kind, startedAt: row.started_at })
-  }
-  for (const row of last)
-    if (row.close_reason === 'by-hand') {
-      const { id, began, severity, closed_at: closedAt } = row
-      of(row).dismissed.set(key(row), { id, began, severity, closedAt })
-    }
-  return all
-}
-
-export async function readAlerting(db: Db, deviceId: DeviceId): Promise<Alerting> {
-  return (await readAlertings(db, [deviceId])).get(deviceId)!
-}
 
 function ruleOf(watch: EffectiveWatch): AlertRule {
   const winners = Object.values(watch.chains)
@@ -157,6 +77,16 @@ async function changeSeverity(
   open.severity = severity
 }
 
+const opened = ({ severity, began }: Pick<OpenAlert, 'severity' | 'began'>): OpenAlert => ({
+  severity,
+  began,
+  isFlipping: false,
+  wellSince: null,
+})
+
+/** Of a post that flips, when it began to fail the last so many times. */
+const flipsKept = 50
+
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
 async function apply(
   tx: Db,
@@ -193,7 +123,7 @@ async function apply(
           raised_at: time(at),
           window_id: fromWindow,
         })
-        alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
+        alerting.alerts.set(key, { ...opened(action), id, kind })
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null) {
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
@@ -211,7 +141,7 @@ async function apply(
         await tx.query(
           `
           update alert set status = 'open', closed_at = null, close_reason = null, taken_by = null, taken_at = null,
-            severity = $2, began = $3, evidence = coalesce($4, evidence), rule = $5
+            carried_by = null, severity = $2, began = $3, evidence = coalesce($4, evidence), rule = $5
           where id = $1`,
           [
             id,
@@ -221,12 +151,54 @@ async function apply(
             JSON.stringify(ruleOf(effective!)),
           ],
         )
-        alerting.alerts.set(key, { id, kind, severity: action.severity, began: action.began })
+        alerting.alerts.set(key, { ...opened(action), id, kind })
         alerting.dismissed.delete(key)
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null)
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
         await addEntry(tx, id, { at, event: 'reopened', text: action.evidence?.text })
+        break
+      }
+      case 'flip': {
+        const { id } = alerting.past.get(key)![0]!
+        await tx.query(
+          `
+          update alert set status = case when taken_by is null then 'open' else 'taken' end, closed_at = null,
+            close_reason = null, severity = $2, evidence = coalesce($3, evidence), rule = $4, carried_by = null, flips_at = (
+              select array_agg(to_timestamp(f / 1000) order by f) from unnest($5::float8[]) f)
+          where id = $1`,
+          [
+            id,
+            action.severity,
+            action.evidence && JSON.stringify(action.evidence),
+            JSON.stringify(ruleOf(effective!)),
+            action.beganAt,
+          ],
+        )
+        alerting.alerts.set(key, { ...opened(action), id, kind, isFlipping: true })
+        alerting.past.delete(key)
+        if (endedRemediation !== null)
+          await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
+        await addEntry(tx, id, { at, event: 'reopened', text: action.evidence?.text })
+        break
+      }
+      case 'well': {
+        const open = alerting.alerts.get(key)!
+        await tx.query('update alert set well_since = $2 where id = $1', [open.id, time(at)])
+        open.wellSince = at
+        await addEntry(tx, open.id, { at, event: 'well' })
+        break
+      }
+      case 'fail again': {
+        const open = alerting.alerts.get(key)!
+        await tx.query(
+          `update alert set well_since = null, evidence = coalesce($3, evidence),
+             flips_at = flips_at[greatest(1, cardinality(flips_at) - $4 + 2):] || $2::timestamptz
+           where id = $1`,
+          [open.id, time(action.began), action.evidence && JSON.stringify(action.evidence), flipsKept],
+        )
+        open.wellSince = null
+        await addEntry(tx, open.id, { at, event: 'failed-again', text: action.evidence?.text })
         break
       }
       case 'change': {
@@ -248,7 +220,7 @@ async function apply(
         const open = alerting.alerts.get(key)!
         await tx.query(
           `update alert set status = 'closed', closed_at = $2, close_reason = $3, offered_to = null, offered_by = null,
-             hidden_until = null
+             hidden_until = null, well_since = null
            where id = $1`,
           [open.id, time(at), action.because],
         )
@@ -353,6 +325,7 @@ export async function settlePosts(
   )
   const attempts = remediable.size ? await readAttempts(tx, context.traits.id, now) : new Map<string, Attempt[]>()
   let changed = false
+  const wasSilent = isSilent(alerting)
   for (const key of new Set([
     ...failing,
     ...alerting.alerts.keys(),
@@ -372,6 +345,7 @@ export async function settlePosts(
         alert: alerting.alerts.get(key) ?? null,
         held: alerting.held.get(key) ?? null,
         dismissed: null,
+        past: [],
         remediation: alerting.remediation.get(key) ?? null,
         mayRemediate: false,
         at,
@@ -398,6 +372,7 @@ export async function settlePosts(
       alert: alerting.alerts.get(key) ?? null,
       held: alerting.held.get(key) ?? null,
       dismissed: alerting.dismissed.get(key) ?? null,
+      past: alerting.past.get(key) ?? [],
       remediation: alerting.remediation.get(key) ?? null,
       mayRemediate:
         remediable.has(key) &&
@@ -413,5 +388,8 @@ export async function settlePosts(
     changed ||= actions.length > 0
     await apply(tx, context, alerting, key, actions, at, now)
   }
+  if (changed && (wasSilent || isSilent(alerting))) await carryPosts(tx, context.traits.id)
   return changed
 }
+
+const isSilent = ({ alerts }: Alerting) => [...alerts.values()].some(({ kind }) => kind === 'silence')

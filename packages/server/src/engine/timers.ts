@@ -4,7 +4,8 @@ import { forgetHours } from '../store/logHours'
 import { advanceRemediations } from './remediation/remediation'
 import { dailyRetention } from './retention'
 import { settleDue } from './settling'
-import { silenceRound } from './silence'
+import { hearingSince, silenceRound } from './silence'
+import { settleSites, settleSteady } from './sites'
 import { advanceWindows, extendHorizons } from './windows'
 
 /** Something that must happen without a report. */
@@ -22,6 +23,12 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'windows', every: second / 4, work: (now) => advanceWindows(pool, now) },
     { name: 'horizons', every: minute, work: (now) => extendHorizons(pool, now) },
     { name: 'silence', every: 2 * second, work: silenceRound(pool) },
+    {
+      name: 'sites',
+      every: 2 * second,
+      work: async (now) => settleSites(pool, await hearingSince(pool, now), now),
+    },
+    { name: 'steady', every: 10 * second, work: (now) => settleSteady(pool, now) },
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },

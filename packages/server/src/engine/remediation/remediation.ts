@@ -5,7 +5,8 @@ import { announce } from '../../live'
 import { addEntry } from '../../store/alertEntries'
 import { eachAlone } from '../alone'
 import { loadContext } from '../context'
-import { readAlerting, settlePosts } from '../settleDevice'
+import { readAlerting } from '../alerting'
+import { settlePosts } from '../settleDevice'
 import { askAgent, readAttempts, remediationUnderWay, triedText } from './attempts'
 
 interface Due {

@@ -5,11 +5,13 @@ import type { Job } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { addEntry, type NewEntry } from '../../store/alertEntries'
+import { carryPosts } from '../../store/causes'
 import { audit, ofClients, type Viewer } from '../access'
 
 interface Acted {
   id: number
-  device_id: number
+  /** null: it is about a site. */
+  device_id: number | null
   client_id: number
   watch: string
   instance: string
@@ -121,6 +123,8 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
 /** @throws ProblemError where its post is well meanwhile, has another alert, or is another client's by now */
 async function requireReopenable(tx: Db, alert: Acted): Promise<void> {
   const { device_id, client_id, watch, instance, status, close_reason } = alert
+  if (device_id === null)
+    throw new ProblemError('invalid', 'The alert of a site is raised by itself. Open those of its devices again.')
   if (status !== 'closed' || close_reason !== 'by-hand')
     throw new ProblemError('invalid', 'Only an alert that was closed by hand can be opened again.')
   const other = await firstRow(
@@ -139,16 +143,44 @@ async function requireReopenable(tx: Db, alert: Acted): Promise<void> {
   if (!failing) throw new ProblemError('invalid', 'It is well meanwhile. If it fails again, it is raised anew.')
 }
 
+/**
+ * Who closes the alert of a site means its devices, too. What a silent device carries stands for itself once nobody
+ * wants to be told of the silence.
+ */
+async function settleCarried(tx: Db, alert: Acted, viewer: Viewer, entry: Entry, now: Millis): Promise<void> {
+  if (alert.device_id !== null) return carryPosts(tx, alert.device_id)
+  const closed = await rows<{ id: number; device_id: number }>(
+    tx,
+    `update alert set status = 'closed', closed_at = now(), close_reason = 'by-hand', offered_to = null,
+       offered_by = null, offered_word = '', hidden_until = null
+     where carried_by = $1 and status <> 'closed' returning id, device_id`,
+    [alert.id],
+  )
+  for (const member of closed) {
+    await addEntry(tx, member.id, { ...entry, at: now, personId: viewer.id })
+    await carryPosts(tx, member.device_id)
+  }
+}
+
 /** Does one thing with one alert, with its entry, audit line and announcement. */
 export async function actOnAlert(tx: Db, viewer: Viewer, id: number, act: AlertsAct, now: Millis): Promise<void> {
-  // The device first, as everything that changes what is open on it.
-  await tx.query('select from device where id = (select device_id from alert where id = $1) for update', [id])
+  // Devices first, as everything that changes what is open on them: its own, and those of what it carries.
+  await tx.query(
+    `select from device where id in (select device_id from alert where id = $1 or carried_by = $1 and status <> 'closed')
+     order by id for update`,
+    [id],
+  )
   const alert = await requireAlert(tx, viewer, id)
   if (alert.status === 'closed' && act.do !== 'reopen' && act.do !== 'note') throw new ProblemError('already-closed')
   const entry = await carryOut(tx, alert, act, viewer, now)
   await addEntry(tx, id, { ...entry, at: now, personId: viewer.id })
+  if (act.do === 'close' || act.do === 'reopen') await settleCarried(tx, alert, viewer, entry, now)
   await audit(tx, { personId: viewer.id, action: entry.event, kind: 'alert', id, clientId: alert.client_id })
-  announce(tx, { topic: 'alerts', clientIds: [alert.client_id], deviceIds: [alert.device_id] })
+  announce(tx, {
+    topic: 'alerts',
+    clientIds: [alert.client_id],
+    deviceIds: alert.device_id === null ? [] : [alert.device_id],
+  })
 }
 
 /** The same with many, each by itself: one that cannot be done keeps no other from being done. */
@@ -168,7 +200,7 @@ export async function actOnAlerts(pool: Pool, viewer: Viewer, act: AlertsAct): P
 
 /** Shows again what was hidden until now. */
 async function showHidden(pool: Pool, now: Millis): Promise<void> {
-  const due = await rows<{ id: number; device_id: number; client_id: number }>(
+  const due = await rows<{ id: number; device_id: number | null; client_id: number }>(
     pool,
     `select id, device_id, client_id from alert where hidden_until <= $1 order by hidden_until limit 500`,
     [time(now)],
@@ -183,7 +215,7 @@ async function showHidden(pool: Pool, now: Millis): Promise<void> {
       // Another process has done so, or it was over by then.
       if (!shown || shown.status === 'closed') return
       await addEntry(tx, id, { at: now, event: 'shown' })
-      announce(tx, { topic: 'alerts', clientIds: [client_id], deviceIds: [device_id] })
+      announce(tx, { topic: 'alerts', clientIds: [client_id], deviceIds: device_id === null ? [] : [device_id] })
     })
 }
 

@@ -18,14 +18,15 @@ interface GroupSpec {
 const groups: Record<RoundsGroup, GroupSpec> = {
   todo: {
     from: 'alert',
-    where: `g.status = 'open' and g.hidden_until is null`,
+    // What carries an alert is worked on in its place.
+    where: `g.status = 'open' and g.hidden_until is null and g.carried_by is null`,
     newest: 'g.began',
     worstFirst: true,
     end: 'g.closed_at',
   },
   working: {
     from: 'alert',
-    where: `(g.status = 'taken' or g.status = 'open' and g.hidden_until is not null)`,
+    where: `(g.status = 'taken' or g.status = 'open' and g.hidden_until is not null and g.carried_by is null)`,
     newest: 'g.began',
     worstFirst: true,
     end: 'g.closed_at',
@@ -40,7 +41,7 @@ const groups: Record<RoundsGroup, GroupSpec> = {
   held: { from: 'held', where: 'g.ended_at is null', newest: 'g.held_at', worstFirst: false, end: 'g.ended_at' },
   settled: {
     from: 'alert',
-    where: `g.status = 'closed' and g.close_reason = 'cleared' and g.closed_at > $2`,
+    where: `g.status = 'closed' and g.close_reason = 'cleared' and g.closed_at > $2 and g.carried_by is null`,
     newest: 'g.closed_at',
     worstFirst: false,
     end: 'g.closed_at',
@@ -69,8 +70,13 @@ function statement({ from, where, newest, worstFirst, end }: GroupSpec): string 
       and ($3::int is null or g.client_id = $3)
       and ($4::timestamptz is null or g.began <= $4) and ($5::timestamptz is null or coalesce(${end}, now()) >= $5)
       and ($6::text is null or g.instance ilike $6 or g.rule->>'name' ilike $6
-        or exists (select from device d join client c on c.id = d.client_id
-          where d.id = g.device_id and (d.name ilike $6 or c.name ilike $6)))
+        or exists (select from device d where d.id = g.device_id and d.name ilike $6)
+        or exists (select from client c where c.id = g.client_id and c.name ilike $6)${
+          from === 'alert'
+            ? `
+        or exists (select from site s where s.id = g.site_id and s.name ilike $6)`
+            : ''
+        })
   )
   select (select count(*) from mine)::int as total,
     ${from === 'alert' ? '(select count(*) from mine where raised_at > $2)::int' : '0'} as fresh,
@@ -176,7 +182,8 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
 export async function countTodo(pool: Pool, viewer: Viewer, clientId: number | null): Promise<number> {
   const row = await firstRow<{ todo: number }>(
     pool,
-    `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and ${ofClients('g.client_id', 1)}
+    `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and g.carried_by is null
+     and ${ofClients('g.client_id', 1)}
      and ($2::int is null or g.client_id = $2)`,
     [viewer.clientIds, clientId],
   )

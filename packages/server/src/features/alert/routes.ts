@@ -38,20 +38,22 @@ import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
 /**
- * A part of what a device has had: all that is open, with the first part, and then what is over, the newest first.
+ * A part of what a device has had, or an alert carries: all that is open, with the first part, and then what is over,
+ * the newest first.
  * @param of what the rows are called in the statement
+ * @param by the column that says whose they are
  */
 async function openFirst<Row>(
-  deviceId: number,
+  whose: number,
   { before, limit }: BeforeQuery,
   read: (where: string, values: unknown[]) => Promise<Row[]>,
-  { of, isOpen }: { of: string; isOpen: string },
+  { of, isOpen, by = 'device_id' }: { of: string; isOpen: string; by?: string },
 ): Promise<Row[]> {
-  const isDevice = `${of}.device_id = $1`
-  const open = before === undefined ? await read(`${isDevice} and ${isOpen} order by ${of}.id desc`, [deviceId]) : []
+  const isTheirs = `${of}.${by} = $1`
+  const open = before === undefined ? await read(`${isTheirs} and ${isOpen} order by ${of}.id desc`, [whose]) : []
   const over = await read(
-    `${isDevice} and not (${isOpen}) and ($2::bigint is null or ${of}.id < $2) order by ${of}.id desc limit $3`,
-    [deviceId, before ?? null, limit],
+    `${isTheirs} and not (${isOpen}) and ($2::bigint is null or ${of}.id < $2) order by ${of}.id desc limit $3`,
+    [whose, before ?? null, limit],
   )
   return [...open, ...over]
 }
@@ -64,7 +66,7 @@ async function actionsOn(
   db: Db,
   { deviceId, watch, instance }: Pick<AlertRow, 'deviceId' | 'watch' | 'instance'>,
 ): Promise<ServiceAction[]> {
-  const context = await loadContext(db, deviceId)
+  const context = deviceId === null ? null : await loadContext(db, deviceId)
   const effective = context?.facts.system?.remediates
     ? context.roster.find((candidate) => candidate.key === watch && candidate.standing === 'active')
     : undefined
@@ -79,10 +81,10 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
     const alert = await alertPage(tx, viewer.clientIds, id)
     if (alert.status === 'closed') throw new ProblemError('already-closed')
     const action = alert.actions.find((action) => action.verb === verb)
-    if (!action)
+    if (!action || alert.deviceId === null)
       throw new ProblemError(
         'invalid',
-        `The agent of ${alert.deviceName} cannot be asked to do that about this alert.`,
+        `The agent of ${alert.deviceName || 'a site'} cannot be asked to do that about this alert.`,
         [{ at: 'verb', message: 'not possible' }],
       )
     const asked = await firstRow(
@@ -204,6 +206,27 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'One alert with what happened to it',
     answer: alertPageSchema,
     handle: ({ viewer, id }) => alertPage(pool, viewer.clientIds, id()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/alerts/:id/members',
+    access: 'contact',
+    summary: 'The alerts that one carries, the open ones first, then the newest, in parts',
+    answer: alertListSchema,
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
+      const { id: carrier } = await alertPage(pool, viewer.clientIds, id())
+      return openFirst(
+        carrier,
+        query,
+        (where, values) => rows<AlertRow>(pool, `${alertSelect} where ${where}`, values),
+        {
+          of: 'a',
+          by: 'carried_by',
+          isOpen: `a.status <> 'closed'`,
+        },
+      )
+    },
   })
   route(app, {
     method: 'GET',

@@ -5,12 +5,12 @@ import { triedText } from '../../engine'
 
 /** How far what is told of a post can be believed now, by its device `d`. */
 const freshness = `
-         d.heard_at is not null and now() - d.heard_at > make_interval(secs => (${silentIntervals}::float8 * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000) as silent, d.last_at as "readAt",
+         coalesce(now() - d.heard_at > make_interval(secs => (${silentIntervals}::float8 * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000), false) as silent, d.last_at as "readAt",
          (select coalesce(jsonb_agg(f->'collector'), '[]') from jsonb_array_elements(d.failed) f where not coalesce((f->>'notHere')::boolean, false)) as failing`
 
 /** Columns of an alert as people see it; the evidence is the latest while the post still fails. */
 export const alertSelect = `
-  select a.id, a.device_id as "deviceId", d.name as "deviceName", a.client_id as "clientId", c.name as "clientName",
+  select a.id, a.device_id as "deviceId", coalesce(d.name, '') as "deviceName", a.client_id as "clientId", c.name as "clientName",
   s.name as "siteName", s.zone,
          a.watch, a.instance, a.severity, a.status, a.began, a.raised_at as "raisedAt", a.closed_at as "closedAt",
          a.close_reason as "closeReason",
@@ -20,11 +20,18 @@ export const alertSelect = `
          case when a.status = 'closed' then a.evidence
          else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
-         (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes, ${freshness}
+         (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes,
+         case when r.id is not null then jsonb_build_object('id', r.id, 'kind', r.rule->>'kind') end as carrier,
+         (select count(*) from alert m where (m.carried_by = a.id
+           or m.carried_by in (select n.id from alert n where n.carried_by = a.id))
+           and (m.status <> 'closed' or a.status = 'closed'))::int as members,
+         array(select floor(extract(epoch from f) * 1000)::float8 from unnest(a.flips_at) f) as flips,
+         a.well_since as "wellSince", ${freshness}
   from alert a
-  join device d on d.id = a.device_id
+  left join device d on d.id = a.device_id
   join client c on c.id = a.client_id
-  join site s on s.id = d.site_id
+  join site s on s.id = coalesce(a.site_id, d.site_id)
+  left join alert r on r.id = a.carried_by
   left join person t on t.id = a.taken_by
   left join person o on o.id = a.offered_to
   left join person b on b.id = a.offered_by

@@ -79,7 +79,7 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
     if (!rounds) return
     const groups = ['todo', 'working', 'settled'] as const
     const ids = groups.flatMap((group) =>
-      rounds[group].rows.filter((row) => devices?.has(row.deviceId) ?? true).map((row) => row.id),
+      rounds[group].rows.filter((row) => row.deviceId === null || (devices?.has(row.deviceId) ?? true)).map((row) => row.id),
     )
     if (!ids.length) return
     await guarded(async (isNow) => {

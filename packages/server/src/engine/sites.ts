@@ -1,0 +1,213 @@
+import type { AlertRule } from '#contract'
+import {
+  countText,
+  fallsTogether,
+  fewestTogether,
+  mostUrgent,
+  silentIntervals,
+  siteSilence,
+  ageText,
+  steadyFor,
+  type ClientId,
+  type DeviceId,
+  type Evidence,
+  type Millis,
+  type Severity,
+  type SiteAgent,
+  type SiteId,
+  type SiteSilence,
+} from '#core'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
+import { announce } from '../live'
+import { addEntry } from '../store/alertEntries'
+import { eachAlone } from './alone'
+import { settleLater } from './settleLater'
+
+/** Whose silence a person is told of, or was before the site’s: `alertId`, and what carries it. */
+interface Agent extends SiteAgent {
+  id: DeviceId
+  alertId: number | null
+  carriedBy: number | null
+  severity: Severity | null
+}
+interface OpenAlert {
+  id: number
+  began: Millis
+  severity: Severity
+  text: string
+}
+interface Site {
+  id: SiteId
+  name: string
+  clientId: ClientId
+  agents: Agent[]
+  open: OpenAlert | null
+}
+
+async function readSite(db: Db, id: SiteId, hearingSince: Millis, now: Millis): Promise<Site | null> {
+  const site = await firstRow<Pick<Site, 'id' | 'name' | 'clientId'>>(
+    db,
+    'select id, name, client_id as "clientId" from site where id = $1',
+    [id],
+  )
+  if (!site) return null
+  const open = await firstRow<OpenAlert>(
+    db,
+    `select id, began, severity, evidence->>'text' as text from alert where site_id = $1 and status <> 'closed'`,
+    [id],
+  )
+  const agents = await rows<Agent>(
+    db,
+    `
+    select d.id, d.heard_at as "heardAt", a.id as "alertId", a.carried_by as "carriedBy", a.severity,
+      a.id is not null as "isAlerting",
+      a.id is not null or greatest(d.heard_at, $2) < $3::timestamptz
+        - make_interval(secs => $4::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000) as "isQuiet",
+      exists (select from held h
+        where h.device_id = d.id and h.ended_at is null and h.rule->>'kind' = 'silence') as "isHeld"
+    from device d
+    left join lateral (select id, carried_by, severity from alert
+      where device_id = d.id and status <> 'closed' and rule->>'kind' = 'silence' order by id limit 1) a on true
+    where d.site_id = $1 and d.retired_at is null and d.heard_at is not null`,
+    [id, time(hearingSince), time(now), silentIntervals],
+  )
+  return { ...site, agents, open: open ?? null }
+}
+
+const rule: AlertRule = {
+  name: 'Site silent',
+  kind: 'site',
+  sentence: [
+    {
+      text: `When most agents of a site fall silent within ${ageText(fallsTogether)}, and at least ${fewestTogether} of them are told of, raise one alert for the site, which carries theirs; clear when no more than a quarter is silent.`,
+    },
+  ],
+  sources: [],
+}
+const evidenceOf = ({ name }: Site, { silent, of }: SiteSilence): Evidence => ({
+  subject: name,
+  text: `${name} is silent: nothing heard from ${silent} of ${countText(of, 'agent')}`,
+  value: silent,
+})
+
+/** What is to be done for a site; null: all is as it should be. */
+interface Due {
+  silence: SiteSilence | null
+  carried: Agent[]
+  freed: Agent[]
+}
+function dueOf(site: Site): Due | null {
+  const { open, agents } = site
+  const silence = siteSilence(agents, open?.began ?? null)
+  const members = silence
+    ? agents.filter(({ alertId, heardAt }) => alertId !== null && heardAt !== null && heardAt >= silence.began)
+    : []
+  const carried = members.filter(({ carriedBy }) => carriedBy === null || carriedBy !== open?.id)
+  const freed = agents.filter((agent) => open && agent.carriedBy === open.id && !members.includes(agent))
+  const severity = mostUrgent(members.map((member) => member.severity))
+  const isSame =
+    open === null
+      ? silence === null
+      : silence !== null &&
+        evidenceOf(site, silence).text === open.text &&
+        (severity === null || severity === open.severity)
+  return isSame && !carried.length && !freed.length ? null : { silence, carried, freed }
+}
+
+/** Raises, brings up to date or closes the alert of a site, and has it carry those of its devices. */
+async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis): Promise<void> {
+  // One process at a time; then the devices, as everything that changes what is open on them.
+  await tx.query('select from site where id = $1 for no key update', [id])
+  await tx.query(
+    `select from device where id in (select a.device_id from alert a join device d on d.id = a.device_id
+       where d.site_id = $1 and a.status <> 'closed' and a.rule->>'kind' = 'silence') order by id for update`,
+    [id],
+  )
+  const site = await readSite(tx, id, hearingSince, now)
+  const due = site && dueOf(site)
+  if (!site || !due) return
+  const { silence, carried, freed } = due
+  let alertId = site.open?.id ?? null
+  if (silence && alertId === null) {
+    const severity = mostUrgent(carried.map((each) => each.severity)) ?? 'critical'
+    const evidence = evidenceOf(site, silence)
+    const made = await firstRow<{ id: number }>(
+      tx,
+      `
+      insert into alert (site_id, client_id, watch, instance, severity, status, began, raised_at, evidence, rule)
+      values ($1, $2, 'site', '', $3, 'open', $4, $5, $6, $7) returning id`,
+      [id, site.clientId, severity, time(silence.began), time(now), JSON.stringify(evidence), JSON.stringify(rule)],
+    )
+    alertId = made!.id
+    await addEntry(tx, alertId, { at: now, event: 'raised', text: evidence.text })
+  } else if (silence) {
+    const severity = mostUrgent(
+      site.agents.filter(({ heardAt }) => heardAt !== null && heardAt >= silence.began).map((each) => each.severity),
+    )
+    await tx.query('update alert set evidence = $2, severity = coalesce($3, severity) where id = $1', [
+      alertId,
+      JSON.stringify(evidenceOf(site, silence)),
+      severity,
+    ])
+    if (severity !== null && severity !== site.open!.severity)
+      await addEntry(tx, alertId!, {
+        at: now,
+        event: 'severity-changed',
+        detail: { from: site.open!.severity, to: severity },
+      })
+  } else {
+    await tx.query(
+      `update alert set status = 'closed', closed_at = $2, close_reason = 'cleared', offered_to = null,
+         offered_by = null, hidden_until = null where id = $1`,
+      [alertId, time(now)],
+    )
+    await addEntry(tx, alertId!, { at: now, event: 'closed', detail: { reason: 'cleared' } })
+  }
+  const carry = (agents: readonly Agent[], by: number | null) =>
+    tx.query(`update alert set carried_by = $2 where id = any($1) and status <> 'closed'`, [
+      agents.map((agent) => agent.alertId),
+      by,
+    ])
+  await carry(freed, null)
+  if (silence) await carry(carried, alertId)
+  announce(tx, {
+    topic: 'alerts',
+    clientIds: [site.clientId],
+    deviceIds: [...carried, ...freed].map((agent) => agent.id),
+  })
+}
+
+/** Sites where enough devices are silent, or that have an alert. @param since as of `hearingSince` */
+export async function settleSites(pool: Pool, since: Millis, now: Millis): Promise<void> {
+  const sites = await rows<{ id: SiteId }>(
+    pool,
+    `
+    select d.site_id as id from alert a join device d on d.id = a.device_id
+    where a.status <> 'closed' and a.rule->>'kind' = 'silence' group by d.site_id having count(*) >= $1
+    union select site_id from alert where status <> 'closed' and site_id is not null`,
+    [fewestTogether],
+  )
+  await eachAlone(sites, async ({ id }) => {
+    const site = await readSite(pool, id, since, now)
+    if (site && dueOf(site)) await inTransaction(pool, (tx) => settleSite(tx, id, since, now))
+  })
+}
+
+/** Posts that flipped and have been well for long enough: their devices are looked at, which closes their alerts. */
+export async function settleSteady(pool: Pool, now: Millis): Promise<void> {
+  await inTransaction(pool, async (tx) => {
+    const steady = await rows<{ id: DeviceId }>(
+      tx,
+      `
+      select distinct device_id as id from alert a where well_since <= $1 and not exists (select from alert s
+        where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence') limit 500`,
+      [time(now - steadyFor)],
+    )
+    if (steady.length)
+      await settleLater(
+        tx,
+        steady.map(({ id }) => id),
+        now,
+      )
+  })
+}
