@@ -47,6 +47,19 @@ main {
     height: max(100vh - 128px, 480px);
   }
 }
+/* On paper only what the page says. */
+@media print {
+  .frame {
+    display: block;
+    height: auto;
+  }
+  .frame > :not(main) {
+    display: none;
+  }
+  main {
+    height: auto;
+  }
+}
 .apart {
   background: var(--ink);
   color: var(--ground);

@@ -9,6 +9,11 @@ export const router = createRouter({
     { path: '/', redirect: '/rounds' },
     { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
     { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds' } },
+    {
+      path: '/alerts/:id(\\d+)',
+      component: () => import('./places/rounds/AlertPlace.vue'),
+      meta: { place: 'Rounds' },
+    },
     { path: '/estate', component: () => import('./places/estate/EstatePlace.vue'), meta: { place: 'Estate' } },
     {
       path: '/estate/:id(\\d+)',

@@ -8,21 +8,25 @@ import {
   severities,
   type AlertEventDetail,
   type Evidence,
+  type LevelLine,
   type ServiceAction,
 } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { sentencePartSchema, sourceSchema } from '../policy/answers'
+import { timelineKinds } from './index'
 import type {
   AlertActed,
   AlertEntry,
   AlertPage,
   AlertRule,
+  AlertTimeline,
   AlertView,
   HeldView,
   Looked,
   RemediationView,
   AttemptView,
+  TimelineItem,
   Carrier,
 } from './index'
 
@@ -33,6 +37,7 @@ const rule = answerOf<AlertRule>({
   kind: words,
   sentence: listOf(sentencePartSchema),
   sources: listOf(sourceSchema),
+  lines: listOf(answerOf<LevelLine>({ severity, value: Joi.number() })).optional(),
 })
 
 /** Which post it is about, in the words of a technician. */
@@ -77,6 +82,9 @@ const alert = {
   members: count,
   flips: listOf(instant),
   wellSince: instant.allow(null),
+  closedBy: words.allow(null),
+  closedWord: words,
+  helpedBy: words.allow(null),
   notes: count,
 }
 const held = answerOf<HeldView>({
@@ -143,6 +151,22 @@ export const alertPageSchema = answerOf<AlertPage>({
     }),
   ),
   actions: listOf(answerOf<ServiceAction>(action)),
+})
+export const alertTimelineSchema = answerOf<AlertTimeline>({
+  from: instant,
+  until: instant,
+  items: listOf(
+    answerOf<TimelineItem>({
+      at: instant,
+      kind: Joi.string().valid(...timelineKinds),
+      text: words,
+      by: words,
+      severity: severity.allow(null),
+      id: id.allow(null),
+      deviceName: words,
+    }),
+  ),
+  left: count,
 })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean(), before: instant })
 export const alertsActedSchema = listOf(answerOf<AlertActed>({ id, problem: words.allow(null) }))

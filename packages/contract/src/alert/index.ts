@@ -10,6 +10,7 @@ import {
   type DeviceId,
   type Evidence,
   type HeldOutcome,
+  type LevelLine,
   type Millis,
   type RemediationOutcome,
   type SentencePart,
@@ -26,6 +27,8 @@ export interface AlertRule {
   kind: string
   sentence: SentencePart[]
   sources: Source[]
+  /** Where its levels lay on the series of its metric, where there is one. */
+  lines?: LevelLine[]
 }
 
 /** What carries an alert: of the silence of its device, or of its site. */
@@ -68,6 +71,11 @@ export interface AlertView {
   windowId: number | null
   windowName: string | null
   notes: number
+  /** Of one that is over: who closed it by hand, and with which word. */
+  closedBy: string | null
+  closedWord: string
+  /** Who last asked an agent to do something about it: it was not well by itself. */
+  helpedBy: string | null
   /** What it is a part of; that is worked on in its place. */
   carrier: Carrier | null
   /** Alerts that are a part of it, and of those. */
@@ -94,6 +102,32 @@ export interface AlertEntry {
   text: string
 }
 /** `actions`: what its agent can be asked to do about it, the likeliest first. */
+/**
+ * What else happened around an alert. `log`: an entry of its device; `raised`, `closed`: another alert, there or at its
+ * site; `began`, `ended`: a window that reaches it; `changed`: by a person; `installed`: updates; `restarted`: it.
+ */
+export const timelineKinds = ['log', 'raised', 'closed', 'began', 'ended', 'changed', 'installed', 'restarted'] as const
+export interface TimelineItem {
+  at: Millis
+  kind: (typeof timelineKinds)[number]
+  /** The entry; what the alert is about; the name of the window; what was done to what; names of packages. */
+  text: string
+  /** Of *log*: its source; of *changed*: who did so. */
+  by: string
+  severity: Severity | null
+  /** Of *raised*, *closed*: the alert and its device; of *began*, *ended*: the window. */
+  id: number | null
+  deviceName: string
+}
+export interface AlertTimeline {
+  from: Millis
+  until: Millis
+  /** Oldest first. */
+  items: TimelineItem[]
+  /** Log entries and alerts of that time that are not among them. */
+  left: number
+}
+
 export interface AlertPage extends AlertView {
   entries: AlertEntry[]
   actions: ServiceAction[]

@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import type { ClientId, Millis } from '#core'
+import { day, severities, subjects, type ClientId, type Millis, type Severity, type Subject } from '#core'
 import { answerOf, count, instant, listOf, words } from '../answer'
 import { aNumber, aTime } from '../bounds'
 import { alertViewSchema, heldViewSchema, remediationViewSchema } from './answers'
@@ -7,9 +7,10 @@ import type { AlertView, HeldView, RemediationView } from './index'
 
 /**
  * What needs a person, what is being worked on by people and by agents, what windows hold back, and what settled by
- * itself, or was put right by an agent, since the person last looked.
+ * itself, was put right by an agent, or was closed by hand, since a time: that at which the person last looked, if none
+ * is given.
  */
-export const roundsGroups = ['todo', 'working', 'remediation', 'held', 'settled', 'remediated'] as const
+export const roundsGroups = ['todo', 'working', 'remediation', 'held', 'settled', 'remediated', 'dismissed'] as const
 export type RoundsGroup = (typeof roundsGroups)[number]
 
 /** A part of a group, worst and newest first; `next` says where the one after it begins. */
@@ -21,6 +22,8 @@ export interface RoundsPart<Row> {
 }
 export interface Rounds {
   lookedAt: Millis
+  /** Since when what is over is told. */
+  since: Millis
   /** Of those to do, how many were raised since then. */
   fresh: number
   todo: RoundsPart<AlertView>
@@ -29,6 +32,7 @@ export interface Rounds {
   held: RoundsPart<HeldView>
   settled: RoundsPart<AlertView>
   remediated: RoundsPart<RemediationView>
+  dismissed: RoundsPart<AlertView>
 }
 export type RoundsRow = AlertView | HeldView | RemediationView
 
@@ -36,6 +40,7 @@ const partOf = <Row>(row: Joi.AnySchema<Row>) =>
   answerOf<RoundsPart<Row>>({ rows: listOf(row), total: count, next: words.allow(null) })
 export const roundsSchema = answerOf<Rounds>({
   lookedAt: instant,
+  since: instant,
   fresh: count,
   todo: partOf(alertViewSchema),
   working: partOf(alertViewSchema),
@@ -43,6 +48,7 @@ export const roundsSchema = answerOf<Rounds>({
   held: partOf(heldViewSchema),
   settled: partOf(alertViewSchema),
   remediated: partOf(remediationViewSchema),
+  dismissed: partOf(alertViewSchema),
 })
 export const roundsPartSchema = answerOf<RoundsPart<RoundsRow>>({
   rows: listOf(Joi.alternatives<RoundsRow>(alertViewSchema, heldViewSchema, remediationViewSchema)),
@@ -58,6 +64,15 @@ export interface RoundsQuery {
   until?: Millis
   /** A part of the name of the device, its client, the watch, or what it is about. */
   words?: string
+  severity?: Severity
+  /** Of watches about it; a silent site is of *silence*. */
+  family?: Subject
+  /** That have failed for so long, at least. */
+  age?: Millis
+  /** That this person has, or was handed. */
+  who?: number
+  /** What is over is told since then. */
+  since?: Millis
   /** Rows of each group; none: only the counts. */
   limit: number
 }
@@ -66,6 +81,14 @@ const narrowed = {
   from: aTime,
   until: aTime,
   words: Joi.string().allow('').max(100),
+  severity: Joi.string().valid(...severities),
+  family: Joi.string().valid(...subjects),
+  age: Joi.number()
+    .integer()
+    .min(0)
+    .max(400 * day),
+  who: aNumber,
+  since: aTime,
   limit: Joi.number().integer().min(0).max(500).default(60),
 }
 export const roundsQuerySchema = Joi.object<RoundsQuery, true>(narrowed)

@@ -20,6 +20,7 @@ export {
   type Collector,
   type Evidence,
   type Hold,
+  type LevelLine,
   type Observation,
   type Observed,
   type OptionalCollector,

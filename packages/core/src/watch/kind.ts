@@ -100,6 +100,12 @@ export interface ServiceAction {
   service: string
 }
 
+/** Where a level lies on a series, in the unit of its metric. */
+export interface LevelLine {
+  severity: Severity
+  value: number
+}
+
 /**
  * A kind of watch: everything that the product knows about one sort of thing to look at. Adding one means adding such
  * an object to `kinds/index.ts`; evaluation, sentence, editor, text of policy and roster take all they need from here.
@@ -129,6 +135,8 @@ export interface WatchKind {
   collector: Collector | null
   /** The series to draw beside an alert of this kind, where there is one. */
   metric?: MetricName
+  /** Where on that series its levels lie, in the unit of the metric. */
+  lines?(values: Values, facts: Facts, instance: string): LevelLine[]
   choosing?: Choosing
   /** What can be done about one of its posts. Kinds that are not about a service name one in a parameter. */
   acts?(values: Values, instance: string): ServiceAction | null

@@ -10,6 +10,7 @@ import {
   type AlertAction,
   type DeviceState,
   type EffectiveWatch,
+  type Facts,
   type Evidence,
   type Millis,
   type OpenAlert,
@@ -25,7 +26,7 @@ import type { Alerting } from './alerting'
 import { callOff, readAttempts, remediationUnderWay, triedText } from './remediation/attempts'
 import type { DeviceContext } from './types'
 
-function ruleOf(watch: EffectiveWatch): AlertRule {
+function ruleOf(watch: EffectiveWatch, instance: string, facts: Facts): AlertRule {
   const winners = Object.values(watch.chains)
     .map((chain) => chain[0]!.source)
     .filter((source) => source.from === 'assignment' || source.from === 'exception')
@@ -33,7 +34,15 @@ function ruleOf(watch: EffectiveWatch): AlertRule {
     (source, i, all) =>
       all.findIndex((candidate) => candidate.from === source.from && candidate.id === source.id) === i,
   )
-  return { name: watch.name, kind: watch.kind, sentence: watchKind(watch.kind).sentence(watch.values), sources }
+  const kind = watchKind(watch.kind)
+  const lines = kind.lines?.(watch.values, facts, instance)
+  return {
+    name: watch.name,
+    kind: watch.kind,
+    sentence: kind.sentence(watch.values),
+    sources,
+    ...(lines?.length ? { lines } : {}),
+  }
 }
 
 const whyCalledOff: Record<RemediationOutcome, string> = {
@@ -109,7 +118,7 @@ async function apply(
     severity,
     began: time(began),
     evidence: JSON.stringify(evidence),
-    rule: JSON.stringify(ruleOf(effective!)),
+    rule: JSON.stringify(ruleOf(effective!, instance, context.facts)),
   })
   let endedHeld: number | null = null
   let fromWindow: number | null = null
@@ -148,7 +157,7 @@ async function apply(
             action.severity,
             time(action.began),
             JSON.stringify(action.evidence),
-            JSON.stringify(ruleOf(effective!)),
+            JSON.stringify(ruleOf(effective!, instance, context.facts)),
           ],
         )
         alerting.alerts.set(key, { ...opened(action), id, kind })
@@ -171,7 +180,7 @@ async function apply(
             id,
             action.severity,
             action.evidence && JSON.stringify(action.evidence),
-            JSON.stringify(ruleOf(effective!)),
+            JSON.stringify(ruleOf(effective!, instance, context.facts)),
             action.beganAt,
           ],
         )

@@ -46,6 +46,7 @@ describe('the description of the API', () => {
   it('says which fields are always there', () => {
     expect(answerTo('get', '/api/rounds').required).toEqual([
       'lookedAt',
+      'since',
       'fresh',
       'todo',
       'working',
@@ -53,6 +54,7 @@ describe('the description of the API', () => {
       'held',
       'settled',
       'remediated',
+      'dismissed',
     ])
     expect(answerTo('post', '/api/agent/reports').required).toEqual([
       'acknowledged',

@@ -242,6 +242,12 @@ export async function openTwoClients(): Promise<TwoClients> {
     [id.alert],
   )
   await pool.query(
+    `insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+     close_reason, carried_by, rule) select device_id, client_id, watch, instance, severity, 'closed', now(), now(),
+     now(), 'by-hand', case when n = 1 then id end, rule from alert, generate_series(1, 2) n where id = $1`,
+    [id.alert],
+  )
+  await pool.query(
     `insert into remediation (device_id, client_id, watch, instance, severity, began, started_at, next_at, ended_at,
      outcome, rule) select device_id, client_id, watch, 'tm-well', severity, began, started_at, next_at,
      now() + interval '1 minute', 'cleared', rule from remediation where device_id = $1`,

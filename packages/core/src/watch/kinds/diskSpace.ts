@@ -102,6 +102,19 @@ export const diskSpace: WatchKind = {
   collector: 'disks',
   metric: 'disk.free',
   about: ['warning.percent', 'warning.bytes', 'critical.percent', 'critical.bytes', 'clear.percent', 'clear.bytes'],
+  lines(values, facts, instance) {
+    const size = facts.disks?.find((disk) => disk.mount === instance)?.size
+    return (['warning', 'critical'] as const).flatMap((severity) => {
+      const percent = read.optional(values, `${severity}.percent`)
+      const bytes = read.optional(values, `${severity}.bytes`)
+      // Both must be true: the lower one decides.
+      const limits = [
+        ...(bytes === null ? [] : [bytes]),
+        ...(percent === null || size === undefined ? [] : [percent * size]),
+      ]
+      return limits.length ? [{ severity, value: Math.min(...limits) }] : []
+    })
+  },
   choosing: {
     include: 'disks',
     except: 'except',

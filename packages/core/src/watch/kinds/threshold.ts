@@ -71,6 +71,11 @@ function threshold(gauge: Gauge): WatchKind {
     collector: 'performance',
     metric: gauge.metric,
     about: [...order, 'clear'],
+    lines: (values) =>
+      order.flatMap((severity) => {
+        const value = read.optional(values, severity)
+        return value === null ? [] : [{ severity, value }]
+      }),
     parameters,
     sentence(values) {
       const say = sayer(parameters, values)

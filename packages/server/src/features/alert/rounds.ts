@@ -1,4 +1,5 @@
 import type { RoundsGroup, RoundsPart, RoundsQuery, RoundsRow, Rounds } from '#contract'
+import { watchKinds, type Subject } from '#core'
 import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
@@ -18,8 +19,8 @@ interface GroupSpec {
 const groups: Record<RoundsGroup, GroupSpec> = {
   todo: {
     from: 'alert',
-    // What carries an alert is worked on in its place.
-    where: `g.status = 'open' and g.hidden_until is null and g.carried_by is null`,
+    // What carries an alert is worked on in its place; who looks for words finds it all the same.
+    where: `g.status = 'open' and g.hidden_until is null and (g.carried_by is null or $6::text is not null)`,
     newest: 'g.began',
     worstFirst: true,
     end: 'g.closed_at',
@@ -53,6 +54,13 @@ const groups: Record<RoundsGroup, GroupSpec> = {
     worstFirst: false,
     end: 'g.ended_at',
   },
+  dismissed: {
+    from: 'alert',
+    where: `g.status = 'closed' and g.close_reason = 'by-hand' and g.closed_at > $2 and g.carried_by is null`,
+    newest: 'g.closed_at',
+    worstFirst: false,
+    end: 'g.closed_at',
+  },
 }
 
 /**
@@ -77,9 +85,12 @@ function statement({ from, where, newest, worstFirst, end }: GroupSpec): string 
         or exists (select from site s where s.id = g.site_id and s.name ilike $6)`
             : ''
         })
+      and ($11::text is null or g.severity = $11) and ($12::text[] is null or g.rule->>'kind' = any($12))
+      and ($13::timestamptz is null or g.began <= $13)
+      and ($14::int is null or ${from === 'alert' ? 'g.taken_by = $14 or g.offered_to = $14' : 'false'})
   )
   select (select count(*) from mine)::int as total,
-    ${from === 'alert' ? '(select count(*) from mine where raised_at > $2)::int' : '0'} as fresh,
+    ${from === 'alert' ? '(select count(*) from mine where raised_at > $15)::int' : '0'} as fresh,
     (select jsonb_agg(jsonb_build_array(rank, at, -id) order by rank, at, -id)
      from (select * from mine where $7::int is null or (rank, at, -id) > ($7, $8::float8, $9::bigint)
        order by rank, at, -id limit $10) p) as page`
@@ -120,6 +131,12 @@ export function alertRows(db: Db, viewer: Viewer, ids: readonly number[]): Promi
   ])
 }
 
+/** Kinds of watches that a family has. */
+const kindsOf = (family: Subject): string[] => [
+  ...[...watchKinds.values()].filter(({ subject }) => subject === family).map(({ name }) => name),
+  ...(family === 'silence' ? ['site'] : []),
+]
+
 /** @throws ProblemError invalid when `after` is from no part before */
 export async function roundsPart(
   pool: Pool,
@@ -132,13 +149,18 @@ export async function roundsPart(
   const cursor = after === undefined ? [null, null, null] : readCursor(after)
   const head = (await firstRow<{ total: number; fresh: number; page: Cursor[] | null }>(pool, statement(spec), [
     viewer.clientIds,
-    time(viewer.lookedAt),
+    time(query.since ?? viewer.lookedAt),
     query.client ?? null,
     time(query.until ?? null),
     time(query.from ?? null),
     query.words?.trim() ? `%${query.words.trim().replace(/[\\%_]/g, '\\$&')}%` : null,
     ...cursor,
     query.limit + 1,
+    query.severity ?? null,
+    query.family ? kindsOf(query.family) : null,
+    time(query.age === undefined ? null : Date.now() - query.age),
+    query.who ?? null,
+    ...(spec.from === 'alert' ? [time(viewer.lookedAt)] : []),
   ]))!
   const found = head.page ?? []
   const shown = found.slice(0, query.limit)
@@ -158,16 +180,18 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
     const { fresh, ...found } = await roundsPart(pool, viewer, group, query)
     return { fresh, part: found as unknown as RoundsPart<Row> }
   }
-  const [todo, working, remediation, held, settled, remediated] = await Promise.all([
+  const [todo, working, remediation, held, settled, remediated, dismissed] = await Promise.all([
     part<Rounds['todo']['rows'][number]>('todo'),
     part<Rounds['working']['rows'][number]>('working'),
     part<Rounds['remediation']['rows'][number]>('remediation'),
     part<Rounds['held']['rows'][number]>('held'),
     part<Rounds['settled']['rows'][number]>('settled'),
     part<Rounds['remediated']['rows'][number]>('remediated'),
+    part<Rounds['dismissed']['rows'][number]>('dismissed'),
   ])
   return {
     lookedAt: viewer.lookedAt,
+    since: query.since ?? viewer.lookedAt,
     fresh: todo.fresh,
     todo: todo.part,
     working: working.part,
@@ -175,6 +199,7 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
     held: held.part,
     settled: settled.part,
     remediated: remediated.part,
+    dismissed: dismissed.part,
   }
 }
 

@@ -6,6 +6,7 @@ import {
   alertRespondSchema,
   alertsActedSchema,
   alertsActSchema,
+  alertTimelineSchema,
   beforeQuerySchema,
   heldListSchema,
   lookedBodySchema,
@@ -34,6 +35,7 @@ import { addEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
 import { actOnAlert, actOnAlerts } from './act'
+import { timeline } from './timeline'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
@@ -206,6 +208,34 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'One alert with what happened to it',
     answer: alertPageSchema,
     handle: ({ viewer, id }) => alertPage(pool, viewer.clientIds, id()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/alerts/:id/timeline',
+    access: 'contact',
+    summary: 'What else happened around an alert, on its device and at its site',
+    answer: alertTimelineSchema,
+    handle: ({ viewer, id }) => timeline(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/alerts/:id/earlier',
+    access: 'contact',
+    summary: 'Earlier alerts of the same post, the newest first, in parts',
+    answer: alertListSchema,
+    query: beforeQuerySchema,
+    async handle({ viewer, id, query }) {
+      await alertPage(pool, viewer.clientIds, id())
+      return rows<AlertRow>(
+        pool,
+        `${alertSelect} join alert this on this.id = $1
+         where a.device_id is not distinct from this.device_id and a.site_id is not distinct from this.site_id
+           and a.watch = this.watch and a.instance = this.instance and a.id <> this.id and a.status = 'closed'
+           and ${ofClients('a.client_id', 4)} and ($2::bigint is null or a.id < $2)
+         order by a.id desc limit $3`,
+        [id(), query.before ?? null, query.limit, viewer.clientIds],
+      )
+    },
   })
   route(app, {
     method: 'GET',

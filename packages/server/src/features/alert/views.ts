@@ -21,7 +21,9 @@ export const alertSelect = `
          else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",
          (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes,
-         case when r.id is not null then jsonb_build_object('id', r.id, 'kind', r.rule->>'kind') end as carrier,
+         l.name as "closedBy", coalesce(l.text, '') as "closedWord", k.name as "helpedBy",
+         case when r.id is not null then jsonb_build_object('id', r.id, 'kind',
+           case when r.site_id is null then 'silence' else 'site' end) end as carrier,
          (select count(*) from alert m where (m.carried_by = a.id
            or m.carried_by in (select n.id from alert n where n.carried_by = a.id))
            and (m.status <> 'closed' or a.status = 'closed'))::int as members,
@@ -32,6 +34,10 @@ export const alertSelect = `
   join client c on c.id = a.client_id
   join site s on s.id = coalesce(a.site_id, d.site_id)
   left join alert r on r.id = a.carried_by
+  left join lateral (select p.name, e.text from alert_entry e join person p on p.id = e.person_id
+    where e.alert_id = a.id and e.event = 'closed' and a.close_reason = 'by-hand' order by e.id desc limit 1) l on true
+  left join lateral (select p.name from alert_entry e join person p on p.id = e.person_id
+    where e.alert_id = a.id and e.event = 'asked' order by e.id desc limit 1) k on true
   left join person t on t.id = a.taken_by
   left join person o on o.id = a.offered_to
   left join person b on b.id = a.offered_by

@@ -17,10 +17,11 @@ export async function find(pool: Pool, viewer: Viewer, words: string): Promise<F
   const alerts = rows<Found>(
     pool,
     `
-    select 'alert' as kind, a.id, d.name || ': ' || coalesce(nullif(a.instance, ''), a.rule->>'name') as title,
+    select 'alert' as kind, a.id, coalesce(d.name, s.name) || ': ' || coalesce(nullif(a.instance, ''), a.rule->>'name') as title,
     c.name as context, '/rounds?alert=' || a.id as path
-    from alert a join device d on d.id = a.device_id join client c on c.id = a.client_id
-    where a.status <> 'closed' and (a.instance ilike $1 or a.rule->>'name' ilike $1) and ${seen}
+    from alert a left join device d on d.id = a.device_id left join site s on s.id = a.site_id
+    join client c on c.id = a.client_id
+    where a.status <> 'closed' and (a.instance ilike $1 or a.rule->>'name' ilike $1 or s.name ilike $1) and ${seen}
     order by a.raised_at desc limit 8`,
     [pattern, viewer.clientIds],
   )

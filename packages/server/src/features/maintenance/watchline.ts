@@ -64,8 +64,8 @@ export async function watchline(
     pool,
     `
     select a.client_id as "clientId", a.id as "alertId", a.began as at, a.closed_at as until, a.severity,
-    d.name as "deviceName", coalesce(nullif(a.instance, ''), a.rule->>'name') as title
-    from alert a join device d on d.id = a.device_id
+    coalesce(d.name, s.name) as "deviceName", coalesce(nullif(a.instance, ''), a.rule->>'name') as title
+    from alert a left join device d on d.id = a.device_id left join site s on s.id = a.site_id
     where ${meanwhile} order by a.raised_at desc`,
     [viewer.clientIds, clientId, time(from)],
   )

@@ -1,6 +1,14 @@
-import type { AlertEntry, AlertRule, AttemptView, RemediationView } from '#contract'
-import type { CloseReason, Evidence, HeldOutcome, RemediationOutcome } from '#core'
-import { fullText } from './time'
+import type { AlertEntry, AlertRule, AlertView, AttemptView, RemediationView, TimelineItem } from '#contract'
+import {
+  countText,
+  hour,
+  type CloseReason,
+  type Evidence,
+  type HeldOutcome,
+  type Millis,
+  type RemediationOutcome,
+} from '#core'
+import { clockText, fullText } from './time'
 
 export interface AlertWords {
   strong: string
@@ -85,6 +93,10 @@ export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'
       return 'shown again'
     case 'reopened':
       return 'opened again'
+    case 'well':
+      return 'well, but it flips: not closed yet'
+    case 'failed-again':
+      return 'failed again'
     case 'asked':
       return `asked its agent to ${detail.verb} ${detail.service}`
     case 'attempted':
@@ -93,5 +105,57 @@ export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'
         : `its agent could not ${detail.verb} ${detail.service}`
     default:
       return event
+  }
+}
+
+/** The same of what is over: it *was* so. */
+export function pastWords(alert: Parameters<typeof alertWords>[0]): AlertWords {
+  const { strong, rest } = alertWords(alert)
+  return { strong, rest: rest.replace(/^(\s*)is /, '$1was ').replace(/^(\s*)has /, '$1had ') }
+}
+
+/** How an alert came to its end: by itself, or with whose help. */
+export function endText(alert: Pick<AlertView, 'closeReason' | 'closedBy' | 'closedWord' | 'helpedBy'>): string {
+  const { closeReason, closedBy, closedWord, helpedBy } = alert
+  if (closeReason === null) return ''
+  if (closeReason === 'by-hand') return `closed by ${closedBy ?? 'hand'}${closedWord ? `: “${closedWord}”` : ''}`
+  return closeReason === 'cleared' && helpedBy ? `well after ${helpedBy} had its agent act` : closeText(closeReason)
+}
+
+const lately: Millis = hour
+/** How often a post that flips failed of late. */
+export function flipText({ flips, wellSince }: Pick<AlertView, 'flips' | 'wellSince'>, now: Millis): string {
+  if (!flips.length) return ''
+  const times = flips.filter((at) => at > now - lately).length
+  const often = times ? `failed ${times === 1 ? 'once' : `${times} times`} in the last hour` : 'steady for an hour'
+  return `flips: ${often}${wellSince === null ? '' : `, well since ${clockText(wellSince)}`}`
+}
+
+/** What an alert carries, or is carried by. */
+export function causeText({ members, carrier }: Pick<AlertView, 'members' | 'carrier'>): string {
+  if (carrier) return carrier.kind === 'site' ? 'part of its site’s silence' : 'part of its device’s silence'
+  return members ? `carries ${countText(members, 'alert')}` : ''
+}
+
+/** What else happened around an alert, in words. */
+export function timelineText({ kind, text, deviceName, by }: TimelineItem): string {
+  const on = deviceName ? ` on ${deviceName}` : ''
+  switch (kind) {
+    case 'log':
+      return text
+    case 'raised':
+      return `${text}${on} began to fail`
+    case 'closed':
+      return `${text}${on}: its alert was over`
+    case 'began':
+      return `the window ${text} began`
+    case 'ended':
+      return `the window ${text} ended`
+    case 'changed':
+      return `${by || 'the server'} ${text}`
+    case 'installed':
+      return `no longer waiting as updates: ${text}`
+    case 'restarted':
+      return 'it was restarted'
   }
 }

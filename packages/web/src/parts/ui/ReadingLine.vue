@@ -3,11 +3,18 @@ import { scaleLinear, scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { SeriesView } from '#contract'
-import { metrics, readingText, type MetricName, type Millis, type Severity } from '#core'
+import { metrics, readingText, type LevelLine, type MetricName, type Millis, type Severity } from '#core'
 import { fullText } from '../format/time'
 
-/** One series as a small line, with the moment at which it began to fail. */
-const props = defineProps<{ series: SeriesView; from: Millis; until: Millis; mark?: Millis; severity?: Severity }>()
+/** One series as a small line, with the moment at which it began to fail, and where its levels lay. */
+const props = defineProps<{
+  series: SeriesView
+  from: Millis
+  until: Millis
+  mark?: Millis
+  severity?: Severity
+  lines?: readonly LevelLine[]
+}>()
 const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
 const height = 92
@@ -16,6 +23,8 @@ const text = (value: number) => readingText(unit.value, value)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.buckets.map((bucket) => bucket.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
+/** Of levels only those within what was read: others would press it flat. */
+const levels = computed(() => (props.lines ?? []).filter(({ value }) => value >= 0 && value <= (top.value || 1)))
 const path = computed(() =>
   props.series.buckets
     .map((bucket, i, all) => {
@@ -47,6 +56,10 @@ const band = computed(() => {
         stroke-width="0.5"
       />
       <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
+      <g v-for="line in levels" :key="line.severity">
+        <path :d="`M0 ${y(line.value)}H${width}`" :stroke="`var(--${line.severity})`" stroke-opacity="0.7" />
+        <text :x="width" :y="y(line.value) - 3" text-anchor="end">{{ line.severity }} {{ text(line.value) }}</text>
+      </g>
       <template v-if="mark">
         <path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" />
         <text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text>

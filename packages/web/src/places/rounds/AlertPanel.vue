@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, ref } from 'vue'
 import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
-import { alertWords } from '../../parts/format/alertWords'
+import { alertWords, causeText, flipText } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import AgeText from '../../parts/ui/AgeText.vue'
@@ -15,12 +15,14 @@ import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import { useSession } from '../../parts/data/session'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
-import { exactText, fullText } from '../../parts/format/time'
+import { exactText, fullText, now } from '../../parts/format/time'
+import FlipMarks from '../../parts/ui/FlipMarks.vue'
 import WhySteps from './WhySteps.vue'
 
 /** Of no use before there is something to do: the first page does without its forms. */
 const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 
+const CauseMembers = defineAsyncComponent(() => import('./CauseMembers.vue'))
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 
@@ -49,14 +51,17 @@ const around = useResource(async () => {
     (('closedAt' in subject ? subject.closedAt : subject.endedAt) ?? Date.now()) + hour,
   )
   const from = Math.min(subject.began - 12 * hour, until - 24 * hour)
-  const series = kind?.metric
+  const series = kind?.metric && subject.deviceId !== null
     ? await api.get<SeriesPage>(
         `/devices/${subject.deviceId}/series?from=${from}&until=${until}&metrics=${kind.metric}`,
       )
     : null
-  const events = await api.get<DeviceEvent[]>(
-    `/devices/${subject.deviceId}/events?before=${subject.began + 10 * 60_000}&limit=40`,
-  )
+  const events =
+    subject.deviceId === null
+      ? []
+      : await api.get<DeviceEvent[]>(
+          `/devices/${subject.deviceId}/events?before=${subject.began + 10 * 60_000}&limit=40`,
+        )
   return {
     series: series?.series.find((line) => line.instance === subject.instance) ?? null,
     from,
@@ -115,9 +120,13 @@ useKeys(
         </span>
       </p>
       <h1><b>{{ words.strong }}</b> {{ words.rest }}
-        <span class="at">on
+        <span v-if="shown.deviceId !== null" class="at">on
           <RouterLink class="mono" :to="`/estate/${shown.deviceId}`">{{ shown.deviceName }}</RouterLink></span></h1>
-      <p class="muted">{{ shown.clientName }} · {{ shown.siteName }} · since <AgeText :at="shown.began" /> <DoubtText :doubt="postDoubt(shown)" /></p>
+      <p class="muted">{{ shown.clientName }} · {{ shown.siteName }} · since <AgeText :at="shown.began" /> <DoubtText :doubt="postDoubt(shown)" /><template v-if="alert">
+        · <RouterLink :to="`/alerts/${alert.id}`">its page</RouterLink></template></p>
+      <p v-if="alert?.flips.length" class="muted">{{ flipText(alert, now) }} <FlipMarks :at="alert.flips" /></p>
+      <p v-if="alert?.carrier">It is {{ causeText(alert) }} and worked on
+        <RouterLink :to="`/alerts/${alert.carrier.id}`">there</RouterLink>.</p>
       <RuleSentence :parts="shown.rule.sentence" class="rule" />
       <ReadingLine
         v-if="around.data.value?.series && metric"
@@ -126,9 +135,11 @@ useKeys(
         :until="around.data.value.until"
         :mark="shown.began"
         :severity="shown.severity"
+        :lines="shown.rule.lines"
       />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :remediation="remediation" />
+      <CauseMembers v-if="alert?.members" :key="alert.id" :alert="alert" />
       <template v-if="around.data.value?.events.length">
         <h3>Around it</h3>
         <p v-for="(event, i) in around.data.value.events" :key="i" class="event"><span class="faint">{{ fullText(event.at) }}</span> <span class="mono">{{ event.source }}</span>
@@ -136,7 +147,7 @@ useKeys(
       </template>
       <AlertActs v-if="alert" :alerts="[alert]" @changed="changed">
         <template v-if="alert.status !== 'closed'">
-          <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
+          <button v-if="alert.deviceId !== null" class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
           <button
             v-for="action in alert.actions"
             :key="action.verb"
@@ -146,7 +157,7 @@ useKeys(
         </template>
       </AlertActs>
       <WindowDialog
-        v-if="planning"
+        v-if="planning && shown.deviceId !== null"
         :begin="{
           clientId: shown.clientId,
           deviceIds: [shown.deviceId],

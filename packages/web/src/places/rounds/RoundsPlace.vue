@@ -20,20 +20,35 @@ import AlertPanel from './AlertPanel.vue'
 import NoticeList from './NoticeList.vue'
 import RoundRow from './RoundRow.vue'
 import { useRounds } from './rounds'
+import { sinceTimes } from './sinceTimes'
 
 // Of no use before the list is there; the first page does without it.
 const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
+const RoundsNarrow = defineAsyncComponent(() => import('./RoundsNarrow.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
 useClientInAddress()
 const words = useAddressed('words')
+const narrow = {
+  severity: useAddressed('severity'),
+  family: useAddressed('family'),
+  age: useAddressed('age'),
+  who: useAddressed('who'),
+}
+const since = useAddressed('since')
+const isNarrowed = computed(() => since.value !== '' || Object.values(narrow).some(({ value }) => value !== ''))
+const isNarrowing = ref(isNarrowed.value)
 const query = computed(() => {
   const asked = new URLSearchParams()
   if (session.clientId !== null) asked.set('client', String(session.clientId))
   if (words.value) asked.set('words', words.value)
+  for (const [name, { value }] of Object.entries(narrow)) if (value) asked.set(name, value)
+  const time = sinceTimes(new Date()).find(({ name }) => name === since.value)
+  // What came and went in the span is told, however long one has looked since.
+  if (time ?? session.span) asked.set('since', String(Math.round(time?.at ?? session.span!.from)))
   if (session.span) {
     asked.set('from', String(Math.round(session.span.from)))
     asked.set('until', String(Math.round(session.span.until)))
@@ -64,7 +79,8 @@ const groups = computed((): Group[] => {
     group('todo', 'To do', 'todo'),
     group('working', 'Being worked on', 'working', 'remediation'),
     group('held', 'Held by maintenance', 'held'),
-    group('settled', `Settled by itself since ${shortText(rounds.lookedAt)}`, 'settled', 'remediated'),
+    group('settled', `Over since ${shortText(rounds.since)}`, 'settled', 'remediated'),
+    group('dismissed', `Closed by hand since ${shortText(rounds.since)}`, 'dismissed'),
   ].filter(({ key, total }) => key === 'todo' || total > 0)
 })
 function moreOf(group: Group): void {
@@ -151,7 +167,7 @@ async function showNew(): Promise<void> {
   list.value?.scrollTo({ top: 0 })
 }
 const narrowed = computed(() => {
-  if (words.value) return ' among what these words are found in'
+  if (words.value || isNarrowed.value) return ' among what you have narrowed it to'
   return session.span ? ' in this span' : ''
 })
 useKeys('Rounds', [
@@ -164,7 +180,16 @@ useKeys('Rounds', [
     does: 'open the device',
     run: () => {
       const found = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
-      if (found) void router.push(`/estate/${found.row.deviceId}`)
+      if (!found) return
+      const { row } = found
+      void router.push(row.deviceId === null ? `/alerts/${row.id}` : `/estate/${row.deviceId}`)
+    },
+  },
+  {
+    key: 'e',
+    does: 'open the page of the alert',
+    run: () => {
+      if (chosenAlert.value !== null) void router.push(`/alerts/${chosenAlert.value}`)
     },
   },
   { key: '.', does: 'all of this is seen', run: () => void looked() },
@@ -200,6 +225,7 @@ useKeys('Rounds', [
             placeholder="narrow by words"
             maxlength="100"
           />
+          <button class="link" :aria-expanded="isNarrowing || isNarrowed" @click="isNarrowing = !isNarrowing">narrow</button>
           <SavedViews place="rounds" />
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
             {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
@@ -207,6 +233,7 @@ useKeys('Rounds', [
           <button class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
+      <RoundsNarrow v-if="isNarrowing || isNarrowed" />
       <NoticeList />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
@@ -234,7 +261,7 @@ useKeys('Rounds', [
       <h1>{{ countText(picked.size, 'alert') }} chosen</h1>
       <p class="muted">Click on alerts, or go through them with <kbd>j</kbd> and choose with <kbd>x</kbd>.</p>
       <ul>
-        <li v-for="alert in picked.values()" :key="alert.id"><b>{{ alertWords(alert).strong }}</b> <span class="mono">{{ alert.deviceName }}</span></li>
+        <li v-for="alert in picked.values()" :key="alert.id"><b>{{ alertWords(alert).strong }}</b> <span class="mono">{{ alert.deviceName || alert.siteName }}</span></li>
       </ul>
       <AlertActs v-if="picked.size" :alerts="[...picked.values()]" @changed="acted" />
       <button class="link" @click="picked = null">none</button>

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import type { AlertPage, HeldView, RemediationView } from '#contract'
 import { countText } from '#core'
-import { attemptText, entryText } from '../../parts/format/alertWords'
+import { attemptText, causeText, entryText } from '../../parts/format/alertWords'
 import { fullText } from '../../parts/format/time'
 import PolicyLink from '../../parts/ui/PolicyLink.vue'
 
@@ -45,6 +45,8 @@ const others = computed(() => sources.value.filter((source) => source !== templa
         <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that
         ended</li>
       <li v-else>no window covered it when it was raised</li>
+      <li v-if="alert.carrier">it is {{ causeText(alert) }}, which
+        <RouterLink :to="`/alerts/${alert.carrier.id}`">stands for it</RouterLink></li>
       <li v-if="alert.entries.length > shown.length"><button class="link" @click="isWhole = true">{{ countText(alert.entries.length - shown.length, 'entry', 'entries') }}
         before these</button></li>
       <li v-for="(entry, i) in shown" :key="i"><span class="faint">{{ fullText(entry.at) }}</span>

@@ -13,7 +13,10 @@ const row = (id: number, more: object = {}) => ({
   clientId: 1,
   clientName: 'Tidemill Ferries',
   instance: '/',
-  rule: { name: 'Free space' },
+  rule: { name: 'Free space', kind: 'disk-space' },
+  severity: id === 2 ? 'critical' : 'warning',
+  takenById: id === 1 ? 7 : null,
+  offeredToId: null,
   began: id * hour,
   // An alert is closed; what is held, or was tried, ends.
   ...('endedAt' in more ? {} : { closedAt: null }),
@@ -22,6 +25,7 @@ const row = (id: number, more: object = {}) => ({
 const part = (rows: object[], total = rows.length, next: string | null = null) => ({ rows, total, next }) as never
 const rounds = (more: Partial<Rounds> = {}): Rounds => ({
   lookedAt: 0,
+  since: 0,
   fresh: 0,
   todo: part([row(1), row(2), row(3, { clientId: 2, clientName: 'Brindle Bakeries', deviceName: 'bb-till' })]),
   working: part([]),
@@ -29,6 +33,7 @@ const rounds = (more: Partial<Rounds> = {}): Rounds => ({
   held: part([row(4, { endedAt: 5 * hour, instance: 'orders' })]),
   settled: part([row(5, { closedAt: 6 * hour })]),
   remediated: part([]),
+  dismissed: part([]),
   ...more,
 })
 const ids = (of: Rounds) => [...of.todo.rows, ...of.held.rows, ...of.settled.rows].map((each: RoundsRow) => each.id)
@@ -42,6 +47,11 @@ describe('a round that is narrowed while the server is asked', () => {
     ['words=%25', []],
     ['from=19800000', [1, 2, 3, 5]],
     ['until=7200000', [1, 2]],
+    ['severity=critical', [2]],
+    ['family=disk', [1, 2, 3, 4, 5]],
+    ['family=silence', []],
+    ['who=7', [1]],
+    ['age=9000000000000', []],
   ])('keeps of %s what it has', (query, expected) => {
     expect(ids(narrowed(rounds(), query))).toEqual(expected)
   })

@@ -1,10 +1,19 @@
 import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef, type WatchSource } from 'vue'
 import type { AlertView, Rounds, RoundsGroup, RoundsPart, RoundsRow } from '#contract'
+import { watchKinds } from '#core'
 import { api, type ApiError } from '../../parts/data/api'
 import { onLive } from '../../parts/data/live'
 import { newestOnly } from '../../parts/data/newest'
 
-const groupNames: readonly RoundsGroup[] = ['todo', 'working', 'remediation', 'held', 'settled', 'remediated']
+const groupNames: readonly RoundsGroup[] = [
+  'todo',
+  'working',
+  'remediation',
+  'held',
+  'settled',
+  'remediated',
+  'dismissed',
+]
 
 /** So often at most what is shown is brought up to date, whatever happens. */
 const pace = 500
@@ -77,9 +86,11 @@ export function useRounds(query: WatchSource<string>, isReading: () => boolean):
   async function patch(devices: ReadonlySet<number> | null): Promise<void> {
     const rounds = data.value
     if (!rounds) return
-    const groups = ['todo', 'working', 'settled'] as const
+    const groups = ['todo', 'working', 'settled', 'dismissed'] as const
     const ids = groups.flatMap((group) =>
-      rounds[group].rows.filter((row) => row.deviceId === null || (devices?.has(row.deviceId) ?? true)).map((row) => row.id),
+      rounds[group].rows
+        .filter((row) => row.deviceId === null || (devices?.has(row.deviceId) ?? true))
+        .map((row) => row.id),
     )
     if (!ids.length) return
     await guarded(async (isNow) => {
@@ -152,10 +163,18 @@ export function narrowed(rounds: Rounds, query: string): Rounds {
   const asked = new URLSearchParams(query)
   const [client, from, until] = ['client', 'from', 'until'].map((name) => Number(asked.get(name) ?? 0))
   const words = (asked.get('words') ?? '').trim().toLowerCase()
+  const [severity, family] = [asked.get('severity'), asked.get('family')]
+  const [who, age] = [Number(asked.get('who') ?? 0), Number(asked.get('age') ?? 0)]
+  const familyOf = ({ rule }: RoundsRow) =>
+    rule.kind === 'site' ? 'silence' : (watchKinds.get(rule.kind)?.subject ?? null)
   const isShown = (row: RoundsRow) =>
     (!client || row.clientId === client) &&
     (!until || row.began <= until) &&
     (!from || (('closedAt' in row ? row.closedAt : row.endedAt) ?? Infinity) >= from) &&
+    (!severity || row.severity === severity) &&
+    (!family || familyOf(row) === family) &&
+    (!age || row.began <= Date.now() - age) &&
+    (!who || ('takenById' in row && (row.takenById === who || row.offeredToId === who))) &&
     [row.instance, row.rule.name, row.deviceName, row.clientName].some((text) => text.toLowerCase().includes(words))
   const part = <Row extends RoundsRow>({ rows }: RoundsPart<Row>): RoundsPart<Row> => {
     const left = rows.filter(isShown)
@@ -169,5 +188,6 @@ export function narrowed(rounds: Rounds, query: string): Rounds {
     held: part(rounds.held),
     settled: part(rounds.settled),
     remediated: part(rounds.remediated),
+    dismissed: part(rounds.dismissed),
   }
 }

@@ -1,0 +1,205 @@
+import type { AlertTimeline, TimelineItem } from '#contract'
+import { hour, logLevels, minute, targets, type LogLevel, type Millis, type Severity, type Updates } from '#core'
+import { rows, time, type Pool } from '../../db'
+import { loadContext } from '../../engine'
+import { ProblemError } from '../../http/problems'
+import { windowOfOccurrence } from '../../store/windows'
+import { ofClients, type Viewer } from '../access'
+
+/** What happened so long before it began may have to do with it. */
+const before: Millis = 2 * hour
+const after: Millis = 30 * minute
+/** Of log entries and of other alerts, the worst and nearest so many each. */
+const most = 60
+const worth: LogLevel = 'warning'
+
+interface Subject {
+  id: number
+  deviceId: number | null
+  siteId: number
+  clientId: number
+  began: Millis
+  closedAt: Millis | null
+}
+interface Span {
+  from: Millis
+  until: Millis
+}
+const item = (row: Partial<TimelineItem> & Pick<TimelineItem, 'at' | 'kind'>): TimelineItem => ({
+  text: '',
+  by: '',
+  severity: null,
+  id: null,
+  deviceName: '',
+  ...row,
+})
+
+/** By the primary key (device, at). The worst first, so that what is left out is what matters least. */
+async function logEntries(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
+  const found = await rows<{ at: Millis; level: number; source: string; text: string; total: number }>(
+    pool,
+    `
+    select at, level, source, text, (count(*) over ())::int as total from log_event
+    where device_id = $1 and at between $2 and $3 and level <= $4 order by level, at desc limit ${most}`,
+    [deviceId, time(from), time(until), logLevels.indexOf(worth)],
+  )
+  return {
+    items: found.map(({ at, level, source, text }) =>
+      item({
+        at,
+        kind: 'log',
+        text,
+        by: source,
+        severity: level <= logLevels.indexOf('error') ? 'critical' : 'warning',
+      }),
+    ),
+    left: (found[0]?.total ?? 0) - found.length,
+  }
+}
+
+/** Of the same device all, of its site what is more than a notice; those that it carries stand at the alert itself. */
+async function otherAlerts(pool: Pool, viewer: Viewer, subject: Subject, { from, until }: Span) {
+  const found = await rows<{
+    id: number
+    began: Millis
+    closedAt: Millis | null
+    severity: Severity
+    deviceName: string
+    about: string
+    total: number
+  }>(
+    pool,
+    `
+    select a.id, a.began, a.closed_at as "closedAt", a.severity, coalesce(d.name, '') as "deviceName",
+      coalesce(a.evidence->>'subject', nullif(a.instance, ''), a.rule->>'name') as about, (count(*) over ())::int as total
+    from alert a left join device d on d.id = a.device_id
+    where a.id <> $2 and ${ofClients('a.client_id', 1)}
+      and (a.device_id = $3 or (coalesce(a.site_id, d.site_id) = $4 and a.severity <> 'notice'))
+      and a.carried_by is distinct from $2
+      and (a.began between $5 and $6 or a.closed_at between $5 and $6)
+    order by a.device_id is not distinct from $3 desc, abs(extract(epoch from a.began - $7)) limit ${most}`,
+    [viewer.clientIds, subject.id, subject.deviceId, subject.siteId, time(from), time(until), time(subject.began)],
+  )
+  return {
+    items: found.flatMap(({ id, began, closedAt, severity, deviceName, about }) => {
+      const one = { id, severity, deviceName, text: about }
+      return [
+        item({ ...one, at: began, kind: 'raised' }),
+        ...(closedAt === null ? [] : [item({ ...one, at: closedAt, kind: 'closed' })]),
+      ]
+    }),
+    left: (found[0]?.total ?? 0) - found.length,
+  }
+}
+
+/** Windows that reach its device by what that is today, and began or ended then. */
+async function windows(pool: Pool, viewer: Viewer, { deviceId, clientId }: Subject, { from, until }: Span) {
+  const found = await rows<{ id: number; name: string; target: never; from: Millis; until: Millis | null }>(
+    pool,
+    `
+    select w.id, w.name, w.target, o.from_at as from, least(o.until_at, o.ended_at) as until
+    from window_occurrence o ${windowOfOccurrence}
+    where (w.client_id is null or w.client_id = $2) and ${ofClients('coalesce(w.client_id, $2)', 1)}
+      and (o.from_at between $3 and $4 or least(o.until_at, o.ended_at) between $3 and $4)
+      and o.from_at <= coalesce(o.ended_at, 'infinity')
+    order by o.from_at limit 500`,
+    [viewer.clientIds, clientId, time(from), time(until)],
+  )
+  if (!found.length || deviceId === null) return []
+  const traits = (await loadContext(pool, deviceId))?.traits
+  return found
+    .filter(({ target }) => traits && targets(target, traits))
+    .flatMap(({ id, name, ...window }) => [
+      item({ at: window.from, kind: 'began', text: name, id }),
+      ...(window.until === null ? [] : [item({ at: window.until, kind: 'ended', text: name, id })]),
+    ])
+}
+
+/** What people changed about the device, its policy, windows and site. */
+async function changes(pool: Pool, viewer: Viewer, { deviceId, siteId, clientId }: Subject, { from, until }: Span) {
+  if (viewer.access === 'contact') return []
+  const found = await rows<{ at: Millis; action: string; of: string; name: string | null; by: string | null }>(
+    pool,
+    `
+    select u.at, u.action, u.object_kind as of, p.name as by, coalesce(u.detail->>'name', u.detail->>'service', w.name, t.name) as name
+    from audit u left join person p on p.id = u.person_id
+    left join maintenance_window w on u.object_kind = 'window' and w.id = u.object_id
+    left join template t on u.object_kind = 'template' and t.id = u.object_id
+    where u.at between $1 and $2 and (
+      u.object_kind in ('device', 'service') and u.object_id = $3
+      or u.object_kind = 'site' and u.object_id = $4
+      or u.object_kind in ('template', 'assignment', 'exception', 'window')
+        and (u.client_id is null or u.client_id = $5) and ${ofClients('coalesce(u.client_id, $5)', 6)})
+    order by u.at desc limit ${most}`,
+    [time(from), time(until), deviceId, siteId, clientId, viewer.clientIds],
+  )
+  return found.map(({ at, action, of, name, by }) =>
+    item({ at, kind: 'changed', text: `${action} ${of}${name ? ` ${name}` : ''}`, by: by ?? '' }),
+  )
+}
+
+/** Updates that waited in one report and not in the next; by the primary key (device, subject, at). */
+async function installed(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
+  const found = await rows<{ at: Millis; value: Updates }>(
+    pool,
+    `
+    (select at, value from device_fact where device_id = $1 and subject = 'updates' and at < $2 order by at desc limit 1)
+    union all
+    (select at, value from device_fact where device_id = $1 and subject = 'updates' and at between $2 and $3
+     order by at limit 100)`,
+    [deviceId, time(from), time(until)],
+  )
+  return found.slice(1).flatMap(({ at, value }, i) => {
+    const waiting = new Set(value.names)
+    const was = found[i]!.value
+    const gone = was.names.filter((name) => !waiting.has(name))
+    // Of a list that is cut what follows is not known to be gone.
+    const isFewer = value.security + value.other < was.security + was.other
+    return gone.length && isFewer ? [item({ at, kind: 'installed', text: gone.slice(0, 12).join(', ') })] : []
+  })
+}
+
+/** It is up for less than it was: it was restarted, at most one report before. By the primary key (device, at). */
+async function restarts(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
+  const found = await rows<{ at: Millis; up: number }>(
+    pool,
+    `
+    select r.at, r.value[l.n] as up from report r
+    join lateral (select ord::int as n from layout y, jsonb_array_elements(to_jsonb(y.series)) with ordinality s (pair, ord)
+      where y.id = r.layout_id and s.pair->>0 = 'uptime') l on true
+    where r.device_id = $1 and r.at between $2 and $3 order by r.at limit 5000`,
+    [deviceId, time(from), time(until)],
+  )
+  return found.flatMap(({ at, up }, i) =>
+    i > 0 && up < found[i - 1]!.up ? [item({ at: at - up * 1000, kind: 'restarted' })] : [],
+  )
+}
+
+/** What else happened around an alert, on its device and at its site. @throws ProblemError no-such-alert */
+export async function timeline(pool: Pool, viewer: Viewer, id: number): Promise<AlertTimeline> {
+  const [subject] = await rows<Subject>(
+    pool,
+    `
+    select a.id, a.device_id as "deviceId", coalesce(a.site_id, d.site_id) as "siteId", a.client_id as "clientId", a.began,
+      a.closed_at as "closedAt"
+    from alert a left join device d on d.id = a.device_id where a.id = $1 and ${ofClients('a.client_id', 2)}`,
+    [id, viewer.clientIds],
+  )
+  if (!subject) throw new ProblemError('no-such-alert')
+  const now = Date.now()
+  // Of what lasts for weeks only its beginning is told, and what was lately.
+  const span = {
+    from: subject.began - before,
+    until: Math.min(now, (subject.closedAt ?? now) + after, subject.began + 24 * hour),
+  }
+  const [log, alerts, ...rest] = await Promise.all([
+    logEntries(pool, subject, span),
+    otherAlerts(pool, viewer, subject, span),
+    windows(pool, viewer, subject, span),
+    changes(pool, viewer, subject, span),
+    installed(pool, subject, span),
+    restarts(pool, subject, span),
+  ])
+  const items = [...log.items, ...alerts.items, ...rest.flat()].filter(({ at }) => at >= span.from && at <= span.until)
+  return { ...span, items: items.toSorted((a, b) => a.at - b.at), left: log.left + alerts.left }
+}
