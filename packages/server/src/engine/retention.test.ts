@@ -36,6 +36,8 @@ async function fill(): Promise<void> {
      insert into held (window_id, device_id, client_id, watch, instance, severity, began, held_at, ended_at, outcome, rule)
        select 1, ${id}, 1, 'w' || age, '', 'warning', ${at}, ${at}, ${at}, 'cleared', ${rule} from ${old};
      insert into device_fact select ${id}, 'ports', ${at}, '[]' from ${old};
+     delete from device_past where device_id = ${id};
+     insert into device_past select ${id}, ${at}, 'tm-old', 1, 1, 'server', 'linux', '', '{}', '{}', '{}', false from ${old};
      insert into current_fact select ${id}, 'ports', ${at}, '[]' from unnest(array[1200]) age;
      insert into audit (at, action, object_kind) select ${at}, 'made', 'window' from ${old};
      delete from enrolment_attempt;
@@ -63,6 +65,8 @@ it('each kind is kept as long as is said, by the week where it is dropped by the
   expect(await countOf('held')).toBe(5)
   expect(await countOf('device_fact')).toBe(4)
   expect(await countOf('current_fact')).toBe(1)
+  // And what held when the oldest of them began.
+  expect(await countOf('device_past')).toBe(6)
   expect(await countOf(`audit where action = 'made' and object_kind = 'window'`)).toBe(6)
   expect(await countOf('enrolment_attempt')).toBe(4)
   // Doing it again changes nothing.
@@ -92,7 +96,7 @@ it('tells how large each kind is, and how it grew since a week ago', async () =>
   expect(of('audit')).toMatchObject({ days: 100, standardDays: 1100, bytes: Number(rows[0]!.bytes) })
   expect(of('audit').bytesPerDay).toBe(Number(rows[0]!.bytes) / 5)
   expect(of('facts').bytesPerDay).toBeNull()
-  expect(of('alerts').rows).toBe(5 + 1 + 6 + 5)
+  expect(of('alerts').rows).toBe(5 + 1 + 6 + 5 + 6 + 2)
   expect(databaseBytes).toBeGreaterThan(kinds.reduce((sum, { bytes }) => sum + bytes, 0))
   // Of what is kept in weeks, the beginning of the oldest week.
   expect(Date.now() - of('readings').oldestAt!).toBeLessThan(50 * day)

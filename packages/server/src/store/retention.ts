@@ -37,7 +37,16 @@ export const kept: readonly Kept[] = [
   { kind: 'changes', tables: ['post_change'], days: 400, least: 31, time: 'at', partitioned: true },
   {
     kind: 'alerts',
-    tables: ['alert', 'alert_entry', 'held', 'remediation', 'response', 'window_occurrence'],
+    tables: [
+      'alert',
+      'alert_entry',
+      'held',
+      'remediation',
+      'response',
+      'window_occurrence',
+      'device_past',
+      'site_past',
+    ],
     days: 400,
     least: 31,
     time: 'began',
@@ -57,6 +66,12 @@ export const kept: readonly Kept[] = [
       `delete from window_occurrence o where o.over and o.from_at < ${before} and o.until_at < ${before}
          and not exists (select from held h where h.occurrence_id = o.id)
          and exists (select from window_occurrence n where n.window_id = o.window_id and n.from_at > o.from_at)`,
+      // What held at that time stays, though it began to hold earlier.
+      `delete from device_past p where since < ${before}
+         and exists (select from device_past n
+           where n.device_id = p.device_id and n.since > p.since and n.since < ${before})`,
+      `delete from site_past p where since < ${before}
+         and exists (select from site_past n where n.site_id = p.site_id and n.since > p.since and n.since < ${before})`,
     ],
   },
   {
