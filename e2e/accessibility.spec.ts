@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test'
 import axeCore from 'axe-core'
-import type { BoardPage, TemplateSummary, WindowList } from '#contract'
+import type { BoardPage, Rounds, TemplateSummary, WindowList } from '#contract'
 import { signIn, url } from './day'
 
 // Every place and the dialogs that people meet, light and dark, against WCAG 2.2 AA as far as a program can tell:
@@ -43,9 +43,13 @@ async function everyPlace(page: Page): Promise<string[]> {
   const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
   const windows = (await (await page.request.get(`${url()}/api/windows`)).json()) as WindowList
   const repeats = windows.windows.find(({ rule }) => rule !== null)!
+  const rounds = (await (await page.request.get(`${url()}/api/rounds`)).json()) as Rounds
   const template = ((await (await page.request.get(`${url()}/api/templates`)).json()) as TemplateSummary[])[0]!
   return [
     '/rounds',
+    '/rounds?severity=critical&since=24h',
+    '/rounds/shift?since=7d',
+    `/alerts/${rounds.todo.rows[0]!.id}`,
     '/estate',
     '/estate?words=nothing-is-called-so',
     '/maintenance',

@@ -125,7 +125,7 @@ test('a stopped service becomes an alert without reloading, is taken, and closes
   // From where one stands: its agent is asked, and what it did stands in the alert.
   await page.getByRole('button', { name: 'Start cron', exact: true }).click()
   await expect(page.getByText('started cron by Mara Velde: was stopped, is running')).toBeVisible()
-  await expect(group(page, /Settled by itself/).getByRole('button', { name: /cron/ })).toBeVisible()
+  await expect(group(page, /Over since/).getByRole('button', { name: /cron/ })).toBeVisible()
 })
 
 test('a window holds failures back; ended early, what still fails is raised and the rest is only in its record', async ({

@@ -158,9 +158,7 @@ test('a service stops on a machine with a real agent: told of the watch within 1
     await expect(row).toHaveCount(1)
     execFileSync('/usr/sbin/service', [name, 'status'])
     await page.goto(url())
-    await expect(group(page, /Settled by itself/).getByRole('button', { name: new RegExp(name) })).toContainText(
-      'put right',
-    )
+    await expect(group(page, /Over since/).getByRole('button', { name: new RegExp(name) })).toContainText('put right')
     await expect(group(page, 'To do').getByRole('button', { name: new RegExp(name) })).toHaveCount(0)
     await page.request.delete(
       `${url()}/api/assignments/${((await (await page.request.get(`${url()}/api/policy`)).json()) as PolicyListing).assignments.find((assignment) => assignment.templateId === template.id)!.id}`,

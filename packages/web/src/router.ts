@@ -10,6 +10,11 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
     { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds' } },
     {
+      path: '/rounds/shift',
+      component: () => import('./places/rounds/ShiftPlace.vue'),
+      meta: { place: 'Rounds' },
+    },
+    {
       path: '/alerts/:id(\\d+)',
       component: () => import('./places/rounds/AlertPlace.vue'),
       meta: { place: 'Rounds' },

@@ -82,6 +82,8 @@ const alert = {
   members: count,
   flips: listOf(instant),
   wellSince: instant.allow(null),
+  followUpAt: instant.allow(null),
+  followUpWord: words,
   closedBy: words.allow(null),
   closedWord: words,
   helpedBy: words.allow(null),

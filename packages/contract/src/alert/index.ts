@@ -70,6 +70,9 @@ export interface AlertView {
   /** Set when it came out of this window at its end. */
   windowId: number | null
   windowName: string | null
+  /** When whoever has it said that they would look again, and with which word. */
+  followUpAt: Millis | null
+  followUpWord: string
   notes: number
   /** Of one that is over: who closed it by hand, and with which word. */
   closedBy: string | null
@@ -197,7 +200,10 @@ export interface AlertClose {
   reason: string
 }
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
-/** What can be done with many alerts at once. *reopen*: one that was closed by hand, while its post still fails. */
+/**
+ * What can be done with many alerts at once. *follow-up*: say when one will look again, and have it until then. *reopen*: one
+ * that was closed by hand, while its post still fails.
+ */
 export const alertActs = [
   'take',
   'give-back',
@@ -205,6 +211,7 @@ export const alertActs = [
   'decline',
   'hide',
   'show',
+  'follow-up',
   'note',
   'close',
   'reopen',
@@ -212,11 +219,11 @@ export const alertActs = [
 export interface AlertsAct {
   ids: number[]
   do: (typeof alertActs)[number]
-  /** Of *note* and *close*; the word that goes with *hand-over*. */
+  /** Of *note* and *close*; the word that goes with *hand-over*, *hide* and *follow-up*. */
   text: string
   /** Of *hand-over*. */
   personId?: number
-  /** Of *hide*. */
+  /** Of *hide* and *follow-up*. */
   until?: Millis
 }
 export const alertsActSchema = Joi.object<AlertsAct, true>({

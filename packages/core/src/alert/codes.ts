@@ -31,12 +31,13 @@ export const alertEvents = [
   'reopened',
   'well',
   'failed-again',
+  'promised',
 ] as const
 export type AlertEvent = (typeof alertEvents)[number]
 
 /**
  * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `person`: whom it was *handed-over* to. `until`: of
- * *hidden*. `verb`, `service`: of *asked* and *attempted*;
+ * *hidden* and *promised*. `verb`, `service`: of *asked* and *attempted*;
  * `succeeded`: of *attempted*.
  */
 export interface AlertEventDetail extends Partial<ServiceAction> {

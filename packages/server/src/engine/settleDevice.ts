@@ -229,7 +229,7 @@ async function apply(
         const open = alerting.alerts.get(key)!
         await tx.query(
           `update alert set status = 'closed', closed_at = $2, close_reason = $3, offered_to = null, offered_by = null,
-             hidden_until = null, well_since = null
+             hidden_until = null, well_since = null, follow_up_at = null, follow_up_word = ''
            where id = $1`,
           [open.id, time(at), action.because],
         )

@@ -6,6 +6,9 @@ alter table alert
   add column carried_by bigint references alert on delete set null,
   -- When it began to fail each time, newest last, while it flips; empty: it does not.
   add column flips_at timestamptz[] not null default '{}',
+  -- Until when, and with which word, whoever has it said that they would look again.
+  add column follow_up_at timestamptz,
+  add column follow_up_word text not null default '',
   -- Well since, but not closed yet, because it flips.
   add column well_since timestamptz,
   add constraint alert_about check ((device_id is null) <> (site_id is null));
@@ -16,7 +19,7 @@ create index alert_steady on alert (well_since) where well_since is not null;
 alter table alert_entry drop constraint alert_entry_event;
 alter table alert_entry add constraint alert_entry_event check (event in ('raised', 'raised-after-maintenance',
   'severity-changed', 'closed', 'taken', 'given-back', 'note', 'asked', 'attempted', 'handed-over', 'declined',
-  'hidden', 'shown', 'reopened', 'well', 'failed-again'));
+  'hidden', 'shown', 'reopened', 'well', 'failed-again', 'promised'));
 -- What silent devices carry today.
 update alert a set carried_by = s.id
 from (select device_id, min(id) as id from alert where status <> 'closed' and rule->>'kind' = 'silence' group by 1) s

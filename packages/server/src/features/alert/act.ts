@@ -19,13 +19,15 @@ interface Acted {
   severity: Severity
   close_reason: string | null
   offered_to: number | null
+  taken_by: number | null
 }
 
 /** One that the viewer may see, locked. @throws ProblemError no-such-alert */
 async function requireAlert(tx: Db, viewer: Viewer, id: number): Promise<Acted> {
   const alert = await firstRow<Acted>(
     tx,
-    `select id, device_id, client_id, watch, instance, status, severity, close_reason, offered_to from alert
+    `select id, device_id, client_id, watch, instance, status, severity, close_reason, offered_to,
+       taken_by from alert
      where id = $1 and ${ofClients('client_id', 2)} for update`,
     [id, viewer.clientIds],
   )
@@ -55,6 +57,15 @@ async function requireColleague(
 /** No longer than anybody means by “later”. */
 const longestHidden: Millis = 31 * day
 
+/** @throws ProblemError *invalid* where it is over, or too far away */
+function requireLater(until: Millis | undefined, now: Millis): Millis {
+  if (until === undefined || until <= now || until > now + longestHidden)
+    throw new ProblemError('invalid', 'Choose a time to come, within a month.', [
+      { at: 'until', message: 'not within a month' },
+    ])
+  return until
+}
+
 type Entry = Omit<NewEntry, 'at' | 'personId'>
 
 /** Does it, and returns what is written down of it. */
@@ -65,13 +76,14 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
     case 'take':
       await set(
         `status = 'taken', taken_by = $2, taken_at = now(), offered_to = null, offered_by = null, offered_word = '',
-         hidden_until = null`,
+         hidden_until = null, follow_up_at = null, follow_up_word = ''`,
         [viewer.id],
       )
       return { event: 'taken' }
     case 'give-back':
       await set(
-        `status = 'open', taken_by = null, taken_at = null, offered_to = null, offered_by = null, offered_word = ''`,
+        `status = 'open', taken_by = null, taken_at = null, offered_to = null, offered_by = null, offered_word = '',
+         follow_up_at = null, follow_up_word = ''`,
       )
       return { event: 'given-back' }
     case 'hand-over': {
@@ -89,13 +101,20 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
       await set(`offered_to = null, offered_by = null, offered_word = ''`)
       return { event: 'declined', text: act.text }
     case 'hide': {
-      const { until = 0 } = act
-      if (until <= now || until > now + longestHidden)
-        throw new ProblemError('invalid', 'Choose a time to come, within a month.', [
-          { at: 'until', message: 'not within a month' },
-        ])
+      const until = requireLater(act.until, now)
       await set('hidden_until = $2', [time(until)])
       return { event: 'hidden', detail: { until }, text: act.text }
+    }
+    case 'follow-up': {
+      const until = requireLater(act.until, now)
+      if (alert.taken_by !== null && alert.taken_by !== viewer.id)
+        throw new ProblemError('invalid', 'Somebody else has it. Take it over first, or ask them.')
+      await set(
+        `status = 'taken', taken_by = $2, taken_at = coalesce(taken_at, now()), follow_up_at = $3, follow_up_word = $4,
+         hidden_until = null`,
+        [viewer.id, time(until), act.text.slice(0, 500)],
+      )
+      return { event: 'promised', detail: { until }, text: act.text.slice(0, 500) }
     }
     case 'show':
       await set('hidden_until = null')
@@ -110,7 +129,7 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
         ])
       await set(
         `status = 'closed', closed_at = now(), close_reason = 'by-hand', offered_to = null, offered_by = null,
-         offered_word = '', hidden_until = null`,
+         offered_word = '', hidden_until = null, follow_up_at = null, follow_up_word = ''`,
       )
       return { event: 'closed', detail: { reason: 'by-hand' }, text: act.text.slice(0, 500) }
     case 'reopen':

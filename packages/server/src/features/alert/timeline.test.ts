@@ -35,7 +35,10 @@ beforeAll(async () => {
   const up = (seconds: number) => ({ readings: [['uptime', '', seconds] as [string, string, number]] })
   await agent.send([
     agent.report(1, { facts: { services: services('running'), updates: updates(['libssl', 'nginx', 'zlib']) } }),
-    agent.report(5, { ...up(90_000), events: [entry(4, 'error', 'out of memory'), entry(4, 'informational', 'all well')] }),
+    agent.report(5, {
+      ...up(90_000),
+      events: [entry(4, 'error', 'out of memory'), entry(4, 'informational', 'all well')],
+    }),
     agent.report(6, { facts: { updates: updates(['zlib']) } }),
     agent.report(8, up(60)),
     agent.report(10, { facts: { services: services('stopped') } }),

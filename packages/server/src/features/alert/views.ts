@@ -17,6 +17,7 @@ export const alertSelect = `
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",
          o.name as "offeredTo", a.offered_to as "offeredToId", b.name as "offeredBy",
          a.offered_word as "offeredWord", a.hidden_until as "hiddenUntil",
+         a.follow_up_at as "followUpAt", a.follow_up_word as "followUpWord",
          case when a.status = 'closed' then a.evidence
          else coalesce(nullif(p.state->'evidence', 'null'), a.evidence) end as evidence,
          a.rule, a.window_id as "windowId", w.name as "windowName",

@@ -8,7 +8,7 @@ import {
   type Millis,
   type RemediationOutcome,
 } from '#core'
-import { clockText, fullText } from './time'
+import { clockText, fullText, shortText } from './time'
 
 export interface AlertWords {
   strong: string
@@ -89,6 +89,8 @@ export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'
       return 'not accepted'
     case 'hidden':
       return `hidden until ${fullText(detail.until!)}`
+    case 'promised':
+      return `to be looked at again by ${fullText(detail.until!)}`
     case 'shown':
       return 'shown again'
     case 'reopened':
@@ -129,6 +131,15 @@ export function flipText({ flips, wellSince }: Pick<AlertView, 'flips' | 'wellSi
   const times = flips.filter((at) => at > now - lately).length
   const often = times ? `failed ${times === 1 ? 'once' : `${times} times`} in the last hour` : 'steady for an hour'
   return `flips: ${often}${wellSince === null ? '' : `, well since ${clockText(wellSince)}`}`
+}
+
+/** What whoever has it said that they would do, and whether that is due. */
+export function followUpText(
+  { followUpAt, followUpWord }: Pick<AlertView, 'followUpAt' | 'followUpWord'>,
+  now: Millis,
+): string {
+  if (followUpAt === null) return ''
+  return `${followUpAt < now ? 'was to be looked at again by' : 'looked at again by'} ${shortText(followUpAt)}${followUpWord ? `: ${followUpWord}` : ''}`
 }
 
 /** What an alert carries, or is carried by. */

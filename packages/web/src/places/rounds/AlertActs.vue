@@ -56,7 +56,7 @@ async function take(): Promise<void> {
 }
 const giveBack = () => act(mine.value, { do: 'give-back' }, 'Given back to everybody.')
 
-const mode = ref<'close' | 'hand-over' | 'hide' | null>(null)
+const mode = ref<'close' | 'hand-over' | 'hide' | 'follow-up' | null>(null)
 const text = ref('')
 const field = useTemplateRef<InputInstance>('field')
 async function begin(what: typeof mode.value): Promise<void> {
@@ -89,6 +89,12 @@ const hide = () =>
     { do: 'hide', until: hideUntil.value, text: text.value.trim() },
     `Hidden until ${fullText(hideUntil.value)}, or until it gets worse.`,
   )
+const followUp = () =>
+  act(
+    open.value,
+    { do: 'follow-up', until: hideUntil.value, text: text.value.trim() },
+    `${open.value.length === 1 ? 'It is' : 'They are'} yours, to be looked at again by ${fullText(hideUntil.value)}.`,
+  )
 const close = () =>
   act(
     open.value,
@@ -109,6 +115,7 @@ useKeys(
         { key: 'g', does: 'give the alert back to everybody', run: () => void giveBack() },
         { key: 'o', does: 'hand the alert over to somebody', run: () => void begin('hand-over') },
         { key: 'u', does: 'hide the alert until a time', run: () => void begin('hide') },
+        { key: 'f', does: 'say when you look at it again', run: () => void begin('follow-up') },
         { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
         { key: 'c', does: 'close the alert, with a reason', run: () => void begin('close') },
       ]
@@ -138,6 +145,11 @@ useKeys(
         @click="begin('hand-over')"
       >Hand over… <kbd>o</kbd></button>
       <button class="btn" :aria-expanded="mode === 'hide'" @click="begin('hide')">Hide… <kbd>u</kbd></button>
+      <button
+        class="btn"
+        :aria-expanded="mode === 'follow-up'"
+        @click="begin('follow-up')"
+      >Follow up… <kbd>f</kbd></button>
       <button v-if="hidden.length" class="btn" @click="act(hidden, { do: 'show' }, 'Shown again.')">Show again</button>
       <button class="btn" :aria-expanded="mode === 'close'" @click="begin('close')">Close… <kbd>c</kbd></button>
     </template>
@@ -162,9 +174,9 @@ useKeys(
       />
       <button class="btn" :disabled="personId === 0">Hand over</button>
     </form>
-    <form v-if="mode === 'hide'" @submit.prevent="hide">
-      <ChoiceField v-model="hideFor" label="Until when">
-        <option v-for="(time, i) in times" :key="i" :value="String(i)">{{ time.text }}</option>
+    <form v-if="mode === 'hide' || mode === 'follow-up'" @submit.prevent="mode === 'hide' ? hide() : followUp()">
+      <ChoiceField v-model="hideFor" :label="mode === 'hide' ? 'Until when' : 'Looked at again'">
+        <option v-for="(time, i) in times" :key="i" :value="String(i)">{{ mode === 'hide' ? time.text : time.by }}</option>
         <option value="at">a time…</option>
       </ChoiceField>
       <ElDatePicker
@@ -173,18 +185,18 @@ useKeys(
         type="datetime"
         format="YYYY-MM-DD HH:mm"
         :clearable="false"
-        aria-label="Hide until"
+        :aria-label="mode === 'hide' ? 'Hide until' : 'Looked at again by'"
         style="width: 178px"
       />
       <ElInput
         ref="field"
         v-model="text"
-        aria-label="Why it is hidden"
-        placeholder="What it waits for"
+        :aria-label="mode === 'hide' ? 'Why it is hidden' : 'What is promised'"
+        :placeholder="mode === 'hide' ? 'What it waits for' : 'What you promised'"
         maxlength="500"
         @keydown.esc.stop="mode = null"
       />
-      <button class="btn">Hide</button>
+      <button class="btn">{{ mode === 'hide' ? 'Hide' : 'Take and follow up' }}</button>
     </form>
     <form v-if="mode === 'close'" @submit.prevent="close">
       <ElInput

@@ -89,7 +89,14 @@ const lines = computed((): Line[] => {
           : `/alerts/${item.id}`,
     isOwn: false,
   }))
-  return [...own, ...others].toSorted((a, b) => a.at - b.at)
+  const all = [...own, ...others].toSorted((a, b) => a.at - b.at)
+  // What was done again and again in a row is one line.
+  return all.flatMap((line, i) => {
+    if (line.text === all[i - 1]?.text && line.to === null) return []
+    const next = all.findIndex((other, n) => n > i && other.text !== line.text)
+    const times = line.to === null ? (next < 0 ? all.length : next) - i : 1
+    return [times > 1 ? { ...line, text: `${line.text}, ${times} times` } : line]
+  })
 })
 const planning = ref(false)
 const columns = [

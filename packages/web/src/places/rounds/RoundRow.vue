@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AlertView, HeldView, RemediationView } from '#contract'
-import { alertWords, causeText, endText, flipText, pastWords, remediationWords } from '../../parts/format/alertWords'
+import { alertWords, causeText, endText, flipText, followUpText, pastWords, remediationWords } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import AgeText from '../../parts/ui/AgeText.vue'
@@ -24,7 +24,7 @@ const remediation = computed(() => ('attempts' in props.row ? props.row : null))
 const wellAt = computed(() => alert.value?.closedAt ?? remediation.value?.endedAt ?? null)
 const mark = computed(() => (props.group === 'held' ? 'held' : isOver.value ? 'settled' : props.row.severity))
 const notes = computed(() =>
-  alert.value ? [causeText(alert.value), flipText(alert.value, now.value), isOver.value ? endText(alert.value) : ''] : [],
+  alert.value ? [causeText(alert.value), flipText(alert.value, now.value), followUpText(alert.value, now.value), isOver.value ? endText(alert.value) : ''] : [],
 )
 </script>
 

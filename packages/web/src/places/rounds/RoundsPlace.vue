@@ -26,6 +26,7 @@ import { sinceTimes } from './sinceTimes'
 const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
 const RoundsNarrow = defineAsyncComponent(() => import('./RoundsNarrow.vue'))
+const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
@@ -158,6 +159,17 @@ function pick(row: RoundsRow): void {
   picked.value = next
 }
 const pickedState = (row: RoundsRow) => (picked.value && 'status' in row ? picked.value.has(row.id) : null)
+/** The posts of those that are still open and about a device. */
+const holdable = computed(() =>
+  [...(picked.value?.values() ?? [])].flatMap(({ deviceId, watch, instance, status }) =>
+    deviceId === null || status === 'closed' ? [] : [{ deviceId, watch, instance }],
+  ),
+)
+const onlyClient = computed(() => {
+  const clients = new Set([...(picked.value?.values() ?? [])].map(({ clientId }) => clientId))
+  return clients.size === 1 ? [...clients][0]! : null
+})
+const holding = ref(false)
 async function acted(): Promise<void> {
   picked.value = null
   await refresh()
@@ -230,6 +242,7 @@ useKeys('Rounds', [
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
             {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
           <button v-if="session.mayChange" class="link" :aria-pressed="picked !== null" @click="picked = picked ? null : new Map()">{{ picked ? 'choose one' : 'choose several' }}</button>
+          <RouterLink class="link" to="/rounds/shift">shift</RouterLink>
           <button class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
@@ -263,7 +276,19 @@ useKeys('Rounds', [
       <ul>
         <li v-for="alert in picked.values()" :key="alert.id"><b>{{ alertWords(alert).strong }}</b> <span class="mono">{{ alert.deviceName || alert.siteName }}</span></li>
       </ul>
-      <AlertActs v-if="picked.size" :alerts="[...picked.values()]" @changed="acted" />
+      <AlertActs v-if="picked.size" :alerts="[...picked.values()]" @changed="acted">
+        <button v-if="holdable.length && onlyClient !== null" class="btn" @click="holding = true">Hold…</button>
+      </AlertActs>
+      <WindowDialog
+        v-if="holding && onlyClient !== null"
+        :begin="{
+          clientId: onlyClient,
+          deviceIds: [...new Set(holdable.map(({ deviceId }) => deviceId))],
+          subject: { of: 'posts', posts: holdable },
+        }"
+        :devices-name="countText(new Set(holdable.map(({ deviceId }) => deviceId)).size, 'device')"
+        @close="holding = false"
+      />
       <button class="link" @click="picked = null">none</button>
     </aside>
     <AlertPanel v-else-if="panel && !isNarrow" :key="chosen!" class="panel" v-bind="panel" @changed="refresh" />

@@ -1,0 +1,92 @@
+import { expect, test } from '@playwright/test'
+import { choose, group, signIn, url } from './day'
+
+/** One that lasts: nobody installs its updates meanwhile. */
+const updates = /security updates waiting/
+
+test('a morning by keyboard: narrowed, taken, promised, noted, read on its page, closed and opened again', async ({
+  page,
+}) => {
+  await signIn(page)
+  await page.goto(`${url()}/rounds?severity=warning&family=update`)
+  const row = group(page, 'To do').getByRole('button', { name: updates })
+  await expect(row).toContainText('sv-desk-02')
+  await expect(group(page, 'To do').getByRole('button', { name: /bakery-orders/ })).toHaveCount(0)
+  // The first one is chosen; down and up again, beyond both ends.
+  for (const key of ['j', 'j', 'k', 'k', 'k']) await page.keyboard.press(key)
+  await expect(row).toHaveAttribute('aria-current', 'true')
+  await page.keyboard.press('t')
+  const mine = group(page, 'Being worked on').getByRole('button', { name: updates })
+  await expect(mine).toContainText('taken by')
+
+  await page.keyboard.press('f')
+  await expect(page.getByLabel('What is promised')).toBeFocused()
+  await page.keyboard.type('ask them to restart it')
+  await page.keyboard.press('Enter')
+  await expect(mine).toContainText(/looked at again by .*: ask them to restart it/)
+  await page.keyboard.press('Escape')
+  await mine.focus()
+  await page.keyboard.press('a')
+  await page.keyboard.type('they are at lunch')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('Noted.')).toBeVisible()
+
+  await mine.click()
+  await page.keyboard.press('e')
+  await expect(page).toHaveURL(/\/alerts\/\d+$/)
+  const happened = page.getByRole('region', { name: 'What happened' })
+  await expect(happened.getByText(/note by Mara Velde: they are at lunch/)).toBeVisible()
+  await expect(happened.getByText(/looked at again by .*ask them to restart it/)).toBeVisible()
+  await expect(page.getByText('It is the first of its kind.')).toBeVisible()
+  const address = page.url()
+
+  await page.goto(`${url()}/rounds/shift`)
+  await expect(page.getByRole('region', { name: 'Mara Velde has' })).toContainText('ask them to restart it')
+
+  await page.goto(address)
+  await expect(page.getByRole('button', { name: /^Give back/ })).toBeVisible()
+  await page.keyboard.press('c')
+  await expect(page.getByLabel('Why it is closed')).toBeFocused()
+  await page.keyboard.type('they replace this machine on Monday')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText(/closed by Mara Velde: “they replace this machine on Monday”/)).toBeVisible()
+  await page.goto(`${url()}/rounds?family=update`)
+  const closed = group(page, /Closed by hand/).getByRole('button', { name: updates })
+  await expect(closed).toContainText('they replace this machine on Monday')
+  await closed.click()
+  await page.getByRole('button', { name: 'Open again' }).click()
+  await expect(row).toBeVisible()
+})
+
+test('what went on since a chosen time is told as over, and stands in the address', async ({ page }) => {
+  await signIn(page)
+  await page.getByRole('button', { name: 'Mark all as seen' }).click()
+  await expect(group(page, /^Over since/)).toHaveCount(0)
+  await page.getByRole('button', { name: 'narrow', exact: true }).click()
+  await choose(page.getByLabel('Over since'), 'a week ago')
+  await expect(page).toHaveURL(/since=7d/)
+  const over = group(page, /^Over since/)
+  await expect(over.getByRole('button', { name: /nginx was stopped/ }).first()).toContainText(/for \d+ min/)
+  await page.reload()
+  await expect(over.getByRole('button', { name: /nginx was stopped/ }).first()).toBeVisible()
+  await page.goto(`${url()}/rounds`)
+  await page.getByRole('button', { name: 'Mark all as seen' }).click()
+  await page.getByRole('button', { name: 'undo' }).first().click()
+})
+
+test('the page of an alert fits a telephone, and paper', async ({ page }) => {
+  await signIn(page)
+  await group(page, 'To do')
+    .getByRole('button', { name: /srv\/images/ })
+    .click()
+  await page.getByRole('link', { name: 'its page' }).click()
+  await expect(page.getByRole('heading', { name: 'Readings' })).toBeVisible()
+  await page.setViewportSize({ width: 390, height: 844 })
+  await expect(page.getByRole('button', { name: /^Take/ })).toBeVisible()
+  await expect.poll(() => page.evaluate<number>('document.documentElement.scrollWidth')).toBeLessThanOrEqual(390)
+  await page.setViewportSize({ width: 1280, height: 800 })
+  await page.emulateMedia({ media: 'print' })
+  await expect(page.getByRole('navigation').first()).toBeHidden()
+  await expect(page.getByRole('button', { name: /^Take/ })).toBeHidden()
+  await expect(page.getByRole('region', { name: 'What happened' })).toBeVisible()
+})
