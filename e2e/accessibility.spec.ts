@@ -56,6 +56,7 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/maintenance?days=28',
     '/maintenance/calendar',
     `/maintenance/${repeats.id}`,
+    `/estate/${device.id}/why?watch=services`,
     '/storage',
     '/nowhere',
     `/policy/${template.id}`,

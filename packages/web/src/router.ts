@@ -25,6 +25,11 @@ export const router = createRouter({
       component: () => import('./places/estate/DevicePlace.vue'),
       meta: { place: 'Estate' },
     },
+    {
+      path: '/estate/:id(\\d+)/why',
+      component: () => import('./places/estate/WhyPlace.vue'),
+      meta: { place: 'Estate' },
+    },
     { path: '/rollout', component: () => import('./places/rollout/RolloutPlace.vue'), meta: { place: 'Rollout' } },
     { path: '/policy', component: () => import('./places/policy/PolicyPlace.vue'), meta: { place: 'Policy' } },
     {

@@ -9,6 +9,7 @@ import {
   type AlertEventDetail,
   type Evidence,
   type LevelLine,
+  type WhyStep,
   type ServiceAction,
 } from '#core'
 import Joi from 'joi'
@@ -27,6 +28,7 @@ import type {
   RemediationView,
   AttemptView,
   TimelineItem,
+  WhyPage,
   Carrier,
 } from './index'
 
@@ -169,6 +171,29 @@ export const alertTimelineSchema = answerOf<AlertTimeline>({
     }),
   ),
   left: count,
+})
+export const whyPageSchema = answerOf<WhyPage>({
+  at: instant,
+  deviceName: words,
+  zone: words,
+  steps: listOf(
+    answerOf<WhyStep>({
+      code: words,
+      result: Joi.string().valid('passed', 'stopped', 'noted'),
+      at: instant.allow(null),
+      until: instant.allow(null),
+      length: Joi.number().allow(null),
+      text: words,
+      severity: severity.allow(null),
+      id: id.allow(null),
+      sources: listOf(sourceSchema),
+      collector: Joi.string()
+        .valid(...collectors)
+        .allow(null),
+    }),
+  ),
+  knownSince: instant.allow(null),
+  watches: listOf(answerOf<WhyPage['watches'][number]>({ key: words, name: words, instances: listOf(words) })),
 })
 export const lookedSchema = answerOf<Looked>({ looked: Joi.boolean(), before: instant })
 export const alertsActedSchema = listOf(answerOf<AlertActed>({ id, problem: words.allow(null) }))

@@ -17,6 +17,7 @@ import {
   type ServiceAction,
   type Severity,
   type Source,
+  type WhyStep,
 } from '#core'
 
 export type AlertStatus = 'open' | 'taken' | 'closed'
@@ -131,6 +132,28 @@ export interface AlertTimeline {
   left: number
 }
 
+/** What is asked of a post: why there was an alert at a time, or was none; without a time, now. */
+export interface WhyQuery {
+  watch: string
+  instance: string
+  at?: Millis
+}
+export const whyQuerySchema = Joi.object<WhyQuery, true>({
+  watch: Joi.string().max(200).required(),
+  instance: Joi.string().allow('').max(1000).default(''),
+  at: aTime,
+})
+export interface WhyPage {
+  at: Millis
+  deviceName: string
+  zone: string
+  steps: WhyStep[]
+  /** Since when it is known what the device and its site were; what was before is told by what they were then. */
+  knownSince: Millis | null
+  /** Posts of its watches that can be asked about. */
+  watches: { key: string; name: string; instances: string[] }[]
+}
+
 export interface AlertPage extends AlertView {
   entries: AlertEntry[]
   actions: ServiceAction[]
@@ -201,8 +224,8 @@ export interface AlertClose {
 }
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
 /**
- * What can be done with many alerts at once. *follow-up*: say when one will look again, and have it until then. *reopen*: one
- * that was closed by hand, while its post still fails.
+ * What can be done with many alerts at once. *follow-up*: say when one will look again, and have it until then.
+ * *reopen*: one that was closed by hand, while its post still fails.
  */
 export const alertActs = [
   'take',

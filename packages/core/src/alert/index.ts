@@ -25,3 +25,4 @@ export {
   type PostStanding,
   type Situation,
 } from './settle'
+export { why, type PostPast, type WhyCode, type WhyStep } from './why'

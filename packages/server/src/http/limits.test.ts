@@ -62,6 +62,7 @@ const ofNobody = [
 ].sort()
 const queries: Record<string, () => string> = {
   '/api/devices/{id}/series': () => `?from=1&until=2&metrics=cpu.busy`,
+  '/api/devices/{id}/why': () => '?watch=services',
   '/api/find': () => '?q=tidemill',
   '/api/device-rows': () => `?ids=${id.device!}`,
   '/api/views': () => '?place=estate',

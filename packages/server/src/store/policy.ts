@@ -3,13 +3,14 @@ import {
   type Assignment,
   type CompiledPolicy,
   type Exception,
+  type Millis,
   type Policy,
   type Target,
   type Template,
   type Values,
   type WatchSpec,
 } from '#core'
-import { firstRow, rows, type Db } from '../db'
+import { firstRow, rows, time, type Db } from '../db'
 
 interface TemplateRow {
   id: number
@@ -53,20 +54,30 @@ let cached: PolicyInForce | null = null
 /** What the transaction of a change on this connection has made: in force for nobody else yet. */
 const changedOn = new WeakMap<Db, PolicyInForce>()
 
-async function readPolicy(db: Db, version: number): Promise<PolicyInForce> {
+/** The newest revisions, or those that were the newest at a time, of what was not removed. */
+const revisions = (of: 'template' | 'assignment' | 'exception') =>
+  `(select * from (select distinct on (id) * from ${of}_revision where $1::timestamptz is null or saved_at <= $1
+    order by id, revision desc) newest where not removed) ${of}`
+
+/** @param at as of when; null: now */
+async function readPolicy(db: Db, version: number, at: Millis | null = null): Promise<PolicyInForce> {
+  const asOf = [time(at)]
   const templates = await rows<TemplateRow>(
     db,
-    'select id, revision, name, description, includes, watches from template order by id limit 5000',
+    `select id, revision, name, description, includes, watches from ${revisions('template')} order by id limit 5000`,
+    asOf,
   )
   const assignments = await rows<AssignmentRow>(
     db,
-    `select id, revision, template_id, target, rank, values, dormant, reason, review_at, created_at from assignment
-     order by id limit 10000`,
+    `select id, revision, template_id, target, rank, values, dormant, reason, review_at, created_at
+     from ${revisions('assignment')} order by id limit 10000`,
+    asOf,
   )
   const exceptions = await rows<ExceptionRow>(
     db,
-    `select id, revision, target, watch, values, left_out, reason, owner_id, review_at, created_at from exception
-     order by id limit 50000`,
+    `select id, revision, target, watch, values, left_out, reason, owner_id, review_at, created_at
+     from ${revisions('exception')} order by id limit 50000`,
+    asOf,
   )
   const policy: Policy = {
     templates: templates.map((row): Template => ({ ...row })),
@@ -115,6 +126,17 @@ export async function policyAsChanged(tx: Db): Promise<PolicyInForce> {
   const policy = await readPolicy(tx, version)
   changedOn.set(tx, policy)
   return policy
+}
+
+/** The policy as it was in force at a time, which is that of now where nothing was changed since. */
+export async function policyAsOf(db: Db, at: Millis): Promise<PolicyInForce> {
+  const later = await firstRow(
+    db,
+    `select from template_revision where saved_at > $1 union all select from assignment_revision where saved_at > $1
+     union all select from exception_revision where saved_at > $1 limit 1`,
+    [time(at)],
+  )
+  return later ? readPolicy(db, 0, at) : policyInForce(db)
 }
 
 /** Every target that a policy tries. */

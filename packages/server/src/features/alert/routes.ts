@@ -19,6 +19,8 @@ import {
   roundsSchema,
   todoCountSchema,
   todoQuerySchema,
+  whyPageSchema,
+  whyQuerySchema,
   type AlertEntry,
   type AlertPage,
   type AlertsAct,
@@ -35,6 +37,7 @@ import { addEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
 import { actOnAlert, actOnAlerts } from './act'
+import { whyAt } from './why'
 import { timeline } from './timeline'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
@@ -257,6 +260,15 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
         },
       )
     },
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/devices/:id/why',
+    access: 'contact',
+    summary: 'Why there is, or was at a time, an alert about a post of a device, or none',
+    answer: whyPageSchema,
+    query: whyQuerySchema,
+    handle: ({ viewer, id, query }) => whyAt(pool, viewer, id(), query),
   })
   route(app, {
     method: 'GET',

@@ -25,9 +25,9 @@ export const alertSelect = `
          l.name as "closedBy", coalesce(l.text, '') as "closedWord", k.name as "helpedBy",
          case when r.id is not null then jsonb_build_object('id', r.id, 'kind',
            case when r.site_id is null then 'silence' else 'site' end) end as carrier,
-         (select count(*) from alert m where (m.carried_by = a.id
-           or m.carried_by in (select n.id from alert n where n.carried_by = a.id))
-           and (m.status <> 'closed' or a.status = 'closed'))::int as members,
+         ((select count(*) from alert m where m.carried_by = a.id and (m.status <> 'closed' or a.status = 'closed'))
+           + (select count(*) from alert n join alert m on m.carried_by = n.id
+             where n.carried_by = a.id and (m.status <> 'closed' or a.status = 'closed')))::int as members,
          array(select floor(extract(epoch from f) * 1000)::float8 from unnest(a.flips_at) f) as flips,
          a.well_since as "wellSince", ${freshness}
   from alert a

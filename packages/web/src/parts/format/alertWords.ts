@@ -25,7 +25,9 @@ export function alertWords(alert: { instance: string; rule: AlertRule; evidence:
   }
   if (alert.rule.kind === 'disk-space') return { strong: alert.instance, rest: `has ${text}` }
   if (alert.rule.kind === 'silence') return { strong: 'Silent', rest: text }
-  return { strong: alert.rule.name, rest: text }
+  const { name } = alert.rule
+  // A sentence that begins with the name of its rule says it once.
+  return { strong: name, rest: text.startsWith(`${name} `) ? text.slice(name.length + 1) : text }
 }
 
 const past = { start: 'started', stop: 'stopped', restart: 'restarted' } as const

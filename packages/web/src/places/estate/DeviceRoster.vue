@@ -161,6 +161,7 @@ const told = computed(() => {
     </div>
     <div class="from">
       <b>{{ watch.name }}</b>
+      <RouterLink class="link" :to="{ path: `/estate/${device.id}/why`, query: { watch: watch.key } }">why</RouterLink>
       <span v-for="source in watch.broughtBy" :key="source.id"><PolicyLink :template-id="source.id">{{ source.name }}</PolicyLink> <span class="muted">for {{ target(source) }}</span></span>
       <span v-if="watch.standing === 'left out'" class="warning">left out: {{ watch.leftOutBy?.name }}
         <button v-if="session.mayChange" class="link" @click="cancelTasks(watch.leftOutBy!)">put back</button></span>

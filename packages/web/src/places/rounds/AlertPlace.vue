@@ -98,6 +98,10 @@ const lines = computed((): Line[] => {
     return [times > 1 ? { ...line, text: `${line.text}, ${times} times` } : line]
   })
 })
+const whyAddress = computed(() => {
+  const { deviceId, watch, instance } = alert.value!
+  return { path: `/estate/${deviceId}/why`, query: { watch, ...(instance ? { instance } : {}) } }
+})
 const planning = ref(false)
 const columns = [
   { key: 'began', title: 'Began' },
@@ -162,6 +166,7 @@ const print = () => {
         <section aria-label="Why">
           <h2>Why</h2>
           <WhySteps :alert="{ ...alert, entries: [] }" :held="null" :remediation="null" />
+          <p v-if="alert.deviceId !== null"><RouterLink :to="whyAddress">Why at any other time, step by step</RouterLink></p>
           <CauseMembers v-if="alert.members" :alert="alert" />
           <h2>Earlier</h2>
           <ShortTable

@@ -1,0 +1,243 @@
+import type { WhyPage, WhyQuery } from '#contract'
+import {
+  day,
+  minute,
+  reaches,
+  why,
+  watchKind,
+  withoutNamed,
+  type DeviceTraits,
+  type Facts,
+  type LogEvent,
+  type MetricName,
+  type Millis,
+  type Observed,
+  type PostPast,
+  type Reading,
+  type Roster,
+  type Severity,
+} from '#core'
+import { firstRow, rows, time, type Db, type Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
+import { policyAsOf } from '../../store/policy'
+import { traitsOf, type TraitsRow } from '../../store/traits'
+import { occurrenceEnd, windowOf } from '../../store/windows'
+import { requireDevice } from '../estate'
+import { requireClient, type Viewer } from '../access'
+
+/** How long a post may have been looked for in what is kept of its reports. */
+const reportsBack: Millis = 40 * day
+
+type DeviceThen = TraitsRow & { zone: string; known_since: Millis; interval_ms: number; failed: Observed['failed'] }
+
+/** What it was then; before that is known, what it was first. By the primary key (device, since). */
+async function deviceAt(db: Db, id: number, at: Millis): Promise<DeviceThen> {
+  const found = await firstRow<DeviceThen>(
+    db,
+    `
+    select d.id, p.name, p.client_id, p.site_id, p.kind, p.os_family, p.os_name, p.roles, p.tags, p.addresses,
+      coalesce(z.zone, s.zone) as zone, first.since as known_since,
+      coalesce(d.reported_interval_ms, d.interval_ms) as interval_ms,
+      (select coalesce(jsonb_agg(f->>'collector'), '[]') from jsonb_array_elements(d.failed) f) as failed
+    from device d
+    join lateral (select * from device_past
+      where device_id = d.id
+      order by since <= $2 desc, case when since <= $2 then since end desc, since limit 1) p on true
+    join lateral (select min(since) as since from device_past where device_id = d.id) first on true
+    join site s on s.id = p.site_id
+    left join lateral (select zone from site_past where site_id = p.site_id and since <= $2
+      order by since desc limit 1) z on true
+    where d.id = $1`,
+    [id, time(at)],
+  )
+  if (!found) throw new ProblemError('no-such-device')
+  return found
+}
+
+/** The newest report until then, by the primary key (device, at). */
+interface KeptReport {
+  at: Millis
+  receivedAt: Millis
+  value: number[]
+  series: [MetricName, string][]
+  newest: boolean
+}
+async function reportAt(db: Db, id: number, at: Millis): Promise<KeptReport | null> {
+  return firstRow<KeptReport>(
+    db,
+    `
+    select r.at, r.received_at as "receivedAt", r.value, y.series,
+      not exists (select from report n where n.device_id = $1 and n.at > r.at) as newest
+    from report r join layout y on y.id = r.layout_id
+    where r.device_id = $1 and r.at <= $2 and r.at > $3 order by r.at desc limit 1`,
+    [id, time(at), time(at - reportsBack)],
+  )
+}
+
+function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Observed {
+  return {
+    at: report.at,
+    interval: device.interval_ms,
+    heardAt: report.at,
+    readings: report.series.map(([metric, instance], i): Reading => [metric, instance, report.value[i]!]),
+    facts,
+    events: [] as LogEvent[],
+    // What failed before is not kept: of older reports it is not known.
+    failed: report.newest ? device.failed : [],
+    zone: device.zone,
+  }
+}
+
+async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {
+  const found = await rows<{ subject: string; value: unknown }>(
+    db,
+    `select distinct on (subject) subject, value from device_fact where device_id = $1 and at <= $2
+     order by subject, at desc`,
+    [id, time(at)],
+  )
+  return Object.fromEntries(found.map(({ subject, value }) => [subject, value])) as Facts
+}
+
+/** What had become of a post by then: its level, what was held, tried, open and closed by hand. */
+async function postAt(
+  db: Db,
+  id: number,
+  { watch, instance }: WhyQuery,
+  at: Millis,
+): Promise<Pick<PostPast, 'level' | 'held' | 'tried' | 'alert' | 'dismissed'>> {
+  const post = [id, watch, instance, time(at)]
+  const change = await firstRow<{
+    at: Millis
+    to_level: Severity | null
+    began: Millis
+    evidence: PostPast['level'] extends infer L ? (L extends { evidence: infer E } ? E : never) : never
+  }>(
+    db,
+    `select at, to_level, began, evidence from post_change
+     where device_id = $1 and watch = $2 and instance = $3 and at <= $4 order by at desc limit 1`,
+    post,
+  )
+  const raised = await firstRow<{ at: Millis }>(
+    db,
+    `select at from post_change
+     where device_id = $1 and watch = $2 and instance = $3 and at <= $4 and kind = 'raised' order by at desc limit 1`,
+    post,
+  )
+  const held = await firstRow<{ window: number; since: Millis }>(
+    db,
+    `select window_id as window, held_at as since from held
+     where device_id = $1 and watch = $2 and instance = $3 and held_at <= $4 and coalesce(ended_at, 'infinity') > $4
+     order by id desc limit 1`,
+    post,
+  )
+  const tried = await firstRow<{ since: Millis; until: Millis | null }>(
+    db,
+    `select started_at as since, case when ended_at <= $4 then ended_at end as until from remediation
+     where device_id = $1 and watch = $2 and instance = $3 and started_at <= $4
+       and coalesce(ended_at, 'infinity') > coalesce($5::timestamptz, '-infinity') order by id desc limit 1`,
+    [...post, time(change?.to_level ? change.began : at)],
+  )
+  // What became of an alert stands in its entries: it may have been closed and opened again since.
+  const alert = await firstRow<{
+    id: number
+    since: Millis
+    event: string
+    reason: string | null
+    carrier: number | null
+  }>(
+    db,
+    `
+    select a.id, a.raised_at as since, e.event, e.detail->>'reason' as reason,
+      case when a.status <> 'closed' or a.closed_at > $4 then a.carried_by end as carrier
+    from alert a
+    join lateral (select event, detail from alert_entry
+      where alert_id = a.id and at <= $4
+        and event in ('raised', 'raised-after-maintenance', 'reopened', 'closed')
+      order by id desc limit 1) e on true
+    where a.device_id = $1 and a.watch = $2 and a.instance = $3 and a.raised_at <= $4
+    order by a.raised_at desc limit 1`,
+    post,
+  )
+  const isOpen = alert !== null && alert.event !== 'closed'
+  // What is watched no more is forgotten, with the level that it had.
+  const isForgotten = alert?.event === 'closed' && alert.reason !== 'cleared' && alert.reason !== 'by-hand'
+  return {
+    level:
+      change?.to_level && !isForgotten
+        ? { level: change.to_level, began: change.began, since: raised?.at ?? change.at, evidence: change.evidence }
+        : null,
+    held,
+    tried: change?.to_level ? tried : null,
+    alert: isOpen ? { id: alert.id, since: alert.since, carrier: alert.carrier } : null,
+    dismissed:
+      alert?.event === 'closed' && alert.reason === 'by-hand' && change?.to_level && !held
+        ? { id: alert.id, since: alert.since }
+        : null,
+  }
+}
+
+/** Windows in force then that reach the device as it was; each by the revision that it began by. */
+async function windowsAt(db: Db, device: DeviceTraits, at: Millis): Promise<PostPast['windows']> {
+  const found = await rows<Parameters<typeof windowOf>[0]>(
+    db,
+    `
+    select w.id, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at, o.ended_at
+    from window_occurrence o
+    cross join lateral (select * from window_revision r
+      where r.id = o.window_id and (o.revision is null or r.revision <= o.revision)
+      order by r.revision desc limit 1) w
+    where o.from_at <= $1 and ${occurrenceEnd} > $1`,
+    [time(at)],
+  )
+  return found.map(windowOf).filter((window) => reaches(window, device))
+}
+
+/** What each watch in force looked at, so that it can be chosen. */
+function watchesOf(roster: Roster, observed: Observed | null): WhyPage['watches'] {
+  return roster.map((watch) => {
+    const kind = watchKind(watch.kind)
+    const seen =
+      observed && kind.remembersAlways !== true
+        ? kind.observe(withoutNamed(watch, roster), observed, () => undefined).map(({ instance }) => instance)
+        : ['']
+    return { key: watch.key, name: watch.name, instances: seen.slice(0, 500) }
+  })
+}
+
+/**
+ * Why there was an alert about a post at a time, or was none, by what was in force and true then.
+ * @throws ProblemError no-such-device, invalid
+ */
+export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQuery): Promise<WhyPage> {
+  await requireDevice(pool, viewer, id)
+  const now = Date.now()
+  const at = query.at ?? now
+  if (at > now + minute)
+    throw new ProblemError('invalid', 'Nobody knows yet. Choose a time that is over.', [
+      { at: 'at', message: 'is to come' },
+    ])
+  const report = await reportAt(pool, id, at)
+  // What came in late was judged by what was in force when it did.
+  const judgedAt = Math.max(at, report?.receivedAt ?? at)
+  const device = await deviceAt(pool, id, judgedAt)
+  // What was another client’s then stays theirs.
+  requireClient(viewer, device.client_id, 'no-such-device')
+  const facts = await factsAt(pool, id, at)
+  const traits = traitsOf(device, facts)
+  const observed = report && observedIn(report, device, facts)
+  const [policy, post, windows] = await Promise.all([
+    policyAsOf(pool, judgedAt),
+    postAt(pool, id, query, at),
+    windowsAt(pool, traits, at),
+  ])
+  const roster = policy.compiled.roster(traits)
+  const { watch, instance } = query
+  return {
+    at,
+    deviceName: device.name,
+    zone: device.zone,
+    steps: why({ at, device: traits, roster, watch, instance, observed, windows, ...post }),
+    knownSince: device.known_since > judgedAt ? device.known_since : null,
+    watches: watchesOf(roster, observed),
+  }
+}
