@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test'
-import { choose, group, signIn, url } from './day'
+import { choose, group, openDevice, signIn, url } from './day'
 
 /** One that lasts: nobody installs its updates meanwhile. */
 const updates = /security updates waiting/
@@ -15,6 +15,7 @@ test('a morning by keyboard: narrowed, taken, promised, noted, read on its page,
   // The first one is chosen; down and up again, beyond both ends.
   for (const key of ['j', 'j', 'k', 'k', 'k']) await page.keyboard.press(key)
   await expect(row).toHaveAttribute('aria-current', 'true')
+  await expect(page.getByRole('button', { name: /^Take/ })).toBeVisible()
   await page.keyboard.press('t')
   const mine = group(page, 'Being worked on').getByRole('button', { name: updates })
   await expect(mine).toContainText('taken by')
@@ -89,4 +90,55 @@ test('the page of an alert fits a telephone, and paper', async ({ page }) => {
   await expect(page.getByRole('navigation').first()).toBeHidden()
   await expect(page.getByRole('button', { name: /^Take/ })).toBeHidden()
   await expect(page.getByRole('region', { name: 'What happened' })).toBeVisible()
+})
+
+test('why there is an alert, or none, is told for seven different reasons, now and in the past', async ({ page }) => {
+  await signIn(page)
+  const steps = page.getByRole('list', { name: 'Steps' }).getByRole('listitem')
+  const why = async (name: string, watch: string, expected: (string | RegExp)[]) => {
+    await openDevice(page, name)
+    await page.getByRole('tab', { name: 'Roster' }).click()
+    await page.locator('.watch', { hasText: watch }).getByRole('link', { name: 'why' }).first().click()
+    await expect(steps).toContainText(expected)
+  }
+  await why('bb-plant-app', 'every service that should be running', ['watched by Services', /./, /./])
+  await choose(page.getByLabel('What of it'), 'bakery-orders')
+  await expect(steps).toContainText([
+    'watched by Services',
+    'bakery-orders is stopped, which is critical',
+    'for long enough',
+    'no window covered it',
+    'so there was an alert since',
+  ])
+  await steps.last().getByRole('link').click()
+  await expect(page.getByRole('heading', { name: /bakery-orders is stopped/ })).toBeVisible()
+  await page.getByRole('link', { name: 'Why at any other time' }).click()
+  await expect(steps.last()).toContainText('so there was an alert since')
+  // Before it began, which is 34 minutes before the history ends.
+  await page.goto(`${page.url()}&at=${Date.now() - 55 * 60_000}`)
+  await expect(steps).toContainText(['watched by', 'it was well: bakery-orders is running', 'so there was no alert'])
+
+  const whyOf = async (name: string, query: string, expected: string[]) => {
+    await openDevice(page, name)
+    await expect(page.getByRole('tab', { name: 'Roster' })).toBeVisible()
+    await page.goto(`${page.url().split(/[?#]/)[0]!}/why?${query}`)
+    await expect(steps).toContainText(expected)
+  }
+  await whyOf('bb-shop-01', 'watch=services.till&instance=till-sync', [
+    'watched by',
+    'till-sync is stopped',
+    'for long enough',
+    'held it back since',
+    'no alert',
+  ])
+  await whyOf('tm-east-gate-1', 'watch=disk.space', [
+    'watched by',
+    'no report of that time is kept any more, or there never was one',
+    'no alert',
+  ])
+  await whyOf('tm-gate-1', 'watch=disk.space', ['watched by', 'it was well', 'no alert'])
+  await page.goto(`${page.url().split('?')[0]!}?watch=disk.space&instance=/srv/gone`)
+  await expect(steps).toContainText(['watched by', 'knows of no /srv/gone', 'no alert'])
+  await page.goto(`${page.url().split('?')[0]!}?watch=nothing.of.that.name`)
+  await expect(steps).toContainText(['nothing in its roster watched this', 'no alert'])
 })

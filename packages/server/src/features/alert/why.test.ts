@@ -74,6 +74,15 @@ describe('why there was an alert, or none', () => {
     expect(await codes(agent, 21, 'nothing.is.called.so')).toEqual(['not-watched', 'no-alert'])
     expect((await ask(agent, -100)).knownSince).not.toBeNull()
   })
+  it('by how often it reported then, which may not be how often it does today', async () => {
+    const agent = await device()
+    await agent.send(
+      [1, 6, 11, 16].map((minutes) => agent.report(minutes, { ...orders('running'), interval: 5 * minute })),
+    )
+    await agent.send([agent.report(40), agent.report(41)])
+    expect(await codes(agent, 20)).toEqual(['watched', 'well', 'no-alert'])
+    expect(await codes(agent, 39)).toEqual(['watched', 'unheard', 'no-alert'])
+  })
   it('that a window held it, and which one was in force and did not', async () => {
     const agent = await device()
     await hold(agent, 2, 12)

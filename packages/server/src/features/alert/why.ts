@@ -61,13 +61,18 @@ interface KeptReport {
   value: number[]
   series: [MetricName, string][]
   newest: boolean
+  /** The shortest time between it and the few before it; null: there are none. */
+  gap: Millis | null
 }
 async function reportAt(db: Db, id: number, at: Millis): Promise<KeptReport | null> {
   return firstRow<KeptReport>(
     db,
     `
     select r.at, r.received_at as "receivedAt", r.value, y.series,
-      not exists (select from report n where n.device_id = $1 and n.at > r.at) as newest
+      not exists (select from report n where n.device_id = $1 and n.at > r.at) as newest,
+      (select min(extract(epoch from g) * 1000)::float8 from (
+        select lag(b.at) over (order by b.at desc) - b.at as g from (
+          select at from report where device_id = $1 and at <= r.at and at > $3 order by at desc limit 4) b) g) as gap
     from report r join layout y on y.id = r.layout_id
     where r.device_id = $1 and r.at <= $2 and r.at > $3 order by r.at desc limit 1`,
     [id, time(at), time(at - reportsBack)],
@@ -77,7 +82,8 @@ async function reportAt(db: Db, id: number, at: Millis): Promise<KeptReport | nu
 function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Observed {
   return {
     at: report.at,
-    interval: device.interval_ms,
+    // How often it reported then is not kept, and may have been another interval than today’s.
+    interval: Math.max(device.interval_ms, report.gap ?? 0),
     heardAt: report.at,
     readings: report.series.map(([metric, instance], i): Reading => [metric, instance, report.value[i]!]),
     facts,

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
 import 'element-plus/es/components/date-picker/style/css'
-import { computed } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed, watch as watchChange } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { WhyPage } from '#contract'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
@@ -14,7 +14,9 @@ import PolicyLink from '../../parts/ui/PolicyLink.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 
 /** Why there was an alert about a post at a time, or was none: step by step, by what was true then. */
-const id = Number(useRoute().params.id)
+const route = useRoute()
+const router = useRouter()
+const id = Number(route.params.id)
 const watch = useAddressed('watch')
 const instance = useAddressed('instance')
 const at = useAddressed('at')
@@ -38,9 +40,17 @@ const instances = computed(() => {
   return [...new Set([...known, ...(instance.value || !known.length ? [instance.value] : [])])]
 })
 const isToCome = (date: Date) => date.getTime() > Date.now()
+const instancesOf = (key: string) => data.value?.watches.find((one) => one.key === key)?.instances ?? []
 function choose(key: string): void {
-  watch.value = key
+  const first = instancesOf(key)[0] ?? ''
+  const { instance: _was, ...query } = route.query
+  void router.replace({ query: { ...query, watch: key, ...(first ? { instance: first } : {}) } })
 }
+// Asked about a watch as a whole, where it has many of what it looks at: about the first of them.
+watchChange([data, watch], () => {
+  const known = instancesOf(watch.value)
+  if (!instance.value && known.length && !known.includes('')) instance.value = known[0]!
+})
 </script>
 
 <template>
