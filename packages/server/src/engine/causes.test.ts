@@ -120,6 +120,15 @@ describe('a site', () => {
       (await house.technician('POST', '/api/alerts/acts', { ids: [id], do: 'reopen', text: '' })).body,
     ).toMatchObject([{ problem: expect.stringContaining('those of its devices') as string }])
   })
+  it('carries a device no more that was moved elsewhere', async () => {
+    for (const agent of agents.slice(0, 4)) await quiet(agent, 900)
+    await round()
+    const { id } = (await ofSite())!
+    expect((await house.lead('PUT', `/api/devices/${agents[0]!.id}`, { siteId: house.sites[1] })).status).toBe(200)
+    await round()
+    expect((await alertsOf(agents[0]!))[0]).toMatchObject({ status: 'open', carrier: null })
+    expect((await members(id)).body.map(({ deviceId }) => deviceId)).not.toContain(agents[0]!.id)
+  })
   it('has no alert for those that a window holds', async () => {
     const made = await house.technician('POST', '/api/windows', {
       name: 'Cabling',
@@ -200,6 +209,12 @@ describe('a post that fails again and again', () => {
       await recovers(minutes + 3)
     }
     await fails(13)
-    expect((await alertsOf(agent))[0]).toMatchObject({ status: 'taken' })
+    const [alert] = await alertsOf(agent)
+    expect(alert).toMatchObject({ status: 'taken' })
+    // Closed by hand while it was well it waits for nothing any more.
+    await recovers(16)
+    await house.technician('POST', `/api/alerts/${alert!.id}/close`, { reason: 'the switch was replaced' })
+    await settleSteady(house.pool, agent.at(18) + 2 * steadyFor)
+    expect(await rows(house.pool, 'select from settle_due where device_id = $1', [agent.id])).toEqual([])
   })
 })

@@ -199,7 +199,7 @@ export async function settleSteady(pool: Pool, now: Millis): Promise<void> {
     const steady = await rows<{ id: DeviceId }>(
       tx,
       `
-      select distinct device_id as id from alert a where well_since <= $1 and not exists (select from alert s
+      select distinct device_id as id from alert a where well_since <= $1 and status <> 'closed' and not exists (select from alert s
         where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence') limit 500`,
       [time(now - steadyFor)],
     )

@@ -129,7 +129,7 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
         ])
       await set(
         `status = 'closed', closed_at = now(), close_reason = 'by-hand', offered_to = null, offered_by = null,
-         offered_word = '', hidden_until = null, follow_up_at = null, follow_up_word = ''`,
+         offered_word = '', hidden_until = null, follow_up_at = null, follow_up_word = '', well_since = null`,
       )
       return { event: 'closed', detail: { reason: 'by-hand' }, text: act.text.slice(0, 500) }
     case 'reopen':

@@ -7,6 +7,7 @@ import {
   watchKind,
   withoutNamed,
   type DeviceTraits,
+  type FactSubject,
   type Facts,
   type LogEvent,
   type MetricName,
@@ -94,12 +95,16 @@ function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Obser
   }
 }
 
+const subjectsKept: readonly FactSubject[] = ['system', 'disks', 'services', 'updates', 'packages', 'ports', 'logs']
+
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {
   const found = await rows<{ subject: string; value: unknown }>(
     db,
-    `select distinct on (subject) subject, value from device_fact where device_id = $1 and at <= $2
-     order by subject, at desc`,
-    [id, time(at)],
+    // By the primary key (device, subject, at), a look for each.
+    `select s.subject, f.value from unnest($3::text[]) s (subject)
+     cross join lateral (select value from device_fact
+       where device_id = $1 and subject = s.subject and at <= $2 order by at desc limit 1) f`,
+    [id, time(at), subjectsKept],
   )
   return Object.fromEntries(found.map(({ subject, value }) => [subject, value])) as Facts
 }

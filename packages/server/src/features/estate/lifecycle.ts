@@ -9,7 +9,7 @@ import {
   type RetiredList,
   type RetiredQuery,
 } from '#contract'
-import { day, hour, type ClientId, type DeviceId } from '#core'
+import { day, hour, type ClientId, type DeviceId, type SiteId } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { reevaluate } from '../../engine'
@@ -89,7 +89,7 @@ async function closeAll(tx: Db, id: DeviceId, reason: 'retired' | 'merged'): Pro
 
 async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
-  const site = await firstRow<{ client_id: ClientId }>(tx, 'select client_id from site where id = $1', [
+  const site = await firstRow<{ id: SiteId; client_id: ClientId }>(tx, 'select id, client_id from site where id = $1', [
     body.siteId ?? device.site_id,
   ])
   if (!site) throw new ProblemError('no-such-site')
@@ -109,6 +109,13 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
       site.client_id,
     ])
   }
+  // The silence of the site that it left says nothing of it any more.
+  if (site.id !== device.site_id)
+    await tx.query(
+      `update alert set carried_by = null where device_id = $1 and status <> 'closed'
+         and carried_by in (select id from alert where site_id = $2)`,
+      [id, device.site_id],
+    )
   await reevaluate(tx, id, Date.now())
   await audit(tx, {
     personId: viewer.id,
