@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { AlertPage, AlertView, Rounds } from '#contract'
 import { hour, minute, second, steadyFor, type Service } from '#core'
-import { rows, time } from '../db'
+import { rows, time as instant } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from '../testing/house'
 import { silenceRound } from './silence'
 import { settleSites, settleSteady } from './sites'
@@ -28,7 +28,7 @@ const members = async (id: number, ask: Caller = house.lead) => ask<AlertView[]>
 const heardSince = (at: number) =>
   house.pool.query(
     'insert into hearing (since, last) values ($1, now()) on conflict (id) do update set since = $1, last = now()',
-    [time(at)],
+    [instant(at)],
   )
 
 describe('a site', () => {
@@ -39,7 +39,7 @@ describe('a site', () => {
   const quiet = (agent: Agent, seconds: number) =>
     house.pool.query('update device set heard_at = $2, last_at = $2 where id = $1', [
       agent.id,
-      time(Date.now() - seconds * second),
+      instant(Date.now() - seconds * second),
     ])
   /** One round of what notices silence, of devices and of sites. */
   async function round(): Promise<void> {
@@ -150,7 +150,10 @@ describe('a silent device', () => {
   it('carries what was open on it, until it is heard again, or nobody wants to be told of its silence', async () => {
     const agent = await house.enrol(house.sites[0], `tm-carry-${++count}`)
     await agent.send([agent.report(44, orders('running')), agent.report(45, orders('stopped')), agent.report(47)])
-    await house.pool.query('update device set heard_at = $2 where id = $1', [agent.id, time(Date.now() - 20 * minute)])
+    await house.pool.query('update device set heard_at = $2 where id = $1', [
+      agent.id,
+      instant(Date.now() - 20 * minute),
+    ])
     await heardSince(Date.now() - hour)
     await silenceRound(house.pool)(Date.now())
     const [silence, service] = await alertsOf(agent)
@@ -197,6 +200,29 @@ describe('a post that fails again and again', () => {
     await settleSteady(house.pool, later)
     await settleDue(house.pool, Date.now())
     expect(await page(id)).toMatchObject({ status: 'closed', closeReason: 'cleared', wellSince: null })
+  })
+  it('a silence that flips carries nothing while the device is heard, and is over in its time', async () => {
+    const agent = await house.enrol(house.sites[0], `tm-flip-${++count}`)
+    await agent.send([agent.report(40, orders('stopped')), agent.report(42)])
+    const states: [string, boolean][] = []
+    for (let time = 0; time < 3; time++) {
+      await house.pool.query('update device set heard_at = $2 where id = $1', [
+        agent.id,
+        instant(Date.now() - (30 - time * 8) * minute),
+      ])
+      await heardSince(Date.now() - hour)
+      await silenceRound(house.pool)(Date.now())
+      const service = async () => (await alertsOf(agent)).find(({ watch }) => watch === 'services')!
+      const isCarried = (await service()).carrier !== null
+      await agent.send([{ ...agent.report(0), at: Date.now() }])
+      states.push([(await service()).carrier === null ? 'free' : 'carried', isCarried])
+    }
+    expect(states).toEqual(Array.from({ length: 3 }, () => ['free', true]))
+    const silence = (await alertsOf(agent)).find(({ watch, status }) => watch === 'silence' && status === 'open')!
+    expect(silence.flips).toHaveLength(3)
+    await settleSteady(house.pool, Date.now() + steadyFor + second)
+    await settleDue(house.pool, Date.now())
+    expect((await page(silence.id)).status).toBe('closed')
   })
   it('stays with whoever has taken it', async () => {
     const agent = await house.enrol(house.sites[0], `tm-flip-${++count}`)

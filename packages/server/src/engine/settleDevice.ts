@@ -401,4 +401,5 @@ export async function settlePosts(
   return changed
 }
 
-const isSilent = ({ alerts }: Alerting) => [...alerts.values()].some(({ kind }) => kind === 'silence')
+const isSilent = ({ alerts }: Alerting) =>
+  [...alerts.values()].some(({ kind, wellSince }) => kind === 'silence' && wellSince === null)

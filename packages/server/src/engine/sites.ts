@@ -67,7 +67,8 @@ async function readSite(db: Db, id: SiteId, hearingSince: Millis, now: Millis): 
         where h.device_id = d.id and h.ended_at is null and h.rule->>'kind' = 'silence') as "isHeld"
     from device d
     left join lateral (select id, carried_by, severity from alert
-      where device_id = d.id and status <> 'closed' and rule->>'kind' = 'silence' order by id limit 1) a on true
+      where device_id = d.id and status <> 'closed' and rule->>'kind' = 'silence' and well_since is null
+      order by id limit 1) a on true
     where d.site_id = $1 and d.retired_at is null and d.heard_at is not null`,
     [id, time(hearingSince), time(now), silentIntervals],
   )
@@ -183,7 +184,7 @@ export async function settleSites(pool: Pool, since: Millis, now: Millis): Promi
     pool,
     `
     select d.site_id as id from alert a join device d on d.id = a.device_id
-    where a.status <> 'closed' and a.rule->>'kind' = 'silence' group by d.site_id having count(*) >= $1
+    where a.status <> 'closed' and a.rule->>'kind' = 'silence' and a.well_since is null group by d.site_id having count(*) >= $1
     union select site_id from alert where status <> 'closed' and site_id is not null`,
     [fewestTogether],
   )
@@ -200,7 +201,8 @@ export async function settleSteady(pool: Pool, now: Millis): Promise<void> {
       tx,
       `
       select distinct device_id as id from alert a where well_since <= $1 and status <> 'closed' and not exists (select from alert s
-        where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence') limit 500`,
+        where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence'
+          and s.well_since is null) limit 500`,
       [time(now - steadyFor)],
     )
     if (steady.length)

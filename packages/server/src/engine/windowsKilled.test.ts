@@ -128,6 +128,8 @@ it('with one of them killed a hundred times: nothing is raised inside, nothing l
     for (const agent of agents) await send(agent, 'running')
     const open = await rows(house.pool, `select from alert where status <> 'closed'`)
     expect(open).toEqual([])
+    // Long ago: what fails every few seconds would flip, and keep one alert.
+    await house.pool.query(`update alert set began = began - interval '2 hours'`)
   }
   await killing
   expect(kills).toBeGreaterThanOrEqual(100)

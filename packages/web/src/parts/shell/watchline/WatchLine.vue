@@ -51,6 +51,8 @@ const crowdBase = 58
 const laneHeight = computed(() => (lanes.value.length > 4 ? 10.3 : lanes.value.length > 2 ? 14 : 22))
 const y = (i: number) => 9 + i * laneHeight.value
 const hours = computed(() => Array.from({ length: 13 }, (_, i) => from.value + i * 3 * hour))
+/** Where there is no room for all times only some are written: a clock needs some 40 pixels. */
+const every = computed(() => Math.max(1, Math.ceil(40 / Math.max(1, x.value(hours.value[1]!) - x.value(hours.value[0]!)))))
 const clamp = (at: Millis) => Math.max(left, Math.min(width.value - 18, x.value(at)))
 
 const pointer = ref<number | null>(null)
@@ -183,9 +185,9 @@ useKeys('Everywhere', [
         fill="var(--act)"
         opacity=".16"
       />
-      <g v-for="at in hours" :key="at">
+      <g v-for="(at, i) in hours" :key="at">
         <path :d="`M${x(at)} 4V66`" stroke="var(--rule2)" />
-        <text v-if="Math.abs(x(at) - flagAt) > 46" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text>
+        <text v-if="Math.abs(x(at) - flagAt) > 46 && i % every === 0" :x="x(at)" y="79" text-anchor="middle">{{ clockText(at) }}</text>
       </g>
       <template v-if="crowd">
         <text x="20" :y="crowdBase + 3.5">{{ crowdName }}</text>
