@@ -12,7 +12,7 @@ describe.skipIf(leftOut)('work on a real host', () => {
   let deviceId: number
   const service = 't-orders'
   beforeAll(async () => {
-    here = await openHostHouse(1000)
+    here = await openHostHouse()
     await watchFor(here, [
       { key: 'silence', kind: 'silence', name: 'Silence', why: '', osFamilies: [], values: { after: 8 * second } },
       {
@@ -21,7 +21,7 @@ describe.skipIf(leftOut)('work on a real host', () => {
         name: 'Services',
         why: '',
         osFamilies: [],
-        values: { hold: 2 * second, 'clear.hold': 0 },
+        values: { hold: 3 * second, 'clear.hold': 0 },
       },
     ])
     host = await here.lan.add('bookworm', 'tm-planned')
