@@ -8,8 +8,6 @@ export default defineConfig({
   timeout: 360_000,
   expect: { timeout: 60_000 },
   workers: 1,
-  // One that passes only at its second try is named at the end of all tests: it says that something is unsteady.
-  retries: 1,
   globalSetup: './setup.ts',
   use: {
     viewport: { width: 1280, height: 800 },

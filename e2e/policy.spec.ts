@@ -206,6 +206,8 @@ test('of two people at one template the second is told and shown the difference,
   await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision 3')).toBeVisible()
   await page.getByRole('tab', { name: /Revisions/ }).click()
+  // What is restored is compared with what the page knows, which has to have heard of its own revision.
+  await expect(page.getByRole('row', { name: /^3 / })).toBeVisible()
   await page.getByRole('row', { name: /^1 / }).getByRole('button', { name: 'restore it' }).click()
   await expect(page.getByText('Web service: Hold 4 min → 60 s; Clear after 9 min → 60 s')).toBeVisible()
   await page.getByRole('button', { name: 'Discard' }).click()

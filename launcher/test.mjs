@@ -7,10 +7,7 @@ import { ensureChromium, ensurePostgres, ensureRealHosts } from './debian.mjs'
 import { root } from './place.mjs'
 import { step } from './say.mjs'
 
-/**
- * @typedef {{ passed: number, failed: number, names?: string[], unsteady?: string[] }} Count `names`: of what failed;
- * `unsteady`: of what passed, but at its second try only
- */
+/** @typedef {{ passed: number, failed: number, names?: string[] }} Count `names`: of what failed */
 
 // The build before this leaves its own NODE_ENV behind.
 /**
@@ -125,16 +122,13 @@ async function onRealHosts(why, report) {
 }
 
 /**
- * Titles of the browser tests of a suite, and of those within it, that ended in one of some ways.
+ * Titles of what failed in a suite of the browser tests, and in those within it.
  * @param {any} suite
- * @param {string[]} statuses 'unexpected', 'skipped', 'flaky'
  * @returns {string[]}
  */
-const endedAs = (suite, statuses) => [
-  ...(suite.specs ?? [])
-    .filter((/** @type {any} */ spec) => spec.tests.some((/** @type {any} */ test) => statuses.includes(test.status)))
-    .map((/** @type {any} */ spec) => spec.title),
-  ...(suite.suites ?? []).flatMap((/** @type {any} */ each) => endedAs(each, statuses)),
+const failedIn = (suite) => [
+  ...(suite.specs ?? []).filter((/** @type {any} */ spec) => !spec.ok).map((/** @type {any} */ spec) => spec.title),
+  ...(suite.suites ?? []).flatMap(failedIn),
 ]
 
 /** Every check there is; ends the process with the sum as its last line. */
@@ -182,8 +176,7 @@ export async function test() {
       (json) => ({
         passed: json.stats.expected + json.stats.flaky,
         failed: json.stats.unexpected + json.stats.skipped,
-        names: json.suites.flatMap((/** @type {any} */ suite) => endedAs(suite, ['unexpected', 'skipped'])),
-        unsteady: json.suites.flatMap((/** @type {any} */ suite) => endedAs(suite, ['flaky'])),
+        names: json.suites.flatMap(failedIn),
       }),
     ),
   )
@@ -191,7 +184,6 @@ export async function test() {
   rmSync(reports, { recursive: true })
   const sum = counts.reduce((a, b) => ({ passed: a.passed + b.passed, failed: a.failed + b.failed }))
   // Once more at the end, where it is found without reading all of the above.
-  for (const name of counts.flatMap((each) => each.unsteady ?? [])) step(`passed at its second try only: ${name}`)
   for (const name of counts.flatMap((each) => each.names ?? [])) step(`failed: ${name}`)
   step(`${Math.round((Date.now() - began) / 1000)} s in all`)
   process.stdout.write(`${sum.passed} passed, ${sum.failed} failed\n`)

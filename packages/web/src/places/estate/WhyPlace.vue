@@ -110,6 +110,11 @@ li {
   padding: 5px 0 5px 16px;
   overflow-wrap: anywhere;
 }
+li :deep(a) {
+  text-decoration: underline;
+  text-decoration-thickness: 1px;
+  text-underline-offset: 2px;
+}
 li::before {
   content: '';
   position: absolute;
