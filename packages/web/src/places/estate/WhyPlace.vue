@@ -85,7 +85,7 @@ watchChange([data, watch], () => {
         <li v-for="(step, i) in data.steps" :key="i" :class="step.result">
           <RouterLink v-if="step.id !== null && (step.code === 'held' || step.code === 'not-named')" :to="`/maintenance/${step.id}`">{{ step.text || 'A window' }}</RouterLink>
           <RouterLink v-else-if="step.id !== null" :to="`/alerts/${step.id}`">{{ whyText(step) }}</RouterLink>
-          <template v-if="step.id === null || step.code === 'held' || step.code === 'not-named'"> {{ whyText(step) }}</template>
+          <template v-if="step.id === null || step.code === 'held' || step.code === 'not-named'">{{ step.id === null ? '' : ' ' }}{{ whyText(step) }}</template>
           <template v-for="source in step.sources" :key="source.from + source.id"><template v-if="source.from === 'template'">,
             from <PolicyLink :template-id="source.id">{{ source.name }}, revision {{ source.revision }}</PolicyLink></template></template>
         </li>
