@@ -18,7 +18,7 @@ test('a window that repeats: what it does is shown before it is saved, also when
 }) => {
   await signIn(page)
   await page.goto(`${url()}/maintenance`)
-  await page.getByRole('button', { name: /Plan a window/ }).click()
+  await page.getByRole('button', { name: 'Plan a window a', exact: true }).click()
   const dialog = page.getByRole('dialog', { name: 'Hold alerts back' })
   await choose(dialog.getByLabel('Client'), 'Brindle Bakeries')
   await choose(dialog.getByLabel('What'), 'whole families')

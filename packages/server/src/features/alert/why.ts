@@ -203,15 +203,18 @@ async function windowsAt(db: Db, device: DeviceTraits, at: Millis): Promise<Post
   return found.map(windowOf).filter((window) => reaches(window, device))
 }
 
-/** What each watch in force looked at, so that it can be chosen. */
+/** What each watch in force looked at, so that it can be chosen. One that cannot be evaluated costs only itself. */
 function watchesOf(roster: Roster, observed: Observed | null): WhyPage['watches'] {
   return roster.map((watch) => {
+    const { key, name } = watch
     const kind = watchKind(watch.kind)
-    const seen =
-      observed && kind.remembersAlways !== true
-        ? kind.observe(withoutNamed(watch, roster), observed, () => undefined).map(({ instance }) => instance)
-        : ['']
-    return { key: watch.key, name: watch.name, instances: seen.slice(0, 500) }
+    if (!observed || kind.remembersAlways === true) return { key, name, instances: [''] }
+    try {
+      const seen = kind.observe(withoutNamed(watch, roster), observed, () => undefined)
+      return { key, name, instances: seen.slice(0, 500).map(({ instance }) => instance) }
+    } catch {
+      return { key, name, instances: [] }
+    }
   })
 }
 
