@@ -108,6 +108,22 @@ describe('a site', () => {
     expect(await page(id)).toMatchObject({ status: 'closed', closeReason: 'cleared' })
     expect(await alertsOf(agents[3]!)).toMatchObject([{ status: 'open', carrier: null }])
   })
+  it('that is over hides nothing: also not a silence that flips, and was heard when it ended', async () => {
+    for (const agent of agents.slice(0, 4)) await quiet(agent, 900)
+    await round()
+    const { id } = (await ofSite())!
+    const [first] = agents
+    const [silence] = await alertsOf(first!)
+    await house.pool.query(`update alert set flips_at = array[began, began, began] where id = $1`, [silence!.id])
+    for (const agent of agents.slice(0, 4)) await agent.send([{ ...agent.report(0), at: Date.now() }])
+    expect((await page(silence!.id)).wellSince).not.toBeNull()
+    await round()
+    expect((await page(id)).status).toBe('closed')
+    await quiet(first!, 900)
+    await round()
+    expect(await page(silence!.id)).toMatchObject({ status: 'open', wellSince: null, carrier: null })
+    expect((await todo()).rows.map((row) => row.id)).toContain(silence!.id)
+  })
   it('closed by hand it stays closed, and so do those of its devices', async () => {
     for (const agent of agents.slice(0, 4)) await quiet(agent, 900)
     await round()

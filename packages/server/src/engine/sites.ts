@@ -8,6 +8,7 @@ import {
   siteSilence,
   ageText,
   steadyFor,
+  urgency,
   type ClientId,
   type DeviceId,
   type Evidence,
@@ -145,11 +146,13 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
     const severity = mostUrgent(
       site.agents.filter(({ heardAt }) => heardAt !== null && heardAt >= silence.began).map((each) => each.severity),
     )
-    await tx.query('update alert set evidence = $2, severity = coalesce($3, severity) where id = $1', [
-      alertId,
-      JSON.stringify(evidenceOf(site, silence)),
-      severity,
-    ])
+    // Whoever hid it did not mean what is worse.
+    const isWorse = urgency(severity) > urgency(site.open!.severity)
+    await tx.query(
+      `update alert set evidence = $2, severity = coalesce($3, severity),
+         hidden_until = case when not $4 then hidden_until end where id = $1`,
+      [alertId, JSON.stringify(evidenceOf(site, silence)), severity, isWorse],
+    )
     if (severity !== null && severity !== site.open!.severity)
       await addEntry(tx, alertId!, {
         at: now,
@@ -159,10 +162,12 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
   } else {
     await tx.query(
       `update alert set status = 'closed', closed_at = $2, close_reason = 'cleared', offered_to = null,
-         offered_by = null, hidden_until = null where id = $1`,
+         offered_by = null, hidden_until = null, follow_up_at = null, follow_up_word = '' where id = $1`,
       [alertId, time(now)],
     )
     await addEntry(tx, alertId!, { at: now, event: 'closed', detail: { reason: 'cleared' } })
+    // Also those whose silence flips, and that are heard at this moment.
+    await tx.query(`update alert set carried_by = null where carried_by = $1 and status <> 'closed'`, [alertId])
   }
   const carry = (agents: readonly Agent[], by: number | null) =>
     tx.query(`update alert set carried_by = $2 where id = any($1) and status <> 'closed'`, [
@@ -184,7 +189,8 @@ export async function settleSites(pool: Pool, since: Millis, now: Millis): Promi
     pool,
     `
     select d.site_id as id from alert a join device d on d.id = a.device_id
-    where a.status <> 'closed' and a.rule->>'kind' = 'silence' and a.well_since is null group by d.site_id having count(*) >= $1
+    where a.status <> 'closed' and a.rule->>'kind' = 'silence' and a.well_since is null
+    group by d.site_id having count(*) >= $1
     union select site_id from alert where status <> 'closed' and site_id is not null`,
     [fewestTogether],
   )
@@ -200,8 +206,8 @@ export async function settleSteady(pool: Pool, now: Millis): Promise<void> {
     const steady = await rows<{ id: DeviceId }>(
       tx,
       `
-      select distinct device_id as id from alert a where well_since <= $1 and status <> 'closed' and not exists (select from alert s
-        where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence'
+      select distinct device_id as id from alert a where well_since <= $1 and status <> 'closed'
+        and not exists (select from alert s where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence'
           and s.well_since is null) limit 500`,
       [time(now - steadyFor)],
     )

@@ -16,18 +16,21 @@ interface GroupSpec {
   end: string
 }
 
+/** What carries it has to be open itself: nothing may be hidden behind what is over. */
+const isCarried = `exists (select from alert r where r.id = g.carried_by and r.status <> 'closed')`
+
 const groups: Record<RoundsGroup, GroupSpec> = {
   todo: {
     from: 'alert',
     // What carries an alert is worked on in its place; who looks for words finds it all the same.
-    where: `g.status = 'open' and g.hidden_until is null and (g.carried_by is null or $6::text is not null)`,
+    where: `g.status = 'open' and g.hidden_until is null and (not ${isCarried} or $6::text is not null)`,
     newest: 'g.began',
     worstFirst: true,
     end: 'g.closed_at',
   },
   working: {
     from: 'alert',
-    where: `(g.status = 'taken' or g.status = 'open' and g.hidden_until is not null and g.carried_by is null)`,
+    where: `(g.status = 'taken' or g.status = 'open' and g.hidden_until is not null and not ${isCarried})`,
     newest: 'g.began',
     worstFirst: true,
     end: 'g.closed_at',
@@ -207,7 +210,7 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
 export async function countTodo(pool: Pool, viewer: Viewer, clientId: number | null): Promise<number> {
   const row = await firstRow<{ todo: number }>(
     pool,
-    `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and g.carried_by is null
+    `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and not ${isCarried}
      and ${ofClients('g.client_id', 1)}
      and ($2::int is null or g.client_id = $2)`,
     [viewer.clientIds, clientId],

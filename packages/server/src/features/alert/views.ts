@@ -23,7 +23,7 @@ export const alertSelect = `
          a.rule, a.window_id as "windowId", w.name as "windowName",
          (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes,
          l.name as "closedBy", coalesce(l.text, '') as "closedWord", k.name as "helpedBy",
-         case when r.id is not null then jsonb_build_object('id', r.id, 'kind',
+         case when r.status <> 'closed' or a.status = 'closed' and r.id is not null then jsonb_build_object('id', r.id, 'kind',
            case when r.site_id is null then 'silence' else 'site' end) end as carrier,
          ((select count(*) from alert m where m.carried_by = a.id and (m.status <> 'closed' or a.status = 'closed'))
            + (select count(*) from alert n join alert m on m.carried_by = n.id
