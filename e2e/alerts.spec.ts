@@ -142,3 +142,64 @@ test('why there is an alert, or none, is told for seven different reasons, now a
   await page.goto(`${page.url().split('?')[0]!}?watch=nothing.of.that.name`)
   await expect(steps).toContainText(['nothing in its roster watched this', 'no alert'])
 })
+
+test('how it was an hour ago is shown in each place, by key and by the marker, and nothing can be changed from there', async ({
+  page,
+}) => {
+  await signIn(page)
+  const orders = group(page, 'To do').getByRole('button', { name: /bakery-orders/ })
+  await expect(orders).toBeVisible()
+  const band = page.getByRole('status', { name: 'Looking back' })
+  await page.keyboard.press('b')
+  await expect(band).toContainText('Rounds as it was on')
+  await expect(group(page, 'To do').getByRole('button', { name: /srv\/images/ })).toBeVisible()
+  await expect(orders).toHaveCount(0)
+  await expect(page.getByRole('button', { name: /^Take|Mark all as seen|choose several/ })).toHaveCount(0)
+  await expect(page).toHaveURL(/asOf=\d{4}-/)
+
+  await page.keyboard.press('2')
+  await expect(band).toContainText('Estate as it was on')
+  await page.getByRole('link', { name: 'bb-plant-app', exact: true }).click()
+  await expect(page.getByRole('row', { name: /bakery-orders/ })).toContainText('running')
+  await expect(page.getByRole('button', { name: /^Hold alerts|^Change/ })).toHaveCount(0)
+  await page.getByRole('tab', { name: 'Roster' }).click()
+  await expect(page.locator('.watch').first()).toBeVisible()
+  // Why there was no alert, then: the chain of reasons takes the time along.
+  await page
+    .locator('.watch', { hasText: 'every service that should be running' })
+    .getByRole('link', { name: 'why' })
+    .first()
+    .click()
+  await choose(page.getByLabel('What of it'), 'bakery-orders')
+  await expect(page.getByRole('list', { name: 'Steps' }).getByRole('listitem').last()).toContainText('no alert')
+  await expect(band).toHaveCount(0)
+  await page.goBack()
+  await expect(band).toContainText('Estate as it was on')
+
+  await page.keyboard.press('5')
+  await expect(band).toContainText('Maintenance as it was on')
+  await expect(page.getByRole('heading', { name: /^In force/ })).toBeVisible()
+  await expect(page.getByRole('button', { name: /Plan a window/ })).toHaveCount(0)
+  await page.keyboard.press('n')
+  await expect(band).toHaveCount(0)
+  await expect(page.getByRole('button', { name: /^Plan a window a$/ })).toBeVisible()
+  await page.keyboard.press('1')
+  await expect(orders).toBeVisible()
+
+  // The marker of the watchline, drawn an inch to the left: some hours ago.
+  const line = page.getByRole('group', { name: /^Watchline/ })
+  const box = (await line.boundingBox())!
+  const marker = (await line.locator('[data-marker] rect').boundingBox())!
+  const x = marker.x + marker.width / 2
+  await page.mouse.move(x, box.y + 30)
+  await page.mouse.down()
+  await page.mouse.move(x - 60, box.y + 30, { steps: 4 })
+  await page.mouse.up()
+  await expect(band).toContainText('Rounds as it was on')
+  await page.getByRole('button', { name: 'Back to now' }).click()
+  await expect(orders).toBeVisible()
+  // A time that nobody can know is not taken from an address.
+  await page.goto(`${url()}/rounds?asOf=2999-01-01T00:00:00Z`)
+  await expect(orders).toBeVisible()
+  await expect(band).toHaveCount(0)
+})

@@ -1,14 +1,17 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, defineAsyncComponent } from 'vue'
 import { useRoute } from 'vue-router'
 import KeyHelp from './parts/shell/KeyHelp.vue'
 import TitleTips from './parts/shell/TitleTips.vue'
 import TopBar from './parts/shell/TopBar.vue'
 import WatchLine from './parts/shell/watchline/WatchLine.vue'
+import { asOf } from './parts/data/asOf'
 import { connected } from './parts/data/live'
 import { useSession } from './parts/data/session'
 import { stuckAt } from './router'
 
+// Only who looks back needs it.
+const LookBack = defineAsyncComponent(() => import('./parts/shell/LookBack.vue'))
 const route = useRoute()
 const session = useSession()
 const inside = computed(() => !route.meta.open && session.person !== null)
@@ -19,8 +22,9 @@ const inside = computed(() => !route.meta.open && session.person !== null)
   <div v-if="inside" class="frame">
     <TopBar />
     <WatchLine />
+    <LookBack v-if="asOf !== null" />
     <p v-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
-    <main><RouterView :key="route.path" /></main>
+    <main><RouterView :key="`${route.path} ${route.query.asOf ?? ''}`" /></main>
     <KeyHelp />
     <TitleTips />
   </div>

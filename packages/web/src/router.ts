@@ -1,6 +1,7 @@
 import { ref } from 'vue'
 import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
 import { useSession } from './parts/data/session'
+import { keepLookingBack } from './parts/shell/lookBack'
 import RoundsPlace from './places/rounds/RoundsPlace.vue'
 
 export const router = createRouter({
@@ -8,7 +9,7 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/rounds' },
     { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
-    { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds' } },
+    { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds', past: true } },
     {
       path: '/rounds/shift',
       component: () => import('./places/rounds/ShiftPlace.vue'),
@@ -19,11 +20,15 @@ export const router = createRouter({
       component: () => import('./places/rounds/AlertPlace.vue'),
       meta: { place: 'Rounds' },
     },
-    { path: '/estate', component: () => import('./places/estate/EstatePlace.vue'), meta: { place: 'Estate' } },
+    {
+      path: '/estate',
+      component: () => import('./places/estate/EstatePlace.vue'),
+      meta: { place: 'Estate', past: true },
+    },
     {
       path: '/estate/:id(\\d+)',
       component: () => import('./places/estate/DevicePlace.vue'),
-      meta: { place: 'Estate' },
+      meta: { place: 'Estate', past: true },
     },
     {
       path: '/estate/:id(\\d+)/why',
@@ -45,12 +50,12 @@ export const router = createRouter({
     {
       path: '/maintenance',
       component: () => import('./places/maintenance/MaintenancePlace.vue'),
-      meta: { place: 'Maintenance' },
+      meta: { place: 'Maintenance', past: true },
     },
     {
       path: '/maintenance/:id(\\d+)',
       component: () => import('./places/maintenance/WindowPlace.vue'),
-      meta: { place: 'Maintenance' },
+      meta: { place: 'Maintenance', past: true },
     },
     {
       path: '/maintenance/calendar',
@@ -66,6 +71,7 @@ export const router = createRouter({
   ],
 })
 
+keepLookingBack(router)
 router.beforeEach(async (to) => {
   if (to.meta.open) return true
   // The program of the place comes while it is asked who this is; what fails is told when its turn comes.

@@ -36,15 +36,18 @@ export const alertEvents = [
 export type AlertEvent = (typeof alertEvents)[number]
 
 /**
- * `from`, `to`: of *severity-changed*. `reason`: of *closed*. `person`: whom it was *handed-over* to. `until`: of
- * *hidden* and *promised*. `verb`, `service`: of *asked* and *attempted*;
+ * `from`, `to`: of *severity-changed*; `to` also of what raised or reopened it, where it began with that. `isFlip`: of
+ * *reopened*, it stays with whoever had it. `reason`: of *closed*. `person`, `personId`: whom it was *handed-over* to.
+ * `until`: of *hidden* and *promised*. `verb`, `service`: of *asked* and *attempted*;
  * `succeeded`: of *attempted*.
  */
 export interface AlertEventDetail extends Partial<ServiceAction> {
   from?: Severity
   to?: Severity
   reason?: CloseReason
+  isFlip?: boolean
   person?: string
+  personId?: number
   until?: number
   succeeded?: boolean
 }

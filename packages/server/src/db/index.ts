@@ -1,3 +1,4 @@
+export { readAsOf } from './asOf'
 export { migrate } from './migrate'
 export { ensurePartitions, oldestKept } from './partitions'
 export { refusedByDatabase } from './refusal'

@@ -31,7 +31,9 @@ export async function reevaluateGroup(tx: Db, due: ReadonlyMap<DeviceId, Millis>
       }),
     )
     await writeState(tx, deviceId, context.state, state)
-    const changed = await settlePosts(tx, context, alertings.get(deviceId)!, state, due.get(deviceId)!, now)
+    // What is made up for later finds the state of the newest report, and what was in force then, not before it.
+    const at = Math.min(now, Math.max(due.get(deviceId)!, context.lastAt ?? 0))
+    const changed = await settlePosts(tx, context, alertings.get(deviceId)!, state, at, now)
     if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
   }
 }

@@ -141,6 +141,7 @@ async function apply(
         await addEntry(tx, id, {
           at,
           event: action.afterMaintenance ? 'raised-after-maintenance' : 'raised',
+          detail: { to: action.severity },
           text: action.evidence?.text,
         })
         break
@@ -165,7 +166,7 @@ async function apply(
         if (endedHeld !== null) await tx.query('update held set alert_id = $2 where id = $1', [endedHeld, id])
         if (endedRemediation !== null)
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
-        await addEntry(tx, id, { at, event: 'reopened', text: action.evidence?.text })
+        await addEntry(tx, id, { at, event: 'reopened', detail: { to: action.severity }, text: action.evidence?.text })
         break
       }
       case 'flip': {
@@ -188,7 +189,12 @@ async function apply(
         alerting.past.delete(key)
         if (endedRemediation !== null)
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
-        await addEntry(tx, id, { at, event: 'reopened', text: action.evidence?.text })
+        await addEntry(tx, id, {
+          at,
+          event: 'reopened',
+          detail: { to: action.severity, isFlip: true },
+          text: action.evidence?.text,
+        })
         break
       }
       case 'well': {

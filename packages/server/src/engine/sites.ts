@@ -141,7 +141,7 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
       [id, site.clientId, severity, time(silence.began), time(now), JSON.stringify(evidence), JSON.stringify(rule)],
     )
     alertId = made!.id
-    await addEntry(tx, alertId, { at: now, event: 'raised', text: evidence.text })
+    await addEntry(tx, alertId, { at: now, event: 'raised', detail: { to: severity }, text: evidence.text })
   } else if (silence) {
     const severity = mostUrgent(
       site.agents.filter(({ heardAt }) => heardAt !== null && heardAt >= silence.began).map((each) => each.severity),

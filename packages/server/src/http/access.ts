@@ -31,6 +31,7 @@ export function guard(app: FastifyInstance, pool: Pool): void {
     const viewer = await viewerOf(pool, sessionToken(request))
     if (!viewer) throw new ProblemError('sign-in-needed')
     if (accessLevels.indexOf(viewer.access) < accessLevels.indexOf(spec.access)) throw new ProblemError('not-allowed')
+    if (!reads.has(request.method) && request.headers['accept-datetime']) throw new ProblemError('looking-back')
     request.viewer = viewer
   })
 }

@@ -24,6 +24,14 @@ const problem = {
   properties: Object.fromEntries(['type', 'title', 'detail', 'code'].map((name) => [name, { type: 'string' }])),
 }
 
+/** RFC 7089, section 2.1.1. */
+const asOf = {
+  name: 'Accept-Datetime',
+  in: 'header',
+  description: 'Tells how it was then, such as Sat, 28 Nov 2026 10:00:00 GMT.',
+  schema: { type: 'string' },
+}
+
 /** Serves the description of the API (OpenAPI 3.0) made from the routes and their Joi schemas. */
 export function describeApi(app: FastifyInstance, routes: readonly Described[]): void {
   route(app, {
@@ -70,6 +78,7 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
         schema: { type: name === 'file' ? 'string' : 'integer' },
       })),
       ...Object.entries(query).map(([name, schema]) => ({ name, in: 'query', schema })),
+      ...(spec.hasPast ? [asOf] : []),
     ]
     const place = (paths[path] ??= {})
     place[method.toLowerCase()] = {

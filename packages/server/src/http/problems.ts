@@ -87,6 +87,7 @@ const table = {
     'Somebody saved a newer revision while you were editing. Read it, then apply your change to it.',
   ],
   'already-closed': [409, 'Already closed', 'This alert is closed. If the problem is back, there is a newer alert.'],
+  'looking-back': [409, 'Not in the past', 'What was cannot be changed. Go back to now, and do it there.'],
   'already-ended': [409, 'Already over', 'This window has ended.'],
   'still-used': [409, 'Still used', 'This is still in use. Remove what refers to it first.'],
   'asked-already': [

@@ -19,6 +19,8 @@ export interface RouteAccess {
   body?: ObjectSchema
   query?: ObjectSchema
   answer: AnySchema | OtherMedia
+  /** It can be asked how it was at a time that is over. */
+  hasPast?: boolean
 }
 
 declare module 'fastify' {
@@ -50,6 +52,7 @@ export interface RouteSpec<Body, Query, Answer> {
   /** What a success looks like. It describes the API and types the handler; tests hold every answer against it. */
   answer: AnySchema<Answer> | OtherMedia
   bodyLimit?: number
+  hasPast?: boolean
   handle(call: Call<Body, Query>): NoInfer<Answer> | Promise<NoInfer<Answer>>
 }
 
@@ -84,6 +87,7 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(
         answer: spec.answer,
         ...(spec.body ? { body: spec.body } : {}),
         ...(spec.query ? { query: spec.query } : {}),
+        ...(spec.hasPast ? { hasPast: true } : {}),
       },
     },
     handler: (request, reply) =>

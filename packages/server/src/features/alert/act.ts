@@ -93,7 +93,11 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
         viewer.id,
         act.text.slice(0, 500),
       ])
-      return { event: 'handed-over', detail: { person: person.name }, text: act.text.slice(0, 500) }
+      return {
+        event: 'handed-over',
+        detail: { person: person.name, personId: person.id },
+        text: act.text.slice(0, 500),
+      }
     }
     case 'decline':
       if (alert.offered_to !== viewer.id)

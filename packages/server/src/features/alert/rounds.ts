@@ -1,6 +1,6 @@
 import type { RoundsGroup, RoundsPart, RoundsQuery, RoundsRow, Rounds } from '#contract'
-import { watchKinds, type Subject } from '#core'
-import { firstRow, rows, time, type Db, type Pool } from '../../db'
+import { hour, watchKinds, type Millis, type Subject } from '#core'
+import { firstRow, rows, time, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
@@ -111,18 +111,18 @@ function readCursor(text: string): Cursor {
   return parts as Cursor
 }
 
-async function rowsOf(pool: Pool, viewer: Viewer, from: GroupSpec['from'], ids: number[]): Promise<RoundsRow[]> {
+async function rowsOf(db: Db, viewer: Viewer, from: GroupSpec['from'], ids: number[]): Promise<RoundsRow[]> {
   if (!ids.length) return []
   switch (from) {
     case 'alert':
-      return alertRows(pool, viewer, ids)
+      return alertRows(db, viewer, ids)
     case 'held':
-      return rows<HeldRow>(pool, `${heldSelect} where h.id = any($2) and ${ofClients('h.client_id', 1)}`, [
+      return rows<HeldRow>(db, `${heldSelect} where h.id = any($2) and ${ofClients('h.client_id', 1)}`, [
         viewer.clientIds,
         ids,
       ])
     case 'remediation':
-      return remediationViews(pool, `where m.id = any($2) and ${ofClients('m.client_id', 1)}`, [viewer.clientIds, ids])
+      return remediationViews(db, `where m.id = any($2) and ${ofClients('m.client_id', 1)}`, [viewer.clientIds, ids])
   }
 }
 
@@ -140,19 +140,24 @@ const kindsOf = (family: Subject): string[] => [
   ...(family === 'silence' ? ['site'] : []),
 ]
 
+/** Since when what is over is told; at a time before somebody last looked, of the eight hours before it. */
+const sinceOf = (viewer: Viewer, query: RoundsQuery, now: Millis): Millis =>
+  query.since ?? (viewer.lookedAt < now ? viewer.lookedAt : now - 8 * hour)
+
 /** @throws ProblemError invalid when `after` is from no part before */
 export async function roundsPart(
-  pool: Pool,
+  db: Db,
   viewer: Viewer,
   group: RoundsGroup,
   query: RoundsQuery,
+  now: Millis,
   after?: string,
 ): Promise<RoundsPart<RoundsRow> & { fresh: number }> {
   const spec = groups[group]
   const cursor = after === undefined ? [null, null, null] : readCursor(after)
-  const head = (await firstRow<{ total: number; fresh: number; page: Cursor[] | null }>(pool, statement(spec), [
+  const head = (await firstRow<{ total: number; fresh: number; page: Cursor[] | null }>(db, statement(spec), [
     viewer.clientIds,
-    time(query.since ?? viewer.lookedAt),
+    time(sinceOf(viewer, query, now)),
     query.client ?? null,
     time(query.until ?? null),
     time(query.from ?? null),
@@ -161,14 +166,14 @@ export async function roundsPart(
     query.limit + 1,
     query.severity ?? null,
     query.family ? kindsOf(query.family) : null,
-    time(query.age === undefined ? null : Date.now() - query.age),
+    time(query.age === undefined ? null : now - query.age),
     query.who ?? null,
     ...(spec.from === 'alert' ? [time(viewer.lookedAt)] : []),
   ]))!
   const found = head.page ?? []
   const shown = found.slice(0, query.limit)
   const ids = shown.map(([, , id]) => -id)
-  const known = new Map((await rowsOf(pool, viewer, spec.from, ids)).map((row) => [row.id, row]))
+  const known = new Map((await rowsOf(db, viewer, spec.from, ids)).map((row) => [row.id, row]))
   const last = shown.at(-1)
   return {
     rows: ids.flatMap((id) => known.get(id) ?? []),
@@ -178,9 +183,9 @@ export async function roundsPart(
   }
 }
 
-export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Promise<Rounds> {
+export async function rounds(db: Db, viewer: Viewer, query: RoundsQuery, now: Millis): Promise<Rounds> {
   const part = async <Row>(group: RoundsGroup) => {
-    const { fresh, ...found } = await roundsPart(pool, viewer, group, query)
+    const { fresh, ...found } = await roundsPart(db, viewer, group, query, now)
     return { fresh, part: found as unknown as RoundsPart<Row> }
   }
   const [todo, working, remediation, held, settled, remediated, dismissed] = await Promise.all([
@@ -194,7 +199,7 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
   ])
   return {
     lookedAt: viewer.lookedAt,
-    since: query.since ?? viewer.lookedAt,
+    since: sinceOf(viewer, query, now),
     fresh: todo.fresh,
     todo: todo.part,
     working: working.part,
@@ -207,9 +212,9 @@ export async function rounds(pool: Pool, viewer: Viewer, query: RoundsQuery): Pr
 }
 
 /** How many alerts wait for somebody to take them. */
-export async function countTodo(pool: Pool, viewer: Viewer, clientId: number | null): Promise<number> {
+export async function countTodo(db: Db, viewer: Viewer, clientId: number | null): Promise<number> {
   const row = await firstRow<{ todo: number }>(
-    pool,
+    db,
     `select count(*)::int as todo from alert g where g.status = 'open' and g.hidden_until is null and not ${isCarried}
      and ${ofClients('g.client_id', 1)}
      and ($2::int is null or g.client_id = $2)`,

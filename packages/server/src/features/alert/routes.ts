@@ -31,6 +31,7 @@ import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { askAgent, loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
+import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { addEntry } from '../../store/alertEntries'
@@ -118,8 +119,11 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
   })
 }
 
-/** @param clientIds of whoever asks; null: it was looked up for them before */
-async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Promise<AlertPage> {
+/**
+ * @param clientIds of whoever asks; null: it was looked up for them before
+ * @param isPast nothing can be asked of an agent then
+ */
+async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number, isPast = false): Promise<AlertPage> {
   const alert = await firstRow<AlertRow>(db, `${alertSelect} where a.id = $2 and ${ofClients('a.client_id', 1)}`, [
     clientIds,
     id,
@@ -133,7 +137,7 @@ async function alertPage(db: Db, clientIds: Viewer['clientIds'], id: number): Pr
     ) e left join person p on p.id = e.person_id order by e.id`,
     [id],
   )
-  return { ...alert, entries, actions: alert.status === 'closed' ? [] : await actionsOn(db, alert) }
+  return { ...alert, entries, actions: isPast || alert.status === 'closed' ? [] : await actionsOn(db, alert) }
 }
 
 /** Does one thing with one alert, and tells how it is then. */
@@ -150,24 +154,22 @@ function change(
 }
 
 export function alertRoutes(app: FastifyInstance, pool: Pool): void {
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/rounds',
     access: 'contact',
     summary: 'What needs a person, in four groups',
     answer: roundsSchema,
     query: roundsQuerySchema,
-    handle: ({ viewer, query }) => rounds(pool, viewer, query),
+    handle: ({ viewer, query, db, now }) => rounds(db, viewer, query, now),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/rounds/part',
     access: 'contact',
     summary: 'A further part of one of the groups',
     answer: roundsPartSchema,
     query: roundsPartQuerySchema,
-    async handle({ viewer, query }) {
-      const { fresh: _fresh, ...part } = await roundsPart(pool, viewer, query.group, query, query.after)
+    async handle({ viewer, query, db, now }) {
+      const { fresh: _fresh, ...part } = await roundsPart(db, viewer, query.group, query, now, query.after)
       return part
     },
   })
@@ -180,14 +182,13 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     query: todoQuerySchema,
     handle: async ({ viewer, query }) => ({ todo: await countTodo(pool, viewer, query.client ?? null) }),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/alert-rows',
     access: 'contact',
     summary: 'Some alerts, to bring what is shown up to date',
     answer: alertListSchema,
     query: deviceIdsSchema,
-    handle: ({ viewer, query }) => alertRows(pool, viewer, query.ids.split(',').map(Number)),
+    handle: ({ viewer, query, db }) => alertRows(db, viewer, query.ids.split(',').map(Number)),
   })
   route(app, {
     method: 'POST',
@@ -204,13 +205,12 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       return { looked: true, before: viewer.lookedAt }
     },
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/alerts/:id',
     access: 'contact',
     summary: 'One alert with what happened to it',
     answer: alertPageSchema,
-    handle: ({ viewer, id }) => alertPage(pool, viewer.clientIds, id()),
+    handle: ({ viewer, id, db, isPast }) => alertPage(db, viewer.clientIds, id(), isPast),
   })
   route(app, {
     method: 'GET',
@@ -240,25 +240,19 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       )
     },
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/alerts/:id/members',
     access: 'contact',
     summary: 'The alerts that one carries, the open ones first, then the newest, in parts',
     answer: alertListSchema,
     query: beforeQuerySchema,
-    async handle({ viewer, id, query }) {
-      const { id: carrier } = await alertPage(pool, viewer.clientIds, id())
-      return openFirst(
-        carrier,
-        query,
-        (where, values) => rows<AlertRow>(pool, `${alertSelect} where ${where}`, values),
-        {
-          of: 'a',
-          by: 'carried_by',
-          isOpen: `a.status <> 'closed'`,
-        },
-      )
+    async handle({ viewer, id, query, db }) {
+      const { id: carrier } = await alertPage(db, viewer.clientIds, id(), true)
+      return openFirst(carrier, query, (where, values) => rows<AlertRow>(db, `${alertSelect} where ${where}`, values), {
+        of: 'a',
+        by: 'carried_by',
+        isOpen: `a.status <> 'closed'`,
+      })
     },
   })
   route(app, {
@@ -270,46 +264,43 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     query: whyQuerySchema,
     handle: ({ viewer, id, query }) => whyAt(pool, viewer, id(), query),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/alerts',
     access: 'contact',
     summary: 'Alerts of a device, the open ones first, then the newest, in parts',
     answer: alertListSchema,
     query: beforeQuerySchema,
-    async handle({ viewer, id, query }) {
-      await requireDevice(pool, viewer, id())
-      return openFirst(id(), query, (where, values) => rows<AlertRow>(pool, `${alertSelect} where ${where}`, values), {
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      return openFirst(id(), query, (where, values) => rows<AlertRow>(db, `${alertSelect} where ${where}`, values), {
         of: 'a',
         isOpen: `a.status <> 'closed'`,
       })
     },
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/held',
     access: 'contact',
     summary: 'What windows held back on a device, what is held now first, then the newest, in parts',
     answer: heldListSchema,
     query: beforeQuerySchema,
-    async handle({ viewer, id, query }) {
-      await requireDevice(pool, viewer, id())
-      return openFirst(id(), query, (where, values) => rows<HeldRow>(pool, `${heldSelect} where ${where}`, values), {
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      return openFirst(id(), query, (where, values) => rows<HeldRow>(db, `${heldSelect} where ${where}`, values), {
         of: 'h',
         isOpen: 'h.ended_at is null',
       })
     },
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/remediations',
     access: 'contact',
     summary: 'What the agent of a device put right, or tried to, in parts',
     answer: remediationListSchema,
     query: beforeQuerySchema,
-    async handle({ viewer, id, query }) {
-      await requireDevice(pool, viewer, id())
-      return openFirst(id(), query, (where, values) => remediationViews(pool, `where ${where}`, values), {
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      return openFirst(id(), query, (where, values) => remediationViews(db, `where ${where}`, values), {
         of: 'm',
         isOpen: 'm.ended_at is null',
       })

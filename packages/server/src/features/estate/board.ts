@@ -168,6 +168,7 @@ export async function boardRows(
   db: Db,
   clientIds: readonly ClientId[] | null,
   ids: readonly DeviceId[],
+  now: Millis,
 ): Promise<BoardRow[]> {
-  return rows<BoardRow>(db, select, [clientIds, ids, Math.floor(Date.now() / hour)])
+  return rows<BoardRow>(db, select, [clientIds, ids, Math.floor(now / hour)])
 }

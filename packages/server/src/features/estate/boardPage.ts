@@ -1,5 +1,5 @@
 import type { BoardCounts, BoardOrder, BoardPage, BoardQuery, BoardState, FacetCount } from '#contract'
-import { hour, severities, silentIntervals, watchKinds, type DeviceId } from '#core'
+import { hour, severities, silentIntervals, watchKinds, type DeviceId, type Millis } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
@@ -144,9 +144,8 @@ function readCursor(text: string): Cursor {
 
 const serviceKinds = [...watchKinds.values()].filter((kind) => kind.subject === 'service').map((kind) => kind.name)
 
-export async function boardPage(db: Db, viewer: Viewer, query: BoardQuery): Promise<BoardPage> {
+export async function boardPage(db: Db, viewer: Viewer, query: BoardQuery, now: Millis): Promise<BoardPage> {
   const after = query.after === undefined ? null : readCursor(query.after)
-  const now = Date.now()
   const head = (await firstRow<HeadRow>(db, statement(query.order, query.reversed, after === null), [
     viewer.clientIds,
     query.client ?? null,
@@ -166,7 +165,7 @@ export async function boardPage(db: Db, viewer: Viewer, query: BoardQuery): Prom
   const shown = found.slice(0, query.limit)
   const ids = shown.map(([, , , id]) => id)
   const devices = new Map(
-    (ids.length ? await boardRows(db, viewer.clientIds, ids) : []).map((row) => [row.id, boardDevice(row, now)]),
+    (ids.length ? await boardRows(db, viewer.clientIds, ids, now) : []).map((row) => [row.id, boardDevice(row, now)]),
   )
   const last = shown.at(-1)
   return {

@@ -23,13 +23,14 @@ import {
   type Role,
   type Site,
 } from '#contract'
-import { collectorOfMetric, groupsBy, logLevels, readNetwork } from '#core'
+import { collectorOfMetric, groupsBy, logLevels, readNetwork, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { loadContext, reevaluate, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
+import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
@@ -117,20 +118,21 @@ function refusedOf(db: Db, id: number): Promise<RefusedPartView[]> {
   )
 }
 
-async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<DevicePage> {
-  const [row] = await boardRows(pool, viewer.clientIds, [id])
+/** @param isPast as of `now`, which is over: of its agent only what it read is known */
+async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPast: boolean): Promise<DevicePage> {
+  const [row] = await boardRows(db, viewer.clientIds, [id], now)
   if (!row) throw new ProblemError('no-such-device')
   const more = (await firstRow<MoreRow>(
-    pool,
+    db,
     `select agent_version, clock_offset_ms, started_at, enrolled_at, failed, lost_reports, left_out_entries, old_entries,
      refused_count, roster_sent, roster_sent_at, roster_confirmed, roster_confirmed_at from device where id = $1`,
     [id],
   ))!
-  const context = await loadContext(pool, id)
+  const context = isPast ? null : await loadContext(db, id)
   const mark = context && rosterMark(context.roster)
-  const { facts, times } = await readFacts(pool, id)
+  const { facts, times } = await readFacts(db, id)
   return {
-    ...boardDevice(row, Date.now()),
+    ...boardDevice(row, now),
     siteId: row.site_id,
     zone: row.zone,
     agentVersion: more.agent_version,
@@ -144,11 +146,11 @@ async function devicePage(pool: Pool, viewer: Viewer, id: number): Promise<Devic
     leftOutEntries: more.left_out_entries,
     oldEntries: more.old_entries,
     refusedCount: more.refused_count,
-    refused: more.refused_count && viewer.access !== 'contact' ? await refusedOf(pool, id) : [],
-    latest: await latestOf(pool, id),
+    refused: !isPast && more.refused_count && viewer.access !== 'contact' ? await refusedOf(db, id) : [],
+    latest: await latestOf(db, id),
     roster: {
-      sentAt: mark === more.roster_sent ? more.roster_sent_at : null,
-      confirmedAt: mark === more.roster_confirmed ? more.roster_confirmed_at : null,
+      sentAt: isPast || mark === more.roster_sent ? more.roster_sent_at : null,
+      confirmedAt: isPast || mark === more.roster_confirmed ? more.roster_confirmed_at : null,
     },
   }
 }
@@ -294,51 +296,46 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     handle: (): Promise<Role[]> => rows(pool, 'select id, name from role order by name limit 500'),
   })
 
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices',
     access: 'contact',
     summary: 'Devices, as the board compares them: a part of those that match, with counts of all',
     answer: boardPageSchema,
     query: boardQuerySchema,
-    handle: ({ viewer, query }) => boardPage(pool, viewer, query),
+    handle: ({ viewer, query, db, now }) => boardPage(db, viewer, query, now),
   })
 
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/device-rows',
     access: 'contact',
     summary: 'Some devices, as the board compares them, to bring what is shown up to date',
     answer: boardDevicesSchema,
     query: deviceIdsSchema,
-    async handle({ viewer, query }): Promise<BoardDevice[]> {
-      const now = Date.now()
-      const found = await boardRows(pool, viewer.clientIds, query.ids.split(',').map(Number))
+    async handle({ viewer, query, db, now }): Promise<BoardDevice[]> {
+      const found = await boardRows(db, viewer.clientIds, query.ids.split(',').map(Number), now)
       return found.map((row) => boardDevice(row, now))
     },
   })
 
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id',
     access: 'contact',
     summary: 'One device',
     answer: devicePageSchema,
-    handle: ({ viewer, id }) => devicePage(pool, viewer, id()),
+    handle: ({ viewer, id, db, now, isPast }) => devicePage(db, viewer, id(), now, isPast),
   })
 
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/events',
     access: 'contact',
     summary: 'Log events of a device, newest first: of a time, a log, a level or worse, with words',
     answer: deviceEventsSchema,
     query: deviceLogQuerySchema,
-    async handle({ viewer, id, query }): Promise<DeviceEvent[]> {
-      await requireDevice(pool, viewer, id())
+    async handle({ viewer, id, query, db }): Promise<DeviceEvent[]> {
+      await requireDevice(db, viewer, id())
       const [at, seq, n] = query.after?.split(' ').map(Number) ?? []
       const found = await rows<Omit<DeviceEvent, 'level' | 'key'> & { level: number; seq: number; n: number }>(
-        pool,
+        db,
         `
         select at, channel, source, event_id as id, level, text, seq, n from log_event
         where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') and at >= coalesce($4::timestamptz, '-infinity')

@@ -30,6 +30,7 @@ import { hour } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, rows, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
+import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { ofClients } from '../access'
 import { heldSelect, type HeldRow } from '../alert'
@@ -51,34 +52,31 @@ export function maintenanceRoutes(app: FastifyInstance, pool: Pool, pastAllowed:
 }
 
 function readingRoutes(app: FastifyInstance, pool: Pool): void {
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/windows',
     access: 'contact',
     summary: 'Maintenance windows of a group, or of all, in parts',
     answer: windowListSchema,
     query: windowQuerySchema,
-    handle: ({ viewer, query }) => windowList(pool, viewer, query),
+    handle: ({ viewer, query, db }) => windowList(db, viewer, query),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/windows/:id',
     access: 'contact',
     summary: 'One window with its times, what came of each, and how it was changed',
     answer: windowPageSchema,
-    handle: ({ viewer, id }) => windowPage(pool, viewer, id(), Date.now()),
+    handle: ({ viewer, id, db, now }) => windowPage(db, viewer, id(), now),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/windows/:id/record',
     access: 'contact',
     summary: 'What a window held back, or one of its times did, the newest first, in parts',
     answer: heldListSchema,
     query: windowRecordQuerySchema,
-    async handle({ viewer, id, query }) {
-      if (!(await listedRow(pool, viewer, id()))) throw new ProblemError('no-such-window')
+    async handle({ viewer, id, query, db }) {
+      if (!(await listedRow(db, viewer, id()))) throw new ProblemError('no-such-window')
       return rows<HeldRow>(
-        pool,
+        db,
         `${heldSelect} where h.window_id = $1 and ${ofClients('h.client_id', 2)} and ($3::bigint is null or h.id < $3)
          and ($5::int is null or h.occurrence_id = $5)
          order by h.id desc limit $4`,
@@ -86,34 +84,31 @@ function readingRoutes(app: FastifyInstance, pool: Pool): void {
       )
     },
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/windows/:id/uncovered',
     access: 'contact',
     summary: 'Alerts on its devices that were raised while a time of the window was in force, and not held',
     answer: uncoveredSchema,
     query: occurrenceQuerySchema,
-    handle: ({ viewer, id, query }) => uncoveredAlerts(pool, viewer, id(), query.occurrence ?? null),
+    handle: ({ viewer, id, query, db }) => uncoveredAlerts(db, viewer, id(), query.occurrence ?? null),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/windows',
     access: 'contact',
     summary: 'Windows that reach a device, the newest first, in parts',
     answer: deviceWindowsSchema,
     query: deviceWindowsQuerySchema,
     // A window for every client reaches this one too, so a contact sees it at the device.
-    handle: async ({ viewer, id, query }) =>
-      windowsAt(pool, viewer, await requireDevice(pool, viewer, id()), query.after),
+    handle: async ({ viewer, id, query, db }) =>
+      windowsAt(db, viewer, await requireDevice(db, viewer, id()), query.after),
   })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/lanes',
     access: 'contact',
     summary: 'What is planned within a time: a lane for each client, or for each site of one',
     answer: lanesSchema,
     query: lanesQuerySchema,
-    handle: ({ viewer, query }) => lanes(pool, viewer, query, Date.now()),
+    handle: ({ viewer, query, db, now }) => lanes(db, viewer, query, now),
   })
   route(app, {
     method: 'GET',

@@ -36,12 +36,14 @@ import {
   watchKind,
   withSteps,
   type DeviceTraits,
+  type Millis,
   type PolicyStep,
   type Target,
 } from '#core'
 import type { FastifyInstance } from 'fastify'
-import { firstRow, inTransaction, type Pool } from '../../db'
+import { firstRow, inTransaction, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
+import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { mayChangeAll, requireClient, type Viewer } from '../access'
 import { allTraits, requireDevice } from '../estate'
@@ -49,7 +51,7 @@ import { changePolicy, impactOf, impactOfSteps } from './change'
 import { readEstate } from './names'
 import { policyGrid, policyListing, templatePage, templateSummaries } from './read'
 import { requireSteps, writeSteps } from './steps'
-import { policyInForce, targetsOf } from '../../store/policy'
+import { policyAsOf, policyInForce, targetsOf, type PolicyInForce } from '../../store/policy'
 import { exportPolicy, tryText } from './text'
 
 /** Two million characters of text, as JSON may write them. */
@@ -65,10 +67,20 @@ function requireAll(viewer: Viewer): void {
 }
 
 /** One device with the facts that policy asks for. */
-async function deviceTraits(pool: Pool, id: number): Promise<DeviceTraits> {
-  const [device] = await allTraits(pool, targetsOf(await policyInForce(pool)), [id])
+async function deviceTraits(db: Db, id: number, policy: PolicyInForce): Promise<DeviceTraits> {
+  const [device] = await allTraits(db, targetsOf(policy), [id])
   if (!device) throw new ProblemError('no-such-device')
   return device
+}
+
+/** When what was read last by `at` came in and was judged: later than it was read where an agent had kept it. */
+async function judgedAt(db: Db, id: number, at: Millis): Promise<Millis> {
+  const report = await firstRow<{ received_at: Millis }>(
+    db,
+    'select received_at from report where device_id = $1 and at <= $2 order by at desc limit 1',
+    [id, time(at)],
+  )
+  return Math.max(at, report?.received_at ?? at)
 }
 
 async function matches(pool: Pool, viewer: Viewer, target: Target): Promise<TargetMatches> {
@@ -311,17 +323,16 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ id, viewer }) => taken('exception', id(), viewer),
   })
 
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/roster',
     access: 'contact',
     summary: 'What a device really gets, each value with where it comes from',
     answer: rosterSchema,
-    async handle({ id, viewer }): Promise<RosterWatch[]> {
-      await requireDevice(pool, viewer, id())
-      const device = await deviceTraits(pool, id())
-      return (await policyInForce(pool)).compiled
-        .roster(device)
+    async handle({ id, viewer, db, now, isPast }): Promise<RosterWatch[]> {
+      await requireDevice(db, viewer, id())
+      const policy = await (isPast ? policyAsOf(db, await judgedAt(db, id(), now)) : policyInForce(db))
+      return policy.compiled
+        .roster(await deviceTraits(db, id(), policy))
         .map((watch) => ({ ...watch, sentence: watchKind(watch.kind).sentence(watch.values) }))
     },
   })
@@ -334,7 +345,8 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
     body: whatIfSchema,
     async handle({ id, viewer, body }): Promise<Impact> {
       await requireDevice(pool, viewer, id())
-      const device = await deviceTraits(pool, id())
+      const policy = await policyInForce(pool)
+      const device = await deviceTraits(pool, id(), policy)
       const site =
         body.siteId === undefined
           ? null
@@ -347,7 +359,7 @@ export function policyRoutes(app: FastifyInstance, pool: Pool): void {
         tags: body.tags ?? device.tags,
         ...(site ? { siteId: body.siteId!, clientId: site.client_id } : {}),
       }
-      const { compiled } = await policyInForce(pool)
+      const { compiled } = policy
       const [before, after] = [compiled.roster(device), compiled.roster(moved)]
       const changes = compareRosters(before, after)
       return impactOf(pool, changes.length ? [{ device, changes, before, after }] : [], viewer.clientIds)

@@ -4,7 +4,7 @@ import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { rows, time, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
-import { route } from '../../http/route'
+import { pastRoute } from '../../http/past'
 import { requireDevice } from '../estate'
 
 const widths: Millis[] = [10_000, 30_000, minute, 5 * minute, 15 * minute, hour, 6 * hour, day]
@@ -15,8 +15,7 @@ export function bucketWidth(span: Millis, most: number): Millis {
 }
 
 export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/series',
     access: 'contact',
     summary: 'Readings of a device over a time, least, mean and greatest of each span',
@@ -26,8 +25,8 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       until: aTime.required(),
       metrics: Joi.string().max(400).required(),
     }),
-    async handle({ viewer, id, query }): Promise<SeriesPage> {
-      await requireDevice(pool, viewer, id())
+    async handle({ viewer, id, query, db }): Promise<SeriesPage> {
+      await requireDevice(db, viewer, id())
       const metrics = query.metrics.split(',')
       const unknown = metrics.find((metric) => !isMetric(metric))
       if (unknown !== undefined)
@@ -42,13 +41,13 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
         throw new ProblemError('invalid', 'Ask for 31 days at most.', [{ at: 'from', message: 'too long ago' }])
       // By the primary key (device, at): one range a partition.
       const found = await rows<{ at: number; layout_id: number; value: number[] }>(
-        pool,
+        db,
         'select at, layout_id, value from report where device_id = $1 and at >= $2 and at < $3 order by at limit 300000',
         [id(), time(query.from), time(query.until)],
       )
       const layoutIds = [...new Set(found.map((row) => row.layout_id))]
       const layouts = await rows<{ id: number; series: [string, string][] }>(
-        pool,
+        db,
         'select id, series from layout where id = any($1)',
         [layoutIds],
       )

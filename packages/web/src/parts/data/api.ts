@@ -1,4 +1,5 @@
 import type { Problem } from '#contract'
+import { asOf } from './asOf'
 
 /** A refusal of the server, in its own words: what is wrong and what to do. */
 export class ApiError extends Error {
@@ -25,7 +26,13 @@ async function ask(method: string, path: string, body: unknown): Promise<Answere
   try {
     const response = await fetch(`/api${path}`, {
       method,
-      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      headers: {
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        // RFC 7089. What can be told of the past is; what would change something is refused.
+        ...(asOf.value === null || path === '/session'
+          ? {}
+          : { 'accept-datetime': new Date(asOf.value).toUTCString() }),
+      },
       body: body === undefined ? null : JSON.stringify(body),
     })
     const text = await response.text()

@@ -1,6 +1,7 @@
 import type { AlertView, BoardDevice, HeldView, RemediationView } from '#contract'
 import { watchKinds, type Collector } from '#core'
 import { clockText, exactText, shortText } from '../format/time'
+import { asOf } from './asOf'
 
 /**
  * What stands beside a state that may be so no longer, or in its place where nobody knows it; null: it is as the page
@@ -72,4 +73,4 @@ export function postDoubt(row: AlertView | HeldView | RemediationView): Doubt | 
   )
 }
 
-const sameDay = (at: number) => new Date(at).toDateString() === new Date().toDateString()
+const sameDay = (at: number) => new Date(at).toDateString() === new Date(asOf.value ?? Date.now()).toDateString()

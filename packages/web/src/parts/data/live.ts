@@ -1,5 +1,6 @@
 import { onScopeDispose, ref } from 'vue'
 import type { LiveEvent } from '#contract'
+import { asOf } from './asOf'
 
 type Listener = (event: LiveEvent | 'again') => void
 const listeners = new Set<Listener>()
@@ -29,8 +30,14 @@ function open(): void {
   }
 }
 
-/** Hears what changes for as long as the component lives. */
-export function onLive(listener: Listener): void {
+/**
+ * Hears what changes for as long as the component lives. What was does not change: nothing is heard while the page
+ * looks back, but by what always shows how it is now.
+ */
+export function onLive(heard: Listener, { always = false } = {}): void {
+  const listener: Listener = (event) => {
+    if (always || asOf.value === null) heard(event)
+  }
   listeners.add(listener)
   if (!source || source.readyState === EventSource.CLOSED) open()
   onScopeDispose(() => listeners.delete(listener))

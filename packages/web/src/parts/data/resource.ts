@@ -16,12 +16,14 @@ export interface ResourceOptions {
   deviceId?: () => number
   /** Read again, from nothing, when one of these changes. */
   sources?: Ref<unknown>[]
+  /** It shows how it is now, also while the page looks back. */
+  isNow?: boolean
 }
 
 /** What the server says, kept up to date by the live feed. An answer that was overtaken by a newer one is dropped. */
 export function useResource<T>(
   read: () => Promise<T>,
-  { topics = [], deviceId, sources = [] }: ResourceOptions = {},
+  { topics = [], deviceId, sources = [], isNow = false }: ResourceOptions = {},
 ): Resource<T> {
   const data = shallowRef<T | null>(null)
   const error = shallowRef<ApiError | null>(null)
@@ -43,7 +45,7 @@ export function useResource<T>(
     }
     took = Date.now() - began
   }
-  onLive((event) => {
+  const hear = (event: LiveEvent | 'again') => {
     const wanted =
       event === 'again' ||
       (topics.includes(event.topic) &&
@@ -57,7 +59,8 @@ export function useResource<T>(
         },
         Math.max(2 * took, event === 'again' || event.topic !== 'reports' ? 60 : 1500),
       )
-  })
+  }
+  onLive(hear, { always: isNow })
   onScopeDispose(() => {
     if (timer) clearTimeout(timer)
   })

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import type { Client, Person } from '#contract'
 import type { Millis } from '#core'
 import { api, ApiError } from './api'
+import { asOf } from './asOf'
 import { closeLive } from './live'
 
 const remembered = Number(localStorage.getItem('custode.client')) || null
@@ -16,8 +17,11 @@ export const useSession = defineStore('session', () => {
   const span = ref<{ from: Millis; until: Millis } | null>(null)
   let asked = false
 
-  const mayChange = computed(() => person.value?.access !== 'contact')
-  const isLead = computed(() => person.value?.access === 'lead')
+  /** Whether a person may see what only those who work here do. */
+  const isStaff = computed(() => person.value?.access !== 'contact')
+  /** Whether anything can be changed here: what was cannot. */
+  const mayChange = computed(() => isStaff.value && asOf.value === null)
+  const isLead = computed(() => person.value?.access === 'lead' && asOf.value === null)
   const client = computed(() => clients.value.find((client) => client.id === clientId.value) ?? null)
 
   async function load(): Promise<boolean> {
@@ -50,5 +54,19 @@ export const useSession = defineStore('session', () => {
     location.assign('/')
   }
   const inView = (id: number) => clientId.value === null || clientId.value === id
-  return { person, clients, clientId, client, span, mayChange, isLead, load, loadClients, choose, signOut, inView }
+  return {
+    person,
+    clients,
+    clientId,
+    client,
+    span,
+    isStaff,
+    mayChange,
+    isLead,
+    load,
+    loadClients,
+    choose,
+    signOut,
+    inView,
+  }
 })

@@ -1,11 +1,14 @@
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { ageText, durationText, minute, type Millis } from '#core'
+import { asOf } from '../data/asOf'
 
-/** The time, moving on every second; one clock for the whole page. */
-export const now = ref(Date.now())
+/** The time that it really is, moving on every second; one clock for the whole page. */
+export const present = ref(Date.now())
 setInterval(() => {
-  now.value = Date.now()
+  present.value = Date.now()
 }, 1000)
+/** The time that the page shows: it stands still while somebody looks back. */
+export const now = computed(() => asOf.value ?? present.value)
 
 /** The zone of whoever reads. */
 export const here = Intl.DateTimeFormat().resolvedOptions().timeZone

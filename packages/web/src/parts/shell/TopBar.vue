@@ -15,20 +15,20 @@ import { useKeys } from './keys'
 import { useResource } from '../data/resource'
 import { useSession } from '../data/session'
 import ChoiceField from '../ui/ChoiceField.vue'
-import { fullText, now } from '../format/time'
+import { fullText, present } from '../format/time'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const open = useResource(
   () => api.get<TodoCount>(`/rounds/count${session.clientId === null ? '' : `?client=${session.clientId}`}`),
-  { topics: ['alerts'], sources: [toRef(session, 'clientId')] },
+  { topics: ['alerts'], sources: [toRef(session, 'clientId')], isNow: true },
 )
 const todo = computed(() => open.data.value?.todo ?? 0)
 const places = computed(() => [
   { path: '/rounds', name: 'Rounds' },
   { path: '/estate', name: 'Estate' },
-  ...(session.mayChange
+  ...(session.isStaff
     ? [
         { path: '/rollout', name: 'Rollout' },
         { path: '/policy', name: 'Policy' },
@@ -77,9 +77,9 @@ useKeys('Everywhere', [
         :class="{ on: route.path.startsWith(place.path) }"
       >{{ place.name }}<sup v-if="place.name === 'Rounds' && todo" :aria-label="`${numberText(todo)} to do`">{{ numberText(todo) }}</sup></RouterLink>
     </nav>
-    <UnderWay v-if="session.mayChange" />
+    <UnderWay v-if="session.isStaff" />
     <FinderBox />
-    <span class="muted clock">{{ fullText(now) }}</span>
+    <span class="muted clock">{{ fullText(present) }}</span>
     <ElDropdown trigger="click" placement="bottom-end" :show-arrow="false">
       <button class="who" :aria-label="`${initials}: ${session.person?.name}`">{{ initials }}</button>
       <template #dropdown>

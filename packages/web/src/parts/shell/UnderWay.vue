@@ -11,6 +11,7 @@ import { useResource } from '../data/resource'
 
 /** Long work, found again from anywhere: how far it has come, and where it stands. */
 const { data, refresh } = useResource(() => api.get<WorkUnderWay[]>('/under-way'), {
+  isNow: true,
   topics: ['estate', 'policy', 'windows'],
 })
 const works = computed(() => data.value ?? [])

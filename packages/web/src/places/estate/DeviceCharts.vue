@@ -18,6 +18,7 @@ import { Line } from 'vue-chartjs'
 import type { DevicePage, SeriesPage, SeriesView } from '#contract'
 import { hour, metrics, readingText, type MetricName } from '#core'
 import { api } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { useResource } from '../../parts/data/resource'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { bandOf } from './band'
@@ -36,7 +37,7 @@ const subjects: { title: string; metrics: MetricName[] }[] = [
 ]
 const { data, error, refresh } = useResource(
   () => {
-    const until = Date.now()
+    const until = asOf.value ?? Date.now()
     return api.get<SeriesPage>(
       `/devices/${props.device.id}/series?from=${until - span.value * hour}&until=${until}&metrics=${subjects.flatMap((subject) => subject.metrics).join()}`,
     )

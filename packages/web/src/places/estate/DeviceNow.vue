@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { AlertView, DevicePage, HeldView } from '#contract'
 import { bytesText, countText, hour, percentText } from '#core'
 import { api } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { alertWords } from '../../parts/format/alertWords'
 import AgeText from '../../parts/ui/AgeText.vue'
 import DiskBar from '../../parts/ui/DiskBar.vue'
@@ -28,7 +29,7 @@ const closedDisks = computed(() => (props.device.facts.disks ?? []).filter((disk
 const updates = computed(() => props.device.facts.updates)
 const recent = useResource(
   async () => {
-    const until = Date.now()
+    const until = asOf.value ?? Date.now()
     const from = until - 6 * hour
     const page = await api.get<SeriesPage>(
       `/devices/${props.device.id}/series?from=${from}&until=${until}&metrics=cpu.busy,memory.available`,

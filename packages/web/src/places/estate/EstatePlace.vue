@@ -148,7 +148,7 @@ useKeys('Estate', [
           <button class="link" @click="chosen = new Set(rows.map((device) => device.id))">all {{ numberText(rows.length) }} that were read</button>
           <button class="link" @click="chosen = null">none</button>
         </template>
-        <button v-else-if="rows.length" class="link" @click="chosen = new Set()">choose several</button>
+        <button v-else-if="rows.length && session.mayChange" class="link" @click="chosen = new Set()">choose several</button>
         <span class="muted">sorted by {{ sortedBy }}{{ reversed ? ', last first' : '' }}</span>
         <ColumnChoice v-model="shownColumns" :columns="boardColumns.slice(1)" />
         <SavedViews place="estate" />

@@ -7,6 +7,7 @@ import DoubtText from '../../parts/ui/DoubtText.vue'
 import { postDoubt } from '../../parts/data/known'
 import AgeText from '../../parts/ui/AgeText.vue'
 import { api } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
@@ -47,8 +48,8 @@ const around = useResource(async () => {
   if (!subject) return null
   const kind = watchKinds.get(subject.rule.kind)
   const until = Math.min(
-    Date.now(),
-    (('closedAt' in subject ? subject.closedAt : subject.endedAt) ?? Date.now()) + hour,
+    asOf.value ?? Date.now(),
+    (('closedAt' in subject ? subject.closedAt : subject.endedAt) ?? asOf.value ?? Date.now()) + hour,
   )
   const from = Math.min(subject.began - 12 * hour, until - 24 * hour)
   const series = kind?.metric && subject.deviceId !== null

@@ -3,6 +3,7 @@ import type { PersonListed } from '#contract'
 import { day, hour, severities, subjects } from '#core'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
@@ -23,7 +24,7 @@ const ages = [
   { at: 7 * day, text: 'a week' },
 ]
 const people = useResource(() => (session.mayChange ? api.get<PersonListed[]>('/people') : Promise.resolve([])))
-const times = sinceTimes(new Date())
+const times = sinceTimes(new Date(asOf.value ?? Date.now()))
 </script>
 
 <template>

@@ -7,6 +7,7 @@ import type { AlertView, Looked, RoundsGroup, RoundsRow } from '#contract'
 import { countText, numberText, type Millis } from '#core'
 import { useNarrow } from '../../look/narrow'
 import { useAddressed } from '../../parts/data/addressed'
+import { asOf } from '../../parts/data/asOf'
 import { api } from '../../parts/data/api'
 import { useClientInAddress } from '../../parts/data/clientInAddress'
 import { useKeys } from '../../parts/shell/keys'
@@ -47,7 +48,7 @@ const query = computed(() => {
   if (session.clientId !== null) asked.set('client', String(session.clientId))
   if (words.value) asked.set('words', words.value)
   for (const [name, { value }] of Object.entries(narrow)) if (value) asked.set(name, value)
-  const time = sinceTimes(new Date()).find(({ name }) => name === since.value)
+  const time = sinceTimes(new Date(asOf.value ?? Date.now())).find(({ name }) => name === since.value)
   // What came and went in the span is told, however long one has looked since.
   if (time ?? session.span) asked.set('since', String(Math.round(time?.at ?? session.span!.from)))
   if (session.span) {
@@ -204,7 +205,7 @@ useKeys('Rounds', [
       if (chosenAlert.value !== null) void router.push(`/alerts/${chosenAlert.value}`)
     },
   },
-  { key: '.', does: 'all of this is seen', run: () => void looked() },
+  ...(asOf.value === null ? [{ key: '.', does: 'all of this is seen', run: () => void looked() }] : []),
   ...(session.mayChange
     ? [
         {
@@ -225,7 +226,7 @@ useKeys('Rounds', [
     <section ref="list" class="list page">
       <div class="head">
         <h1>Rounds</h1>
-        <span v-if="data" class="muted">{{ isAsking ? '…' : numberText(data.todo.total) }} to do<template v-if="data.fresh && !isAsking">, {{ numberText(data.fresh) }} of them new since {{ shortText(data.lookedAt) }}</template></span>
+        <span v-if="data" class="muted">{{ isAsking ? '…' : numberText(data.todo.total) }} to do<template v-if="data.fresh && !isAsking && asOf === null">, {{ numberText(data.fresh) }} of them new since {{ shortText(data.lookedAt) }}</template></span>
         <span class="end">
           <button v-if="waiting" class="link" @click="showNew">{{ waiting.fresh ? `${numberText(waiting.fresh)} new: show them` : 'The list has changed: show it anew' }}</button>
           <ElInput
@@ -242,12 +243,12 @@ useKeys('Rounds', [
           <button v-if="session.span" class="link" @click="session.span = null">{{ clockText(session.span.from) }} –
             {{ clockText(session.span.until) }} only: show all <kbd>n</kbd></button>
           <button v-if="session.mayChange" class="link" :aria-pressed="picked !== null" @click="picked = picked ? null : new Map()">{{ picked ? 'choose one' : 'choose several' }}</button>
-          <RouterLink class="link" to="/rounds/shift">shift</RouterLink>
-          <button class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
+          <RouterLink v-if="asOf === null" class="link" to="/rounds/shift">shift</RouterLink>
+          <button v-if="asOf === null" class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
       <RoundsNarrow v-if="isNarrowing || isNarrowed" />
-      <NoticeList />
+      <NoticeList v-if="asOf === null" />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
         <h2>{{ group.title }} <span class="faint">{{ isAsking ? '…' : numberText(group.total) }}</span></h2>

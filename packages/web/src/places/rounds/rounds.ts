@@ -2,6 +2,7 @@ import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef, type
 import type { AlertView, Rounds, RoundsGroup, RoundsPart, RoundsRow } from '#contract'
 import { watchKinds } from '#core'
 import { api, type ApiError } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { onLive } from '../../parts/data/live'
 import { newestOnly } from '../../parts/data/newest'
 
@@ -173,7 +174,7 @@ export function narrowed(rounds: Rounds, query: string): Rounds {
     (!from || (('closedAt' in row ? row.closedAt : row.endedAt) ?? Infinity) >= from) &&
     (!severity || row.severity === severity) &&
     (!family || familyOf(row) === family) &&
-    (!age || row.began <= Date.now() - age) &&
+    (!age || row.began <= (asOf.value ?? Date.now()) - age) &&
     (!who || ('takenById' in row && (row.takenById === who || row.offeredToId === who))) &&
     [row.instance, row.rule.name, row.deviceName, row.clientName].some((text) => text.toLowerCase().includes(words))
   const part = <Row extends RoundsRow>({ rows }: RoundsPart<Row>): RoundsPart<Row> => {

@@ -1,7 +1,7 @@
 import { enableAutoUnmount, flushPromises } from '@vue/test-utils'
 import { afterEach, expect, it } from 'vitest'
 import { answerWith, show } from '../../../testing/page'
-import { now } from '../../format/time'
+import { present } from '../../format/time'
 import WatchLine from './WatchLine.vue'
 
 enableAutoUnmount(afterEach)
@@ -10,9 +10,9 @@ it('is read anew as time goes on, though nothing happens: what is open reaches t
   const line = { now: 0, from: 0, until: 0, clients: 9, lanes: [], moreSpans: 0 }
   const asked = answerWith({ 'GET /watchline': { ...line, crowd: { width: 1_200_000, steps: [], spans: [] } } })
   await show(WatchLine)
-  const start = now.value
+  const start = present.value
   const reads = async (minutes: number) => {
-    now.value = start + minutes * 60_000
+    present.value = start + minutes * 60_000
     await flushPromises()
     return asked.filter(({ path }) => path === '/watchline').length
   }

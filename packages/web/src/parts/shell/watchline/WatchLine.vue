@@ -3,13 +3,16 @@ import { scaleTime } from 'd3-scale'
 import { useElementSize } from '@vueuse/core'
 import { storeToRefs } from 'pinia'
 import { computed, ref, useTemplateRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { Watchline } from '#contract'
 import { countText, hour, minute, numberText, type Millis } from '#core'
 import { api } from '../../data/api'
+import { asOf, lookBackFrom, overBy } from '../../data/asOf'
 import { useResource } from '../../data/resource'
 import { useSession } from '../../data/session'
-import { clockText, fullText, now as clock } from '../../format/time'
+import { clockText, fullText, present as clock } from '../../format/time'
 import { useKeys } from '../keys'
+import { lookBackTo } from '../lookBack'
 import AlertTicks from './AlertTicks.vue'
 import CrowdColumns from './CrowdColumns.vue'
 import WindowSpans from './WindowSpans.vue'
@@ -19,10 +22,12 @@ import WindowSpans from './WindowSpans.vue'
  * many are folded into one lane by the server, and the page below still tells them apart.
  */
 const session = useSession()
+const route = useRoute()
+const router = useRouter()
 const { clientId } = storeToRefs(session)
 const line = useResource(
   () => api.get<Watchline>(`/watchline${clientId.value === null ? '' : `?client=${clientId.value}`}`),
-  { topics: ['alerts', 'windows', 'estate'], sources: [clientId] },
+  { topics: ['alerts', 'windows', 'estate'], sources: [clientId], isNow: true },
 )
 const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
@@ -60,15 +65,35 @@ const dragFrom = ref<Millis | null>(null)
 function timeAt(event: PointerEvent): Millis {
   return x.value.invert(Math.max(left, event.clientX - box.value!.getBoundingClientRect().left)).getTime()
 }
+/** Where the marker stands that is being drawn to a time that is over; null: nobody draws it. */
+const markerAt = ref<Millis | null>(null)
+const marker = computed(() => markerAt.value ?? asOf.value ?? now.value)
+const hasPast = computed(() => route.meta.past === true)
+function lookBack(at: Millis | null): void {
+  if (hasPast.value) lookBackTo(router, at)
+}
 function down(event: PointerEvent): void {
   if ((event.target as Element).closest('[data-open]')) return
+  if (hasPast.value && (event.target as Element).closest('[data-marker]')) {
+    markerAt.value = timeAt(event)
+    ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+    return
+  }
   dragFrom.value = timeAt(event)
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
 }
 function move(event: PointerEvent): void {
   pointer.value = timeAt(event)
+  if (markerAt.value !== null) markerAt.value = Math.min(now.value, pointer.value)
 }
 function up(event: PointerEvent): void {
+  if (markerAt.value !== null) {
+    const at = timeAt(event)
+    markerAt.value = null
+    // A touch without moving it is none.
+    if (Math.abs(x.value(at) - x.value(asOf.value ?? now.value)) > 5) lookBack(at > now.value - minute ? null : overBy(at, now.value))
+    return
+  }
   if (dragFrom.value === null) return
   const [a, b] = [dragFrom.value, timeAt(event)].sort((a0, other) => a0 - other) as [number, number]
   dragFrom.value = null
@@ -85,19 +110,22 @@ const marked = computed(() =>
     ? { from: Math.min(dragFrom.value, pointer.value), until: Math.max(dragFrom.value, pointer.value) }
     : session.span,
 )
-const flag = computed(() =>
-  session.span && dragFrom.value === null
-    ? `${clockText(session.span.from)} – ${clockText(session.span.until)}`
-    : pointer.value !== null
-      ? fullText(pointer.value)
-      : 'now',
-)
-const flagAt = computed(() =>
-  session.span && dragFrom.value === null
-    ? clamp((session.span.from + session.span.until) / 2)
-    : pointer.value !== null
-      ? clamp(pointer.value)
-      : clamp(now.value),
+const flag = computed(() => {
+  if (markerAt.value !== null) return fullText(markerAt.value)
+  if (session.span && dragFrom.value === null)
+    return `${clockText(session.span.from)} – ${clockText(session.span.until)}`
+  if (pointer.value !== null && !isOverMarker.value) return fullText(pointer.value)
+  return asOf.value === null ? 'now' : fullText(asOf.value)
+})
+const flagAt = computed(() => {
+  if (markerAt.value !== null) return clamp(markerAt.value)
+  if (session.span && dragFrom.value === null) return clamp((session.span.from + session.span.until) / 2)
+  if (pointer.value !== null && !isOverMarker.value) return clamp(pointer.value)
+  return clamp(asOf.value ?? now.value)
+})
+/** Then the flag stays where it can be taken. */
+const isOverMarker = computed(
+  () => hasPast.value && pointer.value !== null && Math.abs(clamp(pointer.value) - clamp(marker.value)) < 8,
 )
 const hand = useTemplateRef<HTMLElement>('hand')
 const stride = 15 * minute
@@ -116,6 +144,8 @@ function keyed(event: KeyboardEvent): void {
       const [a, b] = [anchor, pointer.value].sort((one, other) => one - other) as [number, number]
       session.span = { from: a, until: b }
     } else anchor = null
+  } else if (event.key === 'Enter' && at < now.value - minute) {
+    lookBack(overBy(at, now.value))
   } else if (event.key === 'Escape') {
     session.span = null
     pointer.value = null
@@ -125,13 +155,19 @@ function keyed(event: KeyboardEvent): void {
   event.stopPropagation()
 }
 useKeys('Everywhere', [
-  { key: 'w', does: 'to the watchline: arrows point at a time, with Shift they draw a span', run: () => hand.value?.focus() },
+  { key: 'w', does: 'to the watchline: arrows point at a time, with Shift they draw a span, Enter shows how it was then', run: () => hand.value?.focus() },
   {
     key: 'n',
     does: 'back to now: the whole time again',
     run: () => {
       session.span = null
+      if (asOf.value !== null) lookBack(null)
     },
+  },
+  {
+    key: 'b',
+    does: 'look back: how it was an hour ago, and once more an hour earlier',
+    run: () => lookBack(asOf.value === null ? lookBackFrom(now.value) : asOf.value - hour),
   },
 ])
 </script>
@@ -204,6 +240,7 @@ useKeys('Everywhere', [
       <text v-if="line.data.value?.moreSpans" x="20" y="34">+ {{ numberText(line.data.value.moreSpans) }} windows</text>
       <path :d="`M${clamp(now)} 0V68`" stroke="var(--ink)" stroke-width="1.4" />
       <path v-if="flag !== 'now'" :d="`M${flagAt} 0V68`" stroke="var(--act)" stroke-dasharray="2 2" />
+      <path v-if="marker !== now" :d="`M${clamp(marker)} 0V68`" stroke="var(--act)" stroke-width="2" />
       <rect
         :x="flagAt - (flag === 'now' ? 17 : 52)"
         y="68"
@@ -213,7 +250,12 @@ useKeys('Everywhere', [
         fill="var(--ink)"
       />
       <text :x="flagAt" y="79" text-anchor="middle" class="flag">{{ flag }}</text>
+      <g v-if="hasPast" data-marker class="marker">
+        <title>Draw it to a time that is over, to see how it was then</title>
+        <rect :x="clamp(marker) - 7" y="0" width="14" height="84" fill="transparent" />
+      </g>
     </svg>
+    <button v-if="hasPast && asOf === null" class="link back" @pointerdown.stop @click="lookBack(lookBackFrom(now))">Look back <kbd>b</kbd></button>
   </div>
 </template>
 
@@ -223,6 +265,8 @@ useKeys('Everywhere', [
   top: 2px;
   bottom: 2px;
   width: 1px;
+  /* For the keyboard; what is taken with the pointer lies below it. */
+  pointer-events: none;
 }
 .watchline {
   position: relative;
@@ -234,6 +278,15 @@ useKeys('Everywhere', [
   cursor: crosshair;
   user-select: none;
   overflow: hidden;
+}
+.marker {
+  cursor: ew-resize;
+}
+.back {
+  position: absolute;
+  left: 20px;
+  bottom: 0;
+  font-size: 12px;
 }
 text {
   font: 11px var(--sans);

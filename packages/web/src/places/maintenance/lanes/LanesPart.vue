@@ -7,6 +7,7 @@ import type { Lane, Lanes, LaneSpan as Span } from '#contract'
 import { countText, hour, minute, numberText, type Millis } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
+import { asOf } from '../../../parts/data/asOf'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import { dayText, now as clock } from '../../../parts/format/time'
@@ -29,7 +30,7 @@ const from = useAddressed('from')
 const count = computed(() => Number(days.value) || 7)
 const midnight = (at: Millis) => new Date(at).setHours(0, 0, 0, 0)
 const begin = computed(() =>
-  from.value ? midnight(Date.parse(`${from.value}T00:00:00`)) : midnight(Date.now() - 12 * hour),
+  from.value ? midnight(Date.parse(`${from.value}T00:00:00`)) : midnight((asOf.value ?? Date.now()) - 12 * hour),
 )
 const end = computed(() => new Date(begin.value).setDate(new Date(begin.value).getDate() + count.value))
 const read = useResource(

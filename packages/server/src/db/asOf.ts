@@ -1,0 +1,34 @@
+import type { Millis } from '#core'
+import type { Db, Pool } from './pool'
+
+/**
+ * Runs work on one connection as of a time that is over: tables are read as they were then, and now() is that time
+ * (migration 0032, schema `past`). Nothing can be written. What nobody kept is as it is now.
+ * @example
+ * await readAsOf(pool, at, (db) => rows(db, `select name from device where retired_at is null`))
+ */
+export async function readAsOf<T>(pool: Pool, at: Millis, work: (db: Db) => Promise<T> | T): Promise<T> {
+  const connection = await pool.connect()
+  let last: Promise<unknown> = Promise.resolve()
+  // A connection runs one statement at a time; those who read several things at once wait for each other.
+  const db: Db = {
+    query: (text, values) => {
+      const answer = last.then(() => connection.query(text, values))
+      last = answer.catch(() => undefined)
+      return answer as never
+    },
+  }
+  try {
+    await connection.query('begin isolation level repeatable read read only')
+    // A setting takes no parameters; this function does. Local: it ends with the transaction.
+    await connection.query(
+      `select set_config('custode.as_of', $1, true), set_config('search_path', 'past, pg_catalog, public', true)`,
+      [new Date(at).toISOString()],
+    )
+    return await work(db)
+  } finally {
+    await last
+    await connection.query('rollback').catch(() => undefined)
+    connection.release()
+  }
+}
