@@ -85,16 +85,19 @@ const idOf: Record<string, () => number> = {
   templates: () => id.template!,
 }
 
-async function everyRoute(): Promise<{ method: Method; url: string; access: string }[]> {
+async function everyRoute(): Promise<{ method: Method; url: string; access: string; hasPast: boolean }[]> {
   const { paths } = (
-    await house.nobody<{ paths: Record<string, Record<string, { description: string }>> }>('GET', '/api/openapi.json')
+    await house.nobody<{
+      paths: Record<string, Record<string, { description: string; parameters?: { in: string }[] }>>
+    }>('GET', '/api/openapi.json')
   ).body
   return Object.entries(paths)
     .flatMap(([url, methods]) =>
-      Object.entries(methods).map(([method, { description }]) => ({
+      Object.entries(methods).map(([method, { description, parameters = [] }]) => ({
         method: method.toUpperCase() as Method,
         url,
         access: /For: (.+)\./.exec(description)![1]!,
+        hasPast: parameters.some((parameter) => parameter.in === 'header'),
       })),
     )
     .filter(({ access }) => access !== 'public' && access !== 'device')
@@ -136,6 +139,23 @@ describe('whoever is limited to some clients', () => {
     }
     // Nothing in these speaks of a client, whoever asks; in all others the lead has seen what the limited have not.
     expect(unseen.sort()).toEqual(ofNobody)
+  })
+
+  it('reads nothing of the others as of a time that is over, where a lead of all does', async () => {
+    const asOf = { 'accept-datetime': new Date().toISOString() }
+    const past = (await everyRoute()).filter(({ hasPast }) => hasPast)
+    expect(past.length).toBeGreaterThan(15)
+    for (const { method, url } of past) {
+      const path =
+        url.replace(/\/([\w-]+)\/\{id\}/, (_, kind: string) => `/${kind}/${idOf[kind]!()}`) + (queries[url]?.() ?? '')
+      const seen = await house.lead(method, path, undefined, asOf)
+      expect([path, seen.status, theirs.test(JSON.stringify(seen.body))]).toEqual([path, 200, !ofNobody.includes(url)])
+      for (const [who, { ask }] of Object.entries(limited)) {
+        const { status, body } = await ask(method, path, undefined, asOf)
+        expect([who, path, theirs.exec(JSON.stringify(body))?.[0] ?? null]).toEqual([who, path, null])
+        if (url.includes('{id}')) expect([who, path, [403, 404].includes(status)]).toEqual([who, path, true])
+      }
+    }
   })
 
   it('reads nothing of the others in what is their own either', async () => {

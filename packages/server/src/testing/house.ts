@@ -16,7 +16,12 @@ export interface Answer<T = unknown> {
   body: T & Problem
   type: string
 }
-export type Caller = <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', url: string, body?: unknown) => Promise<Answer<T>>
+export type Caller = <T>(
+  method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+  url: string,
+  body?: unknown,
+  headers?: Record<string, string>,
+) => Promise<Answer<T>>
 
 /** A server with a database of its own, two clients and three people. */
 export interface House {
@@ -134,11 +139,16 @@ export async function openHouse(
 
   const caller =
     (cookie = ''): Caller =>
-    async <T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown) => {
+    async <T>(
+      method: 'GET' | 'POST' | 'PUT' | 'DELETE',
+      path: string,
+      body?: unknown,
+      more: Record<string, string> = {},
+    ) => {
       const response = await app.inject({
         method,
         url: path,
-        headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+        headers: { cookie, ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...more },
         ...(body === undefined ? {} : { payload: JSON.stringify(body) }),
       })
       const type = String(response.headers['content-type'])
