@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { HeldView, WhyPage } from '#contract'
-import { hour, second } from '#core'
+import type { AlertActed, HeldView, WhyPage } from '#contract'
+import { hour, minute, second } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
 
@@ -14,6 +14,14 @@ describe.skipIf(leftOut)('work on a real host', () => {
   beforeAll(async () => {
     here = await openHostHouse()
     await watchFor(here, [
+      {
+        key: 'disk',
+        kind: 'disk-space',
+        name: 'Disk',
+        why: '',
+        osFamilies: [],
+        values: { every: 10 * minute },
+      },
       { key: 'silence', kind: 'silence', name: 'Silence', why: '', osFamilies: [], values: { after: 8 * second } },
       {
         key: 'services',
@@ -91,6 +99,35 @@ describe.skipIf(leftOut)('work on a real host', () => {
       )
     ).body
     expect(steps.map(({ code }) => code)).toEqual(['watched', 'failing', 'long-enough', 'held', 'no-alert'])
+  })
+
+  it('asked again, its agent reads also what rests for ten minutes, as df(1) says it, within seconds', async () => {
+    const free = async () => (await pageOf(here, host.name)).disks.find(({ mount }) => mount === '/')?.free ?? 0
+    const told = async () => Number((await host.sh('df -B1 --output=avail / | tail -1')).trim())
+    const large = 300e6
+    const before = await until('a reading of its disk', free, (bytes) => bytes > 0)
+    await host.sh(`fallocate -l ${large} /var/fill && sync`)
+    await until(
+      'reports since',
+      () => pageOf(here, host.name),
+      (page) => page.readAt !== null && Date.now() - page.readAt < 3 * second,
+    )
+    expect(await free()).toBe(before)
+    const [alert] = await until(
+      'the alert of the service',
+      () => open('services'),
+      (alerts) => alerts.length === 1,
+    )
+    const { id } = alert as unknown as { id: number }
+    const askedAt = Date.now()
+    expect(
+      (await here.house.technician<AlertActed[]>('POST', '/api/alerts/acts', { ids: [id], do: 'ask-again', text: '' }))
+        .body,
+    ).toEqual([{ id, problem: null }])
+    const after = await until('the disk read anew', free, (bytes) => bytes < before - large / 2, 15_000)
+    expect(Math.abs(after - (await told()))).toBeLessThan(large / 5)
+    expect(Date.now() - askedAt).toBeLessThan(15_000)
+    await host.sh('rm /var/fill')
   })
 
   it('cut off without a word, its silence carries what was open, until it is heard again', async () => {

@@ -35,6 +35,14 @@ describe('whose turn it is', () => {
       '60: performance disks eventlog',
     ])
   })
+  it('everybody’s, when everything is to be read anew', () => {
+    const turns = new Turns()
+    const pacing = { interval: 60_000, every: { disks: 600_000 } }
+    const of = (at: number) => (['performance', 'disks'] as const).filter((name) => turns.take(name, at, pacing))
+    expect([of(0), of(60_000)]).toEqual([['performance', 'disks'], ['performance']])
+    turns.forgetAll()
+    expect([of(61_000), of(121_000)]).toEqual([['performance', 'disks'], ['performance']])
+  })
   it('a report that comes a moment early or late does not cost a turn', () => {
     const turns = new Turns()
     const pacing = { interval: 60_000 }

@@ -19,6 +19,11 @@ export class Turns {
     this.#last.delete(collector)
   }
 
+  /** Everybody's turn. */
+  forgetAll(): void {
+    this.#last.clear()
+  }
+
   /** @returns whether it is the collector's turn; if so, it counts as having run. */
   take(collector: Collector, now: Millis, pacing: Pacing): boolean {
     const own = (isPaced(collector) ? pacing.every?.[collector] : undefined) ?? pacing.interval

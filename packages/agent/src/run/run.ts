@@ -111,6 +111,11 @@ class Run {
         this.#rights.forget()
         this.#reportSoon()
       },
+      () => {
+        this.#turns.forgetAll()
+        this.#told.forget()
+        this.#reportSoon()
+      },
     )
   }
 

@@ -33,6 +33,10 @@ describe('a task', () => {
   it('of the server for this device is read', () => {
     expect(readTask(signed(task()), me, now)).toEqual(task())
   })
+  it('to read everything anew is read, also where it was installed to look only', () => {
+    const read = task({ command: { kind: 'read' } })
+    expect(readTask(signed(read), { ...me, looksOnly: true }, now)).toEqual(read)
+  })
   it.each<[string, SignedText, { serverKey?: string; deviceId: number; looksOnly?: boolean }, RegExp]>([
     ['signed by another', signed(task(), theirs.privateKey), me, /signature/],
     ['changed on the way', { ...signed(task()), text: JSON.stringify(task({ id: 6 })) }, me, /signature/],
@@ -130,6 +134,7 @@ describe('carrying out', () => {
     server.close()
     rmSync(home, { recursive: true })
   })
+  let anew = 0
   const started = () =>
     new Tasks(
       home,
@@ -142,6 +147,9 @@ describe('carrying out', () => {
         serverKey,
       },
       (text) => void said.push(text),
+      undefined,
+      undefined,
+      () => anew++,
     )
 
   it('tells how it went, and does nothing twice, also after a restart', async () => {
@@ -161,6 +169,14 @@ describe('carrying out', () => {
     renameSync(join(home, 'last-task'), join(home, 'last-order'))
     started().take(signed(task()))
     expect(said.filter((line) => line.includes('it was here before'))).toHaveLength(3)
+  })
+  it('reads everything anew when it is asked to, once, and tells nothing but the report', () => {
+    const read = signed(task({ id: 9, command: { kind: 'read' } }))
+    const tasks = started()
+    tasks.take(read)
+    tasks.take(read)
+    expect([anew, heard]).toEqual([1, []])
+    expect(said.filter((line) => line.includes('it was here before'))).toHaveLength(1)
   })
   it('says in its own log what it refused, and tells nobody', () => {
     started().take(signed(task(), theirs.privateKey))

@@ -54,8 +54,8 @@ export function readTask(
   if (task.deviceId !== identity.deviceId) throw new NotOursError('it is for another device')
   if (now > task.expiresAt + 3_600_000) throw new NotOursError('it has expired')
   // A sweep looks as well; everything else changes this machine, or another.
-  if (task.command.kind !== 'sweep' && mayOnlyLook(identity)) throw new LooksOnlyError(task)
-  if (!['sweep', 'deploy', 'update', 'service'].includes(task.command.kind))
+  if (!['sweep', 'read'].includes(task.command.kind) && mayOnlyLook(identity)) throw new LooksOnlyError(task)
+  if (!['sweep', 'deploy', 'update', 'service', 'read'].includes(task.command.kind))
     throw new NotOursError(`it asks for “${String(task.command.kind)}”, which this agent does not do`)
   return task
 }
@@ -64,7 +64,8 @@ const reportEvery = 1500
 
 /**
  * Carries out what the server asks for, beside the collecting; sweeps and services one after the other, machines as
- * many as it asks for. `changed`: what was read before is no longer so. Nothing is done twice.
+ * many as it asks for. `changed`: what was read before is no longer so; `readAnew`: it is to be read whether it is or
+ * not. Nothing is done twice.
  */
 export class Tasks {
   readonly #file: string
@@ -78,6 +79,7 @@ export class Tasks {
     private readonly say: (text: string) => void,
     private readonly restart: () => void = () => undefined,
     private readonly changed: () => void = () => undefined,
+    private readonly readAnew: () => void = () => undefined,
   ) {
     this.#file = join(home, 'last-task')
     // One that cannot be read counts as none: tasks expire, and are not handed over twice. Version 0.4.0 kept it as
@@ -96,7 +98,10 @@ export class Tasks {
       writeWhole(this.#file, String(task.id))
       const { command } = task
       const failed = (error: unknown) => this.say(`task ${task.id}: ${(error as Error).message}`)
-      if (command.kind === 'update') void this.#update(task, command).catch(failed)
+      if (command.kind === 'read') {
+        this.say(`task ${task.id}: reading everything anew`)
+        this.readAnew()
+      } else if (command.kind === 'update') void this.#update(task, command).catch(failed)
       else if (command.kind === 'service')
         this.#services = this.#services.then(() => this.#service(task, command)).catch(failed)
       else if (command.kind === 'deploy') void this.#deploy(task, command).catch(failed)

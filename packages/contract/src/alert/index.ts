@@ -225,7 +225,7 @@ export interface AlertClose {
 export const alertCloseSchema = Joi.object<AlertClose, true>({ reason: Joi.string().trim().min(3).max(500).required() })
 /**
  * What can be done with many alerts at once. *follow-up*: say when one will look again, and have it until then.
- * *reopen*: one that was closed by hand, while its post still fails.
+ * *ask-again*: the agent reads everything anew. *reopen*: one that was closed by hand, while its post still fails.
  */
 export const alertActs = [
   'take',
@@ -236,6 +236,7 @@ export const alertActs = [
   'show',
   'follow-up',
   'note',
+  'ask-again',
   'close',
   'reopen',
 ] as const

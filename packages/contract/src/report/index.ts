@@ -5,6 +5,7 @@ export type {
   DeployProgress,
   DeployCommand,
   Command,
+  ReadCommand,
   ServiceProgress,
   ServiceCommand,
   SignedText,

@@ -50,8 +50,12 @@ export interface UpdateCommand {
 export interface ServiceCommand extends ServiceAction {
   kind: 'service'
 }
+/** Read everything anew, whosever turn it is, tell all of it, and report at once. It changes nothing. */
+export interface ReadCommand {
+  kind: 'read'
+}
 /** Everything that a server can ask of an agent. There is no other: an agent refuses what it does not know. */
-export type Command = SweepCommand | DeployCommand | UpdateCommand | ServiceCommand
+export type Command = SweepCommand | DeployCommand | UpdateCommand | ServiceCommand | ReadCommand
 
 export interface Task {
   id: number

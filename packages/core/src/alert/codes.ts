@@ -23,6 +23,7 @@ export const alertEvents = [
   'given-back',
   'note',
   'asked',
+  'asked-again',
   'attempted',
   'handed-over',
   'declined',

@@ -1,5 +1,5 @@
-import type { Command, ServiceCommand, SignedText, SweepCommand, TaskOnWire } from '#contract'
-import type { ClientId, DeviceId, Millis } from '#core'
+import type { Command, ReadCommand, ServiceCommand, SignedText, SweepCommand, TaskOnWire } from '#contract'
+import { answerWithin, silentIntervals, type ClientId, type DeviceId, type Millis } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
 import { ProblemError } from '../http/problems'
 import type { Signer } from '../secrets/signer'
@@ -10,6 +10,7 @@ export type StoredCommand =
   | { kind: 'deploy'; runId: number; n: number }
   | { kind: 'update'; runId: number }
   | ServiceCommand
+  | ReadCommand
 
 /** @throws ProblemError invalid when this device cannot be asked to work in its client's network */
 export async function requireWorker(tx: Db, deviceId: DeviceId, clientId: ClientId): Promise<void> {
@@ -37,6 +38,39 @@ export async function addTask(tx: Db, deviceId: DeviceId, command: StoredCommand
     'insert into device_task (device_id, command, expires_at) values ($1, $2, $3) returning id',
     [deviceId, JSON.stringify(command), time(expiresAt)],
   ))!.id
+}
+
+/**
+ * Has the agent of a device read everything anew and report at once; what it finds is judged as any report is. Asked
+ * twice before it has fetched it, it is asked once.
+ * @throws ProblemError invalid where nobody would answer
+ */
+export async function askToRead(tx: Db, deviceId: DeviceId, now: Millis): Promise<void> {
+  const device = await firstRow<{ name: string; takes_tasks: boolean; isHeard: boolean }>(
+    tx,
+    `select name, takes_tasks, coalesce(now() - heard_at
+       < make_interval(secs => ($2::float8 * coalesce(reported_interval_ms, interval_ms) + 5000) / 1000.0), false) as "isHeard"
+     from device where id = $1 and retired_at is null for update`,
+    [deviceId, silentIntervals],
+  )
+  if (!device) throw new ProblemError('no-such-device')
+  if (!device.isHeard)
+    throw new ProblemError('invalid', `${device.name} is silent: nobody can ask its agent anything now.`)
+  if (!device.takes_tasks)
+    throw new ProblemError('invalid', `The agent of ${device.name} takes no tasks. Install its agent anew.`)
+  // One of them is kept, at most: what was fetched, or came too late, is of no use to anybody.
+  await tx.query(
+    `delete from device_task
+     where device_id = $1 and command->>'kind' = 'read' and (state = 'over' or expires_at <= now())`,
+    [deviceId],
+  )
+  const waits = await firstRow(
+    tx,
+    `select from device_task
+     where device_id = $1 and state = 'queued' and command->>'kind' = 'read'`,
+    [deviceId],
+  )
+  if (!waits) await addTask(tx, deviceId, { kind: 'read' }, now + answerWithin)
 }
 
 /** Takes back what no device has fetched yet. @returns those of the tasks that go nowhere now */
@@ -89,7 +123,9 @@ export class TaskBoard {
       const taken = await rows<{ id: number; command: StoredCommand; expires_at: Millis }>(
         tx,
         `
-        update device_task set state = case when expires_at > now() then 'sent' else 'over' end
+        update device_task set state =
+          -- Nothing is told of what is only to be read: the report that follows is the answer.
+          case when expires_at > now() and command->>'kind' <> 'read' then 'sent' else 'over' end
         where device_id = $1 and state = 'queued' returning id, command, expires_at`,
         [deviceId],
       )

@@ -138,6 +138,12 @@ export class Station {
     const { id, command } = JSON.parse(text) as Task
     if (command.kind === 'update') await this.#update(id, command)
     if (command.kind === 'service') await this.#act(id, command)
+    if (command.kind === 'read') await this.#readAnew()
+  }
+
+  async #readAnew(): Promise<void> {
+    this.observe(Date.now(), this.identity!.interval)
+    await this.send()
   }
 
   /** Starts or stops a service of the stand-in; one that its story keeps down does not come up. */

@@ -67,7 +67,7 @@ export async function fill(
       `insert into device (client_id, site_id, name, kind, os_family, os_name, roles, key_digest, interval_ms,
          reported_interval_ms, agent_version, starts_at_boot, takes_tasks, updatable, last_seq, first_at, last_at, heard_at)
        select d.client, d.site, d.name, d.kind, d.family, d.os, string_to_array(d.roles, ','), d.digest, 60000, 60000,
-         '0.5.0', true, d.family = 'linux', d.family = 'linux', 1, $9::timestamptz - interval '30 days',
+         '0.6.0', true, d.family = 'linux', d.family = 'linux', 1, $9::timestamptz - interval '30 days',
          $9::timestamptz - interval '30 seconds', $9::timestamptz - interval '30 seconds'
        from unnest($1::int[], $2::int[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::bytea[])
          d (client, site, name, kind, family, os, roles, digest)

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertActed, AlertPage, AlertsAct, AlertView, Looked, Rounds } from '#contract'
 import { day, hour, type Service } from '#core'
+import { rows } from '../../db'
 import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from '../../testing/house'
 import { alertJobs } from './act'
 
@@ -66,6 +67,46 @@ describe('an alert is handed over', () => {
       ).toContain('may not work on alerts of this client')
     expect((await act(other.ask, [id], { do: 'take' }))[0]!.problem).toContain('does not exist')
     expect(await page(id)).toMatchObject({ status: 'open', offeredToId: null })
+  })
+})
+
+describe('asking again', () => {
+  const waiting = async (deviceId: number) =>
+    rows<{ state: string }>(
+      house.pool,
+      `select state from device_task where device_id = $1 and command->>'kind' = 'read'`,
+      [deviceId],
+    )
+  const makeAble = (deviceId: number) =>
+    house.pool.query('update device set takes_tasks = true where id = $1', [deviceId])
+  it('has the agent read everything anew, once however often it is asked before it has heard', async () => {
+    const { agent, id } = await failing()
+    await makeAble(agent.id)
+    const other = await failing()
+    await makeAble(other.agent.id)
+    for (const ids of [[id], [id, other.id]])
+      expect(await act(house.technician, ids, { do: 'ask-again' })).toEqual(
+        ids.map((each) => ({ id: each, problem: null })),
+      )
+    expect([await waiting(agent.id), await waiting(other.agent.id)]).toEqual([
+      [{ state: 'queued' }],
+      [{ state: 'queued' }],
+    ])
+    expect((await page(id)).entries.filter(({ event }) => event === 'asked-again')).toHaveLength(2)
+    // One that came too late, or was fetched, does not pile up, and keeps nobody from asking anew.
+    for (const past of [`expires_at = now()`, `state = 'over'`]) {
+      await house.pool.query(`update device_task set ${past} where device_id = $1`, [agent.id])
+      await act(house.technician, [id], { do: 'ask-again' })
+      expect(await waiting(agent.id)).toEqual([{ state: 'queued' }])
+    }
+  })
+  it('is refused where nobody would answer: a silent agent, one that takes no tasks', async () => {
+    const { agent, id } = await failing()
+    expect((await act(house.technician, [id], { do: 'ask-again' }))[0]!.problem).toContain('takes no tasks')
+    await makeAble(agent.id)
+    await house.pool.query(`update device set heard_at = now() - interval '1 hour' where id = $1`, [agent.id])
+    expect((await act(house.technician, [id], { do: 'ask-again' }))[0]!.problem).toContain('is silent')
+    expect(await waiting(agent.id)).toEqual([])
   })
 })
 

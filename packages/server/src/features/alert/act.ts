@@ -6,6 +6,7 @@ import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { addEntry, type NewEntry } from '../../store/alertEntries'
 import { carryPosts } from '../../store/causes'
+import { askToRead } from '../../store/tasks'
 import { audit, ofClients, type Viewer } from '../access'
 
 interface Acted {
@@ -126,6 +127,11 @@ async function carryOut(tx: Db, alert: Acted, act: AlertsAct, viewer: Viewer, no
     case 'note':
       if (!act.text) throw new ProblemError('invalid', 'Write the note.', [{ at: 'text', message: 'is empty' }])
       return { event: 'note', text: act.text }
+    case 'ask-again':
+      if (alert.device_id === null)
+        throw new ProblemError('invalid', 'A site has no agent of its own. Ask those of its devices.')
+      await askToRead(tx, alert.device_id, now)
+      return { event: 'asked-again' }
     case 'close':
       if (act.text.length < 3)
         throw new ProblemError('invalid', 'Say why it is closed although it still fails.', [

@@ -24,7 +24,7 @@ export function commandCompletion(vault: Vault): CompleteCommand {
   return async (tx, command, taskId) => {
     if (command.kind === 'deploy') return deployCommand(tx, vault, command.runId, command.n)
     if (command.kind === 'update') return updateCommand(tx, command.runId)
-    return command.kind === 'service' ? command : sweepCommand(tx, vault, taskId, command)
+    return command.kind === 'service' || command.kind === 'read' ? command : sweepCommand(tx, vault, taskId, command)
   }
 }
 

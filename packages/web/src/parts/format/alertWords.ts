@@ -103,6 +103,8 @@ export function entryText({ event, detail }: Pick<AlertEntry, 'event' | 'detail'
       return 'failed again'
     case 'asked':
       return `asked its agent to ${detail.verb} ${detail.service}`
+    case 'asked-again':
+      return 'asked its agent to read everything again'
     case 'attempted':
       return detail.succeeded
         ? `its agent ${past[detail.verb!]} ${detail.service}`

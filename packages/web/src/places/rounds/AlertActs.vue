@@ -56,6 +56,13 @@ async function take(): Promise<void> {
 }
 const giveBack = () => act(mine.value, { do: 'give-back' }, 'Given back to everybody.')
 
+const askAgain = () =>
+  act(
+    open.value.filter(({ deviceId }) => deviceId !== null),
+    { do: 'ask-again' },
+    'Asked: it reads everything again, and reports within seconds.',
+  )
+
 const mode = ref<'close' | 'hand-over' | 'hide' | 'follow-up' | null>(null)
 const text = ref('')
 const field = useTemplateRef<InputInstance>('field')
@@ -116,6 +123,7 @@ useKeys(
         { key: 'o', does: 'hand the alert over to somebody', run: () => void begin('hand-over') },
         { key: 'u', does: 'hide the alert until a time', run: () => void begin('hide') },
         { key: 'f', does: 'say when you look at it again', run: () => void begin('follow-up') },
+        { key: 'q', does: 'have the agent read everything again, and report', run: () => void askAgain() },
         { key: 'a', does: 'add a note', run: () => noteField.value?.focus() },
         { key: 'c', does: 'close the alert, with a reason', run: () => void begin('close') },
       ]
@@ -150,6 +158,12 @@ useKeys(
         :aria-expanded="mode === 'follow-up'"
         @click="begin('follow-up')"
       >Follow up… <kbd>f</kbd></button>
+      <button
+        v-if="open.some(({ deviceId }) => deviceId !== null)"
+        class="btn"
+        title="Its agent reads everything again and reports at once"
+        @click="askAgain"
+      >Ask again <kbd>q</kbd></button>
       <button v-if="hidden.length" class="btn" @click="act(hidden, { do: 'show' }, 'Shown again.')">Show again</button>
       <button class="btn" :aria-expanded="mode === 'close'" @click="begin('close')">Close… <kbd>c</kbd></button>
     </template>
