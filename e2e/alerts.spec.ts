@@ -150,7 +150,7 @@ test('how it was an hour ago is shown in each place, by key and by the marker, a
   const orders = group(page, 'To do').getByRole('button', { name: /bakery-orders/ })
   await expect(orders).toBeVisible()
   const band = page.getByRole('status', { name: 'Looking back' })
-  await page.keyboard.press('b')
+  await page.keyboard.press('p')
   await expect(band).toContainText('Rounds as it was on')
   await expect(group(page, 'To do').getByRole('button', { name: /srv\/images/ })).toBeVisible()
   await expect(orders).toHaveCount(0)

@@ -18,6 +18,7 @@ import { sentencePartSchema, sourceSchema } from '../policy/answers'
 import { timelineKinds } from './index'
 import type {
   AlertActed,
+  AlertCompanion,
   AlertEntry,
   AlertPage,
   AlertRule,
@@ -158,6 +159,18 @@ export const alertPageSchema = answerOf<AlertPage>({
   ),
   actions: listOf(answerOf<ServiceAction>(action)),
 })
+export const alertCompanionsSchema = listOf(
+  answerOf<AlertCompanion>({
+    alertId: id,
+    deviceId: id,
+    deviceName: words,
+    about: words,
+    severity,
+    together: count,
+    of: count,
+    later: Joi.number().description('Milliseconds.'),
+  }),
+)
 export const alertTimelineSchema = answerOf<AlertTimeline>({
   from: instant,
   until: instant,

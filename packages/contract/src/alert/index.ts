@@ -132,6 +132,21 @@ export interface AlertTimeline {
   left: number
 }
 
+/** A post that began to fail together with an alert's own, again and again. */
+export interface AlertCompanion {
+  /** The newest of its alerts that began together with one. */
+  alertId: number
+  deviceId: number
+  deviceName: string
+  /** What it is about, such as a service. */
+  about: string
+  severity: Severity
+  together: number
+  of: number
+  /** How much later it began, mostly; negative: earlier. */
+  later: Millis
+}
+
 /** What is asked of a post: why there was an alert at a time, or was none; without a time, now. */
 export interface WhyQuery {
   watch: string

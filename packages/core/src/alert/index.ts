@@ -9,6 +9,7 @@ export {
   type HeldOutcome,
   type RemediationOutcome,
 } from './codes'
+export { beginsTogether, companions, type Companion } from './companions'
 export { crowd, type CrowdStep, type Standing } from './crowd'
 export { fallsTogether, fewestTogether, siteSilence, type SiteAgent, type SiteSilence } from './site'
 export {

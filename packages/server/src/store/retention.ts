@@ -46,6 +46,8 @@ export const kept: readonly Kept[] = [
       'window_occurrence',
       'device_past',
       'site_past',
+      'carried_past',
+      'occurrence_past',
     ],
     days: 400,
     least: 31,
@@ -66,6 +68,8 @@ export const kept: readonly Kept[] = [
       `delete from window_occurrence o where o.over and o.from_at < ${before} and o.until_at < ${before}
          and not exists (select from held h where h.occurrence_id = o.id)
          and exists (select from window_occurrence n where n.window_id = o.window_id and n.from_at > o.from_at)`,
+      // What carried an alert goes with the alert.
+      `delete from occurrence_past where was_until < ${before}`,
       // What held at that time stays, though it began to hold earlier.
       `delete from device_past p where since < ${before}
          and exists (select from device_past n

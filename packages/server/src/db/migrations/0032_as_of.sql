@@ -54,6 +54,23 @@ create trigger occurrence_changed after update of from_at, until_at, ended_at on
 create trigger occurrence_removed after delete on window_occurrence
   for each row when (not old.over) execute function keep_occurrence_past();
 
+-- Which alerts anything happened to since.
+create index alert_entry_time on alert_entry (at);
+
+-- As a column with statistics: a planner that knows that nearly nothing is retired estimates right.
+alter table device_past add column retired_at timestamptz;
+update device_past set retired_at = since where is_retired;
+create or replace function keep_device_past() returns trigger language plpgsql as $$
+begin
+  insert into device_past values (new.id, now(), new.name, new.client_id, new.site_id, new.kind, new.os_family,
+    new.os_name, new.roles, new.tags, new.addresses, new.retired_at is not null, new.retired_at)
+  on conflict (device_id, since) do update set name = excluded.name, client_id = excluded.client_id,
+    site_id = excluded.site_id, kind = excluded.kind, os_family = excluded.os_family, os_name = excluded.os_name,
+    roles = excluded.roles, tags = excluded.tags, addresses = excluded.addresses, is_retired = excluded.is_retired,
+    retired_at = excluded.retired_at;
+  return null;
+end $$;
+
 create schema past;
 create function past.now() returns timestamptz language sql stable
   as $$ select pg_catalog.current_setting('custode.as_of')::timestamptz $$;
@@ -62,8 +79,7 @@ create function past.now() returns timestamptz language sql stable
 -- known is what it was first. Of its agent, what failed and was lost is not kept: nothing is told of it.
 create view past.device as
 select d.id, p.client_id, p.site_id, p.name, p.kind, p.os_family, p.os_name, p.roles, p.tags, d.key_digest,
-  d.enrolled_at, case when p.is_retired then coalesce(d.retired_at, past.now()) end as retired_at, d.agent_version,
-  d.interval_ms, d.last_seq,
+  d.enrolled_at, p.retired_at, d.agent_version, d.interval_ms, d.last_seq,
   (select r.at from public.report r where r.device_id = d.id and r.at <= past.now() order by r.at desc limit 1)
     as last_at,
   -- Of what an agent had kept and sent later, when it was read.
@@ -81,8 +97,8 @@ select d.id, p.client_id, p.site_id, p.name, p.kind, p.os_family, p.os_name, p.r
   case when d.roster_sent_at <= past.now() then d.roster_sent_at end as roster_sent_at,
   case when d.roster_confirmed_at <= past.now() then d.roster_confirmed end as roster_confirmed,
   case when d.roster_confirmed_at <= past.now() then d.roster_confirmed_at end as roster_confirmed_at,
-  d.first_at, 0::bigint as left_out_entries, 0::bigint as old_entries, 0::bigint as refused_count, d.instance, d.instance_since, d.past_instances,
-  d.barred_instances, d.count_above, d.machine, d.shared_at,
+  d.first_at, 0::bigint as left_out_entries, 0::bigint as old_entries, 0::bigint as refused_count,
+  d.instance, d.instance_since, d.past_instances, d.barred_instances, d.count_above, d.machine, d.shared_at,
   (select r.at from public.report r join public.layout l on l.id = r.layout_id
     where r.device_id = d.id and r.at <= past.now() and r.at > past.now() - interval '40 days'
       and l.series @> '[["disk.free"]]' order by r.at desc limit 1) as disks_at,
@@ -114,32 +130,40 @@ join lateral (select * from public.device_past k where k.device_id = d.id
   order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1) p on true
 where least(d.enrolled_at, d.first_at) <= past.now();
 
+-- Worked out once for a statement, however many devices are joined to it.
 create view past.site as
-select s.id, s.client_id, p.name, p.zone, p.networks
-from public.site s
-join lateral (select * from public.site_past k where k.site_id = s.id
-  order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1) p on true;
+with was as materialized (
+  select s.id, s.client_id, p.name, p.zone, p.networks
+  from public.site s
+  join lateral (select * from public.site_past k where k.site_id = s.id
+    order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1) p on true
+)
+select * from was;
 
 create view past.alert_entry as select * from public.alert_entry where at <= past.now();
 
--- Whose a device was; null: none is told.
+-- What is open goes with its device to another client: whose a device was, where it changed since.
 create function past.client_of(device int) returns int language sql stable as $$
   select k.client_id from public.device_past k where k.device_id = device
   order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1
 $$;
-
--- By its entries, which are only ever added to. What is open goes with its device to another client. What was closed by then and never opened again needs no look at them.
+-- As they are now where nothing happened to them since, which is so of nearly all; else by their entries, which are only
+-- ever added to.
 create view past.alert as
 select a.id, a.device_id,
-  case when a.closed_at <= past.now() or a.device_id is null then a.client_id else past.client_of(a.device_id) end
-    as client_id, a.watch, a.instance,
-  coalesce((select e.detail->>'to' from past.alert_entry e where e.alert_id = a.id and e.detail ? 'to'
+  case when a.device_id is not null and (a.closed_at is null or a.closed_at > past.now())
+      and a.device_id in (select k.device_id from public.device_past k where k.since > past.now())
+    then past.client_of(a.device_id) else a.client_id end as client_id,
+  a.watch, a.instance,
+  case when m.alert_id is null then a.severity else coalesce(
+    (select e.detail->>'to' from past.alert_entry e where e.alert_id = a.id and e.detail ? 'to'
       order by e.id desc limit 1),
     (select e.detail->>'from' from public.alert_entry e where e.alert_id = a.id and e.detail ? 'from'
       order by e.id limit 1),
-    a.severity) as severity,
+    a.severity) end as severity,
   case
-    when a.closed_at <= past.now() or (select e.event from past.alert_entry e where e.alert_id = a.id
+    when m.alert_id is null then a.status
+    when (select e.event from past.alert_entry e where e.alert_id = a.id
       and e.event in ('raised', 'raised-after-maintenance', 'reopened', 'closed') order by e.id desc limit 1) = 'closed'
       then 'closed'
     when (select e.event from past.alert_entry e where e.alert_id = a.id
@@ -148,61 +172,73 @@ select a.id, a.device_id,
     else 'open'
   end as status,
   case when a.began > past.now() then a.raised_at else a.began end as began, a.raised_at,
-  case when a.closed_at <= past.now() then a.closed_at else (
+  case when m.alert_id is null then a.closed_at else (
     select case l.event when 'closed' then l.at end from (select e.event, e.at from past.alert_entry e
       where e.alert_id = a.id and e.event in ('raised', 'raised-after-maintenance', 'reopened', 'closed')
       order by e.id desc limit 1) l) end as closed_at,
-  case when a.closed_at <= past.now() then a.close_reason else (
+  case when m.alert_id is null then a.close_reason else (
     select case l.event when 'closed' then l.detail->>'reason' end from (select e.event, e.detail
       from past.alert_entry e
       where e.alert_id = a.id and e.event in ('raised', 'raised-after-maintenance', 'reopened', 'closed')
       order by e.id desc limit 1) l) end as close_reason,
-  (select case when e.event in ('taken', 'promised') then e.person_id end from past.alert_entry e
+  case when m.alert_id is null then a.taken_by else (
+    select case when e.event in ('taken', 'promised') then e.person_id end from past.alert_entry e
     where e.alert_id = a.id
       and (e.event in ('taken', 'promised', 'given-back') or e.event = 'reopened' and not e.detail ? 'isFlip')
-    order by e.id desc limit 1) as taken_by,
-  (select min(e.at) from past.alert_entry e where e.alert_id = a.id and e.event in ('taken', 'promised')
+    order by e.id desc limit 1) end as taken_by,
+  case when m.alert_id is null then a.taken_at else (
+    select min(e.at) from past.alert_entry e where e.alert_id = a.id and e.event in ('taken', 'promised')
     and e.id >= coalesce((select max(b.id) from past.alert_entry b where b.alert_id = a.id
-      and (b.event in ('taken', 'given-back') or b.event = 'reopened' and not b.detail ? 'isFlip')), 0)) as taken_at,
+      and (b.event in ('taken', 'given-back') or b.event = 'reopened' and not b.detail ? 'isFlip')), 0)) end as taken_at,
   a.evidence, a.rule, a.window_id, a.committed_at,
-  (select case e.event when 'handed-over' then (e.detail->>'personId')::int end from past.alert_entry e
+  case when m.alert_id is null then a.offered_to else (
+    select case e.event when 'handed-over' then (e.detail->>'personId')::int end from past.alert_entry e
     where e.alert_id = a.id and e.event in ('handed-over', 'taken', 'given-back', 'declined', 'closed')
-    order by e.id desc limit 1) as offered_to,
-  (select case when e.event = 'handed-over' and e.detail ? 'personId' then e.person_id end from past.alert_entry e
+    order by e.id desc limit 1) end as offered_to,
+  case when m.alert_id is null then a.offered_by else (
+    select case when e.event = 'handed-over' and e.detail ? 'personId' then e.person_id end from past.alert_entry e
     where e.alert_id = a.id and e.event in ('handed-over', 'taken', 'given-back', 'declined', 'closed')
-    order by e.id desc limit 1) as offered_by,
-  coalesce((select case when e.event = 'handed-over' and e.detail ? 'personId' then e.text end from past.alert_entry e
+    order by e.id desc limit 1) end as offered_by,
+  case when m.alert_id is null then a.offered_word else coalesce((
+    select case when e.event = 'handed-over' and e.detail ? 'personId' then e.text end from past.alert_entry e
     where e.alert_id = a.id and e.event in ('handed-over', 'taken', 'given-back', 'declined', 'closed')
-    order by e.id desc limit 1), '') as offered_word,
-  (select case when e.event = 'hidden' and (e.detail->>'until')::float8 > extract(epoch from past.now()) * 1000
+    order by e.id desc limit 1), '') end as offered_word,
+  case when m.alert_id is null then a.hidden_until else (
+    select case when e.event = 'hidden' and (e.detail->>'until')::float8 > extract(epoch from past.now()) * 1000
       then to_timestamp((e.detail->>'until')::float8 / 1000) end
     from past.alert_entry e where e.alert_id = a.id
       and (e.event in ('hidden', 'shown', 'taken', 'handed-over', 'promised', 'closed') or e.event = 'severity-changed'
         and array_position(array['notice', 'warning', 'critical'], e.detail->>'to')
           > array_position(array['notice', 'warning', 'critical'], e.detail->>'from'))
-    order by e.id desc limit 1) as hidden_until,
+    order by e.id desc limit 1) end as hidden_until,
   a.site_id,
-  case when exists (select from public.carried_past k where k.alert_id = a.id) then
-    (select k.carried_by from public.carried_past k where k.alert_id = a.id
-      order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1)
+  case when a.id in (select k.alert_id from public.carried_past k where k.since > past.now()) then
+    (select k.carried_by from public.carried_past k where k.alert_id = a.id and k.since <= past.now()
+      order by k.since desc limit 1)
     else a.carried_by end as carried_by,
   array(select f from unnest(a.flips_at) f where f <= past.now()) as flips_at,
-  (select case e.event when 'promised' then to_timestamp((e.detail->>'until')::float8 / 1000) end
+  case when m.alert_id is null then a.follow_up_at else (
+    select case e.event when 'promised' then to_timestamp((e.detail->>'until')::float8 / 1000) end
     from past.alert_entry e
     where e.alert_id = a.id and e.event in ('promised', 'taken', 'given-back', 'closed') order by e.id desc limit 1)
-    as follow_up_at,
-  coalesce((select case e.event when 'promised' then e.text end from past.alert_entry e
+    end as follow_up_at,
+  case when m.alert_id is null then a.follow_up_word else coalesce((
+    select case e.event when 'promised' then e.text end from past.alert_entry e
     where e.alert_id = a.id and e.event in ('promised', 'taken', 'given-back', 'closed') order by e.id desc limit 1), '')
-    as follow_up_word,
-  (select case e.event when 'well' then e.at end from past.alert_entry e
+    end as follow_up_word,
+  case when m.alert_id is null then a.well_since else (
+    select case e.event when 'well' then e.at end from past.alert_entry e
     where e.alert_id = a.id and e.event in ('well', 'failed-again', 'closed', 'reopened') order by e.id desc limit 1)
-    as well_since
+    end as well_since
 from public.alert a
+left join (select distinct e.alert_id from public.alert_entry e where e.at > past.now()) m on m.alert_id = a.id
 where a.raised_at <= past.now();
 
 create view past.held as
 select h.id, h.window_id, h.device_id,
-  case when h.ended_at <= past.now() then h.client_id else past.client_of(h.device_id) end as client_id, h.watch, h.instance, h.severity, h.began, h.held_at,
+  case when (h.ended_at is null or h.ended_at > past.now())
+      and h.device_id in (select k.device_id from public.device_past k where k.since > past.now())
+    then past.client_of(h.device_id) else h.client_id end as client_id, h.watch, h.instance, h.severity, h.began, h.held_at,
   case when h.ended_at <= past.now() then h.ended_at end as ended_at,
   case when h.ended_at <= past.now() then h.outcome end as outcome,
   case when h.ended_at <= past.now() then h.alert_id end as alert_id, h.evidence, h.rule, h.occurrence_id
@@ -211,7 +247,9 @@ where h.held_at <= past.now();
 
 create view past.remediation as
 select m.id, m.device_id,
-  case when m.ended_at <= past.now() then m.client_id else past.client_of(m.device_id) end as client_id, m.watch, m.instance, m.severity, m.began, m.started_at, m.next_at,
+  case when (m.ended_at is null or m.ended_at > past.now())
+      and m.device_id in (select k.device_id from public.device_past k where k.since > past.now())
+    then past.client_of(m.device_id) else m.client_id end as client_id, m.watch, m.instance, m.severity, m.began, m.started_at, m.next_at,
   case when m.ended_at <= past.now() then m.ended_at end as ended_at,
   case when m.ended_at <= past.now() then m.outcome end as outcome,
   case when m.ended_at <= past.now() then m.alert_id end as alert_id, m.evidence, m.rule

@@ -1,5 +1,6 @@
 import {
   alertCloseSchema,
+  alertCompanionsSchema,
   alertListSchema,
   alertNoteSchema,
   alertPageSchema,
@@ -38,6 +39,7 @@ import { addEntry } from '../../store/alertEntries'
 import { audit, ofClients, type Viewer } from '../access'
 import { requireDevice } from '../estate'
 import { actOnAlert, actOnAlerts } from './act'
+import { alertCompanions } from './companions'
 import { whyAt } from './why'
 import { timeline } from './timeline'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
@@ -219,6 +221,14 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'What else happened around an alert, on its device and at its site',
     answer: alertTimelineSchema,
     handle: ({ viewer, id }) => timeline(pool, viewer, id()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/alerts/:id/companions',
+    access: 'contact',
+    summary: 'What begins to fail together with the post of an alert, again and again',
+    answer: alertCompanionsSchema,
+    handle: ({ viewer, id }) => alertCompanions(pool, viewer, id(), Date.now()),
   })
   route(app, {
     method: 'GET',

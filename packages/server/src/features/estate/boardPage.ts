@@ -22,8 +22,8 @@ const orders: Record<BoardOrder, { number: string } | { text: string }> = {
   heard: { number: 'coalesce(extract(epoch from d.heard_at), 0)' },
 }
 
-const silent = `(d.heard_at is not null and now() - d.heard_at >
-          make_interval(secs => (${silentIntervals} * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000.0))`
+const silent = `coalesce(now() - d.heard_at >
+          make_interval(secs => (${silentIntervals} * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000.0), false)`
 
 /** How many match, and how many would with each other value of one choice. */
 const counts = `jsonb_build_object(
@@ -58,11 +58,11 @@ function statement(order: BoardOrder, reversed: boolean, counting: boolean): str
   const sorted = `number ${way}, text ${way}, name ${way}, id ${way}`
   // The fence (offset 0) keeps what is used twice from being worked out twice.
   return `
-  with opened as (
+  with opened as materialized (
     select device_id, max(array_position($9::text[], severity)) as worst,
       count(distinct instance) filter (where rule->>'kind' = any($10)) as services
     from alert where status <> 'closed' group by device_id
-  ), holding as (
+  ), holding as materialized (
     select device_id, count(*) as count, count(distinct instance) filter (where rule->>'kind' = any($10)) as services
     from held where ended_at is null group by device_id
   ), base as materialized (

@@ -26,7 +26,7 @@ const isToCome = (at: Date) => at.getTime() > Date.now()
     <span><b>{{ route.meta.place }}</b> as it was on <b>{{ exactText(asOf) }}</b>. Nothing can be changed from here.</span>
     <span class="end">
       <button class="link" title="a day earlier" @click="to(asOf - day)">− 1 d</button>
-      <button class="link" title="an hour earlier (b)" @click="to(asOf - hour)">− 1 h</button>
+      <button class="link" title="an hour earlier (p)" @click="to(asOf - hour)">− 1 h</button>
       <ElDatePicker
         v-model="time"
         type="datetime"

@@ -28,6 +28,7 @@ import { attempt, done } from '../../parts/ui/notify'
 import { postDoubt } from '../../parts/data/known'
 import AlertActs from './AlertActs.vue'
 import CauseMembers from './CauseMembers.vue'
+import CompanionList from './CompanionList.vue'
 import WhySteps from './WhySteps.vue'
 
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
@@ -168,6 +169,7 @@ const print = () => {
           <WhySteps :alert="{ ...alert, entries: [] }" :held="null" :remediation="null" />
           <p v-if="alert.deviceId !== null"><RouterLink :to="whyAddress">Why at any other time, step by step</RouterLink></p>
           <CauseMembers v-if="alert.members" :alert="alert" />
+          <CompanionList v-if="alert.deviceId !== null" :alert-id="alert.id" />
           <h2>Earlier</h2>
           <ShortTable
             v-if="earlier.data.value?.length"

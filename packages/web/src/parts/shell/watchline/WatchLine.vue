@@ -165,7 +165,7 @@ useKeys('Everywhere', [
     },
   },
   {
-    key: 'b',
+    key: 'p',
     does: 'look back: how it was an hour ago, and once more an hour earlier',
     run: () => lookBack(asOf.value === null ? lookBackFrom(now.value) : asOf.value - hour),
   },
@@ -255,7 +255,7 @@ useKeys('Everywhere', [
         <rect :x="clamp(marker) - 7" y="0" width="14" height="84" fill="transparent" />
       </g>
     </svg>
-    <button v-if="hasPast && asOf === null" class="link back" @pointerdown.stop @click="lookBack(lookBackFrom(now))">Look back <kbd>b</kbd></button>
+    <button v-if="hasPast && asOf === null" class="link back" @pointerdown.stop @click="lookBack(lookBackFrom(now))">Look back <kbd>p</kbd></button>
   </div>
 </template>
 
