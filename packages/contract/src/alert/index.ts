@@ -116,10 +116,10 @@ export interface TimelineItem {
   kind: (typeof timelineKinds)[number]
   /** The entry; what the alert is about; the name of the window; what was done to what; names of packages. */
   text: string
-  /** Of *log*: its source; of *changed*: who did so. */
+  /** Of *log*: its source; of *changed*: who did so; of *installed*, *restarted*: the window that it was planned in. */
   by: string
   severity: Severity | null
-  /** Of *raised*, *closed*: the alert and its device; of *began*, *ended*: the window. */
+  /** Of *raised*, *closed*: the alert and its device; of *began*, *ended*, and what was planned: the window. */
   id: number | null
   deviceName: string
 }

@@ -66,6 +66,7 @@ export const devicePageSchema = answerOf<DevicePage>({
   agentVersion: words,
   clockOffset: Joi.number(),
   startedAt: instant.allow(null),
+  startedIn: answerOf<NonNullable<DevicePage['startedIn']>>({ id, name: words }).allow(null),
   enrolledAt: instant,
   facts: factsSchema.prefs({ presence: 'optional' }),
   factTimes: Joi.object<DevicePage['factTimes']>().pattern(Joi.string(), instant),

@@ -118,6 +118,8 @@ export interface DevicePage extends BoardDevice {
   clockOffset: Millis
   /** When the machine was started, by our clock, as its newest report says; null: its agent does not tell. */
   startedAt: Millis | null
+  /** The window in which it was started: planned work. */
+  startedIn: { id: number; name: string } | null
   enrolledAt: Millis
   facts: Facts
   factTimes: Partial<Record<keyof Facts, Millis>>

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { Severity } from '../severity'
 import { hour, minute } from '../units'
-import { settle, steadyFor, type OpenAlert, type Situation } from './settle'
+import { settle, steadyFor, type AlertAction, type OpenAlert, type Situation } from './settle'
 
 const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({
   level,
@@ -229,6 +229,88 @@ describe('an alert', () => {
           expect(settle({ ...now, alert, held, remediation, past: past.slice(0, 2) })).toEqual([])
         })
       }),
+    )
+  })
+
+  it('whatever happens: each time that it fails is raised, held until it was well, or put right; it adds up', () => {
+    const step = fc.record({
+      level: fc.constantFrom<(Severity | null)[]>(null, 'warning', 'critical'),
+      cover: fc.constantFrom<(number | null)[]>(null, null, 1, 2),
+      watched: fc.constantFrom(true, true, true, false),
+      mayRemediate: fc.boolean(),
+      minutes: fc.integer({ min: 1, max: 40 }),
+    })
+    fc.assert(
+      fc.property(fc.array(step, { maxLength: 60 }), (steps) => {
+        let [alert, held, remediation]: [Situation['alert'], Situation['held'], Situation['remediation']] = [
+          null,
+          null,
+          null,
+        ]
+        const past: { beganAt: number[] }[] = []
+        let began: number | null = null
+        let at = 0
+        const books = { failed: 0, told: 0, heldUntilWell: 0, putRight: 0 }
+        for (const { level, cover, watched, mayRemediate, minutes } of steps) {
+          at += minutes * minute
+          const isFailing = watched && level !== null
+          if (isFailing && began === null) books.failed++
+          began = isFailing ? (began ?? at) : null
+          const standing = watched ? { level, began, evidence: null } : null
+          const window = cover === null ? null : { id: cover, occurrence: cover }
+          const actions: AlertAction[] = settle(
+            situation({ standing, cover: window, alert, held, remediation, mayRemediate, past: past.slice(0, 2), at }),
+          )
+          for (const action of actions) {
+            switch (action.do) {
+              case 'raise':
+              case 'flip':
+                books.told++
+                alert = open(action.severity, action.began, { isFlipping: action.do === 'flip' })
+                break
+              case 'fail again':
+                books.told++
+                alert = { ...alert!, wellSince: null }
+                break
+              case 'well':
+                alert = { ...alert!, wellSince: at }
+                break
+              case 'change':
+                alert = { ...alert!, severity: action.severity }
+                break
+              case 'close':
+                if (action.because === 'cleared') past.unshift({ beganAt: [alert!.began] })
+                alert = null
+                break
+              case 'hold':
+                held = { occurrence: action.occurrence, severity: action.severity, began: action.began }
+                break
+              case 'end held':
+                if (action.outcome === 'cleared' || action.outcome === 'unwatched') books.heldUntilWell++
+                held = null
+                break
+              case 'remediate':
+                remediation = { severity: action.severity, began: action.began }
+                break
+              case 'end remediation':
+                if (action.outcome === 'cleared' || action.outcome === 'unwatched') books.putRight++
+                remediation = null
+                break
+              case 'change held':
+                held = { ...held!, severity: action.severity }
+                break
+              case 'change remediation':
+                remediation = { ...remediation!, severity: action.severity }
+                break
+              case 'reopen':
+                throw new Error('nobody closed anything')
+            }
+          }
+          const underWay = [held, remediation].filter((each) => each !== null).length
+          expect(books.told + books.heldUntilWell + books.putRight + underWay).toBe(books.failed)
+        }
+      }),
+      { numRuns: 500 },
     )
   })
 })

@@ -1,4 +1,13 @@
-import { hour, type ClientId, type MaintenanceWindow, type Millis, type Target, type WindowSubject } from '#core'
+import {
+  hour,
+  reaches,
+  type ClientId,
+  type DeviceTraits,
+  type MaintenanceWindow,
+  type Millis,
+  type Target,
+  type WindowSubject,
+} from '#core'
 import { nextOccurrences, occurrencesBetween, type Occurrence, type Schedule } from '#core/schedule'
 import { oldestKept, rows, time, type Db } from '../db'
 
@@ -85,6 +94,22 @@ export async function windowsSince(db: Db, since: Millis | null): Promise<Mainte
     [time(Math.max(since ?? 0, Date.now() - oldestKept)), (2 * knownAhead) / 1000],
   )
   return found.map(windowOf)
+}
+
+/** Windows in force at a time that reach the device as it was; each by the revision that it began by. */
+export async function windowsReaching(db: Db, device: DeviceTraits, at: Millis): Promise<MaintenanceWindow[]> {
+  const found = await rows<Covering>(
+    db,
+    `
+    select w.id, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at, o.ended_at
+    from window_occurrence o
+    cross join lateral (select * from window_revision r
+      where r.id = o.window_id and (o.revision is null or r.revision <= o.revision)
+      order by r.revision desc limit 1) w
+    where o.from_at <= $1 and ${occurrenceEnd} > $1`,
+    [time(at)],
+  )
+  return found.map(windowOf).filter((window) => reaches(window, device))
 }
 
 /** How far ahead the occurrences of a window are written down, and how many at most. */

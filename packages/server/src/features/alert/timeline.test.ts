@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
-import type { AlertTimeline, AlertView } from '#contract'
+import type { AlertTimeline, AlertView, DevicePage } from '#contract'
 import { minute, type Service, type Updates } from '#core'
 import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from '../../testing/house'
 
@@ -87,6 +87,11 @@ it('what happened on the device and at its site around an alert stands in the or
   expect(told(line)).toContain('changed made template Base server')
   expect(told(line).at(-1)).toBe('changed changed device')
   expect(line.items.find(({ kind }) => kind === 'restarted')!.at).toBe(agent.at(7))
+  // What was done within the window was planned; nothing else was.
+  expect(line.items.filter(({ by, kind }) => by === 'Cabling' && kind !== 'changed').map(({ kind }) => kind)).toEqual([
+    'installed',
+    'restarted',
+  ])
   expect(line.left).toBe(0)
   expect(line.items.map(({ at }) => at)).toEqual(line.items.map(({ at }) => at).toSorted((a, b) => a - b))
   expect(line.items.every(({ at }) => at >= line.from && at <= line.until)).toBe(true)
@@ -116,4 +121,12 @@ it('earlier alerts of the same post, and of no other', async () => {
   const [newest] = (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
   const earlier = (await house.lead<AlertView[]>('GET', `/api/alerts/${newest!.id}/earlier`)).body
   expect(earlier.map(({ id, closedWord }) => [id, closedWord])).toEqual([[alert.id, 'known']])
+})
+
+it('a device that was started within a window says so, and one that was started before it does not', async () => {
+  const startedIn = async (minutes: number) => {
+    await agent.send([agent.report(21 + minutes / 100)], { up: Date.now() - agent.at(minutes), boot: `at ${minutes}` })
+    return (await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body.startedIn?.name
+  }
+  expect([await startedIn(1), await startedIn(7), await startedIn(20.5)]).toEqual([undefined, 'Cabling', undefined])
 })

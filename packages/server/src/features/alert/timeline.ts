@@ -3,7 +3,7 @@ import { hour, logLevels, minute, targets, type LogLevel, type Millis, type Seve
 import { rows, time, type Pool } from '../../db'
 import { loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
-import { windowOfOccurrence } from '../../store/windows'
+import { occurrenceEnd, windowOfOccurrence } from '../../store/windows'
 import { ofClients, type Viewer } from '../access'
 
 /** What happened so long before it began may have to do with it. */
@@ -92,28 +92,41 @@ async function otherAlerts(pool: Pool, viewer: Viewer, subject: Subject, { from,
   }
 }
 
-/** Windows that reach its device by what that is today, and began or ended then. */
+interface Planned {
+  id: number
+  name: string
+  from: Millis
+  until: Millis | null
+}
+
+/** Windows in force at some time of the span that reach its device by what that is today. */
 async function windows(pool: Pool, viewer: Viewer, { deviceId, clientId }: Subject, { from, until }: Span) {
-  const found = await rows<{ id: number; name: string; target: never; from: Millis; until: Millis | null }>(
+  const found = await rows<Planned & { target: never }>(
     pool,
     `
     select w.id, w.name, w.target, o.from_at as from, least(o.until_at, o.ended_at) as until
     from window_occurrence o ${windowOfOccurrence}
     where (w.client_id is null or w.client_id = $2) and ${ofClients('coalesce(w.client_id, $2)', 1)}
-      and (o.from_at between $3 and $4 or least(o.until_at, o.ended_at) between $3 and $4)
+      and o.from_at < $4 and ${occurrenceEnd} > $3
       and o.from_at <= coalesce(o.ended_at, 'infinity')
     order by o.from_at limit 500`,
     [viewer.clientIds, clientId, time(from), time(until)],
   )
   if (!found.length || deviceId === null) return []
   const traits = (await loadContext(pool, deviceId))?.traits
-  return found
-    .filter(({ target }) => traits && targets(target, traits))
-    .flatMap(({ id, name, ...window }) => [
-      item({ at: window.from, kind: 'began', text: name, id }),
-      ...(window.until === null ? [] : [item({ at: window.until, kind: 'ended', text: name, id })]),
-    ])
+  return found.filter(({ target }) => traits && targets(target, traits))
 }
+const boundsOf = (planned: readonly Planned[]) =>
+  planned.flatMap(({ id, name, from, until }) => [
+    item({ at: from, kind: 'began', text: name, id }),
+    ...(until === null ? [] : [item({ at: until, kind: 'ended', text: name, id })]),
+  ])
+/** What was done within a window was planned. */
+const markPlanned = (items: readonly TimelineItem[], planned: readonly Planned[]) =>
+  items.map((done) => {
+    const window = planned.find(({ from, until }) => from <= done.at && done.at < (until ?? Infinity))
+    return window ? { ...done, by: window.name, id: window.id } : done
+  })
 
 /** What people changed about the device, its policy, windows and site. */
 async function changes(pool: Pool, viewer: Viewer, { deviceId, siteId, clientId }: Subject, { from, until }: Span) {
@@ -192,7 +205,7 @@ export async function timeline(pool: Pool, viewer: Viewer, id: number): Promise<
     from: subject.began - before,
     until: Math.min(now, (subject.closedAt ?? now) + after, subject.began + 24 * hour),
   }
-  const [log, alerts, ...rest] = await Promise.all([
+  const [log, alerts, planned, changed, ...done] = await Promise.all([
     logEntries(pool, subject, span),
     otherAlerts(pool, viewer, subject, span),
     windows(pool, viewer, subject, span),
@@ -200,6 +213,12 @@ export async function timeline(pool: Pool, viewer: Viewer, id: number): Promise<
     installed(pool, subject, span),
     restarts(pool, subject, span),
   ])
-  const items = [...log.items, ...alerts.items, ...rest.flat()].filter(({ at }) => at >= span.from && at <= span.until)
+  const items = [
+    ...log.items,
+    ...alerts.items,
+    ...boundsOf(planned),
+    ...changed,
+    ...markPlanned(done.flat(), planned),
+  ].filter(({ at }) => at >= span.from && at <= span.until)
   return { ...span, items: items.toSorted((a, b) => a.at - b.at), left: log.left + alerts.left }
 }

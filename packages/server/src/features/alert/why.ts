@@ -2,11 +2,9 @@ import type { WhyPage, WhyQuery } from '#contract'
 import {
   day,
   minute,
-  reaches,
   why,
   watchKind,
   withoutNamed,
-  type DeviceTraits,
   type FactSubject,
   type Facts,
   type LogEvent,
@@ -22,7 +20,7 @@ import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { policyAsOf } from '../../store/policy'
 import { traitsOf, type TraitsRow } from '../../store/traits'
-import { occurrenceEnd, windowOf } from '../../store/windows'
+import { windowsReaching } from '../../store/windows'
 import { requireDevice } from '../estate'
 import { requireClient, type Viewer } from '../access'
 
@@ -187,22 +185,6 @@ async function postAt(
   }
 }
 
-/** Windows in force then that reach the device as it was; each by the revision that it began by. */
-async function windowsAt(db: Db, device: DeviceTraits, at: Millis): Promise<PostPast['windows']> {
-  const found = await rows<Parameters<typeof windowOf>[0]>(
-    db,
-    `
-    select w.id, w.name, w.client_id, w.target, w.subject, o.id as occurrence_id, o.from_at, o.until_at, o.ended_at
-    from window_occurrence o
-    cross join lateral (select * from window_revision r
-      where r.id = o.window_id and (o.revision is null or r.revision <= o.revision)
-      order by r.revision desc limit 1) w
-    where o.from_at <= $1 and ${occurrenceEnd} > $1`,
-    [time(at)],
-  )
-  return found.map(windowOf).filter((window) => reaches(window, device))
-}
-
 /** What each watch in force looked at, so that it can be chosen. One that cannot be evaluated costs only itself. */
 function watchesOf(roster: Roster, observed: Observed | null): WhyPage['watches'] {
   return roster.map((watch) => {
@@ -242,7 +224,7 @@ export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQu
   const [policy, post, windows] = await Promise.all([
     policyAsOf(pool, judgedAt),
     postAt(pool, id, query, at),
-    windowsAt(pool, traits, at),
+    windowsReaching(pool, traits, at),
   ])
   const roster = policy.compiled.roster(traits)
   const { watch, instance } = query

@@ -34,6 +34,8 @@ import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
+import { traitsOf } from '../../store/traits'
+import { windowsReaching } from '../../store/windows'
 import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
 import { boardPage } from './boardPage'
@@ -131,6 +133,7 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
   const context = isPast ? null : await loadContext(db, id)
   const mark = context && rosterMark(context.roster)
   const { facts, times } = await readFacts(db, id)
+  const planned = more.started_at === null ? [] : await windowsReaching(db, traitsOf(row, facts), more.started_at)
   return {
     ...boardDevice(row, now),
     siteId: row.site_id,
@@ -138,6 +141,7 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
     agentVersion: more.agent_version,
     clockOffset: more.clock_offset_ms,
     startedAt: more.started_at,
+    startedIn: planned[0] ? { id: planned[0].id, name: planned[0].name } : null,
     enrolledAt: more.enrolled_at,
     facts,
     factTimes: times,

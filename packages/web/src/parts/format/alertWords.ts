@@ -155,6 +155,7 @@ export function causeText({ members, carrier }: Pick<AlertView, 'members' | 'car
 /** What else happened around an alert, in words. */
 export function timelineText({ kind, text, deviceName, by }: TimelineItem): string {
   const on = deviceName ? ` on ${deviceName}` : ''
+  const planned = by ? `, planned in ${by}` : ''
   switch (kind) {
     case 'log':
       return text
@@ -169,8 +170,8 @@ export function timelineText({ kind, text, deviceName, by }: TimelineItem): stri
     case 'changed':
       return `${by || 'the server'} ${text}`
     case 'installed':
-      return `no longer waiting as updates: ${text}`
+      return `no longer waiting as updates: ${text}${planned}`
     case 'restarted':
-      return 'it was restarted'
+      return `it was restarted${planned}`
   }
 }

@@ -71,7 +71,7 @@ const serviceColumns = [
           <dt>Calls itself</dt><dd class="mono">{{ device.facts.system.hostName }}</dd>
           <dt>System</dt><dd>{{ device.facts.system.osName }}, {{ countText(device.facts.system.cores, 'core') }}</dd>
         </template>
-        <template v-if="device.startedAt !== null"><dt>Started</dt><dd><span :title="exactText(device.startedAt, device.zone)">{{ fullText(device.startedAt) }}</span>, up for {{ age(device.startedAt, device.silent ? (device.heardAt ?? now) : now) }}{{ device.silent ? ' when last heard' : '' }}</dd></template>
+        <template v-if="device.startedAt !== null"><dt>Started</dt><dd><span :title="exactText(device.startedAt, device.zone)">{{ fullText(device.startedAt) }}</span>, up for {{ age(device.startedAt, device.silent ? (device.heardAt ?? now) : now) }}{{ device.silent ? ' when last heard' : '' }}<template v-if="device.startedIn">, planned in <RouterLink :to="`/maintenance/${device.startedIn.id}`">{{ device.startedIn.name }}</RouterLink></template></dd></template>
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
       <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>

@@ -85,9 +85,9 @@ const lines = computed((): Line[] => {
     to:
       item.id === null
         ? null
-        : item.kind === 'began' || item.kind === 'ended'
-          ? `/maintenance/${item.id}`
-          : `/alerts/${item.id}`,
+        : item.kind === 'raised' || item.kind === 'closed'
+          ? `/alerts/${item.id}`
+          : `/maintenance/${item.id}`,
     isOwn: false,
   }))
   const all = [...own, ...others].toSorted((a, b) => a.at - b.at)
