@@ -70,18 +70,47 @@ async function end(server: ChildProcess): Promise<void> {
   await ended
 }
 
-async function atServer(cookie: string, path: string, times: number): Promise<Figure> {
+/** @param asOf how it was at a time that is over (RFC 7089, section 2.1.1) */
+async function atServer(cookie: string, path: string, times: number, asOf?: number): Promise<Figure> {
+  const headers = { cookie, ...(asOf === undefined ? {} : { 'accept-datetime': new Date(asOf).toUTCString() }) }
   const taken: number[] = []
   let bytes = 0
   for (let i = 0; i < times; i++) {
     const began = performance.now()
-    const answer = await fetch(`${url}${path}`, { headers: { cookie } })
+    const answer = await fetch(`${url}${path}`, { headers })
     bytes = (await answer.arrayBuffer()).byteLength
     if (answer.status !== 200) throw new Error(`${path}: ${answer.status}`)
     taken.push(performance.now() - began)
   }
   taken.sort((a, b) => a - b)
   return { what: path, millis: taken[Math.ceil(0.95 * times) - 1]!, kilobytes: bytes / 1000 }
+}
+
+/** Why there is an alert about each of some posts, and how the pages that can be put to the past were a minute ago. */
+async function explained(cookie: string): Promise<{ why: Figure[]; past: Figure[] }> {
+  const rounds = (await (await fetch(`${url}/api/rounds`, { headers: { cookie } })).json()) as {
+    todo: { total: number; rows: { deviceId: number | null; watch: string; instance: string }[] }
+  }
+  say(`  ${rounds.todo.total} alerts to do`)
+  const posts = rounds.todo.rows.filter(({ deviceId }) => deviceId !== null)
+  const why: Figure[] = []
+  for (const { deviceId, watch, instance } of [posts[0]!, posts.at(-1)!])
+    why.push(
+      await atServer(
+        cookie,
+        `/api/devices/${deviceId}/why?watch=${watch}&instance=${encodeURIComponent(instance)}`,
+        20,
+      ),
+    )
+  const past: Figure[] = []
+  for (const path of ['/api/rounds', '/api/devices', `/api/devices/${posts[0]!.deviceId}`, '/api/windows'])
+    past.push(await atServer(cookie, path, 10, Date.now() - 60_000))
+  // Called alike whatever their number, so that few and many stand side by side.
+  const named = (figures: Figure[], what: string[]) => figures.map((figure, i) => ({ ...figure, what: what[i]! }))
+  return {
+    why: named(why, ['why, the worst post', 'why, the last one shown']),
+    past: named(past, ['rounds a minute ago', 'estate a minute ago', 'a device a minute ago', 'windows a minute ago']),
+  }
 }
 
 const places: [path: string, useful: string][] = [
@@ -157,6 +186,8 @@ async function measure(count: number): Promise<Measured> {
     figures.push(await atServer(cookie, path, 20))
     say(`  ${path}: ${figures.at(-1)!.millis.toFixed(0)} ms`)
   }
+  const { why, past } = await explained(cookie)
+  for (const { what, millis } of [...why, ...past]) say(`  ${what}: ${millis.toFixed(0)} ms`)
   const browser = await chromium.launch({
     executablePath: CUSTODE_CHROMIUM,
     args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
@@ -187,11 +218,13 @@ async function measure(count: number): Promise<Measured> {
   await end(server)
   const silence = await silenceAtNight(of.href)
   say(`  silence of ${silence.quiet}: ${text(silence.roundMillis)} a round`)
-  return { server: figures, browser: seen, keys, memory, reports, changes, waiting, silence }
+  return { server: figures, why, past, browser: seen, keys, memory, reports, changes, waiting, silence }
 }
 
 interface Measured {
   server: Figure[]
+  why: Figure[]
+  past: Figure[]
   browser: Figure[]
   keys: Record<string, number>
   memory: { megabytes: number; grown: number }
@@ -245,6 +278,8 @@ try {
   const many = await measure(wanted)
   say(`\nWith ${wanted} devices that report once a minute; growth from ${Math.round(wanted / 10)}.`)
   table('At the server, 95 of 100 answers within', 150, few.server, many.server)
+  table('Why, 95 of 100 answers within', 300, few.why, many.why)
+  table('The past, 9 of 10 answers within', 1500, few.past, many.past)
   table('In the browser, until there is something useful', 1000, few.browser, many.browser)
   others(many)
   const at = process.argv.indexOf('--json')
