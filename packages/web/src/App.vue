@@ -57,7 +57,7 @@ main {
     display: block;
     height: auto;
   }
-  .frame > :not(main) {
+  .frame > :not(main, .band) {
     display: none;
   }
   main {

@@ -59,6 +59,7 @@ const board = {
 export const boardDeviceSchema = answerOf<BoardDevice>(board)
 export const boardDevicesSchema = listOf(boardDeviceSchema)
 
+export const pastKeptSchema = answerOf<PastKept>({ since: instant })
 export const devicePageSchema = answerOf<DevicePage>({
   ...board,
   siteId: id,

@@ -178,6 +178,11 @@ export interface DeviceEvent {
   text: string
 }
 
+/** The oldest time of which something is kept. */
+export interface PastKept {
+  since: Millis
+}
+
 export interface DeviceRoles {
   roles: string[]
 }

@@ -1,4 +1,4 @@
-export { readAsOf } from './asOf'
+export { readAsOf, tookTooLong } from './asOf'
 export { migrate } from './migrate'
 export { ensurePartitions, oldestKept } from './partitions'
 export { refusedByDatabase } from './refusal'

@@ -1,6 +1,6 @@
 import type { FastifyInstance, FastifyRequest } from 'fastify'
 import type { Millis } from '#core'
-import { readAsOf, type Db, type Pool } from '../db'
+import { readAsOf, tookTooLong, type Db, type Pool } from '../db'
 import { ProblemError } from './problems'
 import { route, type Call, type RouteSpec } from './route'
 
@@ -49,13 +49,18 @@ export function pastRoute<Query = undefined, Answer = unknown>(
     ...spec,
     method: 'GET',
     hasPast: true,
-    handle(call) {
+    async handle(call) {
       const now = Date.now()
       const at = askedAsOf(call.request, now)
       void call.reply.header('vary', 'accept-datetime')
       if (at === null) return spec.handle({ ...call, db: pool, now, isPast: false })
       void call.reply.header('memento-datetime', new Date(at).toUTCString())
-      return readAsOf(pool, at, (db) => spec.handle({ ...call, db, now: at, isPast: true }))
+      try {
+        return await readAsOf(pool, at, (db) => spec.handle({ ...call, db, now: at, isPast: true }))
+      } catch (error) {
+        if (tookTooLong(error)) throw new ProblemError('took-too-long')
+        throw error
+      }
     },
   })
 }

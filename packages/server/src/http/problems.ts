@@ -87,6 +87,11 @@ const table = {
     'Somebody saved a newer revision while you were editing. Read it, then apply your change to it.',
   ],
   'already-closed': [409, 'Already closed', 'This alert is closed. If the problem is back, there is a newer alert.'],
+  'took-too-long': [
+    503,
+    'Took too long',
+    'It took too long to gather how it was then. Narrow it to a client or by words, and try again.',
+  ],
   'looking-back': [409, 'Not in the past', 'What was cannot be changed. Go back to now, and do it there.'],
   'already-ended': [409, 'Already over', 'This window has ended.'],
   'still-used': [409, 'Still used', 'This is still in use. Remove what refers to it first.'],

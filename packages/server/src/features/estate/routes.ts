@@ -10,6 +10,7 @@ import {
   deviceRolesSchema,
   foundSchema,
   madeSchema,
+  pastKeptSchema,
   newClientSchema,
   newSiteSchema,
   rolesSchema,
@@ -20,10 +21,11 @@ import {
   type DevicePage,
   type RefusedPartView,
   type Found,
+  type PastKept,
   type Role,
   type Site,
 } from '#contract'
-import { collectorOfMetric, groupsBy, logLevels, readNetwork, type Millis } from '#core'
+import { collectorOfMetric, day, groupsBy, logLevels, readNetwork, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { IANAZone } from 'luxon'
@@ -34,6 +36,7 @@ import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
+import { retentionDays } from '../../store/retention'
 import { traitsOf } from '../../store/traits'
 import { windowsReaching } from '../../store/windows'
 import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
@@ -398,6 +401,23 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
         announce(tx, { topic: 'policy', clientIds: [device.client_id], deviceIds: [device.id] })
         return { roles: body.roles }
       })
+    },
+  })
+
+  route(app, {
+    method: 'GET',
+    url: '/api/past',
+    access: 'contact',
+    summary: 'Since when it is kept how things were',
+    answer: pastKeptSchema,
+    async handle({ viewer }): Promise<PastKept> {
+      const first = await firstRow<{ at: Millis | null }>(
+        pool,
+        `select min(least(enrolled_at, first_at)) as at from device where ${ofClients('client_id', 1)}`,
+        [viewer.clientIds],
+      )
+      const { alerts } = await retentionDays(pool)
+      return { since: Math.max(first?.at ?? Date.now(), Date.now() - alerts * day) }
     },
   })
 

@@ -3,8 +3,11 @@ import { ElDatePicker } from 'element-plus/es/components/date-picker/index'
 import 'element-plus/es/components/date-picker/style/css'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import type { PastKept } from '#contract'
 import { day, hour } from '#core'
+import { api } from '../data/api'
 import { asOf, overBy } from '../data/asOf'
+import { useResource } from '../data/resource'
 import { exactText } from '../format/time'
 import { lookBackTo } from './lookBack'
 
@@ -18,12 +21,16 @@ const time = computed({
     if (chosen) to(chosen.getTime())
   },
 })
-const isToCome = (at: Date) => at.getTime() > Date.now()
+const kept = useResource(() => api.get<PastKept>('/past'))
+/** Nothing is known of it: what is not there was not well. */
+const isTooLongAgo = computed(() => asOf.value !== null && kept.data.value !== null && asOf.value < kept.data.value.since)
+const isToCome = (at: Date) => at.getTime() > Date.now() || at.getTime() < (kept.data.value?.since ?? 0) - day
 </script>
 
 <template>
   <section v-if="asOf !== null" class="band" aria-label="Looking back" role="status">
-    <span><b>{{ route.meta.place }}</b> as it was on <b>{{ exactText(asOf) }}</b>. Nothing can be changed from here.</span>
+    <span><b>{{ route.meta.place }}</b> as it was on <b>{{ exactText(asOf) }}</b>. Nothing can be changed from here.
+      <b v-if="isTooLongAgo" class="critical">Nothing is kept of that time: the oldest is of {{ exactText(kept.data.value!.since) }}. That a page is empty says nothing.</b></span>
     <span class="end">
       <button class="link" title="a day earlier" @click="to(asOf - day)">− 1 d</button>
       <button class="link" title="an hour earlier (p)" @click="to(asOf - hour)">− 1 h</button>
