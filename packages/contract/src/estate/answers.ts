@@ -9,6 +9,7 @@ import {
   type DeviceEvent,
   type DevicePage,
   type Found,
+  type PastKept,
   type RefusedPartView,
   type RetiredDevice,
   type RetiredList,
