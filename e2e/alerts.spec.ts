@@ -188,12 +188,11 @@ test('how it was an hour ago is shown in each place, by key and by the marker, a
 
   // The marker of the watchline, drawn an inch to the left: some hours ago.
   const line = page.getByRole('group', { name: /^Watchline/ })
-  const box = (await line.boundingBox())!
   const marker = (await line.locator('[data-marker] rect').boundingBox())!
-  const x = marker.x + marker.width / 2
-  await page.mouse.move(x, box.y + 30)
+  const [x, y] = [marker.x + marker.width / 2, marker.y + marker.height / 2]
+  await page.mouse.move(x, y)
   await page.mouse.down()
-  await page.mouse.move(x - 60, box.y + 30, { steps: 4 })
+  await page.mouse.move(x - 60, y, { steps: 4 })
   await page.mouse.up()
   await expect(band).toContainText('Rounds as it was on')
   await page.getByRole('button', { name: 'Back to now' }).click()

@@ -63,6 +63,7 @@ const post = {
 const alert = {
   ...post,
   id,
+  siteId: id,
   zone: words,
   status: Joi.string().valid('open', 'taken', 'closed'),
   raisedAt: instant,

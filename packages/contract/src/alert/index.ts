@@ -45,6 +45,7 @@ export interface AlertView {
   deviceName: string
   clientId: ClientId
   clientName: string
+  siteId: number
   siteName: string
   /** Of the site. */
   zone: string

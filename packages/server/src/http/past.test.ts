@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertsAct, AlertView, BoardPage, Rounds, WindowList } from '#contract'
 import { day, hour, type Millis, type Service, type Updates } from '#core'
-import { readAsOf, rows } from '../db'
+import { readAsOf, rows, tookTooLong } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 
 let house: House
@@ -242,6 +242,30 @@ describe('a request as of a time', () => {
     await expect(
       readAsOf(house.pool, Date.now() - 1000, (db) => db.query(`update public.device set name = 'no'`)),
     ).rejects.toThrow('read-only')
+  })
+  it('says since when anything is kept, to each of their own clients', async () => {
+    const { body } = await house.lead<{ since: Millis }>('GET', '/api/past')
+    expect(Math.abs(body.since - agents[0]!.at(1))).toBeLessThan(hour)
+    const other = await house.personWith('technician', [house.clients[1]])
+    expect((await other.ask<{ since: Millis }>('GET', '/api/past')).body.since).toBeGreaterThan(body.since)
+  })
+  it('takes a few connections at most, and none for longer than it may', async () => {
+    let [now, most] = [0, 0]
+    await Promise.all(
+      Array.from({ length: 9 }, () =>
+        readAsOf(house.pool, since, async (db) => {
+          most = Math.max(most, ++now)
+          await rows(db, 'select pg_sleep(0.02)')
+          now--
+        }),
+      ),
+    )
+    expect([now, most]).toEqual([0, 3])
+    const late = readAsOf(house.pool, since, async (db) => {
+      await rows(db, `select set_config('statement_timeout', '30', true)`)
+      await rows(db, 'select pg_sleep(5)')
+    })
+    await expect(late.catch(tookTooLong)).resolves.toBe(true)
   })
   it('leaves the connection as it was', async () => {
     for (let i = 0; i < 12; i++) await readAsOf(house.pool, since, (db) => rows(db, 'select now()'))

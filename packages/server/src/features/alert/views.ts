@@ -11,7 +11,7 @@ const freshness = `
 /** Columns of an alert as people see it; the evidence is the latest while the post still fails. */
 export const alertSelect = `
   select a.id, a.device_id as "deviceId", coalesce(d.name, '') as "deviceName", a.client_id as "clientId", c.name as "clientName",
-  s.name as "siteName", s.zone,
+  s.id as "siteId", s.name as "siteName", s.zone,
          a.watch, a.instance, a.severity, a.status, a.began, a.raised_at as "raisedAt", a.closed_at as "closedAt",
          a.close_reason as "closeReason",
          t.name as "takenBy", a.taken_by as "takenById", a.taken_at as "takenAt",

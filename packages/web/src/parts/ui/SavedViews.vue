@@ -20,7 +20,7 @@ const router = useRouter()
 const session = useSession()
 const { data, refresh } = useResource(() => api.get<SavedView[]>(`/views?place=${props.place}`))
 const query = computed(() => {
-  const { client: _client, ...others } = route.query
+  const { client: _client, asOf: _asOf, ...others } = route.query
   const all = new URLSearchParams(others as Record<string, string>)
   if (session.clientId !== null) all.set('client', String(session.clientId))
   return all.toString()

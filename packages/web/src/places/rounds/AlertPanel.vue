@@ -25,7 +25,7 @@ const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 
 const CauseMembers = defineAsyncComponent(() => import('./CauseMembers.vue'))
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
-const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
+const HoldDialog = defineAsyncComponent(() => import('./HoldDialog.vue'))
 
 const props = defineProps<{ alertId: number | null; held: HeldView | null; remediation: RemediationView | null }>()
 const emit = defineEmits<{ changed: [] }>()
@@ -100,7 +100,7 @@ async function changed(): Promise<void> {
 useKeys(
   'Alert',
   session.mayChange
-    ? [{ key: 'h', does: 'hold alerts of the device: a maintenance window', run: () => { planning.value = true } }]
+    ? [{ key: 'h', does: 'hold it back: a maintenance window', run: () => { planning.value = true } }]
     : [],
 )
 </script>
@@ -140,6 +140,7 @@ useKeys(
       />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :remediation="remediation" />
+      <p v-if="shown.deviceId !== null"><RouterLink :to="{ path: `/estate/${shown.deviceId}/why`, query: { watch: shown.watch, ...(shown.instance ? { instance: shown.instance } : {}) } }">Why, step by step</RouterLink></p>
       <CauseMembers v-if="alert?.members" :key="alert.id" :alert="alert" />
       <template v-if="around.data.value?.events.length">
         <h3>Around it</h3>
@@ -148,7 +149,7 @@ useKeys(
       </template>
       <AlertActs v-if="alert" :alerts="[alert]" @changed="changed">
         <template v-if="alert.status !== 'closed'">
-          <button v-if="alert.deviceId !== null" class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
+          <button class="btn" @click="planning = true">Hold <kbd>h</kbd></button>
           <button
             v-for="action in alert.actions"
             :key="action.verb"
@@ -157,16 +158,7 @@ useKeys(
           >{{ doing[action.verb] }} {{ action.service }}</button>
         </template>
       </AlertActs>
-      <WindowDialog
-        v-if="planning && shown.deviceId !== null"
-        :begin="{
-          clientId: shown.clientId,
-          deviceIds: [shown.deviceId],
-          subject: { of: 'posts', posts: [{ deviceId: shown.deviceId, watch: shown.watch, instance: shown.instance }] },
-        }"
-        :devices-name="shown.deviceName"
-        @close="planning = false"
-      />
+      <HoldDialog v-if="planning" :about="shown" @close="planning = false" />
     </template>
   </aside>
 </template>

@@ -31,7 +31,7 @@ import CauseMembers from './CauseMembers.vue'
 import CompanionList from './CompanionList.vue'
 import WhySteps from './WhySteps.vue'
 
-const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
+const HoldDialog = defineAsyncComponent(() => import('./HoldDialog.vue'))
 
 /** All about one alert, with an address of its own: to be sent, read on a telephone, and printed. */
 const id = Number(useRoute().params.id)
@@ -143,7 +143,7 @@ const print = () => {
       <RuleSentence :parts="alert.rule.sentence" class="rule" />
       <AlertActs :alerts="[alert]" @changed="refresh">
         <template v-if="alert.status !== 'closed'">
-          <button v-if="alert.deviceId !== null" class="btn" @click="planning = true">Hold</button>
+          <button class="btn" @click="planning = true">Hold</button>
           <button
             v-for="action in alert.actions"
             :key="action.verb"
@@ -200,16 +200,7 @@ const print = () => {
               <RouterLink :to="`/estate/${alert.deviceId}?part=log`">all entries are at the device</RouterLink></template>.</p>
         </section>
       </div>
-      <WindowDialog
-        v-if="planning && alert.deviceId !== null && session.mayChange"
-        :begin="{
-          clientId: alert.clientId,
-          deviceIds: [alert.deviceId],
-          subject: { of: 'posts', posts: [{ deviceId: alert.deviceId, watch: alert.watch, instance: alert.instance }] },
-        }"
-        :devices-name="alert.deviceName"
-        @close="planning = false"
-      />
+      <HoldDialog v-if="planning && session.mayChange" :about="alert" @close="planning = false" />
     </template>
   </article>
 </template>

@@ -125,7 +125,7 @@ const flagAt = computed(() => {
 })
 /** Then the flag stays where it can be taken. */
 const isOverMarker = computed(
-  () => hasPast.value && pointer.value !== null && Math.abs(clamp(pointer.value) - clamp(marker.value)) < 8,
+  () => hasPast.value && pointer.value !== null && Math.abs(clamp(pointer.value) - clamp(marker.value)) < 18,
 )
 const hand = useTemplateRef<HTMLElement>('hand')
 const stride = 15 * minute
@@ -252,7 +252,7 @@ useKeys('Everywhere', [
       <text :x="flagAt" y="79" text-anchor="middle" class="flag">{{ flag }}</text>
       <g v-if="hasPast" data-marker class="marker">
         <title>Draw it to a time that is over, to see how it was then</title>
-        <rect :x="clamp(marker) - 7" y="0" width="14" height="84" fill="transparent" />
+        <rect :x="clamp(marker) - 18" y="67" width="36" height="17" fill="transparent" />
       </g>
     </svg>
     <button v-if="hasPast && asOf === null" class="link back" @pointerdown.stop @click="lookBack(lookBackFrom(now))">Look back <kbd>p</kbd></button>
