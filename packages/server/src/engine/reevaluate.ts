@@ -32,7 +32,7 @@ export async function reevaluateGroup(tx: Db, due: ReadonlyMap<DeviceId, Millis>
     )
     await writeState(tx, deviceId, context.state, state)
     // What is made up for later finds the state of the newest report, and what was in force then, not before it.
-    const at = Math.min(now, Math.max(due.get(deviceId)!, context.lastAt ?? 0))
+    const at = Math.max(due.get(deviceId)!, Math.min(now, context.lastAt ?? 0))
     const changed = await settlePosts(tx, context, alertings.get(deviceId)!, state, at, now)
     if (changed) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
   }

@@ -3,6 +3,7 @@ import {
   countText,
   fallsTogether,
   fewestTogether,
+  groupsBy,
   mostUrgent,
   silentIntervals,
   siteSilence,
@@ -45,23 +46,24 @@ interface Site {
   open: OpenAlert | null
 }
 
-async function readSite(db: Db, id: SiteId, hearingSince: Millis, now: Millis): Promise<Site | null> {
-  const site = await firstRow<Pick<Site, 'id' | 'name' | 'clientId'>>(
+/** Some sites with their agents, in three statements however many they are; those that are gone are missing. */
+async function readSites(db: Db, ids: readonly SiteId[], hearingSince: Millis, now: Millis): Promise<Site[]> {
+  const sites = await rows<Pick<Site, 'id' | 'name' | 'clientId'>>(
     db,
-    'select id, name, client_id as "clientId" from site where id = $1',
-    [id],
+    'select id, name, client_id as "clientId" from site where id = any($1) order by id',
+    [ids],
   )
-  if (!site) return null
-  const open = await firstRow<OpenAlert>(
+  const open = await rows<OpenAlert & { siteId: SiteId }>(
     db,
-    `select id, began, severity, evidence->>'text' as text from alert where site_id = $1 and status <> 'closed'`,
-    [id],
+    `select site_id as "siteId", id, began, severity, evidence->>'text' as text from alert
+     where site_id = any($1) and status <> 'closed'`,
+    [ids],
   )
-  const agents = await rows<Agent>(
+  const agents = await rows<Agent & { siteId: SiteId }>(
     db,
     `
-    select d.id, d.heard_at as "heardAt", a.id as "alertId", a.carried_by as "carriedBy", a.severity,
-      a.id is not null as "isAlerting",
+    select d.site_id as "siteId", d.id, d.heard_at as "heardAt", a.id as "alertId", a.carried_by as "carriedBy",
+      a.severity, a.id is not null as "isAlerting",
       a.id is not null or greatest(d.heard_at, $2) < $3::timestamptz
         - make_interval(secs => $4::float8 * coalesce(d.reported_interval_ms, d.interval_ms) / 1000) as "isQuiet",
       exists (select from held h
@@ -70,10 +72,16 @@ async function readSite(db: Db, id: SiteId, hearingSince: Millis, now: Millis): 
     left join lateral (select id, carried_by, severity from alert
       where device_id = d.id and status <> 'closed' and rule->>'kind' = 'silence' and well_since is null
       order by id limit 1) a on true
-    where d.site_id = $1 and d.retired_at is null and d.heard_at is not null`,
-    [id, time(hearingSince), time(now), silentIntervals],
+    where d.site_id = any($1) and d.retired_at is null and d.heard_at is not null`,
+    [ids, time(hearingSince), time(now), silentIntervals],
   )
-  return { ...site, agents, open: open ?? null }
+  const openOf = new Map(open.map(({ siteId, ...alert }) => [siteId, alert]))
+  const agentsOf = groupsBy(agents, ({ siteId }) => siteId)
+  return sites.map((site) => ({
+    ...site,
+    agents: agentsOf.get(site.id) ?? [],
+    open: openOf.get(site.id) ?? null,
+  }))
 }
 
 const rule: AlertRule = {
@@ -125,7 +133,7 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
        where d.site_id = $1 and a.status <> 'closed' and a.rule->>'kind' = 'silence') order by id for update`,
     [id],
   )
-  const site = await readSite(tx, id, hearingSince, now)
+  const [site] = await readSites(tx, [id], hearingSince, now)
   const due = site && dueOf(site)
   if (!site || !due) return
   const { silence, carried, freed } = due
@@ -194,10 +202,14 @@ export async function settleSites(pool: Pool, since: Millis, now: Millis): Promi
     union select site_id from alert where status <> 'closed' and site_id is not null`,
     [fewestTogether],
   )
-  await eachAlone(sites, async ({ id }) => {
-    const site = await readSite(pool, id, since, now)
-    if (site && dueOf(site)) await inTransaction(pool, (tx) => settleSite(tx, id, since, now))
-  })
+  if (!sites.length) return
+  const read = await readSites(
+    pool,
+    sites.map(({ id }) => id),
+    since,
+    now,
+  )
+  await eachAlone(read.filter(dueOf), ({ id }) => inTransaction(pool, (tx) => settleSite(tx, id, since, now)))
 }
 
 /** Posts that flipped and have been well for long enough: their devices are looked at, which closes their alerts. */
