@@ -39,6 +39,8 @@ test('a morning by keyboard: narrowed, taken, promised, noted, read on its page,
   await expect(happened.getByText(/note by Mara Velde: they are at lunch/)).toBeVisible()
   await expect(happened.getByText(/looked at again by .*ask them to restart it/)).toBeVisible()
   await expect(page.getByText('It is the first of its kind.')).toBeVisible()
+  await page.keyboard.press('q')
+  await expect(happened.getByText(/asked its agent to read everything again by Mara Velde/)).toBeVisible()
   const address = page.url()
 
   await page.goto(`${url()}/rounds/shift`)

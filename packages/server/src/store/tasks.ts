@@ -46,9 +46,12 @@ export async function addTask(tx: Db, deviceId: DeviceId, command: StoredCommand
  * @throws ProblemError invalid where nobody would answer
  */
 export async function askToRead(tx: Db, deviceId: DeviceId, now: Millis): Promise<void> {
-  const device = await firstRow<{ name: string; takes_tasks: boolean; isHeard: boolean }>(
+  const device = await firstRow<{ name: string; obeys: boolean; isHeard: boolean }>(
     tx,
-    `select name, takes_tasks, coalesce(now() - heard_at
+    // One that does anything that is signed does this, too.
+    `select name, takes_tasks or updatable or exists (select from current_fact f where f.device_id = device.id
+         and f.subject = 'system' and (f.value->>'remediates')::boolean) as obeys,
+       coalesce(now() - heard_at
        < make_interval(secs => ($2::float8 * coalesce(reported_interval_ms, interval_ms) + 5000) / 1000.0), false) as "isHeard"
      from device where id = $1 and retired_at is null for update`,
     [deviceId, silentIntervals],
@@ -56,7 +59,7 @@ export async function askToRead(tx: Db, deviceId: DeviceId, now: Millis): Promis
   if (!device) throw new ProblemError('no-such-device')
   if (!device.isHeard)
     throw new ProblemError('invalid', `${device.name} is silent: nobody can ask its agent anything now.`)
-  if (!device.takes_tasks)
+  if (!device.obeys)
     throw new ProblemError('invalid', `The agent of ${device.name} takes no tasks. Install its agent anew.`)
   // One of them is kept, at most: what was fetched, or came too late, is of no use to anybody.
   await tx.query(

@@ -192,7 +192,7 @@ const print = () => {
             <li v-for="(line, i) in lines" :key="i" :class="{ own: line.isOwn }">
               <time class="faint" :title="exactText(line.at, alert.zone)">{{ fullText(line.at) }}</time>
               <SeverityMark v-if="line.severity" :state="line.severity" /><span v-else></span>
-              <span><template v-if="line.by"><span class="mono faint">{{ line.by }}</span>&#32;</template><RouterLink v-if="line.to" :to="line.to">{{ line.text }}</RouterLink><template v-else>{{ line.text }}</template></span>
+              <span><template v-if="line.by"><span class="mono faint">{{ line.by }}</span>{{ ' ' }}</template><RouterLink v-if="line.to" :to="line.to">{{ line.text }}</RouterLink><template v-else>{{ line.text }}</template></span>
             </li>
           </ol>
           <p v-if="timeline.data.value?.left" class="muted">{{ timeline.data.value.left }} more log entries and alerts of
