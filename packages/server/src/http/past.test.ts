@@ -308,6 +308,17 @@ it('of whose device it was then is told to them, and to nobody else', async () =
   ])
 })
 
+it('one device that reported twice within a month costs no other its place on the board', async () => {
+  const agent = await house.enrol(house.sites[0], 'tm-seldom')
+  const sent = await agent.send([
+    { ...agent.report(0), at: Date.now() - 29 * day },
+    { ...agent.report(0), at: Date.now() - 1000 },
+  ])
+  expect([sent.status, sent.body.refused]).toEqual([200, []])
+  const names = (await ask<BoardPage>('/api/devices', Date.now())).devices.map(({ name }) => name)
+  expect(names).toContain('tm-seldom')
+})
+
 it('relations of the past have the columns of those of now', async () => {
   const columns = await rows<{ name: string; now: string | null; past: string | null }>(
     house.pool,

@@ -87,8 +87,10 @@ select d.id, p.client_id, p.site_id, p.name, p.kind, p.os_family, p.os_name, p.r
       where r.device_id = d.id and r.at <= past.now() and r.received_at <= past.now() order by r.at desc limit 1),
     (select r.at from public.report r where r.device_id = d.id and r.at <= past.now() order by r.at desc limit 1))
     as heard_at,
-  -- How often it reported then is not kept: what is told now, or seldomer where its reports lay further apart.
-  greatest(coalesce(d.reported_interval_ms, d.interval_ms), (select (min(extract(epoch from g.gap)) * 1000)::int from (
+  -- How often it reported then is not kept: what is told now, or seldomer where its reports lay further apart, by a day
+  -- at most: reports that lie a month apart are no interval, and more milliseconds than an int4 has.
+  greatest(coalesce(d.reported_interval_ms, d.interval_ms), (
+    select (least(86400, min(extract(epoch from g.gap))) * 1000)::int from (
     select lag(k.at) over (order by k.at desc) - k.at as gap from (select r.at from public.report r
       where r.device_id = d.id and r.at <= past.now() order by r.at desc limit 4) k) g)) as reported_interval_ms,
   0::bigint as lost_reports, 0::bigint as clock_offset_ms, '[]'::jsonb as failed, d.version, p.addresses,

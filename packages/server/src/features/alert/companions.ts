@@ -1,5 +1,5 @@
 import type { AlertCompanion } from '#contract'
-import { beginsTogether, companions, day, type Companion, type Millis } from '#core'
+import { beginsTogether, companions, day, groupsBy, type Companion, type Millis } from '#core'
 import { rows, time, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
@@ -48,11 +48,7 @@ export async function alertCompanions(pool: Pool, viewer: Viewer, id: number, no
     [viewer.clientIds, siteId, since, deviceId, watch, instance],
   )
   const times = own.map(({ began }) => began)
-  const byPost = new Map<string, Other[]>()
-  for (const other of others) {
-    const post = `${other.deviceId} ${other.watch} ${other.instance}`
-    byPost.set(post, [...(byPost.get(post) ?? []), other])
-  }
+  const byPost = groupsBy(others, (other) => `${other.deviceId} ${other.watch} ${other.instance}`)
   const found = companions(
     times,
     new Map([...byPost].map(([post, list]) => [post, list.map(({ began }) => began)])),
