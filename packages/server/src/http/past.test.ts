@@ -1,8 +1,8 @@
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertsAct, AlertView, BoardPage, Rounds, WindowList } from '#contract'
+import type { AlertsAct, AlertView, BoardPage, Lanes, Rounds, WindowList } from '#contract'
 import { day, hour, type Millis, type Service, type Updates } from '#core'
-import { readAsOf, rows, tookTooLong } from '../db'
+import { inTransaction, readAsOf, rows, time, tookTooLong } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
 
 let house: House
@@ -306,6 +306,39 @@ it('of whose device it was then is told to them, and to nobody else', async () =
     [false, false],
     [true, true],
   ])
+})
+
+it('times of a window that were written down and dropped again since are not among those of then', async () => {
+  const made = await house.lead<{ id: number }>('POST', '/api/windows', {
+    name: 'Changed twice',
+    reason: '',
+    target: { on: 'client', clientId: house.clients[0] },
+    subject: { of: 'all' },
+    from: since + 5 * hour,
+    until: since + 6 * hour,
+  })
+  const spans = async (at?: Millis) => {
+    const { lanes } = await ask<Lanes>(`/api/lanes?from=${since}&until=${since + day}`, at)
+    return lanes.flatMap((lane) => lane.spans.filter(({ name }) => name === 'Changed twice').map(({ from }) => from))
+  }
+  const before = Date.now()
+  expect(await spans()).toEqual([since + 5 * hour])
+  await untilAfter(before + 2)
+  for (const later of [7, 9])
+    await inTransaction(house.pool, async (tx) => {
+      await tx.query(
+        `insert into window_revision select (jsonb_populate_record(r, jsonb_build_object('revision', r.revision + 1,
+           'saved_at', now()))).* from window_revision r where id = $1 order by revision desc limit 1`,
+        [made.body.id],
+      )
+      await tx.query('delete from window_occurrence where window_id = $1', [made.body.id])
+      await tx.query('insert into window_occurrence (window_id, start, from_at, until_at) values ($1, $2, $2, $3)', [
+        made.body.id,
+        time(since + later * hour),
+        time(since + (later + 1) * hour),
+      ])
+    })
+  expect([await spans(), await spans(before)]).toEqual([[since + 9 * hour], [since + 5 * hour]])
 })
 
 it('one device that reported twice within a month costs no other its place on the board', async () => {

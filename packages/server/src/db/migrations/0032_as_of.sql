@@ -32,6 +32,7 @@ create table occurrence_past (
   ended_at timestamptz,
   ended_by int,
   revision int,
+  made_at timestamptz,
   was_until timestamptz not null,
   primary key (id, was_until)
 );
@@ -42,7 +43,7 @@ alter table window_occurrence alter column made_at set default now();
 create function keep_occurrence_past() returns trigger language plpgsql as $$
 begin
   insert into occurrence_past values (old.id, old.window_id, old.start, old.from_at, old.until_at, old.ended_at,
-    old.ended_by, old.revision, now())
+    old.ended_by, old.revision, old.made_at, now())
   -- Changed twice in one transaction: nobody has seen what was between.
   on conflict (id, was_until) do nothing;
   return null;
@@ -240,7 +241,8 @@ create view past.held as
 select h.id, h.window_id, h.device_id,
   case when (h.ended_at is null or h.ended_at > past.now())
       and h.device_id in (select k.device_id from public.device_past k where k.since > past.now())
-    then past.client_of(h.device_id) else h.client_id end as client_id, h.watch, h.instance, h.severity, h.began, h.held_at,
+    then past.client_of(h.device_id) else h.client_id end as client_id, h.watch, h.instance,
+  h.severity, h.began, h.held_at,
   case when h.ended_at <= past.now() then h.ended_at end as ended_at,
   case when h.ended_at <= past.now() then h.outcome end as outcome,
   case when h.ended_at <= past.now() then h.alert_id end as alert_id, h.evidence, h.rule, h.occurrence_id
@@ -251,7 +253,8 @@ create view past.remediation as
 select m.id, m.device_id,
   case when (m.ended_at is null or m.ended_at > past.now())
       and m.device_id in (select k.device_id from public.device_past k where k.since > past.now())
-    then past.client_of(m.device_id) else m.client_id end as client_id, m.watch, m.instance, m.severity, m.began, m.started_at, m.next_at,
+    then past.client_of(m.device_id) else m.client_id end as client_id, m.watch, m.instance,
+  m.severity, m.began, m.started_at, m.next_at,
   case when m.ended_at <= past.now() then m.ended_at end as ended_at,
   case when m.ended_at <= past.now() then m.outcome end as outcome,
   case when m.ended_at <= past.now() then m.alert_id end as alert_id, m.evidence, m.rule
@@ -305,13 +308,13 @@ from (
   select o.id, o.window_id, o.start, o.from_at, o.until_at, o.ended_at, o.ended_by, o.revision, o.made_at
   from public.window_occurrence o
   where not exists (select from public.occurrence_past p where p.id = o.id and p.was_until > past.now())
-    -- Written down for a later revision than that of then: it was not to come yet.
-    and not coalesce(o.made_at > past.now() and exists (select from public.window_revision r
-      where r.id = o.window_id and r.revision > 1 and r.saved_at > past.now() and r.saved_at <= o.made_at), false)
   union all
   select * from (
     select distinct on (p.id) p.id, p.window_id, p.start, p.from_at, p.until_at, p.ended_at, p.ended_by, p.revision,
-      null::timestamptz as made_at
+      p.made_at
     from public.occurrence_past p where p.was_until > past.now() order by p.id, p.was_until
   ) was
-) o;
+) o
+-- What was written down for a later revision than that of then was not to come yet.
+where not coalesce(o.made_at > past.now() and exists (select from public.window_revision r
+  where r.id = o.window_id and r.revision > 1 and r.saved_at > past.now() and r.saved_at <= o.made_at), false);
