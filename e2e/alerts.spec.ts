@@ -166,6 +166,7 @@ test('how it was an hour ago is shown in each place, by key and by the marker, a
   await expect(page.getByRole('button', { name: /^Hold alerts|^Change/ })).toHaveCount(0)
   await page.getByRole('tab', { name: 'Roster' }).click()
   await expect(page.locator('.watch').first()).toBeVisible()
+  await expect(page.getByText('Not sent to the agent yet')).toHaveCount(0)
   // Why there was no alert, then: the chain of reasons takes the time along.
   await page
     .locator('.watch', { hasText: 'every service that should be running' })

@@ -15,6 +15,7 @@ import {
   type Source,
 } from '#core'
 import { api } from '../../parts/data/api'
+import { asOf } from '../../parts/data/asOf'
 import { useEstateNames } from '../../parts/data/estateNames'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
@@ -125,6 +126,8 @@ const told = computed(() => {
       exact:
         sentAt === null ? exactText(confirmedAt) : `sent ${exactText(sentAt)}, confirmed ${exactText(confirmedAt)}`,
     }
+  // Only the last time is kept: that it was sent again since does not say that it was not sent before.
+  if (asOf.value !== null) return { text: 'Whether its agent had it then is not kept.', exact: '' }
   return sentAt === null
     ? {
         text: 'Not sent to the agent yet.',
