@@ -27,6 +27,7 @@ export function boundFacts(facts: Facts): Facts {
     osName,
     hostName,
     addresses,
+    gateways,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -57,6 +58,7 @@ export function boundFacts(facts: Facts): Facts {
       names: facts.updates.names.slice(0, updateNames).map((name) => cut(name, updateName)),
     }
   if (facts.packages) bounded.packages = facts.packages.filter((name) => name.length <= packageName).slice(0, packages)
+  if (facts.gateways) bounded.gateways = facts.gateways.slice(0, gateways)
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

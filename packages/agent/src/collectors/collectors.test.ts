@@ -6,7 +6,7 @@ import { afterAll, describe, expect, it } from 'vitest'
 import { disksCollector, diskMounts, parseMounts, parsePseudo } from './linux/disks'
 import { eventlogCollector } from './linux/eventlog'
 import { parseJournalLine, parseLogLine } from './linux/logLine'
-import { parseInterfaces } from './linux/network'
+import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
 import { parseCpu, parseMemory, parseSwap, performanceCollector } from './linux/performance'
 import { parseStatusAll, parseSystemctlShow, servicesCollector } from './linux/services'
 import { parseSimulation, simulate } from './linux/updates'
@@ -59,6 +59,46 @@ describe('performance', () => {
         'a\nb\n    lo: 5 1 0 0 0 0 0 0 5 1 0 0 0 0 0 0\n  eth0: 100 1 0 0 0 0 0 0 200 1 0 0 0 0 0 0\n',
       ),
     ]).toEqual([['eth0', { received: 100, sent: 200 }]])
+  })
+})
+
+describe('routes to everywhere', () => {
+  // Fields as the kernel prints them (fib_trie.c, route.c of Linux 6.1): addresses in the order of the machine.
+  const head = 'Iface\tDestination\tGateway \tFlags\tRefCnt\tUse\tMetric\tMask\t\tMTU\tWindow\tIRTT\n'
+  const line = (destination: string, gateway: string, flags: string, metric: number, mask = '00000000') =>
+    `eth0\t${destination}\t${gateway}\t${flags}\t0\t0\t${metric}\t${mask}\t0\t0\t0   \n`
+  it('lead to the routers of those with the lowest metric', () => {
+    expect(
+      parseRoutes(
+        head +
+          line('00000000', '010200C0', '0003', 100) +
+          line('00000000', 'FE0200C0', '0003', 600) +
+          line('000200C0', '00000000', '0001', 0, '00FFFFFF'),
+        'LE',
+      ),
+    ).toEqual(['192.0.2.1'])
+    expect(
+      parseRoutes(head + line('00000000', 'C0000201', '0003', 0) + line('00000000', 'C0000202', '0003', 0), 'BE'),
+    ).toEqual(['192.0.2.1', '192.0.2.2'])
+  })
+  it('lead to none over a tunnel, where they are down, or where there are none', () => {
+    expect(parseRoutes(head + line('00000000', '00000000', '0001', 0), 'LE')).toEqual([])
+    expect(parseRoutes(head + line('00000000', '010200C0', '0002', 0), 'LE')).toEqual([])
+    expect(parseRoutes(head, 'LE')).toEqual([])
+    expect(parseRoutes('', 'LE')).toEqual([])
+  })
+  it('of IPv6 are written short, and told where the router has an address beyond the link', () => {
+    const none = '0'.repeat(32)
+    const row = (gateway: string, metric: string, flags = '00000003') =>
+      `${none} 00 ${none} 00 ${gateway} ${metric} 00000003 00000000 ${flags}     eth0\n`
+    const known = '20010db8000000000000000000000001'
+    expect(parseRoutes6(row(known, '00000400') + row('fe800000000000000000000000000001', '00000800'))).toEqual([
+      '2001:db8::1',
+    ])
+    expect(parseRoutes6(row('fe800000000000000000000000000001', '00000400'))).toEqual([])
+    // What is not reachable is a route, too: on the loopback, without a router.
+    expect(parseRoutes6(`${none} 00 ${none} 00 ${none} ffffffff 00000001 00000000 00200200       lo\n`)).toEqual([])
+    expect(parseRoutes6('')).toEqual([])
   })
 })
 

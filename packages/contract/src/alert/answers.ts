@@ -82,7 +82,7 @@ const alert = {
   windowId: id.allow(null),
   windowName: words.allow(null),
   deviceId: id.allow(null),
-  carrier: answerOf<Carrier>({ id, kind: Joi.string().valid('silence', 'site') }).allow(null),
+  carrier: answerOf<Carrier>({ id, kind: Joi.string().valid('silence', 'upstream', 'site'), name: words }).allow(null),
   members: count,
   flips: listOf(instant),
   wellSince: instant.allow(null),

@@ -32,10 +32,11 @@ export interface AlertRule {
   lines?: LevelLine[]
 }
 
-/** What carries an alert: of the silence of its device, or of its site. */
+/** What carries an alert: the silence of its device, of what that is reached through, or of its site, with whose name. */
 export interface Carrier {
   id: number
-  kind: 'silence' | 'site'
+  kind: 'silence' | 'upstream' | 'site'
+  name: string
 }
 
 export interface AlertView {

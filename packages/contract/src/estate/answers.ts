@@ -6,9 +6,11 @@ import {
   type BoardDevice,
   type BoardDisk,
   type Client,
+  type DependsOn,
   type DeviceEvent,
   type DevicePage,
   type Found,
+  type NamedDevice,
   type PastKept,
   type RefusedPartView,
   type RetiredDevice,
@@ -61,6 +63,7 @@ export const boardDeviceSchema = answerOf<BoardDevice>(board)
 export const boardDevicesSchema = listOf(boardDeviceSchema)
 
 export const pastKeptSchema = answerOf<PastKept>({ since: instant })
+const namedDevice = answerOf<NamedDevice>({ id, name: words })
 export const devicePageSchema = answerOf<DevicePage>({
   ...board,
   siteId: id,
@@ -69,6 +72,8 @@ export const devicePageSchema = answerOf<DevicePage>({
   clockOffset: Joi.number(),
   startedAt: instant.allow(null),
   startedIn: answerOf<NonNullable<DevicePage['startedIn']>>({ id, name: words }).allow(null),
+  dependsOn: answerOf<DependsOn>({ device: namedDevice.allow(null), by: Joi.string().valid('person', 'routes') }),
+  behind: answerOf<DevicePage['behind']>({ total: count, devices: listOf(namedDevice) }),
   enrolledAt: instant,
   facts: factsSchema.prefs({ presence: 'optional' }),
   factTimes: Joi.object<DevicePage['factTimes']>().pattern(Joi.string(), instant),

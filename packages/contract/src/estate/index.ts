@@ -111,6 +111,19 @@ export interface BoardDevice {
   addresses: string[]
 }
 
+export interface NamedDevice {
+  id: DeviceId
+  name: string
+}
+/**
+ * What a device is reached through; null: nothing that is known. `by`: a person chose it, or chose that it is nothing, or
+ * else its default routes lead there.
+ */
+export interface DependsOn {
+  device: NamedDevice | null
+  by: 'person' | 'routes'
+}
+
 export interface DevicePage extends BoardDevice {
   siteId: SiteId
   zone: string
@@ -120,6 +133,9 @@ export interface DevicePage extends BoardDevice {
   startedAt: Millis | null
   /** The window in which it was started: planned work. */
   startedIn: { id: number; name: string } | null
+  dependsOn: DependsOn
+  /** What is reached through it: how many in all, and the first by name. */
+  behind: { total: number; devices: NamedDevice[] }
   enrolledAt: Millis
   facts: Facts
   factTimes: Partial<Record<keyof Facts, Millis>>
@@ -195,6 +211,8 @@ export interface DeviceMove {
   name?: string
   siteId?: SiteId
   tags?: string[]
+  /** The device that it is reached through, or nothing, or what its default routes say. */
+  dependsOn?: DeviceId | 'nothing' | 'routes'
 }
 export const deviceMoveSchema = Joi.object<DeviceMove, true>({
   name: Joi.string()
@@ -202,6 +220,7 @@ export const deviceMoveSchema = Joi.object<DeviceMove, true>({
     .pattern(/^[\w][\w .-]{0,62}$/, 'letters, digits, dots, spaces and hyphens'),
   siteId: aNumber,
   tags: Joi.array().items(Joi.string().trim().min(1).max(60)).max(20).unique(),
+  dependsOn: Joi.alternatives(aNumber, Joi.valid('nothing', 'routes')),
 }).min(1)
 
 /** The device as it was, whose history this one takes over. */

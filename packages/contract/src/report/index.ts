@@ -48,6 +48,7 @@ export const factLimits = {
   osName: 120,
   hostName: 255,
   addresses: 64,
+  gateways: 16,
 } as const
 /** Bounds of a log entry, in characters. */
 export const eventLimits = { channel: 200, source: 200, text: 4000 } as const

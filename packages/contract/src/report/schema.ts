@@ -54,6 +54,7 @@ const {
   trouble,
   updateNames,
   updateName,
+  gateways,
 } = factLimits
 
 const service = Joi.object<Service, true>({
@@ -120,6 +121,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   packages: Joi.array().items(text(packageName)).max(packages),
   ports: Joi.array().items(port).max(ports),
   logs: Joi.array().items(logChannel).max(logs),
+  gateways: Joi.array().items(Joi.string().ip()).max(gateways),
 }
 
 /** All of them together, for whoever is told what a device is. */

@@ -26,4 +26,5 @@ export {
   type PostStanding,
   type Situation,
 } from './settle'
+export { longestReturn, returnsWithin, silenceCause, type SilentDevice } from './upstream'
 export { why, type PostPast, type WhyCode, type WhyStep } from './why'

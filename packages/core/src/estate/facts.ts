@@ -86,6 +86,8 @@ export interface Facts {
   packages?: string[]
   ports?: ListeningPort[]
   logs?: LogChannel[]
+  /** Addresses of the routers that it sends to for all that lies beyond its networks, those of the link alone left out. */
+  gateways?: string[]
 }
 export type FactSubject = keyof Facts
 

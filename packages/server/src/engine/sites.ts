@@ -24,6 +24,7 @@ import { announce } from '../live'
 import { addEntry } from '../store/alertEntries'
 import { eachAlone } from './alone'
 import { settleLater } from './settleLater'
+import { explainedElsewhere, settleBehind, silentDevices } from './upstream'
 
 /** Whose silence a person is told of, or was before the site’s: `alertId`, and what carries it. */
 interface Agent extends SiteAgent {
@@ -46,8 +47,17 @@ interface Site {
   open: OpenAlert | null
 }
 
-/** Some sites with their agents, in three statements however many they are; those that are gone are missing. */
-async function readSites(db: Db, ids: readonly SiteId[], hearingSince: Millis, now: Millis): Promise<Site[]> {
+/**
+ * Some sites with their agents, but for those whose silence is accounted for by what is elsewhere, in three statements
+ * however many they are; those that are gone are missing.
+ */
+async function readSites(
+  db: Db,
+  ids: readonly SiteId[],
+  elsewhere: ReadonlySet<DeviceId>,
+  hearingSince: Millis,
+  now: Millis,
+): Promise<Site[]> {
   const sites = await rows<Pick<Site, 'id' | 'name' | 'clientId'>>(
     db,
     'select id, name, client_id as "clientId" from site where id = any($1) order by id',
@@ -76,7 +86,10 @@ async function readSites(db: Db, ids: readonly SiteId[], hearingSince: Millis, n
     [ids, time(hearingSince), time(now), silentIntervals],
   )
   const openOf = new Map(open.map(({ siteId, ...alert }) => [siteId, alert]))
-  const agentsOf = groupsBy(agents, ({ siteId }) => siteId)
+  const agentsOf = groupsBy(
+    agents.filter(({ id }) => !elsewhere.has(id)),
+    ({ siteId }) => siteId,
+  )
   return sites.map((site) => ({
     ...site,
     agents: agentsOf.get(site.id) ?? [],
@@ -125,7 +138,13 @@ function dueOf(site: Site): Due | null {
 }
 
 /** Raises, brings up to date or closes the alert of a site, and has it carry those of its devices. */
-async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis): Promise<void> {
+async function settleSite(
+  tx: Db,
+  id: SiteId,
+  elsewhere: ReadonlySet<DeviceId>,
+  hearingSince: Millis,
+  now: Millis,
+): Promise<void> {
   // One process at a time; then the devices, as everything that changes what is open on them.
   await tx.query('select from site where id = $1 for no key update', [id])
   await tx.query(
@@ -133,7 +152,7 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
        where d.site_id = $1 and a.status <> 'closed' and a.rule->>'kind' = 'silence') order by id for update`,
     [id],
   )
-  const [site] = await readSites(tx, [id], hearingSince, now)
+  const [site] = await readSites(tx, [id], elsewhere, hearingSince, now)
   const due = site && dueOf(site)
   if (!site || !due) return
   const { silence, carried, freed } = due
@@ -174,8 +193,12 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
       [alertId, time(now)],
     )
     await addEntry(tx, alertId!, { at: now, event: 'closed', detail: { reason: 'cleared' } })
-    // Also those whose silence flips, and that are heard at this moment.
-    await tx.query(`update alert set carried_by = null where carried_by = $1 and status <> 'closed'`, [alertId])
+    // Also those whose silence flips, and that are heard at this moment. What is behind a device here is freed there.
+    await tx.query(
+      `update alert set carried_by = null where carried_by = $1 and status <> 'closed'
+         and device_id in (select id from device where site_id = $2)`,
+      [alertId, id],
+    )
   }
   const carry = (agents: readonly Agent[], by: number | null) =>
     tx.query(`update alert set carried_by = $2 where id = any($1) and status <> 'closed'`, [
@@ -191,25 +214,38 @@ async function settleSite(tx: Db, id: SiteId, hearingSince: Millis, now: Millis)
   })
 }
 
-/** Sites where enough devices are silent, or that have an alert. @param since as of `hearingSince` */
+/**
+ * Sites where enough devices are silent, or that have an alert; then what is silent behind a silent device.
+ * @param since as of `hearingSince`
+ */
 export async function settleSites(pool: Pool, since: Millis, now: Millis): Promise<void> {
-  const sites = await rows<{ id: SiteId }>(
+  const silent = await silentDevices(pool)
+  const open = await rows<{ id: SiteId }>(
     pool,
-    `
-    select d.site_id as id from alert a join device d on d.id = a.device_id
-    where a.status <> 'closed' and a.rule->>'kind' = 'silence' and a.well_since is null
-    group by d.site_id having count(*) >= $1
-    union select site_id from alert where status <> 'closed' and site_id is not null`,
-    [fewestTogether],
+    `select site_id as id from alert where status <> 'closed' and site_id is not null`,
   )
-  if (!sites.length) return
-  const read = await readSites(
-    pool,
-    sites.map(({ id }) => id),
-    since,
-    now,
+  const many = groupsBy([...silent.values()], ({ siteId }) => siteId)
+  const ids = new Set([
+    ...open.map(({ id }) => id),
+    ...[...many].flatMap(([id, devices]) => (devices.length >= fewestTogether ? [id] : [])),
+  ])
+  const elsewhere = explainedElsewhere(silent)
+  const read = ids.size ? await readSites(pool, [...ids], elsewhere, since, now) : []
+  const isBehind = [...silent.values()].some(
+    ({ upstream, carriedBy, carrierSite, siteId }) =>
+      upstream !== null || (carriedBy !== null && carrierSite !== siteId),
   )
-  await eachAlone(read.filter(dueOf), ({ id }) => inTransaction(pool, (tx) => settleSite(tx, id, since, now)))
+  await eachAlone(
+    [
+      ...read.filter(dueOf).map(
+        ({ id }) =>
+          () =>
+            inTransaction(pool, (tx) => settleSite(tx, id, elsewhere, since, now)),
+      ),
+      ...(isBehind ? [() => settleBehind(pool, now)] : []),
+    ],
+    (work) => work(),
+  )
 }
 
 /** Posts that flipped and have been well for long enough: their devices are looked at, which closes their alerts. */

@@ -113,6 +113,8 @@ const steps = [
   'tag',
   'move',
   'rename',
+  'depend',
+  'route',
   'updates',
   'window',
   'end window',
@@ -131,6 +133,15 @@ async function carryOut([what, which]: Step): Promise<void> {
       return void (await house.lead('PUT', device, { siteId: house.sites[which > 2 ? 1 : 0] }))
     case 'rename':
       return void (await house.lead('PUT', device, { name: `tm-past-${agent.id}-${++made}` }))
+    case 'depend': {
+      const other = agents[(which + 1) % agents.length]!.id
+      const dependsOn = ([other, 'nothing', 'routes'] as const)[which % 3]
+      return void (await house.lead('PUT', device, { dependsOn }))
+    }
+    case 'route': {
+      const gateways = which % 2 ? ['192.0.2.9'] : []
+      return void (await agent.send([{ ...agent.report(0, { facts: { gateways } }), at: Date.now() }]))
+    }
     case 'updates':
       return void (await agent.send([{ ...agent.report(0, { facts: { updates: waiting(which) } }), at: Date.now() }]))
     case 'window':

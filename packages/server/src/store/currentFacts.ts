@@ -34,7 +34,16 @@ export async function keepFacts(tx: Db, deviceId: DeviceId, facts: readonly Told
     [deviceId, ...columns([...last.values()])],
   )
   if (last.has('updates')) await boardUpdates(tx, deviceId)
+  if (last.has('gateways')) await readGateways(tx, deviceId)
   if (last.has('services')) await tx.query('update device set services_read = true where id = $1', [deviceId])
+}
+
+async function readGateways(tx: Db, deviceId: DeviceId): Promise<void> {
+  await tx.query(
+    `update device d set gateways = array(select jsonb_array_elements_text(f.value)) from current_fact f
+     where d.id = $1 and f.device_id = d.id and f.subject = 'gateways'`,
+    [deviceId],
+  )
 }
 
 async function boardUpdates(tx: Db, deviceId: DeviceId): Promise<void> {
@@ -61,6 +70,7 @@ export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId):
   for (const table of ['device_fact', 'current_fact'] as const)
     await tx.query(`delete from ${table} where device_id = $1`, [from])
   await boardUpdates(tx, deviceId)
+  await readGateways(tx, deviceId)
   await tx.query(
     `update device d set services_read = d.services_read or o.services_read,
        disks_at = coalesce(d.disks_at, o.disks_at),

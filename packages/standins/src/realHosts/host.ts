@@ -64,18 +64,29 @@ export class RealHost {
   }
 
   async #connectNetwork(): Promise<void> {
-    const { bridge, gateway, address } = this.options
+    const { bridge, address } = this.options
     const space = this.#namespace()
     const outer = `cu${this.#number}v${address.split('.').pop()}`
-    if (existsSync(`/run/netns/${space}`)) return
+    if (existsSync(`/run/netns/${space}`)) return this.#plugIn()
     writeFileSync(join(this.options.folder, 'link'), outer)
     await tool('ip', 'netns', 'add', space)
     await tool('ip', 'link', 'add', outer, 'type', 'veth', 'peer', 'name', 'host0', 'netns', space)
     await tool('ip', 'link', 'set', outer, 'master', bridge, 'up')
     await tool('ip', '-n', space, 'addr', 'add', `${address}/24`, 'dev', 'host0')
-    await tool('ip', '-n', space, 'link', 'set', 'host0', 'up')
     await tool('ip', '-n', space, 'link', 'set', 'lo', 'up')
-    await tool('ip', '-n', space, 'route', 'add', 'default', 'via', gateway)
+    await this.#plugIn()
+  }
+
+  async #plugIn(): Promise<void> {
+    const space = this.#namespace()
+    await tool('ip', '-n', space, 'link', 'set', 'host0', 'up')
+    await tool('ip', '-n', space, 'route', 'replace', 'default', 'via', this.options.gateway)
+  }
+
+  /** Has it pass on what others send through it, and tell them of no shorter way on their network. */
+  async forward(): Promise<void> {
+    const set = ['ip_forward=1', 'conf.all.send_redirects=0', 'conf.host0.send_redirects=0']
+    await tool('ip', 'netns', 'exec', this.#namespace(), 'sysctl', '-qw', ...set.map((each) => `net.ipv4.${each}`))
   }
 
   async #mount(): Promise<void> {
@@ -233,6 +244,8 @@ export class RealHost {
     const late = setTimeout(kill, 20_000)
     await ended
     clearTimeout(late)
+    // What is off passes nothing on either: the network of this machine would, for as long as it is there.
+    await runTool('ip', ['-n', this.#namespace(), 'link', 'set', 'host0', 'down'])
     rmSync(join(this.options.folder, 'pid'), { force: true })
   }
 

@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { networkInterfaces } from 'node:os'
+import { endianness, networkInterfaces } from 'node:os'
+import ipaddr from 'ipaddr.js'
 import type { Reading } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
@@ -24,6 +25,62 @@ function stays(name: string): boolean {
   return (networkInterfaces()[name] ?? []).some((address) => !address.address.startsWith('fe80:'))
 }
 
+// Flags of a route that is in use, and that leads through a router (RTF_UP and RTF_GATEWAY, netdevice.h).
+const isUp = 0x1
+const throughRouter = 0x2
+
+interface DefaultRoute {
+  gateway: string
+  metric: number
+}
+
+/** Of the ways to everywhere those that are taken: the ones with the lowest metric. */
+function taken(routes: readonly DefaultRoute[]): string[] {
+  const best = Math.min(...routes.map(({ metric }) => metric))
+  return [...new Set(routes.filter(({ metric }) => metric === best).map(({ gateway }) => gateway))]
+}
+
+/**
+ * Routers of the default routes in /proc/net/route (proc_pid_net(5)), whose addresses are 32-bit numbers in hexadecimal
+ * digits, in the byte order of the machine.
+ */
+export function parseRoutes(route: string, order: 'LE' | 'BE' = endianness()): string[] {
+  const found = route
+    .split('\n')
+    .slice(1)
+    .flatMap((line): DefaultRoute[] => {
+      const [, destination, gateway = '', flags, , , metric, mask] = line.split('\t')
+      const wanted = isUp | throughRouter
+      if (Number(`0x${destination}`) !== 0 || Number(`0x${mask}`) !== 0) return []
+      if ((Number(`0x${flags}`) & wanted) !== wanted) return []
+      const bytes = Buffer.from(gateway.trim(), 'hex')
+      if (order === 'LE') bytes.reverse()
+      return [{ gateway: bytes.join('.'), metric: Number(metric) }]
+    })
+  return taken(found)
+}
+
+/** The same of /proc/net/ipv6_route. Routers that are only known by an address of the link are left out. */
+export function parseRoutes6(route: string): string[] {
+  const found = route.split('\n').flatMap((line): DefaultRoute[] => {
+    const [destination = '', length, , , gateway = '', metric, , , flags] = line.trim().split(/\s+/)
+    const wanted = isUp | throughRouter
+    if (!/^0{32}$/.test(destination) || length !== '00') return []
+    if ((Number(`0x${flags}`) & wanted) !== wanted) return []
+    const address = ipaddr.fromByteArray([...Buffer.from(gateway, 'hex')])
+    return [{ gateway: address.toString(), metric: Number(`0x${metric}`) }]
+  })
+  return taken(found).filter((address) => ipaddr.parse(address).range() !== 'linkLocal')
+}
+
+/** Of this machine; undefined where its kernel does not tell. */
+function gateways(): string[] | undefined {
+  const read = (path: string) => (existsSync(path) ? readFileSync(path, 'utf8') : null)
+  const route = read('/proc/net/route')
+  if (route === null) return undefined
+  return [...parseRoutes(route), ...parseRoutes6(read('/proc/net/ipv6_route') ?? '')]
+}
+
 export function networkCollector(): Collect {
   let before: { at: number; counters: ReturnType<typeof parseInterfaces> } | null = null
   return {
@@ -44,7 +101,8 @@ export function networkCollector(): Collect {
         )
       }
       before = { at: now, counters }
-      return { readings }
+      const routers = gateways()
+      return { readings, ...(routers ? { facts: { gateways: routers } } : {}) }
     },
   }
 }

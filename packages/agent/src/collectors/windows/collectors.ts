@@ -9,6 +9,7 @@ import { parseUpdates, updatesScript } from './updates'
 import {
   channelsOf,
   eventsOf,
+  gatewaysOf,
   inventoryScript,
   snapshotScript,
   recordsOf,
@@ -24,6 +25,7 @@ const nothing: Snapshot = {
   events: [],
   disks: [],
   adapters: [],
+  routes: [],
   tcp: [],
   udp: [],
   paging: null,
@@ -147,7 +149,7 @@ function network(readout: Readout): Collect {
   return {
     name: 'network',
     async collect(moment) {
-      const { adapters } = await readout.at(moment)
+      const { adapters, routes } = await readout.at(moment)
       const now = steady()
       const readings: Reading[] = []
       for (const adapter of adapters) {
@@ -161,7 +163,7 @@ function network(readout: Readout): Collect {
         )
       }
       before = { at: now, adapters }
-      return { readings }
+      return { readings, facts: { gateways: gatewaysOf({ routes }) } }
     },
   }
 }

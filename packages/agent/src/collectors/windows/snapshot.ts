@@ -34,6 +34,8 @@ export interface Snapshot {
   disks: { DeviceID: string; FileSystem: string | null; DriveType: number }[]
   /** Get-NetAdapterStatistics. */
   adapters: { Name: string; ReceivedBytes: number; SentBytes: number }[]
+  /** Get-NetRoute: routes to everywhere, by IPv4 or IPv6. */
+  routes: { NextHop: string; Metric: number }[]
   tcp: number[]
   udp: number[]
   /** Win32_PerfRawData_PerfOS_Memory: pages since the start. */
@@ -64,6 +66,7 @@ triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\Trigg
 events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
 disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
 adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes')
+routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object 'NextHop', @{ n = 'Metric'; e = { $_.RouteMetric + $_.InterfaceMetric } })
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)
 paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesInputPersec', 'PagesOutputPersec'
@@ -108,6 +111,20 @@ export function servicesOf(snapshot: Pick<Snapshot, 'services' | 'triggered'>): 
       state: stateOf(service.State),
     }))
     .sort((a, b) => (a.name < b.name ? -1 : 1))
+}
+
+/**
+ * Routers of the routes to everywhere that are taken: of each family those with the lowest metric, which is the sum of
+ * that of the route and of its interface. Next hops 0.0.0.0 and :: are none, and those of the link alone tell nothing.
+ */
+export function gatewaysOf({ routes }: Pick<Snapshot, 'routes'>): string[] {
+  return [false, true].flatMap((isIpv6) => {
+    const family = routes.filter(({ NextHop }) => NextHop.includes(':') === isIpv6)
+    const best = Math.min(...family.map(({ Metric }) => Metric))
+    return [
+      ...new Set(family.filter(({ Metric }) => Metric === best).map(({ NextHop }) => NextHop.toLowerCase())),
+    ].filter((address) => address !== '0.0.0.0' && address !== '::' && !/^fe[89ab]/.test(address))
+  })
 }
 
 export const servicesScript = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart') } | ConvertTo-Json -Compress -Depth 4`

@@ -1,7 +1,7 @@
 import { XMLParser, XMLValidator } from 'fast-xml-parser'
 import { describe, expect, it } from 'vitest'
 import { taskXml } from '../../install/windows'
-import { channelsOf, eventsOf, snapshotScript, recordsOf, servicesOf, type Snapshot } from './snapshot'
+import { channelsOf, eventsOf, gatewaysOf, snapshotScript, recordsOf, servicesOf, type Snapshot } from './snapshot'
 import { quoted } from '../../powershell/powershell'
 import { parseUpdates } from './updates'
 
@@ -12,6 +12,7 @@ const snapshot = (more: Partial<Snapshot> = {}): Snapshot => ({
   events: [],
   disks: [],
   adapters: [],
+  routes: [],
   tcp: [],
   udp: [],
   paging: null,
@@ -55,6 +56,23 @@ describe('services of Win32_Service', () => {
       ['W32Time', 'on-demand', 'stopped'],
     ])
   })
+})
+
+it('routers are those of the routes to everywhere with the lowest metric, of each family', () => {
+  const route = (NextHop: string, Metric: number) => ({ NextHop, Metric })
+  expect(
+    gatewaysOf({
+      routes: [
+        route('192.0.2.254', 75),
+        route('192.0.2.1', 25),
+        route('FE80::1', 16),
+        route('2001:DB8::1', 16),
+        route('2001:DB8::2', 30),
+      ],
+    }),
+  ).toEqual(['192.0.2.1', '2001:db8::1'])
+  expect(gatewaysOf({ routes: [route('0.0.0.0', 5), route('192.0.2.1', 25)] })).toEqual([])
+  expect(gatewaysOf({ routes: [] })).toEqual([])
 })
 
 describe('events of Get-WinEvent', () => {

@@ -173,16 +173,17 @@ async function requireReopenable(tx: Db, alert: Acted): Promise<void> {
 }
 
 /**
- * Who closes the alert of a site means its devices, too. What a silent device carries stands for itself once nobody
- * wants to be told of the silence.
+ * Who closes the silence of a site, or of what others are reached through, means theirs, too. What else a silent device
+ * carries stands for itself once nobody wants to be told of the silence.
  */
 async function settleCarried(tx: Db, alert: Acted, viewer: Viewer, entry: Entry, now: Millis): Promise<void> {
-  if (alert.device_id !== null) return carryPosts(tx, alert.device_id)
+  if (alert.device_id !== null) await carryPosts(tx, alert.device_id)
+  if (entry.event !== 'closed') return
   const closed = await rows<{ id: number; device_id: number }>(
     tx,
     `update alert set status = 'closed', closed_at = now(), close_reason = 'by-hand', offered_to = null,
        offered_by = null, offered_word = '', hidden_until = null
-     where carried_by = $1 and status <> 'closed' returning id, device_id`,
+     where carried_by = $1 and status <> 'closed' and rule->>'kind' = 'silence' returning id, device_id`,
     [alert.id],
   )
   for (const member of closed) {

@@ -1,5 +1,5 @@
 import type { RoundsGroup, RoundsPart, RoundsQuery, RoundsRow, Rounds } from '#contract'
-import { hour, watchKinds, type Millis, type Subject } from '#core'
+import { hour, longestReturn, minute, watchKinds, type Millis, type Subject } from '#core'
 import { firstRow, rows, time, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
@@ -16,8 +16,13 @@ interface GroupSpec {
   end: string
 }
 
-/** What carries it has to be open itself: nothing may be hidden behind what is over. */
-const isCarried = `exists (select from alert r where r.id = g.carried_by and r.status <> 'closed')`
+/**
+ * What carries it has to be open itself: nothing may be hidden behind what is over. Only a device that is reached
+ * through what is back has minutes to come back, too.
+ */
+const isCarried = `exists (select from alert r where r.id = g.carried_by
+  and (r.status <> 'closed' or g.rule->>'kind' = 'silence' and r.close_reason = 'cleared'
+    and r.closed_at > now() - interval '${longestReturn / minute} minutes'))`
 
 const groups: Record<RoundsGroup, GroupSpec> = {
   todo: {

@@ -24,7 +24,8 @@ export const alertSelect = `
          (select count(*) from alert_entry n where n.alert_id = a.id and n.event = 'note')::int as notes,
          l.name as "closedBy", coalesce(l.text, '') as "closedWord", k.name as "helpedBy",
          case when r.status <> 'closed' or a.status = 'closed' and r.id is not null then jsonb_build_object('id', r.id, 'kind',
-           case when r.site_id is null then 'silence' else 'site' end) end as carrier,
+           case when r.device_id = a.device_id then 'silence' when r.site_id = d.site_id then 'site' else 'upstream' end,
+           'name', coalesce(u.name, v.name, '')) end as carrier,
          ((select count(*) from alert m where m.carried_by = a.id and (m.status <> 'closed' or a.status = 'closed'))
            + (select count(*) from alert n join alert m on m.carried_by = n.id
              where n.carried_by = a.id and (m.status <> 'closed' or a.status = 'closed')))::int as members,
@@ -35,6 +36,8 @@ export const alertSelect = `
   join client c on c.id = a.client_id
   join site s on s.id = coalesce(a.site_id, d.site_id)
   left join alert r on r.id = a.carried_by
+  left join device u on u.id = r.device_id
+  left join site v on v.id = r.site_id
   left join lateral (select p.name, e.text from alert_entry e join person p on p.id = e.person_id
     where e.alert_id = a.id and e.event = 'closed' and a.close_reason = 'by-hand' order by e.id desc limit 1) l on true
   left join lateral (select p.name from alert_entry e join person p on p.id = e.person_id

@@ -157,7 +157,9 @@ async function postAt(
     db,
     `
     select a.id, a.raised_at as since, e.event, e.detail->>'reason' as reason,
-      case when a.status <> 'closed' or a.closed_at > $4 then a.carried_by end as carrier
+      case when a.status <> 'closed' or a.closed_at > $4 then (select case when b.raised_at <= $4 then k.carried_by end
+        from carried_past k left join alert b on b.id = k.carried_by
+        where k.alert_id = a.id and k.since <= $4 order by k.since desc limit 1) end as carrier
     from alert a
     join lateral (select event, detail from alert_entry
       where alert_id = a.id and at <= $4

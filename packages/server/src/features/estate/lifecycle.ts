@@ -19,6 +19,7 @@ import { announce } from '../../live'
 import { takeOverFacts } from '../../store/currentFacts'
 import { recountEntries } from '../../store/logHours'
 import { cancelTasks } from '../../store/tasks'
+import { wayUp } from '../../store/upstream'
 import { audit, digest, makeSecret, requireClient, ofClients, type Viewer } from '../access'
 
 interface DeviceRow {
@@ -87,6 +88,41 @@ async function closeAll(tx: Db, id: DeviceId, reason: 'retired' | 'merged'): Pro
   await tx.query('delete from post_state where device_id = $1', [id])
 }
 
+/**
+ * Says what a device is reached through.
+ * @throws ProblemError invalid for one that is not in use at the same client, or is reached through this one itself
+ */
+async function choose(
+  tx: Db,
+  { id, clientId }: { id: DeviceId; clientId: ClientId },
+  dependsOn: NonNullable<DeviceMove['dependsOn']>,
+): Promise<void> {
+  const upstream = typeof dependsOn === 'number' ? dependsOn : null
+  if (upstream !== null) {
+    const isThere = await firstRow(
+      tx,
+      'select from device where id = $1 and client_id = $2 and id <> $3 and retired_at is null',
+      [upstream, clientId, id],
+    )
+    if (!isThere)
+      throw new ProblemError('invalid', 'Choose another device of the same client, which is in use.', [
+        { at: 'dependsOn', message: 'of another client, out of use, or itself' },
+      ])
+    const way = await wayUp(tx, upstream)
+    if (way.some((device) => device.id === id))
+      throw new ProblemError(
+        'invalid',
+        `${way[0]!.name} is reached through this device itself. Change that first, or choose another.`,
+        [{ at: 'dependsOn', message: 'is behind it' }],
+      )
+  }
+  await tx.query('update device set depends_on = $2, depends_chosen = $3 where id = $1', [
+    id,
+    upstream,
+    dependsOn !== 'routes',
+  ])
+}
+
 async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
   const site = await firstRow<{ id: SiteId; client_id: ClientId }>(tx, 'select id, client_id from site where id = $1', [
@@ -100,6 +136,9 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
      tags = coalesce($5, tags) where id = $1`,
     [id, body.name ?? null, body.siteId ?? null, site.client_id, body.tags ?? null],
   )
+  // What it was reached through stays where it was.
+  const dependsOn = body.dependsOn ?? (site.client_id === device.client_id ? null : 'routes')
+  if (dependsOn !== null) await choose(tx, { id, clientId: site.client_id }, dependsOn)
   if (site.client_id !== device.client_id) {
     // What is open goes along; what is over stays in the books of the client where it happened.
     await tx.query(`update alert set client_id = $2 where device_id = $1 and status <> 'closed'`, [id, site.client_id])
@@ -109,12 +148,11 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
       site.client_id,
     ])
   }
-  // The silence of the site that it left says nothing of it any more.
+  // The silence of what it left says nothing of it any more.
   if (site.id !== device.site_id)
     await tx.query(
-      `update alert set carried_by = null where device_id = $1 and status <> 'closed'
-         and carried_by in (select id from alert where site_id = $2)`,
-      [id, device.site_id],
+      `update alert set carried_by = null where device_id = $1 and status <> 'closed' and rule->>'kind' = 'silence'`,
+      [id],
     )
   await reevaluate(tx, id, Date.now())
   await audit(tx, {
@@ -182,7 +220,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
       { at: 'from', message: 'the same device' },
     ])
   // In order of id, as everything that locks several devices does.
-  await tx.query('select from device where id = any($1) order by id for update', [[id, from]])
+  await tx.query('select from device where id = any($1) or depends_on = $2 order by id for update', [[id, from], from])
   const device = await take(tx, viewer, id, false)
   const old = await firstRow<DeviceRow>(
     tx,
@@ -215,6 +253,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
      version = version + 1 where id = $1`,
     [from, id, noKey()],
   )
+  await tx.query('update device set depends_on = $1 where depends_on = $2 and id <> $1', [id, from])
   await tx.query(
     `
     update device d set enrolled_at = least(d.enrolled_at, o.enrolled_at),

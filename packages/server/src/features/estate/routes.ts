@@ -38,6 +38,7 @@ import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
 import { retentionDays } from '../../store/retention'
 import { traitsOf } from '../../store/traits'
+import { behindOf, dependsOn } from '../../store/upstream'
 import { windowsReaching } from '../../store/windows'
 import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
@@ -145,6 +146,8 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
     clockOffset: more.clock_offset_ms,
     startedAt: more.started_at,
     startedIn: planned[0] ? { id: planned[0].id, name: planned[0].name } : null,
+    dependsOn: await dependsOn(db, id),
+    behind: await behindOf(db, id),
     enrolledAt: more.enrolled_at,
     facts,
     factTimes: times,

@@ -148,6 +148,7 @@ export function followUpText(
 
 /** What an alert carries, or is carried by. */
 export function causeText({ members, carrier }: Pick<AlertView, 'members' | 'carrier'>): string {
+  if (carrier?.kind === 'upstream') return `behind ${carrier.name}, which is silent`
   if (carrier) return carrier.kind === 'site' ? 'part of its site’s silence' : 'part of its device’s silence'
   return members ? `carries ${countText(members, 'alert')}` : ''
 }

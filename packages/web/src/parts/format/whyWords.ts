@@ -52,7 +52,7 @@ export function whyText(step: WhyStep): string {
     case 'not-covered':
       return 'no window covered it'
     case 'carried':
-      return 'so there was an alert, carried by that of its device or site'
+      return 'so there was an alert, carried by that of its device, of what it is reached through, or of its site'
     case 'alert':
       return `so there was an alert${since(step)}`
     case 'no-alert':

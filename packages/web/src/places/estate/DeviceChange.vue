@@ -28,20 +28,32 @@ const name = ref(props.device.name)
 const siteId = ref(props.device.siteId)
 const tags = ref(props.device.tags.join(', '))
 const what = ref<'change' | 'reinstall' | 'merge' | 'retire'>('change')
+const dependsBy = ref<'routes' | 'device' | 'nothing'>(
+  props.device.dependsOn.by === 'routes' ? 'routes' : props.device.dependsOn.device ? 'device' : 'nothing',
+)
+const upstream = ref(props.device.dependsOn.by === 'person' ? props.device.dependsOn.device : null)
+/** Said once somebody saves: it depends on a device, but none is chosen. */
+const isMissing = ref(false)
+const seen = props.device.dependsOn.by === 'routes' ? props.device.dependsOn.device?.name : undefined
 const busy = ref(false)
 interface Before {
   id: number
   text: string
 }
+/** Other devices of the client that are in use. */
+async function findOthers(words: string): Promise<Before[]> {
+  const query = new URLSearchParams({ client: String(props.device.clientId), words, order: 'name', limit: '12' })
+  return (await api.get<BoardPage>(`/devices?${query}`)).devices
+    .filter((device) => device.id !== props.device.id)
+    .map((device) => ({ id: device.id, text: device.name }))
+}
 /** Devices that it may have been before: those of the client, in use or not. */
 async function findBefore(words: string): Promise<Before[]> {
-  const ofClient = { client: String(props.device.clientId), words }
-  const gone = await api.get<RetiredList>(`/retired-devices?${new URLSearchParams({ ...ofClient, limit: '20' })}`)
+  const query = new URLSearchParams({ client: String(props.device.clientId), words, limit: '20' })
+  const gone = await api.get<RetiredList>(`/retired-devices?${query}`)
   return [
     ...gone.devices.filter((device) => !device.mergedInto).slice(0, 8).map((device) => ({ id: device.id, text: `${device.name}, out of use` })),
-    ...(await api.get<BoardPage>(`/devices?${new URLSearchParams({ ...ofClient, order: 'name', limit: '12' })}`)).devices
-      .filter((device) => device.id !== props.device.id)
-      .map((device) => ({ id: device.id, text: device.name })),
+    ...(await findOthers(words)),
   ]
 }
 const from = ref<Before | null>(null)
@@ -66,10 +78,16 @@ function changes(): DeviceMove {
   if (name.value.trim() !== props.device.name) body.name = name.value.trim()
   if (siteId.value !== props.device.siteId) body.siteId = siteId.value
   if (list.join() !== props.device.tags.join()) body.tags = list
+  const dependsOn = dependsBy.value === 'device' ? upstream.value?.id : dependsBy.value
+  const was = props.device.dependsOn
+  const isSame = dependsOn === (was.by === 'routes' ? 'routes' : (was.device?.id ?? 'nothing'))
+  if (dependsOn !== undefined && !isSame) body.dependsOn = dependsOn
   return body
 }
 const { faults, rule, send } = useChecked(async () => (await import('#contract')).deviceMoveSchema.min(0), changes)
 async function save(): Promise<void> {
+  isMissing.value = dependsBy.value === 'device' && upstream.value === null
+  if (isMissing.value) return
   if (!Object.keys(changes()).length) {
     emit('close')
     return
@@ -86,12 +104,12 @@ async function save(): Promise<void> {
 <template>
   <ElDialog :model-value="true" :title="`Change ${device.name}`" width="600" append-to-body @close="emit('close')">
     <ElRadioGroup v-model="what" class="choice" aria-label="What to change">
-      <ElRadio value="change">name, site, tags</ElRadio>
+      <ElRadio value="change">name, site, tags, what it depends on</ElRadio>
       <ElRadio value="reinstall">it is being reinstalled</ElRadio>
       <ElRadio value="merge">it was another device before</ElRadio>
       <ElRadio value="retire">take it out of use</ElRadio>
     </ElRadioGroup>
-    <ElForm v-if="what === 'change'" label-width="60px" label-position="left" @submit.prevent="save">
+    <ElForm v-if="what === 'change'" label-width="92px" label-position="left" @submit.prevent="save">
       <ElFormItem label="Name" prop="name" :rules="rule('name')" :error="faults.name"><ElInput v-model="name" class="mono" maxlength="63" spellcheck="false" /></ElFormItem>
       <ElFormItem label="Site" :error="faults.siteId"><ChoiceField v-model="siteId" label="Site">
           <optgroup v-for="client in session.clients" :key="client.id" :label="client.name">
@@ -99,6 +117,29 @@ async function save(): Promise<void> {
           </optgroup>
         </ChoiceField></ElFormItem>
       <ElFormItem label="Tags" prop="tags" :rules="rule('tags')" :error="faults.tags"><ElInput v-model="tags" placeholder="none; several with commas" /></ElFormItem>
+      <ElFormItem label="Depends on" :error="isMissing && !upstream ? 'Choose the device, by part of its name.' : faults.dependsOn">
+        <div class="depends">
+          <ChoiceField v-model="dependsBy" label="Depends on">
+            <option value="routes">what its default route says{{ seen ? `: ${seen}` : '' }}</option>
+            <option value="device">a device</option>
+            <option value="nothing">nothing</option>
+          </ChoiceField>
+          <template v-if="dependsBy === 'device'">
+            <p v-if="upstream"><b class="mono">{{ upstream.name }}</b> <button type="button" class="link" @click="upstream = null">another</button></p>
+            <SuggestField
+              v-else
+              label="Device that it depends on"
+              placeholder="part of its name"
+              :ask="findOthers"
+              :none="(words) => `No other device of ${device.clientName} has “${words}” in its name.`"
+              @choose="upstream = { id: $event.id, name: $event.text }"
+            >
+              <template #default="{ item }"><span class="mono">{{ item.text }}</span></template>
+            </SuggestField>
+          </template>
+          <p class="faint">When both are silent, one alert is raised, about what it depends on.</p>
+        </div>
+      </ElFormItem>
       <p v-if="movesAway" class="warning">It goes to another client. Open alerts go along; what is over stays with
         {{ device.clientName }}.</p>
       <div class="row">
@@ -163,6 +204,14 @@ async function save(): Promise<void> {
 form {
   display: grid;
   gap: 10px;
+}
+.depends {
+  display: grid;
+  gap: 4px;
+  line-height: 1.5;
+}
+.depends p {
+  margin: 0;
 }
 .row {
   display: flex;

@@ -67,6 +67,17 @@ const serviceColumns = [
       <h2>Machine</h2>
       <dl class="machine">
         <template v-if="device.addresses.length"><dt>Addresses</dt><dd class="mono">{{ device.addresses.join('  ') }}</dd></template>
+        <template v-if="device.dependsOn.device || device.dependsOn.by === 'person'">
+          <dt>Depends on</dt>
+          <dd v-if="device.dependsOn.device"><RouterLink class="mono" :to="`/estate/${device.dependsOn.device.id}`">{{ device.dependsOn.device.name }}</RouterLink>
+            <span class="muted">{{ device.dependsOn.by === 'person' ? 'as somebody said' : 'as its default route says' }}</span></dd>
+          <dd v-else>nothing, <span class="muted">as somebody said</span></dd>
+        </template>
+        <template v-if="device.behind.total">
+          <dt>Behind it</dt>
+          <dd><template v-for="(other, i) in device.behind.devices" :key="other.id">{{ i ? ', ' : '' }}<RouterLink class="mono" :to="`/estate/${other.id}`">{{ other.name }}</RouterLink></template><template v-if="device.behind.total > device.behind.devices.length">
+            and {{ device.behind.total - device.behind.devices.length }} more</template></dd>
+        </template>
         <template v-if="device.facts.system">
           <dt>Calls itself</dt><dd class="mono">{{ device.facts.system.hostName }}</dd>
           <dt>System</dt><dd>{{ device.facts.system.osName }}, {{ countText(device.facts.system.cores, 'core') }}</dd>

@@ -126,7 +126,7 @@ useKeys(
       <p class="muted">{{ shown.clientName }} · {{ shown.siteName }} · since <AgeText :at="shown.began" /> <DoubtText :doubt="postDoubt(shown)" /><template v-if="alert">
         · <RouterLink :to="`/alerts/${alert.id}`">its page</RouterLink></template></p>
       <p v-if="alert?.flips.length" class="muted">{{ flipText(alert, now) }} <FlipMarks :at="alert.flips" /></p>
-      <p v-if="alert?.carrier">It is {{ causeText(alert) }} and worked on
+      <p v-if="alert?.carrier">It is {{ causeText(alert) }}. It is worked on
         <RouterLink :to="`/alerts/${alert.carrier.id}`">there</RouterLink>.</p>
       <RuleSentence :parts="shown.rule.sentence" class="rule" />
       <ReadingLine

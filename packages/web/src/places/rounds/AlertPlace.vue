@@ -138,8 +138,8 @@ const print = () => {
         <DoubtText :doubt="postDoubt(alert)" />
       </p>
       <p v-if="alert.flips.length">{{ flipText(alert, now) }} <FlipMarks :at="alert.flips" /></p>
-      <p v-if="alert.carrier">It is {{ causeText(alert) }}, which
-        <RouterLink :to="`/alerts/${alert.carrier.id}`">stands for it</RouterLink>.</p>
+      <p v-if="alert.carrier">It is {{ causeText(alert) }}:
+        <RouterLink :to="`/alerts/${alert.carrier.id}`">that alert</RouterLink> stands for it.</p>
       <RuleSentence :parts="alert.rule.sentence" class="rule" />
       <AlertActs :alerts="[alert]" @changed="refresh">
         <template v-if="alert.status !== 'closed'">

@@ -45,8 +45,8 @@ const others = computed(() => sources.value.filter((source) => source !== templa
         <RouterLink :to="`/maintenance/${alert.windowId}`">{{ alert.windowName }}</RouterLink> and raised when that
         ended</li>
       <li v-else>no window covered it when it was raised</li>
-      <li v-if="alert.carrier">it is {{ causeText(alert) }}, which
-        <RouterLink :to="`/alerts/${alert.carrier.id}`">stands for it</RouterLink></li>
+      <li v-if="alert.carrier">it is {{ causeText(alert) }}:
+        <RouterLink :to="`/alerts/${alert.carrier.id}`">that alert</RouterLink> stands for it</li>
       <li v-if="alert.entries.length > shown.length"><button class="link" @click="isWhole = true">{{ countText(alert.entries.length - shown.length, 'entry', 'entries') }}
         before these</button></li>
       <li v-for="(entry, i) in shown" :key="i"><span class="faint">{{ fullText(entry.at) }}</span>
