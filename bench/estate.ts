@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { chromium, type Page } from '@playwright/test'
 import { fill } from '../packages/standins/src/large/fill'
 import { largeChanges, type ChangeFigure } from './estate/changes'
+import { heldElsewhere, type ElsewhereFigure } from './estate/elsewhere'
 import { keystrokes, pageMemory } from './estate/page'
 import { silenceAtNight, type SilenceFigure } from './estate/silence'
 import { waitingAgents } from './estate/waiting'
@@ -37,13 +38,13 @@ interface Figure {
 }
 
 const running = new Set<ChildProcess>()
-function startServer(of: string): ChildProcess {
+function startServer(of: string, at = port): ChildProcess {
   const server = spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
     stdio: ['ignore', 'ignore', 'inherit'],
     env: {
       ...process.env,
       CUSTODE_DATABASE: of,
-      CUSTODE_PORT: String(port),
+      CUSTODE_PORT: String(at),
       CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
       CUSTODE_WEB: join(root, 'dist/web'),
       CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`,
@@ -55,10 +56,10 @@ function startServer(of: string): ChildProcess {
   return server
 }
 const keys = mkdtempSync(join(tmpdir(), 'custode-bench-keys-'))
-async function untilUp(server: ChildProcess): Promise<void> {
+async function untilUp(server: ChildProcess, at = port): Promise<void> {
   for (let i = 0; i < 300; i++) {
-    if (server.exitCode !== null) throw new Error(`the server ended; is another program at port ${port}?`)
-    if (await fetch(`${url}/api/session`).catch(() => null)) return
+    if (server.exitCode !== null) throw new Error(`the server ended; is another program at port ${at}?`)
+    if (await fetch(`http://127.0.0.1:${at}/api/session`).catch(() => null)) return
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
   throw new Error('the server does not answer')
@@ -212,13 +213,18 @@ async function measure(count: number): Promise<Measured> {
   const changes = await largeChanges(of.href, url, cookie, load)
   for (const change of changes)
     say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
+  const second = startServer(of.href, port + 1)
+  await untilUp(second, port + 1)
+  const elsewhere = await heldElsewhere(url, `http://127.0.0.1:${port + 1}`, cookie)
+  await end(second)
+  say(`  ${elsewhere.windows} windows, each held elsewhere: 99 of 100 within ${text(elsewhere.p99)}`)
   say(`  reports refused meanwhile: ${load.refused()}`)
   await load.stop()
   const waiting = await waitingAgents(of.href, url, filled, server.pid!)
   await end(server)
   const silence = await silenceAtNight(of.href)
   say(`  silence of ${silence.quiet}: ${text(silence.roundMillis)} a round`)
-  return { server: figures, why, past, browser: seen, keys, memory, reports, changes, waiting, silence }
+  return { server: figures, why, past, browser: seen, keys, memory, reports, changes, elsewhere, waiting, silence }
 }
 
 interface Measured {
@@ -231,12 +237,13 @@ interface Measured {
   /** `warming`: in the minutes after a start and a policy for all. */
   reports: { p99: number; count: number; warming: number }
   changes: ChangeFigure[]
+  elsewhere: ElsewhereFigure
   waiting: { agents: number; cpuShare: number; megabytes: number }
   silence: SilenceFigure
 }
 
 const verdict = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
-function others({ keys, memory, reports, changes, waiting, silence }: Measured): void {
+function others({ keys, memory, reports, changes, elsewhere, waiting, silence }: Measured): void {
   say('\nOthers')
   for (const [what, millis] of Object.entries(keys))
     say(`  ${verdict(millis <= 100)} ${what}: ${text(millis)} (limit 100 ms)`)
@@ -253,6 +260,9 @@ function others({ keys, memory, reports, changes, waiting, silence }: Measured):
       `  ${verdict(isMet)} ${what}: saved ${text(savedMillis)} (limit 1 s), in force ${text(inForceMillis)} (limit ${limits[i]! / 1000} s), slowest report meanwhile ${text(slowestReport)} (limit 1 s)`,
     )
   })
+  say(
+    `  ${verdict(elsewhere.p99 < 2000)} ${elsewhere.windows} windows saved at one server process, what each holds told by another: 99 of 100 within ${text(elsewhere.p99)} (limit 2 s), all within ${text(elsewhere.slowest)}`,
+  )
   say(
     `  ${verdict(waiting.cpuShare < 0.05 && waiting.megabytes < 500)} ${waiting.agents} agents waiting: ${(waiting.cpuShare * 100).toFixed(1)} % of a core (limit 5 %), ${waiting.megabytes.toFixed(0)} MB (limit 500 MB)`,
   )

@@ -205,3 +205,44 @@ test('how it was an hour ago is shown in each place, by key and by the marker, a
   await expect(orders).toBeVisible()
   await expect(band).toHaveCount(0)
 })
+
+test('what a device depends on is what its default route says, until somebody chooses another', async ({ page }) => {
+  await signIn(page)
+  await openDevice(page, 'tm-east-cam')
+  const said = page.locator('dt', { hasText: 'Depends on' }).locator('+ dd')
+  await expect(said).toHaveText(/^tm-east-gate-1\s+as its default route says$/)
+  const dialog = page.getByRole('dialog')
+  const open = async () => {
+    await page.getByRole('button', { name: /^Change/ }).click()
+    // What is chosen stands there to be read.
+    await expect(dialog.getByText('Tidemill Ferries · Harbour East', { exact: true })).toBeVisible()
+  }
+  const choice = dialog.getByLabel('Depends on', { exact: true })
+  await open()
+  await choose(choice, 'nothing')
+  await dialog.getByRole('button', { name: 'Change it' }).click()
+  await expect(said).toHaveText(/^nothing,\s+as somebody said$/)
+
+  await page.goto(`${url()}/estate`)
+  await openDevice(page, 'tm-east-gate-1')
+  await open()
+  await choose(choice, 'a device')
+  await dialog.getByRole('button', { name: 'Change it' }).click()
+  await expect(dialog.getByText('Choose the device, by part of its name.')).toBeVisible()
+  await dialog.getByLabel('Device that it depends on').fill('east-cam')
+  await page.getByRole('option', { name: 'tm-east-cam' }).click()
+  await dialog.getByRole('button', { name: 'Change it' }).click()
+  await expect(said).toHaveText(/^tm-east-cam\s+as somebody said$/)
+
+  // Not in a circle: the fault stands at the field, and nothing is lost.
+  await said.getByRole('link').click()
+  await expect(page.locator('dt', { hasText: 'Behind it' }).locator('+ dd')).toHaveText('tm-east-gate-1')
+  await open()
+  await choose(choice, 'a device')
+  await dialog.getByLabel('Device that it depends on').fill('east-gate')
+  await page.getByRole('option', { name: 'tm-east-gate-1' }).click()
+  await dialog.getByRole('button', { name: 'Change it' }).click()
+  await expect(dialog.getByText(/is behind it|is reached through this device/).first()).toBeVisible()
+  await page.keyboard.press('Escape')
+  await expect(said).toHaveText(/^nothing,\s+as somebody said$/)
+})

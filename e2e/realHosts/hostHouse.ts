@@ -60,6 +60,8 @@ export async function openHostHouse(
     async close() {
       await stopTimers()
       await lan.close()
+      // What was cut off never says that it is gone.
+      house.app.server.closeAllConnections()
       await house.close()
       rmSync(folder, { recursive: true })
       if (failures.length)

@@ -32,7 +32,7 @@ export interface AlertRule {
   lines?: LevelLine[]
 }
 
-/** What carries an alert: the silence of its device, of what that is reached through, or of its site, with whose name. */
+/** What carries an alert: the silence of its device, of what that is reached through, or of its site, by name. */
 export interface Carrier {
   id: number
   kind: 'silence' | 'upstream' | 'site'

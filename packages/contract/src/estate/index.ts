@@ -116,8 +116,8 @@ export interface NamedDevice {
   name: string
 }
 /**
- * What a device is reached through; null: nothing that is known. `by`: a person chose it, or chose that it is nothing, or
- * else its default routes lead there.
+ * What a device is reached through; null: nothing that is known. `by`: a person chose it, or that it is nothing, or else
+ * its default routes lead there.
  */
 export interface DependsOn {
   device: NamedDevice | null

@@ -16,10 +16,9 @@ export interface SilentDevice {
 }
 
 /**
- * The device whose silence accounts for that of another: the farthest one that is reached through nothing silent, going
- * up from device to device as long as each is silent, and was not heard much longer than what is behind it. One that had
- * fallen silent before has a cause of its own. Where devices are said to be behind one another in a circle, the one with
- * the lowest number stands for all of it, so that no circle hides itself.
+ * The device whose silence accounts for that of another: the farthest one on the way up, as long as each is silent. What
+ * had fallen silent long before what it is reached through has a cause of its own. Where devices are said to be behind
+ * one another in a circle, the one with the lowest number stands for all of it, so that no circle hides itself.
  * @returns null when it stands for itself
  */
 export function silenceCause(id: DeviceId, silent: ReadonlyMap<DeviceId, SilentDevice>): DeviceId | null {

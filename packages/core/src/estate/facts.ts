@@ -86,7 +86,7 @@ export interface Facts {
   packages?: string[]
   ports?: ListeningPort[]
   logs?: LogChannel[]
-  /** Addresses of the routers that it sends to for all that lies beyond its networks, those of the link alone left out. */
+  /** Addresses of the routers that its default routes lead to, those of the link alone left out. */
   gateways?: string[]
 }
 export type FactSubject = keyof Facts

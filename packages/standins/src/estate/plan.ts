@@ -13,6 +13,8 @@ export interface PlannedDevice {
   services: string[]
   memory: number
   cores: number
+  /** Its address, and that of the router of its default route. */
+  network?: { address: string; gateway: string }
   story?: Story
 }
 
@@ -131,19 +133,26 @@ export const devices: readonly PlannedDevice[] = [
   plannedDevice('tm-gate-2', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.5] }, ['nginx'], {
     flaps: { service: 'nginx', everyMinutes: 310, forMinutes: 7 },
   }),
-  plannedDevice('tm-east-gate-1', 'tm', 'Harbour East', debian, ['web'], { '/': [40, 0.44] }, ['nginx'], {
-    silentFor: 190,
-  }),
-  plannedDevice(
-    'tm-east-cam',
-    'tm',
-    'Harbour East',
-    debian,
-    ['application'],
-    { '/': [40, 0.3], '/srv/video': [4000, 0.81] },
-    ['camera-recorder'],
-    { silentFor: 190 },
-  ),
+  {
+    ...plannedDevice('tm-east-gate-1', 'tm', 'Harbour East', debian, ['web'], { '/': [40, 0.44] }, ['nginx'], {
+      silentFor: 190,
+    }),
+    network: { address: '198.51.100.2', gateway: '198.51.100.1' },
+  },
+  {
+    ...plannedDevice(
+      'tm-east-cam',
+      'tm',
+      'Harbour East',
+      debian,
+      ['application'],
+      { '/': [40, 0.3], '/srv/video': [4000, 0.81] },
+      ['camera-recorder'],
+      { silentFor: 190 },
+    ),
+    // It is reached through the gate.
+    network: { address: '198.51.100.5', gateway: '198.51.100.2' },
+  },
   plannedDevice(
     'tm-office-dc',
     'tm',

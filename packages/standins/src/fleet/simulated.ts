@@ -201,6 +201,7 @@ export class SimulatedDevice {
 
   facts(at: Millis): Facts {
     const osFamily = osFamilyOf(this.plan)
+    const { network } = this.plan
     return {
       system: {
         osFamily,
@@ -213,7 +214,9 @@ export class SimulatedDevice {
         optional: this.collect.collectors.map((collector) => collector.name),
         updatable: osFamily === 'linux',
         remediates: true,
+        ...(network ? { addresses: [network.address] } : {}),
       },
+      ...(network ? { gateways: [network.gateway] } : {}),
       disks: Object.entries(this.plan.disks).map(([mount, [size]]) => ({
         mount,
         device: osFamily === 'linux' ? `/dev/${mount.replaceAll('/', '') || 'root'}` : mount,

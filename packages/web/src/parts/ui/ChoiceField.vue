@@ -57,7 +57,7 @@ async function chosen(value: Value): Promise<void> {
   <ElSelectV2
     ref="field"
     v-model="model as never"
-    class="choice"
+    class="choice-field"
     :style="{ '--words': width() }"
     :options="optionsOf(offered())"
     :aria-label="label"
@@ -76,13 +76,13 @@ async function chosen(value: Value): Promise<void> {
 </template>
 
 <style scoped>
-.choice {
+.choice-field {
   width: calc(var(--words) + 58px);
   display: inline-block;
   max-width: 100%;
   vertical-align: middle;
 }
-.sentence .choice {
+.sentence .choice-field {
   width: calc(var(--words) + 36px);
 }
 .hint {

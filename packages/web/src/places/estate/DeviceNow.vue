@@ -4,7 +4,7 @@ import type { AlertView, DevicePage, HeldView } from '#contract'
 import { bytesText, countText, hour, percentText } from '#core'
 import { api } from '../../parts/data/api'
 import { asOf } from '../../parts/data/asOf'
-import { alertWords } from '../../parts/format/alertWords'
+import { alertWords, causeText } from '../../parts/format/alertWords'
 import AgeText from '../../parts/ui/AgeText.vue'
 import DiskBar from '../../parts/ui/DiskBar.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
@@ -57,7 +57,7 @@ const serviceColumns = [
       <template v-if="open.length || heldNow.length">
         <h2>Needs a person</h2>
         <p v-for="alert in open" :key="alert.id" class="line"><SeverityMark :state="alert.severity" /><RouterLink :to="`/rounds?alert=${alert.id}`"><b>{{ alertWords(alert).strong }}</b>
-            {{ alertWords(alert).rest }}</RouterLink> <DoubtText :doubt="postDoubt(alert)" /><span class="muted"><AgeText :at="alert.began" /></span></p>
+            {{ alertWords(alert).rest }}</RouterLink> <DoubtText :doubt="postDoubt(alert)" /><span v-if="alert.carrier" class="muted">{{ causeText(alert) }}</span><span class="muted"><AgeText :at="alert.began" /></span></p>
         <p v-for="record in heldNow" :key="`h${record.id}`" class="line">
           <SeverityMark state="held" />
           <span><b>{{ alertWords(record).strong }}</b> {{ alertWords(record).rest }} <span class="held">held</span> <DoubtText :doubt="postDoubt(record)" /></span>
@@ -69,7 +69,7 @@ const serviceColumns = [
         <template v-if="device.addresses.length"><dt>Addresses</dt><dd class="mono">{{ device.addresses.join('  ') }}</dd></template>
         <template v-if="device.dependsOn.device || device.dependsOn.by === 'person'">
           <dt>Depends on</dt>
-          <dd v-if="device.dependsOn.device"><RouterLink class="mono" :to="`/estate/${device.dependsOn.device.id}`">{{ device.dependsOn.device.name }}</RouterLink>
+          <dd v-if="device.dependsOn.device"><RouterLink class="mono" :to="`/estate/${device.dependsOn.device.id}`">{{ device.dependsOn.device.name }}</RouterLink>{{ ' ' }}
             <span class="muted">{{ device.dependsOn.by === 'person' ? 'as somebody said' : 'as its default route says' }}</span></dd>
           <dd v-else>nothing, <span class="muted">as somebody said</span></dd>
         </template>
