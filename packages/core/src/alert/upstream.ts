@@ -16,7 +16,7 @@ export interface SilentDevice {
 }
 
 /**
- * The device whose silence accounts for that of another: the farthest one on the way up, as long as each is silent. What
+ * The device whose silence accounts for that of another: the farthest on the way up, as long as each is silent. What
  * had fallen silent long before what it is reached through has a cause of its own. Where devices are said to be behind
  * one another in a circle, the one with the lowest number stands for all of it, so that no circle hides itself.
  * @returns null when it stands for itself
