@@ -116,7 +116,7 @@ export interface NamedDevice {
   name: string
 }
 /**
- * What a device is reached through; null: nothing that is known. `by`: a person chose it, or that it is nothing, or else
+ * What a device is reached through; null: nothing known. `by`: a person chose it, or that it is nothing, or else
  * its default routes lead there.
  */
 export interface DependsOn {

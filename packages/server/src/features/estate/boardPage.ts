@@ -23,7 +23,10 @@ const orders: Record<BoardOrder, { number: string } | { text: string }> = {
 }
 
 const silent = `coalesce(now() - d.heard_at >
-          make_interval(secs => (${silentIntervals} * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000.0), false)`
+          make_interval(secs => (${silentIntervals}::float8 * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000), false)`
+
+/** Services that fail, of `alert` or `held`, by their instances; counted only where devices are sorted by them. */
+const failing = `count(distinct instance) filter (where rule->>'kind' = any($10))`
 
 /** How many match, and how many would with each other value of one choice. */
 const counts = `jsonb_build_object(
@@ -55,15 +58,15 @@ function statement(order: BoardOrder, reversed: boolean, counting: boolean): str
   const by = orders[order]
   const [number, text] = 'number' in by ? [by.number, `''`] : ['0', by.text]
   const [compare, way] = reversed ? ['<', 'desc'] : ['>', 'asc']
+  const services = order === 'services' ? failing : 'count($10::text[])'
   const sorted = `number ${way}, text ${way}, name ${way}, id ${way}`
   // The fence (offset 0) keeps what is used twice from being worked out twice.
   return `
   with opened as materialized (
-    select device_id, max(array_position($9::text[], severity)) as worst,
-      count(distinct instance) filter (where rule->>'kind' = any($10)) as services
+    select device_id, max(array_position($9::text[], severity)) as worst, ${services} as services
     from alert where status <> 'closed' group by device_id
   ), holding as materialized (
-    select device_id, count(*) as count, count(distinct instance) filter (where rule->>'kind' = any($10)) as services
+    select device_id, count(*) as count, ${services} as services
     from held where ended_at is null group by device_id
   ), base as materialized (
     select d.id, d.client_id, d.kind, d.roles, d.name, (${number})::float8 as number, ${text}::text as text,
