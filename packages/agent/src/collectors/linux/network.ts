@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
+import { SocketAddress } from 'node:net'
 import { endianness, networkInterfaces } from 'node:os'
-import ipaddr from 'ipaddr.js'
 import type { Reading } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
@@ -67,10 +67,11 @@ export function parseRoutes6(route: string): string[] {
     const wanted = isUp | throughRouter
     if (!/^0{32}$/.test(destination) || length !== '00') return []
     if ((Number(`0x${flags}`) & wanted) !== wanted) return []
-    const address = ipaddr.fromByteArray([...Buffer.from(gateway, 'hex')])
-    return [{ gateway: address.toString(), metric: Number(`0x${metric}`) }]
+    const address = gateway.match(/.{4}/g)?.join(':') ?? ''
+    // As everybody else writes it (RFC 5952).
+    return [{ gateway: new SocketAddress({ address, family: 'ipv6' }).address, metric: Number(`0x${metric}`) }]
   })
-  return taken(found).filter((address) => ipaddr.parse(address).range() !== 'linkLocal')
+  return taken(found).filter((address) => !/^fe[89ab]/.test(address))
 }
 
 /** Of this machine; undefined where its kernel does not tell. */
