@@ -35,9 +35,10 @@ const settled = async (page: Page) => {
 
 const parts = {
   rollout: ['coverage', 'sweep', 'keys', 'newcomers', 'roles', 'waves', 'versions', 'retired'],
+  setup: ['people', 'clients', 'trail', 'storage'],
   policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
 }
-const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance']
+const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']
 
 async function everyPlace(page: Page): Promise<string[]> {
   const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!
@@ -57,7 +58,7 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/maintenance/calendar',
     `/maintenance/${repeats.id}`,
     `/estate/${device.id}/why?watch=services`,
-    '/storage',
+    '/me',
     '/nowhere',
     `/policy/${template.id}`,
     ...tabs.map((tab) => `/estate/${device.id}#${tab}`),

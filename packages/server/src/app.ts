@@ -8,7 +8,7 @@ import { Engine } from './engine'
 import { accessRoutes } from './features/access'
 import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
-import { estateRoutes, lifecycleRoutes } from './features/estate'
+import { clientRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
 import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
@@ -109,6 +109,7 @@ export async function buildApp({
   }
 
   accessRoutes(app, pool)
+  clientRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   alertRoutes(app, pool)

@@ -62,11 +62,9 @@ export const router = createRouter({
       component: () => import('./places/maintenance/calendar/CalendarPlace.vue'),
       meta: { place: 'Maintenance' },
     },
-    {
-      path: '/storage',
-      component: () => import('./places/storage/StoragePlace.vue'),
-      meta: { place: 'Storage' },
-    },
+    { path: '/setup', component: () => import('./places/setup/SetupPlace.vue'), meta: { place: 'Setup' } },
+    { path: '/me', component: () => import('./places/me/OwnPlace.vue'), meta: { place: 'Your page' } },
+    { path: '/storage', redirect: { path: '/setup', query: { part: 'storage' } } },
     { path: '/:rest(.*)*', component: () => import('./parts/ui/NothingHere.vue') },
   ],
 })

@@ -6,6 +6,7 @@ import {
   type BoardDevice,
   type BoardDisk,
   type Client,
+  type ClientDetail,
   type DependsOn,
   type DeviceEvent,
   type DevicePage,
@@ -24,6 +25,11 @@ const site = answerOf<Site>({ id, clientId: id, name: words, zone: words, networ
 export const clientsSchema = listOf(
   answerOf<Client>({ id, name: words, code: words, deviceCount: count, sites: listOf(site) }),
 )
+export const clientDetailSchema = answerOf<ClientDetail>({
+  id,
+  notes: words,
+  sites: listOf(answerOf<ClientDetail['sites'][number]>({ id, notes: words })),
+})
 export const rolesSchema = listOf(answerOf<Role>({ id: words, name: words }))
 
 const size = Joi.number().min(0)

@@ -61,6 +61,36 @@ export const newSiteSchema = Joi.object<NewSite, true>({
   zone: Joi.string().max(60).required(),
   networks: networks.default([]),
 })
+/** What is not named stays as it is. */
+export interface ClientChange {
+  name?: string
+  code?: string
+  notes?: string
+}
+const notes = Joi.string().allow('').max(4000)
+export const clientChangeSchema = Joi.object<ClientChange, true>({
+  name: Joi.string().trim().min(1).max(100),
+  code: Joi.string().pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits'),
+  notes,
+}).min(1)
+export interface SiteChange {
+  name?: string
+  zone?: string
+  networks?: string[]
+  notes?: string
+}
+export const siteChangeSchema = Joi.object<SiteChange, true>({
+  name: Joi.string().trim().min(1).max(100),
+  zone: Joi.string().max(60),
+  networks,
+  notes,
+}).min(1)
+/** What whoever works there should know: how to get in, when somebody is there. */
+export interface ClientDetail {
+  id: ClientId
+  notes: string
+  sites: { id: SiteId; notes: string }[]
+}
 export interface SiteNetworks {
   networks: string[]
 }

@@ -320,7 +320,7 @@ describe('a new estate', () => {
   it('leaves a line in the audit trail for what people do', async () => {
     const found = await rows<{ line: string }>(
       house.pool,
-      `select action || ' ' || object_kind as line from audit order by id limit 4`,
+      `select action || ' ' || object_kind as line from audit where action <> 'signed in' order by id limit 4`,
     )
     expect(found.map((row) => row.line)).toEqual(['added client', 'added client', 'added site', 'added site'])
   })

@@ -44,6 +44,9 @@ const impersonal = new Set([
   'POST /api/calendar',
   'POST /api/calendar/preview',
   'DELETE /api/session',
+  // One’s own; that nobody ends another’s is tried beside them.
+  'DELETE /api/sessions',
+  'DELETE /api/sessions/{id}',
   'PUT /api/session/password',
 ])
 const ofNobody = [
@@ -59,6 +62,7 @@ const ofNobody = [
   '/api/roles',
   '/api/rounds/count',
   '/api/session',
+  '/api/sessions',
   '/api/storage',
   '/api/templates',
   '/api/update-runs',
@@ -79,6 +83,7 @@ const queries: Record<string, () => string> = {
 }
 
 const idOf: Record<string, () => number> = {
+  clients: () => id.one!,
   devices: () => id.device!,
   alerts: () => id.alert!,
   windows: () => id.window!,

@@ -37,6 +37,7 @@ describe('the description of the API', () => {
       'get /agent/install.sh',
       'get /agent/releases/{version}/{file}',
       'get /agent/{file}',
+      'get /api/audit.csv',
       'get /api/calendar.ics',
       'get /api/live',
       'get /api/openapi.json',

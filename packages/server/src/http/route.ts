@@ -1,6 +1,7 @@
 import type { AccessLevel } from '#contract'
 import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from 'fastify'
 import type { AnySchema, ObjectSchema } from 'joi'
+import { asked } from './asked'
 import { ProblemError } from './problems'
 import type { Viewer } from './viewer'
 import { cleanValues } from './wellFormed'
@@ -91,18 +92,20 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(
       },
     },
     handler: (request, reply) =>
-      spec.handle({
-        body: checked(spec.body, request.body, false),
-        query: checked(spec.query, cleanValues(request.query), true),
-        viewer: request.viewer as Viewer,
-        request,
-        reply,
-        id(name = 'id') {
-          const text = (request.params as Record<string, string>)[name] ?? ''
-          const value = /^\d{1,10}$/.test(text) ? Number(text) : 0
-          if (value < 1 || value > 2_147_483_647) throw new ProblemError('no-such-address')
-          return value
-        },
-      }),
+      asked.run({ address: request.ip }, () =>
+        spec.handle({
+          body: checked(spec.body, request.body, false),
+          query: checked(spec.query, cleanValues(request.query), true),
+          viewer: request.viewer as Viewer,
+          request,
+          reply,
+          id(name = 'id') {
+            const text = (request.params as Record<string, string>)[name] ?? ''
+            const value = /^\d{1,10}$/.test(text) ? Number(text) : 0
+            if (value < 1 || value > 2_147_483_647) throw new ProblemError('no-such-address')
+            return value
+          },
+        }),
+      ),
   })
 }

@@ -24,6 +24,13 @@ export type Caller = <T>(
 ) => Promise<Answer<T>>
 
 /** A server with a database of its own, two clients and three people. */
+/** Somebody who is signed in. */
+export interface PersonThere {
+  id: number
+  ask: Caller
+  cookie: string
+  signsInWith: { email: string; password: string }
+}
 export interface House {
   app: FastifyInstance
   pool: Pool
@@ -34,7 +41,7 @@ export interface House {
   contact: Caller
   nobody: Caller
   /** Adds a person who may see these clients, and signs them in. */
-  personWith(access: AccessLevel, clientIds: number[] | null): Promise<{ id: number; ask: Caller; cookie: string }>
+  personWith(access: AccessLevel, clientIds: number[] | null): Promise<PersonThere>
   clients: [number, number]
   sites: [number, number]
   enrol(site: number, name: string, more?: { roles?: string[]; kind?: DeviceKind }): Promise<Agent>
@@ -203,7 +210,7 @@ export async function openHouse(
       const email = `${access}-${randomBytes(3).toString('hex')}@lanternfield.example`
       const id = await made('/api/people', { email, name: email, password, access, clientIds })
       const cookie = await cookieOf(email)
-      return { id, ask: caller(cookie), cookie }
+      return { id, ask: caller(cookie), cookie, signsInWith: { email, password } }
     },
     async enrol(site, deviceName, { roles = [], kind = 'server' } = {}) {
       const key = (await lead<{ key: string }>('POST', '/api/enrolment-keys', newKey(site, { kind, roles }))).body.key

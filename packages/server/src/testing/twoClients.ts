@@ -50,6 +50,7 @@ export async function openTwoClients(): Promise<TwoClients> {
     template: await assignFromLibrary(house, 'Base server'),
   }
   await lead('PUT', `/api/sites/${site}/networks`, { networks: ['192.0.2.0/24'] })
+  await lead('PUT', `/api/clients/${one}`, { notes: 'Tidemill opens at six.' })
   await lead('PUT', `/api/sites/${ownSite}/networks`, { networks: ['198.51.100.0/24'] })
   const device = await house.enrol(site, 'tm-secret-1', { roles: ['web'] })
   const own = await house.enrol(ownSite, 'bb-open-1', { roles: ['web'] })
@@ -483,6 +484,8 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       body: { clientId: id.one, name: 'Another', zone: 'Europe/Lisbon', networks: [] },
     },
     { method: 'PUT', url: `/api/sites/${id.site}/networks`, body: { networks: ['192.0.2.0/24'] } },
+    { method: 'PUT', url: `/api/sites/${id.site}`, body: { notes: 'Ring twice.' } },
+    { method: 'PUT', url: `/api/clients/${id.one}`, body: { notes: 'Tidemill opens at seven.' } },
     { method: 'POST', url: '/api/standing-rules/preview', body: rule(id.one!, 'x') },
     { method: 'POST', url: '/api/standing-rules', body: rule(id.one!, 'x') },
     { method: 'POST', url: '/api/standing-rules', body: rule(null, 'x') },

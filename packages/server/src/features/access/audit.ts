@@ -1,10 +1,12 @@
+import type { AuditKind } from '#contract'
 import type { ClientId } from '#core'
 import type { Db } from '../../db'
+import { asked } from '../../http/asked'
 
 export interface AuditEntry {
   personId: number | null
   action: string
-  kind: string
+  kind: AuditKind
   id: number | null
   clientId?: ClientId | null
   detail?: unknown
@@ -16,16 +18,17 @@ export async function audit(
   { personId, action, kind, id, clientId = null, detail = {} }: AuditEntry,
 ): Promise<void> {
   await tx.query(
-    'insert into audit (person_id, action, object_kind, object_id, client_id, detail) values ($1, $2, $3, $4, $5, $6)',
-    [personId, action, kind, id, clientId, JSON.stringify(detail)],
+    `insert into audit (person_id, action, object_kind, object_id, client_id, detail, address)
+     values ($1, $2, $3, $4, $5, $6, $7)`,
+    [personId, action, kind, id, clientId, JSON.stringify(detail), asked.getStore()?.address ?? null],
   )
 }
 
 /** Several at once, in one statement. */
 export async function auditAll(tx: Db, entries: readonly AuditEntry[]): Promise<void> {
   await tx.query(
-    `insert into audit (person_id, action, object_kind, object_id, client_id, detail)
-     select * from unnest($1::int[], $2::text[], $3::text[], $4::bigint[], $5::int[], $6::jsonb[])`,
+    `insert into audit (person_id, action, object_kind, object_id, client_id, detail, address)
+     select u.*, $7::inet from unnest($1::int[], $2::text[], $3::text[], $4::bigint[], $5::int[], $6::jsonb[]) u`,
     [
       entries.map(({ personId }) => personId),
       entries.map(({ action }) => action),
@@ -33,6 +36,7 @@ export async function auditAll(tx: Db, entries: readonly AuditEntry[]): Promise<
       entries.map(({ id }) => id),
       entries.map(({ clientId }) => clientId ?? null),
       entries.map(({ detail }) => JSON.stringify(detail ?? {})),
+      asked.getStore()?.address ?? null,
     ],
   )
 }

@@ -2,6 +2,8 @@ import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
+import { sessionRoutes } from './sessions'
+import { trailRoutes } from './trail'
 import { savedViewRoutes } from './views'
 
 export { audit, auditAll } from './audit'
@@ -16,4 +18,6 @@ export function accessRoutes(app: FastifyInstance, pool: Pool): void {
   signInRoutes(app, pool)
   peopleRoutes(app, pool)
   savedViewRoutes(app, pool)
+  sessionRoutes(app, pool)
+  trailRoutes(app, pool)
 }

@@ -4,7 +4,9 @@ import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import type { Viewer } from '../../http/viewer'
+import { wellFormed } from '../../http/wellFormed'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
+import { audit } from './audit'
 import { clearSessionToken, sessionToken, setSessionToken } from './cookie'
 import { hashPassword, verifyPassword } from '../../secrets/password'
 import { digest, makeSecret } from '../../secrets/secret'
@@ -24,8 +26,14 @@ function asPerson(viewer: Viewer): Person {
   }
 }
 
+/** From where somebody signs in, and with what. */
+interface Origin {
+  address: string
+  browser: string
+}
+
 /** @returns the token of a new session @throws ProblemError */
-async function signIn(pool: Pool, email: string, password: string, address: string): Promise<string> {
+async function signIn(pool: Pool, email: string, password: string, { address, browser }: Origin): Promise<string> {
   const attempt = await noteAttempt(pool, email, address)
   const person = await firstRow<{ id: number; password_hash: string }>(
     pool,
@@ -43,13 +51,13 @@ async function signIn(pool: Pool, email: string, password: string, address: stri
       [person.id, person.password_hash],
     )
     if (!still) throw new ProblemError('sign-in-refused')
-    await tx.query('insert into session (token_digest, person_id, expires_at) values ($1, $2, $3)', [
-      digest(token),
-      person.id,
-      new Date(Date.now() + sessionLength),
-    ])
+    await tx.query(
+      'insert into session (token_digest, person_id, expires_at, address, browser) values ($1, $2, $3, $4, $5)',
+      [digest(token), person.id, new Date(Date.now() + sessionLength), address, wellFormed(browser).slice(0, 300)],
+    )
     await tx.query('delete from session where expires_at < now()')
     await forgetAttempt(tx, attempt)
+    await audit(tx, { personId: person.id, action: 'signed in', kind: 'person', id: person.id })
   })
   return token
 }
@@ -63,7 +71,10 @@ export function signInRoutes(app: FastifyInstance, pool: Pool): void {
     answer: signedInSchema,
     body: signInSchema,
     async handle({ body, request, reply }) {
-      const token = await signIn(pool, body.email, body.password, request.ip)
+      const token = await signIn(pool, body.email, body.password, {
+        address: request.ip,
+        browser: request.headers['user-agent'] ?? '',
+      })
       setSessionToken(request, reply, token, sessionLength)
       return { signedIn: true }
     },

@@ -1,11 +1,13 @@
 import type { AccessLevel } from '#contract'
-import { day, type ClientId } from '#core'
+import { day, minute, type ClientId } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ProblemError, type AbsentCode } from '../../http/problems'
 import type { Viewer } from '../../http/viewer'
 import { digest } from '../../secrets/secret'
 
 export const sessionLength = 7 * day
+/** A session is noted as used so often, at most. */
+const usedWithin = 5 * minute
 
 interface ViewerRow {
   id: number
@@ -14,6 +16,7 @@ interface ViewerRow {
   access: AccessLevel
   client_ids: number[] | null
   looked_at: number
+  used_at: number
 }
 
 export async function viewerOf(db: Db, token: string | undefined): Promise<Viewer | null> {
@@ -21,11 +24,16 @@ export async function viewerOf(db: Db, token: string | undefined): Promise<Viewe
   const row = await firstRow<ViewerRow>(
     db,
     `
-    select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at
+    select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at, s.used_at
     from session s join person p on p.id = s.person_id
     where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`,
     [digest(token)],
   )
+  if (row && Date.now() - row.used_at > usedWithin)
+    await db.query(
+      'update session set used_at = now() where token_digest = $1 and used_at < now() - make_interval(secs => $2)',
+      [digest(token), usedWithin / 1000],
+    )
   return (
     row && {
       id: row.id,

@@ -1,3 +1,4 @@
+export { clientRoutes } from './clients'
 export { lifecycleRoutes } from './lifecycle'
 export { estateRoutes, requireDevice, requireDevices } from './routes'
 export { allTraits, traitColumns, traitsOf, type TraitsRow } from '../../store/traits'

@@ -2,33 +2,25 @@ import {
   boardDevicesSchema,
   boardPageSchema,
   boardQuerySchema,
-  clientsSchema,
   deviceIdsSchema,
   deviceEventsSchema,
   deviceLogQuerySchema,
   devicePageSchema,
   deviceRolesSchema,
   foundSchema,
-  madeSchema,
   pastKeptSchema,
-  newClientSchema,
-  newSiteSchema,
   rolesSchema,
-  siteNetworksSchema,
   type BoardDevice,
-  type Client,
   type DeviceEvent,
   type DevicePage,
   type RefusedPartView,
   type Found,
   type PastKept,
   type Role,
-  type Site,
 } from '#contract'
-import { collectorOfMetric, day, groupsBy, logLevels, readNetwork, type Millis } from '#core'
+import { collectorOfMetric, day, logLevels, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
-import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { loadContext, reevaluate, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
@@ -40,7 +32,7 @@ import { retentionDays } from '../../store/retention'
 import { traitsOf } from '../../store/traits'
 import { behindOf, dependsOn } from '../../store/upstream'
 import { windowsReaching } from '../../store/windows'
-import { audit, mayChangeAll, requireClient, ofClients, type Viewer } from '../access'
+import { audit, requireClient, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
 import { boardPage } from './boardPage'
 import { find } from './find'
@@ -165,138 +157,7 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
   }
 }
 
-function refuseBadNetworks(networks: readonly string[]): void {
-  const wrong = networks.find((network) => !readNetwork(network))
-  if (wrong !== undefined)
-    throw new ProblemError(
-      'invalid',
-      `“${wrong}” is no network. Write it like 192.0.2.0/24, with the bits of the host at zero.`,
-      [{ at: 'networks', message: 'not in CIDR notation' }],
-    )
-}
-
 export function estateRoutes(app: FastifyInstance, pool: Pool): void {
-  route(app, {
-    method: 'GET',
-    url: '/api/clients',
-    access: 'contact',
-    summary: 'Clients with their sites',
-    answer: clientsSchema,
-    async handle({ viewer }): Promise<Client[]> {
-      const [clients, sites, counts] = await Promise.all([
-        rows<Omit<Client, 'sites' | 'deviceCount'>>(
-          pool,
-          `select id, name, code from client where ${ofClients('id', 1)} order by name`,
-          [viewer.clientIds],
-        ),
-        rows<Omit<Site, 'helpers'>>(
-          pool,
-          `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)}
-           order by name`,
-          [viewer.clientIds],
-        ),
-        rows<{ siteId: number; devices: number; helpers: number }>(
-          pool,
-          `select site_id as "siteId", count(*)::int as devices, (count(*) filter (where takes_tasks))::int as helpers
-           from device where retired_at is null and ${ofClients('client_id', 1)} group by 1`,
-          [viewer.clientIds],
-        ),
-      ])
-      const countOf = new Map(counts.map((count) => [count.siteId, count]))
-      const sitesOf = groupsBy(sites, (site) => site.clientId)
-      return clients.map((client) => {
-        const own = sitesOf.get(client.id) ?? []
-        return {
-          ...client,
-          deviceCount: own.reduce((sum, site) => sum + (countOf.get(site.id)?.devices ?? 0), 0),
-          sites: own.map((site) => ({ ...site, helpers: countOf.get(site.id)?.helpers ?? 0 })),
-        }
-      })
-    },
-  })
-
-  route(app, {
-    method: 'POST',
-    url: '/api/clients',
-    access: 'lead',
-    summary: 'Add a client',
-    answer: madeSchema,
-    body: newClientSchema,
-    handle: ({ body, viewer }) =>
-      inTransaction(pool, async (tx) => {
-        if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'Clients are added by a lead of all of them.')
-        const row = await firstRow<{ id: number }>(
-          tx,
-          'insert into client (name, code) values ($1, $2) on conflict do nothing returning id',
-          [body.name, body.code],
-        )
-        if (!row) throw new ProblemError('already-exists', 'A client with this name or code is there already.')
-        await audit(tx, { personId: viewer.id, action: 'added', kind: 'client', id: row.id, clientId: row.id })
-        announce(tx, { topic: 'estate', clientIds: null, deviceIds: [] })
-        return row
-      }),
-  })
-
-  route(app, {
-    method: 'POST',
-    url: '/api/sites',
-    access: 'lead',
-    summary: 'Add a site',
-    answer: madeSchema,
-    body: newSiteSchema,
-    handle: ({ body, viewer }) =>
-      inTransaction(pool, async (tx) => {
-        if (!IANAZone.isValidZone(body.zone))
-          throw new ProblemError(
-            'invalid',
-            `“${body.zone}” is no time zone. Use a name of the IANA database, such as Europe/Lisbon.`,
-            [{ at: 'zone', message: 'unknown time zone' }],
-          )
-        requireClient(viewer, body.clientId)
-        if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId])))
-          throw new ProblemError('no-such-client')
-        refuseBadNetworks(body.networks)
-        const row = await firstRow<{ id: number }>(
-          tx,
-          `insert into site (client_id, name, zone, networks) values ($1, $2, $3, $4) on conflict do nothing
-           returning id`,
-          [body.clientId, body.name, body.zone, body.networks],
-        )
-        if (!row) throw new ProblemError('already-exists', 'This client has a site of this name already.')
-        await audit(tx, { personId: viewer.id, action: 'added', kind: 'site', id: row.id, clientId: body.clientId })
-        return row
-      }),
-  })
-
-  route(app, {
-    method: 'PUT',
-    url: '/api/sites/:id/networks',
-    access: 'technician',
-    summary: 'Declare the networks of a site',
-    answer: siteNetworksSchema,
-    body: siteNetworksSchema,
-    handle: ({ body, id, viewer }) =>
-      inTransaction(pool, async (tx) => {
-        refuseBadNetworks(body.networks)
-        const row = await firstRow<{ client_id: number }>(
-          tx,
-          `update site set networks = $2 where id = $1 and ${ofClients('client_id', 3)} returning client_id`,
-          [id(), body.networks, viewer.clientIds],
-        )
-        if (!row) throw new ProblemError('no-such-site')
-        await audit(tx, {
-          personId: viewer.id,
-          action: 'declared networks of',
-          kind: 'site',
-          id: id(),
-          clientId: row.client_id,
-          detail: body,
-        })
-        announce(tx, { topic: 'estate', clientIds: [row.client_id], deviceIds: [] })
-        return { networks: body.networks }
-      }),
-  })
-
   route(app, {
     method: 'GET',
     url: '/api/roles',

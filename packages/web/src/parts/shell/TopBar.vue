@@ -35,6 +35,7 @@ const places = computed(() => [
       ]
     : []),
   { path: '/maintenance', name: 'Maintenance' },
+  ...(session.person?.access === 'lead' ? [{ path: '/setup', name: 'Setup' }] : []),
 ])
 const initials = computed(() =>
   session.person?.name
@@ -85,7 +86,7 @@ useKeys('Everywhere', [
       <template #dropdown>
         <p class="person"><b>{{ session.person?.name }}</b><br><span class="muted">{{ session.person?.access }} · {{ session.person?.email }}</span></p>
         <ElDropdownMenu>
-          <ElDropdownItem v-if="session.isLead && session.person?.clientIds === null" @click="router.push('/storage')">Storage</ElDropdownItem>
+          <ElDropdownItem @click="router.push('/me')">Your page</ElDropdownItem>
           <ElDropdownItem @click="turnTheme">Light or dark</ElDropdownItem>
           <ElDropdownItem @click="session.signOut()">Sign out</ElDropdownItem>
         </ElDropdownMenu>

@@ -15,6 +15,7 @@ import { fullText, now } from '../../parts/format/time'
 import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
 import DeviceChange from './DeviceChange.vue'
+import DeviceChanges from './DeviceChanges.vue'
 import DeviceCharts from './DeviceCharts.vue'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
@@ -65,8 +66,10 @@ const soon = computed(() =>
     .sort((a, b) => a.from - b.from)[0],
 )
 const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
-const tabs = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance'] as const
-const tabOf = (hash: string) => tabs.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
+const all = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
+/** What people did is told to those who work here, as of now. */
+const tabs = computed(() => all.filter((name) => name !== 'Changes' || session.mayChange))
+const tabOf = (hash: string) => tabs.value.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
 /** It stands in the address, so that it can be sent, and Back leads to the one before. */
 const tab = computed({
   get: () => tabOf(route.hash),
@@ -76,7 +79,7 @@ const openCount = computed(() => (alerts.data.value ?? []).filter((alert) => ale
 const planning = ref(false)
 const changing = ref(false)
 useKeys('Device', [
-  ...tabs.map((name) => ({
+  ...tabs.value.map((name) => ({
     key: name === 'Roster' ? 'O' : name[0]!,
     does: name,
     run: () => {
@@ -145,6 +148,7 @@ const notCollected = computed(() => {
         :held="held"
         :remediations="remediations"
       />
+      <DeviceChanges v-else-if="tab === 'Changes'" :device="device" />
       <template v-else>
         <WindowTable v-if="windows.data.value?.windows.length" :windows="windows.data.value.windows" />
         <p v-else class="muted pad">No window has reached this device{{ windows.data.value?.next ? ' lately' : '' }}.</p>

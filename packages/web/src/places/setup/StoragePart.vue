@@ -42,12 +42,9 @@ const columns = [
 </script>
 
 <template>
-  <div class="page">
-    <div class="head">
-      <h1>Storage</h1>
-      <span v-if="data" class="muted">{{ bytesText(data.databaseBytes) }} in all<template v-if="growth">, growing by about {{ bytesText(growth) }} a day</template></span>
-    </div>
-    <p class="sentence">What is older than is kept goes by itself, once a day. Readings and the log go by the week.</p>
+  <div>
+    <p class="sentence"><template v-if="data">{{ bytesText(data.databaseBytes) }} in all<template v-if="growth">, growing by about {{ bytesText(growth) }} a day</template>.
+      </template>What is older than is kept goes by itself, once a day. Readings and the log go by the week.</p>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <ShortTable v-if="data" label="Kinds of data" :rows="data.kinds" :columns="columns" row-key="kind">
       <template #cell="{ row, column }">

@@ -1,0 +1,26 @@
+<script setup lang="ts">
+import { useSession } from '../../parts/data/session'
+import { accessWords } from '../setup/people/accessWords'
+import OwnPassword from './OwnPassword.vue'
+import OwnSessions from './OwnSessions.vue'
+
+/** What one may do, one’s password, and where one is signed in. */
+const session = useSession()
+</script>
+
+<template>
+  <div class="page">
+    <div v-if="session.person" class="head"><h1>{{ session.person.name }}</h1><span class="muted">{{ session.person.email }} · may {{ accessWords[session.person.access] }} · sees
+      {{ session.person.clientIds === null ? 'every client' : session.clients.map(({ name }) => name).join(', ') }}</span></div>
+    <h2>Signed in</h2>
+    <OwnSessions />
+    <h2>Password</h2>
+    <OwnPassword />
+  </div>
+</template>
+
+<style scoped>
+h2 {
+  margin: 20px 0 8px;
+}
+</style>

@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { ElInput } from 'element-plus/es/components/input/index'
+import 'element-plus/es/components/input/style/css'
+import { computed, ref } from 'vue'
+import type { PersonListed, Rounds } from '#contract'
+import { countText } from '#core'
+import { api } from '../../../parts/data/api'
+import { useResource } from '../../../parts/data/resource'
+import { useSession } from '../../../parts/data/session'
+import { exactText, fullText } from '../../../parts/format/time'
+import { confirmed } from '../../../parts/ui/confirm'
+import { attempt, done } from '../../../parts/ui/notify'
+import ShortTable from '../../../parts/ui/ShortTable.vue'
+import StateNotice from '../../../parts/ui/StateNotice.vue'
+import PersonDialog from './PersonDialog.vue'
+import { accessWords } from './accessWords'
+
+/** Who may sign in, what they may do, and which clients they see. */
+const session = useSession()
+const { data, error, refresh } = useResource(() => api.get<PersonListed[]>('/people'), { topics: ['people'] })
+const words = ref('')
+/** Of whom the dialog is; `null`: of somebody new; undefined: it is closed. */
+const changing = ref<PersonListed | null | undefined>()
+const shown = computed(() =>
+  (data.value ?? []).filter(({ name, email, clientIds }) =>
+    `${name} ${email} ${seenBy(clientIds)}`.toLowerCase().includes(words.value.trim().toLowerCase()),
+  ),
+)
+function seenBy(clientIds: readonly number[] | null): string {
+  if (clientIds === null) return 'every client'
+  const names = clientIds.map((id) => session.clients.find((client) => client.id === id)?.name ?? `client ${id}`)
+  return names.length > 3 ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more` : names.join(', ')
+}
+/** What is open in their hands: it does not go to anybody by itself. */
+async function inHand({ id }: PersonListed): Promise<number> {
+  const { todo, working } = await api.get<Rounds>(`/rounds?who=${id}&limit=1`)
+  return todo.total + working.total
+}
+const left = ref<{ person: PersonListed; alerts: number } | null>(null)
+async function letIn(person: PersonListed, active: boolean): Promise<void> {
+  const alerts = active ? 0 : ((await attempt(() => inHand(person))) ?? 0)
+  const question = `${person.name} is signed out everywhere at once and cannot sign in any more.${alerts ? ` ${countText(alerts, 'alert')} in their hands ${alerts === 1 ? 'stays' : 'stay'} there until somebody takes ${alerts === 1 ? 'it' : 'them'}.` : ''}`
+  if (!active && !(await confirmed(question, 'Deactivate'))) return
+  if (!(await attempt(() => api.put(`/people/${person.id}`, { active })))) return
+  done(active ? `${person.name} may sign in again, with the password of before.` : `${person.name} is deactivated.`)
+  left.value = alerts ? { person, alerts } : null
+  await refresh()
+}
+const isSelf = ({ id }: PersonListed) => id === session.person?.id
+const columns = [
+  { key: 'name', title: 'Name', sortBy: ({ name }: PersonListed) => name },
+  { key: 'email', title: 'E-mail', sortBy: ({ email }: PersonListed) => email },
+  { key: 'access', title: 'May', sortBy: ({ access }: PersonListed) => accessWords[access] },
+  { key: 'clients', title: 'Sees' },
+  { key: 'state', title: 'State', sortBy: ({ deactivatedAt }: PersonListed) => deactivatedAt ?? 0 },
+  { key: 'acts', align: 'right' },
+] as const
+</script>
+
+<template>
+  <div>
+    <p class="tools">
+      <ElInput v-model="words" aria-label="Narrow by words" placeholder="narrow by words" clearable class="narrow" />
+      <button class="btn main" @click="changing = null">Add a person</button>
+    </p>
+    <p v-if="left" role="status" class="warning">{{ countText(left.alerts, 'alert') }} {{ left.alerts === 1 ? 'is' : 'are' }} still with {{ left.person.name }}:
+      <RouterLink :to="`/rounds?who=${left.person.id}`">see what to hand over</RouterLink>.</p>
+    <StateNotice
+      :error="error"
+      :loading="!data"
+      :empty="data && !shown.length ? `Nobody has “${words.trim()}” in name, address or clients.` : ''"
+      @again="refresh"
+    />
+    <ShortTable v-if="shown.length" label="People" :rows="shown" :columns="columns" row-key="id" sort-name="order">
+      <template #name="{ row: person }"><b>{{ person.name }}</b><span v-if="isSelf(person)" class="muted"> you</span></template>
+      <template #email="{ row: person }">{{ person.email }}</template>
+      <template #access="{ row: person }">{{ accessWords[person.access] }}</template>
+      <template #clients="{ row: person }"><span :class="{ muted: person.clientIds === null }">{{ seenBy(person.clientIds) }}</span></template>
+      <template #state="{ row: person }"><span v-if="person.deactivatedAt" class="muted" :title="exactText(person.deactivatedAt)">deactivated {{ fullText(person.deactivatedAt) }}</span><template v-else>may sign in</template></template>
+      <template #acts="{ row: person }"><span v-if="isSelf(person)" class="faint">another lead changes yours</span>
+        <template v-else><button class="link" :aria-label="`Change ${person.name}`" @click="changing = person">change</button>{{ ' ' }}
+          <button v-if="person.deactivatedAt" class="link" @click="letIn(person, true)">let in again</button>
+          <button v-else class="link" :aria-label="`Deactivate ${person.name}`" @click="letIn(person, false)">deactivate</button></template></template>
+    </ShortTable>
+    <PersonDialog v-if="changing !== undefined" :person="changing" @close="changing = undefined" @changed="refresh" />
+  </div>
+</template>
+
+<style scoped>
+.tools {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  margin: 12px 0;
+}
+.narrow {
+  width: 220px;
+}
+</style>

@@ -1,0 +1,35 @@
+import type { AuditLine } from '#contract'
+
+/** What was done with an alert, whose acts are kept by the names of their events. */
+const alertActs: Record<string, string> = {
+  taken: 'took',
+  'given-back': 'gave back',
+  'handed-over': 'handed over',
+  declined: 'did not accept',
+  hidden: 'hid',
+  shown: 'showed again',
+  promised: 'promised to look again at',
+  note: 'noted something at',
+  'asked-again': 'had its agent read again for',
+  reopened: 'opened again',
+}
+export const doneText = ({ kind, action }: Pick<AuditLine, 'kind' | 'action'>): string =>
+  (kind === 'alert' ? alertActs[action] : undefined) ?? action
+
+/** Where a thing that can be looked at stands; null: it has no page of its own. */
+export function pathOf({ kind, objectId }: Pick<AuditLine, 'kind' | 'objectId'>): string | null {
+  if (objectId === null) return null
+  switch (kind) {
+    case 'device':
+    case 'service':
+      return `/estate/${objectId}`
+    case 'alert':
+      return `/alerts/${objectId}`
+    case 'template':
+      return `/policy/${objectId}`
+    case 'window':
+      return `/maintenance/${objectId}`
+    default:
+      return null
+  }
+}
