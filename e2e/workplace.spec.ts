@@ -83,8 +83,14 @@ test('somebody is added, signs in, takes an alert, and is deactivated while they
   await expect(page.getByRole('row', { name: /Hamo Threlkeld/ })).toContainText('deactivated')
   await page.getByRole('link', { name: 'see what to hand over' }).click()
   await expect(page.getByRole('button', { name: /srv\/images/ })).toBeVisible()
-  await theirs.keyboard.press('2')
-  await expect(theirs.getByRole('button', { name: 'Sign in' })).toBeVisible()
+  await expect(theirs.getByRole('link', { name: 'Sign in again' })).toBeVisible()
+  // Told without a touch, and let in no more.
+  await theirs.getByRole('link', { name: 'Sign in again' }).click()
+  await theirs.getByLabel('E-mail address').fill('hamo@lanternfield.example')
+  await theirs.getByLabel('Password').fill('a ladder to the loft')
+  await theirs.getByRole('button', { name: 'Sign in' }).click()
+  await expect(theirs.getByRole('alert')).toBeVisible()
+  await expect(theirs.getByRole('heading', { name: 'Rounds' })).toHaveCount(0)
   await theirs.context().close()
 })
 
@@ -98,8 +104,7 @@ test('one’s own page: where one is signed in, ended there, and the password', 
   await expect(sessions.getByRole('row', { name: /this one/ })).toContainText('Chrom')
   await page.getByRole('button', { name: /^End the \d+ others/ }).click()
   await expect(sessions.getByRole('row', { name: /Chrom/ })).toHaveCount(1)
-  await other.keyboard.press('2')
-  await expect(other.getByRole('button', { name: 'Sign in' })).toBeVisible()
+  await expect(other.getByRole('link', { name: 'Sign in again' })).toBeVisible()
   await other.context().close()
 
   await page.getByLabel('As it is now').fill('not this one')

@@ -6,6 +6,7 @@ import TitleTips from './parts/shell/TitleTips.vue'
 import TopBar from './parts/shell/TopBar.vue'
 import WatchLine from './parts/shell/watchline/WatchLine.vue'
 import { asOf } from './parts/data/asOf'
+import { hasEnded } from './parts/data/ended'
 import { connected } from './parts/data/live'
 import { useSession } from './parts/data/session'
 import { stuckAt } from './router'
@@ -23,7 +24,9 @@ const inside = computed(() => !route.meta.open && session.person !== null)
     <TopBar />
     <WatchLine />
     <LookBack v-if="asOf !== null" />
-    <p v-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
+    <p v-if="hasEnded" class="apart" role="alert">You are not signed in here any more: the session has ended. What you typed is still there to be copied.
+      <a :href="`/sign-in?to=${encodeURIComponent(route.fullPath)}`">Sign in again</a></p>
+    <p v-else-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
     <main><RouterView :key="`${route.path} ${route.query.asOf ?? ''}`" /></main>
     <KeyHelp />
     <TitleTips />

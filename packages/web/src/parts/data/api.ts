@@ -1,5 +1,6 @@
 import type { Problem } from '#contract'
 import { asOf } from './asOf'
+import { hasEnded } from './ended'
 
 /** A refusal of the server, in its own words: what is wrong and what to do. */
 export class ApiError extends Error {
@@ -63,6 +64,8 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
   }
   if (!answered) throw new ApiError(unreachable)
   const { response, answer } = answered
+  // Who asks whether somebody is signed in, or signs in, is told so.
+  if (response.status === 401 && path !== '/session') hasEnded.value = true
   if (!response.ok || answer === null)
     throw new ApiError(
       (answer as Problem | null) ?? {

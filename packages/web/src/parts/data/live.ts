@@ -1,6 +1,7 @@
 import { onScopeDispose, ref } from 'vue'
 import type { LiveEvent } from '#contract'
 import { asOf } from './asOf'
+import { hasEnded } from './ended'
 
 type Listener = (event: LiveEvent | 'again') => void
 const listeners = new Set<Listener>()
@@ -8,6 +9,12 @@ let source: EventSource | null = null
 
 /** Whether the live connection stands; while it does not, what is shown may be old and the page says so. */
 export const connected = ref(true)
+
+const isOver = () =>
+  fetch('/api/session', { cache: 'no-store' }).then(
+    ({ status }) => status === 401,
+    () => false,
+  )
 
 function open(): void {
   source = new EventSource('/api/live')
@@ -18,11 +25,15 @@ function open(): void {
   }
   source.onerror = () => {
     connected.value = false
-    // The browser gives up after some refusals (a session that ended); then we try from time to time.
+    // The browser gives up when it is refused; then we ask whether the session has ended, or try from time to time.
     if (source?.readyState === EventSource.CLOSED)
-      setTimeout(() => {
-        if (listeners.size) open()
-      }, 3000)
+      void isOver().then((over) => {
+        hasEnded.value ||= over
+        if (!hasEnded.value)
+          setTimeout(() => {
+            if (listeners.size) open()
+          }, 3000)
+      })
   }
   source.onmessage = ({ data }) => {
     const event = JSON.parse(data as string) as LiveEvent

@@ -48,7 +48,7 @@ const columns = [
     <ShortTable v-if="shown.length" label="Where you are signed in" :rows="shown" :columns="columns" row-key="id">
       <template #browser="{ row }"><span :title="row.browser">{{ browserText(row.browser) }}</span><b v-if="row.isThis"> this one</b></template>
       <template #address="{ row }"><span class="mono">{{ row.address }}</span></template>
-      <template #used="{ row }"><template v-if="row.isThis">now</template><template v-else><AgeText :at="row.usedAt" /> ago</template></template>
+      <template #used="{ row }"><template v-if="row.isThis">now</template><template v-else-if="row.usedAt"><AgeText :at="row.usedAt" /> ago</template></template>
       <template #created="{ row }"><span class="muted" :title="exactText(row.createdAt)">{{ fullText(row.createdAt) }}</span></template>
       <template #expires="{ row }"><span class="muted" :title="exactText(row.expiresAt)">{{ fullText(row.expiresAt) }}</span></template>
       <template #acts="{ row }"><button v-if="!row.isThis" class="link" @click="end(row.id)">end</button></template>

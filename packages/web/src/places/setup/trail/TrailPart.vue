@@ -53,7 +53,8 @@ const isNarrowed = computed(() => query.value.size > 0)
         <option value="month">in the last month</option>
         <option value="year">in the last year</option>
       </ChoiceField>
-      <a class="btn" :href="`/api/audit.csv?${query}`" download>As CSV</a></p>
+    </p>
+    <p><a class="btn" :href="`/api/audit.csv?${query}`" download>As CSV</a> <span class="muted">all of it, however long</span></p>
     <StateNotice
       :error="error"
       :loading="!data"

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { AuditLine } from '#contract'
 import { exactText, fullText } from '../../../parts/format/time'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
-import { doneText, pathOf } from './trailWords'
+import { doneText, pathOf, told, whatText } from './trailWords'
 
 /** Lines of the audit trail. `one`: all of one thing, which need not be named again. */
 const props = defineProps<{ label: string; rows: readonly AuditLine[]; one?: boolean }>()
@@ -15,6 +15,9 @@ const all = [
   { key: 'client', title: 'Client', width: 150 },
   { key: 'address', title: 'From where', width: 130 },
 ] as const
+/** What it was done to is said, but for oneself, and for the one thing that all of it is of. */
+const isNamed = (line: AuditLine) =>
+  !(props.one && line.kind === 'device') && !(line.kind === 'person' && line.name === line.by)
 const columns = computed(() => all.filter(({ key }) => !props.one || key !== 'client'))
 </script>
 
@@ -22,10 +25,9 @@ const columns = computed(() => all.filter(({ key }) => !props.one || key !== 'cl
   <ShortTable :label="label" :rows="rows" :columns="columns" row-key="id">
     <template #at="{ row: line }"><span :title="exactText(line.at)">{{ fullText(line.at) }}</span></template>
     <template #who="{ row: line }"><b v-if="line.by">{{ line.by }}</b><span v-else class="muted">the server</span></template>
-    <template #what="{ row: line }">{{ doneText(line) }} <span class="muted">{{ line.kind }}</span>{{ ' ' }}
-      <template v-if="one && line.kind === 'device'" />
-      <RouterLink v-else-if="line.name && pathOf(line)" :to="pathOf(line)!">{{ line.name }}</RouterLink><template v-else>{{ line.name }}</template></template>
-    <template #changes="{ row: line }"><ul v-if="line.changes.length"><li v-for="change in line.changes" :key="change.what"><span class="muted">{{ change.what }}</span>
+    <template #what="{ row: line }">{{ doneText(line) }}<template v-if="isNamed(line)">{{ ' ' }}<span class="muted">{{ line.kind }}</span>{{ ' ' }}
+      <RouterLink v-if="line.name && pathOf(line)" :to="pathOf(line)!">{{ line.name }}</RouterLink><template v-else>{{ line.name }}</template></template></template>
+    <template #changes="{ row: line }"><ul v-if="told(line).length"><li v-for="change in told(line)" :key="change.what"><span class="muted">{{ whatText(change.what) }}</span>{{ ' ' }}
           <template v-if="change.before !== null"><s>{{ change.before }}</s> → </template>{{ change.after ?? 'nothing' }}</li></ul></template>
     <template #client="{ row: line }"><span class="muted">{{ line.clientName }}</span></template>
     <template #address="{ row: line }"><span class="mono">{{ line.address }}</span></template>

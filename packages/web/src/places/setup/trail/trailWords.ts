@@ -33,3 +33,22 @@ export function pathOf({ kind, objectId }: Pick<AuditLine, 'kind' | 'objectId'>)
       return null
   }
 }
+
+/** Names of fields as words: those that stand for something else by that, the others as they are written. */
+const fields: Record<string, string> = {
+  access: 'may',
+  active: 'may sign in',
+  clientId: 'client',
+  clientIds: 'sees clients',
+  dependsOn: 'depends on',
+  siteId: 'site',
+}
+export const whatText = (what: string): string =>
+  fields[what] ?? what.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`)
+
+/** The changes of a line that say something: not its name once more, nor that there was none of something. */
+export const told = ({ changes, name }: Pick<AuditLine, 'changes' | 'name'>): AuditLine['changes'] =>
+  (changes ?? []).filter(
+    ({ before, after }) =>
+      before !== null || (after !== null && after !== '[]' && after !== '{}' && after !== '' && after !== name),
+  )
