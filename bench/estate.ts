@@ -215,7 +215,7 @@ async function measure(count: number): Promise<Measured> {
     say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
   const second = startServer(of.href, port + 1)
   await untilUp(second, port + 1)
-  const elsewhere = await heldElsewhere(url, `http://127.0.0.1:${port + 1}`, cookie)
+  const elsewhere = await heldElsewhere(of.href, url, `http://127.0.0.1:${port + 1}`, cookie)
   await end(second)
   say(`  ${elsewhere.windows} windows, each held elsewhere: 99 of 100 within ${text(elsewhere.p99)}`)
   say(`  reports refused meanwhile: ${load.refused()}`)

@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { expect, test } from '@playwright/test'
 import { parse } from 'csv-parse/sync'
+import { generateSync } from 'otplib'
+import { demoLead } from '../launcher/demo.mjs'
 import { choose, openDevice, signIn, url } from './day'
 
 // A lead sets the house up: clients, people, and what was done.
@@ -111,4 +113,50 @@ test('one’s own page: where one is signed in, ended there, and the password', 
   await page.getByLabel('From now on').fill('something else entirely')
   await page.getByRole('button', { name: 'Change it' }).click()
   await expect(page.getByText('This is not your password as it is now.')).toBeVisible()
+})
+
+test('a second factor is set up, asked for at the next sign-in, and a recovery code stands in for it', async ({ page }) => {
+  const email = 'ines@lanternfield.example'
+  await signIn(page, email)
+  await page.goto(`${url()}/me`)
+  const password = page.getByLabel('Your password')
+  await password.fill('not this one')
+  await page.getByRole('button', { name: 'Set one up' }).click()
+  await expect(page.getByText('This is not your password.')).toBeVisible()
+  await password.fill(demoLead.password)
+  await page.getByRole('button', { name: 'Set one up' }).click()
+  await expect(page.getByRole('img', { name: /picture to scan/ })).toBeVisible()
+  const secret = (await page.getByText(/^[A-Z2-7]{32}$/).textContent())!
+  const code = page.getByLabel('Code', { exact: true })
+  await code.fill('000000')
+  await page.getByRole('button', { name: 'Use it from now on' }).click()
+  await expect(page.getByText(/This is not the code of now/)).toBeVisible()
+  await code.fill(generateSync({ secret }))
+  await page.getByRole('button', { name: 'Use it from now on' }).click()
+  const codes = (await page.getByText(/^([A-Z2-7]{4}-){3}/).textContent())!.trim().split(/\s+/)
+  expect(codes).toHaveLength(10)
+  await page.getByRole('button', { name: 'I have them' }).click()
+  await expect(page.getByText(/10 recovery codes left/)).toBeVisible()
+
+  await page.getByRole('button', { name: /^IV/ }).click()
+  await page.getByRole('menuitem', { name: 'Sign out' }).click()
+  await page.getByLabel('E-mail address').fill(email)
+  await page.getByLabel('Password').fill(demoLead.password)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  const asked = page.getByLabel(/^Code of your second factor/)
+  await asked.fill('123456')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await expect(page.getByRole('alert')).toContainText('not the code of now')
+  await asked.fill(codes[0]!)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await expect(page.getByRole('heading', { name: 'Rounds' })).toBeVisible()
+
+  // Taken away again: others sign in as her with the password alone.
+  await page.goto(`${url()}/me`)
+  await expect(page.getByText(/9 recovery codes left/)).toBeVisible()
+  await page.getByRole('button', { name: 'take it away' }).click()
+  await password.fill(demoLead.password)
+  await code.fill(codes[1]!)
+  await page.getByRole('button', { name: 'Take it away' }).click()
+  await expect(page.getByRole('button', { name: 'Set one up' })).toBeVisible()
 })

@@ -108,7 +108,8 @@ export async function buildApp({
     if (topic !== 'reports' && topic !== 'alerts') engine.waiters.changed()
   }
 
-  accessRoutes(app, pool)
+  const vault = openVault(keyFolder)
+  accessRoutes(app, pool, vault)
   clientRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)
@@ -117,7 +118,6 @@ export async function buildApp({
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
   storageRoutes(app, pool)
-  const vault = openVault(keyFolder)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
   agentRoutes(app, machines, engine, interval, signer, commandCompletion(vault))

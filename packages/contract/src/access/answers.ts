@@ -20,6 +20,7 @@ export const peopleSchema = listOf(
     access,
     clientIds: listOf(id).allow(null),
     deactivatedAt: instant.allow(null),
+    hasSecondFactor: Joi.boolean().allow(null),
   }),
 )
 export const signedInSchema = answerOf<SignedIn>({ signedIn: Joi.boolean() })

@@ -23,6 +23,8 @@ export interface PersonListed {
   access: AccessLevel
   clientIds: ClientId[] | null
   deactivatedAt: Millis | null
+  /** null: it is not the viewer's to know. */
+  hasSecondFactor: boolean | null
 }
 export interface SignedIn {
   signedIn: boolean
@@ -31,13 +33,16 @@ export interface PasswordChanged {
   changed: boolean
 }
 
+/** `code`: of the second factor, where somebody has one. */
 export interface SignIn {
   email: string
   password: string
+  code?: string
 }
 export const signInSchema = Joi.object<SignIn, true>({
   email: Joi.string().max(200).required(),
   password: Joi.string().max(200).required(),
+  code: Joi.string().trim().allow('').max(40),
 })
 
 /** Ten characters at least (ASVS 5.0 asks for eight, 6.2.1); longer ones than 200 would only cost time. */

@@ -47,6 +47,9 @@ const impersonal = new Set([
   // One’s own; that nobody ends another’s is tried beside them.
   'DELETE /api/sessions',
   'DELETE /api/sessions/{id}',
+  'POST /api/second-factor',
+  'PUT /api/second-factor',
+  'POST /api/second-factor/end',
   'PUT /api/session/password',
 ])
 const ofNobody = [
@@ -61,6 +64,7 @@ const ofNobody = [
   '/api/policy/grid',
   '/api/roles',
   '/api/rounds/count',
+  '/api/second-factor',
   '/api/session',
   '/api/sessions',
   '/api/storage',

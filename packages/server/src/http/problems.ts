@@ -35,6 +35,12 @@ const table = {
   ...absent,
   'sign-in-needed': [401, 'Sign in first', 'You are not signed in, or the session has ended. Sign in and try again.'],
   'sign-in-refused': [401, 'Sign-in refused', 'E-mail address or password is wrong.'],
+  'second-factor-needed': [401, 'A code is needed', 'Give the code of your second factor, or a recovery code.'],
+  'second-factor-refused': [
+    401,
+    'Code refused',
+    'This is not the code of now, or it was used already. Wait for the next one, or use a recovery code.',
+  ],
   'too-many-attempts': [429, 'Too many attempts', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
   'too-many-reports': [

@@ -596,6 +596,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'PUT', url: `/api/people/${id.person}`, body: { clientIds: [id.two] } },
     { method: 'PUT', url: `/api/people/${limited.contact.id}`, body: { clientIds: [id.two, id.one] } },
     { method: 'PUT', url: `/api/people/${limited.contact.id}`, body: { access: 'technician', clientIds: null } },
+    { method: 'POST', url: `/api/people/${id.person}/second-factor/end` },
     { method: 'POST', url: `/api/people/${id.person}/password`, body: { password: 'another horse battery' } },
     { method: 'POST', url: `/api/devices/${id.own}/merge`, body: { from: id.device } },
     { method: 'POST', url: `${devices}/merge`, body: { from: id.own }, unlimited: 404 },

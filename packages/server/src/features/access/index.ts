@@ -1,7 +1,9 @@
 import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
+import type { Vault } from '../../secrets/vault'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
+import { secondFactorRoutes } from './secondFactor'
 import { sessionRoutes } from './sessions'
 import { trailRoutes } from './trail'
 import { savedViewRoutes } from './views'
@@ -14,8 +16,9 @@ export { digest, makeSecret } from '../../secrets/secret'
 export { mayChangeAll, requireClient, ofClients, viewerOf } from './viewer'
 export type { Viewer } from '../../http/viewer'
 
-export function accessRoutes(app: FastifyInstance, pool: Pool): void {
-  signInRoutes(app, pool)
+export function accessRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
+  signInRoutes(app, pool, vault)
+  secondFactorRoutes(app, pool, vault)
   peopleRoutes(app, pool)
   savedViewRoutes(app, pool)
   sessionRoutes(app, pool)

@@ -55,7 +55,7 @@ const within = (clientIds: readonly ClientId[] | null, of: readonly ClientId[] |
  * leads who take the other's at once must not both succeed. Nobody changes their own: so there is always one left.
  * @throws ProblemError not-allowed
  */
-async function requireStillLead(tx: Db, viewer: Viewer): Promise<void> {
+export async function requireStillLead(tx: Db, viewer: Viewer): Promise<void> {
   await tx.query('select pg_advisory_xact_lock(3)')
   const still = await firstRow(
     tx,
@@ -67,7 +67,7 @@ async function requireStillLead(tx: Db, viewer: Viewer): Promise<void> {
 }
 
 /** A person, locked. @throws ProblemError not-found also for one who sees more clients than the viewer does */
-async function takePerson(tx: Db, viewer: Viewer, id: number): Promise<PersonRow> {
+export async function takePerson(tx: Db, viewer: Viewer, id: number): Promise<PersonRow> {
   const person = await firstRow<PersonRow>(
     tx,
     'select id, name, access, client_ids, deactivated_at, password_hash from person where id = $1 for update',
@@ -98,7 +98,7 @@ async function requireGrant(
 }
 
 /** Ends what somebody is signed in with, and the connections that tell them of changes. */
-async function endSessions(tx: Db, id: number, except: Buffer | null = null): Promise<void> {
+export async function endSessions(tx: Db, id: number, except: Buffer | null = null): Promise<void> {
   await tx.query('delete from session where person_id = $1 and token_digest is distinct from $2', [id, except])
   announce(tx, { topic: 'people', clientIds: null, deviceIds: [] })
 }
@@ -154,7 +154,10 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
       rows<PersonListed>(
         pool,
         `
-      select id, name, email, access, client_ids as "clientIds", deactivated_at as "deactivatedAt" from person
+      select id, name, email, access, client_ids as "clientIds", deactivated_at as "deactivatedAt",
+        case when $2 then exists (select from second_factor f where f.person_id = person.id and confirmed_at is not null) end
+          as "hasSecondFactor"
+      from person
       where ($1::int[] is null or client_ids is null or client_ids && $1)
       and (access <> 'contact' or $2 and ($1::int[] is null or client_ids <@ $1)) order by name, id limit 5000`,
         [viewer.clientIds, viewer.access === 'lead'],

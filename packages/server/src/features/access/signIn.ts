@@ -1,4 +1,4 @@
-import { signedInSchema, signInSchema, personSchema, type Person } from '#contract'
+import { signedInSchema, signInSchema, personSchema, type Person, type SignIn } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -10,6 +10,8 @@ import { audit } from './audit'
 import { clearSessionToken, sessionToken, setSessionToken } from './cookie'
 import { hashPassword, verifyPassword } from '../../secrets/password'
 import { digest, makeSecret } from '../../secrets/secret'
+import type { Vault } from '../../secrets/vault'
+import { needsCode, takeCode } from './secondFactor'
 import { sessionLength } from './viewer'
 
 // Verified when there is no such person, so that the time taken does not tell whether there is.
@@ -33,7 +35,12 @@ interface Origin {
 }
 
 /** @returns the token of a new session @throws ProblemError */
-async function signIn(pool: Pool, email: string, password: string, { address, browser }: Origin): Promise<string> {
+async function signIn(
+  pool: Pool,
+  vault: Vault,
+  { email, password, code = '' }: SignIn,
+  { address, browser }: Origin,
+): Promise<string> {
   const attempt = await noteAttempt(pool, email, address)
   const person = await firstRow<{ id: number; password_hash: string }>(
     pool,
@@ -42,6 +49,11 @@ async function signIn(pool: Pool, email: string, password: string, { address, br
   )
   const isRight = await tried(pool, attempt, verifyPassword(password, person?.password_hash ?? nobody))
   if (!isRight || !person) throw new ProblemError('sign-in-refused')
+  if (code === '' && (await needsCode(pool, person.id))) {
+    // The password was right; it is the code whose guesses count from here on.
+    await forgetAttempt(pool, attempt)
+    throw new ProblemError('second-factor-needed')
+  }
   const token = makeSecret()
   await inTransaction(pool, async (tx) => {
     // Deactivated, or given another password, while this one was verified: then it counts no longer.
@@ -51,6 +63,8 @@ async function signIn(pool: Pool, email: string, password: string, { address, br
       [person.id, person.password_hash],
     )
     if (!still) throw new ProblemError('sign-in-refused')
+    if ((await needsCode(tx, person.id)) && !(await takeCode(tx, vault, person.id, code)))
+      throw new ProblemError('second-factor-refused')
     await tx.query(
       'insert into session (token_digest, person_id, expires_at, address, browser) values ($1, $2, $3, $4, $5)',
       [digest(token), person.id, new Date(Date.now() + sessionLength), address, wellFormed(browser).slice(0, 300)],
@@ -62,7 +76,7 @@ async function signIn(pool: Pool, email: string, password: string, { address, br
   return token
 }
 
-export function signInRoutes(app: FastifyInstance, pool: Pool): void {
+export function signInRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
   route(app, {
     method: 'POST',
     url: '/api/session',
@@ -71,7 +85,7 @@ export function signInRoutes(app: FastifyInstance, pool: Pool): void {
     answer: signedInSchema,
     body: signInSchema,
     async handle({ body, request, reply }) {
-      const token = await signIn(pool, body.email, body.password, {
+      const token = await signIn(pool, vault, body, {
         address: request.ip,
         browser: request.headers['user-agent'] ?? '',
       })

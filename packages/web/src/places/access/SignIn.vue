@@ -12,19 +12,30 @@ const router = useRouter()
 const session = useSession()
 const email = ref('')
 const password = ref('')
+/** Asked for once the server has said that one is needed. */
+const isCodeAsked = ref(false)
+const code = ref('')
 const fault = ref('')
 const busy = ref(false)
 async function signIn(): Promise<void> {
   busy.value = true
   fault.value = ''
   try {
-    await api.post('/session', { email: email.value, password: password.value })
+    await api.post('/session', {
+      email: email.value,
+      password: password.value,
+      ...(isCodeAsked.value ? { code: code.value } : {}),
+    })
     await session.load()
     const to = route.query.to
     // Only places of our own: an address of another site must not be a way out.
     await router.replace(typeof to === 'string' && /^\/(?!\/)/.test(to) ? to : '/rounds')
   } catch (error) {
-    fault.value = (error as ApiError).message
+    const { problem, message } = error as ApiError
+    // It is no fault to have a second factor: its field comes, and is asked for.
+    if (problem.code === 'second-factor-needed' && !isCodeAsked.value) isCodeAsked.value = true
+    else fault.value = message
+    code.value = ''
   }
   busy.value = false
 }
@@ -36,6 +47,7 @@ async function signIn(): Promise<void> {
     <p class="muted">Walk the rounds.</p>
     <label>E-mail address<ElInput v-model="email" type="email" autocomplete="username" required autofocus /></label>
     <label>Password<ElInput v-model="password" type="password" autocomplete="current-password" required /></label>
+    <label v-if="isCodeAsked">Code of your second factor, or a recovery code<ElInput v-model="code" autocomplete="one-time-code" inputmode="text" spellcheck="false" maxlength="40" required autofocus /></label>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>
   </form>

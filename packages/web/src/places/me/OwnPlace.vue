@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useSession } from '../../parts/data/session'
 import { accessWords } from '../setup/people/accessWords'
+import OwnSecondFactor from './OwnSecondFactor.vue'
 import OwnPassword from './OwnPassword.vue'
 import OwnSessions from './OwnSessions.vue'
 
-/** What one may do, one’s password, and where one is signed in. */
+/** What one may do, where one is signed in, and by what. */
 const session = useSession()
 </script>
 
@@ -14,6 +15,8 @@ const session = useSession()
       {{ session.person.clientIds === null ? 'every client' : session.clients.map(({ name }) => name).join(', ') }}</span></div>
     <h2>Signed in</h2>
     <OwnSessions />
+    <h2>Second factor</h2>
+    <OwnSecondFactor />
     <h2>Password</h2>
     <OwnPassword />
   </div>

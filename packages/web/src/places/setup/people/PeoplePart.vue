@@ -46,6 +46,12 @@ async function letIn(person: PersonListed, active: boolean): Promise<void> {
   left.value = alerts ? { person, alerts } : null
   await refresh()
 }
+async function endFactor(person: PersonListed): Promise<void> {
+  if (!(await confirmed(`Is it ${person.name} who asks? From then on their password alone lets them in, and they are signed out everywhere.`, 'Take it away'))) return
+  if (!(await attempt(() => api.post(`/people/${person.id}/second-factor/end`)))) return
+  done(`${person.name} signs in with the password alone, and can set up another one.`)
+  await refresh()
+}
 const isSelf = ({ id }: PersonListed) => id === session.person?.id
 const columns = [
   { key: 'name', title: 'Name', sortBy: ({ name }: PersonListed) => name },
@@ -76,9 +82,10 @@ const columns = [
       <template #email="{ row: person }">{{ person.email }}</template>
       <template #access="{ row: person }">{{ accessWords[person.access] }}</template>
       <template #clients="{ row: person }"><span :class="{ muted: person.clientIds === null }">{{ seenBy(person.clientIds) }}</span></template>
-      <template #state="{ row: person }"><span v-if="person.deactivatedAt" class="muted" :title="exactText(person.deactivatedAt)">deactivated {{ fullText(person.deactivatedAt) }}</span><template v-else>may sign in</template></template>
+      <template #state="{ row: person }"><span v-if="person.deactivatedAt" class="muted" :title="exactText(person.deactivatedAt)">deactivated {{ fullText(person.deactivatedAt) }}</span><template v-else>may sign in<span v-if="person.hasSecondFactor" class="muted">, with a second factor</span></template></template>
       <template #acts="{ row: person }"><span v-if="isSelf(person)" class="faint">another lead changes yours</span>
         <template v-else><button class="link" :aria-label="`Change ${person.name}`" @click="changing = person">change</button>{{ ' ' }}
+          <button v-if="person.hasSecondFactor" class="link" @click="endFactor(person)">lost their second factor</button>{{ ' ' }}
           <button v-if="person.deactivatedAt" class="link" @click="letIn(person, true)">let in again</button>
           <button v-else class="link" :aria-label="`Deactivate ${person.name}`" @click="letIn(person, false)">deactivate</button></template></template>
     </ShortTable>
