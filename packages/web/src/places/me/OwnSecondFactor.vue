@@ -74,7 +74,7 @@ const pictureOf = (svg: string) => `data:image/svg+xml,${encodeURIComponent(svg)
       <ElForm label-width="120px" label-position="left" class="form" @submit.prevent="give">
         <ElFormItem label="Code" :error="giving.faults.value.code"><ElInput v-model="code" aria-label="Code" autocomplete="one-time-code" inputmode="numeric" maxlength="10" /></ElFormItem>
         <button class="btn main" :disabled="busy">Use it from now on</button>
-        <button type="button" class="btn" @click="begun = null">Cancel</button>
+        <button type="button" class="btn beside" @click="begun = null">Cancel</button>
       </ElForm>
     </template>
     <template v-else-if="data?.since && !isEnding">
@@ -86,7 +86,7 @@ const pictureOf = (svg: string) => `data:image/svg+xml,${encodeURIComponent(svg)
       <ElFormItem label="Your password" :error="(isEnding ? ending : beginning).faults.value.password"><ElInput v-model="password" type="password" aria-label="Your password" maxlength="200" autocomplete="current-password" /></ElFormItem>
       <ElFormItem v-if="isEnding" label="Code" :error="ending.faults.value.code"><ElInput v-model="code" aria-label="Code" autocomplete="one-time-code" maxlength="40" placeholder="or a recovery code" /></ElFormItem>
       <button class="btn main" :disabled="busy">{{ isEnding ? 'Take it away' : 'Set one up' }}</button>
-      <button v-if="isEnding" type="button" class="btn" @click="isEnding = false">Keep it</button>
+      <button v-if="isEnding" type="button" class="btn beside" @click="isEnding = false">Keep it</button>
     </ElForm>
   </div>
 </template>
@@ -99,6 +99,9 @@ const pictureOf = (svg: string) => `data:image/svg+xml,${encodeURIComponent(svg)
 }
 .form {
   max-width: 460px;
+}
+.beside {
+  margin-left: 8px;
 }
 .codes {
   white-space: pre;

@@ -28,7 +28,7 @@ const columns = computed(() => all.filter(({ key }) => !props.one || key !== 'cl
     <template #what="{ row: line }">{{ doneText(line) }}<template v-if="isNamed(line)">{{ ' ' }}<span class="muted">{{ line.kind }}</span>{{ ' ' }}
       <RouterLink v-if="line.name && pathOf(line)" :to="pathOf(line)!">{{ line.name }}</RouterLink><template v-else>{{ line.name }}</template></template></template>
     <template #changes="{ row: line }"><ul v-if="told(line).length"><li v-for="change in told(line)" :key="change.what"><span class="muted">{{ whatText(change.what) }}</span>{{ ' ' }}
-          <template v-if="change.before !== null"><s>{{ change.before }}</s> → </template>{{ change.after ?? 'nothing' }}</li></ul></template>
+          <template v-if="change.before"><s>{{ change.before }}</s> → </template>{{ change.after ?? 'nothing' }}</li></ul></template>
     <template #client="{ row: line }"><span class="muted">{{ line.clientName }}</span></template>
     <template #address="{ row: line }"><span class="mono">{{ line.address }}</span></template>
   </ShortTable>
