@@ -213,13 +213,15 @@ async function measure(count: number): Promise<Measured> {
   const changes = await largeChanges(of.href, url, cookie, load)
   for (const change of changes)
     say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
-  const second = startServer(of.href, port + 1)
-  await untilUp(second, port + 1)
-  const elsewhere = await heldElsewhere(of.href, url, `http://127.0.0.1:${port + 1}`, cookie)
-  await end(second)
-  say(`  ${elsewhere.windows} windows, each held elsewhere: 99 of 100 within ${text(elsewhere.p99)}`)
   say(`  reports refused meanwhile: ${load.refused()}`)
   await load.stop()
+  const second = startServer(of.href, port + 1)
+  await untilUp(second, port + 1)
+  const elsewhere = await heldElsewhere(of.href, filled, url, `http://127.0.0.1:${port + 1}`, cookie)
+  await end(second)
+  say(
+    `  what ${elsewhere.held} of ${elsewhere.windows} windows hold, told elsewhere: 99 of 100 within ${text(elsewhere.p99)}`,
+  )
   const waiting = await waitingAgents(of.href, url, filled, server.pid!)
   await end(server)
   const silence = await silenceAtNight(of.href)
@@ -261,7 +263,7 @@ function others({ keys, memory, reports, changes, elsewhere, waiting, silence }:
     )
   })
   say(
-    `  ${verdict(elsewhere.p99 < 2000)} ${elsewhere.windows} windows saved at one server process, what each holds told by another: 99 of 100 within ${text(elsewhere.p99)} (limit 2 s), all within ${text(elsewhere.slowest)}`,
+    `  ${verdict(elsewhere.p99 < 2000 && elsewhere.held === elsewhere.windows)} ${elsewhere.windows} windows saved at one server process, what ${elsewhere.held} of them hold told by another: 99 of 100 within ${text(elsewhere.p99)} (limit 2 s), all within ${text(elsewhere.slowest)}`,
   )
   say(
     `  ${verdict(waiting.cpuShare < 0.05 && waiting.megabytes < 500)} ${waiting.agents} agents waiting: ${(waiting.cpuShare * 100).toFixed(1)} % of a core (limit 5 %), ${waiting.megabytes.toFixed(0)} MB (limit 500 MB)`,

@@ -36,6 +36,10 @@ test('a client and its first site are added, called otherwise, and stand in the 
   await page.getByRole('button', { name: 'Change North Wing of Quillon Hospital' }).click()
   await expect(dialog.getByLabel('Notes')).toHaveValue('The key is at the lodge.')
   await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'Change Harbour West of Tidemill Ferries' }).click()
+  await dialog.getByLabel('Notes').fill('Ask for the harbour master.')
+  await dialog.getByRole('button', { name: 'Change it' }).click()
+  await expect(dialog).toHaveCount(0)
 
   await page.getByRole('tab', { name: 'Audit trail' }).click()
   const lines = page.getByRole('table', { name: 'Audit trail' }).or(page.getByLabel('Audit trail'))
@@ -48,8 +52,12 @@ test('a client and its first site are added, called otherwise, and stand in the 
     string,
     string
   >[]
-  expect(records[0]).toMatchObject({ action: 'changed', kind: 'site', name: 'North Wing', client: 'Quillon Hospital' })
+  expect(records.slice(0, 2).map(({ action, name, client }) => [action, name, client])).toEqual([
+    ['changed', 'Harbour West', 'Tidemill Ferries'],
+    ['changed', 'North Wing', 'Quillon Hospital'],
+  ])
   await openDevice(page, 'tm-gate-1')
+  await expect(page.getByRole('region', { name: 'About the place' })).toContainText('Ask for the harbour master.')
   await page.getByRole('tab', { name: 'Changes' }).click()
   await expect(page.getByLabel('What was done to it').getByRole('row', { name: /the server\s+enrolled/ })).toBeVisible()
 })

@@ -6,6 +6,8 @@ import { api } from '../../parts/data/api'
 import { asOf } from '../../parts/data/asOf'
 import { alertWords, causeText } from '../../parts/format/alertWords'
 import AgeText from '../../parts/ui/AgeText.vue'
+import PlaceNotes from '../../parts/ui/PlaceNotes.vue'
+import { useSession } from '../../parts/data/session'
 import DiskBar from '../../parts/ui/DiskBar.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import { useResource } from '../../parts/data/resource'
@@ -17,6 +19,7 @@ import type { SeriesPage, SeriesView } from '#contract'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
+const session = useSession()
 const open = computed(() => props.alerts.filter((alert) => alert.status !== 'closed'))
 const heldNow = computed(() => props.held.filter((record) => !record.endedAt))
 const services = computed(() => {
@@ -64,6 +67,7 @@ const serviceColumns = [
           <span class="muted"><AgeText :at="record.began" /></span>
         </p>
       </template>
+      <PlaceNotes v-if="session.isStaff" :client-id="device.clientId" :site-id="device.siteId" />
       <h2>Machine</h2>
       <dl class="machine">
         <template v-if="device.addresses.length"><dt>Addresses</dt><dd class="mono">{{ device.addresses.join('  ') }}</dd></template>

@@ -19,6 +19,7 @@ import {
 import { exactText, fullText, lengthText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import FlipMarks from '../../parts/ui/FlipMarks.vue'
+import PlaceNotes from '../../parts/ui/PlaceNotes.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
@@ -170,6 +171,7 @@ const print = () => {
           <p v-if="alert.deviceId !== null"><RouterLink :to="whyAddress">Why at any other time, step by step</RouterLink></p>
           <CauseMembers v-if="alert.members" :alert="alert" />
           <CompanionList v-if="alert.deviceId !== null" :alert-id="alert.id" />
+          <PlaceNotes v-if="session.isStaff" :client-id="alert.clientId" :site-id="alert.siteId" />
           <h2>Earlier</h2>
           <ShortTable
             v-if="earlier.data.value?.length"
