@@ -87,6 +87,7 @@ test('somebody is added, signs in, takes an alert, and is deactivated while they
   await theirs.getByRole('button', { name: /^Take/ }).click()
   await expect(theirs.getByRole('button', { name: /^Give back/ })).toBeVisible()
 
+  await expect(theirs.getByRole('link', { name: 'Sign in again' })).toHaveCount(0)
   await page.getByRole('button', { name: 'Deactivate Hamo Threlkeld' }).click()
   await expect(page.getByText(/1 alert in their hands stays there/)).toBeVisible()
   await page.getByRole('button', { name: 'Deactivate', exact: true }).click()
@@ -111,6 +112,7 @@ test('one’s own page: where one is signed in, ended there, and the password', 
   await page.getByRole('button', { name: /^MV/ }).click()
   await page.getByRole('menuitem', { name: 'Your page' }).click()
   const sessions = page.getByLabel('Where you are signed in')
+  await expect(other.getByRole('link', { name: 'Sign in again' })).toHaveCount(0)
   await expect(sessions.getByRole('row', { name: /this one/ })).toContainText('Chrom')
   await page.getByRole('button', { name: /^End the \d+ others/ }).click()
   await expect(sessions.getByRole('row', { name: /Chrom/ })).toHaveCount(1)

@@ -25,7 +25,7 @@ const inside = computed(() => !route.meta.open && session.person !== null)
     <WatchLine />
     <LookBack v-if="asOf !== null" />
     <p v-if="hasEnded" class="apart" role="alert">You are not signed in here any more: the session has ended. What you typed is still there to be copied.
-      <a :href="`/sign-in?to=${encodeURIComponent(route.fullPath)}`">Sign in again</a></p>
+      <a class="again" :href="`/sign-in?to=${encodeURIComponent(route.fullPath)}`">Sign in again</a></p>
     <p v-else-if="!connected" class="apart" role="status">The server is not reached; what you see may be old. Trying again…</p>
     <main><RouterView :key="`${route.path} ${route.query.asOf ?? ''}`" /></main>
     <KeyHelp />
@@ -66,6 +66,10 @@ main {
   main {
     height: auto;
   }
+}
+.again {
+  color: inherit;
+  text-decoration: underline;
 }
 .apart {
   background: var(--ink);

@@ -1,12 +1,14 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { answerWith } from '../../testing/page'
+import { hasEnded } from './ended'
 import { useSession } from './session'
 
 const person = { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }
 const client = (id: number) => ({ id, name: `Client ${id}`, code: `c${id}`, deviceCount: 0, sites: [] })
 beforeEach(() => {
   localStorage.clear()
+  hasEnded.value = false
   setActivePinia(createPinia())
 })
 
@@ -22,6 +24,17 @@ describe('the session', () => {
     expect(await useSession().load()).toBe(false)
     answerWith({ 'GET /session': 500 })
     await expect(useSession().load()).rejects.toThrow('refused with 500')
+  })
+  it('has ended once the server says so to whoever was signed in, and not what was asked before', async () => {
+    const session = useSession()
+    answerWith({ 'GET /session': 401, 'GET /clients': 401 })
+    expect(await session.load()).toBe(false)
+    await expect(session.loadClients()).rejects.toThrow()
+    answerWith({ 'GET /session': person, 'GET /clients': [client(1)] })
+    expect([await session.load(), hasEnded.value]).toEqual([true, false])
+    answerWith({ 'GET /clients': 401 })
+    await expect(session.loadClients()).rejects.toThrow()
+    expect(hasEnded.value).toBe(true)
   })
   it('keeps the client in view, also for the next time, until it is no longer there', async () => {
     answerWith({ 'GET /session': person, 'GET /clients': [client(1), client(2)] })

@@ -4,6 +4,7 @@ import type { Client, Person } from '#contract'
 import type { Millis } from '#core'
 import { api, ApiError } from './api'
 import { asOf } from './asOf'
+import { hasEnded } from './ended'
 import { closeLive } from './live'
 
 const remembered = Number(localStorage.getItem('custode.client')) || null
@@ -33,6 +34,8 @@ export const useSession = defineStore('session', () => {
       all.catch(() => undefined)
       person.value = await api.get<Person>('/session')
       await all
+      // What was asked before somebody signed in was refused, too.
+      hasEnded.value = false
       return true
     } catch (error) {
       if (error instanceof ApiError && error.problem.status === 401) return false

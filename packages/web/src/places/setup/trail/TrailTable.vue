@@ -26,7 +26,7 @@ const columns = computed(() => all.filter(({ key }) => !props.one || key !== 'cl
     <template #at="{ row: line }"><span :title="exactText(line.at)">{{ fullText(line.at) }}</span></template>
     <template #who="{ row: line }"><b v-if="line.by">{{ line.by }}</b><span v-else class="muted">the server</span></template>
     <template #what="{ row: line }">{{ doneText(line) }}<template v-if="isNamed(line)">{{ ' ' }}<span class="muted">{{ line.kind }}</span>{{ ' ' }}
-      <RouterLink v-if="line.name && pathOf(line)" :to="pathOf(line)!">{{ line.name }}</RouterLink><template v-else>{{ line.name }}</template></template></template>
+      <RouterLink v-if="line.name && pathOf(line)" :to="pathOf(line)!" class="in-text">{{ line.name }}</RouterLink><template v-else>{{ line.name }}</template></template></template>
     <template #changes="{ row: line }"><ul v-if="told(line).length"><li v-for="change in told(line)" :key="change.what"><span class="muted">{{ whatText(change.what) }}</span>{{ ' ' }}
           <template v-if="change.before"><s>{{ change.before }}</s> → </template>{{ change.after ?? 'nothing' }}</li></ul></template>
     <template #client="{ row: line }"><span class="muted">{{ line.clientName }}</span></template>
@@ -35,6 +35,10 @@ const columns = computed(() => all.filter(({ key }) => !props.one || key !== 'cl
 </template>
 
 <style scoped>
+/* Among other words: told apart by more than its colour. */
+.in-text {
+  text-decoration: underline;
+}
 ul {
   margin: 0;
   padding: 0;
