@@ -125,7 +125,9 @@ test('one’s own page: where one is signed in, ended there, and the password', 
   await expect(page.getByText('This is not your password as it is now.')).toBeVisible()
 })
 
-test('a second factor is set up, asked for at the next sign-in, and a recovery code stands in for it', async ({ page }) => {
+test('a second factor is set up, asked for at the next sign-in, and a recovery code stands in for it', async ({
+  page,
+}) => {
   const email = 'ines@lanternfield.example'
   await signIn(page, email)
   await page.goto(`${url()}/me`)

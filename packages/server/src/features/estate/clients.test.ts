@@ -16,8 +16,7 @@ const clientOf = async (id: number) =>
 const detail = async (ask = house.lead) => (await ask<ClientDetail>('GET', `/api/clients/${one}`)).body
 const change = (body: ClientChange) => house.lead('PUT', `/api/clients/${one}`, body)
 const changeSite = (body: SiteChange) => house.lead('PUT', `/api/sites/${site}`, body)
-const last = async (kind: string) =>
-  (await house.lead<AuditLine[]>('GET', `/api/audit?kind=${kind}&limit=1`)).body[0]!
+const last = async (kind: string) => (await house.lead<AuditLine[]>('GET', `/api/audit?kind=${kind}&limit=1`)).body[0]!
 
 describe('a client', () => {
   it('is called otherwise, and noted about; what is not named stays', async () => {
