@@ -38,11 +38,18 @@ export async function heldElsewhere(
   cookie: string,
 ): Promise<ElsewhereFigure> {
   const post = async <T>(url: string, headers: Record<string, string>, body: unknown): Promise<T> => {
-    const answer = await fetch(url, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json', ...headers },
-      body: JSON.stringify(body),
-    })
+    const send = () =>
+      fetch(url, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', ...headers },
+        body: JSON.stringify(body),
+      })
+    let answer = await send()
+    // As agents do: what a process is busy with is not lost, and the wait counts.
+    for (let tries = 0; answer.status === 503 && tries < 20; tries++) {
+      await rest(100)
+      answer = await send()
+    }
     const read = (await answer.json()) as T
     if (answer.status !== 200) throw new Error(`${url}: ${JSON.stringify(read).slice(0, 300)}`)
     return read
