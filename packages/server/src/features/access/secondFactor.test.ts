@@ -136,6 +136,14 @@ describe('a second factor', () => {
     expect((await person.ask('GET', '/api/session')).status).toBe(401)
     expect(await signIn()).toEqual([200, ''])
   })
+  it('whose key is gone takes recovery codes all the same, and refuses in words', async () => {
+    const { secret, codes } = await setUp()
+    await house.pool.query(`update second_factor set secret = decode(repeat('00', 60), 'hex') where person_id = $1`, [
+      person.id,
+    ])
+    expect(await signIn(codeOf(secret))).toEqual([401, 'second-factor-refused'])
+    expect(await signIn(codes[0])).toEqual([200, ''])
+  })
   it('is sealed: the database alone makes no code', async () => {
     const { secret } = await setUp()
     const { rows } = await house.pool.query<{ text: string }>(
