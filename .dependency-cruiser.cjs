@@ -69,6 +69,7 @@ module.exports = {
           '^packages/contract/src/report/index\\.ts$',
           // With a calendar in it, which the pages do not need.
           '^packages/core/src/maintenance/schedule\\.ts$',
+          '^packages/core/src/callout/turns\\.ts$',
         ],
       },
     },

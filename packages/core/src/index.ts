@@ -1,4 +1,5 @@
 export * from './alert'
+export * from './callout'
 export * from './estate'
 export * from './eventlog'
 export { groupsBy } from './groups'

@@ -72,6 +72,25 @@ export function withinHours(hours: Hours, at: Millis, zone: string): boolean {
   return (minutes >= hours.from && hours.days.includes(day)) || (minutes < hours.to && hours.days.includes(before))
 }
 
+/**
+ * When hours next begin, or end, after a moment: what they do next there. Null: not within a week and a day.
+ * @example hoursTurn(readHours('Mon–Fri 08:00–20:00')!, fridayAt21, 'Europe/Lisbon') // Monday at 08:00
+ */
+export function hoursTurn(hours: Hours, after: Millis, zone: string): Millis | null {
+  const isWithin = withinHours(hours, after, zone)
+  const edge = (isWithin ? hours.to : hours.from) % 1440
+  const start = Math.floor(after / minute) * minute
+  const { minutes } = localTime(start, zone)
+  for (let day = 0; day <= 8; day++) {
+    const guess = start + (((edge - minutes + 1440) % 1440) + 1440 * day) * minute
+    // Where clocks were changed between, the same minute of the day lies an hour or so off.
+    const off = ((localTime(guess, zone).minutes - edge + 2160) % 1440) - 720
+    for (const candidate of [guess - off * minute, guess])
+      if (candidate > after && withinHours(hours, candidate, zone) !== isWithin) return candidate
+  }
+  return null
+}
+
 const read = new Map<string, Hours | null>()
 let last: { minute: number; zone: string; text: string; within: boolean } | null = null
 

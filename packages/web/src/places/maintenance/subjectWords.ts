@@ -1,15 +1,4 @@
-import { countText, type Subject, type WindowSubject } from '#core'
-
-export const familyWords: Record<Subject, string> = {
-  silence: 'silence',
-  service: 'services',
-  disk: 'disks',
-  update: 'updates',
-  eventlog: 'event logs',
-  performance: 'performance',
-  certificate: 'certificates',
-  agent: 'the agent itself',
-}
+import { countText, familyWords, type WindowSubject } from '#core'
 
 /** What a window holds back, as it stands in a sentence. */
 export function subjectText(subject: WindowSubject): string {

@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import type { PersonListed } from '#contract'
-import { day, hour, severities, subjects } from '#core'
+import { day, familyWords, hour, severities, subjects } from '#core'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { asOf } from '../../parts/data/asOf'
 import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 import ChoiceField from '../../parts/ui/ChoiceField.vue'
-import { familyWords } from '../maintenance/subjectWords'
 import { sinceTimes } from './sinceTimes'
 
 /** What the round is narrowed to, as a sentence; all of it stands in the address, and so in saved views. */

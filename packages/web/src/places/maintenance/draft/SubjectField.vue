@@ -5,9 +5,8 @@ import { ElSelectV2 } from 'element-plus/es/components/select-v2/index'
 import 'element-plus/es/components/select-v2/style/css'
 import { computed } from 'vue'
 import type { WindowPosts } from '#contract'
-import { countText, numberText, subjects, type Subject, type WindowSubject } from '#core'
+import { countText, familyWords, numberText, subjects, type Subject, type WindowSubject } from '#core'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
-import { familyWords } from '../subjectWords'
 
 /** What of the devices is held back: all, some families with the posts that each has, watches by name, single posts. */
 const props = defineProps<{ subject: WindowSubject; posts: WindowPosts | null }>()
