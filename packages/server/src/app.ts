@@ -8,6 +8,7 @@ import { Engine } from './engine'
 import { accessRoutes } from './features/access'
 import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
+import { calloutRoutes } from './features/callout'
 import { clientRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
@@ -21,7 +22,7 @@ import { answerFrameworkError, answerWithProblems, sendPage } from './http/probl
 import { readPublicAddress, refusePlainHttp, type PublicAddress } from './http/transport'
 import { LiveHub } from './live'
 import { openSigner } from './secrets/signer'
-import { openVault } from './secrets/vault'
+import { openVault, type Vault } from './secrets/vault'
 
 export interface AppOptions {
   /** For what people ask. */
@@ -35,6 +36,8 @@ export interface AppOptions {
   agentFolder?: string
   /** Where the keys lie that are not in the database; without it they live as long as the process. */
   keyFolder?: string
+  /** What seals secrets; where it is not said, by the key of that folder. */
+  vault?: Vault
   /** How it is reached; where it is not said, from this machine itself. */
   address?: PublicAddress
   /** Certificate and key (PEM), where the server speaks TLS itself. */
@@ -59,6 +62,7 @@ export async function buildApp({
   webFolder,
   agentFolder,
   keyFolder,
+  vault = openVault(keyFolder),
   address = readPublicAddress('http://127.0.0.1:7700'),
   tls,
   interval = defaultInterval,
@@ -108,12 +112,12 @@ export async function buildApp({
     if (topic !== 'reports' && topic !== 'alerts') engine.waiters.changed()
   }
 
-  const vault = openVault(keyFolder)
   accessRoutes(app, pool, vault)
   clientRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   alertRoutes(app, pool)
+  calloutRoutes(app, pool, { vault, origin: address.url })
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)

@@ -23,18 +23,20 @@ describe('what the server does by itself', () => {
     'sessions',
     'attempts',
     'hidden alerts',
+    'call-outs',
+    'messages',
   ])('%s: a round of it ends well', async (name) => {
-    const [job] = allJobs(house.pool).filter((each) => each.name === name)
+    const [job] = allJobs(house.pool, house.sending).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool)).toHaveLength(16)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(18)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(
       `insert into log_hour select 1, floor(extract(epoch from now()) / 3600)::int - ago, 1, 0 from unnest('{0, 24, 30}'::int[]) ago`,
     )
-    await allJobs(house.pool)
+    await allJobs(house.pool, house.sending)
       .find((each) => each.name === 'log hours')!
       .work(Date.now())
     expect((await house.pool.query('select from log_hour')).rowCount).toBe(2)
@@ -46,7 +48,7 @@ describe('what the server does by itself', () => {
     await house.pool.query(
       `insert into sign_in_attempt (email, address, at) values ('a', 'b', now() - interval '25 hours'), ('a', 'b', now() - interval '1 hour')`,
     )
-    for (const { work } of allJobs(house.pool).filter((each) => ['sessions', 'attempts'].includes(each.name)))
+    for (const { work } of allJobs(house.pool, house.sending).filter((each) => ['sessions', 'attempts'].includes(each.name)))
       await work(Date.now())
     expect((await house.pool.query(`select from session where token_digest = 'old'`)).rowCount).toBe(0)
     expect((await house.pool.query(`select from sign_in_attempt where email = 'a'`)).rowCount).toBe(1)

@@ -5,6 +5,7 @@ import { buildApp } from './app'
 import { firstRow, migrate, openPool } from './db'
 import { startTimers } from './engine'
 import { allJobs } from './jobs'
+import { openVault } from './secrets/vault'
 import { isLoopback, readPublicAddress, type PublicAddress } from './http/transport'
 
 function need(name: string): string {
@@ -76,8 +77,10 @@ function readAddress(): PublicAddress {
   }
 }
 
+const address = readAddress()
+const keyFolder = need('CUSTODE_KEYS')
 const app = await buildApp({
-  address: readAddress(),
+  address,
   tls,
   pool,
   machines,
@@ -85,7 +88,7 @@ const app = await buildApp({
   log: true,
   webFolder: process.env.CUSTODE_WEB,
   agentFolder: process.env.CUSTODE_AGENTS,
-  keyFolder: need('CUSTODE_KEYS'),
+  keyFolder,
   interval: process.env.CUSTODE_INTERVAL ? Number(process.env.CUSTODE_INTERVAL) : undefined,
   pastWindows: process.env.CUSTODE_PAST_WINDOWS === '1',
 })
@@ -98,7 +101,10 @@ try {
   )
   process.exit(1)
 }
-const stopTimers = startTimers(allJobs(unasked), app.log)
+const stopTimers = startTimers(
+  allJobs(unasked, { vault: openVault(keyFolder), origin: address.url }),
+  app.log,
+)
 
 let stopping = false
 async function stop(): Promise<void> {

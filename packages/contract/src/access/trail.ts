@@ -9,6 +9,7 @@ export const auditKinds = [
   'alert',
   'assignment',
   'calendar feed',
+  'call-out',
   'client',
   'collecting',
   'coverage',
@@ -22,8 +23,10 @@ export const auditKinds = [
   'site',
   'standing rule',
   'sweep',
+  'team',
   'template',
   'wave run',
+  'way',
   'window',
 ] as const
 export type AuditKind = (typeof auditKinds)[number]

@@ -13,7 +13,7 @@ export interface AlertAbout {
 }
 
 /** Whether a rule is about an alert, whatever its severity. */
-export function concerns(rule: CalloutRule, about: AlertAbout): boolean {
+export function calloutConcerns(rule: CalloutRule, about: AlertAbout): boolean {
   return (
     (rule.clientId === null || rule.clientId === about.clientId) &&
     (rule.families === null || rule.families.includes(about.family)) &&

@@ -1,4 +1,5 @@
-export { concerns, type AlertAbout } from './concerns'
+export { standingAt, stillToSay, type AlertStanding } from './leaving'
+export { calloutConcerns, type AlertAbout } from './concerns'
 export { calloutSteps, planCallout, type CalloutPlan, type CalloutStep, type CalloutStepKind } from './plan'
 export {
   alertCauses,

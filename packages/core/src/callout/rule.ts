@@ -24,21 +24,21 @@ export interface CalloutRule {
   /** Whose alerts; null: of all clients. */
   clientId: ClientId | null
   target: Target
-  severities: readonly Severity[]
+  severities: Severity[]
   /** null: of any family. */
-  families: readonly Subject[] | null
+  families: Subject[] | null
   /** null: of any cause. */
-  causes: readonly AlertCause[] | null
+  causes: AlertCause[] | null
   /** Hours of the week, as watches have them, on the clocks of the site; empty: always. */
   hours: string
   outside: OutsideHours
-  tell: readonly Recipient[]
+  tell: Recipient[]
   /** Told once it was open so long and nobody took it; 0: at once. */
   after: Millis
   /** Told again so often until somebody takes it; null: once. */
   again: Millis | null
   /** Told to these once it was told so long ago and nobody took it. */
-  escalate: { after: Millis; tell: readonly Recipient[] } | null
+  escalate: { after: Millis; tell: Recipient[] } | null
   /** Whoever has it is reminded when they did nothing with it for so long; null: never. */
   remindAfter: Millis | null
   /** Whoever was told is also told when it is well again. */

@@ -1,4 +1,6 @@
 import { recurrenceFault, startsBetween, type LocalTime, type RecurrenceFault } from '../maintenance/schedule'
+
+export { RecurrenceError } from '../maintenance/schedule'
 import type { Millis } from '../units'
 
 /** Who is on call: people one after the other, each from one time of the rule to the next. */
@@ -9,7 +11,7 @@ export interface Rotation {
   /** When turns change: RFC 5545, section 3.3.10. @example 'FREQ=WEEKLY' */
   rule: string
   /** People in their order; one may come more than once. */
-  turns: readonly number[]
+  turns: number[]
 }
 
 /** Somebody else for a time. Of two that overlap the later one counts. */

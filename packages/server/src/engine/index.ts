@@ -1,3 +1,26 @@
+export {
+  addressees,
+  calloutJobs,
+  calloutSettings,
+  lookAtAll,
+  mailPasswordContext,
+  onCallOf,
+  MailLine,
+  planOf,
+  readMailSettings,
+  readRoll,
+  readStories,
+  rulesInForce,
+  sendEvent,
+  startsOf,
+  testEvent,
+  webhookContext,
+  type Addressee,
+  type Roll,
+  type RuleInForce,
+  type Sending,
+  type ToldAlert,
+} from './callout'
 export { loadContext } from './context'
 export { recordService } from './remediation/remediation'
 export { askAgent, triedText } from './remediation/attempts'

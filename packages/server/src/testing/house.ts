@@ -8,7 +8,9 @@ import type { AccessLevel, Enrolment, NewEnrolmentKey, Problem, Report, ReportRe
 import { fromLibrary, libraryTemplates, minute, type DeviceKind } from '#core'
 import { buildApp, type AppOptions } from '../app'
 import { openPool, type Pool } from '../db'
+import type { Sending } from '../engine'
 import { addPerson } from '../features/access'
+import { openVault } from '../secrets/vault'
 import { templateDatabase } from './postgres'
 
 export interface Answer<T = unknown> {
@@ -35,6 +37,8 @@ export interface House {
   app: FastifyInstance
   pool: Pool
   url: string
+  /** What its jobs send with. */
+  sending: Sending
   lead: Caller
   technician: Caller
   /** A contact of the second client. */
@@ -134,7 +138,9 @@ export async function openHouse(
   const url = base.replace(/\/postgres$/, `/${name}`)
   const pool = openPool(url, 6)
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
+  const vault = openVault(undefined)
   const app = await buildApp({
+    vault,
     pool,
     databaseUrl: url,
     agentFolder,
@@ -200,6 +206,7 @@ export async function openHouse(
     app,
     pool,
     url,
+    sending: { vault, origin: 'https://custode.lanternfield.example' },
     lead,
     sites,
     clients: [one, two],

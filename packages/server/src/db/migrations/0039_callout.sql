@@ -176,3 +176,8 @@ create table callout_way (
   answered_at timestamptz
 );
 insert into callout_way (way) values ('mail');
+
+-- When the server knew of it, which is later than it happened where reports come in late. Null: before this was kept.
+alter table alert_entry add column known_at timestamptz;
+alter table alert_entry alter column known_at set default now();
+create or replace view past.alert_entry as select * from public.alert_entry where at <= past.now();

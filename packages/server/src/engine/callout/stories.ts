@@ -6,7 +6,6 @@ import {
   type AlertAbout,
   type AlertEventDetail,
   type AlertStory,
-  type CloseReason,
   type ClientId,
   type DeviceId,
   type DeviceTraits,
@@ -55,16 +54,13 @@ interface CarriedRow {
   carried_by: number | null
 }
 
-/** What came in so late was known later than it was raised. */
-const lateBy: Millis = 600_000
-
 const byAlert = <Row extends { alert_id: number }>(list: readonly Row[]): Map<number, Row[]> => {
   const map = new Map<number, Row[]>()
   for (const row of list) map.set(row.alert_id, [...(map.get(row.alert_id) ?? []), row])
   return map
 }
 
-/** @param asKnown an alert that came in late begins when it came in, else when it was raised */
+/** @param asKnown an alert begins when the server knew of it, else when it was raised: reports may come in late */
 export async function readStories(
   db: Db,
   ids: readonly number[],
@@ -84,8 +80,9 @@ export async function readStories(
   const entries = byAlert(
     await rows<EntryRow>(
       db,
-      'select alert_id, at, event, detail, person_id from alert_entry where alert_id = any($1) order by id',
-      [ids],
+      `select alert_id, case when $2 then greatest(at, known_at) else at end as at, event, detail, person_id
+       from alert_entry where alert_id = any($1) order by id`,
+      [ids, asKnown],
     ),
   )
   const carried = byAlert(
@@ -136,8 +133,7 @@ export async function readStories(
 }
 
 function storyOf(alert: AlertRow, entries: readonly EntryRow[], asKnown: boolean): AlertStory {
-  const raisedAt =
-    asKnown && alert.committed_at - alert.raised_at > lateBy ? alert.committed_at : alert.raised_at
+  const raisedAt = asKnown ? Math.max(alert.raised_at, alert.committed_at) : alert.raised_at
   const events: StoryEvent[] = []
   const quiet: Quiet[] = []
   let severity: Severity | null = null

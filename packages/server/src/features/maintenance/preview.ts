@@ -33,7 +33,7 @@ import { factsOf } from '../../store/traits'
 import { occurrenceEnd, windowOfOccurrence } from '../../store/windows'
 import { ofClients, type Viewer } from '../access'
 import { devicesIn, readDraft } from './draft'
-import { requireReach } from './reach'
+import { requireReach } from '../policy'
 
 const shownNext = 5
 const shownOverlaps = 8

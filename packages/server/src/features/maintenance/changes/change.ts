@@ -7,7 +7,7 @@ import { announce } from '../../../live'
 import { scheduleOf, type WindowRow } from '../../../store/windows'
 import { audit, type Viewer } from '../../access'
 import { readDraft } from '../draft'
-import { requireReach } from '../reach'
+import { requireReach } from '../../policy'
 import { moveOccurrence } from './occurrence'
 import { openWindow } from './open'
 import {

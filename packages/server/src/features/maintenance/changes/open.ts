@@ -5,7 +5,7 @@ import { firstRow, type Db } from '../../../db'
 import { writeOccurrences } from '../../../store/windows'
 import { audit, type Viewer } from '../../access'
 import { readDraft } from '../draft'
-import { requireReach } from '../reach'
+import { requireReach } from '../../policy'
 import { addRevision, fieldsOf, requireFuture, requireOwner, takeEffect } from './revise'
 
 export interface Origin {

@@ -2,7 +2,7 @@ import { knownTargetFaults, type ClientId, type Target } from '#core'
 import { firstRow, rows, type Db } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { mayChangeAll, type Viewer } from '../access'
-import { isWithin, readEstate } from '../policy'
+import { isWithin, readEstate } from './names'
 
 /** The one client that a target belongs to, or null when it may reach several. */
 async function clientOf(db: Db, target: Target): Promise<ClientId | null> {
@@ -26,10 +26,11 @@ async function clientOf(db: Db, target: Target): Promise<ClientId | null> {
 }
 
 /**
- * Whose a window with this target is; null: of several clients.
+ * Whose a window or a rule with this target is; null: of several clients.
+ * @param what it is, for the sentence that refuses it
  * @throws ProblemError where the target is more than the viewer may speak for, or names what is not there (yet)
  */
-export async function requireReach(tx: Db, viewer: Viewer, target: Target): Promise<ClientId | null> {
+export async function requireReach(tx: Db, viewer: Viewer, target: Target, what = 'window'): Promise<ClientId | null> {
   const estate = await readEstate(tx, null)
   if (viewer.clientIds !== null && !isWithin(target, viewer.clientIds, estate))
     throw target.on === 'devices'
@@ -41,7 +42,7 @@ export async function requireReach(tx: Db, viewer: Viewer, target: Target): Prom
   if (clientId === null && !mayChangeAll(viewer))
     throw new ProblemError(
       'not-allowed',
-      'A window for several clients is made by somebody who sees every client. Make one for each client.',
+      `A ${what} for several clients is made by somebody who sees every client. Make one for each client.`,
     )
   return clientId
 }

@@ -1,0 +1,3 @@
+export * from './rules'
+export * from './teams'
+export * from './ways'
