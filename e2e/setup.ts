@@ -11,7 +11,7 @@ import { endLeftovers, programPath, start, untilServing } from '../launcher/prog
  */
 export default async function setup(): Promise<() => Promise<void>> {
   const place = placeOf('e2e')
-  await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
+  await endLeftovers(place, ['agent', 'fleet', 'hosts', 'messages', 'server'])
   await stopLeftover(join(place, 'database'))
   rmSync(place, { recursive: true, force: true })
   makeFolder(place, 0o711)
@@ -20,12 +20,14 @@ export default async function setup(): Promise<() => Promise<void>> {
   const port = await freePort()
   const panelPort = await freePort()
   const hostsPort = await freePort()
+  const messages = { page: await freePort(), smtp: await freePort() }
   const url = `http://127.0.0.1:${port}`
   const serve = () => startServer({ place, databaseUrl: database.url, port, interval: 2000 })
   const first = serve()
   await untilServing(url, first, place)
+  start(place, 'messages', [programPath('messages'), String(messages.page), String(messages.smtp)])
   const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
-    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place).fleet),
+    CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place, messages).fleet),
     CUSTODE_PANEL_PORT: String(panelPort),
     CUSTODE_HISTORY_HOURS: '2',
   })
@@ -34,13 +36,14 @@ export default async function setup(): Promise<() => Promise<void>> {
   Object.assign(process.env, {
     E2E_URL: url,
     E2E_PANEL: `http://127.0.0.1:${panelPort}`,
+    E2E_MESSAGES: `http://127.0.0.1:${messages.page}`,
     E2E_HOSTS: `http://127.0.0.1:${hostsPort}`,
     E2E_PLACE: place,
     E2E_DATABASE: database.url,
     E2E_PORT: String(port),
   })
   return async () => {
-    await endLeftovers(place, ['agent', 'fleet', 'hosts', 'server'])
+    await endLeftovers(place, ['agent', 'fleet', 'hosts', 'messages', 'server'])
     // One of the tests may have ended it and started another.
     await stopLeftover(join(place, 'database'))
   }

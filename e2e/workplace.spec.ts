@@ -64,7 +64,7 @@ test('a client and its first site are added, called otherwise, and stand in the 
 
 test('somebody is added, signs in, takes an alert, and is deactivated while they look', async ({ page, browser }) => {
   await signIn(page)
-  await page.goto(`${url()}/setup`)
+  await page.goto(`${url()}/setup?part=people`)
   await page.getByRole('button', { name: 'Add a person' }).click()
   const dialog = page.getByRole('dialog')
   await dialog.getByLabel('Name').fill('Hamo Threlkeld')

@@ -85,6 +85,7 @@ export async function buildPrograms() {
       status: source('server/src/status.ts'),
       fleet: source('standins/src/fleet/main.ts'),
       hosts: source('standins/src/hosts/main.ts'),
+      messages: source('standins/src/messages/main.ts'),
       realHosts: source('standins/src/realHosts/main.ts'),
       seed: source('standins/src/seed/main.ts'),
       large: source('standins/src/large/main.ts'),

@@ -18,7 +18,7 @@ import {
 } from './programs.mjs'
 import { PlainError, step } from './say.mjs'
 
-const names = ['agent', 'fleet', 'hosts', 'large', 'realHosts', 'server', 'server2']
+const names = ['agent', 'fleet', 'hosts', 'large', 'messages', 'realHosts', 'server', 'server2']
 export const demoLead = { email: 'lead@lanternfield.example', name: 'Mara Velde', password: 'lantern-at-dusk' }
 
 /**
@@ -51,10 +51,14 @@ export function hostsSecret(place) {
   return { CUSTODE_HOSTS_PASSWORD: readFileSync(file, 'utf8') }
 }
 
-/** @param {string} url @param {string} place @returns {{ fleet: Record<string, string>, here: string }} */
-export function seed(url, place) {
+/**
+ * @param {string} url @param {string} place @param {{ page: number, smtp: number }} messages ports of the stand-ins for mail and webhook
+ * @returns {{ fleet: Record<string, string>, here: string }}
+ */
+export function seed(url, place, messages) {
+  const { page, smtp } = messages
   return JSON.parse(
-    execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password], {
+    execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password, String(page), String(smtp)], {
       encoding: 'utf8',
       stdio: ['ignore', 'pipe', 'inherit'],
       env: { ...process.env, ...hostsSecret(place) },
@@ -240,10 +244,12 @@ async function startLarge(place, databaseUrl, url) {
 async function startSmall({ place, url, panelPort, real, reached, running }) {
   const agentHome = join(place, 'agent')
   const seededFile = join(place, 'seeded')
+  const messages = messagePorts(panelPort)
+  running.push(start(place, 'messages', [programPath('messages'), String(messages.page), String(messages.smtp)]))
   let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
   if (!existsSync(seededFile)) {
     step('setting up clients, policies and windows…')
-    keys = seed(url, place)
+    keys = seed(url, place, messages)
     makeFolder(agentHome)
     writeFileSync(seededFile, JSON.stringify(keys), { mode: 0o600 })
   }
@@ -275,6 +281,9 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
   if (real) await addRealHosts(url, real)
 }
 
+/** Behind those of the panel, the hosts and a second server. @param {number} panelPort */
+export const messagePorts = (panelPort) => ({ page: panelPort + 3, smtp: panelPort + 4 })
+
 export async function demo() {
   const wanted = realHostsWanted()
   const servers = serversWanted()
@@ -290,6 +299,8 @@ export async function demo() {
   if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
   await requirePort(port, 'Custode', 'CUSTODE_PORT')
   await requirePort(panelPort, 'the panel of the demo', 'CUSTODE_PANEL_PORT')
+  for (const each of Object.values(messagePorts(panelPort)))
+    await requirePort(each, 'the mails of the demo', 'CUSTODE_PANEL_PORT')
   // A first start that was broken off while setting up would leave half a demo: begin anew.
   if (existsSync(place) && !existsSync(join(place, 'seeded'))) {
     await stopLeftover(join(place, 'database'))
@@ -348,7 +359,8 @@ ${
     : `      ines@lanternfield.example     ${demoLead.password}   technician
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
 `
-}${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices`}
+}${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
+  http://127.0.0.1:${messagePorts(panelPort).page}        read the mails of the demo`}
 
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.

@@ -6,7 +6,7 @@ import { wantedEstate } from '../estate'
  * the keys for the fleet and for the agent of this machine as JSON.
  */
 const estate = wantedEstate()
-const [serverUrl, email, password] = process.argv.slice(2)
+const [serverUrl, email, password, pagePort, smtpPort] = process.argv.slice(2)
 let cookie = ''
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -61,6 +61,13 @@ await add('/api/people', {
   password,
   access: 'contact',
   clientIds: [clientIds.tm],
+})
+await add('/api/people', {
+  email: 'jorun@lanternfield.example',
+  name: 'Jorun Askeby',
+  password,
+  access: 'technician',
+  clientIds: null,
 })
 
 const templateIds: Record<string, number> = {}
@@ -265,6 +272,8 @@ await add('/api/credentials', {
   secret: process.env.CUSTODE_HOSTS_PASSWORD ?? 'no machine takes this',
 })
 
+await tellPeople()
+
 async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
   return (
     await call<{ key: string }>('POST', '/api/enrolment-keys', {
@@ -284,3 +293,65 @@ for (const device of estate.devices) {
   fleet[name] ??= await key(`${device.client}/${device.site}`, device.kind, device.roles, estate.devices.length)
 }
 process.stdout.write(JSON.stringify({ fleet, here: await key('lf/Workshop', 'server', ['application'], 1) }))
+
+/** Who is told of what: common practice, no source. */
+async function tellPeople(): Promise<void> {
+  const people = await call<{ id: number; name: string }[]>('GET', '/api/people')
+  const idOf = (name: string) => people.find((person) => person.name.startsWith(name))!.id
+  const [mara, ines, jorun] = [idOf('Mara'), idOf('Ines'), idOf('Jorun')]
+  await call('PUT', '/api/ways/mail', {
+    host: '127.0.0.1',
+    port: Number(smtpPort),
+    security: 'none',
+    username: '',
+    sender: 'custode@lanternfield.example',
+  })
+  const board = await add('/api/webhooks', { name: 'Service desk', url: `http://127.0.0.1:${pagePort}/hook` })
+  const servers = await add('/api/teams', { name: 'Servers', memberIds: [mara, ines, jorun] })
+  const desk = await add('/api/teams', { name: 'Front desk', memberIds: [ines, jorun] })
+  await call('PUT', `/api/teams/${servers}/rotation`, {
+    starts: `${new Date(now - 21 * day).toISOString().slice(0, 10)}T09:00:00`,
+    zone: 'Europe/Lisbon',
+    rule: 'FREQ=WEEKLY',
+    turns: [ines, jorun, mara],
+  })
+  const usual = {
+    severities: ['critical'],
+    families: null,
+    causes: null,
+    hours: '',
+    outside: 'later',
+    after: 0,
+    again: 30 * 60_000,
+    escalate: { after: 40 * 60_000, tell: [{ to: 'leads' }] },
+    remindAfter: day,
+    sayWell: true,
+  }
+  await add('/api/callouts', {
+    name: 'Servers, day and night',
+    rule: { ...usual, target: { on: 'kind', kind: 'server' }, tell: [{ to: 'on-call', id: servers }] },
+  })
+  await add('/api/callouts', {
+    name: 'Workstations by day',
+    rule: {
+      ...usual,
+      severities: ['warning', 'critical'],
+      target: { on: 'kind', kind: 'workstation' },
+      hours: 'Mon–Fri 08:00–20:00',
+      again: 60 * 60_000,
+      escalate: null,
+      tell: [{ to: 'team', id: desk }],
+    },
+  })
+  await add('/api/callouts', {
+    name: 'Service desk',
+    rule: {
+      ...usual,
+      target: { on: 'client', clientId: clientIds.tm },
+      again: null,
+      escalate: null,
+      remindAfter: null,
+      tell: [{ to: 'webhook', id: board }],
+    },
+  })
+}

@@ -14,6 +14,7 @@ import StateNotice from '../../parts/ui/StateNotice.vue'
 import { fullText, now } from '../../parts/format/time'
 import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
+import DeviceCallouts from './DeviceCallouts.vue'
 import DeviceChange from './DeviceChange.vue'
 import DeviceChanges from './DeviceChanges.vue'
 import DeviceCharts from './DeviceCharts.vue'
@@ -142,12 +143,14 @@ const notCollected = computed(() => {
       <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device="device" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
-      <DeviceAlerts
-        v-else-if="tab === 'Alerts'"
-        :alerts="alerts"
-        :held="held"
-        :remediations="remediations"
-      />
+      <template v-else-if="tab === 'Alerts'">
+        <DeviceAlerts
+          :alerts="alerts"
+          :held="held"
+          :remediations="remediations"
+        />
+        <DeviceCallouts v-if="session.mayChange" :device-id="id" />
+      </template>
       <DeviceChanges v-else-if="tab === 'Changes'" :device="device" />
       <template v-else>
         <WindowTable v-if="windows.data.value?.windows.length" :windows="windows.data.value.windows" />

@@ -3,6 +3,7 @@ import { useSession } from '../../parts/data/session'
 import { accessWords } from '../setup/people/accessWords'
 import OwnSecondFactor from './OwnSecondFactor.vue'
 import OwnPassword from './OwnPassword.vue'
+import OwnReach from './OwnReach.vue'
 import OwnSessions from './OwnSessions.vue'
 
 /** What one may do, where one is signed in, and by what. */
@@ -13,6 +14,10 @@ const session = useSession()
   <div class="page">
     <div v-if="session.person" class="head"><h1>{{ session.person.name }}</h1><span class="muted">{{ session.person.email }} · may {{ accessWords[session.person.access] }} · sees
       {{ session.person.clientIds === null ? 'every client' : session.clients.map(({ name }) => name).join(', ') }}</span></div>
+    <template v-if="session.isStaff">
+      <h2>When something is wrong</h2>
+      <OwnReach />
+    </template>
     <h2>Signed in</h2>
     <OwnSessions />
     <h2>Second factor</h2>
