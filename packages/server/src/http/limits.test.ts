@@ -51,6 +51,7 @@ const impersonal = new Set([
   'PUT /api/second-factor',
   'POST /api/second-factor/end',
   'PUT /api/session/password',
+  'PUT /api/session/reach',
 ])
 const ofNobody = [
   // Nothing has begun together three times here; companions.test.ts tries it.
@@ -66,11 +67,14 @@ const ofNobody = [
   '/api/rounds/count',
   '/api/second-factor',
   '/api/session',
+  '/api/session/reach',
   '/api/sessions',
   '/api/storage',
   '/api/templates',
   '/api/update-runs',
   '/api/views',
+  // Names of the house’s own.
+  '/api/webhooks',
 ].sort()
 const queries: Record<string, () => string> = {
   '/api/devices/{id}/series': () => `?from=1&until=2&metrics=cpu.busy`,

@@ -79,6 +79,18 @@ export const kept: readonly Kept[] = [
     ],
   },
   {
+    kind: 'messages',
+    tables: ['callout_message', 'callout_step', 'callout_told', 'callout_due'],
+    days: 400,
+    least: 31,
+    time: 'created_at',
+    forget: [
+      `delete from callout_message where created_at < ${before} and state in ('sent', 'failed', 'dropped')`,
+      `delete from callout_step s where at < ${before} and not exists (select from callout_told t where t.step_id = s.id)
+         and not exists (select from alert a where a.id = s.alert_id and a.status <> 'closed')`,
+    ],
+  },
+  {
     kind: 'facts',
     tables: ['device_fact', 'current_fact'],
     days: 200,

@@ -128,7 +128,7 @@ const password = 'correct horse battery'
 export async function openHouse(
   agentFolder = '',
   interval?: number,
-  more: Pick<AppOptions, 'address' | 'tls'> = {},
+  { vault = openVault(undefined), ...more }: Pick<AppOptions, 'address' | 'tls' | 'vault'> = {},
 ): Promise<House> {
   const base = inject('databaseUrl')
   const name = `house_${randomBytes(6).toString('hex')}`
@@ -138,7 +138,6 @@ export async function openHouse(
   const url = base.replace(/\/postgres$/, `/${name}`)
   const pool = openPool(url, 6)
   await addPerson(pool, { email: 'lead@lanternfield.example', name: 'Lead', password, access: 'lead', clientIds: null })
-  const vault = openVault(undefined)
   const app = await buildApp({
     vault,
     pool,

@@ -287,6 +287,33 @@ export async function openTwoClients(): Promise<TwoClients> {
      values ($1, 'tm-refused', '', '192.0.2.7', 0, 'refused', 'no')`,
     [id.key],
   )
+  id.callout = await made('/api/callouts', { name: 'Tidemill rule', rule: callout({ on: 'client', clientId: one }) })
+  id.sharedCallout = await made('/api/callouts', { name: 'Rule for all', rule: callout({ on: 'everyone' }) })
+  const theirTechnician = await house.personWith('technician', [one])
+  await pool.query(`update person set name = 'Tidemill Technician' where id = $1`, [theirTechnician.id])
+  id.team = await made('/api/teams', { name: 'Servers', memberIds: [theirTechnician.id] })
+  await lead('PUT', `/api/teams/${id.team}/rotation`, {
+    starts: '2026-01-05T09:00:00',
+    zone: 'Europe/Lisbon',
+    rule: 'FREQ=WEEKLY',
+    turns: [theirTechnician.id],
+  })
+  id.swap = await made(`/api/teams/${id.team}/swaps`, {
+    personId: theirTechnician.id,
+    from: Date.now(),
+    until: Date.now() + 3_600_000,
+  })
+  id.theirTechnician = theirTechnician.id
+  await lead('PUT', '/api/ways/mail', mailWay)
+  id.webhook = await made('/api/webhooks', { name: 'Desk', url: 'https://tidemill.example/hook' })
+  await pool.query(
+    `with step as (insert into callout_step (alert_id, rule_id, revision, step, n, at, severity)
+       values ($1, $2, 1, 'tell', 1, now(), 'critical') returning id),
+     message as (insert into callout_message (person_id, leaves_at, state) values ($3, now(), 'failed') returning id)
+     insert into callout_told select step.id, message.id from step, message`,
+    [id.alert, id.callout, theirTechnician.id],
+  )
+  id.message = (await firstRow<{ number: number }>(pool, 'select number from callout_message'))!.number
   await pool.query(`update policy_mark set version = nextval('policy_version')`)
   const limited = {
     lead: await house.personWith('lead', [two]),
@@ -334,6 +361,27 @@ const wave = (siteId: number, deviceId: number, credentialId: number) => ({
   waves: [],
   mostFailed: 0,
 })
+const mailWay = {
+  host: '127.0.0.1',
+  port: 25,
+  security: 'none',
+  username: '',
+  sender: 'custode@lanternfield.example',
+}
+const callout = (aTarget: object) => ({
+  target: aTarget,
+  severities: ['critical'],
+  families: null,
+  causes: null,
+  hours: '',
+  outside: 'later',
+  tell: [{ to: 'leads' }],
+  after: 0,
+  again: null,
+  escalate: null,
+  remindAfter: null,
+  sayWell: true,
+})
 export const target = (...deviceIds: number[]) => ({ on: 'devices', deviceIds })
 export const window = (aTarget: object) => ({
   name: 'A window',
@@ -376,6 +424,45 @@ export interface Attempt {
   unlimited?: number
 }
 
+/** Who is told, and how: rules of the other client, and what is the whole house’s. */
+function calloutAttempts(id: TwoClients['id']): Attempt[] {
+  const ofTheirs = { name: 'x', rule: callout({ on: 'client', clientId: id.one }) }
+  const ofAll = { name: 'x', rule: callout({ on: 'everyone' }) }
+  const team = `/api/teams/${id.team}`
+  const turns = { starts: '2026-01-05T09:00:00', zone: 'Europe/Lisbon', rule: 'FREQ=DAILY', turns: [id.theirTechnician] }
+  const swap = { personId: id.theirTechnician, from: Date.now(), until: Date.now() + 1000 }
+  return [
+    { method: 'POST', url: '/api/callouts', body: ofTheirs },
+    { method: 'POST', url: '/api/callouts', body: ofAll },
+    { method: 'POST', url: '/api/callouts/rehearsal', body: ofTheirs },
+    { method: 'PUT', url: `/api/callouts/${id.callout}`, body: ofTheirs },
+    { method: 'PUT', url: `/api/callouts/${id.sharedCallout}`, body: ofAll },
+    // To their own: the rule is still the other’s.
+    {
+      method: 'PUT',
+      url: `/api/callouts/${id.callout}`,
+      body: { name: 'x', rule: callout({ on: 'client', clientId: id.two }) },
+    },
+    { method: 'PUT', url: `/api/callouts/${id.sharedCallout}/pause`, body: { isPaused: true } },
+    { method: 'DELETE', url: `/api/callouts/${id.sharedCallout}` },
+    { method: 'POST', url: '/api/teams', body: { name: 'Another', memberIds: [id.theirTechnician] } },
+    { method: 'PUT', url: team, body: { name: 'Servers', memberIds: [id.theirTechnician] } },
+    { method: 'PUT', url: `${team}/rotation`, body: turns },
+    { method: 'POST', url: `${team}/swaps`, body: swap },
+    { method: 'DELETE', url: `/api/swaps/${id.swap}` },
+    { method: 'DELETE', url: `${team}/rotation` },
+    { method: 'DELETE', url: team },
+    { method: 'PUT', url: '/api/ways/mail', body: mailWay },
+    { method: 'PUT', url: '/api/ways/gathering', body: { gather: 30_000, mostAnHour: 20 } },
+    { method: 'POST', url: '/api/ways/mail/test' },
+    { method: 'POST', url: '/api/webhooks', body: { name: 'Another', url: 'https://hook.example' } },
+    { method: 'PUT', url: `/api/webhooks/${id.webhook}`, body: { name: 'Desk', url: 'http://127.0.0.1:1/' } },
+    { method: 'POST', url: `/api/webhooks/${id.webhook}/test` },
+    { method: 'POST', url: `/api/messages/${id.message}/again` },
+    { method: 'DELETE', url: `/api/webhooks/${id.webhook}` },
+  ]
+}
+
 /**
  * Everything that changes something, tried on what is the other client's: by its number, by a number in the body, and
  * by targets that reach further than one may speak for. In this order they succeed for a lead of all.
@@ -410,6 +497,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       }),
     },
     { method: 'DELETE', url: `/api/assignments/${id.assignment}` },
+    ...calloutAttempts(id),
     { method: 'POST', url: '/api/clients', body: { name: 'Another', code: 'an' } },
     { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },
     { method: 'POST', url: '/api/coverage/preview', body: gap },

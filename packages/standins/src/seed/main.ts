@@ -294,6 +294,10 @@ for (const device of estate.devices) {
 }
 process.stdout.write(JSON.stringify({ fleet, here: await key('lf/Workshop', 'server', ['application'], 1) }))
 
+function mondayBefore(at: number): string {
+  return new Date(at - ((new Date(at).getUTCDay() + 6) % 7) * day).toISOString().slice(0, 10)
+}
+
 /** Who is told of what: common practice, no source. */
 async function tellPeople(): Promise<void> {
   const people = await call<{ id: number; name: string }[]>('GET', '/api/people')
@@ -310,7 +314,7 @@ async function tellPeople(): Promise<void> {
   const servers = await add('/api/teams', { name: 'Servers', memberIds: [mara, ines, jorun] })
   const desk = await add('/api/teams', { name: 'Front desk', memberIds: [ines, jorun] })
   await call('PUT', `/api/teams/${servers}/rotation`, {
-    starts: `${new Date(now - 21 * day).toISOString().slice(0, 10)}T09:00:00`,
+    starts: `${mondayBefore(now - 21 * day)}T09:00:00`,
     zone: 'Europe/Lisbon',
     rule: 'FREQ=WEEKLY',
     turns: [ines, jorun, mara],

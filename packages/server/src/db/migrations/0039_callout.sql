@@ -163,12 +163,10 @@ create table callout_told (
 );
 create index callout_told_message on callout_told (message_id);
 
--- A way by which messages leave: 'mail', or 'webhook 3'. One server process at a time works on it, for as long as its
--- claim lasts.
+-- A way by which messages leave: 'mail', or 'webhook 3'. One server process at a time works on it, as long as it holds an
+-- advisory lock.
 create table callout_way (
   way text primary key,
-  claimed_by text,
-  claimed_until timestamptz,
   failing_since timestamptz,
   failures int not null default 0,
   next_at timestamptz not null default now(),

@@ -105,7 +105,7 @@ async function pass(time: number): Promise<void> {
     callout_step: ['at', 'decided_at'],
     callout_message: ['created_at', 'leaves_at', 'next_at', 'sent_at'],
     callout_due: ['due_at'],
-    callout_way: ['next_at', 'claimed_until', 'failing_since'],
+    callout_way: ['next_at', 'failing_since'],
     window_occurrence: ['from_at', 'until_at', 'start'],
   }))
     await house.pool.query(

@@ -2,7 +2,7 @@ import { second, type Millis } from '#core'
 import type { Pool } from '../../db'
 import type { Job } from '../timers'
 import { decideCallouts } from './decide'
-import { sendRound, type Sending } from './send'
+import { sendMessages, type Sending } from './send'
 
 export { addressees, onCallOf, readRoll, startsOf, type Addressee, type Roll } from './people'
 export { MailLine, sendEvent } from './deliver'
@@ -17,6 +17,6 @@ export { readStories, type ToldAlert } from './stories'
 export function calloutJobs(pool: Pool, sending: Sending): Job[] {
   return [
     { name: 'call-outs', every: second / 2, work: (now: Millis) => decideCallouts(pool, now) },
-    { name: 'messages', every: second / 2, work: sendRound(pool, sending) },
+    { name: 'messages', every: second / 2, work: () => sendMessages(pool, sending) },
   ]
 }

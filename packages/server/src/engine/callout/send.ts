@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto'
 import {
   day,
   hour,
@@ -26,8 +25,6 @@ export interface Sending {
   origin: string
 }
 
-/** A process works on a way for so long without saying so again. Longer than handing one message over can take. */
-const claimFor: Millis = minute
 /** Older than this when it leaves, it is late. */
 const lateAfter: Millis = 10 * minute
 /** Nobody wants to hear today what was to be said yesterday. It is kept, to be sent by hand. */
@@ -58,49 +55,59 @@ interface Message {
 type Content = { mail: Mail } | { event: string }
 type Handed = (message: Message, content: Content) => Promise<Outcome>
 
-/** @returns the work of a round: each way that has something to send and is nobody else's at the moment */
-export function sendRound(pool: Pool, sending: Sending): (now: Millis) => Promise<void> {
-  const me = randomUUID()
-  return async () => {
-    const ways = await rows<{ way: string }>(
-      pool,
-      `
-      select w.way from callout_way w
-      where next_at <= now() and (claimed_until is null or claimed_until < now() or claimed_by = $1)
-        and exists (select from callout_message m
-          where m.state in ('gathering', 'waiting', 'sending') and m.next_at <= now() and m.leaves_at <= now()
-            and w.way = case when m.webhook_id is null then 'mail' else 'webhook ' || m.webhook_id end)`,
-      [me],
-    )
-    const results = await Promise.allSettled(ways.map(({ way }) => workOn(pool, way, me, sending)))
+/** Advisory locks of ways are of this class; the way itself is the other half. */
+const lockClass = 41
+
+/** A round: each way that has something to send, and that no other process is at, side by side. */
+export async function sendMessages(pool: Pool, sending: Sending): Promise<void> {
+  const ways = await rows<{ way: string }>(
+    pool,
+    `
+    select w.way from callout_way w
+    where next_at <= now()
+      and exists (select from callout_message m
+        where m.state in ('gathering', 'waiting', 'sending') and m.next_at <= now() and m.leaves_at <= now()
+          and w.way = case when m.webhook_id is null then 'mail' else 'webhook ' || m.webhook_id end)`,
+  )
+  if (!ways.length) return
+  // The locks are of a connection: whatever becomes of this process, they end with it.
+  const holder = await pool.connect()
+  try {
+    const mine: string[] = []
+    for (const { way } of ways)
+      if ((await firstRow<{ is: boolean }>(holder, 'select pg_try_advisory_lock($1, hashtext($2)) as is', [lockClass, way]))!.is)
+        mine.push(way)
+    const results = await Promise.allSettled(mine.map((way) => workOn(pool, way, sending)))
+    for (const way of mine) await holder.query('select pg_advisory_unlock($1, hashtext($2))', [lockClass, way])
+    holder.release()
     const failed = results.find((result) => result.status === 'rejected')
     if (failed) throw failed.reason
+  } catch (error) {
+    holder.release(true)
+    throw error
   }
 }
 
-async function workOn(pool: Pool, way: string, me: string, sending: Sending): Promise<void> {
+async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> {
   const until = Date.now() + roundFor
   let hand: (Handed & { close(): void }) | null = null
   try {
     while (Date.now() < until) {
-      const claimed = await firstRow<Way>(
+      const free = await firstRow<Way>(
         pool,
-        `update callout_way set claimed_by = $2, claimed_until = now() + make_interval(secs => $3)
-         where way = $1 and next_at <= now() and (claimed_until is null or claimed_until < now() or claimed_by = $2)
-         returning way, failures`,
-        [way, me, claimFor / second],
+        'select way, failures from callout_way where way = $1 and next_at <= now()',
+        [way],
       )
-      if (!claimed) return
+      if (!free) return
       const message = await inTransaction(pool, (tx) => prepareNext(tx, way, sending))
       if (message === null) return
       if (message === 'again') continue
       hand ??= await openWay(pool, way, sending)
       const outcome = hand ? await hand(message, message.content!) : notSetUp
-      await inTransaction(pool, (tx) => record(tx, claimed, message, outcome))
+      await inTransaction(pool, (tx) => record(tx, free, message, outcome))
     }
   } finally {
     hand?.close()
-    await pool.query('update callout_way set claimed_until = null where way = $1 and claimed_by = $2', [way, me])
   }
 }
 

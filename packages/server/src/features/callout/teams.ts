@@ -112,6 +112,18 @@ async function requirePeople(tx: Db, ids: readonly number[], at: string): Promis
     ])
 }
 
+/** Whoever is on call for a team is one of it. @throws ProblemError *invalid* */
+async function requireMember(tx: Db, teamId: number, personId: number): Promise<void> {
+  await requirePeople(tx, [personId], 'personId')
+  const member = await firstRow(tx, 'select from team_member where team_id = $1 and person_id = $2', [teamId, personId])
+  if (!member)
+    throw new ProblemError('invalid', 'Only somebody of the team can be on call for it.', [
+      { at: 'personId', message: 'is not in the team' },
+    ])
+}
+
+const mayGive = (viewer: Viewer) => viewer.access === 'lead' && mayChangeAll(viewer)
+
 async function setMembers(tx: Db, id: number, memberIds: readonly number[]): Promise<void> {
   await requirePeople(tx, memberIds, 'memberIds')
   await tx.query('delete from team_member where team_id = $1', [id])
@@ -285,10 +297,14 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
     body: swapBodySchema,
     handle: ({ body, viewer, id }) =>
       inTransaction(pool, async (tx) => {
-        if (body.personId !== viewer.id && viewer.access !== 'lead')
+        if (body.personId !== viewer.id && !mayGive(viewer))
           throw new ProblemError('not-allowed', 'You can take over a turn yourself. A lead gives it to somebody else.')
+        if (body.until <= body.from || body.until <= Date.now())
+          throw new ProblemError('invalid', 'The swap ends before it begins, or is over already.', [
+            { at: 'until', message: 'not after the beginning' },
+          ])
         const team = await takeTeam(tx, id())
-        await requirePeople(tx, [body.personId], 'personId')
+        await requireMember(tx, team.id, body.personId)
         const row = await firstRow<{ id: number }>(
           tx,
           'insert into swap (team_id, person_id, from_at, until_at) values ($1, $2, $3, $4) returning id',
@@ -316,7 +332,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
         const row = await firstRow<{ id: number; team_id: number }>(
           tx,
           'delete from swap where id = $1 and (person_id = $2 or $3) returning id, team_id',
-          [id(), viewer.id, viewer.access === 'lead'],
+          [id(), viewer.id, mayGive(viewer)],
         )
         if (!row) throw new ProblemError('no-such-team', 'This swap is not there any more, or it is not yours.')
         await audit(tx, { personId: viewer.id, action: 'took a swap back of', kind: 'team', id: row.team_id })

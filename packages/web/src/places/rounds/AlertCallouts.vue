@@ -29,7 +29,7 @@ const isNobody = computed(() => data.value?.said.length === 0 && data.value.next
         </li>
         <li v-for="(said, i) in data.said" :key="i">
           <time class="faint" :title="exactText(said.at, zone)">{{ fullText(said.at) }}</time>
-          <span>{{ stepWords[said.step] }} to <template v-for="(to, n) in said.to" :key="n"><template v-if="n">, </template><b>{{ to.name }}</b> <span :class="to.state === 'failed' ? 'critical' : 'faint'">({{ to.wasOver ? 'not sent: it was over before' : messageWords[to.state] }}<template v-if="to.state === 'failed' || to.state === 'waiting'">: {{ to.answer }}</template>)</span></template><span v-if="!said.to.length" class="warning">nobody: there was nobody who may see this client</span>
+          <span>{{ stepWords[said.step] }} to <template v-for="(to, n) in said.to" :key="n"><template v-if="n">, </template><b>{{ to.name }}</b> <span :class="to.state === 'failed' ? 'critical' : 'faint'">({{ to.wasOver ? 'not sent: it was over before' : messageWords[to.state] }}<template v-if="to.state === 'failed' || to.state === 'waiting'">: {{ to.answer }}</template>)</span></template>{{ ' ' }}<span v-if="!said.to.length" class="warning">nobody: there was nobody who may see this client</span>
             <span class="faint">{{ said.rule }}</span></span>
         </li>
       </ul>

@@ -141,7 +141,11 @@ async function save(): Promise<void> {
 
 <template>
   <form class="editor" :aria-label="before ? `Change ${before.name}` : 'A new rule'" @submit.prevent="save">
-    <div class="name"><ElInput v-model="name" aria-label="Name of the rule" placeholder="name of the rule" maxlength="100" /><span v-if="faults.name" class="critical">{{ faults.name }}</span></div>
+    <div class="name"><ElInput v-model="name" aria-label="Name of the rule" placeholder="name of the rule" maxlength="100" />
+      <button class="btn main" :disabled="busy || !isComplete">{{ before ? 'Save' : 'Add the rule' }}</button>
+      <button type="button" class="btn" @click="emit('close')">Cancel</button>
+    </div>
+    <p v-if="faults.name" class="critical">Name: {{ faults.name }}</p>
     <div class="two">
       <div>
         <p class="sentence">For
@@ -191,24 +195,19 @@ async function save(): Promise<void> {
       <RehearsalPanel :found="answer" :error="error" :asking="asking" :is-complete="isComplete" />
     </div>
     <p v-if="faults.rule" class="critical">{{ faults.rule }}</p>
-    <div class="row">
-      <button class="btn main" :disabled="busy || !isComplete">{{ before ? 'Save' : 'Add the rule' }}</button>
-      <button type="button" class="btn" @click="emit('close')">Cancel</button>
-    </div>
   </form>
 </template>
 
 <style scoped>
 .editor {
-  border-top: 1.5px solid var(--ink);
-  padding: 10px 0 14px;
+  padding: 6px 0 14px;
 }
 .name {
   display: flex;
   gap: 12px;
   align-items: center;
-  max-width: 520px;
-  margin-bottom: 8px;
+  max-width: 640px;
+  margin-bottom: 10px;
 }
 .two {
   display: grid;
@@ -220,11 +219,6 @@ async function save(): Promise<void> {
 }
 h3 {
   margin: 12px 0 4px;
-}
-.row {
-  display: flex;
-  gap: 8px;
-  margin-top: 12px;
 }
 @media (max-width: 900px) {
   .two {

@@ -50,6 +50,13 @@ const listWidth = computed(() => Math.max(220, Math.round(Math.max(12, ...props.
   max-width: 100%;
   vertical-align: middle;
 }
+.many :deep(.el-select__selection) {
+  margin-left: 0;
+}
+.many :deep(.el-select__selected-item),
+.many :deep(.el-select__input-wrapper) {
+  margin-left: 0;
+}
 .words {
   white-space: nowrap;
   overflow: hidden;

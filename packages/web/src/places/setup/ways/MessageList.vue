@@ -47,7 +47,7 @@ const columns = [
       <template #at="{ row }"><time :title="exactText(row.sentAt ?? row.createdAt)">{{ fullText(row.sentAt ?? row.createdAt) }}</time></template>
       <template #to="{ row }">{{ row.to }} <span class="faint">{{ row.way }}</span></template>
       <template #subject="{ row }">{{ row.subject || countText(row.alerts, 'alert') }}</template>
-      <template #state="{ row }"><span :class="{ warning: row.state === 'failed', muted: row.state === 'sent' }">{{ messageWords[row.state as MessageView['state']] }}</span><template v-if="row.state !== 'sent' && row.answer"><span class="faint">: {{ row.answer }}</span></template><template v-if="row.nextAt"> <span class="faint">next {{ fullText(row.nextAt) }}</span></template>
+      <template #state="{ row }"><span :class="{ warning: row.state === 'failed', muted: row.state === 'sent' }">{{ messageWords[row.state as MessageView['state']] }}</span><template v-if="row.state !== 'sent' && row.answer"><span class="faint">: {{ row.answer }}</span></template><template v-if="row.nextAt">{{ ' ' }}<span class="faint">leaves {{ fullText(row.nextAt) }}</span></template>
         <button v-if="row.state === 'failed'" class="link" :aria-label="`Send the message to ${row.to} again`" @click="again(row)">send it again</button></template>
     </ShortTable>
     <p v-if="messages.hasMore.value"><button class="link" @click="messages.more">older ones</button></p>
