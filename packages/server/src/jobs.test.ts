@@ -25,12 +25,13 @@ describe('what the server does by itself', () => {
     'hidden alerts',
     'call-outs',
     'messages',
+    'digests',
   ])('%s: a round of it ends well', async (name) => {
     const [job] = allJobs(house.pool, house.sending).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool, house.sending)).toHaveLength(18)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(19)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

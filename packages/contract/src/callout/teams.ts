@@ -1,6 +1,6 @@
 import Joi from 'joi'
 import type { Millis } from '#core'
-import { answerOf, id, instant, listOf, words } from '../answer'
+import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { aNumber, aTime } from '../bounds'
 import { hoursSchema } from './rules'
 
@@ -85,16 +85,20 @@ export interface Reach {
   hours: string
   zone: string | null
   awayUntil: Millis | null
+  /** When a summary is sent each day, in minutes after midnight on the clocks of the zone; null: none. */
+  digestAt: number | null
 }
 export const reachBodySchema = Joi.object<Reach, true>({
   mailTo: Joi.string().email({ tlds: false }).max(200).allow(null).required(),
   hours: hoursSchema.required(),
   zone: Joi.string().max(60).allow(null).required(),
   awayUntil: aTime.allow(null).required(),
+  digestAt: Joi.number().integer().min(0).max(1439).allow(null).default(null),
 })
 export const reachSchema = answerOf<Reach>({
   mailTo: words.allow(null),
   hours: words,
   zone: words.allow(null),
   awayUntil: instant.allow(null),
+  digestAt: count.allow(null),
 })

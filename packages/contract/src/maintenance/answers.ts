@@ -226,6 +226,7 @@ export const feedsSchema = listOf(
     id,
     clientId: id.allow(null),
     clientName: words.allow(null),
+    teamName: words.allow(null),
     label: words,
     person: words,
     createdAt: instant,

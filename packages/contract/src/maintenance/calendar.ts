@@ -52,18 +52,22 @@ export interface CalendarQuery {
   client?: ClientId
 }
 export const calendarQuerySchema = Joi.object<CalendarQuery, true>({ client: aNumber })
+/** `teamId`: of the turns of a team instead of what is planned. */
 export interface NewFeed {
   clientId: ClientId | null
   label: string
+  teamId?: number
 }
 export const newFeedSchema = Joi.object<NewFeed, true>({
   clientId: aNumber.allow(null).required(),
   label: Joi.string().trim().min(1).max(100).required(),
+  teamId: aNumber,
 })
 export interface FeedView {
   id: number
   clientId: ClientId | null
   clientName: string | null
+  teamName: string | null
   label: string
   person: string
   createdAt: Millis

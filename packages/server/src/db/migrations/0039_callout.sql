@@ -5,7 +5,10 @@ alter table person
   add column mail_to text,
   add column reach_hours text not null default '',
   add column reach_zone text,
-  add column away_until timestamptz;
+  add column away_until timestamptz,
+  -- Minutes after midnight on the clocks of reach_zone at which a summary is sent each day; null: none.
+  add column digest_at int check (digest_at between 0 and 1439),
+  add column digest_on date;
 
 create table team (
   id int generated always as identity primary key,
@@ -37,6 +40,8 @@ create table swap (
   check (until_at > from_at)
 );
 create index swap_team on swap (team_id, until_at);
+-- A feed shows what is planned, or the turns of a team.
+alter table calendar_feed add column team_id int references team;
 
 create table webhook (
   id int generated always as identity primary key,
@@ -139,6 +144,8 @@ create table callout_message (
   created_at timestamptz not null default now(),
   -- Gathered until then.
   leaves_at timestamptz not null,
+  -- A digest tells what is open as it leaves, and no steps.
+  kind text not null default 'callout' check (kind in ('callout', 'digest')),
   -- Why longer than usual: this person has got as many within the hour as anybody should.
   is_throttled boolean not null default false,
   state text not null default 'gathering'

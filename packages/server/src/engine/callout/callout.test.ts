@@ -482,6 +482,7 @@ describe('a team', () => {
         hours: '',
         zone: null,
         awayUntil: Date.now() + hour,
+        digestAt: null,
       }),
     )
     await failing()
@@ -489,15 +490,15 @@ describe('a team', () => {
     expect(mail.received[2]!.to[0]).toBe(colleague.signsInWith.email)
     expect(mail.received).toHaveLength(3)
     await ok(
-      colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: Date.now() + hour }),
+      colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: Date.now() + hour, digestAt: null }),
     )
     await failing()
     await settle()
     expect(mail.received.slice(3).map(({ to }) => to[0]).sort()).toEqual(
       ['night@lanternfield.example', colleague.signsInWith.email].sort(),
     )
-    await house.technician('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null })
-    await colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null })
+    await house.technician('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null, digestAt: null })
+    await colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null, digestAt: null })
   })
 
   it('takes turns; a swap is for its time, and a rule keeps its team from being removed', async () => {
@@ -526,5 +527,44 @@ describe('a team', () => {
     expect((await house.lead('DELETE', `/api/teams/${team}`)).body.code).toBe('still-used')
     await house.lead('DELETE', `/api/callouts/${id}`)
     await ok(house.lead('DELETE', `/api/teams/${team}`))
+  })
+})
+
+describe('a summary in the morning', () => {
+  const morning = (more: object = {}) => {
+    const now = new Date()
+    return { mailTo: null, hours: '', zone: 'UTC', awayUntil: null, digestAt: now.getUTCHours() * 60 + now.getUTCMinutes(), ...more }
+  }
+  const digests = async () => {
+    await allJobs(house.pool, house.sending)
+      .find(({ name }) => name === 'digests')!
+      .work(Date.now())
+    await settle()
+  }
+
+  it('tells what is open at the clients that somebody sees, once a day', async () => {
+    const there = await failing()
+    const limited = await house.personWith('technician', [house.clients[1]])
+    await ok(house.technician('PUT', '/api/session/reach', morning()))
+    await ok(limited.ask('PUT', '/api/session/reach', morning()))
+    await digests()
+    await digests()
+    expect(mail.received.map(({ to }) => to[0]!.split('@')[0]!.split('-')[0]).sort()).toEqual(['tech', 'technician'])
+    const [own, theirs] = ['tech@lanternfield.example', limited.signsInWith.email].map(
+      (address) => mail.received.find(({ to }) => to[0] === address)!,
+    )
+    expect(own!.subject).toMatch(/^This morning: \d+ open alerts, \d+ critical$/)
+    expect(own!.text).toContain(`critical: ${there.alert.deviceName}: orders is stopped – Tidemill Ferries`)
+    expect(theirs!.text).not.toContain('Tidemill')
+  })
+
+  it('is not sent to who is away, and not in the afternoon for a morning that was missed', async () => {
+    const away = await house.personWith('technician', null)
+    await ok(away.ask('PUT', '/api/session/reach', morning({ awayUntil: Date.now() + hour })))
+    const late = await house.personWith('technician', null)
+    const minutes = new Date(Date.now() - 4 * hour)
+    await ok(late.ask('PUT', '/api/session/reach', morning({ digestAt: minutes.getUTCHours() * 60 + minutes.getUTCMinutes() })))
+    await digests()
+    expect(mail.received).toEqual([])
   })
 })

@@ -1,7 +1,8 @@
-import { second, type Millis } from '#core'
+import { minute, second, type Millis } from '#core'
 import type { Pool } from '../../db'
 import type { Job } from '../timers'
 import { decideCallouts } from './decide'
+import { decideDigests } from './digest'
 import { sendMessages, type Sending } from './send'
 
 export { addressees, onCallOf, readRoll, startsOf, type Addressee, type Roll } from './people'
@@ -17,6 +18,7 @@ export { readStories, type ToldAlert } from './stories'
 export function calloutJobs(pool: Pool, sending: Sending): Job[] {
   return [
     { name: 'call-outs', every: second / 2, work: (now: Millis) => decideCallouts(pool, now) },
+    { name: 'digests', every: minute / 2, work: (now: Millis) => decideDigests(pool, now) },
     { name: 'messages', every: second / 2, work: () => sendMessages(pool, sending) },
   ]
 }

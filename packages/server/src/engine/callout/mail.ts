@@ -166,4 +166,4 @@ export function composeMail(all: readonly ToldItem[], { origin, now, lateSince, 
 }
 
 const marks: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }
-const escaped = (text: string) => text.replace(/[&<>"]/g, (sign) => marks[sign]!)
+export const escaped = (text: string) => text.replace(/[&<>"]/g, (sign) => marks[sign]!)

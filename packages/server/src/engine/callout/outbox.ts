@@ -31,7 +31,7 @@ export async function putIn(
   for (const [person, stepIds] of people) {
     const gathering = await firstRow<{ id: string }>(
       tx,
-      `select id from callout_message where person_id = $1 and state = 'gathering' and leaves_at > now()
+      `select id from callout_message where person_id = $1 and kind = 'callout' and state = 'gathering' and leaves_at > now()
        order by number limit 1 for update`,
       [person],
     )
@@ -44,7 +44,7 @@ async function openFor(tx: Db, person: number, now: Millis, gather: Millis, most
   const recent = await rows<{ at: Millis }>(
     tx,
     `select created_at as at from callout_message
-     where person_id = $1 and created_at > $2 and state <> 'dropped' order by number desc limit $3`,
+     where person_id = $1 and kind = 'callout' and created_at > $2 and state <> 'dropped' order by number desc limit $3`,
     [person, time(now - hour), most],
   )
   const isThrottled = recent.length >= most

@@ -12,6 +12,7 @@ import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../d
 import { announce } from '../../live'
 import type { Vault } from '../../secrets/vault'
 import { MailLine, sendEvent, type MailSettings, type Outcome } from './deliver'
+import { composeDigest } from './digest'
 import { composeEvent } from './event'
 import { itemsOf, type ToldItem } from './items'
 import { composeMail, type Mail } from './mail'
@@ -48,6 +49,7 @@ interface Message {
   webhook_id: number | null
   created_at: Millis
   is_throttled: boolean
+  kind: 'callout' | 'digest'
   state: string
   content: Content | null
   attempts: number
@@ -168,7 +170,7 @@ async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Me
   const message = await firstRow<Message>(
     tx,
     `
-    select id, person_id, webhook_id, created_at, is_throttled, state, content, attempts from callout_message
+    select id, person_id, webhook_id, created_at, is_throttled, kind, state, content, attempts from callout_message
     where state in ('gathering', 'waiting', 'sending') and leaves_at <= now() and next_at <= now()
       and case when $1 then person_id is not null else webhook_id = $2 end
     order by number limit 1 for update`,
@@ -180,6 +182,7 @@ async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Me
     await setState(tx, message.id, 'failed', 'It could not leave for a day.')
     return 'again'
   }
+  if (message.kind === 'digest') return prepareDigest(tx, message, origin, now)
   const isLate = now - message.created_at > lateAfter && !message.is_throttled
   if (isLate && isMail && message.content === null) await takeAlong(tx, message)
   const standing = await standingsOf(tx, message.id)
@@ -206,11 +209,22 @@ async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Me
     return 'again'
   }
   const content = message.content ?? (await contentOf(tx, message, said, { origin, now, isLate }))
+  return underWay(tx, message, content)
+}
+
+async function underWay(tx: Db, message: Message, content: Content): Promise<Message> {
   await tx.query(
     `update callout_message set state = 'sending', content = $2, attempts = attempts + 1 where id = $1`,
     [message.id, JSON.stringify(content)],
   )
   return { ...message, content, attempts: message.attempts + 1 }
+}
+
+async function prepareDigest(tx: Db, message: Message, origin: string, now: Millis): Promise<Message | 'again'> {
+  const mail = message.content ? null : await composeDigest(tx, message.person_id!, origin, now)
+  if (message.content ?? mail) return underWay(tx, message, message.content ?? { mail: mail! })
+  await setState(tx, message.id, 'dropped', '')
+  return 'again'
 }
 
 async function contentOf(
@@ -270,7 +284,7 @@ async function takeAlong(tx: Db, { id, person_id }: Message): Promise<void> {
   const others = await rows<{ id: string }>(
     tx,
     `select id from callout_message
-     where person_id = $1 and id <> $2 and state in ('gathering', 'waiting') and content is null and leaves_at <= now()
+     where person_id = $1 and id <> $2 and kind = 'callout' and state in ('gathering', 'waiting') and content is null and leaves_at <= now()
      for update skip locked`,
     [person_id, id],
   )

@@ -7,6 +7,8 @@ import { teamRoutes } from './teams'
 import { toldRoutes } from './told'
 import { wayRoutes } from './ways'
 
+export { turnsCalendar } from './turnsCalendar'
+
 export function calloutRoutes(app: FastifyInstance, pool: Pool, sending: Sending): void {
   ruleRoutes(app, pool)
   teamRoutes(app, pool)

@@ -350,7 +350,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
       (await firstRow<Reach>(
         pool,
         `select mail_to as "mailTo", reach_hours as hours, reach_zone as zone,
-           case when away_until > now() then away_until end as "awayUntil" from person where id = $1`,
+           case when away_until > now() then away_until end as "awayUntil", digest_at as "digestAt" from person where id = $1`,
         [viewer.id],
       ))!,
   })
@@ -368,8 +368,8 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
             { at: 'zone', message: 'unknown time zone' },
           ])
         await tx.query(
-          'update person set mail_to = $2, reach_hours = $3, reach_zone = $4, away_until = $5 where id = $1',
-          [viewer.id, body.mailTo, body.hours, body.zone, time(body.awayUntil)],
+          'update person set mail_to = $2, reach_hours = $3, reach_zone = $4, away_until = $5, digest_at = $6 where id = $1',
+          [viewer.id, body.mailTo, body.hours, body.zone, time(body.awayUntil), body.digestAt],
         )
         await audit(tx, {
           personId: viewer.id,

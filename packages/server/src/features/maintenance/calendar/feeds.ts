@@ -4,6 +4,7 @@ import { firstRow, rows, type Db } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { digest, makeSecret } from '../../../secrets/secret'
 import { audit, ofClients, requireClient, type Viewer } from '../../access'
+import { turnsCalendar } from '../../callout'
 import { allTraits } from '../../estate'
 import { readEstate } from '../../policy'
 import { calendarText, type CalendarWindow } from './write'
@@ -56,13 +57,16 @@ async function reachingOnly<Row extends { client_id: number | null; target: Targ
   return found.filter(({ client_id, target }) => client_id !== null || devices.some(matcher(target)))
 }
 
-export async function makeFeed(tx: Db, viewer: Viewer, { clientId, label }: NewFeed): Promise<MadeFeed> {
+export async function makeFeed(tx: Db, viewer: Viewer, { clientId, label, teamId }: NewFeed): Promise<MadeFeed> {
   if (clientId !== null) requireClient(viewer, clientId, 'no-such-client')
+  if (teamId !== undefined && viewer.access === 'contact') throw new ProblemError('not-allowed')
+  if (teamId !== undefined && !(await firstRow(tx, 'select from team where id = $1 and removed_at is null', [teamId])))
+    throw new ProblemError('no-such-team')
   const secret = makeSecret()
   const row = await firstRow<{ id: number }>(
     tx,
-    'insert into calendar_feed (person_id, client_id, label, digest) values ($1, $2, $3, $4) returning id',
-    [viewer.id, clientId, label, digest(secret)],
+    'insert into calendar_feed (person_id, client_id, label, digest, team_id) values ($1, $2, $3, $4, $5) returning id',
+    [viewer.id, clientId, label, digest(secret), teamId ?? null],
   )
   await audit(tx, { personId: viewer.id, action: 'made', kind: 'calendar feed', id: row!.id, clientId })
   return { id: row!.id, path: `/calendar/${secret}.ics` }
@@ -73,9 +77,10 @@ export function feeds(db: Db, viewer: Viewer): Promise<FeedView[]> {
   return rows<FeedView>(
     db,
     `
-    select f.id, f.client_id as "clientId", c.name as "clientName", f.label, p.name as person,
+    select f.id, f.client_id as "clientId", c.name as "clientName", t.name as "teamName", f.label, p.name as person,
       f.created_at as "createdAt", f.read_at as "readAt"
     from calendar_feed f join person p on p.id = f.person_id left join client c on c.id = f.client_id
+    left join team t on t.id = f.team_id
     where f.revoked_at is null and (f.person_id = $1 or $2) order by f.id limit 1000`,
     [viewer.id, seesAll(viewer)],
   )
@@ -100,14 +105,15 @@ export async function revokeFeed(tx: Db, viewer: Viewer, id: number): Promise<{ 
  * @throws ProblemError no-such-address
  */
 export async function readFeed(db: Db, secret: string): Promise<string> {
-  const feed = await firstRow<{ client_id: number | null; client_ids: number[] | null }>(
+  const feed = await firstRow<{ client_id: number | null; client_ids: number[] | null; team_id: number | null }>(
     db,
     `
     update calendar_feed f set read_at = now() from person p
     where p.id = f.person_id and p.deactivated_at is null and f.digest = $1 and f.revoked_at is null
-    returning f.client_id, p.client_ids`,
+    returning f.client_id, f.team_id, p.client_ids`,
     [digest(secret)],
   )
   if (!feed) throw new ProblemError('no-such-address')
+  if (feed.team_id !== null) return turnsCalendar(db, feed.team_id, feed.client_ids, Date.now())
   return plannedCalendar(db, feed.client_ids, feed.client_id, false)
 }
