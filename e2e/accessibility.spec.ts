@@ -35,7 +35,7 @@ const settled = async (page: Page) => {
 
 const parts = {
   rollout: ['coverage', 'sweep', 'keys', 'newcomers', 'roles', 'waves', 'versions', 'retired'],
-  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'trail', 'storage'],
+  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'trail', 'storage', 'health'],
   policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
 }
 const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']

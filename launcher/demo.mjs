@@ -37,6 +37,7 @@ export function startServer({ place, databaseUrl, port, interval, name = 'server
     CUSTODE_FIRST_LEAD: [demoLead.email, demoLead.name, demoLead.password].join('\n'),
     CUSTODE_INTERVAL: String(interval),
     CUSTODE_PAST_WINDOWS: '1',
+    CUSTODE_VERSION: JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).version,
     ...more,
   })
 }

@@ -10,6 +10,7 @@ import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './f
 import { alertRoutes } from './features/alert'
 import { calloutRoutes } from './features/callout'
 import { clientRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
+import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
 import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
@@ -21,6 +22,7 @@ import { collectRoutes, describeApi } from './http/openapi'
 import { answerFrameworkError, answerWithProblems, sendPage } from './http/problems'
 import { readPublicAddress, refusePlainHttp, type PublicAddress } from './http/transport'
 import { LiveHub } from './live'
+import { noteFault } from './store/health'
 import { openSigner } from './secrets/signer'
 import { openVault, type Vault } from './secrets/vault'
 
@@ -82,7 +84,7 @@ export async function buildApp({
   await app.register(cookie)
   const routes = collectRoutes(app)
   const hasWeb = webFolder !== undefined && existsSync(webFolder)
-  answerWithProblems(app, hasWeb)
+  answerWithProblems(app, hasWeb, (error) => void noteFault(pool, 'request', error))
   readJsonBodies(app)
   refusePlainHttp(app)
   guard(app, pool)
@@ -122,6 +124,7 @@ export async function buildApp({
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
   storageRoutes(app, pool)
+  healthRoutes(app, pool)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
   agentRoutes(app, machines, engine, interval, signer, commandCompletion(vault))

@@ -26,12 +26,13 @@ describe('what the server does by itself', () => {
     'call-outs',
     'messages',
     'digests',
+    'process',
   ])('%s: a round of it ends well', async (name) => {
     const [job] = allJobs(house.pool, house.sending).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool, house.sending)).toHaveLength(19)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(20)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

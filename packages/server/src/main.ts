@@ -1,11 +1,14 @@
+import { randomUUID } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import type { Server } from 'node:https'
+import { hostname } from 'node:os'
 import { addPerson } from './features/access'
 import { buildApp } from './app'
 import { firstRow, migrate, openPool } from './db'
 import { startTimers } from './engine'
 import { allJobs } from './jobs'
 import { openVault } from './secrets/vault'
+import { noteFault } from './store/health'
 import { isLoopback, readPublicAddress, type PublicAddress } from './http/transport'
 
 function need(name: string): string {
@@ -101,10 +104,15 @@ try {
   )
   process.exit(1)
 }
-const stopTimers = startTimers(
-  allJobs(unasked, { vault: openVault(keyFolder), origin: address.url }),
-  app.log,
-)
+const sending = { vault: openVault(keyFolder), origin: address.url }
+const self = { id: randomUUID(), name: `${hostname()}, port ${port}`, version: process.env.CUSTODE_VERSION ?? '' }
+const stopTimers = startTimers(allJobs(unasked, sending, self), {
+  error(fields, text) {
+    app.log.error(fields, text)
+    const { err, timer } = fields as { err?: unknown; timer?: string }
+    void noteFault(unasked, `timer ${timer ?? ''}`, err ?? text)
+  },
+})
 
 let stopping = false
 async function stop(): Promise<void> {

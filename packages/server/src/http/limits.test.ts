@@ -59,6 +59,8 @@ const ofNobody = [
   // Only times; that another client's are refused is tried beside it.
   '/api/lanes/free',
   '/api/devices/{id}/series',
+  '/api/health',
+  '/api/health/troubles',
   '/api/notices',
   // Only a time.
   '/api/past',

@@ -42,6 +42,7 @@ describe('the description of the API', () => {
       'get /api/live',
       'get /api/openapi.json',
       'get /calendar/{secret}',
+      'get /metrics',
     ])
   })
   it('says which fields are always there', () => {

@@ -218,11 +218,17 @@ export function sendPage(reply: FastifyReply): FastifyReply {
 }
 
 /**
+ * @param onFault told of what is nobody's fault but the server's
  * @param hasPage the places of the interface are addresses of one page, which says itself when there is no such place
  */
-export function answerWithProblems(app: FastifyInstance, hasPage: boolean): void {
+export function answerWithProblems(
+  app: FastifyInstance,
+  hasPage: boolean,
+  onFault: (error: unknown) => void = () => undefined,
+): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error)
+    if (problem.code === 'internal') onFault(error)
     if (
       problem.body.status === 500 ||
       problem.code === 'database-away' ||

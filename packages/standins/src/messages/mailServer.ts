@@ -21,9 +21,9 @@ export interface ReceivedMail {
 export const mailMoods = ['well', 'refuses', 'busy', 'loses-answer', 'stalls'] as const
 export type MailMood = (typeof mailMoods)[number]
 
-const most = 500
+const most = 5000
 
-/** A mail server that hands nothing on: it keeps what came, the newest of some hundreds. */
+/** A mail server that hands nothing on: it keeps what came, the newest of some thousands. */
 export class StandInMailServer {
   readonly received: ReceivedMail[] = []
   mood: MailMood = 'well'

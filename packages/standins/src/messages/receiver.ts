@@ -11,7 +11,7 @@ export interface ReceivedEvent {
 export const receiverMoods = ['well', 'fails', 'gone', 'busy', 'late', 'stalls'] as const
 export type ReceiverMood = (typeof receiverMoods)[number]
 
-const most = 500
+const most = 5000
 const lateBy = 3000
 
 /** A system that takes events, as another program of the house would. */

@@ -28,6 +28,7 @@ const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
 const RoundsNarrow = defineAsyncComponent(() => import('./RoundsNarrow.vue'))
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
+const HouseTroubles = defineAsyncComponent(() => import('./HouseTroubles.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
@@ -247,6 +248,7 @@ useKeys('Rounds', [
           <button v-if="asOf === null" class="link" @click="looked()">Mark all as seen <kbd>.</kbd></button>
         </span>
       </div>
+      <HouseTroubles v-if="session.isLead && asOf === null" />
       <RoundsNarrow v-if="isNarrowing || isNarrowed" />
       <NoticeList v-if="asOf === null" />
       <StateNotice :error="error" :loading="!data" @again="refresh" />

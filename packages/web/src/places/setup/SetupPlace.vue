@@ -7,6 +7,7 @@ import StateNotice from '../../parts/ui/StateNotice.vue'
 import CalloutsPart from './callouts/CalloutsPart.vue'
 import ClientsPart from './clients/ClientsPart.vue'
 import PeoplePart from './people/PeoplePart.vue'
+import HealthPart from './HealthPart.vue'
 import StoragePart from './StoragePart.vue'
 import TeamsPart from './teams/TeamsPart.vue'
 import TrailPart from './trail/TrailPart.vue'
@@ -24,7 +25,10 @@ const parts = computed(() => [
   { name: 'clients', title: 'Clients and sites' },
   { name: 'trail', title: 'Audit trail' },
   // It is decided for every client alike.
-  ...(session.person?.clientIds === null ? [{ name: 'storage', title: 'Storage' }] : []),
+  ...(session.person?.clientIds === null ? [
+        { name: 'storage', title: 'Storage' },
+        { name: 'health', title: 'Health' },
+      ] : []),
 ])
 const part = computed(() => parts.value.find((tab) => tab.name === route.query.part)?.name ?? 'callouts')
 const go = (name: string) => void router.replace({ query: { part: name } })
@@ -42,7 +46,8 @@ const go = (name: string) => void router.replace({ query: { part: name } })
       <PeoplePart v-else-if="part === 'people'" />
       <ClientsPart v-else-if="part === 'clients'" />
       <TrailPart v-else-if="part === 'trail'" />
-      <StoragePart v-else />
+      <StoragePart v-else-if="part === 'storage'" />
+      <HealthPart v-else />
     </template>
   </div>
 </template>
