@@ -25,6 +25,7 @@ export const auditKinds = [
   'sweep',
   'team',
   'template',
+  'token',
   'wave run',
   'way',
   'window',

@@ -51,6 +51,7 @@ export function describeApi(app: FastifyInstance, routes: readonly Described[]):
             name: 'custode',
             description: 'Over TLS it is named __Host-custode.',
           },
+          token: { type: 'http', scheme: 'bearer', description: 'Of a program; made in Setup.' },
           device: { type: 'http', scheme: 'bearer' },
         },
         schemas: { Problem: problem },
@@ -84,7 +85,7 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
     place[method.toLowerCase()] = {
       summary: spec.summary,
       description: `For: ${spec.access}.`,
-      ...(spec.access === 'public' ? {} : { security: [spec.access === 'device' ? { device: [] } : { session: [] }] }),
+      ...(spec.access === 'public' ? {} : { security: spec.access === 'device' ? [{ device: [] }] : [{ session: [] }, { token: [] }] }),
       ...(parameters.length ? { parameters } : {}),
       ...(spec.body
         ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body) } } } }

@@ -24,6 +24,7 @@ const absent = {
   'no-such-waiver': [404, 'Nothing to undo', 'Nothing was marked as not needed on this device. Reload Coverage.'],
   'no-such-team': [404, 'No such team', 'This team does not exist any more. Reload the page.'],
   'no-such-way': [404, 'No such way', 'This way of telling people does not exist any more. Reload the page.'],
+  'no-such-token': [404, 'No such token', 'This token does not exist any more, or it is not yours.'],
   'no-such-message': [404, 'No such message', 'This message does not exist, or cannot be sent again.'],
   'no-such-task': [404, 'No such task', 'There is no such task for this device, or it is over.'],
   'no-such-program': [404, 'No such program', 'This server does not have this program. Build it, or ask for another.'],
@@ -45,6 +46,8 @@ const table = {
     'This is not the code of now, or it was used already. Wait for the next one, or use a recovery code.',
   ],
   'too-many-attempts': [429, 'Too many attempts', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
+  'token-refused': [401, 'Token refused', 'The token is wrong, revoked or expired. Make another one.'],
+  'beyond-scope': [403, 'Beyond its scope', 'This token may not do that. Make one with another scope, or do it by hand.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
   'too-many-reports': [
     429,

@@ -92,7 +92,7 @@ export function route<Body = undefined, Query = undefined, Answer = unknown>(
       },
     },
     handler: (request, reply) =>
-      asked.run({ address: request.ip }, () =>
+      asked.run({ address: request.ip, ...(request.viewer?.token ? { token: request.viewer.token.name } : {}) }, () =>
         spec.handle({
           body: checked(spec.body, request.body, false),
           query: checked(spec.query, cleanValues(request.query), true),

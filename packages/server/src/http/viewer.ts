@@ -9,4 +9,6 @@ export interface Viewer {
   access: AccessLevel
   clientIds: ClientId[] | null
   lookedAt: number
+  /** Of a program that asks in their name. */
+  token?: { name: string }
 }

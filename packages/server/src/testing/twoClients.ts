@@ -313,6 +313,7 @@ export async function openTwoClients(): Promise<TwoClients> {
      insert into callout_told select step.id, message.id from step, message`,
     [id.alert, id.callout, theirTechnician.id],
   )
+  id.token = await made('/api/tokens', { name: 'Desk', scope: 'read', clientIds: null, days: 30 })
   id.message = (await firstRow<{ number: number }>(pool, 'select number from callout_message'))!.number
   await pool.query(`update policy_mark set version = nextval('policy_version')`)
   const limited = {
@@ -460,6 +461,7 @@ function calloutAttempts(id: TwoClients['id']): Attempt[] {
     { method: 'POST', url: `/api/webhooks/${id.webhook}/test` },
     { method: 'POST', url: `/api/messages/${id.message}/again` },
     { method: 'DELETE', url: `/api/webhooks/${id.webhook}` },
+    { method: 'DELETE', url: `/api/tokens/${id.token}` },
   ]
 }
 

@@ -12,6 +12,12 @@ export interface AuditEntry {
   detail?: unknown
 }
 
+/** What a program did in somebody's name says by which token. */
+function byWhat(detail: unknown): unknown {
+  const token = asked.getStore()?.token
+  return token === undefined ? detail : { ...(detail as object), byToken: token }
+}
+
 /** Everything a person changes leaves a line, in the transaction that changes it. */
 export async function audit(
   tx: Db,
@@ -20,7 +26,7 @@ export async function audit(
   await tx.query(
     `insert into audit (person_id, action, object_kind, object_id, client_id, detail, address)
      values ($1, $2, $3, $4, $5, $6, $7)`,
-    [personId, action, kind, id, clientId, JSON.stringify(detail), asked.getStore()?.address ?? null],
+    [personId, action, kind, id, clientId, JSON.stringify(byWhat(detail)), asked.getStore()?.address ?? null],
   )
 }
 
@@ -35,7 +41,7 @@ export async function auditAll(tx: Db, entries: readonly AuditEntry[]): Promise<
       entries.map(({ kind }) => kind),
       entries.map(({ id }) => id),
       entries.map(({ clientId }) => clientId ?? null),
-      entries.map(({ detail }) => JSON.stringify(detail ?? {})),
+      entries.map(({ detail }) => JSON.stringify(byWhat(detail ?? {}))),
       asked.getStore()?.address ?? null,
     ],
   )

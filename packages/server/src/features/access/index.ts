@@ -5,6 +5,7 @@ import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 import { secondFactorRoutes } from './secondFactor'
 import { sessionRoutes } from './sessions'
+import { tokenRoutes } from './tokens'
 import { trailRoutes } from './trail'
 import { savedViewRoutes } from './views'
 
@@ -12,6 +13,7 @@ export { audit, auditAll } from './audit'
 export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'
 export { addPerson } from './people'
+export { isOpenTo, programToken, tokenViewer } from './tokens'
 export { digest, makeSecret } from '../../secrets/secret'
 export { mayChangeAll, requireClient, ofClients, viewerOf } from './viewer'
 export type { Viewer } from '../../http/viewer'
@@ -23,4 +25,5 @@ export function accessRoutes(app: FastifyInstance, pool: Pool, vault: Vault): vo
   savedViewRoutes(app, pool)
   sessionRoutes(app, pool)
   trailRoutes(app, pool)
+  tokenRoutes(app, pool)
 }
