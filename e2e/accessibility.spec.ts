@@ -35,7 +35,7 @@ const settled = async (page: Page) => {
 
 const parts = {
   rollout: ['coverage', 'sweep', 'keys', 'newcomers', 'roles', 'waves', 'versions', 'retired'],
-  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'trail', 'storage', 'health'],
+  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'tokens', 'trail', 'storage', 'health'],
   policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
 }
 const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']
@@ -56,6 +56,7 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/maintenance',
     '/maintenance?days=28',
     '/maintenance/calendar',
+    '/reference',
     `/maintenance/${repeats.id}`,
     `/estate/${device.id}/why?watch=services`,
     '/me',

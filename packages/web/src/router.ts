@@ -64,6 +64,11 @@ export const router = createRouter({
     },
     { path: '/setup', component: () => import('./places/setup/SetupPlace.vue'), meta: { place: 'Setup' } },
     { path: '/me', component: () => import('./places/me/OwnPlace.vue'), meta: { place: 'Your page' } },
+    {
+      path: '/reference',
+      component: () => import('./places/reference/ReferencePlace.vue'),
+      meta: { place: 'What programs can ask' },
+    },
     { path: '/storage', redirect: { path: '/setup', query: { part: 'storage' } } },
     { path: '/:rest(.*)*', component: () => import('./parts/ui/NothingHere.vue') },
   ],

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useSession } from '../../parts/data/session'
+import TokensPart from '../setup/tokens/TokensPart.vue'
 import { accessWords } from '../setup/people/accessWords'
 import OwnSecondFactor from './OwnSecondFactor.vue'
 import OwnPassword from './OwnPassword.vue'
@@ -24,6 +25,10 @@ const session = useSession()
     <OwnSecondFactor />
     <h2>Password</h2>
     <OwnPassword />
+    <template v-if="session.isStaff && !session.isLead">
+      <h2>Tokens</h2>
+      <TokensPart />
+    </template>
   </div>
 </template>
 

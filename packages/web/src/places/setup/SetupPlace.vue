@@ -10,6 +10,7 @@ import PeoplePart from './people/PeoplePart.vue'
 import HealthPart from './HealthPart.vue'
 import StoragePart from './StoragePart.vue'
 import TeamsPart from './teams/TeamsPart.vue'
+import TokensPart from './tokens/TokensPart.vue'
 import TrailPart from './trail/TrailPart.vue'
 import WaysPart from './ways/WaysPart.vue'
 
@@ -23,6 +24,7 @@ const parts = computed(() => [
   { name: 'ways', title: 'Mail and webhooks' },
   { name: 'people', title: 'People' },
   { name: 'clients', title: 'Clients and sites' },
+  { name: 'tokens', title: 'Tokens' },
   { name: 'trail', title: 'Audit trail' },
   // It is decided for every client alike.
   ...(session.person?.clientIds === null ? [
@@ -45,6 +47,7 @@ const go = (name: string) => void router.replace({ query: { part: name } })
       <WaysPart v-else-if="part === 'ways'" />
       <PeoplePart v-else-if="part === 'people'" />
       <ClientsPart v-else-if="part === 'clients'" />
+      <TokensPart v-else-if="part === 'tokens'" />
       <TrailPart v-else-if="part === 'trail'" />
       <StoragePart v-else-if="part === 'storage'" />
       <HealthPart v-else />

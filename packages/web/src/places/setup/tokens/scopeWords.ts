@@ -1,0 +1,7 @@
+import type { TokenScope } from '#contract'
+
+export const scopeWords: Record<TokenScope, string> = {
+  read: 'read',
+  maintenance: 'read, and plan maintenance',
+  all: 'all that its person may',
+}
