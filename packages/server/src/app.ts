@@ -114,7 +114,7 @@ export async function buildApp({
     if (topic !== 'reports' && topic !== 'alerts') engine.waiters.changed()
   }
 
-  accessRoutes(app, pool, vault)
+  accessRoutes(app, pool, { vault, origin: address.url })
   clientRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)

@@ -11,6 +11,7 @@ export const personSchema = answerOf<Person>({
   access,
   clientIds: listOf(id).allow(null).description('Null: every client.'),
   lookedAt: instant.description('When the person last walked the round.'),
+  isFactorDue: Joi.boolean(),
 })
 export const peopleSchema = listOf(
   answerOf<PersonListed>({

@@ -13,6 +13,8 @@ export interface Person {
   access: AccessLevel
   clientIds: ClientId[] | null
   lookedAt: number
+  /** The house asks a second factor of them, and they have none: nothing else is open to them. */
+  isFactorDue: boolean
 }
 
 /** `clientIds` null: every client. `deactivatedAt` null: they may sign in. */
@@ -49,17 +51,18 @@ export const signInSchema = Joi.object<SignIn, true>({
 const newPassword = Joi.string().min(10).max(200)
 const clientIds = Joi.array().items(aNumber).min(1).max(5000).unique().allow(null)
 
+/** Without a password they are sent a link to choose one by. */
 export interface NewPerson {
   email: string
   name: string
-  password: string
+  password?: string
   access: AccessLevel
   clientIds: ClientId[] | null
 }
 export const newPersonSchema = Joi.object<NewPerson, true>({
   email: Joi.string().email({ tlds: false }).max(200).required(),
   name: Joi.string().trim().min(1).max(100).required(),
-  password: newPassword.required(),
+  password: newPassword,
   access: Joi.string()
     .valid(...accessLevels)
     .required(),

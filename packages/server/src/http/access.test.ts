@@ -71,6 +71,9 @@ const harmless = new Set([
   '/agent/releases/{version}/{file}/statement',
   '/agent/release-keys',
   '/healthz',
+  '/api/session/forgotten',
+  '/api/invitations/look',
+  '/api/invitations/take',
   '/metrics',
   // For whoever has the secret address of a feed; tried in calendar.test.ts.
   '/calendar/{secret}',

@@ -6,6 +6,8 @@ import type { Viewer } from './viewer'
 import type { Pool } from '../db'
 import { ProblemError } from './problems'
 
+/** What somebody needs who has yet to set up a second factor. */
+const openWithoutFactor = /^\/api\/(session|second-factor)(\/end)?$/
 const reads = new Set(['GET', 'HEAD'])
 
 /**
@@ -33,6 +35,7 @@ export function guard(app: FastifyInstance, pool: Pool): void {
     }
     const token = programToken(request.headers.authorization)
     const viewer = token === null ? await signedIn(pool, request) : await program(pool, token, request)
+    if (viewer.isFactorDue && !openWithoutFactor.test(request.routeOptions.url ?? '')) throw new ProblemError('second-factor-due')
     if (accessLevels.indexOf(viewer.access) < accessLevels.indexOf(spec.access)) throw new ProblemError('not-allowed')
     if (!reads.has(request.method) && request.headers['accept-datetime']) throw new ProblemError('looking-back')
     request.viewer = viewer

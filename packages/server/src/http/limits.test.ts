@@ -63,6 +63,7 @@ const ofNobody = [
   '/api/devices/{id}/series',
   '/api/health',
   '/api/health/troubles',
+  '/api/house-policy',
   '/api/notices',
   // Only a time.
   '/api/past',

@@ -46,6 +46,16 @@ const table = {
     'This is not the code of now, or it was used already. Wait for the next one, or use a recovery code.',
   ],
   'too-many-attempts': [429, 'Too many attempts', 'Too many sign-ins failed. Wait 15 minutes and try again.'],
+  'second-factor-due': [
+    403,
+    'A second factor first',
+    'Your house asks a second factor of you. Set one up on your page; then everything is open to you.',
+  ],
+  'invitation-refused': [
+    404,
+    'The link does not work',
+    'It was used already, is too old, or is not complete. Ask a lead for another, or use “forgotten” where one signs in.',
+  ],
   'token-refused': [401, 'Token refused', 'The token is wrong, revoked or expired. Make another one.'],
   'beyond-scope': [403, 'Beyond its scope', 'This token may not do that. Make one with another scope, or do it by hand.'],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],

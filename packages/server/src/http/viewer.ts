@@ -9,6 +9,8 @@ export interface Viewer {
   access: AccessLevel
   clientIds: ClientId[] | null
   lookedAt: number
+  /** Nothing but setting up a second factor is open to them. */
+  isFactorDue: boolean
   /** Of a program that asks in their name. */
   token?: { name: string }
 }

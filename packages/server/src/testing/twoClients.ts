@@ -462,6 +462,8 @@ function calloutAttempts(id: TwoClients['id']): Attempt[] {
     { method: 'POST', url: `/api/messages/${id.message}/again` },
     { method: 'DELETE', url: `/api/webhooks/${id.webhook}` },
     { method: 'DELETE', url: `/api/tokens/${id.token}` },
+    { method: 'POST', url: `/api/people/${id.person}/invitation` },
+    { method: 'PUT', url: '/api/house-policy', body: { secondFactor: 'none', sessionDays: 7, passwordLength: 10 } },
   ]
 }
 

@@ -1,6 +1,8 @@
 import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
-import type { Vault } from '../../secrets/vault'
+import type { Sending } from '../../engine'
+import { housePolicyRoutes } from './housePolicy'
+import { invitationRoutes } from './invitations'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 import { secondFactorRoutes } from './secondFactor'
@@ -18,7 +20,10 @@ export { digest, makeSecret } from '../../secrets/secret'
 export { mayChangeAll, requireClient, ofClients, viewerOf } from './viewer'
 export type { Viewer } from '../../http/viewer'
 
-export function accessRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
+export function accessRoutes(app: FastifyInstance, pool: Pool, sending: Sending): void {
+  const { vault } = sending
+  housePolicyRoutes(app, pool)
+  invitationRoutes(app, pool, sending)
   signInRoutes(app, pool, vault)
   secondFactorRoutes(app, pool, vault)
   peopleRoutes(app, pool)

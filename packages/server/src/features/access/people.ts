@@ -21,17 +21,20 @@ import { announce } from '../../live/announce'
 import { audit } from './audit'
 import { forgetAttempt, noteAttempt, tried } from './attempts'
 import { sessionToken } from './cookie'
+import { requireGoodPassword } from './housePolicy'
+import { noPassword } from './noPassword'
 import { hashPassword, verifyPassword } from '../../secrets/password'
 import { digest } from '../../secrets/secret'
 
 /** @throws ProblemError already-exists */
+/** @param person without a password nobody signs in as them before they have chosen one */
 export async function addPerson(db: Db, person: NewPerson): Promise<number> {
   const row = await firstRow<{ id: number }>(
     db,
     `
     insert into person (email, name, password_hash, access, client_ids) values ($1, $2, $3, $4, $5)
     on conflict (lower(email)) do nothing returning id`,
-    [person.email, person.name, await hashPassword(person.password), person.access, person.clientIds],
+    [person.email, person.name, person.password === undefined ? noPassword : await hashPassword(person.password), person.access, person.clientIds],
   )
   if (!row) throw new ProblemError('already-exists', 'A person with this e-mail address is there already.')
   return row.id
@@ -174,13 +177,14 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'POST',
     url: '/api/people',
     access: 'lead',
-    summary: 'Add a person',
+    summary: 'Add a person, who is sent a link to choose a password by, unless they are given one',
     answer: madeSchema,
     body: newPersonSchema,
     handle: ({ body, viewer }) =>
       inTransaction(pool, async (tx) => {
         await requireStillLead(tx, viewer)
         await requireGrant(tx, viewer, body.access, body.clientIds)
+        if (body.password !== undefined) await requireGoodPassword(tx, body.password)
         const id = await addPerson(tx, body)
         await audit(tx, {
           personId: viewer.id,
@@ -213,6 +217,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
     answer: passwordChangedSchema,
     body: newPasswordSchema,
     async handle({ body, viewer, id }) {
+      await requireGoodPassword(pool, body.password)
       const hash = await hashPassword(body.password)
       return inTransaction(pool, async (tx) => {
         await requireStillLead(tx, viewer)
@@ -246,6 +251,7 @@ export function peopleRoutes(app: FastifyInstance, pool: Pool): void {
         throw new ProblemError('invalid', 'This is not your password as it is now.', [
           { at: 'current', message: 'wrong' },
         ])
+      await requireGoodPassword(pool, body.password)
       const hash = await hashPassword(body.password)
       return inTransaction(pool, async (tx) => {
         const changed = await firstRow(

@@ -1,4 +1,5 @@
 import { signedInSchema, signInSchema, personSchema, type Person, type SignIn } from '#contract'
+import { day, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -12,7 +13,7 @@ import { hashPassword, verifyPassword } from '../../secrets/password'
 import { digest, makeSecret } from '../../secrets/secret'
 import type { Vault } from '../../secrets/vault'
 import { needsCode, takeCode } from './secondFactor'
-import { sessionLength } from './viewer'
+import { housePolicy } from './housePolicy'
 
 // Verified when there is no such person, so that the time taken does not tell whether there is.
 const nobody = await hashPassword('nobody signs in with this')
@@ -25,6 +26,7 @@ function asPerson(viewer: Viewer): Person {
     access: viewer.access,
     clientIds: viewer.clientIds,
     lookedAt: viewer.lookedAt,
+    isFactorDue: viewer.isFactorDue,
   }
 }
 
@@ -34,13 +36,13 @@ interface Origin {
   browser: string
 }
 
-/** @returns the token of a new session @throws ProblemError */
+/** @returns the token of a new session and how long it lasts @throws ProblemError */
 async function signIn(
   pool: Pool,
   vault: Vault,
   { email, password, code = '' }: SignIn,
   { address, browser }: Origin,
-): Promise<string> {
+): Promise<{ token: string; length: Millis }> {
   const attempt = await noteAttempt(pool, email, address)
   const person = await firstRow<{ id: number; password_hash: string }>(
     pool,
@@ -55,6 +57,7 @@ async function signIn(
     throw new ProblemError('second-factor-needed')
   }
   const token = makeSecret()
+  const length = (await housePolicy(pool)).sessionDays * day
   await inTransaction(pool, async (tx) => {
     // Deactivated, or given another password, while this one was verified: then it counts no longer.
     const still = await firstRow(
@@ -67,13 +70,13 @@ async function signIn(
       throw new ProblemError('second-factor-refused')
     await tx.query(
       'insert into session (token_digest, person_id, expires_at, address, browser) values ($1, $2, $3, $4, $5)',
-      [digest(token), person.id, new Date(Date.now() + sessionLength), address, wellFormed(browser).slice(0, 300)],
+      [digest(token), person.id, new Date(Date.now() + length), address, wellFormed(browser).slice(0, 300)],
     )
     await tx.query('delete from session where expires_at < now()')
     await forgetAttempt(tx, attempt)
     await audit(tx, { personId: person.id, action: 'signed in', kind: 'person', id: person.id })
   })
-  return token
+  return { token, length }
 }
 
 export function signInRoutes(app: FastifyInstance, pool: Pool, vault: Vault): void {
@@ -85,11 +88,11 @@ export function signInRoutes(app: FastifyInstance, pool: Pool, vault: Vault): vo
     answer: signedInSchema,
     body: signInSchema,
     async handle({ body, request, reply }) {
-      const token = await signIn(pool, vault, body, {
+      const { token, length } = await signIn(pool, vault, body, {
         address: request.ip,
         browser: request.headers['user-agent'] ?? '',
       })
-      setSessionToken(request, reply, token, sessionLength)
+      setSessionToken(request, reply, token, length)
       return { signedIn: true }
     },
   })

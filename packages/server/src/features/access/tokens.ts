@@ -26,7 +26,7 @@ export function programToken(authorization: string | undefined): string | null {
 }
 
 /** What no token opens: who may do what, and how the house tells people. */
-const closed = /^\/api\/(people|tokens|sessions?|second-factor|ways|webhooks|live)(\/|$)/
+const closed = /^\/api\/(people|house-policy|tokens|sessions?|second-factor|ways|webhooks|live)(\/|$)/
 const planning = /^\/api\/(windows|occurrences|calendar)(\/|$)/
 const reads = new Set(['GET', 'HEAD'])
 
@@ -83,6 +83,7 @@ export async function tokenViewer(db: Db, token: string, address: string): Promi
     access: row.scope === 'all' ? row.access : 'technician',
     clientIds: both(row.client_ids, row.token_client_ids),
     lookedAt: row.looked_at,
+    isFactorDue: false,
     token: { name: row.token_name, scope: row.scope },
   }
 }

@@ -1,11 +1,11 @@
 import type { AccessLevel } from '#contract'
-import { day, minute, type ClientId } from '#core'
+import { minute, type ClientId } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ProblemError, type AbsentCode } from '../../http/problems'
 import type { Viewer } from '../../http/viewer'
 import { digest } from '../../secrets/secret'
+import { hasNoFactor, isFactorAsked } from './factorRule'
 
-export const sessionLength = 7 * day
 /** A session is noted as used so often, at most. */
 const usedWithin = 5 * minute
 
@@ -17,6 +17,7 @@ interface ViewerRow {
   client_ids: number[] | null
   looked_at: number
   used_at: number
+  is_factor_due: boolean
 }
 
 export async function viewerOf(db: Db, token: string | undefined): Promise<Viewer | null> {
@@ -24,8 +25,9 @@ export async function viewerOf(db: Db, token: string | undefined): Promise<Viewe
   const row = await firstRow<ViewerRow>(
     db,
     `
-    select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at, s.used_at
-    from session s join person p on p.id = s.person_id
+    select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at, s.used_at,
+      ${isFactorAsked} and ${hasNoFactor} as is_factor_due
+    from session s join person p on p.id = s.person_id cross join house_policy h
     where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`,
     [digest(token)],
   )
@@ -42,6 +44,7 @@ export async function viewerOf(db: Db, token: string | undefined): Promise<Viewe
       access: row.access,
       clientIds: row.client_ids,
       lookedAt: row.looked_at,
+      isFactorDue: row.is_factor_due,
     }
   )
 }

@@ -1,0 +1,2 @@
+/** Instead of the digest of a password: no password fits it. */
+export const noPassword = 'none'
