@@ -9,6 +9,8 @@ const commands = /** @type {Record<string, () => Promise<unknown>>} */ ({
   stop: async () => (await import('./demo.mjs')).stopDemo(),
   reset: async () => (await import('./demo.mjs')).reset(),
   status: async () => (await import('./status.mjs')).status(),
+  backup: async () => (await import('./backup.mjs')).backup(),
+  restore: async () => (await import('./backup.mjs')).restore(),
   'release-key': async () => (await import('./releaseKey.mjs')).releaseKey(),
   policy: async () => (await import('./policy.mjs')).policy(),
 })
@@ -22,6 +24,8 @@ const usage = `usage: ./custode COMMAND
   stop    end what a broken-off run left behind
   reset   forget the demo's data
   status  what runs, how large its data is, how it grows and how long it is kept; of another server with CUSTODE_DATABASE
+  backup FILE         save the database and the keys into one file, while the server goes on; of CUSTODE_DATABASE and CUSTODE_KEYS
+  restore FILE        bring them back, into an empty database and an empty folder
   release-key         make the key that signs programs for agents, and say where it lies; “release-key renew” changes it
   policy check FILE   what is wrong with policy as text, by line, and what it would change; 0 when nothing is wrong, else 1
   policy export       print the policy in force as text

@@ -25,7 +25,9 @@ const databaseUrl = need('CUSTODE_DATABASE')
 const port = Number(process.env.CUSTODE_PORT ?? 7700)
 // What people ask, what agents ask, and what is done unasked have connections of their own: none waits for another.
 const [pool, machines, unasked] = [openPool(databaseUrl, 8), openPool(databaseUrl, 8), openPool(databaseUrl, 6)]
-await migrate(pool, need('CUSTODE_MIGRATIONS'), Date.now())
+await migrate(pool, need('CUSTODE_MIGRATIONS'), Date.now()).catch((error: unknown) =>
+  fail(`The database cannot be made ready: ${(error as Error).message}`),
+)
 
 // The first lead comes from the environment, once; everybody else is added by a lead.
 const first = process.env.CUSTODE_FIRST_LEAD?.split('\n')

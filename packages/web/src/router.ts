@@ -9,6 +9,7 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/rounds' },
     { path: '/sign-in', component: () => import('./places/access/SignIn.vue'), meta: { open: true } },
+    { path: '/invitation', component: () => import('./places/access/InvitationPlace.vue'), meta: { open: true } },
     { path: '/rounds', component: RoundsPlace, meta: { place: 'Rounds', past: true } },
     {
       path: '/rounds/shift',
@@ -82,7 +83,10 @@ router.beforeEach(async (to) => {
     const place = components?.default as (() => Promise<unknown>) | { setup?: unknown } | undefined
     if (typeof place === 'function') place().catch(() => undefined)
   }
-  return (await useSession().load()) ? true : { path: '/sign-in', query: { to: to.fullPath } }
+  const session = useSession()
+  if (!(await session.load())) return { path: '/sign-in', query: { to: to.fullPath } }
+  // Nothing else is open to them.
+  return session.person?.isFactorDue && to.path !== '/me' ? '/me' : true
 })
 router.afterEach((to) => {
   document.title = to.meta.place ? `${to.meta.place as string} · Custode` : 'Custode'

@@ -33,7 +33,7 @@ export const useSession = defineStore('session', () => {
       const all = loadClients()
       all.catch(() => undefined)
       person.value = await api.get<Person>('/session')
-      await all
+      if (!person.value.isFactorDue) await all
       // What was asked before somebody signed in was refused, too.
       hasEnded.value = false
       return true

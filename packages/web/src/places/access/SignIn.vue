@@ -39,6 +39,21 @@ async function signIn(): Promise<void> {
   }
   busy.value = false
 }
+/** The same is said whoever it is. */
+const heard = ref('')
+async function forgotten(): Promise<void> {
+  fault.value = ''
+  if (!email.value.trim()) {
+    fault.value = 'Write your e-mail address first.'
+    return
+  }
+  try {
+    await api.post('/session/forgotten', { email: email.value.trim() })
+    heard.value = `If ${email.value.trim()} has an account here, a mail with a link is on its way. If none comes, ask a lead.`
+  } catch (error) {
+    fault.value = (error as ApiError).message
+  }
+}
 </script>
 
 <template>
@@ -49,7 +64,9 @@ async function signIn(): Promise<void> {
     <label>Password<ElInput v-model="password" type="password" autocomplete="current-password" required /></label>
     <label v-if="isCodeAsked">Code of your second factor, or a recovery code<ElInput v-model="code" autocomplete="one-time-code" inputmode="text" spellcheck="false" maxlength="40" required autofocus /></label>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
+    <p v-if="heard" role="status">{{ heard }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>
+    <button type="button" class="link" @click="forgotten">I have forgotten my password</button>
   </form>
 </template>
 

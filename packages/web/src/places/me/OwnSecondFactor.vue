@@ -16,6 +16,7 @@ import { done } from '../../parts/ui/notify'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 
 /** Codes that change with time, from a program on one’s telephone, asked for at each sign-in beside the password. */
+const emit = defineEmits<{ done: [] }>()
 const { data, error, refresh } = useResource(() => api.get<SecondFactor>('/second-factor'))
 /** What is under way: its secret is shown until its first code is given, and then the recovery codes, each once. */
 const begun = ref<(SecondFactorSecret & { picture: string }) | null>(null)
@@ -55,6 +56,10 @@ async function end(): Promise<void> {
   done('Taken away: your password alone lets you in.')
   await refresh()
 }
+function haveThem(): void {
+  codes.value = []
+  emit('done')
+}
 /** An SVG of our own making, as a picture that can run nothing. */
 const pictureOf = (svg: string) => `data:image/svg+xml,${encodeURIComponent(svg)}`
 </script>
@@ -65,7 +70,7 @@ const pictureOf = (svg: string) => `data:image/svg+xml,${encodeURIComponent(svg)
     <template v-if="codes.length">
       <p role="status"><b>It counts from now on.</b> Keep these recovery codes where you keep papers: each lets you in once, without your telephone. They are not shown again.</p>
       <p class="mono codes">{{ codes.join('\n') }}</p>
-      <p><button class="btn" @click="codes = []">I have them</button></p>
+      <p><button class="btn" @click="haveThem">I have them</button></p>
     </template>
     <template v-else-if="begun">
       <p>Scan this with a program that makes codes, or type the secret there. Then give the code that it shows.</p>

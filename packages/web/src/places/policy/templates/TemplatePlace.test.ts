@@ -150,6 +150,7 @@ describe('the place of a template', () => {
       access: 'lead',
       clientIds: null,
       lookedAt: 0,
+      isFactorDue: false,
     }
     await vi.waitFor(() => {
       expect(page.find('[aria-label="Name of the template"]').exists()).toBe(true)

@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { PersonListed, Rounds } from '#contract'
+import type { Invited, PersonListed, Rounds } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -12,6 +12,8 @@ import { confirmed } from '../../../parts/ui/confirm'
 import { attempt, done } from '../../../parts/ui/notify'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
+import HouseRules from './HouseRules.vue'
+import LinkDialog from './LinkDialog.vue'
 import PersonDialog from './PersonDialog.vue'
 import { accessWords } from './accessWords'
 
@@ -52,6 +54,14 @@ async function endFactor(person: PersonListed): Promise<void> {
   done(`${person.name} signs in with the password alone, and can set up another one.`)
   await refresh()
 }
+/** A link that no mail took away: whoever asked hands it over. */
+const handOver = ref<{ name: string; link: string; answer: string } | null>(null)
+async function sendLink({ id, name, email }: Pick<PersonListed, 'id' | 'name' | 'email'>): Promise<void> {
+  const sent = await attempt(() => api.post<Invited>(`/people/${id}/invitation`))
+  if (!sent) return
+  if (sent.isSent) done(`A link to choose a password by is on its way to ${email}.`)
+  else handOver.value = { name, link: sent.link ?? '', answer: sent.answer }
+}
 const isSelf = ({ id }: PersonListed) => id === session.person?.id
 const columns = [
   { key: 'name', title: 'Name', sortBy: ({ name }: PersonListed) => name },
@@ -85,15 +95,23 @@ const columns = [
       <template #state="{ row: person }"><span v-if="person.deactivatedAt" class="muted" :title="exactText(person.deactivatedAt)">deactivated {{ fullText(person.deactivatedAt) }}</span><template v-else>may sign in<span v-if="person.hasSecondFactor" class="muted">, with a second factor</span></template></template>
       <template #acts="{ row: person }"><span v-if="isSelf(person)" class="faint">another lead changes yours</span>
         <template v-else><button class="link" :aria-label="`Change ${person.name}`" @click="changing = person">change</button>{{ ' ' }}
+          <button v-if="!person.deactivatedAt" class="link" :aria-label="`Send ${person.name} a link`" @click="sendLink(person)">send a link</button>{{ ' ' }}
           <button v-if="person.hasSecondFactor" class="link" @click="endFactor(person)">lost their second factor</button>{{ ' ' }}
           <button v-if="person.deactivatedAt" class="link" @click="letIn(person, true)">let in again</button>
           <button v-else class="link" :aria-label="`Deactivate ${person.name}`" @click="letIn(person, false)">deactivate</button></template></template>
     </ShortTable>
-    <PersonDialog v-if="changing !== undefined" :person="changing" @close="changing = undefined" @changed="refresh" />
+    <PersonDialog v-if="changing !== undefined" :person="changing" @close="changing = undefined" @changed="refresh" @invited="sendLink" />
+    <LinkDialog v-if="handOver" v-bind="handOver" @close="handOver = null" />
+    <HouseRules class="rules" />
   </div>
 </template>
 
 <style scoped>
+.rules {
+  margin-top: 18px;
+  border-top: 1px solid var(--rule);
+  padding-top: 8px;
+}
 .tools {
   display: flex;
   gap: 12px;

@@ -9,7 +9,7 @@ import 'element-plus/es/components/input/style/css'
 import { ElSelectV2 } from 'element-plus/es/components/select-v2/index'
 import 'element-plus/es/components/select-v2/style/css'
 import { computed, ref } from 'vue'
-import { accessLevels, type AccessLevel, type NewPerson, type PersonChange, type PersonListed } from '#contract'
+import { accessLevels, type AccessLevel, type Made, type NewPerson, type PersonChange, type PersonListed } from '#contract'
 import { api } from '../../../parts/data/api'
 import { useSession } from '../../../parts/data/session'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -19,7 +19,7 @@ import { accessWords } from './accessWords'
 
 /** Somebody new, or what somebody may do and see, and a new password for whoever lost theirs. */
 const props = defineProps<{ person: PersonListed | null }>()
-const emit = defineEmits<{ close: []; changed: [] }>()
+const emit = defineEmits<{ close: []; changed: []; invited: [person: { id: number; name: string; email: string }] }>()
 const session = useSession()
 const name = ref(props.person?.name ?? '')
 const email = ref('')
@@ -36,7 +36,7 @@ const busy = ref(false)
 const added = (): NewPerson => ({
   name: name.value.trim(),
   email: email.value.trim(),
-  password: password.value,
+  ...(password.value ? { password: password.value } : {}),
   access: access.value,
   clientIds: clientIds.value,
 })
@@ -54,8 +54,10 @@ const renewing = useChecked(async () => (await import('#contract')).newPasswordS
 const faults = computed(() => ({ ...(props.person ? changing : adding).faults.value, ...renewing.faults.value }))
 
 async function add(): Promise<boolean> {
-  if (!(await adding.send(() => api.post('/people', added())))) return false
-  done(`${name.value.trim()} may sign in with this password. It is best changed at the first sign-in.`)
+  const made = await adding.send(() => api.post<Made>('/people', added()))
+  if (!made) return false
+  if (password.value) done(`${name.value.trim()} may sign in with this password. It is best changed at the first sign-in.`)
+  else emit('invited', { id: made.id, name: name.value.trim(), email: email.value.trim() })
   return true
 }
 async function change(id: number): Promise<boolean> {
@@ -83,7 +85,7 @@ async function save(): Promise<void> {
       <ElFormItem label="Name" :error="faults.name"><ElInput v-model="name" maxlength="100" autocomplete="off" /></ElFormItem>
       <ElFormItem v-if="!person" label="E-mail" :error="faults.email"><ElInput v-model="email" maxlength="200" autocomplete="off" spellcheck="false" /></ElFormItem>
       <ElFormItem :label="person ? 'New password' : 'Password'" :error="faults.password">
-        <ElInput v-model="password" type="password" show-password maxlength="200" autocomplete="new-password" :placeholder="person ? 'stays as it is' : 'ten characters at least'" />
+        <ElInput v-model="password" type="password" show-password maxlength="200" autocomplete="new-password" :placeholder="person ? 'stays as it is' : 'none: they are sent a link to choose one'" />
       </ElFormItem>
       <ElFormItem label="May" :error="faults.access"><ChoiceField v-model="access" label="May">
           <option v-for="level in accessLevels" :key="level" :value="level">{{ accessWords[level] }}</option>
