@@ -73,27 +73,27 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   await page.getByRole('button', { name: 'Send me a test' }).click()
   await expect(page.getByText(/It took the test: 250/)).toBeVisible()
 
-  await make(page, 'sv-files', 'stop smbd')
-  const told = await mailTo(page, 'ines@lanternfield.example', /sv-files.*smbd/)
+  await make(page, 'sv-north-dc', 'stop DNS')
+  const told = await mailTo(page, 'ines@lanternfield.example', /sv-north-dc.*DNS/)
   expect(told).toContain('Saltmarsh Veterinary')
   expect(told).toContain('Told by: Shop servers at night')
-  const escalated = await mailTo(page, demoLead.email, /Nobody took it.*sv-files/)
+  const escalated = await mailTo(page, demoLead.email, /Nobody took it.*sv-north-dc/)
   const link = /Take it: (\S+)/.exec(escalated)![1]!
 
   const phone = await telephone(browser)
   await phone.goto(link)
   await signInThere(phone, demoLead.email)
-  await expect(phone.getByRole('heading', { name: /smbd/ })).toBeVisible()
+  await expect(phone.getByRole('heading', { name: /DNS/ })).toBeVisible()
   // Opened alone it takes nothing.
   await expect(phone.getByText('nobody has it yet')).toBeVisible()
-  expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390)
+  expect(await phone.evaluate('document.documentElement.scrollWidth')).toBeLessThanOrEqual(390)
   await phone.getByRole('button', { name: 'Take it' }).click()
   await expect(phone.getByText(`taken by ${demoLead.name}`)).toBeVisible()
   await expect(phone.getByText(/told to Ines Vantorre/)).toBeVisible()
   await expect(phone.getByText(/nobody took it, told to .*Mara Velde/)).toBeVisible()
   await phone.context().close()
-  await make(page, 'sv-files', 'start smbd')
-  expect(await mailTo(page, 'ines@lanternfield.example', /Well again: sv-files/)).toContain('well since')
+  await make(page, 'sv-north-dc', 'start DNS')
+  expect(await mailTo(page, 'ines@lanternfield.example', /Well again: sv-north-dc/)).toContain('well since')
 })
 
 test('an invitation by mail, to the first sign-in with a second factor that the house asks for', async ({

@@ -10,8 +10,8 @@ export type Release = (typeof releases)[number]
 
 export const debianOf: Record<Release, number> = { bullseye: 11, bookworm: 12, trixie: 13 }
 
-/** What an ordinary small server has; `libfaketime` lets a test turn the clock of one program. */
-function packagesOf(release: Release): string[] {
+/** What an ordinary small server has, and more; `libfaketime` lets a test turn the clock of one program. */
+function packagesOf(release: Release, more: readonly string[]): string[] {
   const polkit = release === 'bullseye' ? 'policykit-1' : 'polkitd'
   return [
     'systemd',
@@ -29,8 +29,12 @@ function packagesOf(release: Release): string[] {
     'ca-certificates',
     'passwd',
     'libfaketime',
+    ...more,
   ]
 }
+
+/** What the machine has that Custode itself runs on. */
+export const serverPackages = ['postgresql'] as const
 
 /** Takes a lock that ends with its holder, waiting for whoever has it. */
 async function withLock<T>(folder: string, work: () => Promise<T>): Promise<T> {
@@ -55,10 +59,11 @@ async function withLock<T>(folder: string, work: () => Promise<T>): Promise<T> {
 
 /**
  * The folder of a small Debian of this release, made from Debian's packages at the first call: about a minute.
+ * @param more packages of Debian's, beside the usual ones
  * @throws Error with the last words of mmdebstrap
  */
-export async function ensureBase(release: Release): Promise<string> {
-  const packages = packagesOf(release)
+export async function ensureBase(release: Release, more: readonly string[] = []): Promise<string> {
+  const packages = packagesOf(release, more)
   const folder = join(
     basesFolder,
     `${release}-${createHash('sha256').update(packages.join()).digest('hex').slice(0, 8)}`,

@@ -1,4 +1,4 @@
-export { debianOf, ensureBase, releases, type Release } from './base'
+export { debianOf, ensureBase, releases, serverPackages, type Release } from './base'
 export { RealHost } from './host'
 export { Lan, removeLeftLans } from './lan'
 export { whyNoRealHosts } from './place'

@@ -55,9 +55,12 @@ export class Lan {
     return `${block}.${this.number}.0/24`
   }
 
-  /** Boots another host; ready when its services are up and SSH answers. */
-  async add(release: Release, name: string): Promise<RealHost> {
-    const base = await ensureBase(release)
+  /**
+   * Boots another host; ready when its services are up and SSH answers.
+   * @param more packages of Debian's, beside the usual ones
+   */
+  async add(release: Release, name: string, more: readonly string[] = []): Promise<RealHost> {
+    const base = await ensureBase(release, more)
     const host = new RealHost({
       release,
       name,

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { writeWhole } from '#files'
-import { debianOf, ensureBase, releases, type Release } from './base'
+import { debianOf, ensureBase, releases, serverPackages, type Release } from './base'
 import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
@@ -19,7 +19,8 @@ if (first === 'remove') {
 }
 if (first === 'prepare') {
   await removeLeftLans()
-  await Promise.all(releases.map(ensureBase))
+  await Promise.all(releases.map((release) => ensureBase(release)))
+  await ensureBase('bookworm', serverPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

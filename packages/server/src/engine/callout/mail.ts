@@ -103,15 +103,18 @@ export interface MailContext {
   throttledAt: number | null
 }
 
-/** What several rules say about one alert is said once: the step that asks the most of whoever reads it. */
+/** What several rules say about one alert is said once, by the step that asks the most of whoever reads it, and names all. */
 const weight: readonly CalloutStepKind[] = ['escalate', 'worse', 'tell', 'again', 'untouched', 'well']
+const namesOf = (items: readonly ToldItem[]) => [...new Set(items.map(({ ruleName }) => ruleName))].join('; ')
 export function onePerAlert(items: readonly ToldItem[]): ToldItem[] {
   const best = new Map<number, ToldItem>()
   for (const item of items) {
     const other = best.get(item.alertId)
     if (!other || weight.indexOf(item.step) < weight.indexOf(other.step)) best.set(item.alertId, item)
   }
-  return items.filter((item) => best.get(item.alertId) === item)
+  return items
+    .filter((item) => best.get(item.alertId) === item)
+    .map((item) => ({ ...item, ruleName: namesOf(items.filter(({ alertId }) => alertId === item.alertId)) }))
 }
 
 /** Puts alerts into a mail, by client and cause, with plain text beside it (RFC 2046, section 5.1.4). */
