@@ -64,6 +64,7 @@ const ofNobody = [
   '/api/health',
   '/api/health/troubles',
   '/api/house-policy',
+  '/api/house-policy/provider',
   '/api/notices',
   // Only a time.
   '/api/past',

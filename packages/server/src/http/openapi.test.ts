@@ -41,6 +41,8 @@ describe('the description of the API', () => {
       'get /api/calendar.ics',
       'get /api/live',
       'get /api/openapi.json',
+      'get /api/session/provider',
+      'get /api/session/provider/callback',
       'get /calendar/{secret}',
       'get /metrics',
     ])

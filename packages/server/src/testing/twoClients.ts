@@ -463,6 +463,19 @@ function calloutAttempts(id: TwoClients['id']): Attempt[] {
     { method: 'DELETE', url: `/api/webhooks/${id.webhook}` },
     { method: 'DELETE', url: `/api/tokens/${id.token}` },
     { method: 'POST', url: `/api/people/${id.person}/invitation` },
+    {
+      method: 'PUT',
+      url: '/api/house-policy/provider',
+      body: {
+        name: 'x',
+        issuer: 'https://id.example',
+        clientId: 'custode',
+        scopes: 'openid',
+        groupsClaim: 'groups',
+        rules: [],
+        isOn: false,
+      },
+    },
     { method: 'PUT', url: '/api/house-policy', body: { secondFactor: 'none', sessionDays: 7, passwordLength: 10 } },
   ]
 }

@@ -2,6 +2,7 @@ import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import type { Sending } from '../../engine'
 import { housePolicyRoutes } from './housePolicy'
+import { providerRoutes } from './provider'
 import { invitationRoutes } from './invitations'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
@@ -24,6 +25,7 @@ export function accessRoutes(app: FastifyInstance, pool: Pool, sending: Sending)
   const { vault } = sending
   housePolicyRoutes(app, pool)
   invitationRoutes(app, pool, sending)
+  providerRoutes(app, pool, sending)
   signInRoutes(app, pool, vault)
   secondFactorRoutes(app, pool, vault)
   peopleRoutes(app, pool)

@@ -26,7 +26,7 @@ export async function viewerOf(db: Db, token: string | undefined): Promise<Viewe
     db,
     `
     select p.id, p.name, p.email, p.access, p.client_ids, p.looked_at, s.used_at,
-      ${isFactorAsked} and ${hasNoFactor} as is_factor_due
+      not s.by_provider and ${isFactorAsked} and ${hasNoFactor} as is_factor_due
     from session s join person p on p.id = s.person_id cross join house_policy h
     where s.token_digest = $1 and s.expires_at > now() and p.deactivated_at is null`,
     [digest(token)],
