@@ -18,7 +18,9 @@ import { ensurePostgres } from './debian.mjs'
 import { root } from './place.mjs'
 import { PlainError, step } from './say.mjs'
 
-/** What is saved and where it goes back to: a database, and the folder of keys without which its secrets stay sealed. */
+/**
+ * What is saved and where it goes back to: a database, and the folder of keys without which its secrets stay sealed.
+ */
 function settings() {
   const { CUSTODE_DATABASE: database, CUSTODE_KEYS: keys } = process.env
   if (!database || !keys)
@@ -75,7 +77,11 @@ export async function backup() {
   try {
     step('saving the database…')
     // One state of it, as of one moment (PostgreSQL, pg_dump).
-    run(`${programs}/pg_dump`, ['--format=custom', '--no-owner', `--file=${join(folder, dump)}`], connection(database).env)
+    run(
+      `${programs}/pg_dump`,
+      ['--format=custom', '--no-owner', `--file=${join(folder, dump)}`],
+      connection(database).env,
+    )
     step('saving the keys…')
     cpSync(keys, join(folder, 'keys'), { recursive: true })
     const { version } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
@@ -100,7 +106,9 @@ export async function restore() {
   const { database, keys } = settings()
   if (!existsSync(file)) throw new PlainError(`There is no file ${file}.`)
   if (existsSync(keys) && readdirSync(keys).length)
-    throw new PlainError(`The folder ${keys} has keys in it already. Restore into an empty one: nothing is overwritten.`)
+    throw new PlainError(
+      `The folder ${keys} has keys in it already. Restore into an empty one: nothing is overwritten.`,
+    )
   const programs = ensurePostgres()
   const { env, name } = connection(database)
   const tables = run(
@@ -125,7 +133,9 @@ export async function restore() {
     mkdirSync(keys, { recursive: true, mode: 0o700 })
     cpSync(join(folder, 'keys'), keys, { recursive: true })
     const { version, at } = JSON.parse(readFileSync(join(folder, about), 'utf8'))
-    step(`restored what version ${version} saved at ${at}. Give ${keys} to the user that the server runs as, and start it.`)
+    step(
+      `restored what version ${version} saved at ${at}. Give ${keys} to the user that the server runs as, and start it.`,
+    )
   } finally {
     rmSync(folder, { recursive: true, force: true })
   }

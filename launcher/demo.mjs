@@ -53,17 +53,22 @@ export function hostsSecret(place) {
 }
 
 /**
- * @param {string} url @param {string} place @param {{ page: number, smtp: number }} messages ports of the stand-ins for mail and webhook
+ * @param {string} url @param {string} place @param {{ page: number, smtp: number }} messages ports of the stand-ins
+ * for mail and webhook
  * @returns {{ fleet: Record<string, string>, here: string }}
  */
 export function seed(url, place, messages) {
   const { page, smtp } = messages
   return JSON.parse(
-    execFileSync(process.execPath, [programPath('seed'), url, demoLead.email, demoLead.password, String(page), String(smtp)], {
-      encoding: 'utf8',
-      stdio: ['ignore', 'pipe', 'inherit'],
-      env: { ...process.env, ...hostsSecret(place) },
-    }),
+    execFileSync(
+      process.execPath,
+      [programPath('seed'), url, demoLead.email, demoLead.password, String(page), String(smtp)],
+      {
+        encoding: 'utf8',
+        stdio: ['ignore', 'pipe', 'inherit'],
+        env: { ...process.env, ...hostsSecret(place) },
+      },
+    ),
   )
 }
 
@@ -360,8 +365,12 @@ ${
     : `      ines@lanternfield.example     ${demoLead.password}   technician
       harbour@tidemill.example      ${demoLead.password}   contact of Tidemill Ferries
 `
-}${largeEstate() ? `  ${largeEstate()} devices that report once a minute` : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
-  http://127.0.0.1:${messagePorts(panelPort).page}        read the mails of the demo`}
+}${
+      largeEstate()
+        ? `  ${largeEstate()} devices that report once a minute`
+        : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
+  http://127.0.0.1:${messagePorts(panelPort).page}        read the mails of the demo`
+    }
 
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}
   Ctrl-C stops everything; the data stays. “./custode reset” forgets it.

@@ -50,7 +50,9 @@ export async function openHostHouse(
   const [siteId] = house.sites
   await house.lead('PUT', `/api/sites/${siteId}/networks`, { networks: [lan.network] })
   const failures: unknown[] = []
-  const stopTimers = startTimers(allJobs(house.pool, house.sending), { error: (fields, text) => failures.push([text, fields]) })
+  const stopTimers = startTimers(allJobs(house.pool, house.sending), {
+    error: (fields, text) => failures.push([text, fields]),
+  })
   return {
     house,
     lan,

@@ -9,7 +9,8 @@ import { signedByOwnAuthority } from '../../packages/standins/src/certificates'
 import { Lan, serverPackages, type RealHost } from '../../packages/standins/src/realHosts'
 import { leftOut } from './hostHouse'
 
-// docs/operations.md, step by step, on a Debian 12 with PostgreSQL and nginx from its packages, with the files of deploy/.
+// docs/operations.md, step by step, on a Debian 12 with PostgreSQL and nginx from its packages, with the files of
+// deploy/.
 let lan: Lan
 let host: RealHost
 let ca: string
@@ -63,7 +64,9 @@ function copyProduct(): void {
   for (const part of ['dist', 'launcher', 'custode', 'package.json', 'packages/server/src/db/migrations'])
     cpSync(join(root, part), join(to, part), { recursive: true })
   const packages = execFileSync('npm', ['ls', '--omit=dev', '--all', '--parseable'], { cwd: root, encoding: 'utf8' })
-  const wanted = packages.split('\n').flatMap((path) => (path.startsWith(`${root}/node_modules/`) ? [path.slice(root.length + 1)] : []))
+  const wanted = packages
+    .split('\n')
+    .flatMap((path) => (path.startsWith(`${root}/node_modules/`) ? [path.slice(root.length + 1)] : []))
   execFileSync('cp', ['-a', '--parents', ...wanted, to], { cwd: root })
   // Debian 12 has an older Node: any of 20.19 and newer does, such as this one.
   cpSync(process.execPath, join(host.root, 'usr/local/bin/node'))
@@ -93,7 +96,10 @@ beforeAll(async () => {
     readFileSync(join(root, 'deploy/nginx.conf'), 'utf8').replaceAll('custode.example', host.address),
   )
   // The first lead, once: taken out again when they have signed in.
-  host.write('etc/systemd/system/custode@7700.service.d/first.conf', `[Service]\nEnvironment="CUSTODE_FIRST_LEAD=${lead.email}\\nMara Velde\\n${lead.password}"\n`)
+  host.write(
+    'etc/systemd/system/custode@7700.service.d/first.conf',
+    `[Service]\nEnvironment="CUSTODE_FIRST_LEAD=${lead.email}\\nMara Velde\\n${lead.password}"\n`,
+  )
   await host.sh('rm -f /etc/nginx/sites-enabled/default && nginx -t && systemctl restart nginx')
   await host.sh('systemctl daemon-reload && systemctl enable --now custode@7700')
 }, 900_000)
@@ -115,7 +121,13 @@ describe.skipIf(leftOut)('a server as docs/operations.md has it', () => {
     // What it knows of itself stays on the machine; there it is told.
     expect((await ask('/metrics')).status).toBe(403)
     expect(await host.sh('curl -fsS http://127.0.0.1:7700/metrics')).toContain('# EOF')
-    expect((await host.run('curl -sS -o /dev/null -w %{http_code} -H "X-Forwarded-For: 192.0.2.1" http://127.0.0.1:7700/metrics')).stdout).toBe('403')
+    expect(
+      (
+        await host.run(
+          'curl -sS -o /dev/null -w %{http_code} -H "X-Forwarded-For: 192.0.2.1" http://127.0.0.1:7700/metrics',
+        )
+      ).stdout,
+    ).toBe('403')
   })
 
   it('keeps its keys to itself, and writes nowhere else', async () => {
@@ -128,9 +140,13 @@ describe.skipIf(leftOut)('a server as docs/operations.md has it', () => {
   })
 
   it('logs a line of JSON for each thing, for the journal', async () => {
-    const lines = (await host.sh('journalctl -u custode@7700 -o cat')).trim().split('\n').filter((line) => line.startsWith('{'))
+    const lines = (await host.sh('journalctl -u custode@7700 -o cat'))
+      .trim()
+      .split('\n')
+      .filter((line) => line.startsWith('{'))
     expect(lines.length).toBeGreaterThan(0)
-    for (const line of lines) expect(JSON.parse(line)).toMatchObject({ level: expect.any(Number), time: expect.any(Number) })
+    for (const line of lines)
+      expect(JSON.parse(line)).toMatchObject({ level: expect.any(Number), time: expect.any(Number) })
   })
 
   it('has a second process beside it; one that is killed comes back, and meanwhile the other answers', async () => {
@@ -140,9 +156,13 @@ describe.skipIf(leftOut)('a server as docs/operations.md has it', () => {
       .toBe(0)
     const cookie = await signIn()
     await expect
-      .poll(async () => (JSON.parse((await ask('/api/health', { cookie })).body) as { processes: unknown[] }).processes.length, {
-        timeout: 60_000,
-      })
+      .poll(
+        async () =>
+          (JSON.parse((await ask('/api/health', { cookie })).body) as { processes: unknown[] }).processes.length,
+        {
+          timeout: 60_000,
+        },
+      )
       .toBe(2)
     for (const port of [7700, 7701]) {
       await host.sh(`kill -9 $(systemctl show -p MainPID --value custode@${port})`)

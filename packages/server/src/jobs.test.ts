@@ -50,7 +50,9 @@ describe('what the server does by itself', () => {
     await house.pool.query(
       `insert into sign_in_attempt (email, address, at) values ('a', 'b', now() - interval '25 hours'), ('a', 'b', now() - interval '1 hour')`,
     )
-    for (const { work } of allJobs(house.pool, house.sending).filter((each) => ['sessions', 'attempts'].includes(each.name)))
+    for (const { work } of allJobs(house.pool, house.sending).filter((each) =>
+      ['sessions', 'attempts'].includes(each.name),
+    ))
       await work(Date.now())
     expect((await house.pool.query(`select from session where token_digest = 'old'`)).rowCount).toBe(0)
     expect((await house.pool.query(`select from sign_in_attempt where email = 'a'`)).rowCount).toBe(1)

@@ -12,5 +12,12 @@ export function allJobs(
   sending: Sending,
   process = { id: randomUUID(), name: 'a server', version: '' },
 ): Job[] {
-  return [...engineJobs(pool), ...calloutJobs(pool, sending), ...rolloutJobs(pool), ...alertJobs(pool), ...accessJobs(pool), ...healthJobs(pool, process)]
+  return [
+    ...engineJobs(pool),
+    ...calloutJobs(pool, sending),
+    ...rolloutJobs(pool),
+    ...alertJobs(pool),
+    ...accessJobs(pool),
+    ...healthJobs(pool, process),
+  ]
 }

@@ -1,7 +1,9 @@
 import Joi from 'joi'
 import { answerOf, count, id, words } from '../answer'
 
-/** What came of an invitation. `link`: where no mail could be sent, to be handed over by other means; told this once. */
+/**
+ * What came of an invitation. `link`: where no mail could be sent, to be handed over by other means; told this once.
+ */
 export interface Invited {
   id: number
   isSent: boolean

@@ -163,7 +163,12 @@ export const calloutRehearsalSchema = answerOf<CalloutRehearsal>({
     well: count,
   }),
   recipients: listOf(
-    answerOf<CalloutRehearsal['recipients'][number]>({ name: words, messages: count, atNight: count, mostAnHour: count }),
+    answerOf<CalloutRehearsal['recipients'][number]>({
+      name: words,
+      messages: count,
+      atNight: count,
+      mostAnHour: count,
+    }),
   ),
   moments: listOf(moment),
   left: count,

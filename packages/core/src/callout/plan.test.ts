@@ -6,7 +6,10 @@ import { planCallout, type CalloutStep } from './plan'
 import { usualCallout, type CalloutRule } from './rule'
 import type { AlertStory, Quiet, StoryEvent } from './story'
 
-/** The sentence of the trade: at once, again every 30 min, the lead after 40 min, untouched 24 h; common practice, no source. */
+/**
+ * The sentence of the trade: at once, again every 30 min, the lead after 40 min, untouched 24 h; common practice, no
+ * source.
+ */
 const rule: CalloutRule = {
   clientId: null,
   target: { on: 'everyone' },

@@ -41,15 +41,16 @@ const mostTurnsAhead = 20
 const mostTurns = 3000
 
 /**
- * Who is to be told what of an alert under a rule that concerns it, and when. It knows nothing but the story: asked at any time, about
- * any time, it says the same, so that what a server decides live is what a rehearsal shows.
+ * Who is to be told what of an alert under a rule that concerns it, and when. It knows nothing but the story: asked at
+ * any time, about any time, it says the same, so that what a server decides live is what a rehearsal shows.
  *
  * Clocks stand still while it is quiet and outside of the rule's hours. What falls due then is said when that ends, if
  * it is still so. A rule says nothing of what was taken before it was due, and nothing that is over.
  *
  * @param until steps up to this time
  * @example
- * planCallout({ ...rule, after: 0, again: 30 * minute }, { zone: 'UTC', raisedAt: 0, severity: 'critical', events: [], quiet: [] }, 45 * minute)
+ * planCallout({ ...rule, after: 0, again: 30 * minute },
+ *   { zone: 'UTC', raisedAt: 0, severity: 'critical', events: [], quiet: [] }, 45 * minute)
  * // steps: tell at 0, again at 30 min; next: 60 min
  */
 export function planCallout(rule: Terms, story: AlertStory, until: Millis): CalloutPlan {

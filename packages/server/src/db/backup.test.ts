@@ -49,7 +49,13 @@ it('after all is lost everything is there again, secrets and their keys, and age
   const agent = await house.enrol(house.sites[0], 'tm-saved-1')
   const stopped = { services: [{ name: 'orders', title: '', start: 'automatic' as const, state: 'stopped' as const }] }
   await agent.send([agent.report(1, { facts: stopped }), agent.report(2), agent.report(3)])
-  const mail = { host: '127.0.0.1', port: 25, security: 'none', username: 'custode', sender: 'custode@lanternfield.example' }
+  const mail = {
+    host: '127.0.0.1',
+    port: 25,
+    security: 'none',
+    username: 'custode',
+    sender: 'custode@lanternfield.example',
+  }
   await house.lead('PUT', '/api/ways/mail', { ...mail, password: 'kept under seal' })
   const before = (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
   expect(before).toHaveLength(1)
@@ -77,7 +83,11 @@ it('after all is lost everything is there again, secrets and their keys, and age
       { id: before[0]!.id, severity: before[0]!.severity },
     ])
     // The agent knows nothing of all this: its next report is taken, and what it sent before is not asked for again.
-    const goesOn = new Agent(app, { deviceId: agent.id, deviceKey: agent.key, firstSeq: agent.seq + 1 } as never, agent.began)
+    const goesOn = new Agent(
+      app,
+      { deviceId: agent.id, deviceKey: agent.key, firstSeq: agent.seq + 1 } as never,
+      agent.began,
+    )
     const well = { services: [{ ...stopped.services[0]!, state: 'running' as const }] }
     expect((await goesOn.send([goesOn.report(4), goesOn.report(5, { facts: well })])).status).toBe(200)
     await goesOn.send([goesOn.report(6), goesOn.report(7)])
@@ -92,7 +102,9 @@ it('after all is lost everything is there again, secrets and their keys, and age
 it('overwrites nothing, and says what is wrong', () => {
   expect(custode(['restore', file], house.url, join(folder, 'no-keys')).said).toContain('has tables already')
   expect(custode(['restore', file], otherUrl, keys).said).toContain('has keys in it already')
-  expect(custode(['restore', join(folder, 'nothing')], otherUrl, join(folder, 'none')).said).toContain('There is no file')
+  expect(custode(['restore', join(folder, 'nothing')], otherUrl, join(folder, 'none')).said).toContain(
+    'There is no file',
+  )
   expect(custode(['backup'], house.url, keys).said).toContain('usage: ./custode backup FILE')
   const noise = join(folder, 'noise')
   writeFileSync(noise, 'no archive')

@@ -11,9 +11,9 @@ const openWithoutFactor = /^\/api\/(session|second-factor)(\/end)?$/
 const reads = new Set(['GET', 'HEAD'])
 
 /**
- * The one gate. A person's request needs a session, a program's a token; one that changes something must come from our own pages, which
- * browsers tell by Sec-Fetch-Site or Origin (the cookie is SameSite=Strict as well). Devices are checked against the
- * device row in the statement that stores their report.
+ * The one gate. A person's request needs a session, a program's a token; one that changes something must come from our
+ * own pages, which browsers tell by Sec-Fetch-Site or Origin (the cookie is SameSite=Strict as well). Devices are
+ * checked against the device row in the statement that stores their report.
  */
 export function guard(app: FastifyInstance, pool: Pool): void {
   app.decorateRequest('viewer', null)
@@ -35,7 +35,8 @@ export function guard(app: FastifyInstance, pool: Pool): void {
     }
     const token = programToken(request.headers.authorization)
     const viewer = token === null ? await signedIn(pool, request) : await program(pool, token, request)
-    if (viewer.isFactorDue && !openWithoutFactor.test(request.routeOptions.url ?? '')) throw new ProblemError('second-factor-due')
+    if (viewer.isFactorDue && !openWithoutFactor.test(request.routeOptions.url ?? ''))
+      throw new ProblemError('second-factor-due')
     if (accessLevels.indexOf(viewer.access) < accessLevels.indexOf(spec.access)) throw new ProblemError('not-allowed')
     if (!reads.has(request.method) && request.headers['accept-datetime']) throw new ProblemError('looking-back')
     request.viewer = viewer

@@ -85,7 +85,9 @@ function pathsOf(routes: readonly Described[]): Record<string, Record<string, un
     place[method.toLowerCase()] = {
       summary: spec.summary,
       description: `For: ${spec.access}.`,
-      ...(spec.access === 'public' ? {} : { security: spec.access === 'device' ? [{ device: [] }] : [{ session: [] }, { token: [] }] }),
+      ...(spec.access === 'public'
+        ? {}
+        : { security: spec.access === 'device' ? [{ device: [] }] : [{ session: [] }, { token: [] }] }),
       ...(parameters.length ? { parameters } : {}),
       ...(spec.body
         ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(spec.body) } } } }

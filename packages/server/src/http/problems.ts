@@ -56,10 +56,22 @@ const table = {
     'The link does not work',
     'It was used already, is too old, or is not complete. Ask a lead for another, or use “forgotten” where one signs in.',
   ],
-  'provider-away': [502, 'Identity provider', 'The identity provider cannot be reached. Sign in with your password, or try again later.'],
-  'provider-refused': [403, 'Not let in', 'The identity provider knows you, but you may not do anything here. Ask a lead.'],
+  'provider-away': [
+    502,
+    'Identity provider',
+    'The identity provider cannot be reached. Sign in with your password, or try again later.',
+  ],
+  'provider-refused': [
+    403,
+    'Not let in',
+    'The identity provider knows you, but you may not do anything here. Ask a lead.',
+  ],
   'token-refused': [401, 'Token refused', 'The token is wrong, revoked or expired. Make another one.'],
-  'beyond-scope': [403, 'Beyond its scope', 'This token may not do that. Make one with another scope, or do it by hand.'],
+  'beyond-scope': [
+    403,
+    'Beyond its scope',
+    'This token may not do that. Make one with another scope, or do it by hand.',
+  ],
   'not-allowed': [403, 'Not allowed', 'Your account may not do this. Ask a lead.'],
   'too-many-reports': [
     429,

@@ -430,7 +430,12 @@ function calloutAttempts(id: TwoClients['id']): Attempt[] {
   const ofTheirs = { name: 'x', rule: callout({ on: 'client', clientId: id.one }) }
   const ofAll = { name: 'x', rule: callout({ on: 'everyone' }) }
   const team = `/api/teams/${id.team}`
-  const turns = { starts: '2026-01-05T09:00:00', zone: 'Europe/Lisbon', rule: 'FREQ=DAILY', turns: [id.theirTechnician] }
+  const turns = {
+    starts: '2026-01-05T09:00:00',
+    zone: 'Europe/Lisbon',
+    rule: 'FREQ=DAILY',
+    turns: [id.theirTechnician],
+  }
   const swap = { personId: id.theirTechnician, from: Date.now(), until: Date.now() + 1000 }
   return [
     { method: 'POST', url: '/api/callouts', body: ofTheirs },

@@ -43,7 +43,8 @@ export class StandInMailServer {
       disabledCommands: ['STARTTLS', 'AUTH'],
       size: 10_000_000,
       onRcptTo: ({ address }, _session, done) => {
-        if (this.mood === 'refuses') done(Object.assign(new Error(`${address} is not known here`), { responseCode: 550 }))
+        if (this.mood === 'refuses')
+          done(Object.assign(new Error(`${address} is not known here`), { responseCode: 550 }))
         else if (this.mood === 'busy') done(Object.assign(new Error('come again'), { responseCode: 451 }))
         else if (this.mood !== 'stalls') done()
       },

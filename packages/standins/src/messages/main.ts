@@ -3,8 +3,8 @@ import { mailMoods, StandInMailServer, type MailMood, type ReceivedMail } from '
 import { receiverMoods, StandInReceiver, type ReceiverMood } from './receiver'
 
 /**
- * Where the messages of the demo end: a mail server and a system with a webhook, on loopback, with a page that shows what
- * came and makes them misbehave. Words: the port of the page, the port for SMTP.
+ * Where the messages of the demo end: a mail server and a system with a webhook, on loopback, with a page that shows
+ * what came and makes them misbehave. Words: the port of the page, the port for SMTP.
  */
 const [pagePort = '7704', smtpPort = '7705'] = process.argv.slice(2)
 const mail = new StandInMailServer()
@@ -23,7 +23,10 @@ function choice(name: string, moods: readonly string[], now: string): string {
 function mailText({ at, to, subject, text, messageId }: ReceivedMail): string {
   return `<details><summary>${clock(at)} to <b>${escaped(to.join(', '))}</b>: ${escaped(subject)}</summary><pre>${escaped(
     text,
-  ).replace(/https?:\/\/[^\s<]+/g, (url) => `<a href="${url}">${url}</a>`)}</pre><small>${escaped(messageId)}</small></details>`
+  ).replace(
+    /https?:\/\/[^\s<]+/g,
+    (url) => `<a href="${url}">${url}</a>`,
+  )}</pre><small>${escaped(messageId)}</small></details>`
 }
 
 const page =
@@ -36,7 +39,10 @@ const page =
     <h2>Webhook (${receiver.received.length})</h2>${
       receiver.received
         .toReversed()
-        .map(({ at, body }) => `<details><summary>${clock(at)} ${escaped(body.slice(0, 160))}</summary><pre>${escaped(body)}</pre></details>`)
+        .map(
+          ({ at, body }) =>
+            `<details><summary>${clock(at)} ${escaped(body.slice(0, 160))}</summary><pre>${escaped(body)}</pre></details>`,
+        )
         .join('') || '<p>Nothing yet.</p>'
     }`
 

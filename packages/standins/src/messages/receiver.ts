@@ -1,4 +1,10 @@
-import { createServer, type IncomingHttpHeaders, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import {
+  createServer,
+  type IncomingHttpHeaders,
+  type IncomingMessage,
+  type Server,
+  type ServerResponse,
+} from 'node:http'
 
 /** What came to a webhook, word for word. */
 export interface ReceivedEvent {
@@ -7,7 +13,9 @@ export interface ReceivedEvent {
   body: string
 }
 
-/** How it behaves. `fails`: 500; `gone`: 410; `stalls`: never answers; `late`: answers after some seconds; `busy`: 429. */
+/**
+ * How it behaves. `fails`: 500; `gone`: 410; `stalls`: never answers; `late`: answers after some seconds; `busy`: 429.
+ */
 export const receiverMoods = ['well', 'fails', 'gone', 'busy', 'late', 'stalls'] as const
 export type ReceiverMood = (typeof receiverMoods)[number]
 

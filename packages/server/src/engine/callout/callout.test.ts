@@ -23,12 +23,12 @@ beforeAll(async () => {
   await assignFromLibrary(house, 'Base server')
   await ok(
     house.lead('POST', '/api/exceptions', {
-    target: { on: 'everyone' },
-    watch: 'services',
-    values: { hold: 0, 'clear.hold': 0 },
-    leftOut: false,
-    reason: 'at once',
-  }),
+      target: { on: 'everyone' },
+      watch: 'services',
+      values: { hold: 0, 'clear.hold': 0 },
+      leftOut: false,
+      reason: 'at once',
+    }),
   )
   port = await mail.open()
   const url = await receiver.open()
@@ -141,7 +141,9 @@ describe('an alert that nobody takes', () => {
     await addRule()
     const there = await failing()
     await settle()
-    expect(subjects()).toEqual([`tech: New (critical): ${there.alert.deviceName}: orders is stopped – Tidemill Ferries`])
+    expect(subjects()).toEqual([
+      `tech: New (critical): ${there.alert.deviceName}: orders is stopped – Tidemill Ferries`,
+    ])
     await pass(31 * minute)
     await settle()
     await settle()
@@ -159,7 +161,14 @@ describe('an alert that nobody takes', () => {
     await settle()
     const { text, html, headers, from, references } = mail.kept[0]!
     for (const part of [text, html.replaceAll('&amp;', '&')]) {
-      for (const fact of ['Tidemill Ferries', 'Harbour', alert.deviceName, 'orders is stopped', 'critical', 'Servers at night'])
+      for (const fact of [
+        'Tidemill Ferries',
+        'Harbour',
+        alert.deviceName,
+        'orders is stopped',
+        'critical',
+        'Servers at night',
+      ])
         expect(part).toContain(fact)
       expect(part).toContain(`https://custode.lanternfield.example/alerts/${alert.id}?do=take`)
       expect(part).toMatch(/every service that should run|service/i)
@@ -245,10 +254,7 @@ describe('nobody is told', () => {
          '{"name": "Silence", "kind": "silence", "sentence": [], "sources": []}' from alert where id = $1`,
       [alert.id],
     )
-    await house.pool.query(
-      `update alert set carried_by = (select max(id) from alert) where id = $1`,
-      [alert.id],
-    )
+    await house.pool.query(`update alert set carried_by = (select max(id) from alert) where id = $1`, [alert.id])
     await house.pool.query(
       `insert into alert_entry (alert_id, at, event, detail) select max(id), now(), 'raised', '{"to": "critical"}' from alert`,
     )
@@ -403,7 +409,13 @@ describe('a webhook', () => {
     const { alert } = await failing()
     await settle()
     const { headers, body } = receiver.received[0]!
-    const event = HTTP.toEvent({ headers, body }) as { id: string; type: string; subject: string; source: string; data: object }
+    const event = HTTP.toEvent({ headers, body }) as {
+      id: string
+      type: string
+      subject: string
+      source: string
+      data: object
+    }
     expect(event).toMatchObject({
       type: 'custode.callout.tell',
       subject: `alert/${alert.id}`,
@@ -435,10 +447,9 @@ describe('a webhook', () => {
     receiver.mood = 'gone'
     await failing()
     await settle()
-    const { body: ways } = await house.lead<{ webhooks: { failingSince: number | null; failed: number; answer: string }[] }>(
-      'GET',
-      '/api/ways',
-    )
+    const { body: ways } = await house.lead<{
+      webhooks: { failingSince: number | null; failed: number; answer: string }[]
+    }>('GET', '/api/ways')
     expect(ways.webhooks[0]).toMatchObject({ failed: 1, answer: expect.stringContaining('410') })
     expect(ways.webhooks[0]!.failingSince).not.toBeNull()
     const [failed] = (await house.lead<MessageView[]>('GET', '/api/messages?state=failed')).body
@@ -449,7 +460,14 @@ describe('a webhook', () => {
   })
 
   it('that stalls does not keep mail from leaving', async () => {
-    await addRule({ tell: [{ to: 'webhook', id: hookId }, { to: 'person', id: tech }], again: null, escalate: null })
+    await addRule({
+      tell: [
+        { to: 'webhook', id: hookId },
+        { to: 'person', id: tech },
+      ],
+      again: null,
+      escalate: null,
+    })
     receiver.mood = 'stalls'
     await failing()
     const jobs = allJobs(house.pool, house.sending)
@@ -475,7 +493,11 @@ describe('a team', () => {
     await addRule({ tell: [{ to: 'team', id: team }], again: null, escalate: null }, 'all of them')
     await failing()
     await settle()
-    expect(subjects().map((subject) => subject.slice(0, 4)).sort()).toEqual(['tech', 'tech'])
+    expect(
+      subjects()
+        .map((subject) => subject.slice(0, 4))
+        .sort(),
+    ).toEqual(['tech', 'tech'])
     await ok(
       house.technician('PUT', '/api/session/reach', {
         mailTo: 'night@lanternfield.example',
@@ -490,15 +512,36 @@ describe('a team', () => {
     expect(mail.received[2]!.to[0]).toBe(colleague.signsInWith.email)
     expect(mail.received).toHaveLength(3)
     await ok(
-      colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: Date.now() + hour, digestAt: null }),
+      colleague.ask('PUT', '/api/session/reach', {
+        mailTo: null,
+        hours: '',
+        zone: null,
+        awayUntil: Date.now() + hour,
+        digestAt: null,
+      }),
     )
     await failing()
     await settle()
-    expect(mail.received.slice(3).map(({ to }) => to[0]).sort()).toEqual(
-      ['night@lanternfield.example', colleague.signsInWith.email].sort(),
-    )
-    await house.technician('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null, digestAt: null })
-    await colleague.ask('PUT', '/api/session/reach', { mailTo: null, hours: '', zone: null, awayUntil: null, digestAt: null })
+    expect(
+      mail.received
+        .slice(3)
+        .map(({ to }) => to[0])
+        .sort(),
+    ).toEqual(['night@lanternfield.example', colleague.signsInWith.email].sort())
+    await house.technician('PUT', '/api/session/reach', {
+      mailTo: null,
+      hours: '',
+      zone: null,
+      awayUntil: null,
+      digestAt: null,
+    })
+    await colleague.ask('PUT', '/api/session/reach', {
+      mailTo: null,
+      hours: '',
+      zone: null,
+      awayUntil: null,
+      digestAt: null,
+    })
   })
 
   it('takes turns; a swap is for its time, and a rule keeps its team from being removed', async () => {
@@ -516,7 +559,11 @@ describe('a team', () => {
     await settle()
     expect(subjects()[0]).toMatch(/^lead: /)
     await ok(
-      house.technician('POST', `/api/teams/${team}/swaps`, { personId: tech, from: Date.now() - 1, until: Date.now() + hour }),
+      house.technician('POST', `/api/teams/${team}/swaps`, {
+        personId: tech,
+        from: Date.now() - 1,
+        until: Date.now() + hour,
+      }),
     )
     await failing()
     await settle()
@@ -533,7 +580,14 @@ describe('a team', () => {
 describe('a summary in the morning', () => {
   const morning = (more: object = {}) => {
     const now = new Date()
-    return { mailTo: null, hours: '', zone: 'UTC', awayUntil: null, digestAt: now.getUTCHours() * 60 + now.getUTCMinutes(), ...more }
+    return {
+      mailTo: null,
+      hours: '',
+      zone: 'UTC',
+      awayUntil: null,
+      digestAt: now.getUTCHours() * 60 + now.getUTCMinutes(),
+      ...more,
+    }
   }
   const digests = async () => {
     await allJobs(house.pool, house.sending)
@@ -550,8 +604,8 @@ describe('a summary in the morning', () => {
     await digests()
     await digests()
     expect(mail.received.map(({ to }) => to[0]!.split('@')[0]!.split('-')[0]).sort()).toEqual(['tech', 'technician'])
-    const [own, theirs] = ['tech@lanternfield.example', limited.signsInWith.email].map(
-      (address) => mail.received.find(({ to }) => to[0] === address)!,
+    const [own, theirs] = ['tech@lanternfield.example', limited.signsInWith.email].map((address) =>
+      mail.received.find(({ to }) => to[0] === address)!,
     )
     expect(own!.subject).toMatch(/^This morning: \d+ open alerts, \d+ critical$/)
     expect(own!.text).toContain(`critical: ${there.alert.deviceName}: orders is stopped – Tidemill Ferries`)
@@ -563,7 +617,13 @@ describe('a summary in the morning', () => {
     await ok(away.ask('PUT', '/api/session/reach', morning({ awayUntil: Date.now() + hour })))
     const late = await house.personWith('technician', null)
     const minutes = new Date(Date.now() - 4 * hour)
-    await ok(late.ask('PUT', '/api/session/reach', morning({ digestAt: minutes.getUTCHours() * 60 + minutes.getUTCMinutes() })))
+    await ok(
+      late.ask(
+        'PUT',
+        '/api/session/reach',
+        morning({ digestAt: minutes.getUTCHours() * 60 + minutes.getUTCMinutes() }),
+      ),
+    )
     await digests()
     expect(mail.received).toEqual([])
   })

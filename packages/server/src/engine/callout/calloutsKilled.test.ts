@@ -141,7 +141,10 @@ it('with one of them killed a hundred times: each message arrives, and once wher
   await expect
     .poll(
       async () => {
-        const [due] = await rows<{ n: number }>(house.pool, 'select count(*)::int as n from callout_due where due_at < now()')
+        const [due] = await rows<{ n: number }>(
+          house.pool,
+          'select count(*)::int as n from callout_due where due_at < now()',
+        )
         const [left] = await rows<{ n: number }>(
           house.pool,
           `select count(*)::int as n from callout_message where state in ('gathering', 'waiting', 'sending')`,
@@ -161,8 +164,8 @@ it('with one of them killed a hundred times: each message arrives, and once wher
 
   /** How often each alert was told of by distinct messages. */
   const mails = mail.kept.flatMap(({ text, subject }) =>
-    [...text.matchAll(/(New|Well again)[^:]*: (tm-kill-\d): (job-\d+) is stopped/g)].map(
-      ([, step, device, job]) => `${step} ${device} ${job} ${subject ? '' : 'without a subject'}`.trim(),
+    [...text.matchAll(/(New|Well again)[^:]*: (tm-kill-\d): (job-\d+) is stopped/g)].map(([, step, device, job]) =>
+      `${step} ${device} ${job} ${subject ? '' : 'without a subject'}`.trim(),
     ),
   )
   const events = new Map(
@@ -181,7 +184,9 @@ it('with one of them killed a hundred times: each message arrives, and once wher
   )
   const wasOver = new Set(over.map(({ alert_id, way, step }) => `${way} ${step} ${alert_id}`))
   // Handed over by a process that was killed: nobody knows whether it arrived, and by then it was over.
-  const mayHaveHeard = new Set(over.filter((row) => row.may_have_heard).map(({ alert_id, way }) => `${way} ${alert_id}`))
+  const mayHaveHeard = new Set(
+    over.filter((row) => row.may_have_heard).map(({ alert_id, way }) => `${way} ${alert_id}`),
+  )
   for (const { id, deviceName, evidence } of alerts) {
     const job = evidence!.text.split(' ')[0]!
     const byMail = mails.includes(`New ${deviceName} ${job}`)

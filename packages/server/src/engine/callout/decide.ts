@@ -91,7 +91,8 @@ async function decideGroup(pool: Pool, due: readonly Due[], now: Millis): Promis
         if (!found) continue
         soonest = Math.min(soonest, found.next ?? Infinity)
         for (const step of found.steps)
-          if (isNew(step, alert.id, rule, said)) steps.push({ alertId: alert.id, clientId: alert.about.clientId, rule, step })
+          if (isNew(step, alert.id, rule, said))
+            steps.push({ alertId: alert.id, clientId: alert.about.clientId, rule, step })
         if (isCovered(alert, now)) soonest = Math.min(soonest, now + lookAgain)
       }
       if (soonest < Infinity) next.set(alert.id, soonest)
@@ -206,7 +207,8 @@ async function addresseesOf(tx: Db, roll: Roll, each: NewStep, now: Millis): Pro
 }
 
 /**
- * Notes when to look next. Whatever an alert’s row is locked for, it is being changed: it stays due, and is looked at again.
+ * Notes when to look next. Whatever an alert’s row is locked for, it is being changed: it stays due, and is looked at
+ * again.
  */
 async function putOff(tx: Db, due: readonly Due[], next: ReadonlyMap<number, Millis>): Promise<void> {
   const free = await rows<{ id: number }>(

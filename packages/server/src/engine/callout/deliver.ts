@@ -7,8 +7,9 @@ import { hour, second, type Millis } from '#core'
 import type { Mail } from './mail'
 
 /**
- * How handing a message over went. `sent`: the other side took it. `refused`: it will not take this one. `later`: not this
- * one now. `away`: it takes none at the moment. `unknown`: nobody knows whether it has it. `answer`: what it said.
+ * How handing a message over went. `sent`: the other side took it. `refused`: it will not take this one. `later`: not
+ * this one now. `away`: it takes none at the moment. `unknown`: nobody knows whether it has it. `answer`: what it
+ * said.
  */
 export interface Outcome {
   is: 'sent' | 'refused' | 'later' | 'away' | 'unknown'
@@ -108,11 +109,7 @@ async function connect({ host, port, security, username, password }: MailSetting
 }
 
 /** @returns what the server said. @throws SmtpError */
-function handed(
-  connection: SMTPConnection,
-  envelope: { from: string; to: string[] },
-  text: Readable,
-): Promise<string> {
+function handed(connection: SMTPConnection, envelope: { from: string; to: string[] }, text: Readable): Promise<string> {
   return new Promise((resolve, reject) => {
     const fail = (error?: unknown) => reject(error ?? new Error('The connection was closed.'))
     connection.once('error', fail)

@@ -118,7 +118,10 @@ function mailOf(
         ...(held ? [`${countText(held, 'alert')} held back by maintenance now`] : []),
       ],
     ],
-    ['Planned within 24 hours', planned.length ? planned.map(({ name, from }) => `${clock(from)}: ${name}`) : ['nothing']],
+    [
+      'Planned within 24 hours',
+      planned.length ? planned.map(({ name, from }) => `${clock(from)}: ${name}`) : ['nothing'],
+    ],
     ['All of it', [`${origin}/rounds`]],
   ]
   return {

@@ -31,7 +31,9 @@ export interface ToldItem {
   tried: string[]
 }
 
-type Row = Omit<ToldItem, 'tried'> & { tries: { verb: string; service: string; before: string; after: string; reason: string }[] }
+type Row = Omit<ToldItem, 'tried'> & {
+  tries: { verb: string; service: string; before: string; after: string; reason: string }[]
+}
 
 /** What a message has to tell, one row a step, the most urgent first. */
 export async function itemsOf(db: Db, messageId: string): Promise<ToldItem[]> {

@@ -81,12 +81,10 @@ function subjectOf(items: readonly ToldItem[]): string {
     return clean(
       `${stepWords[first!.step]}${first!.step === 'well' ? '' : ` (${first!.severity})`}: ${titleOf(first!)} – ${first!.clientName}`,
     )
-  const counts = severities
-    .toReversed()
-    .flatMap((severity) => {
-      const many = items.filter((item) => item.severity === severity && item.step !== 'well').length
-      return many ? [`${many} ${severity}`] : []
-    })
+  const counts = severities.toReversed().flatMap((severity) => {
+    const many = items.filter((item) => item.severity === severity && item.step !== 'well').length
+    return many ? [`${many} ${severity}`] : []
+  })
   const well = items.filter(({ step }) => step === 'well').length
   if (well) counts.push(`${well} well again`)
   const clients = new Set(items.map(({ clientName }) => clientName))
@@ -103,7 +101,10 @@ export interface MailContext {
   throttledAt: number | null
 }
 
-/** What several rules say about one alert is said once, by the step that asks the most of whoever reads it, and names all. */
+/**
+ * What several rules say about one alert is said once, by the step that asks the most of whoever reads it, and names
+ * all.
+ */
 const weight: readonly CalloutStepKind[] = ['escalate', 'worse', 'tell', 'again', 'untouched', 'well']
 const namesOf = (items: readonly ToldItem[]) => [...new Set(items.map(({ ruleName }) => ruleName))].join('; ')
 export function onePerAlert(items: readonly ToldItem[]): ToldItem[] {
@@ -122,7 +123,9 @@ export function composeMail(all: readonly ToldItem[], { origin, now, lateSince, 
   const items = onePerAlert(all)
   const notes: string[] = []
   if (lateSince !== null)
-    notes.push(`This is late: mail could not leave since ${clock(lateSince, items[0]?.zone ?? 'UTC')}. It is put together as things are now.`)
+    notes.push(
+      `This is late: mail could not leave since ${clock(lateSince, items[0]?.zone ?? 'UTC')}. It is put together as things are now.`,
+    )
   if (throttledAt !== null)
     notes.push(
       `You got ${throttledAt} messages within an hour. What came after them was gathered into this one, so that they can be read.`,

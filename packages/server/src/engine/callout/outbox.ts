@@ -18,11 +18,7 @@ export async function calloutSettings(db: Db): Promise<Settings> {
  * Puts what is to be said into messages. What one person is told within a short time is one message; another system
  * gets each by itself.
  */
-export async function putIn(
-  tx: Db,
-  told: readonly { stepId: number; to: Addressee }[],
-  now: Millis,
-): Promise<void> {
+export async function putIn(tx: Db, told: readonly { stepId: number; to: Addressee }[], now: Millis): Promise<void> {
   const { gather, mostAnHour } = await calloutSettings(tx)
   const people = new Map<number, number[]>()
   for (const { stepId, to } of told)

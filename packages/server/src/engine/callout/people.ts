@@ -84,12 +84,7 @@ export function onCallOf(roll: Roll, team: number, at: Millis): number | null {
  * nobody of those who are meant can be reached (away, outside of their hours), all of them are told all the same; where
  * there is nobody, the leads.
  */
-export function addressees(
-  roll: Roll,
-  recipients: readonly Recipient[],
-  clientId: ClientId,
-  at: Millis,
-): Addressee[] {
+export function addressees(roll: Roll, recipients: readonly Recipient[], clientId: ClientId, at: Millis): Addressee[] {
   const people = new Set<number>()
   const webhooks = new Set<number>()
   for (const recipient of recipients) {

@@ -1,13 +1,4 @@
-import {
-  day,
-  hour,
-  minute,
-  second,
-  standingAt,
-  stillToSay,
-  type AlertStanding,
-  type Millis,
-} from '#core'
+import { day, hour, minute, second, standingAt, stillToSay, type AlertStanding, type Millis } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import type { Vault } from '../../secrets/vault'
@@ -77,7 +68,12 @@ export async function sendMessages(pool: Pool, sending: Sending): Promise<void> 
   try {
     const mine: string[] = []
     for (const { way } of ways)
-      if ((await firstRow<{ is: boolean }>(holder, 'select pg_try_advisory_lock($1, hashtext($2)) as is', [lockClass, way]))!.is)
+      if (
+        (await firstRow<{ is: boolean }>(holder, 'select pg_try_advisory_lock($1, hashtext($2)) as is', [
+          lockClass,
+          way,
+        ]))!.is
+      )
         mine.push(way)
     const results = await Promise.allSettled(mine.map((way) => workOn(pool, way, sending)))
     for (const way of mine) await holder.query('select pg_advisory_unlock($1, hashtext($2))', [lockClass, way])
@@ -115,11 +111,7 @@ async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> 
 
 const notSetUp: Outcome = { is: 'away', answer: 'Nobody has said how mail leaves. A lead does in Setup, Ways.' }
 
-async function openWay(
-  pool: Pool,
-  way: string,
-  sending: Sending,
-): Promise<(Handed & { close(): void }) | null> {
+async function openWay(pool: Pool, way: string, sending: Sending): Promise<(Handed & { close(): void }) | null> {
   if (way === 'mail') return openMailWay(pool, sending)
   const webhook = await firstRow<{ id: number; url: string; secret: Buffer }>(
     pool,
@@ -161,8 +153,8 @@ async function openMailWay(pool: Pool, { vault, origin }: Sending): Promise<(Han
 }
 
 /**
- * The next message of a way, made ready and marked as being handed over. What is over by now leaves it; what is quiet by
- * now waits in another; what else waits for the same person since long ago comes along.
+ * The next message of a way, made ready and marked as being handed over. What is over by now leaves it; what is quiet
+ * by now waits in another; what else waits for the same person since long ago comes along.
  * @returns null: there is none; 'again': the next one had nothing to say any more
  */
 async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Message | 'again' | null> {
@@ -213,10 +205,10 @@ async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Me
 }
 
 async function underWay(tx: Db, message: Message, content: Content): Promise<Message> {
-  await tx.query(
-    `update callout_message set state = 'sending', content = $2, attempts = attempts + 1 where id = $1`,
-    [message.id, JSON.stringify(content)],
-  )
+  await tx.query(`update callout_message set state = 'sending', content = $2, attempts = attempts + 1 where id = $1`, [
+    message.id,
+    JSON.stringify(content),
+  ])
   return { ...message, content, attempts: message.attempts + 1 }
 }
 

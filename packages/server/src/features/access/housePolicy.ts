@@ -1,9 +1,4 @@
-import {
-  housePolicySchema,
-  housePolicyViewSchema,
-  type HousePolicy,
-  type HousePolicyView,
-} from '#contract'
+import { housePolicySchema, housePolicyViewSchema, type HousePolicy, type HousePolicyView } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'

@@ -24,7 +24,12 @@ let count = 0
 async function invite() {
   const email = `new${++count}@lanternfield.example`
   const { id } = (
-    await house.lead<Made>('POST', '/api/people', { email, name: 'Hamo Threlkeld', access: 'technician', clientIds: null })
+    await house.lead<Made>('POST', '/api/people', {
+      email,
+      name: 'Hamo Threlkeld',
+      access: 'technician',
+      clientIds: null,
+    })
   ).body
   return { email, ...(await house.lead<Invited>('POST', `/api/people/${id}/invitation`)).body }
 }
@@ -146,7 +151,9 @@ describe('what holds for everybody', () => {
 
   it('shorter sessions end sooner, those that are there, too', async () => {
     const person = await house.personWith('technician', null)
-    await house.pool.query(`update session set created_at = now() - interval '2 days' where person_id = $1`, [person.id])
+    await house.pool.query(`update session set created_at = now() - interval '2 days' where person_id = $1`, [
+      person.id,
+    ])
     expect((await person.ask('GET', '/api/session')).status).toBe(200)
     await set({ sessionDays: 1 })
     expect((await person.ask('GET', '/api/session')).status).toBe(401)
@@ -161,6 +168,8 @@ describe('what holds for everybody', () => {
     const limited = await house.personWith('lead', [house.clients[0]]).catch(() => null)
     await set()
     const one = limited ?? (await house.personWith('lead', [house.clients[0]]))
-    expect((await one.ask('PUT', '/api/house-policy', { secondFactor: 'none', sessionDays: 7, passwordLength: 10 })).status).toBe(403)
+    expect(
+      (await one.ask('PUT', '/api/house-policy', { secondFactor: 'none', sessionDays: 7, passwordLength: 10 })).status,
+    ).toBe(403)
   })
 })

@@ -187,7 +187,12 @@ export function invitationRoutes(app: FastifyInstance, pool: Pool, sending: Send
         await tx.query('update person set password_hash = $2 where id = $1', [person_id, hash])
         await endSessions(tx, person_id)
         await forgetAttempt(tx, attempt)
-        await audit(tx, { personId: person_id, action: 'chose a password by a link for', kind: 'person', id: person_id })
+        await audit(tx, {
+          personId: person_id,
+          action: 'chose a password by a link for',
+          kind: 'person',
+          id: person_id,
+        })
       })
       return { signedIn: false }
     },

@@ -34,7 +34,13 @@ export async function addPerson(db: Db, person: NewPerson): Promise<number> {
     `
     insert into person (email, name, password_hash, access, client_ids) values ($1, $2, $3, $4, $5)
     on conflict (lower(email)) do nothing returning id`,
-    [person.email, person.name, person.password === undefined ? noPassword : await hashPassword(person.password), person.access, person.clientIds],
+    [
+      person.email,
+      person.name,
+      person.password === undefined ? noPassword : await hashPassword(person.password),
+      person.access,
+      person.clientIds,
+    ],
   )
   if (!row) throw new ProblemError('already-exists', 'A person with this e-mail address is there already.')
   return row.id

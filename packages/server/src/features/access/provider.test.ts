@@ -6,7 +6,8 @@ import type { GroupRule, Person, PersonListed, ProviderBody, ProviderSetting } f
 import { openHouse, type House } from '../../testing/house'
 import { rightsOf } from './provider'
 
-// A real provider on loopback, certified by the OpenID Foundation (oidc-provider), that is walked through as a browser does.
+// A real provider on loopback, certified by the OpenID Foundation (oidc-provider), that is walked through as a browser
+// does.
 interface Account {
   email: string
   name: string
@@ -40,16 +41,18 @@ beforeAll(async () => {
     scopes: ['openid', 'email', 'profile', 'groups'],
     findAccount: (_, id) => {
       const account = accounts.get(id)
-      return account && {
-        accountId: id,
-        claims: () => ({
-          sub: id,
-          email: account.email,
-          email_verified: account.verified ?? true,
-          name: account.name,
-          groups: account.groups,
-        }),
-      }
+      return (
+        account && {
+          accountId: id,
+          claims: () => ({
+            sub: id,
+            email: account.email,
+            email_verified: account.verified ?? true,
+            name: account.name,
+            groups: account.groups,
+          }),
+        }
+      )
     },
     cookies: { keys: ['of a test'] },
     jwks: undefined,
@@ -150,7 +153,11 @@ const whoIs = async ({ ours }: Came) =>
 
 describe('signing in by the identity provider', () => {
   it('gives the rights of one’s groups, anew each time', async () => {
-    accounts.set('ines', { email: 'ines@lanternfield.example', name: 'Ines Vantorre', groups: ['staff', 'custode-tidemill'] })
+    accounts.set('ines', {
+      email: 'ines@lanternfield.example',
+      name: 'Ines Vantorre',
+      groups: ['staff', 'custode-tidemill'],
+    })
     const first = await signIn('ines', '/alerts/7?do=take')
     expect(first.address).toBe('/alerts/7?do=take')
     expect(await whoIs(first)).toMatchObject({ name: 'Ines Vantorre', access: 'technician', clientIds: [1] })
@@ -166,7 +173,12 @@ describe('signing in by the identity provider', () => {
   it('refuses whose groups may do nothing, who is deactivated, and whose address nobody has verified', async () => {
     accounts.set('guest', { email: 'guest@lanternfield.example', name: 'Guest', groups: ['staff'] })
     expect((await signIn('guest')).address).toMatch(/^\/sign-in\?problem=None of your groups/)
-    accounts.set('liar', { email: 'lead@lanternfield.example', name: 'Liar', groups: ['custode-leads'], verified: false })
+    accounts.set('liar', {
+      email: 'lead@lanternfield.example',
+      name: 'Liar',
+      groups: ['custode-leads'],
+      verified: false,
+    })
     expect((await signIn('liar')).address).toMatch(/no e-mail address of yours that it has verified/)
     accounts.set('gone', { email: 'gone@lanternfield.example', name: 'Gone', groups: ['custode-tidemill'] })
     const { id } = await whoIs(await signIn('gone'))
@@ -212,15 +224,18 @@ describe('signing in by the identity provider', () => {
     expect(isRefused((await call(last.search, again.ours.text)).body)).toBe(true)
   })
 
-  it.each(['https://elsewhere.example/', '//elsewhere.example', '/\\elsewhere.example', 'javascript:alert(1)', '/a"><script>'])(
-    'goes on to a place of its own, and not to %s',
-    async (to) => {
-      accounts.set('sun', { email: 'sun@lanternfield.example', name: 'Sun', groups: ['custode-tidemill'] })
-      const { address, html } = await signIn('sun', to)
-      expect(address).toBe('/rounds')
-      expect(html).not.toContain('elsewhere')
-    },
-  )
+  it.each([
+    'https://elsewhere.example/',
+    '//elsewhere.example',
+    '/\\elsewhere.example',
+    'javascript:alert(1)',
+    '/a"><script>',
+  ])('goes on to a place of its own, and not to %s', async (to) => {
+    accounts.set('sun', { email: 'sun@lanternfield.example', name: 'Sun', groups: ['custode-tidemill'] })
+    const { address, html } = await signIn('sun', to)
+    expect(address).toBe('/rounds')
+    expect(html).not.toContain('elsewhere')
+  })
 })
 
 describe('the setting', () => {

@@ -123,8 +123,8 @@ interface Known {
 }
 
 /**
- * The person whom the provider vouches for. Somebody who was here before by the same address keeps their rights; who came by
- * the provider has those of their groups as they are now.
+ * The person whom the provider vouches for. Somebody who was here before by the same address keeps their rights; who
+ * came by the provider has those of their groups as they are now.
  * @throws ProblemError provider-refused
  */
 async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRule[]): Promise<number> {
@@ -139,7 +139,8 @@ async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRule[]): 
      order by provider_subject is null limit 1 for update`,
     [vouched.issuer, vouched.subject, vouched.email],
   )
-  if (known?.deactivated_at != null) throw new ProblemError('provider-refused', 'Your account here is deactivated. Ask a lead.')
+  if (known?.deactivated_at != null)
+    throw new ProblemError('provider-refused', 'Your account here is deactivated. Ask a lead.')
   if (known && !known.is_of_provider) {
     await tx.query('update person set provider_issuer = $2, provider_subject = $3 where id = $1', [
       known.id,
@@ -149,11 +150,18 @@ async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRule[]): 
     return known.id
   }
   if (!rights)
-    throw new ProblemError('provider-refused', 'None of your groups may do anything here. Ask a lead which one is meant to.')
+    throw new ProblemError(
+      'provider-refused',
+      'None of your groups may do anything here. Ask a lead which one is meant to.',
+    )
   if (rights.access === 'contact' && rights.clientIds === null)
-    throw new ProblemError('provider-refused', 'Your group is to see a client’s estate, and nobody has said whose. Ask a lead.')
+    throw new ProblemError(
+      'provider-refused',
+      'Your group is to see a client’s estate, and nobody has said whose. Ask a lead.',
+    )
   if (known) {
-    const isSame = known.access === rights.access && JSON.stringify(known.client_ids) === JSON.stringify(rights.clientIds)
+    const isSame =
+      known.access === rights.access && JSON.stringify(known.client_ids) === JSON.stringify(rights.clientIds)
     await tx.query('update person set name = $2, access = $3, client_ids = $4 where id = $1', [
       known.id,
       vouched.name,
@@ -169,7 +177,10 @@ async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRule[]): 
     return known.id
   }
   if (vouched.email === null)
-    throw new ProblemError('provider-refused', 'The identity provider tells no e-mail address of yours that it has verified.')
+    throw new ProblemError(
+      'provider-refused',
+      'The identity provider tells no e-mail address of yours that it has verified.',
+    )
   const made = await firstRow<{ id: number }>(
     tx,
     `insert into person (email, name, password_hash, access, client_ids, provider_issuer, provider_subject, is_of_provider)
@@ -177,8 +188,17 @@ async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRule[]): 
     [vouched.email, vouched.name, noPassword, rights.access, rights.clientIds, vouched.issuer, vouched.subject],
   )
   if (!made)
-    throw new ProblemError('provider-refused', 'Somebody else of the identity provider has your e-mail address here. Ask a lead.')
-  await audit(tx, { personId: made.id, action: 'came by the identity provider', kind: 'person', id: made.id, detail: rights })
+    throw new ProblemError(
+      'provider-refused',
+      'Somebody else of the identity provider has your e-mail address here. Ask a lead.',
+    )
+  await audit(tx, {
+    personId: made.id,
+    action: 'came by the identity provider',
+    kind: 'person',
+    id: made.id,
+    detail: rights,
+  })
   announce(tx, { topic: 'people', clientIds: null, deviceIds: [] })
   return made.id
 }
@@ -228,7 +248,11 @@ async function save(tx: Db, viewer: Viewer, body: ProviderBody, vault: Vault): P
     action: 'changed',
     kind: 'way',
     id: null,
-    detail: { ...plain, ...(clientSecret === undefined ? {} : { clientSecret: 'another one' }), was: was ? { ...was, secret: undefined } : {} },
+    detail: {
+      ...plain,
+      ...(clientSecret === undefined ? {} : { clientSecret: 'another one' }),
+      was: was ? { ...was, secret: undefined } : {},
+    },
   })
   return { id: 1 }
 }
@@ -236,7 +260,8 @@ async function save(tx: Db, viewer: Viewer, body: ProviderBody, vault: Vault): P
 export function providerRoutes(app: FastifyInstance, pool: Pool, { vault, origin }: Sending): void {
   const redirectUri = `${origin}${callback}`
   const requireAll = (viewer: Viewer) => {
-    if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'How people sign in is decided by a lead of all clients.')
+    if (!mayChangeAll(viewer))
+      throw new ProblemError('not-allowed', 'How people sign in is decided by a lead of all clients.')
   }
   route(app, {
     method: 'GET',
@@ -363,7 +388,13 @@ async function comeBack(
       await tx.query(
         `insert into session (token_digest, person_id, expires_at, address, browser, by_provider)
          values ($1, $2, $3, $4, $5, true)`,
-        [digest(token), personId, time(Date.now() + length), request.ip, wellFormed(request.headers['user-agent'] ?? '').slice(0, 300)],
+        [
+          digest(token),
+          personId,
+          time(Date.now() + length),
+          request.ip,
+          wellFormed(request.headers['user-agent'] ?? '').slice(0, 300),
+        ],
       )
       await audit(tx, { personId, action: 'signed in by the identity provider', kind: 'person', id: personId })
     })

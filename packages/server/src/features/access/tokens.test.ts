@@ -12,8 +12,15 @@ beforeAll(async () => {
 afterAll(() => house.close())
 
 const make = async (more: Partial<NewToken> = {}, ask: Caller = house.lead) =>
-  (await ask<MadeToken>('POST', '/api/tokens', { name: 'a program', scope: 'read', clientIds: null, days: 30, ...more }))
-    .body
+  (
+    await ask<MadeToken>('POST', '/api/tokens', {
+      name: 'a program',
+      scope: 'read',
+      clientIds: null,
+      days: 30,
+      ...more,
+    })
+  ).body
 const by =
   ({ token }: MadeToken): Caller =>
   (method, url, body, headers = {}) =>
@@ -103,7 +110,14 @@ describe('a token', () => {
 })
 
 it('no scope opens who may do what, whatever else it opens', () => {
-  for (const url of ['/api/people', '/api/people/:id', '/api/tokens', '/api/session/password', '/api/ways/mail', '/api/live'])
+  for (const url of [
+    '/api/people',
+    '/api/people/:id',
+    '/api/tokens',
+    '/api/session/password',
+    '/api/ways/mail',
+    '/api/live',
+  ])
     for (const scope of ['read', 'maintenance', 'all'] as const)
       expect([scope, url, isOpenTo(scope, 'GET', url)]).toEqual([scope, url, false])
   expect(isOpenTo('maintenance', 'POST', '/api/windows/:id/end')).toBe(true)

@@ -30,7 +30,9 @@ const closed = /^\/api\/(people|house-policy|tokens|sessions?|second-factor|ways
 const planning = /^\/api\/(windows|occurrences|calendar)(\/|$)/
 const reads = new Set(['GET', 'HEAD'])
 
-/** Whether a program with a scope may call a route. @param url of the route, with its parameters as they are declared */
+/**
+ * Whether a program with a scope may call a route. @param url of the route, with its parameters as they are declared
+ */
 export function isOpenTo(scope: TokenScope, method: string, url: string): boolean {
   if (closed.test(url)) return false
   if (scope === 'all' || reads.has(method)) return true
@@ -122,12 +124,12 @@ export function tokenRoutes(app: FastifyInstance, pool: Pool): void {
     body: newTokenSchema,
     handle: ({ body, viewer }) =>
       inTransaction(pool, async (tx) => {
-        const mine = await rows<{ id: number }>(tx, `select id from client where id = any($1) and ${ofClients('id', 2)}`, [
-          body.clientIds ?? [],
-          viewer.clientIds,
-        ])
-        if (body.clientIds && mine.length < body.clientIds.length)
-          throw new ProblemError('no-such-client')
+        const mine = await rows<{ id: number }>(
+          tx,
+          `select id from client where id = any($1) and ${ofClients('id', 2)}`,
+          [body.clientIds ?? [], viewer.clientIds],
+        )
+        if (body.clientIds && mine.length < body.clientIds.length) throw new ProblemError('no-such-client')
         const token = prefix + makeSecret()
         const row = await firstRow<{ id: number }>(
           tx,
@@ -154,7 +156,13 @@ export function tokenRoutes(app: FastifyInstance, pool: Pool): void {
           [id(), viewer.id, seesAll(viewer)],
         )
         if (!row) throw new ProblemError('no-such-token')
-        await audit(tx, { personId: viewer.id, action: 'revoked', kind: 'token', id: row.id, detail: { name: row.name } })
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'revoked',
+          kind: 'token',
+          id: row.id,
+          detail: { name: row.name },
+        })
         return { id: row.id }
       }),
   })

@@ -63,7 +63,13 @@ export function messageRoutes(app: FastifyInstance, pool: Pool): void {
         )
         if (!row) throw new ProblemError('no-such-message')
         await tx.query('update callout_way set next_at = now() where way = $1', [row.way])
-        await audit(tx, { personId: viewer.id, action: 'sent again a message by', kind: 'way', id: null, detail: { name: row.way } })
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'sent again a message by',
+          kind: 'way',
+          id: null,
+          detail: { name: row.way },
+        })
         announce(tx, { topic: 'callouts', clientIds: null, deviceIds: [] })
         return { again: id() }
       }),

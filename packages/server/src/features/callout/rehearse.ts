@@ -175,7 +175,10 @@ function counted(said: readonly Said[], gather: Millis): CalloutRehearsal['recip
       name: told.name,
       messages: times.length,
       atNight: times.filter(({ at, zone }) => withinHours(night, at, zone)).length,
-      mostAnHour: mostWithin(times.map(({ at }) => at), hour),
+      mostAnHour: mostWithin(
+        times.map(({ at }) => at),
+        hour,
+      ),
     }))
     .toSorted((a, b) => b.messages - a.messages || (a.name < b.name ? -1 : 1))
 }

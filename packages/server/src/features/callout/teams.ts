@@ -232,7 +232,13 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
         const team = await takeTeam(tx, id())
         await requireUntold(tx, ['team', 'on-call'], team.id)
         await tx.query('update team set removed_at = now() where id = $1', [team.id])
-        await audit(tx, { personId: viewer.id, action: 'removed', kind: 'team', id: team.id, detail: { name: team.name } })
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'removed',
+          kind: 'team',
+          id: team.id,
+          detail: { name: team.name },
+        })
         said(tx)
         return { id: team.id }
       }),
@@ -397,6 +403,5 @@ export async function requireUntold(tx: Db, kinds: readonly string[], id: number
     limit 1`,
     [kinds, id],
   )
-  if (rule)
-    throw new ProblemError('still-used', `The call-out rule “${rule.name}” tells it. Change that rule first.`)
+  if (rule) throw new ProblemError('still-used', `The call-out rule “${rule.name}” tells it. Change that rule first.`)
 }

@@ -113,9 +113,7 @@ export function toldRoutes(app: FastifyInstance, pool: Pool): void {
       )
       return rules.filter(
         ({ rule }) =>
-          traits &&
-          (rule.clientId === null || rule.clientId === device.client_id) &&
-          matcher(rule.target)(traits),
+          traits && (rule.clientId === null || rule.clientId === device.client_id) && matcher(rule.target)(traits),
       )
     },
   })

@@ -18,7 +18,9 @@ export async function turnsCalendar(
   clientIds: readonly number[] | null,
   now: number,
 ): Promise<string> {
-  const team = await firstRow<{ name: string }>(db, 'select name from team where id = $1 and removed_at is null', [teamId])
+  const team = await firstRow<{ name: string }>(db, 'select name from team where id = $1 and removed_at is null', [
+    teamId,
+  ])
   if (!team) throw new ProblemError('no-such-team')
   const { rotation, swaps } = (await readRoll(db)).teams.get(teamId) ?? { rotation: null, swaps: [] }
   const [from, until] = [now - shown.before, now + shown.after]

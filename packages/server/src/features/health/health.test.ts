@@ -34,11 +34,7 @@ it('a process that is gone is told, one that came in its place is there', async 
   await house.pool.query(
     `update server_process set started_at = now() - interval '1 hour', seen_at = now() - interval '5 minutes'`,
   )
-  await markProcess(
-    house.pool,
-    { id: '5f5f6bd0-9f7c-4c6b-8a53-0d5a2b8f7c02', name: 'two', version: '' },
-    Date.now(),
-  )
+  await markProcess(house.pool, { id: '5f5f6bd0-9f7c-4c6b-8a53-0d5a2b8f7c02', name: 'two', version: '' }, Date.now())
   expect(await codes()).toEqual(['alone one'])
   await house.pool.query(`delete from server_process where name = 'one'`)
 })

@@ -35,8 +35,8 @@ const gauges: Record<keyof Figures, [name: string, help: string]> = {
 }
 
 /**
- * Figures of this process and of the house in OpenMetrics 1.0, for what watches the server. Only this machine may ask: a
- * proxy or collector on it hands them on to whom it should.
+ * Figures of this process and of the house in OpenMetrics 1.0, for what watches the server. Only this machine may ask:
+ * a proxy or collector on it hands them on to whom it should.
  */
 export function metricsRoute(app: FastifyInstance, pool: Pool): void {
   const registry = new Registry()

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import type { SignInWays } from '#contract'
 import type { ApiError } from '../../parts/data/api'
 import { api } from '../../parts/data/api'
+import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 
 const route = useRoute()
@@ -15,7 +17,10 @@ const password = ref('')
 /** Asked for once the server has said that one is needed. */
 const isCodeAsked = ref(false)
 const code = ref('')
-const fault = ref('')
+/** What kept somebody out who came back from the provider. */
+const fault = ref(typeof route.query.problem === 'string' ? route.query.problem : '')
+const ways = useResource(() => api.get<SignInWays>('/session/ways'))
+const providerAddress = computed(() => `/api/session/provider?to=${encodeURIComponent(typeof route.query.to === 'string' ? route.query.to : '/rounds')}`)
 const busy = ref(false)
 async function signIn(): Promise<void> {
   busy.value = true
@@ -66,6 +71,7 @@ async function forgotten(): Promise<void> {
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <p v-if="heard" role="status">{{ heard }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>
+    <a v-if="ways.data.value?.provider" class="btn" :href="providerAddress">Sign in by {{ ways.data.value.provider }}</a>
     <button type="button" class="link" @click="forgotten">I have forgotten my password</button>
   </form>
 </template>

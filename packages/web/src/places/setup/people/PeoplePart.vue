@@ -15,6 +15,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import HouseRules from './HouseRules.vue'
 import LinkDialog from './LinkDialog.vue'
 import PersonDialog from './PersonDialog.vue'
+import ProviderLine from './ProviderLine.vue'
 import { accessWords } from './accessWords'
 
 /** Who may sign in, what they may do, and which clients they see. */
@@ -103,6 +104,7 @@ const columns = [
     <PersonDialog v-if="changing !== undefined" :person="changing" @close="changing = undefined" @changed="refresh" @invited="sendLink" />
     <LinkDialog v-if="handOver" v-bind="handOver" @close="handOver = null" />
     <HouseRules class="rules" />
+    <ProviderLine />
   </div>
 </template>
 
