@@ -1,35 +1,18 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { mkdirSync, rmSync } from 'node:fs'
-import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
-import { build } from 'esbuild'
-import seedrandom from 'seedrandom'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { Made } from '#contract'
 import { second, type Millis, type Service } from '#core'
 import { rows } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
+import { Killing } from '../testing/killing'
 
 // Two processes that begin and end windows on one database; one of them is ended with SIGKILL again and again.
-const folder = join(process.cwd(), 'node_modules', '.cache', `custode-timers-${process.pid}`)
-const program = join(folder, 'timers.mjs')
 let house: House
+let killing: Killing
 let agents: Agent[]
-const random = seedrandom('windows')
-const running: ChildProcess[] = []
-let kills = 0
 
 beforeAll(async () => {
-  mkdirSync(folder, { recursive: true })
-  await build({
-    entryPoints: [join(import.meta.dirname, '../testing/timersProcess.ts')],
-    outfile: program,
-    bundle: true,
-    platform: 'node',
-    format: 'esm',
-    packages: 'external',
-    logLevel: 'error',
-  })
+  killing = await Killing.prepare('windows')
   house = await openHouse()
   await assignFromLibrary(house, 'Base server')
   agents = await Promise.all(Array.from({ length: 6 }, (_, i) => house.enrol(house.sites[0], `tm-kill-${i}`)))
@@ -42,36 +25,9 @@ beforeAll(async () => {
   })
 }, 180_000)
 afterAll(async () => {
-  for (const child of running) child.kill('SIGKILL')
+  killing.end()
   await house.close()
-  rmSync(folder, { recursive: true, force: true })
 })
-
-function start(): ChildProcess {
-  const child = spawn(process.execPath, [program], {
-    env: { ...process.env, DATABASE_URL: house.url },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  })
-  running.push(child)
-  return child
-}
-const isUp = (child: ChildProcess) => new Promise((resolve) => child.stdout!.once('data', resolve))
-
-/** Ends one of two at random moments, and starts another in its place. */
-async function kill(until: number): Promise<void> {
-  const two = [start(), start()]
-  await Promise.all(two.map(isUp))
-  while (kills < until) {
-    await wait(50 + random() * 350)
-    const victim = Math.floor(random() * 2)
-    two[victim]!.kill('SIGKILL')
-    running.splice(running.indexOf(two[victim]!), 1)
-    kills++
-    two[victim] = start()
-    // At times both are away for a moment.
-    if (random() < 0.8) await isUp(two[victim])
-  }
-}
 
 const orders = (state: Service['state']) => ({
   facts: { services: [{ name: 'orders', title: '', start: 'automatic', state } as Service] },
@@ -92,9 +48,9 @@ interface Alerted {
 }
 
 it('with one of them killed a hundred times: nothing is raised inside, nothing lost after, none doubled', async () => {
-  const killing = kill(100)
+  const killed = killing.kill(house.url, 100)
   let rounds = 0
-  for (; kills < 100 || rounds < 5; rounds++) {
+  for (; killing.kills < 100 || rounds < 5; rounds++) {
     const from = Math.ceil((Date.now() + 300) / second) * second
     const until = from + second
     const { body } = await house.technician<Made>('POST', '/api/windows', {
@@ -105,7 +61,7 @@ it('with one of them killed a hundred times: nothing is raised inside, nothing l
       from,
       until,
     })
-    await wait(from - Date.now() + random() * 300)
+    await wait(from - Date.now() + killing.random() * 300)
     // All fail while it lasts; every third is well again before it ends.
     for (const agent of agents) await send(agent, 'stopped')
     const inTime = Date.now() < until - 250
@@ -131,8 +87,8 @@ it('with one of them killed a hundred times: nothing is raised inside, nothing l
     // Long ago: what fails every few seconds would flip, and keep one alert.
     await house.pool.query(`update alert set began = began - interval '2 hours'`)
   }
-  await killing
-  expect(kills).toBeGreaterThanOrEqual(100)
+  await killed
+  expect(killing.kills).toBeGreaterThanOrEqual(100)
   const twice = await rows(
     house.pool,
     'select device_id, began from alert group by 1, 2, watch, instance having count(*) > 1',

@@ -1,9 +1,4 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { mkdirSync, rmSync } from 'node:fs'
-import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
-import { build } from 'esbuild'
-import seedrandom from 'seedrandom'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { AlertView, MadeWebhook, PersonListed } from '#contract'
 import type { Service } from '#core'
@@ -12,30 +7,18 @@ import { StandInReceiver } from '../../../../standins/src/messages/receiver'
 import { rows } from '../../db'
 import { openVault } from '../../secrets/vault'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
+import { Killing } from '../../testing/killing'
 
 // Two processes decide and send from one database; one of them is ended with SIGKILL again and again.
-const folder = join(process.cwd(), 'node_modules', '.cache', `custode-callouts-${process.pid}`)
-const program = join(folder, 'timers.mjs')
 const mail = new StandInMailServer()
 const receiver = new StandInReceiver()
-const random = seedrandom('callouts')
-const running = new Set<ChildProcess>()
 let house: House
+let killing: Killing
 let agents: Agent[]
-let kills = 0
 
 beforeAll(async () => {
-  mkdirSync(folder, { recursive: true })
-  await build({
-    entryPoints: [join(import.meta.dirname, '../../testing/timersProcess.ts')],
-    outfile: program,
-    bundle: true,
-    platform: 'node',
-    format: 'esm',
-    packages: 'external',
-    logLevel: 'error',
-  })
-  house = await openHouse('', undefined, { vault: openVault(folder) })
+  killing = await Killing.prepare('callouts')
+  house = await openHouse('', undefined, { vault: openVault(killing.folder) })
   await assignFromLibrary(house, 'Base server')
   agents = await Promise.all(Array.from({ length: 5 }, (_, i) => house.enrol(house.sites[0], `tm-kill-${i}`)))
   const ok = async <T>(asked: Promise<{ status: number; body: T }>): Promise<T> => {
@@ -83,38 +66,11 @@ beforeAll(async () => {
   )
 }, 180_000)
 afterAll(async () => {
-  for (const child of running) child.kill('SIGKILL')
+  killing.end()
   await house.close()
   await mail.close()
   await receiver.close()
-  rmSync(folder, { recursive: true, force: true })
 })
-
-function start(): ChildProcess {
-  const child = spawn(process.execPath, [program], {
-    env: { ...process.env, DATABASE_URL: house.url, CUSTODE_KEYS: folder },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  })
-  running.add(child)
-  return child
-}
-const isUp = (child: ChildProcess) => new Promise((resolve) => child.stdout!.once('data', resolve))
-
-/** Ends one of two at random moments, and starts another in its place. */
-async function kill(until: number): Promise<void> {
-  const two = [start(), start()]
-  await Promise.all(two.map(isUp))
-  while (kills < until) {
-    await wait(50 + random() * 250)
-    const victim = Math.floor(random() * 2)
-    two[victim]!.kill('SIGKILL')
-    running.delete(two[victim]!)
-    kills++
-    two[victim] = start()
-    // At times both are away for a moment.
-    if (random() < 0.8) await isUp(two[victim])
-  }
-}
 
 /** Services of one machine: a new one begins to fail each round, and is well again a few rounds later. */
 const lasts = 3
@@ -131,12 +87,12 @@ async function send(agent: Agent, round: number): Promise<void> {
 }
 
 it('with one of them killed a hundred times: each message arrives, and once wherever the other side tells apart', async () => {
-  const killing = kill(100)
-  for (let round = 0; kills < 100; round++) {
+  const killed = killing.kill(house.url, 100)
+  for (let round = 0; killing.kills < 100; round++) {
     for (const agent of agents) await send(agent, round)
     await wait(400)
   }
-  await killing
+  await killed
   const last = Date.now()
   await expect
     .poll(

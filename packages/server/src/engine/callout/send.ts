@@ -1,14 +1,9 @@
-import { day, hour, minute, second, standingAt, stillToSay, type AlertStanding, type Millis } from '#core'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { hour, minute, second, type Millis } from '#core'
+import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import type { Vault } from '../../secrets/vault'
 import { MailLine, sendEvent, type MailSettings, type Outcome } from './deliver'
-import { composeDigest } from './digest'
-import { composeEvent } from './event'
-import { itemsOf, type ToldItem } from './items'
-import { composeMail, type Mail } from './mail'
-import { calloutSettings } from './outbox'
-import { readStories } from './stories'
+import { prepareNext, type Content, type Message } from './prepare'
 
 /** What sending needs beside the database. */
 export interface Sending {
@@ -17,14 +12,9 @@ export interface Sending {
   origin: string
 }
 
-/** Older than this when it leaves, it is late. */
-const lateAfter: Millis = 10 * minute
-/** Nobody wants to hear today what was to be said yesterday. It is kept, to be sent by hand. */
-const keptTrying: Millis = day
 const longestBackOff: Millis = 5 * minute
 /** A round ends then, so that ways that were added are seen. */
 const roundFor: Millis = 5 * second
-const quietAgain: Millis = minute
 
 /** Contexts that sealed secrets are bound to. */
 export const mailPasswordContext = 'mail password'
@@ -34,18 +24,6 @@ interface Way {
   way: string
   failures: number
 }
-interface Message {
-  id: string
-  person_id: number | null
-  webhook_id: number | null
-  created_at: Millis
-  is_throttled: boolean
-  kind: 'callout' | 'digest'
-  state: string
-  content: Content | null
-  attempts: number
-}
-type Content = { mail: Mail } | { event: string }
 type Handed = (message: Message, content: Content) => Promise<Outcome>
 
 /** Advisory locks of ways are of this class; the way itself is the other half. */
@@ -97,7 +75,7 @@ async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> 
         [way],
       )
       if (!free) return
-      const message = await inTransaction(pool, (tx) => prepareNext(tx, way, sending))
+      const message = await inTransaction(pool, (tx) => prepareNext(tx, way, sending.origin))
       if (message === null) return
       if (message === 'again') continue
       hand ??= await openWay(pool, way, sending)
@@ -150,163 +128,6 @@ async function openMailWay(pool: Pool, { vault, origin }: Sending): Promise<(Han
     return line.send({ id, to: person.address, host, mail: content.mail })
   }
   return Object.assign(hand, { close: () => line.close() })
-}
-
-/**
- * The next message of a way, made ready and marked as being handed over. What is over by now leaves it; what is quiet
- * by now waits in another; what else waits for the same person since long ago comes along.
- * @returns null: there is none; 'again': the next one had nothing to say any more
- */
-async function prepareNext(tx: Db, way: string, { origin }: Sending): Promise<Message | 'again' | null> {
-  const isMail = way === 'mail'
-  const message = await firstRow<Message>(
-    tx,
-    `
-    select id, person_id, webhook_id, created_at, is_throttled, kind, state, content, attempts from callout_message
-    where state in ('gathering', 'waiting', 'sending') and leaves_at <= now() and next_at <= now()
-      and case when $1 then person_id is not null else webhook_id = $2 end
-    order by number limit 1 for update`,
-    [isMail, isMail ? null : Number(way.split(' ')[1])],
-  )
-  if (!message) return null
-  const now = Date.now()
-  if (now - message.created_at > keptTrying + (message.is_throttled ? hour : 0)) {
-    await setState(tx, message.id, 'failed', 'It could not leave for a day.')
-    return 'again'
-  }
-  if (message.kind === 'digest') return prepareDigest(tx, message, origin, now)
-  const isLate = now - message.created_at > lateAfter && !message.is_throttled
-  if (isLate && isMail && message.content === null) await takeAlong(tx, message)
-  const standing = await standingsOf(tx, message.id)
-  const items = await itemsOf(tx, message.id)
-  const said: ToldItem[] = []
-  const later: ToldItem[] = []
-  for (const item of items) {
-    const wasTold = await hasHeard(tx, message, item)
-    const becomes = stillToSay(item.step, item.holder, standing.get(item.alertId)!, wasTold)
-    if (becomes === 'now') said.push(item)
-    else if (becomes === 'later') later.push(item)
-  }
-  if (message.content === null) {
-    const over = items.filter((item) => !said.includes(item) && !later.includes(item))
-    await tx.query('update callout_told set was_over = true where message_id = $1 and step_id = any($2)', [
-      message.id,
-      over.map(({ stepId }) => stepId),
-    ])
-    if (later.length) await putAside(tx, message, later, now)
-  }
-  if (!said.length) {
-    // Of what may have arrived already it stays known that it was to be said.
-    await setState(tx, message.id, 'dropped', message.content ? 'It was over when it was to be sent again.' : '')
-    return 'again'
-  }
-  const content = message.content ?? (await contentOf(tx, message, said, { origin, now, isLate }))
-  return underWay(tx, message, content)
-}
-
-async function underWay(tx: Db, message: Message, content: Content): Promise<Message> {
-  await tx.query(`update callout_message set state = 'sending', content = $2, attempts = attempts + 1 where id = $1`, [
-    message.id,
-    JSON.stringify(content),
-  ])
-  return { ...message, content, attempts: message.attempts + 1 }
-}
-
-async function prepareDigest(tx: Db, message: Message, origin: string, now: Millis): Promise<Message | 'again'> {
-  const mail = message.content ? null : await composeDigest(tx, message.person_id!, origin, now)
-  if (message.content ?? mail) return underWay(tx, message, message.content ?? { mail: mail! })
-  await setState(tx, message.id, 'dropped', '')
-  return 'again'
-}
-
-async function contentOf(
-  tx: Db,
-  message: Message,
-  items: readonly ToldItem[],
-  { origin, now, isLate }: { origin: string; now: Millis; isLate: boolean },
-): Promise<Content> {
-  if (message.webhook_id !== null) return { event: composeEvent(message.id, items[0]!, origin, isLate) }
-  const { mostAnHour } = await calloutSettings(tx)
-  return {
-    mail: composeMail(items, {
-      origin,
-      now,
-      lateSince: isLate ? message.created_at : null,
-      throttledAt: message.is_throttled ? mostAnHour : null,
-    }),
-  }
-}
-
-async function setState(tx: Db, id: string, state: 'failed' | 'dropped', answer: string): Promise<void> {
-  await tx.query('update callout_message set state = $2, answer = $3 where id = $1', [id, state, answer])
-}
-
-async function standingsOf(tx: Db, messageId: string): Promise<Map<number, AlertStanding>> {
-  const ids = await rows<{ id: number }>(
-    tx,
-    `select distinct s.alert_id as id from callout_told t join callout_step s on s.id = t.step_id where t.message_id = $1`,
-    [messageId],
-  )
-  const stories = await readStories(
-    tx,
-    ids.map(({ id }) => id),
-    [],
-    true,
-  )
-  return new Map(stories.map(({ id, story }) => [id, standingAt(story, Date.now())]))
-}
-
-/** Whether whom a message goes to has heard of an alert, or may have, by the same rule. */
-async function hasHeard(tx: Db, message: Message, item: ToldItem): Promise<boolean> {
-  if (item.step !== 'well') return false
-  const told = await firstRow(
-    tx,
-    `
-    select from callout_step s join callout_told t on t.step_id = s.id join callout_message m on m.id = t.message_id
-    where s.alert_id = $1 and s.rule_id = $2 and s.step <> 'well' and not t.was_over
-      and (m.person_id = $3 or m.webhook_id = $4) and (m.state = 'sent' or m.content is not null)
-    limit 1`,
-    [item.alertId, item.ruleId, message.person_id, message.webhook_id],
-  )
-  return told !== null
-}
-
-/** What waits for the same person since long ago goes with this one: they read it once. */
-async function takeAlong(tx: Db, { id, person_id }: Message): Promise<void> {
-  const others = await rows<{ id: string }>(
-    tx,
-    `select id from callout_message
-     where person_id = $1 and id <> $2 and kind = 'callout' and state in ('gathering', 'waiting') and content is null and leaves_at <= now()
-     for update skip locked`,
-    [person_id, id],
-  )
-  if (!others.length) return
-  const from = others.map((other) => other.id)
-  await tx.query(
-    `insert into callout_told (step_id, message_id)
-     select distinct step_id, $1::uuid from callout_told where message_id = any($2) and not was_over
-     on conflict do nothing`,
-    [id, from],
-  )
-  await tx.query('delete from callout_told where message_id = any($1)', [from])
-  await tx.query(`update callout_message set state = 'dropped', answer = 'It went with another.' where id = any($1)`, [
-    from,
-  ])
-}
-
-/** What is held back by now is looked at again in a while, in a message of its own. */
-async function putAside(tx: Db, message: Message, items: readonly ToldItem[], now: Millis): Promise<void> {
-  const row = await firstRow<{ id: string }>(
-    tx,
-    `insert into callout_message (person_id, webhook_id, created_at, leaves_at)
-     values ($1, $2, $3, $4) returning id`,
-    [message.person_id, message.webhook_id, time(now), time(now + quietAgain)],
-  )
-  await tx.query('update callout_told set message_id = $2 where message_id = $1 and step_id = any($3)', [
-    message.id,
-    row!.id,
-    items.map(({ stepId }) => stepId),
-  ])
 }
 
 const backOff = (failures: number, least: Millis, most: Millis) => Math.min(most, least * 2 ** Math.min(failures, 20))

@@ -4,7 +4,7 @@ import Provider from 'oidc-provider'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { GroupRule, Person, PersonListed, ProviderBody, ProviderSetting } from '#contract'
 import { openHouse, type House } from '../../testing/house'
-import { rightsOf } from './provider'
+import { rightsOf } from './vouched'
 
 // A real provider on loopback, certified by the OpenID Foundation (oidc-provider), that is walked through as a browser
 // does.

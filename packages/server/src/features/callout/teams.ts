@@ -1,19 +1,15 @@
 import {
   madeSchema,
-  reachBodySchema,
-  reachSchema,
   rotationBodySchema,
   swapBodySchema,
   teamBodySchema,
   teamsSchema,
-  type Reach,
   type RotationBody,
   type TeamView,
 } from '#contract'
 import { day, type Millis } from '#core'
 import { RecurrenceError, rotationFault, turnsBetween } from '#core/turns'
 import type { FastifyInstance } from 'fastify'
-import { IANAZone } from 'luxon'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import { onCallOf, readRoll, startsOf } from '../../engine'
 import { ProblemError } from '../../http/problems'
@@ -155,6 +151,15 @@ function refuseBadRotation(rotation: RotationBody): void {
 const said = (tx: Db) => announce(tx, { topic: 'callouts', clientIds: null, deviceIds: [] })
 
 export function teamRoutes(app: FastifyInstance, pool: Pool): void {
+  /** Changes a team, as somebody who may, and has the pages that show it look again. */
+  const change = (viewer: Viewer, id: number, work: (tx: Db, team: TeamRow) => Promise<unknown>) =>
+    inTransaction(pool, async (tx) => {
+      requireAll(viewer)
+      const team = await takeTeam(tx, id)
+      await work(tx, team)
+      said(tx)
+      return { id: team.id }
+    })
   route(app, {
     method: 'GET',
     url: '/api/teams',
@@ -193,9 +198,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
     answer: madeSchema,
     body: teamBodySchema,
     handle: ({ body, viewer, id }) =>
-      inTransaction(pool, async (tx) => {
-        requireAll(viewer)
-        const team = await takeTeam(tx, id())
+      change(viewer, id(), async (tx, team) => {
         const other = await firstRow(
           tx,
           'select from team where lower(name) = lower($1) and id <> $2 and removed_at is null',
@@ -216,8 +219,6 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
           id: team.id,
           detail: { ...body, was: { name: team.name, memberIds: was.map((member) => member.id) } },
         })
-        said(tx)
-        return { id: team.id }
       }),
   })
   route(app, {
@@ -227,9 +228,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Remove a team that no call-out rule tells',
     answer: madeSchema,
     handle: ({ viewer, id }) =>
-      inTransaction(pool, async (tx) => {
-        requireAll(viewer)
-        const team = await takeTeam(tx, id())
+      change(viewer, id(), async (tx, team) => {
         await requireUntold(tx, ['team', 'on-call'], team.id)
         await tx.query('update team set removed_at = now() where id = $1', [team.id])
         await audit(tx, {
@@ -239,8 +238,6 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
           id: team.id,
           detail: { name: team.name },
         })
-        said(tx)
-        return { id: team.id }
       }),
   })
   route(app, {
@@ -251,9 +248,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
     answer: madeSchema,
     body: rotationBodySchema,
     handle: ({ body, viewer, id }) =>
-      inTransaction(pool, async (tx) => {
-        requireAll(viewer)
-        const team = await takeTeam(tx, id())
+      change(viewer, id(), async (tx, team) => {
         refuseBadRotation(body)
         await requirePeople(tx, body.turns, 'turns')
         await tx.query(
@@ -268,8 +263,6 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
           id: team.id,
           detail: { name: team.name, ...body },
         })
-        said(tx)
-        return { id: team.id }
       }),
   })
   route(app, {
@@ -279,9 +272,7 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Have a team take no turns any more',
     answer: madeSchema,
     handle: ({ viewer, id }) =>
-      inTransaction(pool, async (tx) => {
-        requireAll(viewer)
-        const team = await takeTeam(tx, id())
+      change(viewer, id(), async (tx, team) => {
         await tx.query('delete from rotation where team_id = $1', [team.id])
         await audit(tx, {
           personId: viewer.id,
@@ -290,8 +281,6 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
           id: team.id,
           detail: { name: team.name },
         })
-        said(tx)
-        return { id: team.id }
       }),
   })
   route(app, {
@@ -344,48 +333,6 @@ export function teamRoutes(app: FastifyInstance, pool: Pool): void {
         await audit(tx, { personId: viewer.id, action: 'took a swap back of', kind: 'team', id: row.team_id })
         said(tx)
         return { id: row.id }
-      }),
-  })
-  route(app, {
-    method: 'GET',
-    url: '/api/session/reach',
-    access: 'technician',
-    summary: 'Where and when one can be reached oneself',
-    answer: reachSchema,
-    handle: async ({ viewer }) =>
-      (await firstRow<Reach>(
-        pool,
-        `select mail_to as "mailTo", reach_hours as hours, reach_zone as zone,
-           case when away_until > now() then away_until end as "awayUntil", digest_at as "digestAt" from person where id = $1`,
-        [viewer.id],
-      ))!,
-  })
-  route(app, {
-    method: 'PUT',
-    url: '/api/session/reach',
-    access: 'technician',
-    summary: 'Say where and when one can be reached, and until when one is away',
-    answer: madeSchema,
-    body: reachBodySchema,
-    handle: ({ body, viewer }) =>
-      inTransaction(pool, async (tx) => {
-        if (body.zone !== null && !IANAZone.isValidZone(body.zone))
-          throw new ProblemError('invalid', 'This is no time zone. Use a name such as Europe/Lisbon.', [
-            { at: 'zone', message: 'unknown time zone' },
-          ])
-        await tx.query(
-          'update person set mail_to = $2, reach_hours = $3, reach_zone = $4, away_until = $5, digest_at = $6 where id = $1',
-          [viewer.id, body.mailTo, body.hours, body.zone, time(body.awayUntil), body.digestAt],
-        )
-        await audit(tx, {
-          personId: viewer.id,
-          action: 'changed how to reach',
-          kind: 'person',
-          id: viewer.id,
-          detail: body,
-        })
-        said(tx)
-        return { id: viewer.id }
       }),
   })
 }

@@ -1,0 +1,66 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdirSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { build } from 'esbuild'
+import seedrandom from 'seedrandom'
+
+/** Two processes that do a server's timers on one database; one of them is ended with SIGKILL again and again. */
+export class Killing {
+  readonly folder: string
+  kills = 0
+  readonly random: () => number
+  private readonly running = new Set<ChildProcess>()
+
+  private constructor(name: string) {
+    this.folder = join(process.cwd(), 'node_modules', '.cache', `custode-${name}-${process.pid}`)
+    this.random = seedrandom(name)
+  }
+
+  static async prepare(name: string): Promise<Killing> {
+    const killing = new Killing(name)
+    mkdirSync(killing.folder, { recursive: true })
+    await build({
+      entryPoints: [join(import.meta.dirname, 'timersProcess.ts')],
+      outfile: killing.program,
+      bundle: true,
+      platform: 'node',
+      format: 'esm',
+      packages: 'external',
+      logLevel: 'error',
+    })
+    return killing
+  }
+
+  private get program(): string {
+    return join(this.folder, 'timers.mjs')
+  }
+
+  private async start(databaseUrl: string, waits: boolean): Promise<ChildProcess> {
+    const child = spawn(process.execPath, [this.program], {
+      env: { ...process.env, DATABASE_URL: databaseUrl, CUSTODE_KEYS: this.folder },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    })
+    this.running.add(child)
+    if (waits) await new Promise((resolve) => child.stdout!.once('data', resolve))
+    return child
+  }
+
+  /** Ends one of two at random moments, and starts another in its place; at times both are away for a moment. */
+  async kill(databaseUrl: string, until: number): Promise<void> {
+    const two = await Promise.all([this.start(databaseUrl, true), this.start(databaseUrl, true)])
+    while (this.kills < until) {
+      await wait(50 + this.random() * 300)
+      const victim = Math.floor(this.random() * 2)
+      two[victim]!.kill('SIGKILL')
+      this.running.delete(two[victim]!)
+      this.kills++
+      two[victim] = await this.start(databaseUrl, this.random() < 0.8)
+    }
+  }
+
+  end(): void {
+    for (const child of this.running) child.kill('SIGKILL')
+    rmSync(this.folder, { recursive: true, force: true })
+  }
+}
