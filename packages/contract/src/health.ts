@@ -78,3 +78,28 @@ export interface Alive {
   status: 'ok'
 }
 export const aliveSchema = answerOf<Alive>({ status: Joi.string().valid('ok') })
+
+/** How far a house has been set up, from nothing. */
+export interface FirstSteps {
+  /** How machines and people reach it; only this machine itself where it is loopback. */
+  address: string
+  isReachable: boolean
+  hasFactor: boolean
+  hasMail: boolean
+  clients: number
+  sites: number
+  keys: number
+  devices: number
+  rules: number
+}
+export const firstStepsSchema = answerOf<FirstSteps>({
+  address: words,
+  isReachable: Joi.boolean(),
+  hasFactor: Joi.boolean(),
+  hasMail: Joi.boolean(),
+  clients: count,
+  sites: count,
+  keys: count,
+  devices: count,
+  rules: count,
+})

@@ -124,7 +124,7 @@ export async function buildApp({
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)
   storageRoutes(app, pool)
-  healthRoutes(app, pool)
+  healthRoutes(app, pool, address.url)
   const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
   agentRoutes(app, machines, engine, interval, signer, commandCompletion(vault))

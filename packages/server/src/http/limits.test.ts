@@ -61,6 +61,8 @@ const ofNobody = [
   // Only times; that another client's are refused is tried beside it.
   '/api/lanes/free',
   '/api/devices/{id}/series',
+  // Numbers of everything, for a lead of all.
+  '/api/first-steps',
   '/api/health',
   '/api/health/troubles',
   '/api/house-policy',

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
-import type { Health, Trouble } from '#contract'
+import type { FirstSteps, Health, Trouble } from '#contract'
 import { openPool } from '../../db'
 import { buildApp } from '../../app'
 import { allJobs } from '../../jobs'
@@ -83,6 +83,25 @@ it('is shown to a lead of all clients alone', async () => {
   expect((await house.technician('GET', '/api/health/troubles')).status).toBe(403)
 })
 
+it('tells how far a new house has come, to a lead of all clients', async () => {
+  const { body } = await house.lead<FirstSteps>('GET', '/api/first-steps')
+  expect(body).toEqual({
+    address: 'http://127.0.0.1:7700',
+    isReachable: false,
+    hasFactor: false,
+    hasMail: false,
+    clients: 2,
+    sites: 2,
+    keys: 0,
+    devices: 0,
+    rules: 1,
+  })
+  await house.enrol(house.sites[0], 'tm-first-1')
+  expect((await house.lead<FirstSteps>('GET', '/api/first-steps')).body).toMatchObject({ keys: 1, devices: 1 })
+  const limited = await house.personWith('lead', [house.clients[0]])
+  expect((await limited.ask('GET', '/api/first-steps')).status).toBe(403)
+})
+
 it('/healthz says that this process works, and 503 that it does not reach its database', async () => {
   expect((await house.nobody('GET', '/healthz')).body).toEqual({ status: 'ok' })
   const away = openPool('postgres://127.0.0.1:1/none')
@@ -100,7 +119,7 @@ it('/metrics is OpenMetrics, for this machine alone', async () => {
   expect(body.endsWith('# EOF\n')).toBe(true)
   for (const line of body.trim().split('\n'))
     expect(line).toMatch(/^(# (HELP|TYPE|UNIT|EOF).*|[a-zA-Z_:][\w:]*(\{.*\})? [-+\d.eInNaf]+)$/)
-  expect(body).toMatch(/^custode_devices 0$/m)
+  expect(body).toMatch(/^custode_devices 1$/m)
   const far = await house.app.inject({ method: 'GET', url: '/metrics', ...throughProxy('192.0.2.9') })
   expect(far.statusCode).toBe(403)
 })

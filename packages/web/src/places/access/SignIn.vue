@@ -1,12 +1,11 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { SignInWays } from '#contract'
 import type { ApiError } from '../../parts/data/api'
 import { api } from '../../parts/data/api'
-import { useResource } from '../../parts/data/resource'
 import { useSession } from '../../parts/data/session'
 
 const route = useRoute()
@@ -19,7 +18,11 @@ const isCodeAsked = ref(false)
 const code = ref('')
 /** What kept somebody out who came back from the provider. */
 const fault = ref(typeof route.query.problem === 'string' ? route.query.problem : '')
-const ways = useResource(() => api.get<SignInWays>('/session/ways'))
+/** Asked once: whoever is not signed in hears of no changes. */
+const provider = ref<string | null>(null)
+onMounted(async () => {
+  provider.value = (await api.get<SignInWays>('/session/ways').catch(() => null))?.provider ?? null
+})
 const providerAddress = computed(() => `/api/session/provider?to=${encodeURIComponent(typeof route.query.to === 'string' ? route.query.to : '/rounds')}`)
 const busy = ref(false)
 async function signIn(): Promise<void> {
@@ -71,7 +74,7 @@ async function forgotten(): Promise<void> {
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <p v-if="heard" role="status">{{ heard }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>
-    <a v-if="ways.data.value?.provider" class="btn" :href="providerAddress">Sign in by {{ ways.data.value.provider }}</a>
+    <a v-if="provider" class="btn" :href="providerAddress">Sign in by {{ provider }}</a>
     <button type="button" class="link" @click="forgotten">I have forgotten my password</button>
   </form>
 </template>

@@ -28,6 +28,7 @@ const AlertActs = defineAsyncComponent(() => import('./AlertActs.vue'))
 const NarrowPanel = defineAsyncComponent(() => import('../../parts/ui/NarrowPanel.vue'))
 const RoundsNarrow = defineAsyncComponent(() => import('./RoundsNarrow.vue'))
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
+const FirstSteps = defineAsyncComponent(() => import('./FirstSteps.vue'))
 const HouseTroubles = defineAsyncComponent(() => import('./HouseTroubles.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
@@ -249,6 +250,7 @@ useKeys('Rounds', [
         </span>
       </div>
       <HouseTroubles v-if="session.isLead && asOf === null" />
+      <FirstSteps v-if="session.isLead && session.person?.clientIds === null && asOf === null && data && !data.todo.total" />
       <RoundsNarrow v-if="isNarrowing || isNarrowed" />
       <NoticeList v-if="asOf === null" />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
