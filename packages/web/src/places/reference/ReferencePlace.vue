@@ -59,6 +59,9 @@ async function tryIt({ key, path }: Operation): Promise<void> {
 </template>
 
 <style scoped>
+.head a {
+  text-decoration: underline;
+}
 .tools {
   margin: 8px 0;
 }

@@ -96,7 +96,7 @@ const columns = [
       <template #state="{ row: person }"><span v-if="person.deactivatedAt" class="muted" :title="exactText(person.deactivatedAt)">deactivated {{ fullText(person.deactivatedAt) }}</span><template v-else>may sign in<span v-if="person.hasSecondFactor" class="muted">, with a second factor</span></template></template>
       <template #acts="{ row: person }"><span v-if="isSelf(person)" class="faint">another lead changes yours</span>
         <template v-else><button class="link" :aria-label="`Change ${person.name}`" @click="changing = person">change</button>{{ ' ' }}
-          <button v-if="!person.deactivatedAt" class="link" :aria-label="`Send ${person.name} a link`" @click="sendLink(person)">send a link</button>{{ ' ' }}
+          <button v-if="!person.deactivatedAt" class="link" :aria-label="`Send a link to ${person.name}`" @click="sendLink(person)">send a link</button>{{ ' ' }}
           <button v-if="person.hasSecondFactor" class="link" @click="endFactor(person)">lost their second factor</button>{{ ' ' }}
           <button v-if="person.deactivatedAt" class="link" @click="letIn(person, true)">let in again</button>
           <button v-else class="link" :aria-label="`Deactivate ${person.name}`" @click="letIn(person, false)">deactivate</button></template></template>

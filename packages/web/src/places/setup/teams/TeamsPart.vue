@@ -52,7 +52,7 @@ async function changed(): Promise<void> {
         <span class="acts">
           <button v-if="team.rotation" class="link" :aria-label="`Swap a turn of ${team.name}`" @click="swapping = team">swap a turn</button>
           <template v-if="mayChange">
-            <button class="link" :aria-label="`Turns of ${team.name}`" @click="turning = team">{{ team.rotation ? 'turns' : 'take turns' }}</button>
+            <button class="link" :aria-label="`${team.rotation ? 'Turns' : 'Take turns'}: ${team.name}`" @click="turning = team">{{ team.rotation ? 'turns' : 'take turns' }}</button>
             <button class="link" :aria-label="`Change ${team.name}`" @click="changing = team">change</button>
             <button class="link" :aria-label="`Remove ${team.name}`" @click="remove(team)">remove</button>
           </template>

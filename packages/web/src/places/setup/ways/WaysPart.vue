@@ -66,7 +66,7 @@ const securityWords = { tls: 'TLS', starttls: 'STARTTLS', none: 'without TLS, on
           <WayStateText :state="each" />
           <p class="row">
             <button class="link" :aria-label="`Change ${each.name}`" @click="webhook = each">change</button>
-            <button class="link" :aria-label="`Test ${each.name}`" @click="test(`webhook ${each.id}`, `/webhooks/${each.id}/test`)">send a test</button>
+            <button class="link" :aria-label="`Send a test to ${each.name}`" @click="test(`webhook ${each.id}`, `/webhooks/${each.id}/test`)">send a test</button>
             <button class="link" :aria-label="`Remove ${each.name}`" @click="remove(each)">remove</button>
             <span v-if="said(`webhook ${each.id}`)" role="status" :class="{ critical: !said(`webhook ${each.id}`)!.isWell }">{{ said(`webhook ${each.id}`)!.text }}</span>
           </p>
