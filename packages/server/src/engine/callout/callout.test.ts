@@ -1,7 +1,16 @@
 import { HTTP } from 'cloudevents'
 import { Webhook } from 'standardwebhooks'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import type { AlertCallouts, AlertView, CalloutRuleBody, Made, MadeWebhook, MessageView, TeamView } from '#contract'
+import type {
+  AlertCallouts,
+  AlertView,
+  CalloutRuleBody,
+  Made,
+  MadeWebhook,
+  MessageView,
+  TeamView,
+  Ways,
+} from '#contract'
 import { hour, minute, type CalloutRule, type Service } from '#core'
 import { StandInMailServer } from '../../../../standins/src/messages/mailServer'
 import { StandInReceiver } from '../../../../standins/src/messages/receiver'
@@ -400,6 +409,70 @@ describe('a mail server', () => {
     await pass(2 * minute)
     await settle()
     expect(subjects()).toHaveLength(2)
+  })
+})
+
+describe('what goes wrong costs only itself', () => {
+  it('a message that cannot be put together is kept with the reason, and what is behind it leaves', async () => {
+    await addRule({ again: null, escalate: null })
+    await failing()
+    const jobs = allJobs(house.pool, house.sending)
+    await jobs.find(({ name }) => name === 'call-outs')!.work(Date.now())
+    await house.pool.query(`update alert set rule = rule || '{"sentence": 7}' where status <> 'closed'`)
+    await settle()
+    await house.pool.query(`update alert set rule = rule || '{"sentence": []}' where status <> 'closed'`)
+    await failing()
+    await settle()
+    expect(subjects()).toHaveLength(1)
+    const [failed] = (await house.lead<MessageView[]>('GET', '/api/messages?state=failed')).body
+    expect(failed!.answer).toMatch(/^It could not be put together: /)
+    await ok(house.lead('POST', `/api/messages/${failed!.number}/again`))
+    await settle()
+    expect(subjects()).toHaveLength(2)
+  })
+
+  it('a rule that cannot be read tells nobody; the others do', async () => {
+    const broken = await addRule({ again: null, escalate: null })
+    await addRule({ again: null, escalate: null })
+    await house.pool.query(`update callout_revision set rule = rule - 'severities' where id = $1`, [broken])
+    await failing()
+    await settle()
+    expect(subjects()).toHaveLength(1)
+    const { rows } = await house.pool.query('select from server_fault where place = $1', [`call-out rule ${broken}`])
+    expect(rows).toHaveLength(1)
+    await house.pool.query(`update callout_revision set rule = rule || '{"severities": ["critical"]}' where id = $1`, [
+      broken,
+    ])
+  })
+
+  it('a secret that was sealed with another key is said at the way, and nothing is lost', async () => {
+    await addRule({ tell: [{ to: 'webhook', id: hookId }], again: null, escalate: null })
+    const { rows } = await house.pool.query<{ secret: Buffer }>('select secret from webhook where id = $1', [hookId])
+    await house.pool.query(
+      `update webhook set secret = '\\x00112233445566778899aabbccddeeff00112233445566778899aabbcc' where id = $1`,
+      [hookId],
+    )
+    await failing()
+    await settle()
+    const { body } = await house.lead<Ways>('GET', '/api/ways')
+    expect(body.webhooks[0]!.answer).toMatch(/^Its secret cannot be opened/)
+    await house.pool.query('update webhook set secret = $2 where id = $1', [hookId, rows[0]!.secret])
+    await pass(10_000)
+    await settle()
+    expect(receiver.received).toHaveLength(1)
+  })
+
+  it('after a time in which no server ran nobody is told again ten times in a row', async () => {
+    await addRule({ escalate: null })
+    await failing()
+    await settle()
+    await pass(5 * hour + 5 * minute)
+    await settle()
+    await settle()
+    expect(subjects()).toHaveLength(2)
+    await pass(26 * minute)
+    await settle()
+    expect(subjects()).toHaveLength(3)
   })
 })
 

@@ -7,7 +7,8 @@ import {
   type Millis,
   type Recipient,
 } from '#core'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { firstRow, inTransaction, rows, time, whenCommitted, type Db, type Pool } from '../../db'
+import { noteFault } from '../../store/health'
 import { announce } from '../../live'
 import { eachAlone } from '../alone'
 import { addressees, readRoll, type Addressee, type Roll } from './people'
@@ -83,15 +84,16 @@ async function decideGroup(pool: Pool, due: readonly Due[], now: Millis): Promis
       due.map(({ id }) => id),
     )
     const next = new Map<number, Millis>()
+    const broken = new Map<number, unknown>()
     const steps: NewStep[] = []
     for (const alert of alerts) {
       let soonest = Infinity
       for (const rule of rules) {
-        const found = planOf(alert, rule, now)
+        const found = tryPlan(alert, rule, now, broken)
         if (!found) continue
         soonest = Math.min(soonest, found.next ?? Infinity)
         for (const step of found.steps)
-          if (isNew(step, alert.id, rule, said))
+          if (isNew(step, found.steps, alert.id, rule, said))
             steps.push({ alertId: alert.id, clientId: alert.about.clientId, rule, step })
         if (isCovered(alert, now)) soonest = Math.min(soonest, now + lookAgain)
       }
@@ -99,8 +101,19 @@ async function decideGroup(pool: Pool, due: readonly Due[], now: Millis): Promis
     }
     if (steps.length) await write(tx, steps, now)
     await putOff(tx, due, next)
+    for (const [id, error] of broken) whenCommitted(tx, (then) => void noteFault(then, `call-out rule ${id}`, error))
     return true
   })
+}
+
+/** A rule that cannot be planned costs only itself. */
+function tryPlan(alert: ToldAlert, rule: RuleInForce, now: Millis, broken: Map<number, unknown>) {
+  try {
+    return planOf(alert, rule, now)
+  } catch (error) {
+    broken.set(rule.id, error)
+    return null
+  }
 }
 
 /** @returns null: the rule is not about it, or came later */
@@ -137,8 +150,23 @@ async function saidBefore(tx: Db, ids: readonly number[]): Promise<Map<string, S
   return map
 }
 
-function isNew(step: CalloutStep, alertId: number, rule: RuleInForce, said: ReadonlyMap<string, Said[]>): boolean {
+/** Of what is said again and again, after a time in which nobody could say it, only the last is. */
+const repeats: readonly CalloutStep['step'][] = ['again', 'untouched']
+
+function isNew(
+  step: CalloutStep,
+  all: readonly CalloutStep[],
+  alertId: number,
+  rule: RuleInForce,
+  said: ReadonlyMap<string, Said[]>,
+): boolean {
   const before = said.get(`${alertId} ${rule.id}`) ?? []
+  if (repeats.includes(step.step)) {
+    const last = all.findLast((other) => other.step === step.step)
+    if (last !== step) return false
+    if (before.some(({ revision, step: kind, n }) => revision === rule.revision && kind === step.step && n > step.n))
+      return false
+  }
   if (before.some(({ revision, step: kind, n }) => revision === rule.revision && kind === step.step && n === step.n))
     return false
   if (step.at >= rule.from) return true

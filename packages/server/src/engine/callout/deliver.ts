@@ -134,7 +134,8 @@ interface SmtpError {
 export function smtpOutcome({ responseCode, response, command, message }: SmtpError, isOnItsWay: boolean): Outcome {
   const answer = said(response ?? message)
   if (responseCode === undefined) return { is: isOnItsWay ? 'unknown' : 'away', answer }
-  const isAboutMessage = /^(MAIL FROM|RCPT TO|DATA)$/.test(command ?? '')
+  // Refused as its sender, no mail of ours is taken at all.
+  const isAboutMessage = /^(RCPT TO|DATA)$/.test(command ?? '')
   if (responseCode === 421 || !isAboutMessage) return { is: 'away', answer }
   return { is: responseCode >= 500 ? 'refused' : 'later', answer }
 }

@@ -26,27 +26,40 @@ export interface Message {
   attempts: number
 }
 
-/**
- * The next message of a way, made ready and marked as being handed over. What is over by now leaves it; what is quiet
- * by now waits in another; what else waits for the same person since long ago comes along.
- * @returns null: there is none; 'again': the next one had nothing to say any more
- */
-export async function prepareNext(tx: Db, way: string, origin: string): Promise<Message | 'again' | null> {
+/** The number of the next message of a way. null: there is none */
+export async function nextOf(db: Db, way: string): Promise<string | null> {
   const isMail = way === 'mail'
+  const next = await firstRow<{ id: string }>(
+    db,
+    `
+    select id from callout_message
+    where state in ('gathering', 'waiting', 'sending') and leaves_at <= now() and next_at <= now()
+      and case when $1 then person_id is not null else webhook_id = $2 end
+    order by number limit 1`,
+    [isMail, isMail ? null : Number(way.split(' ')[1])],
+  )
+  return next?.id ?? null
+}
+
+/**
+ * A message, made ready and marked as being handed over. What is over by now leaves it; what is quiet by now waits in
+ * another; what else waits for the same person since long ago comes along.
+ * @returns null: it had nothing to say any more
+ */
+export async function prepare(tx: Db, id: string, origin: string): Promise<Message | null> {
   const message = await firstRow<Message>(
     tx,
     `
     select id, person_id, webhook_id, created_at, is_throttled, kind, state, content, attempts from callout_message
-    where state in ('gathering', 'waiting', 'sending') and leaves_at <= now() and next_at <= now()
-      and case when $1 then person_id is not null else webhook_id = $2 end
-    order by number limit 1 for update`,
-    [isMail, isMail ? null : Number(way.split(' ')[1])],
+    where id = $1 and state in ('gathering', 'waiting', 'sending') for update`,
+    [id],
   )
   if (!message) return null
+  const isMail = message.person_id !== null
   const now = Date.now()
   if (now - message.created_at > keptTrying + (message.is_throttled ? hour : 0)) {
     await setState(tx, message.id, 'failed', 'It could not leave for a day.')
-    return 'again'
+    return null
   }
   if (message.kind === 'digest') return prepareDigest(tx, message, origin, now)
   const isLate = now - message.created_at > lateAfter && !message.is_throttled
@@ -72,7 +85,7 @@ export async function prepareNext(tx: Db, way: string, origin: string): Promise<
   if (!said.length) {
     // Of what may have arrived already it stays known that it was to be said.
     await setState(tx, message.id, 'dropped', message.content ? 'It was over when it was to be sent again.' : '')
-    return 'again'
+    return null
   }
   const content = message.content ?? (await contentOf(tx, message, said, { origin, now, isLate }))
   return underWay(tx, message, content)
@@ -86,11 +99,11 @@ async function underWay(tx: Db, message: Message, content: Content): Promise<Mes
   return { ...message, content, attempts: message.attempts + 1 }
 }
 
-async function prepareDigest(tx: Db, message: Message, origin: string, now: Millis): Promise<Message | 'again'> {
+async function prepareDigest(tx: Db, message: Message, origin: string, now: Millis): Promise<Message | null> {
   const mail = message.content ? null : await composeDigest(tx, message.person_id!, origin, now)
   if (message.content ?? mail) return underWay(tx, message, message.content ?? { mail: mail! })
   await setState(tx, message.id, 'dropped', '')
-  return 'again'
+  return null
 }
 
 async function contentOf(

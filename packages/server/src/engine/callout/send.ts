@@ -2,8 +2,9 @@ import { hour, minute, second, type Millis } from '#core'
 import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import type { Vault } from '../../secrets/vault'
+import { noteFault } from '../../store/health'
 import { MailLine, sendEvent, type MailSettings, type Outcome } from './deliver'
-import { prepareNext, type Content, type Message } from './prepare'
+import { nextOf, prepare, type Content, type Message } from './prepare'
 
 /** What sending needs beside the database. */
 export interface Sending {
@@ -25,6 +26,7 @@ interface Way {
   failures: number
 }
 type Handed = (message: Message, content: Content) => Promise<Outcome>
+type OpenedWay = Handed & { close(): void }
 
 /** Advisory locks of ways are of this class; the way itself is the other half. */
 const lockClass = 41
@@ -66,7 +68,7 @@ export async function sendMessages(pool: Pool, sending: Sending): Promise<void> 
 
 async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> {
   const until = Date.now() + roundFor
-  let hand: (Handed & { close(): void }) | null = null
+  let hand: OpenedWay | null = null
   try {
     while (Date.now() < until) {
       const free = await firstRow<Way>(
@@ -75,11 +77,12 @@ async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> 
         [way],
       )
       if (!free) return
-      const message = await inTransaction(pool, (tx) => prepareNext(tx, way, sending.origin))
-      if (message === null) return
-      if (message === 'again') continue
+      const id = await nextOf(pool, way)
+      if (id === null) return
+      const message = await makeReady(pool, id, sending)
+      if (message === null) continue
       hand ??= await openWay(pool, way, sending)
-      const outcome = hand ? await hand(message, message.content!) : notSetUp
+      const outcome = await hand(message, message.content!)
       await inTransaction(pool, (tx) => record(tx, free, message, outcome))
     }
   } finally {
@@ -87,10 +90,43 @@ async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> 
   }
 }
 
-const notSetUp: Outcome = { is: 'away', answer: 'Nobody has said how mail leaves. A lead does in Setup, Ways.' }
+/** One that cannot be made ready costs only itself: it is kept with the reason, to be looked into. */
+async function makeReady(pool: Pool, id: string, { origin }: Sending): Promise<Message | null> {
+  try {
+    return await inTransaction(pool, (tx) => prepare(tx, id, origin))
+  } catch (error) {
+    if (isAway(error)) throw error
+    await pool.query(`update callout_message set state = 'failed', answer = $2 where id = $1`, [
+      id,
+      `It could not be put together: ${(error as Error).message}`.slice(0, 500),
+    ])
+    await noteFault(pool, 'message', error)
+    return null
+  }
+}
 
-async function openWay(pool: Pool, way: string, sending: Sending): Promise<(Handed & { close(): void }) | null> {
-  if (way === 'mail') return openMailWay(pool, sending)
+/** The database is away, and not the message wrong: classes 08, 40, 53, 55 and 57 of PostgreSQL's error codes. */
+const isAway = (error: unknown) => {
+  const { code } = error as { code?: string }
+  return code === undefined ? /terminated|timeout/i.test(String(error)) : /^(08|40|53|55|57|E[A-Z])/.test(code)
+}
+
+/** A way by which nothing can be handed over, and why. */
+const closedWay = (answer: string): OpenedWay =>
+  Object.assign(() => Promise.resolve<Outcome>({ is: 'away', answer }), { close: () => undefined })
+
+async function openWay(pool: Pool, way: string, sending: Sending): Promise<OpenedWay> {
+  try {
+    return (await (way === 'mail' ? openMailWay(pool, sending) : openWebhook(pool, way, sending))) ?? closedWay(unset)
+  } catch (error) {
+    if (isAway(error)) throw error
+    return closedWay(`Its secret cannot be opened with the keys of this server: ${(error as Error).message}`)
+  }
+}
+
+const unset = 'Nobody has said how it leaves. A lead does in Setup, Mail and webhooks.'
+
+async function openWebhook(pool: Pool, way: string, sending: Sending): Promise<OpenedWay | null> {
   const webhook = await firstRow<{ id: number; url: string; secret: Buffer }>(
     pool,
     'select id, url, secret from webhook where id = $1 and removed_at is null',
@@ -113,7 +149,7 @@ export async function readMailSettings(db: Db, vault: Vault): Promise<MailSettin
   return row && { ...row, password: row.password && vault.open(row.password, mailPasswordContext) }
 }
 
-async function openMailWay(pool: Pool, { vault, origin }: Sending): Promise<(Handed & { close(): void }) | null> {
+async function openMailWay(pool: Pool, { vault, origin }: Sending): Promise<OpenedWay | null> {
   const settings = await readMailSettings(pool, vault)
   if (!settings) return null
   const line = new MailLine(settings)
