@@ -87,8 +87,8 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   for (const window of windows.filter((each) => isOpen(each, Date.now())))
     await page.request.post(`${url()}/api/windows/${window.id}/end`)
 
-  await make(page, 'tm-gate-1', 'stop nginx')
-  const told = await mailTo(page, 'ines@lanternfield.example', /tm-gate-1.*nginx/)
+  await make(page, 'tm-gate-1', 'stop cron')
+  const told = await mailTo(page, 'ines@lanternfield.example', /tm-gate-1.*cron/)
   expect(told).toContain('Tidemill Ferries')
   // What each rule would have done is told: she is on call, too.
   expect(told).toContain('Told by: Servers, day and night; Shop servers at night')
@@ -98,7 +98,7 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   const phone = await telephone(browser)
   await phone.goto(link)
   await signInThere(phone, demoLead.email)
-  await expect(phone.getByRole('heading', { name: /nginx/ })).toBeVisible()
+  await expect(phone.getByRole('heading', { name: /cron/ })).toBeVisible()
   // Opened alone it takes nothing.
   await expect(phone.getByText('nobody has it yet')).toBeVisible()
   expect(await phone.evaluate('document.documentElement.scrollWidth')).toBeLessThanOrEqual(390)
@@ -107,7 +107,7 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   await expect(phone.getByText(/^told to Ines Vantorre/).first()).toBeVisible()
   await expect(phone.getByText(/^nobody took it, told to Mara Velde/).first()).toBeVisible()
   await phone.context().close()
-  await make(page, 'tm-gate-1', 'start nginx')
+  await make(page, 'tm-gate-1', 'start cron')
   expect(await mailTo(page, 'ines@lanternfield.example', /Well again: tm-gate-1/)).toContain('well since')
 })
 
