@@ -462,6 +462,57 @@ describe('what goes wrong costs only itself', () => {
     expect(receiver.received).toHaveLength(1)
   })
 
+  it('who may not see a client any more as it leaves does not hear of it; who was deactivated hears nothing', async () => {
+    const moved = await house.personWith('technician', null)
+    const gone = await house.personWith('technician', null)
+    await addRule({
+      tell: [
+        { to: 'person', id: moved.id },
+        { to: 'person', id: gone.id },
+      ],
+      again: null,
+      escalate: null,
+    })
+    await house.lead('PUT', '/api/ways/gathering', { gather: 60_000, mostAnHour: 500 })
+    await failing()
+    await failing(house.sites[1])
+    await settle()
+    await house.lead('PUT', `/api/people/${moved.id}`, { clientIds: [house.clients[1]] })
+    await house.lead('PUT', `/api/people/${gone.id}`, { active: false })
+    await pass(2 * minute)
+    await settle()
+    await house.lead('PUT', '/api/ways/gathering', { gather: 0, mostAnHour: 500 })
+    expect(mail.received.map(({ to }) => to[0])).toEqual([moved.signsInWith.email])
+    expect(mail.received[0]!.text).toContain('Brindle Bakeries')
+    expect(mail.received[0]!.text).not.toContain('Tidemill')
+  })
+
+  it('turns that count too long by now: the whole team is told', async () => {
+    const { id: team } = await ok(house.lead<Made>('POST', '/api/teams', { name: 'Hourly', memberIds: [tech] }))
+    await house.pool.query(
+      `insert into rotation values ($1, '1902-01-01T00:00:00', 'UTC', 'FREQ=HOURLY', array[$2::int])`,
+      [team, leadId],
+    )
+    await addRule({ tell: [{ to: 'on-call', id: team }], again: null, escalate: null })
+    await failing()
+    await settle()
+    expect(subjects()).toHaveLength(1)
+    expect((await house.lead('GET', '/api/teams')).status).toBe(200)
+  })
+
+  it('a round that fails tells why, and gives its connection back', async () => {
+    await addRule({ again: null, escalate: null })
+    await failing()
+    await house.pool.query(
+      `create function away() returns trigger language plpgsql as $$ begin raise exception 'of a test' using errcode = '40001'; end $$`,
+    )
+    await house.pool.query('create trigger away before update on callout_way for each row execute function away()')
+    await expect(settle()).rejects.toThrow('of a test')
+    await house.pool.query('drop function away cascade')
+    await settle()
+    expect(mail.kept).toHaveLength(1)
+  })
+
   it('after a time in which no server ran nobody is told again ten times in a row', async () => {
     await addRule({ escalate: null })
     await failing()

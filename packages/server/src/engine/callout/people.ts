@@ -1,5 +1,5 @@
 import { looksAt, type ClientId, type Millis, type Recipient } from '#core'
-import { onCallAt, turnStarts, type Rotation, type Swap } from '#core/turns'
+import { onCallAt, RecurrenceError, turnStarts, type Rotation, type Swap } from '#core/turns'
 import { rows, type Db } from '../../db'
 
 interface Reachable {
@@ -68,9 +68,19 @@ export function startsOf(rotation: Rotation, until: Millis): Millis[] {
   const kept = known.get(key)
   if (kept && kept.until >= until) return kept.starts
   if (known.size > 200) known.clear()
-  const starts = turnStarts(rotation, until + ahead)
+  const starts = turnsOrNone(rotation, until + ahead)
   known.set(key, { until: until + ahead, starts })
   return starts
+}
+
+/** A rule that counts too long by now has no turns any more: the whole team is told, and nobody else is kept from it. */
+function turnsOrNone(rotation: Rotation, until: Millis): Millis[] {
+  try {
+    return turnStarts(rotation, until)
+  } catch (error) {
+    if (error instanceof RecurrenceError) return []
+    throw error
+  }
 }
 
 /** Who of a team is on call; null: it has no turns, or they have not begun. */

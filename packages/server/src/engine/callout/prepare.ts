@@ -1,4 +1,4 @@
-import { day, hour, minute, standingAt, stillToSay, type AlertStanding, type Millis } from '#core'
+import { day, hour, minute, standingAt, stillToSay, type AlertStanding, type ClientId, type Millis } from '#core'
 import { firstRow, rows, time, type Db } from '../../db'
 import { composeDigest } from './digest'
 import { composeEvent } from './event'
@@ -61,11 +61,25 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
     await setState(tx, message.id, 'failed', 'It could not leave for a day.')
     return null
   }
+  const sees = await seesNow(tx, message)
+  if (sees === 'nothing') {
+    await setState(tx, message.id, 'dropped', 'Whoever it was for may not sign in any more.')
+    return null
+  }
   if (message.kind === 'digest') return prepareDigest(tx, message, origin, now)
   const isLate = now - message.created_at > lateAfter && !message.is_throttled
   if (isLate && isMail && message.content === null) await takeAlong(tx, message)
   const standing = await standingsOf(tx, message.id)
-  const items = await itemsOf(tx, message.id)
+  const all = await itemsOf(tx, message.id)
+  // What they may see has changed since it was decided, or a device went to another client.
+  const items = all.filter(({ clientId }) => sees === null || sees.includes(clientId))
+  if (items.length < all.length) {
+    message.content = null
+    await tx.query('delete from callout_told where message_id = $1 and step_id <> all($2)', [
+      message.id,
+      items.map(({ stepId }) => stepId),
+    ])
+  }
   const said: ToldItem[] = []
   const later: ToldItem[] = []
   for (const item of items) {
@@ -80,6 +94,14 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
       message.id,
       over.map(({ stepId }) => stepId),
     ])
+    if (later.length && !said.length) {
+      await tx.query(`update callout_message set state = 'gathering', created_at = $2, leaves_at = $3 where id = $1`, [
+        message.id,
+        time(now),
+        time(now + quietAgain),
+      ])
+      return null
+    }
     if (later.length) await putAside(tx, message, later, now)
   }
   if (!said.length) {
@@ -89,6 +111,17 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
   }
   const content = message.content ?? (await contentOf(tx, message, said, { origin, now, isLate }))
   return underWay(tx, message, content)
+}
+
+/** The clients that whoever a message is for may see as it leaves; null: all. */
+async function seesNow(tx: Db, { person_id }: Message): Promise<ClientId[] | null | 'nothing'> {
+  if (person_id === null) return null
+  const person = await firstRow<{ client_ids: ClientId[] | null }>(
+    tx,
+    `select client_ids from person where id = $1 and deactivated_at is null and access <> 'contact'`,
+    [person_id],
+  )
+  return person ? person.client_ids : 'nothing'
 }
 
 async function underWay(tx: Db, message: Message, content: Content): Promise<Message> {

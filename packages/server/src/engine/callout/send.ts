@@ -45,25 +45,27 @@ export async function sendMessages(pool: Pool, sending: Sending): Promise<void> 
   if (!ways.length) return
   // The locks are of a connection: whatever becomes of this process, they end with it.
   const holder = await pool.connect()
+  let isWhole = false
   try {
     const mine: string[] = []
-    for (const { way } of ways)
-      if (
-        (await firstRow<{ is: boolean }>(holder, 'select pg_try_advisory_lock($1, hashtext($2)) as is', [
-          lockClass,
-          way,
-        ]))!.is
-      )
-        mine.push(way)
+    for (const { way } of ways) if (await lock(holder, way)) mine.push(way)
     const results = await Promise.allSettled(mine.map((way) => workOn(pool, way, sending)))
     for (const way of mine) await holder.query('select pg_advisory_unlock($1, hashtext($2))', [lockClass, way])
-    holder.release()
+    isWhole = true
     const failed = results.find((result) => result.status === 'rejected')
     if (failed) throw failed.reason
-  } catch (error) {
-    holder.release(true)
-    throw error
+  } finally {
+    // Else it is ended, and its locks with it.
+    holder.release(!isWhole)
   }
+}
+
+async function lock(holder: Db, way: string): Promise<boolean> {
+  const row = await firstRow<{ is: boolean }>(holder, 'select pg_try_advisory_lock($1, hashtext($2)) as is', [
+    lockClass,
+    way,
+  ])
+  return row!.is
 }
 
 async function workOn(pool: Pool, way: string, sending: Sending): Promise<void> {

@@ -122,6 +122,8 @@ export function invitationRoutes(app: FastifyInstance, pool: Pool, sending: Send
         const person = await takePerson(tx, viewer, id())
         if (person.deactivated_at !== null)
           throw new ProblemError('invalid', 'This person is deactivated. Let them in again first.')
+        if (await firstRow(tx, 'select from person where id = $1 and is_of_provider', [person.id]))
+          throw new ProblemError('invalid', 'This person signs in by the identity provider, and has no password here.')
         await audit(tx, { personId: viewer.id, action: 'sent a link to', kind: 'person', id: person.id })
         return makeLink(tx, person.id)
       })
@@ -141,7 +143,8 @@ export function invitationRoutes(app: FastifyInstance, pool: Pool, sending: Send
       const link = await inTransaction(pool, async (tx) => {
         const person = await firstRow<{ id: number }>(
           tx,
-          'select id from person where lower(email) = lower($1) and deactivated_at is null',
+          // Who comes by the identity provider has no password here: it would outlast what the provider says of them.
+          'select id from person where lower(email) = lower($1) and deactivated_at is null and not is_of_provider',
           [body.email],
         )
         if (!person) return null

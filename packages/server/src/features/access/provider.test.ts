@@ -12,7 +12,7 @@ interface Account {
   email: string
   name: string
   groups: string[]
-  verified?: boolean
+  verified?: boolean | 'unsaid'
 }
 const accounts = new Map<string, Account>()
 const redirectUri = 'http://127.0.0.1:7700/api/session/provider/callback'
@@ -47,7 +47,7 @@ beforeAll(async () => {
           claims: () => ({
             sub: id,
             email: account.email,
-            email_verified: account.verified ?? true,
+            ...(account.verified === 'unsaid' ? {} : { email_verified: account.verified ?? true }),
             name: account.name,
             groups: account.groups,
           }),
@@ -194,6 +194,25 @@ describe('signing in by the identity provider', () => {
     // Known by the provider's own number from now on, whatever address it tells.
     accounts.get('mara')!.email = 'another@lanternfield.example'
     expect(await whoIs(await signIn('mara'))).toMatchObject({ id: local.id })
+  })
+
+  it('knows nobody who was here before by an address of which the provider does not say that it is theirs', async () => {
+    const local = await house.personWith('lead', null)
+    accounts.set('other', {
+      email: local.signsInWith.email,
+      name: 'Other',
+      groups: ['custode-leads'],
+      verified: 'unsaid',
+    })
+    expect((await signIn('other')).address).toMatch(/^\/sign-in\?problem=Somebody else/)
+  })
+
+  it('is the only way in for who came by it: no link gives them a password that outlasts their groups', async () => {
+    accounts.set('only', { email: 'only@lanternfield.example', name: 'Only', groups: ['custode-tidemill'] })
+    const { id } = await whoIs(await signIn('only'))
+    expect((await house.lead('POST', `/api/people/${id}/invitation`)).status).toBe(400)
+    await house.nobody('POST', '/api/session/forgotten', { email: 'only@lanternfield.example' })
+    expect((await house.pool.query('select from invitation where person_id = $1', [id])).rowCount).toBe(0)
   })
 
   it('asks for no second factor of its own: what the provider asks for is enough', async () => {

@@ -91,6 +91,7 @@ async function vouchedFor(
     issuer,
     subject: wellFormed(claims.sub).slice(0, 300),
     email: email && email.length <= 200 ? email : null,
+    isVerified: all.email_verified === true,
     name: (text(all.name) ?? text(all.preferred_username) ?? email ?? 'somebody').slice(0, 100),
     groups: (Array.isArray(groups) ? groups : typeof groups === 'string' ? [groups] : []).map(String),
   }

@@ -11,6 +11,8 @@ export interface Vouched {
   issuer: string
   subject: string
   email: string | null
+  /** The provider says so; where it says nothing, nobody who was here before is known by it. */
+  isVerified: boolean
   name: string
   groups: string[]
 }
@@ -42,9 +44,9 @@ export async function personOf(tx: Db, vouched: Vouched, rules: readonly GroupRu
     tx,
     `select id, access, client_ids, is_of_provider, deactivated_at from person
      where provider_issuer = $1 and provider_subject = $2
-       or provider_subject is null and lower(email) = lower($3)
+       or provider_subject is null and $4 and lower(email) = lower($3)
      order by provider_subject is null limit 1 for update`,
-    [vouched.issuer, vouched.subject, vouched.email],
+    [vouched.issuer, vouched.subject, vouched.email, vouched.isVerified],
   )
   if (known?.deactivated_at != null)
     throw new ProblemError('provider-refused', 'Your account here is deactivated. Ask a lead.')
