@@ -296,6 +296,29 @@ describe('nobody is told', () => {
     expect(subjects()).toEqual([])
   })
 
+  it('of what was there before the rule; that it came back after it they are', async () => {
+    const there = await failing()
+    await pass(minute)
+    await addRule({ escalate: null })
+    await settle()
+    await pass(31 * minute)
+    await settle()
+    expect(subjects()).toEqual([])
+    await house.pool.query(`update alert set status = 'closed', closed_at = now() where id = $1`, [there.alert.id])
+    await house.pool.query(
+      `insert into alert_entry (alert_id, at, event, detail) values ($1, now(), 'closed', '{"reason": "cleared"}')`,
+      [there.alert.id],
+    )
+    await settle()
+    await house.pool.query(`update alert set status = 'open', closed_at = null where id = $1`, [there.alert.id])
+    await house.pool.query(
+      `insert into alert_entry (alert_id, at, event, detail) values ($1, now(), 'reopened', '{"to": "critical"}')`,
+      [there.alert.id],
+    )
+    await settle()
+    expect(subjects()).toEqual([expect.stringContaining('New (critical)')])
+  })
+
   it('of a client that they may not see: the leads are, in their place', async () => {
     const limited = await house.personWith('technician', [house.clients[1]])
     await addRule({ tell: [{ to: 'person', id: limited.id }], escalate: null })

@@ -116,10 +116,16 @@ function tryPlan(alert: ToldAlert, rule: RuleInForce, now: Millis, broken: Map<n
   }
 }
 
-/** @returns null: the rule is not about it, or came later */
+/**
+ * What was there before the rule is not told of by it; that it became worse, or came back, is.
+ * @returns null: the rule is not about it
+ */
 export function planOf({ about, story }: ToldAlert, { rule, since, pauses }: RuleInForce, now: Millis) {
-  if (story.raisedAt < since || !calloutConcerns(rule, about)) return null
-  return planCallout(rule, { ...story, quiet: [...story.quiet, ...pauses] }, now)
+  if (!calloutConcerns(rule, about)) return null
+  const plan = planCallout(rule, { ...story, quiet: [...story.quiet, ...pauses] }, now)
+  if (story.raisedAt >= since) return plan
+  const first = plan.steps.findIndex(({ step, at }) => at >= since && (step === 'tell' || step === 'worse'))
+  return { ...plan, steps: first < 0 ? [] : plan.steps.slice(first) }
 }
 
 function isCovered({ story }: ToldAlert, now: Millis): boolean {

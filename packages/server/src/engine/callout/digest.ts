@@ -50,6 +50,9 @@ interface Line {
   clientName: string
   began: Millis
   takenBy: string | null
+  /** Of all that are open, those that are not listed among them. */
+  total: number
+  critical: number
 }
 const listed = 25
 
@@ -66,12 +69,13 @@ export async function composeDigest(db: Db, personId: number, origin: string, no
     db,
     `
     select a.id, a.severity, coalesce(nullif(a.evidence->>'text', ''), a.rule->>'name') as about,
-      coalesce(d.name, s.name) as "deviceName", c.name as "clientName", a.began, p.name as "takenBy"
+      coalesce(d.name, s.name) as "deviceName", c.name as "clientName", a.began, p.name as "takenBy",
+      (count(*) over ())::int as total, (count(*) filter (where a.severity = 'critical') over ())::int as critical
     from alert a left join device d on d.id = a.device_id left join site s on s.id = a.site_id
     join client c on c.id = a.client_id left join person p on p.id = a.taken_by
     where a.status <> 'closed' and a.carried_by is null and a.well_since is null and ${mine}
-    order by array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc limit 1000`,
-    [person.client_ids],
+    order by array_position(array['critical', 'warning', 'notice'], a.severity), a.began desc limit $2`,
+    [person.client_ids, listed],
   )
   const past = (await firstRow<{ raised: number; settled: number; held: number }>(
     db,
@@ -98,18 +102,16 @@ function mailOf(
   planned: readonly { name: string; from: Millis }[],
   { origin, now, zone }: { origin: string; now: Millis; zone: string },
 ): Mail {
-  const critical = open.filter(({ severity }) => severity === 'critical').length
+  const { total, critical } = open[0] ?? { total: 0, critical: 0 }
   const clock = (at: Millis) => DateTime.fromMillis(at, { zone }).setLocale('en-GB').toFormat('ccc HH:mm ZZZZ')
-  const lines = open
-    .slice(0, listed)
-    .map(
-      ({ severity, deviceName, about, clientName, began, takenBy }) =>
-        `${severity}: ${deviceName}: ${about} – ${clientName}, for ${ageText(now - began)}${takenBy ? `, with ${takenBy}` : ''}`,
-    )
+  const lines = open.map(
+    ({ severity, deviceName, about, clientName, began, takenBy }) =>
+      `${severity}: ${deviceName}: ${about} – ${clientName}, for ${ageText(now - began)}${takenBy ? `, with ${takenBy}` : ''}`,
+  )
   const parts: [title: string, lines: string[]][] = [
     [
-      open.length ? `Open now: ${countText(open.length, 'alert')}` : 'Nothing is open',
-      open.length > listed ? [...lines, `and ${open.length - listed} more`] : lines,
+      total ? `Open now: ${countText(total, 'alert')}` : 'Nothing is open',
+      total > open.length ? [...lines, `and ${total - open.length} more`] : lines,
     ],
     [
       'In the last 24 hours',
@@ -125,8 +127,8 @@ function mailOf(
     ['All of it', [`${origin}/rounds`]],
   ]
   return {
-    subject: open.length
-      ? `This morning: ${countText(open.length, 'open alert')}${critical ? `, ${critical} critical` : ''}`
+    subject: total
+      ? `This morning: ${countText(total, 'open alert')}${critical ? `, ${critical} critical` : ''}`
       : 'This morning: nothing is open',
     text: parts.map(([title, list]) => [title, ...list.map((line) => `  ${line}`), ''].join('\n')).join('\n'),
     html: `<!doctype html><html lang="en"><body style="font-family:Georgia,serif;font-size:15px;color:#1d2733">${parts

@@ -73,7 +73,7 @@ export function startsOf(rotation: Rotation, until: Millis): Millis[] {
   return starts
 }
 
-/** A rule that counts too long by now has no turns any more: the whole team is told, and nobody else is kept from it. */
+/** A rule that counts too long by now has no turns any more: the whole team is told. */
 function turnsOrNone(rotation: Rotation, until: Millis): Millis[] {
   try {
     return turnStarts(rotation, until)
