@@ -20,12 +20,16 @@ export default async function setup(): Promise<() => Promise<void>> {
   const port = await freePort()
   const panelPort = await freePort()
   const hostsPort = await freePort()
-  const messages = { page: await freePort(), smtp: await freePort() }
+  const messages = { page: await freePort(), smtp: await freePort(), inbox: await freePort() }
   const url = `http://127.0.0.1:${port}`
-  const serve = () => startServer({ place, databaseUrl: database.url, port, interval: 2000 })
+  const serve = () =>
+    startServer(
+      { place, databaseUrl: database.url, port, interval: 2000 },
+      { CUSTODE_MAIL_PORT: String(messages.inbox) },
+    )
   const first = serve()
   await untilServing(url, first, place)
-  start(place, 'messages', [programPath('messages'), String(messages.page), String(messages.smtp)])
+  start(place, 'messages', [programPath('messages'), ...Object.values(messages).map(String)])
   const fleet = start(place, 'fleet', [programPath('fleet'), url, join(place, 'fleet.json')], {
     CUSTODE_FLEET_KEYS: JSON.stringify(seed(url, place, messages).fleet),
     CUSTODE_PANEL_PORT: String(panelPort),

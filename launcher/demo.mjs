@@ -53,16 +53,16 @@ export function hostsSecret(place) {
 }
 
 /**
- * @param {string} url @param {string} place @param {{ page: number, smtp: number }} messages ports of the stand-ins
- * for mail and webhook
+ * @param {string} url @param {string} place @param {{ page: number, smtp: number, inbox: number }} messages ports of the
+ * stand-ins for mail and webhook, and where the server takes mail
  * @returns {{ fleet: Record<string, string>, here: string }}
  */
 export function seed(url, place, messages) {
-  const { page, smtp } = messages
+  const { page, smtp, inbox } = messages
   return JSON.parse(
     execFileSync(
       process.execPath,
-      [programPath('seed'), url, demoLead.email, demoLead.password, String(page), String(smtp)],
+      [programPath('seed'), url, demoLead.email, demoLead.password, String(page), String(smtp), String(inbox)],
       {
         encoding: 'utf8',
         stdio: ['ignore', 'pipe', 'inherit'],
@@ -251,7 +251,8 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
   const agentHome = join(place, 'agent')
   const seededFile = join(place, 'seeded')
   const messages = messagePorts(panelPort)
-  running.push(start(place, 'messages', [programPath('messages'), String(messages.page), String(messages.smtp)]))
+  const ports = [messages.page, messages.smtp, messages.inbox].map(String)
+  running.push(start(place, 'messages', [programPath('messages'), ...ports]))
   let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
   if (!existsSync(seededFile)) {
     step('setting up clients, policies and windows…')
@@ -287,8 +288,11 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
   if (real) await addRealHosts(url, real)
 }
 
-/** Behind those of the panel, the hosts and a second server. @param {number} panelPort */
-export const messagePorts = (panelPort) => ({ page: panelPort + 3, smtp: panelPort + 4 })
+/**
+ * Behind those of the panel, the hosts and a second server; `inbox` is where the server itself takes mail.
+ * @param {number} panelPort
+ */
+export const messagePorts = (panelPort) => ({ page: panelPort + 3, smtp: panelPort + 4, inbox: panelPort + 5 })
 
 export async function demo() {
   const wanted = realHostsWanted()
@@ -335,7 +339,10 @@ export async function demo() {
     const real = wanted ? await bootRealHosts(place, port, wanted, running) : null
     const reached = real ? reachedByRealHosts(place, port, real) : {}
     const interval = largeEstate() ? 60_000 : 15_000
-    const server = startServer({ place, databaseUrl: database.url, port, interval }, reached)
+    const server = startServer(
+      { place, databaseUrl: database.url, port, interval },
+      { ...reached, CUSTODE_MAIL_PORT: String(messagePorts(panelPort).inbox) },
+    )
     running.push(server)
     await untilServing(url, server, place)
     const both = [server]
@@ -369,7 +376,7 @@ ${
       largeEstate()
         ? `  ${largeEstate()} devices that report once a minute`
         : `  http://127.0.0.1:${panelPort}        make things happen on the stand-in devices
-  http://127.0.0.1:${messagePorts(panelPort).page}        read the mails of the demo`
+  http://127.0.0.1:${messagePorts(panelPort).page}        read the mails of the demo, and write as somebody of a client`
     }
 
 ${real ? `\n  Real hosts at Lanternfield IT, Real hosts (${real.network}); they reach Custode at ${reached.CUSTODE_ADDRESS}, by the authority in ${reached.CUSTODE_CA}\n${real.hosts.map((host) => `      ${host.name}   ${host.address}   ${host.system}   ssh ${host.user}, password ${host.password}\n`).join('')}` : ''}

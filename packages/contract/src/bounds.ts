@@ -1,4 +1,5 @@
 import Joi from 'joi'
+import { readHours } from '#core'
 
 /** Number of a thing in the database, whose counters are int4 (PostgreSQL, "Numeric Types"). */
 export const aNumber = Joi.number().integer().min(1).max(2_147_483_647)
@@ -17,3 +18,10 @@ export const beforeQuerySchema = Joi.object<BeforeQuery, true>({
   before: aNumber,
   limit: Joi.number().integer().min(1).max(500).default(100),
 })
+
+/** Hours of the week; empty: always. */
+export const hoursSchema = Joi.string()
+  .allow('')
+  .max(100)
+  .custom((text: string, helpers) => (text === '' || readHours(text) ? text : helpers.error('hours.unread')))
+  .messages({ 'hours.unread': 'Write hours like Mon–Fri 08:00–20:00, or leave them empty for always.' })

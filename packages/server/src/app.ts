@@ -9,11 +9,12 @@ import { accessRoutes } from './features/access'
 import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
 import { calloutRoutes } from './features/callout'
-import { clientRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
+import { clientRoutes, contactRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
 import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
 import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
+import { requestRoutes } from './features/requests'
 import { seriesRoutes } from './features/series'
 import { storageRoutes } from './features/storage'
 import { guard } from './http/access'
@@ -116,10 +117,12 @@ export async function buildApp({
 
   accessRoutes(app, pool, { vault, origin: address.url })
   clientRoutes(app, pool)
+  contactRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   alertRoutes(app, pool)
   calloutRoutes(app, pool, { vault, origin: address.url })
+  requestRoutes(app, pool)
   policyRoutes(app, pool)
   maintenanceRoutes(app, pool, pastWindows)
   seriesRoutes(app, pool)

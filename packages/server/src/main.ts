@@ -5,7 +5,7 @@ import { hostname } from 'node:os'
 import { addPerson } from './features/access'
 import { buildApp } from './app'
 import { firstRow, migrate, openPool } from './db'
-import { startTimers } from './engine'
+import { openMailPort, startTimers, type MailPort } from './engine'
 import { allJobs } from './jobs'
 import { openVault } from './secrets/vault'
 import { noteFault } from './store/health'
@@ -106,8 +106,27 @@ try {
   )
   process.exit(1)
 }
+/** Mail from clients’ people, where this process is to take it; one that cannot goes on without, and says so. */
+async function openMail(): Promise<MailPort | null> {
+  const wanted = Number(process.env.CUSTODE_MAIL_PORT ?? 0)
+  if (!wanted) return null
+  const at = { port: wanted, host: process.env.CUSTODE_MAIL_HOST ?? '127.0.0.1' }
+  try {
+    return await openMailPort(unasked, at, { name: new URL(address.url).hostname, tls })
+  } catch (error) {
+    app.log.error({ err: error }, `mail cannot be taken at ${at.host}, port ${at.port}`)
+    await noteFault(unasked, 'mail from clients', error)
+    return null
+  }
+}
+const mail = await openMail()
 const sending = { vault: openVault(keyFolder), origin: address.url }
-const self = { id: randomUUID(), name: `${hostname()}, port ${port}`, version: process.env.CUSTODE_VERSION ?? '' }
+const self = {
+  id: randomUUID(),
+  name: `${hostname()}, port ${port}`,
+  version: process.env.CUSTODE_VERSION ?? '',
+  mailPort: mail?.port ?? null,
+}
 const stopTimers = startTimers(allJobs(unasked, sending, self), {
   error(fields, text) {
     app.log.error(fields, text)
@@ -123,6 +142,7 @@ async function stop(): Promise<void> {
   // Browsers keep their event stream open; they come back by themselves.
   app.server.closeAllConnections()
   await app.close()
+  await mail?.close()
   await stopTimers()
   await Promise.all([pool, machines, unasked].map((each) => each.end()))
   process.exit(0)

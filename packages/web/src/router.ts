@@ -22,6 +22,11 @@ export const router = createRouter({
       meta: { place: 'Rounds' },
     },
     {
+      path: '/requests/:id(\\d+)',
+      component: () => import('./places/requests/RequestPlace.vue'),
+      meta: { place: 'Rounds' },
+    },
+    {
       path: '/estate',
       component: () => import('./places/estate/EstatePlace.vue'),
       meta: { place: 'Estate', past: true },

@@ -2,8 +2,8 @@ import Joi from 'joi'
 import {
   alertCauses,
   calloutSteps,
+  calloutSubjects,
   outsideHours,
-  readHours,
   severities,
   subjects,
   type CalloutRule,
@@ -14,7 +14,7 @@ import {
   type Severity,
 } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
-import { aNumber } from '../bounds'
+import { aNumber, hoursSchema } from '../bounds'
 import { targetSchema } from '../estate/target'
 import { sentencePartSchema } from '../policy/answers'
 
@@ -37,13 +37,10 @@ const recipient = Joi.alternatives<Recipient>().try(
 )
 const recipients = Joi.array<Recipient[]>().items(recipient).min(1).max(20).required()
 
-export const hoursSchema = Joi.string()
-  .allow('')
-  .max(100)
-  .custom((text: string, helpers) => (text === '' || readHours(text) ? text : helpers.error('hours.unread')))
-  .messages({ 'hours.unread': 'Write hours like Mon–Fri 08:00–20:00, or leave them empty for always.' })
-
 const ruleSchema = Joi.object<Omit<CalloutRule, 'clientId'>, true>({
+  about: Joi.string()
+    .valid(...calloutSubjects)
+    .default('alerts'),
   target: targetSchema.required(),
   severities: Joi.array()
     .items(Joi.string().valid(...severities))
@@ -129,7 +126,9 @@ export interface CalloutMoment {
   at: Millis
   step: CalloutStepKind
   severity: Severity
-  alertId: number
+  /** One of both. */
+  alertId: number | null
+  requestId: number | null
   about: string
   deviceName: string
   clientName: string
@@ -140,7 +139,8 @@ const moment = answerOf<CalloutMoment>({
   at: instant,
   step: Joi.string().valid(...calloutSteps),
   severity: Joi.string().valid(...severities),
-  alertId: id,
+  alertId: id.allow(null),
+  requestId: id.allow(null),
   about: words,
   deviceName: words,
   clientName: words,

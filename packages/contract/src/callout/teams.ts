@@ -1,8 +1,7 @@
 import Joi from 'joi'
 import type { Millis } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
-import { aNumber, aTime } from '../bounds'
-import { hoursSchema } from './rules'
+import { aNumber, aTime, hoursSchema } from '../bounds'
 
 export interface TeamBody {
   name: string

@@ -1,12 +1,14 @@
 import { collectors, deviceKinds, logLevels, osFamilies, severities } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
+import { accessLevels } from '../access'
 import { factsSchema } from '../report/schema'
 import {
   type BoardDevice,
   type BoardDisk,
   type Client,
   type ClientDetail,
+  type Contact,
   type DependsOn,
   type DeviceEvent,
   type DevicePage,
@@ -28,6 +30,21 @@ export const clientsSchema = listOf(
 export const clientDetailSchema = answerOf<ClientDetail>({
   id,
   notes: words,
+  agreed: words,
+  agreedHours: words,
+  mailDomains: listOf(words),
+  contacts: listOf(
+    answerOf<Contact>({
+      id,
+      name: words,
+      email: words,
+      phone: words,
+      note: words,
+      access: Joi.string()
+        .valid(...accessLevels)
+        .allow(null),
+    }),
+  ),
   sites: listOf(answerOf<ClientDetail['sites'][number]>({ id, notes: words })),
 })
 export const rolesSchema = listOf(answerOf<Role>({ id: words, name: words }))

@@ -13,7 +13,8 @@ import type {
   Severity,
   SiteId,
 } from '#core'
-import { afterTime, aNumber, aTime } from '../bounds'
+import type { AccessLevel } from '../access'
+import { afterTime, aNumber, aTime, hoursSchema } from '../bounds'
 export { targetSchema } from './target'
 
 export interface Client {
@@ -66,12 +67,23 @@ export interface ClientChange {
   name?: string
   code?: string
   notes?: string
+  /** What one does for them, in words, and in which hours of the week, on the clocks of their sites; empty: any. */
+  agreed?: string
+  agreedHours?: string
+  /** Whoever writes from there is of this client. */
+  mailDomains?: string[]
 }
 const notes = Joi.string().allow('').max(4000)
 export const clientChangeSchema = Joi.object<ClientChange, true>({
   name: Joi.string().trim().min(1).max(100),
   code: Joi.string().pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits'),
   notes,
+  agreed: Joi.string().allow('').trim().max(1000),
+  agreedHours: hoursSchema,
+  mailDomains: Joi.array()
+    .items(Joi.string().trim().lowercase().domain({ tlds: false }).max(200))
+    .unique()
+    .max(20),
 }).min(1)
 export interface SiteChange {
   name?: string
@@ -85,10 +97,32 @@ export const siteChangeSchema = Joi.object<SiteChange, true>({
   networks,
   notes,
 }).min(1)
+/** Whom one knows at a client. */
+export interface ContactBody {
+  name: string
+  email: string
+  phone: string
+  note: string
+}
+export const contactBodySchema = Joi.object<ContactBody, true>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  email: Joi.string().email({ tlds: false }).allow('').trim().max(200).default(''),
+  phone: Joi.string().allow('').trim().max(60).default(''),
+  note: Joi.string().allow('').trim().max(500).default(''),
+})
+export interface Contact extends ContactBody {
+  id: number
+  /** Of those who sign in by this address: what they may. */
+  access: AccessLevel | null
+}
 /** What whoever works there should know: how to get in, when somebody is there. */
 export interface ClientDetail {
   id: ClientId
   notes: string
+  agreed: string
+  agreedHours: string
+  mailDomains: string[]
+  contacts: Contact[]
   sites: { id: SiteId; notes: string }[]
 }
 export interface SiteNetworks {

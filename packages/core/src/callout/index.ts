@@ -1,13 +1,15 @@
 export { standingAt, stillToSay, type AlertStanding } from './leaving'
-export { calloutConcerns, type AlertAbout } from './concerns'
+export { calloutConcerns, type AlertAbout, type MailAbout } from './concerns'
 export { calloutSteps, planCallout, type CalloutPlan, type CalloutStep, type CalloutStepKind } from './plan'
 export {
   alertCauses,
+  calloutSubjects,
   mostReminders,
   outsideHours,
   usualCallout,
   type AlertCause,
   type CalloutRule,
+  type CalloutSubject,
   type OutsideHours,
   type Recipient,
 } from './rule'

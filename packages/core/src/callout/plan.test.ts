@@ -11,6 +11,7 @@ import type { AlertStory, Quiet, StoryEvent } from './story'
  * source.
  */
 const rule: CalloutRule = {
+  about: 'alerts',
   clientId: null,
   target: { on: 'everyone' },
   severities: ['critical'],

@@ -32,7 +32,7 @@ export interface CalloutPlan {
 
 type Terms = Pick<
   CalloutRule,
-  'severities' | 'hours' | 'outside' | 'after' | 'again' | 'escalate' | 'remindAfter' | 'sayWell'
+  'about' | 'severities' | 'hours' | 'outside' | 'after' | 'again' | 'escalate' | 'remindAfter' | 'sayWell'
 >
 
 /** Beyond this many turns of the hours without a step one looks again. */
@@ -192,7 +192,7 @@ class Walk {
   }
 
   private concerns(): boolean {
-    return this.rule.severities.includes(this.severity)
+    return this.rule.about === 'mail' || this.rule.severities.includes(this.severity)
   }
   private isUntold(): boolean {
     return (

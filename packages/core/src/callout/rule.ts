@@ -19,9 +19,17 @@ export type AlertCause = (typeof alertCauses)[number]
 export const outsideHours = ['later', 'never'] as const
 export type OutsideHours = (typeof outsideHours)[number]
 
-/** Who is told about which alerts, when, and what happens if nobody acts. */
+/** What rules tell of: alerts, or what people of clients write by mail. */
+export const calloutSubjects = ['alerts', 'mail'] as const
+export type CalloutSubject = (typeof calloutSubjects)[number]
+
+/**
+ * Who is told about which alerts, or mail, when, and what happens if nobody acts. Mail is of a client and no more:
+ * target, severities, families and causes are asked of alerts alone.
+ */
 export interface CalloutRule {
-  /** Whose alerts; null: of all clients. */
+  about: CalloutSubject
+  /** Whose alerts, or mail; null: of all clients, and of senders that nobody knows. */
   clientId: ClientId | null
   target: Target
   severities: Severity[]
@@ -51,6 +59,8 @@ export const usualCallout = {
   escalateAfter: 40 * minute,
   remindAfter: 24 * hour,
   hours: 'Mon–Fri 08:00–20:00',
+  /** Of mail: told once nobody took it for so long. */
+  mailAfter: 30 * minute,
 } as const
 
 /** Told of one alert again at most so often; whoever has not acted on a hundred messages does not on the next. */

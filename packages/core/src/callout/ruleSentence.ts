@@ -49,11 +49,13 @@ export function recipientsText(recipients: readonly Recipient[], names: CalloutN
   return listed(recipients.map((recipient) => recipientText(recipient, names))) || 'nobody'
 }
 
-/** A call-out rule as people read it; the parts that can be changed carry the name of what they change. */
-export function calloutSentence(rule: CalloutRule, names: CalloutNames): SentencePart[] {
-  const parts: SentencePart[] = []
-  const say = (text: string) => parts.push({ text })
-  const put = (parameter: string, text: string) => parts.push({ parameter, text })
+/** Of which alerts. */
+function sayAlerts(
+  rule: CalloutRule,
+  names: CalloutNames,
+  say: (text: string) => void,
+  put: (parameter: string, text: string) => void,
+): void {
   say('For ')
   put('severities', rule.severities.length === 3 ? 'all' : listed(rule.severities) || 'no')
   say(' alerts on ')
@@ -72,6 +74,17 @@ export function calloutSentence(rule: CalloutRule, names: CalloutNames): Sentenc
       ),
     )
   }
+}
+
+/** A call-out rule as people read it; the parts that can be changed carry the name of what they change. */
+export function calloutSentence(rule: CalloutRule, names: CalloutNames): SentencePart[] {
+  const parts: SentencePart[] = []
+  const say = (text: string) => parts.push({ text })
+  const put = (parameter: string, text: string) => parts.push({ parameter, text })
+  if (rule.about === 'mail') {
+    say('For mail from people of ')
+    put('target', rule.clientId === null ? 'any client' : (names.client(rule.clientId) ?? 'a client that is gone'))
+  } else sayAlerts(rule, names, say, put)
   say(', tell ')
   put('tell', recipientsText(rule.tell, names))
   say(' ')

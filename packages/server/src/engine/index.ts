@@ -10,6 +10,7 @@ export {
   readMailSettings,
   readRoll,
   readStories,
+  readSubjects,
   rulesInForce,
   sendEvent,
   startsOf,
@@ -19,11 +20,22 @@ export {
   type Roll,
   type RuleInForce,
   type Sending,
-  type ToldAlert,
+  type Subject,
+  type Told,
 } from './callout'
 export { loadContext } from './context'
 export { recordService } from './remediation/remediation'
 export { askAgent, triedText } from './remediation/attempts'
+export {
+  addRequestEntry,
+  announceRequest,
+  attachmentOf,
+  clientOf,
+  openMailPort,
+  takeMail,
+  type MailPort,
+  type NewRequestEntry,
+} from './requests'
 export type { Line } from './reports/changeWaiters'
 export { Engine, readDeviceKey } from './reports/ingest'
 export { rosterMark, settingsOf } from './reports/settings'

@@ -19,12 +19,20 @@ export async function noteFault(pool: Pool, place: string, error: unknown): Prom
     .catch(() => undefined)
 }
 
+/** How a server process calls itself, and where it takes mail; null: nowhere. */
+export interface ServerSelf {
+  id: string
+  name: string
+  version: string
+  mailPort: number | null
+}
+
 /** Says that a process is there, and forgets those that are not, and faults of long ago. */
-export async function markProcess(pool: Pool, process: { id: string; name: string; version: string }, now: Millis) {
+export async function markProcess(pool: Pool, process: ServerSelf, now: Millis) {
   await pool.query(
-    `insert into server_process (id, name, version) values ($1, $2, $3)
+    `insert into server_process (id, name, version, mail_port) values ($1, $2, $3, $4)
      on conflict (id) do update set seen_at = now()`,
-    [process.id, process.name, process.version],
+    [process.id, process.name, process.version, process.mailPort],
   )
   await pool.query('delete from server_process where seen_at < $1', [time(now - day)])
   await pool.query('delete from server_fault where last_at < $1', [time(now - 7 * day)])

@@ -80,14 +80,25 @@ export const kept: readonly Kept[] = [
   },
   {
     kind: 'messages',
-    tables: ['callout_message', 'callout_step', 'callout_told', 'callout_due'],
+    tables: [
+      'callout_message',
+      'callout_step',
+      'callout_told',
+      'callout_due',
+      'request',
+      'request_entry',
+      'request_mail',
+    ],
     days: 400,
     least: 31,
     time: 'created_at',
     forget: [
       `delete from callout_message where created_at < ${before} and state in ('sent', 'failed', 'dropped')`,
       `delete from callout_step s where at < ${before} and not exists (select from callout_told t where t.step_id = s.id)
-         and not exists (select from alert a where a.id = s.alert_id and a.status <> 'closed')`,
+         and not exists (select from alert a where a.id = s.alert_id and a.status <> 'closed')
+         and not exists (select from request r where r.id = s.request_id and r.status <> 'closed')`,
+      `delete from request where status = 'closed' and closed_at < ${before}`,
+      `delete from request_mail where request_id is null and came_at < ${before}`,
     ],
   },
   {

@@ -1,14 +1,19 @@
-import { createServer } from 'node:http'
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
+import { createTransport } from 'nodemailer'
 import { mailMoods, StandInMailServer, type MailMood, type ReceivedMail } from './mailServer'
 import { receiverMoods, StandInReceiver, type ReceiverMood } from './receiver'
 
 /**
  * Where the messages of the demo end: a mail server and a system with a webhook, on loopback, with a page that shows
- * what came and makes them misbehave. Words: the port of the page, the port for SMTP.
+ * what came, makes them misbehave, and writes as somebody of a client. Words: the port of the page, the port for SMTP, and
+ * that at which the server takes mail.
  */
-const [pagePort = '7704', smtpPort = '7705'] = process.argv.slice(2)
+const [pagePort = '7704', smtpPort = '7705', inboxPort = '7706'] = process.argv.slice(2)
+const inbox = createTransport({ host: '127.0.0.1', port: Number(inboxPort), ignoreTLS: true })
 const mail = new StandInMailServer()
 const receiver = new StandInReceiver()
+
+let written = ''
 
 const marks: Record<string, string> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }
 const escaped = (text: string) => text.replace(/[&<>"]/g, (sign) => marks[sign]!)
@@ -35,6 +40,14 @@ const page =
     pre{white-space:pre-wrap;overflow-wrap:anywhere;background:#fff;padding:8px 12px}small{color:#616b76}</style>
     <h1>Messages of the demo</h1><p>Nothing of this leaves the machine. Times are UTC.</p>
     <p>${choice('mail server', mailMoods, mail.mood)}${choice('webhook', receiverMoods, receiver.mood)}</p>
+    <h2>Write to Custode</h2><p>${written}</p><form method="post" action="/write"><p>From <input name="from" size="40" value="Odile Marrek &lt;harbour@tidemill.example&gt;"> Subject <input name="subject" size="40"></p>
+    <p><textarea name="text" rows="4" cols="90"></textarea></p><p>in answer to <select name="answers"><option value="">nothing</option>${mail.received
+      .toReversed()
+      .slice(0, 20)
+      .map(
+        ({ messageId, subject }) => `<option value="${escaped(messageId)}">${escaped(subject.slice(0, 70))}</option>`,
+      )
+      .join('')}</select> <button>Send</button></p></form>
     <h2>Mail (${mail.received.length})</h2>${mail.received.toReversed().map(mailText).join('') || '<p>Nothing yet.</p>'}
     <h2>Webhook (${receiver.received.length})</h2>${
       receiver.received
@@ -46,23 +59,50 @@ const page =
         .join('') || '<p>Nothing yet.</p>'
     }`
 
+function readForm(request: IncomingMessage, use: (form: URLSearchParams) => void): void {
+  let text = ''
+  request.on('data', (chunk: Buffer) => {
+    if (text.length < 100_000) text += chunk.toString()
+  })
+  request.on('end', () => use(new URLSearchParams(text)))
+}
+const back = (response: ServerResponse) => void response.writeHead(303, { location: '/' }).end()
+
+function setMoods(form: URLSearchParams, response: ServerResponse): void {
+  const [wanted, hook] = [form.get('mail server'), form.get('webhook')]
+  if (mailMoods.includes(wanted as MailMood)) mail.mood = wanted as MailMood
+  if (receiverMoods.includes(hook as ReceiverMood)) receiver.mood = hook as ReceiverMood
+  back(response)
+}
+
+/** As somebody of a client would, from their own reader. */
+function write(form: URLSearchParams, response: ServerResponse): void {
+  const field = (name: string) => form.get(name) ?? ''
+  const answers = field('answers')
+  inbox
+    .sendMail({
+      from: field('from'),
+      to: 'help@lanternfield.example',
+      subject: field('subject'),
+      text: field('text'),
+      ...(answers ? { inReplyTo: answers, references: answers } : {}),
+    })
+    .then(
+      ({ response: answer }) => {
+        written = `It was taken: ${escaped(answer)}`
+      },
+      (error: unknown) => {
+        written = `It was not taken: ${escaped(String(error))}`
+      },
+    )
+    .finally(() => back(response))
+}
+
 await mail.open(Number(smtpPort))
 createServer((request, response) => {
   if (request.method === 'POST' && request.url === '/hook') return void receiver.take(request, response)
-  if (request.method === 'POST' && request.url === '/mood') {
-    let text = ''
-    request.on('data', (chunk: Buffer) => {
-      if (text.length < 1000) text += chunk.toString()
-    })
-    request.on('end', () => {
-      const form = new URLSearchParams(text)
-      const [wanted, hook] = [form.get('mail server'), form.get('webhook')]
-      if (mailMoods.includes(wanted as MailMood)) mail.mood = wanted as MailMood
-      if (receiverMoods.includes(hook as ReceiverMood)) receiver.mood = hook as ReceiverMood
-      response.writeHead(303, { location: '/' }).end()
-    })
-    return
-  }
+  if (request.method === 'POST' && request.url === '/mood') return readForm(request, (form) => setMoods(form, response))
+  if (request.method === 'POST' && request.url === '/write') return readForm(request, (form) => write(form, response))
   if (request.url === '/') return void response.writeHead(200, { 'content-type': 'text/html' }).end(page())
   response.writeHead(404).end()
 }).listen(Number(pagePort), '127.0.0.1')

@@ -1,3 +1,4 @@
+import { createTransport } from 'nodemailer'
 import { day, fromLibrary, hour, libraryTemplates, type Target, type Values, type WatchSpec } from '#core'
 import { wantedEstate } from '../estate'
 
@@ -6,7 +7,7 @@ import { wantedEstate } from '../estate'
  * the keys for the fleet and for the agent of this machine as JSON.
  */
 const estate = wantedEstate()
-const [serverUrl, email, password, pagePort, smtpPort] = process.argv.slice(2)
+const [serverUrl, email, password, pagePort, smtpPort, inboxPort] = process.argv.slice(2)
 let cookie = ''
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -274,6 +275,7 @@ await add('/api/credentials', {
 })
 
 await tellPeople()
+await writeMails()
 
 async function key(site: string, kind: string, roles: string[], uses: number): Promise<string> {
   return (
@@ -359,4 +361,57 @@ async function tellPeople(): Promise<void> {
       tell: [{ to: 'webhook', id: board }],
     },
   })
+  // Told once nobody took it for half an hour, the lead after 40 minutes.
+  await add('/api/callouts', {
+    name: 'Mail from clients',
+    rule: {
+      ...usual,
+      about: 'mail',
+      severities: ['critical', 'warning', 'notice'],
+      target: { on: 'everyone' },
+      after: 30 * 60_000,
+      again: null,
+      sayWell: false,
+      tell: [{ to: 'team', id: desk }],
+    },
+  })
+}
+
+/** What people of clients have asked this morning, as it comes: by mail. */
+async function writeMails(): Promise<void> {
+  const to = 'help@lanternfield.example'
+  await call('PUT', '/api/inbox', { addresses: [to] })
+  const domains = { tm: 'tidemill.example', sv: 'saltmarsh.example', bb: 'brindle.example', ql: 'quillon.example' }
+  for (const [code, domain] of Object.entries(domains))
+    if (clientIds[code])
+      await call('PUT', `/api/clients/${clientIds[code]}`, {
+        mailDomains: [domain],
+        agreedHours: 'Mon–Fri 08:00–18:00',
+        agreed: 'an answer within four hours',
+      })
+  await call('POST', `/api/clients/${clientIds.tm}/contacts`, {
+    name: 'Odile Marrek',
+    email: 'harbour@tidemill.example',
+    phone: '+351 000 000 012',
+    note: 'ticketing; may approve work',
+  })
+  const line = createTransport({ host: '127.0.0.1', port: Number(inboxPort), ignoreTLS: true })
+  const mails = [
+    {
+      from: '"Odile Marrek" <harbour@tidemill.example>',
+      subject: 'Ticket printer at the north harbour prints nothing',
+      text: 'Good morning,\n\nsince we opened, the printer at counter 2 prints nothing. The queue on the screen grows.\nCounter 1 is fine. The first ferry leaves at nine.\n\nOdile Marrek',
+    },
+    {
+      from: '"Surgery, Saltmarsh" <surgery@saltmarsh.example>',
+      subject: 'Images of yesterday',
+      text: 'Hello, the images of yesterday afternoon do not open at the desk any more, those of today do.\nIs that because of the work last night?',
+    },
+    {
+      from: 'plant-office@brindle-bakeries.example',
+      subject: 'New colleague on Monday',
+      text: 'We have a new colleague from Monday on and need an account and a workstation. What do you need from us?',
+    },
+  ]
+  for (const mail of mails) await line.sendMail({ to, ...mail })
 }

@@ -71,6 +71,7 @@ async function ok<T>(asked: Promise<{ status: number; body: T & { detail?: strin
 
 const everybody = { on: 'everyone' } as const
 const ruleOf = (more: Partial<CalloutRule> = {}): CalloutRuleBody['rule'] => ({
+  about: 'alerts',
   target: everybody,
   severities: ['warning', 'critical'],
   families: ['service'],

@@ -42,16 +42,19 @@ export class MailLine {
    */
   async send({ id, to, host, mail }: { id: string; to: string; host: string; mail: Mail }): Promise<Outcome> {
     const { sender } = this.settings
+    const { answers } = mail
     const raw = await new MailComposer({
       messageId: `<${id}@${host}>`,
-      from: sender,
+      from: answers?.from ?? sender,
       to,
       subject: mail.subject,
       text: mail.text,
       ...(mail.html ? { html: mail.html } : {}),
-      references: mail.references.map((name) => `<${name}@${host}>`),
-      // RFC 3834, section 5: no auto-reply to this, please.
-      headers: { 'Auto-Submitted': 'auto-generated' },
+      references: answers?.references ?? mail.references.map((name) => `<${name}@${host}>`),
+      ...(answers
+        ? { inReplyTo: answers.inReplyTo }
+        : // RFC 3834, section 5: no auto-reply to this, please.
+          { headers: { 'Auto-Submitted': 'auto-generated' } }),
       disableFileAccess: true,
       disableUrlAccess: true,
     })
@@ -68,11 +71,12 @@ export class MailLine {
     })
     try {
       const connection = (this.connection ??= await connect(this.settings))
-      const answer = await handed(connection, { from: sender, to: [to] }, text)
+      // What comes back of an answer comes to where its request is.
+      const answer = await handed(connection, { from: answers?.from ?? sender, to: [to] }, text)
       return { is: 'sent', answer: said(answer) }
     } catch (error) {
       this.close()
-      return smtpOutcome(error as SmtpError, isOnItsWay)
+      return smtpOutcome(error as SmtpError, isOnItsWay, answers !== undefined)
     }
   }
 
@@ -130,12 +134,19 @@ interface SmtpError {
   message: string
 }
 
-/** RFC 5321, section 4.2.1: 4yz may go later, 5yz will not; 421 closes the connection. */
-export function smtpOutcome({ responseCode, response, command, message }: SmtpError, isOnItsWay: boolean): Outcome {
+/**
+ * RFC 5321, section 4.2.1: 4yz may go later, 5yz will not; 421 closes the connection.
+ * @param isOwnSender it goes out under an address of its own: that this is refused says nothing of other mails
+ */
+export function smtpOutcome(
+  { responseCode, response, command, message }: SmtpError,
+  isOnItsWay: boolean,
+  isOwnSender = false,
+): Outcome {
   const answer = said(response ?? message)
   if (responseCode === undefined) return { is: isOnItsWay ? 'unknown' : 'away', answer }
   // Refused as its sender, no mail of ours is taken at all.
-  const isAboutMessage = /^(RCPT TO|DATA)$/.test(command ?? '')
+  const isAboutMessage = /^(RCPT TO|DATA)$/.test(command ?? '') || (isOwnSender && command === 'MAIL FROM')
   if (responseCode === 421 || !isAboutMessage) return { is: 'away', answer }
   return { is: responseCode >= 500 ? 'refused' : 'later', answer }
 }

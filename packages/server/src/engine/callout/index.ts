@@ -12,7 +12,8 @@ export { lookAtAll, planOf } from './decide'
 export { calloutSettings } from './outbox'
 export { rulesInForce, type RuleInForce } from './rules'
 export { mailPasswordContext, readMailSettings, webhookContext, type Sending } from './send'
-export { readStories, type ToldAlert } from './stories'
+export { readStories } from './stories'
+export { readSubjects, type Subject, type Told } from './subjects'
 
 /** Who is told is decided, and messages leave. */
 export function calloutJobs(pool: Pool, sending: Sending): Job[] {

@@ -10,6 +10,7 @@ import {
 } from '#core'
 import { DateTime } from 'luxon'
 import type { ToldItem } from './items'
+import { subjectKey, type Subject } from './subjects'
 
 /** A mail as it is handed over; the same each time it is. */
 export interface Mail {
@@ -18,6 +19,8 @@ export interface Mail {
   html: string
   /** Message-IDs of the alerts, so that a reader puts what is about one together. */
   references: string[]
+  /** Of an answer that a person wrote: from which address, and to which mails, by their Message-IDs in brackets. */
+  answers?: { from: string; inReplyTo: string; references: string[] }
 }
 
 const stepWords: Record<CalloutStepKind, string> = {
@@ -41,10 +44,20 @@ const clock = (at: Millis, zone: string) =>
   DateTime.fromMillis(at, { zone }).setLocale('en-GB').toFormat('ccc d LLL yyyy HH:mm ZZZZ')
 const clean = (text: string) => text.replace(/\s+/g, ' ').trim()
 
-const titleOf = (item: ToldItem) =>
-  clean(`${item.deviceName ?? item.siteName}: ${item.about || item.watchName}`).slice(0, 160)
+const titleOf = ({ asked, ...item }: ToldItem) =>
+  clean(
+    asked
+      ? `${asked.by} asks: ${item.about || 'without a subject'}`
+      : `${item.deviceName ?? item.siteName}: ${item.about || item.watchName}`,
+  ).slice(0, 160)
 
-/** The facts of one alert, a line each. */
+/** A request has no severity, and what is over has none any more. */
+const severityOf = ({ asked, step, severity }: ToldItem) => (asked || step === 'well' ? '' : severity)
+const clientOf = ({ clientName }: ToldItem) => clientName || 'a sender whom nobody knows'
+
+const subjectUrl = ({ of, id }: Subject, origin: string) => `${origin}/${of}s/${id}`
+
+/** The facts of one alert or request, a line each. */
 function linesOf(item: ToldItem, origin: string, now: Millis): [label: string, text: string][] {
   const { began, closedAt, zone, after } = item
   const lines: [string, string][] = [
@@ -54,19 +67,17 @@ function linesOf(item: ToldItem, origin: string, now: Millis): [label: string, t
         ? `${clock(began, zone)}, well since ${clock(closedAt, zone)} (after ${ageText(closedAt - began)})`
         : `${clock(began, zone)} (${ageText(now - began)})`,
     ],
-    ['Rule', sentenceText(item.sentence)],
   ]
+  if (item.asked) lines.push(['Begins', clean(item.asked.text).slice(0, 400)])
+  else lines.push(['Rule', sentenceText(item.sentence)])
   if (item.members) lines.push(['Carries', `${countText(item.members, 'other alert')} with the same cause`])
   for (const tried of item.tried) lines.push(['Tried', tried])
   if (item.takenBy) lines.push(['Taken by', item.takenBy])
   for (const { because, from, until } of after)
     lines.push(['Nobody was told', `from ${clock(from, zone)} to ${clock(until!, zone)}: ${quietWords[because]}`])
   lines.push(['Told by', `${item.ruleName}${item.step === 'again' ? `, for the ${ordinal(item.n + 1)} time` : ''}`])
-  lines.push(
-    item.step === 'well' || item.step === 'untouched'
-      ? ['Open it', `${origin}/alerts/${item.alertId}`]
-      : ['Take it', `${origin}/alerts/${item.alertId}?do=take`],
-  )
+  const url = subjectUrl(item.subject, origin)
+  lines.push(item.step === 'well' || item.step === 'untouched' ? ['Open it', url] : ['Take it', `${url}?do=take`])
   return lines
 }
 
@@ -79,16 +90,19 @@ function subjectOf(items: readonly ToldItem[]): string {
   const [first] = items
   if (items.length === 1)
     return clean(
-      `${stepWords[first!.step]}${first!.step === 'well' ? '' : ` (${first!.severity})`}: ${titleOf(first!)} – ${first!.clientName}`,
+      `${stepWords[first!.step]}${severityOf(first!) && ` (${first!.severity})`}: ${titleOf(first!)} – ${clientOf(first!)}`,
     )
   const counts = severities.toReversed().flatMap((severity) => {
-    const many = items.filter((item) => item.severity === severity && item.step !== 'well').length
+    const many = items.filter((item) => severityOf(item) === severity).length
     return many ? [`${many} ${severity}`] : []
   })
   const well = items.filter(({ step }) => step === 'well').length
   if (well) counts.push(`${well} well again`)
-  const clients = new Set(items.map(({ clientName }) => clientName))
-  return `${countText(new Set(items.map(({ alertId }) => alertId)).size, 'alert')} at ${clients.size === 1 ? [...clients][0]! : countText(clients.size, 'client')}: ${counts.join(', ')}`
+  const asked = items.filter((item) => item.asked).length
+  if (asked) counts.push(`${asked} by mail`)
+  const clients = new Set(items.map(clientOf))
+  const noun = asked === 0 ? 'alert' : asked === items.length ? 'request' : 'matter'
+  return `${countText(new Set(items.map(({ subject }) => subjectKey(subject))).size, noun)} at ${clients.size === 1 ? [...clients][0]! : countText(clients.size, 'client')}: ${counts.join(', ')}`
 }
 
 export interface MailContext {
@@ -108,14 +122,17 @@ export interface MailContext {
 const weight: readonly CalloutStepKind[] = ['escalate', 'worse', 'tell', 'again', 'untouched', 'well']
 const namesOf = (items: readonly ToldItem[]) => [...new Set(items.map(({ ruleName }) => ruleName))].join('; ')
 export function onePerAlert(items: readonly ToldItem[]): ToldItem[] {
-  const best = new Map<number, ToldItem>()
+  const best = new Map<string, ToldItem>()
   for (const item of items) {
-    const other = best.get(item.alertId)
-    if (!other || weight.indexOf(item.step) < weight.indexOf(other.step)) best.set(item.alertId, item)
+    const other = best.get(subjectKey(item.subject))
+    if (!other || weight.indexOf(item.step) < weight.indexOf(other.step)) best.set(subjectKey(item.subject), item)
   }
   return items
-    .filter((item) => best.get(item.alertId) === item)
-    .map((item) => ({ ...item, ruleName: namesOf(items.filter(({ alertId }) => alertId === item.alertId)) }))
+    .filter((item) => best.get(subjectKey(item.subject)) === item)
+    .map((item) => ({
+      ...item,
+      ruleName: namesOf(items.filter(({ subject }) => subjectKey(subject) === subjectKey(item.subject))),
+    }))
 }
 
 /** Puts alerts into a mail, by client and cause, with plain text beside it (RFC 2046, section 5.1.4). */
@@ -133,17 +150,19 @@ export function composeMail(all: readonly ToldItem[], { origin, now, lateSince, 
   const text: string[] = [...notes, ...(notes.length ? [''] : [])]
   const html: string[] = notes.map((note) => `<p style="color:#8a5a00">${escaped(note)}</p>`)
   const listed = items.slice(0, mostListed)
-  for (const [client, ofClient] of groupsBy(listed, ({ clientName }) => clientName)) {
+  for (const [client, ofClient] of groupsBy(listed, clientOf)) {
     text.push(client, '='.repeat([...client].length), '')
     html.push(`<h2 style="font-size:18px;margin:18px 0 6px">${escaped(client)}</h2>`)
     for (const [cause, ofCause] of groupsBy(ofClient, ({ watchName }) => watchName)) {
       if (ofCause.length > 1) {
-        text.push(`${cause}: ${countText(ofCause.length, 'alert')}`, '')
-        html.push(`<p style="margin:6px 0"><b>${escaped(cause)}</b>: ${countText(ofCause.length, 'alert')}</p>`)
+        const many = countText(ofCause.length, ofCause[0]!.asked ? 'request' : 'alert')
+        text.push(`${cause}: ${many}`, '')
+        html.push(`<p style="margin:6px 0"><b>${escaped(cause)}</b>: ${many}</p>`)
       }
       for (const item of ofCause) {
-        const head = `${stepWords[item.step]}${item.step === 'well' ? '' : ` – ${item.severity}`}: ${titleOf(item)}`
-        const lines = [['Site', item.siteName] as [string, string], ...linesOf(item, origin, now)]
+        const head = `${stepWords[item.step]}${severityOf(item) && ` – ${item.severity}`}: ${titleOf(item)}`
+        const site: [string, string][] = item.siteName ? [['Site', item.siteName]] : []
+        const lines = [...site, ...linesOf(item, origin, now)]
         text.push(head, ...lines.map(([label, value]) => `  ${label}: ${value}`), '')
         html.push(
           `<p style="margin:12px 0 2px"><b>${escaped(head)}</b></p><table style="border-collapse:collapse">${lines
@@ -159,7 +178,7 @@ export function composeMail(all: readonly ToldItem[], { origin, now, lateSince, 
     }
   }
   if (items.length > listed.length) {
-    const more = `And ${countText(items.length - listed.length, 'more alert')}. All of them: ${origin}/rounds`
+    const more = `And ${items.length - listed.length} more. All of them: ${origin}/rounds`
     text.push(more, '')
     html.push(`<p>${escaped(more)}</p>`)
   }
@@ -167,7 +186,7 @@ export function composeMail(all: readonly ToldItem[], { origin, now, lateSince, 
     subject: subjectOf(items),
     text: text.join('\n'),
     html: `<!doctype html><html lang="en"><body style="font-family:Georgia,serif;font-size:15px;color:#1d2733">${html.join('\n')}</body></html>`,
-    references: [...new Set(items.map(({ alertId }) => `alert-${alertId}`))].slice(0, 20),
+    references: [...new Set(items.map(({ subject: { of, id } }) => `${of}-${id}`))].slice(0, 20),
   }
 }
 

@@ -11,6 +11,10 @@ interface Reachable {
   awayUntil: Millis | null
 }
 
+/** Whether somebody may hear of a client; of what is nobody’s yet, only who sees all. */
+export const maySee = (clientIds: readonly ClientId[] | null, clientId: ClientId | null): boolean =>
+  clientIds === null || (clientId !== null && clientIds.includes(clientId))
+
 /** Everybody who can be told, and in which teams they are. */
 export interface Roll {
   people: Map<number, Reachable>
@@ -94,7 +98,12 @@ export function onCallOf(roll: Roll, team: number, at: Millis): number | null {
  * nobody of those who are meant can be reached (away, outside of their hours), all of them are told all the same; where
  * there is nobody, the leads.
  */
-export function addressees(roll: Roll, recipients: readonly Recipient[], clientId: ClientId, at: Millis): Addressee[] {
+export function addressees(
+  roll: Roll,
+  recipients: readonly Recipient[],
+  clientId: ClientId | null,
+  at: Millis,
+): Addressee[] {
   const people = new Set<number>()
   const webhooks = new Set<number>()
   for (const recipient of recipients) {
@@ -108,13 +117,13 @@ export function addressees(roll: Roll, recipients: readonly Recipient[], clientI
 function peopleOf(
   roll: Roll,
   recipient: Exclude<Recipient, { to: 'webhook' }>,
-  clientId: ClientId,
+  clientId: ClientId | null,
   at: Millis,
 ): number[] {
-  const maySee = (person: Reachable) => person.clientIds === null || person.clientIds.includes(clientId)
   const isThere = (person: Reachable) =>
     (person.awayUntil === null || person.awayUntil <= at) && looksAt(person.hours, at, person.zone ?? 'UTC')
-  const among = (ids: Iterable<number>) => [...ids].flatMap((id) => roll.people.get(id) ?? []).filter(maySee)
+  const among = (ids: Iterable<number>) =>
+    [...ids].flatMap((id) => roll.people.get(id) ?? []).filter(({ clientIds }) => maySee(clientIds, clientId))
   const ids = (list: readonly Reachable[]) => list.map(({ id }) => id)
   const leads = () => {
     const all = among(roll.people.keys()).filter(({ access }) => access === 'lead')

@@ -5,7 +5,8 @@ import { composeEvent } from './event'
 import { itemsOf, type ToldItem } from './items'
 import { composeMail, type Mail } from './mail'
 import { calloutSettings } from './outbox'
-import { readStories } from './stories'
+import { maySee } from './people'
+import { readSubjects, subjectKey, type Subject } from './subjects'
 
 /** Older than this when it leaves, it is late. */
 const lateAfter: Millis = 10 * minute
@@ -18,9 +19,11 @@ export interface Message {
   id: string
   person_id: number | null
   webhook_id: number | null
+  /** Of an answer: somebody at a client. */
+  mail_to: string | null
   created_at: Millis
   is_throttled: boolean
-  kind: 'callout' | 'digest'
+  kind: 'callout' | 'digest' | 'answer'
   state: string
   content: Content | null
   attempts: number
@@ -34,7 +37,7 @@ export async function nextOf(db: Db, way: string): Promise<string | null> {
     `
     select id from callout_message
     where state in ('gathering', 'waiting', 'sending') and leaves_at <= now() and next_at <= now()
-      and case when $1 then person_id is not null else webhook_id = $2 end
+      and case when $1 then webhook_id is null else webhook_id = $2 end
     order by number limit 1`,
     [isMail, isMail ? null : Number(way.split(' ')[1])],
   )
@@ -50,17 +53,19 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
   const message = await firstRow<Message>(
     tx,
     `
-    select id, person_id, webhook_id, created_at, is_throttled, kind, state, content, attempts from callout_message
+    select id, person_id, webhook_id, mail_to, created_at, is_throttled, kind, state, content, attempts from callout_message
     where id = $1 and state in ('gathering', 'waiting', 'sending') for update`,
     [id],
   )
   if (!message) return null
-  const isMail = message.person_id !== null
+  const isMail = message.webhook_id === null
   const now = Date.now()
   if (now - message.created_at > keptTrying + (message.is_throttled ? hour : 0)) {
     await setState(tx, message.id, 'failed', 'It could not leave for a day.')
     return null
   }
+  // As it was written; nobody but its author may change what it says.
+  if (message.kind === 'answer') return underWay(tx, message, message.content!)
   const sees = await seesNow(tx, message)
   if (sees === 'nothing') {
     await setState(tx, message.id, 'dropped', 'Whoever it was for may not sign in any more.')
@@ -72,7 +77,7 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
   const standing = await standingsOf(tx, message.id)
   const all = await itemsOf(tx, message.id)
   // What they may see has changed since it was decided, or a device went to another client.
-  const items = all.filter(({ clientId }) => sees === null || sees.includes(clientId))
+  const items = all.filter(({ clientId }) => maySee(sees, clientId))
   if (items.length < all.length) {
     message.content = null
     await tx.query('delete from callout_told where message_id = $1 and step_id <> all($2)', [
@@ -84,7 +89,7 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
   const later: ToldItem[] = []
   for (const item of items) {
     const wasTold = await hasHeard(tx, message, item)
-    const becomes = stillToSay(item.step, item.holder, standing.get(item.alertId)!, wasTold)
+    const becomes = stillToSay(item.step, item.holder, standing.get(subjectKey(item.subject))!, wasTold)
     if (becomes === 'now') said.push(item)
     else if (becomes === 'later') later.push(item)
   }
@@ -161,24 +166,21 @@ async function setState(tx: Db, id: string, state: 'failed' | 'dropped', answer:
   await tx.query('update callout_message set state = $2, answer = $3 where id = $1', [id, state, answer])
 }
 
-async function standingsOf(tx: Db, messageId: string): Promise<Map<number, AlertStanding>> {
-  const ids = await rows<{ id: number }>(
+async function standingsOf(tx: Db, messageId: string): Promise<Map<string, AlertStanding>> {
+  const subjects = await rows<Subject>(
     tx,
-    `select distinct s.alert_id as id from callout_told t join callout_step s on s.id = t.step_id where t.message_id = $1`,
+    `select distinct case when s.alert_id is null then 'request' else 'alert' end as of,
+       coalesce(s.alert_id, s.request_id) as id
+     from callout_told t join callout_step s on s.id = t.step_id where t.message_id = $1`,
     [messageId],
   )
-  const stories = await readStories(
-    tx,
-    ids.map(({ id }) => id),
-    [],
-    true,
-  )
-  return new Map(stories.map(({ id, story }) => [id, standingAt(story, Date.now())]))
+  const told = await readSubjects(tx, subjects, [])
+  return new Map(told.map((each) => [subjectKey(each), standingAt(each.story, Date.now())]))
 }
 
 /** Whether whom a message goes to has heard of an alert, or may have, by the same rule. */
 async function hasHeard(tx: Db, message: Message, item: ToldItem): Promise<boolean> {
-  if (item.step !== 'well') return false
+  if (item.step !== 'well' || item.subject.of !== 'alert') return false
   const told = await firstRow(
     tx,
     `
@@ -186,7 +188,7 @@ async function hasHeard(tx: Db, message: Message, item: ToldItem): Promise<boole
     where s.alert_id = $1 and s.rule_id = $2 and s.step <> 'well' and not t.was_over
       and (m.person_id = $3 or m.webhook_id = $4) and (m.state = 'sent' or m.content is not null)
     limit 1`,
-    [item.alertId, item.ruleId, message.person_id, message.webhook_id],
+    [item.subject.id, item.ruleId, message.person_id, message.webhook_id],
   )
   return told !== null
 }

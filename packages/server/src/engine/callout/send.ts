@@ -156,7 +156,8 @@ async function openMailWay(pool: Pool, { vault, origin }: Sending): Promise<Open
   if (!settings) return null
   const line = new MailLine(settings)
   const host = new URL(origin).hostname
-  const hand: Handed = async ({ id, person_id }, content) => {
+  const hand: Handed = async ({ id, person_id, mail_to }, content) => {
+    if (mail_to !== null && 'mail' in content) return line.send({ id, to: mail_to, host, mail: content.mail })
     const person = await firstRow<{ address: string }>(
       pool,
       'select coalesce(mail_to, email) as address from person where id = $1 and deactivated_at is null',
@@ -180,7 +181,7 @@ async function record(tx: Db, way: Way, message: Message, outcome: Outcome): Pro
       state = case $3 when 'sent' then 'sent' when 'refused' then 'failed' when 'unknown' then 'sending' else 'waiting' end,
       sent_at = case $3 when 'sent' then now() end,
       -- What surely did not arrive is put together anew; else the same leaves again.
-      content = case when $3 in ('away', 'later') and webhook_id is null then null else content end,
+      content = case when $3 in ('away', 'later') and person_id is not null then null else content end,
       next_at = now() + make_interval(secs => $4)
     where id = $1`,
     [message.id, answer, is, wait / second],

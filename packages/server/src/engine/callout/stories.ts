@@ -22,6 +22,7 @@ import { windowsSince } from '../../store/windows'
 
 /** An alert with all that decides who is told of it. */
 export interface ToldAlert {
+  of: 'alert'
   id: number
   about: AlertAbout
   story: AlertStory
@@ -117,6 +118,7 @@ export async function readStories(
           ? [own]
           : []
     const about: AlertAbout = {
+      of: 'alerts',
       clientId: alert.client_id,
       devices,
       family: watchKinds.get(alert.kind)?.subject ?? 'silence',
@@ -128,7 +130,7 @@ export async function readStories(
       ...carriedTimes(alert, carried.get(alert.id) ?? []),
       ...(own ? coverTimes(alert, about, own, windows) : []),
     ]
-    return { id: alert.id, about, story: { ...story, quiet } }
+    return { of: 'alert', id: alert.id, about, story: { ...story, quiet } }
   })
 }
 

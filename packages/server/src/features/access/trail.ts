@@ -45,6 +45,7 @@ const nameOf = `coalesce(case a.object_kind
     when 'template' then (select name from template where id = a.object_id)
     when 'window' then (select name from maintenance_window where id = a.object_id)
     when 'credential' then (select name from credential where id = a.object_id)
+    when 'request' then (select subject from request where id = a.object_id and ${ofClients('client_id', 1)})
     when 'alert' then (select nullif(concat_ws(' ', nullif(l.instance, ''), l.rule->>'name', 'of ' || d.name), '')
       from alert l left join device d on d.id = l.device_id where l.id = a.object_id and ${ofClients('l.client_id', 1)})
   end, a.detail->>'name', a.detail->>'email', a.detail->>'version', '')`

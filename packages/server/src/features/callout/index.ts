@@ -1,3 +1,4 @@
+export { calloutsOf } from './told'
 import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import type { Sending } from '../../engine'

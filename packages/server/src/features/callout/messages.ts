@@ -24,14 +24,14 @@ export function messageRoutes(app: FastifyInstance, pool: Pool): void {
       return rows<MessageView>(
         pool,
         `
-        select m.number, coalesce(p.name, w.name, '') as to,
+        select m.number, coalesce(p.name, w.name, m.mail_to, '') as to,
           case when m.webhook_id is null then 'mail' else 'webhook' end as way, m.state, m.created_at as "createdAt",
           m.sent_at as "sentAt",
           case when m.state in ('gathering', 'waiting', 'sending') then greatest(m.leaves_at, m.next_at,
             case when m.state <> 'gathering' then y.next_at end) end as "nextAt",
           m.attempts, m.answer,
           coalesce(m.content->'mail'->>'subject', (m.content->>'event')::jsonb->>'type', '') as subject,
-          (select count(distinct s.alert_id)::int from callout_told t join callout_step s on s.id = t.step_id
+          (select count(distinct (s.alert_id, s.request_id))::int from callout_told t join callout_step s on s.id = t.step_id
             where t.message_id = m.id) as alerts
         from callout_message m
         left join person p on p.id = m.person_id

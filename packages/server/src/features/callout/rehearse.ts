@@ -12,6 +12,7 @@ import {
   readHours,
   type CalloutNames,
   type CalloutRule,
+  type CalloutSubject,
   type CalloutStep,
   type CalloutStepKind,
   type DeviceId,
@@ -19,7 +20,7 @@ import {
   type Recipient,
 } from '#core'
 import { rows, time, type Db } from '../../db'
-import { addressees, calloutSettings, readRoll, readStories, type Roll, type ToldAlert } from '../../engine'
+import { addressees, calloutSettings, readRoll, readStories, readSubjects, type Roll, type Told } from '../../engine'
 import { ofClients, type Viewer } from '../access'
 import { allTraits } from '../estate'
 import { readEstate } from '../policy'
@@ -31,7 +32,7 @@ const listed = 200
 const atOnce = 500
 const night = readHours('22:00–06:00')!
 
-/** An alert’s name and place, for whoever reads what would have been told. */
+/** What it was and where, for whoever reads what would have been told. */
 interface Named {
   id: number
   about: string
@@ -41,12 +42,12 @@ interface Named {
 
 interface Said {
   step: CalloutStep
-  alert: ToldAlert
-  to: Told[]
+  of: Told
+  to: Hearer[]
 }
 
 /**
- * What a rule would have sent of the last fortnight’s alerts, by the very function that decides live. People count as
+ * What a rule would have sent of the last fortnight’s alerts, or mail, by the very function that decides live. People count as
  * they can be reached now.
  */
 export async function rehearseCallout(
@@ -63,20 +64,22 @@ export async function rehearseCallout(
   const said: Said[] = []
   let alerts = 0
   let told = 0
-  for await (const group of alertsSince(db, viewer, rule, from)) {
-    for (const alert of group) {
-      if (!calloutConcerns(rule, alert.about)) continue
+  const groups = rule.about === 'mail' ? requestsSince(db, viewer, rule, from) : alertsSince(db, viewer, rule, from)
+  for await (const group of groups) {
+    for (const each of group) {
+      if (!calloutConcerns(rule, each.about)) continue
       alerts++
-      const { steps } = planCallout(rule, alert.story, now)
+      const { steps } = planCallout(rule, each.story, now)
       if (steps.length) told++
-      for (const step of steps) said.push({ step, alert, to: whoIsTold(roll, names, rule, step, alert) })
+      for (const step of steps) said.push({ step, of: each, to: whoIsTold(roll, names, rule, step, each) })
     }
   }
   said.sort((a, b) => b.step.at - a.step.at)
   const shown = said.slice(0, listed)
   const named = await namesOf(
     db,
-    shown.map(({ alert }) => alert.id),
+    rule.about,
+    shown.map(({ of }) => of.id),
   )
   const traits = await allTraits(db, [rule.target])
   const match = matcher(rule.target)
@@ -93,17 +96,18 @@ export async function rehearseCallout(
       calloutSteps.map((kind) => [kind, said.filter(({ step }) => step.step === kind).length]),
     ) as Record<CalloutStepKind, number>,
     recipients: counted(said, gather),
-    moments: shown.map(({ step, alert, to }): CalloutMoment => {
-      const { about, deviceName, clientName } = named.get(alert.id)!
+    moments: shown.map(({ step, of: each, to }): CalloutMoment => {
+      const { about, deviceName, clientName } = named.get(each.id)!
       return {
         at: step.at,
         step: step.step,
         severity: step.severity,
-        alertId: alert.id,
+        alertId: each.of === 'alert' ? each.id : null,
+        requestId: each.of === 'request' ? each.id : null,
         about,
         deviceName,
         clientName,
-        zone: alert.story.zone,
+        zone: each.story.zone,
         to: to.map(({ name }) => name).join(', '),
       }
     }),
@@ -111,7 +115,7 @@ export async function rehearseCallout(
   }
 }
 
-async function* alertsSince(db: Db, viewer: Viewer, rule: CalloutRule, from: Millis): AsyncGenerator<ToldAlert[]> {
+async function* alertsSince(db: Db, viewer: Viewer, rule: CalloutRule, from: Millis): AsyncGenerator<Told[]> {
   const found = await rows<{ id: number; device_id: DeviceId | null }>(
     db,
     `select id, device_id from alert where raised_at >= $1 and ${ofClients('client_id', 2)}
@@ -124,7 +128,22 @@ async function* alertsSince(db: Db, viewer: Viewer, rule: CalloutRule, from: Mil
   for (let i = 0; i < ids.length; i += atOnce) yield readStories(db, ids.slice(i, i + atOnce), [rule.target], false)
 }
 
-interface Told {
+async function* requestsSince(db: Db, viewer: Viewer, rule: CalloutRule, from: Millis): AsyncGenerator<Told[]> {
+  const found = await rows<{ id: number }>(
+    db,
+    `select id from request where came_at >= $1 and ${ofClients('client_id', 2)}
+       and ($3::int is null or client_id = $3) order by id`,
+    [time(from), viewer.clientIds, rule.clientId],
+  )
+  for (let i = 0; i < found.length; i += atOnce)
+    yield readSubjects(
+      db,
+      found.slice(i, i + atOnce).map(({ id }) => ({ of: 'request', id })),
+      [],
+    )
+}
+
+interface Hearer {
   key: string
   name: string
   isPerson: boolean
@@ -135,39 +154,41 @@ function whoIsTold(
   names: CalloutNames,
   rule: CalloutRule,
   { step, holder, at }: CalloutStep,
-  { about }: ToldAlert,
-): Told[] {
+  { about }: Told,
+): Hearer[] {
   const holders: readonly Recipient[] = holder === null ? [] : [{ to: 'person', id: holder }]
   const meant = step === 'escalate' ? (rule.escalate?.tell ?? []) : step === 'untouched' ? holders : rule.tell
-  return addressees(roll, meant, about.clientId, at).map((to): Told => {
+  return addressees(roll, meant, about.clientId, at).map((to): Hearer => {
     const isPerson = 'person' in to
     const recipient: Recipient = isPerson ? { to: 'person', id: to.person } : { to: 'webhook', id: to.webhook }
     return { key: JSON.stringify(recipient), name: recipientText(recipient, names), isPerson }
   })
 }
 
-async function namesOf(db: Db, ids: readonly number[]): Promise<Map<number, Named>> {
-  const found = await rows<Named>(
-    db,
-    `
-    select a.id, coalesce(nullif(a.evidence->>'text', ''), a.rule->>'name') as about, coalesce(d.name, s.name) as "deviceName",
-      c.name as "clientName"
-    from alert a left join device d on d.id = a.device_id left join site s on s.id = a.site_id
-    join client c on c.id = a.client_id where a.id = any($1)`,
-    [ids],
-  )
+async function namesOf(db: Db, of: CalloutSubject, ids: readonly number[]): Promise<Map<number, Named>> {
+  const found = await rows<Named>(db, of === 'mail' ? namesOfRequests : namesOfAlerts, [ids])
   return new Map(found.map((row) => [row.id, row]))
 }
 
+const namesOfAlerts = `
+    select a.id, coalesce(nullif(a.evidence->>'text', ''), a.rule->>'name') as about, coalesce(d.name, s.name) as "deviceName",
+      c.name as "clientName"
+    from alert a left join device d on d.id = a.device_id left join site s on s.id = a.site_id
+    join client c on c.id = a.client_id where a.id = any($1)`
+const namesOfRequests = `
+    select r.id, r.subject as about, coalesce(nullif(r.from_name, ''), r.from_address) as "deviceName",
+      coalesce(c.name, '') as "clientName"
+    from request r left join client c on c.id = r.client_id where r.id = any($1)`
+
 /** Messages of each recipient: what a person is told within a short time is one. */
 function counted(said: readonly Said[], gather: Millis): CalloutRehearsal['recipients'] {
-  const byRecipient = new Map<string, { told: Told; times: { at: Millis; zone: string }[] }>()
+  const byRecipient = new Map<string, { told: Hearer; times: { at: Millis; zone: string }[] }>()
   // The oldest first.
-  for (const { step, alert, to } of said.toReversed())
+  for (const { step, of: each, to } of said.toReversed())
     for (const told of to) {
       const times = byRecipient.get(told.key)?.times ?? []
       const last = times.at(-1)
-      if (!told.isPerson || !last || step.at - last.at > gather) times.push({ at: step.at, zone: alert.story.zone })
+      if (!told.isPerson || !last || step.at - last.at > gather) times.push({ at: step.at, zone: each.story.zone })
       byRecipient.set(told.key, { told, times })
     }
   return [...byRecipient.values()]

@@ -2,7 +2,7 @@ import { alertCalloutsSchema, calloutRulesSchema, type AlertCallouts, type Alert
 import { matcher, recipientsText, type CalloutRule, type CalloutStep, type Recipient } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, rows, type Db, type Pool } from '../../db'
-import { planOf, readStories, rulesInForce } from '../../engine'
+import { planOf, readSubjects, rulesInForce, type Subject } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { ofClients, type Viewer } from '../access'
@@ -20,7 +20,7 @@ interface SaidRow extends Omit<AlertSaid, 'to'> {
   answer: string | null
 }
 
-async function saidOf(db: Db, alertId: number, viewer: Viewer): Promise<AlertSaid[]> {
+async function saidOf(db: Db, { of, id }: Subject, viewer: Viewer): Promise<AlertSaid[]> {
   const found = await rows<SaidRow>(
     db,
     `
@@ -34,8 +34,8 @@ async function saidOf(db: Db, alertId: number, viewer: Viewer): Promise<AlertSai
     left join callout_message m on m.id = t.message_id
     left join person p on p.id = m.person_id
     left join webhook w on w.id = m.webhook_id
-    where s.alert_id = $1 order by s.at desc, s.id desc, name limit 1000`,
-    [alertId, viewer.clientIds],
+    where case $3 when 'alert' then s.alert_id = $1 else s.request_id = $1 end order by s.at desc, s.id desc, name limit 1000`,
+    [id, viewer.clientIds, of],
   )
   const steps = new Map<number, AlertSaid>()
   for (const { id, name, state, wasOver, sentAt, answer, ...step } of found) {
@@ -54,26 +54,30 @@ const meant = (rule: CalloutRule, { step, holder }: CalloutStep): readonly Recip
 }
 
 /** What each rule says next if nothing happens. */
-async function nextOf(db: Db, alertId: number, viewer: Viewer, now: number): Promise<AlertCallouts['next']> {
+async function nextOf(db: Db, subject: Subject, viewer: Viewer, now: number): Promise<AlertCallouts['next']> {
   const rules = (await rulesInForce(db)).filter(({ isPaused }) => !isPaused)
-  const [alert] = await readStories(
+  const [told] = await readSubjects(
     db,
-    [alertId],
+    [subject],
     rules.map(({ rule }) => rule.target),
-    true,
   )
-  if (!alert) return []
+  if (!told) return []
   const names = await calloutNames(db, viewer, await readEstate(db, viewer.clientIds))
   return rules
     .flatMap((each): AlertCallouts['next'] => {
-      const next = planOf(alert, each, now)?.next
+      const next = planOf(told, each, now)?.next
       if (next == null) return []
-      const step = planOf(alert, each, next)?.steps.at(-1)
+      const step = planOf(told, each, next)?.steps.at(-1)
       return step && step.at > now
         ? [{ at: step.at, step: step.step, rule: each.name, to: recipientsText(meant(each.rule, step), names) }]
         : []
     })
     .toSorted((a, b) => a.at - b.at)
+}
+
+/** Who was told of an alert or a request, and who is next; whether the viewer may see it was looked up before. */
+export async function calloutsOf(db: Db, subject: Subject, viewer: Viewer): Promise<AlertCallouts> {
+  return { said: await saidOf(db, subject, viewer), next: await nextOf(db, subject, viewer, Date.now()) }
 }
 
 export function toldRoutes(app: FastifyInstance, pool: Pool): void {
@@ -89,7 +93,7 @@ export function toldRoutes(app: FastifyInstance, pool: Pool): void {
         viewer.clientIds,
       ])
       if (!alert) throw new ProblemError('no-such-alert')
-      return { said: await saidOf(pool, id(), viewer), next: await nextOf(pool, id(), viewer, Date.now()) }
+      return calloutsOf(pool, { of: 'alert', id: id() }, viewer)
     },
   })
   route(app, {
@@ -113,7 +117,10 @@ export function toldRoutes(app: FastifyInstance, pool: Pool): void {
       )
       return rules.filter(
         ({ rule }) =>
-          traits && (rule.clientId === null || rule.clientId === device.client_id) && matcher(rule.target)(traits),
+          rule.about === 'alerts' &&
+          traits &&
+          (rule.clientId === null || rule.clientId === device.client_id) &&
+          matcher(rule.target)(traits),
       )
     },
   })

@@ -8,6 +8,7 @@ import {
   siteChangeSchema,
   siteNetworksSchema,
   type Client,
+  type ClientChange,
   type ClientDetail,
   type Site,
   type SiteChange,
@@ -20,6 +21,7 @@ import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, mayChangeAll, requireClient, ofClients } from '../access'
+import { contactsOf } from './contacts'
 
 function refuseBadNetworks(networks: readonly string[]): void {
   const wrong = networks.find((network) => !readNetwork(network))
@@ -53,7 +55,7 @@ export function clientRoutes(app: FastifyInstance, pool: Pool): void {
       const [clients, sites, counts] = await Promise.all([
         rows<Omit<Client, 'sites' | 'deviceCount'>>(
           pool,
-          `select id, name, code from client where ${ofClients('id', 1)} order by name`,
+          `select id, name, code from client where retired_at is null and ${ofClients('id', 1)} order by name`,
           [viewer.clientIds],
         ),
         rows<Omit<Site, 'helpers'>>(
@@ -123,7 +125,7 @@ export function clientRoutes(app: FastifyInstance, pool: Pool): void {
       inTransaction(pool, async (tx) => {
         refuseBadZone(body.zone)
         requireClient(viewer, body.clientId)
-        if (!(await firstRow(tx, 'select 1 from client where id = $1', [body.clientId])))
+        if (!(await firstRow(tx, 'select 1 from client where id = $1 and retired_at is null', [body.clientId])))
           throw new ProblemError('no-such-client')
         refuseBadNetworks(body.networks)
         const row = await firstRow<{ id: number }>(
@@ -178,16 +180,18 @@ export function clientRoutes(app: FastifyInstance, pool: Pool): void {
     answer: clientDetailSchema,
     async handle({ viewer, id }): Promise<ClientDetail> {
       requireClient(viewer, id())
-      const client = await firstRow<Omit<ClientDetail, 'sites'>>(pool, 'select id, notes from client where id = $1', [
-        id(),
-      ])
+      const client = await firstRow<Omit<ClientDetail, 'sites' | 'contacts'>>(
+        pool,
+        `select id, notes, agreed, agreed_hours as "agreedHours", mail_domains as "mailDomains" from client where id = $1`,
+        [id()],
+      )
       if (!client) throw new ProblemError('no-such-client')
       const sites = await rows<ClientDetail['sites'][number]>(
         pool,
         'select id, notes from site where client_id = $1 order by name',
         [id()],
       )
-      return { ...client, sites }
+      return { ...client, sites, contacts: await contactsOf(pool, id()) }
     },
   })
 
@@ -201,13 +205,15 @@ export function clientRoutes(app: FastifyInstance, pool: Pool): void {
     handle: ({ body, id, viewer }) =>
       inTransaction(pool, async (tx) => {
         requireClient(viewer, id())
-        const was = await firstRow<{ name: string; code: string; notes: string }>(
+        const was = await firstRow<Required<ClientChange>>(
           tx,
-          'select name, code, notes from client where id = $1 for update',
+          `select name, code, notes, agreed, agreed_hours as "agreedHours", mail_domains as "mailDomains"
+           from client where id = $1 for update`,
           [id()],
         )
         if (!was) throw new ProblemError('no-such-client')
-        const { name = was.name, code = was.code, notes = was.notes } = body
+        const after = { ...was, ...body }
+        const { name, code } = after
         if (
           await firstRow(tx, 'select from client where (lower(name) = lower($1) or code = $2) and id <> $3', [
             name,
@@ -216,7 +222,11 @@ export function clientRoutes(app: FastifyInstance, pool: Pool): void {
           ])
         )
           throw new ProblemError('already-exists', 'A client with this name or code is there already.')
-        await tx.query('update client set name = $2, code = $3, notes = $4 where id = $1', [id(), name, code, notes])
+        await tx.query(
+          `update client set name = $2, code = $3, notes = $4, agreed = $5, agreed_hours = $6, mail_domains = $7
+           where id = $1`,
+          [id(), name, code, after.notes, after.agreed, after.agreedHours, after.mailDomains],
+        )
         await audit(tx, {
           personId: viewer.id,
           action: 'changed',

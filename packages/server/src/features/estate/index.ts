@@ -1,3 +1,4 @@
+export { contactRoutes } from './contacts'
 export { clientRoutes } from './clients'
 export { lifecycleRoutes } from './lifecycle'
 export { estateRoutes, requireDevice, requireDevices } from './routes'

@@ -20,6 +20,7 @@ it('all is well with a process that says so, and a database that answers', async
     id: '5f5f6bd0-9f7c-4c6b-8a53-0d5a2b8f7c01',
     name: 'one',
     version: '9.9.9',
+    mailPort: null,
   })
   await jobs.find(({ name }) => name === 'process')!.work(Date.now())
   const { body } = await house.lead<Health>('GET', '/api/health')
@@ -34,7 +35,11 @@ it('a process that is gone is told, one that came in its place is there', async 
   await house.pool.query(
     `update server_process set started_at = now() - interval '1 hour', seen_at = now() - interval '5 minutes'`,
   )
-  await markProcess(house.pool, { id: '5f5f6bd0-9f7c-4c6b-8a53-0d5a2b8f7c02', name: 'two', version: '' }, Date.now())
+  await markProcess(
+    house.pool,
+    { id: '5f5f6bd0-9f7c-4c6b-8a53-0d5a2b8f7c02', name: 'two', version: '', mailPort: null },
+    Date.now(),
+  )
   expect(await codes()).toEqual(['alone one'])
   await house.pool.query(`delete from server_process where name = 'one'`)
 })

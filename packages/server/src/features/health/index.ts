@@ -6,7 +6,7 @@ import type { Job } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { isLoopback } from '../../http/transport'
-import { markProcess, readHealth, readTroubles } from '../../store/health'
+import { markProcess, readHealth, readTroubles, type ServerSelf } from '../../store/health'
 import { mayChangeAll } from '../access'
 import { metricsRoute } from './metrics'
 
@@ -81,6 +81,6 @@ export function healthRoutes(app: FastifyInstance, pool: Pool, origin: string): 
 }
 
 /** Says again and again that this process is there. */
-export function healthJobs(pool: Pool, process: { id: string; name: string; version: string }): Job[] {
+export function healthJobs(pool: Pool, process: ServerSelf): Job[] {
   return [{ name: 'process', every: 10 * second, work: (now) => markProcess(pool, process, now) }]
 }

@@ -7,10 +7,10 @@ import { messageWords, stepWords } from '../../parts/format/calloutWords'
 import { exactText, fullText } from '../../parts/format/time'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 
-/** Who was told of an alert and whether it left, and who is told next if nothing happens. */
-const props = defineProps<{ alertId: number; zone: string; isOver: boolean }>()
-const { data, error, refresh } = useResource(() => api.get<AlertCallouts>(`/alerts/${props.alertId}/callouts`), {
-  topics: ['callouts', 'alerts', 'windows'],
+/** Who was told of an alert, or of a request, and whether it left, and who is told next if nothing happens. */
+const props = defineProps<{ of: 'alert' | 'request'; id: number; zone: string; isOver: boolean }>()
+const { data, error, refresh } = useResource(() => api.get<AlertCallouts>(`/${props.of}s/${props.id}/callouts`), {
+  topics: ['callouts', 'alerts', 'requests', 'windows'],
   isNow: true,
 })
 const isNobody = computed(() => data.value?.said.length === 0 && data.value.next.length === 0)
@@ -50,7 +50,7 @@ ul {
 }
 li {
   display: grid;
-  grid-template-columns: 96px minmax(0, 1fr);
+  grid-template-columns: 112px minmax(0, 1fr);
   gap: 8px;
   padding: 2px 0;
   border-bottom: 1px solid var(--rule2);

@@ -144,7 +144,7 @@ const print = () => {
       <p v-if="alert.carrier">It is {{ causeText(alert) }}:
         <RouterLink :to="`/alerts/${alert.carrier.id}`">that alert</RouterLink> stands for it.</p>
       <RuleSentence :parts="alert.rule.sentence" class="rule" />
-      <TakeFromMail :alert="alert" @changed="refresh" />
+      <TakeFromMail of="alert" :subject="alert" @changed="refresh" />
       <AlertActs :alerts="[alert]" @changed="refresh">
         <template v-if="alert.status !== 'closed'">
           <button class="btn" @click="planning = true">Hold</button>
@@ -174,7 +174,7 @@ const print = () => {
           <p v-if="alert.deviceId !== null"><RouterLink :to="whyAddress">Why at any other time, step by step</RouterLink></p>
           <CauseMembers v-if="alert.members" :alert="alert" />
           <CompanionList v-if="alert.deviceId !== null" :alert-id="alert.id" />
-          <AlertCallouts v-if="session.isStaff" :alert-id="alert.id" :zone="alert.zone" :is-over="alert.status === 'closed'" />
+          <AlertCallouts v-if="session.isStaff" of="alert" :id="alert.id" :zone="alert.zone" :is-over="alert.status === 'closed'" />
           <PlaceNotes v-if="session.isStaff" :client-id="alert.clientId" :site-id="alert.siteId" />
           <h2>Earlier</h2>
           <ShortTable

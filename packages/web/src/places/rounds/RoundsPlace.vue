@@ -3,7 +3,7 @@ import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { AlertView, Looked, RoundsGroup, RoundsRow } from '#contract'
+import type { AlertView, Looked, RequestPart, RoundsGroup, RoundsRow } from '#contract'
 import { countText, numberText, type Millis } from '#core'
 import { useNarrow } from '../../look/narrow'
 import { useAddressed } from '../../parts/data/addressed'
@@ -21,6 +21,8 @@ import AlertPanel from './AlertPanel.vue'
 import NoticeList from './NoticeList.vue'
 import RoundRow from './RoundRow.vue'
 import { useRounds } from './rounds'
+import { useRequests } from '../requests/requests'
+import RequestGroup from '../requests/RequestGroup.vue'
 import { sinceTimes } from './sinceTimes'
 
 // Of no use before the list is there; the first page does without it.
@@ -30,6 +32,7 @@ const RoundsNarrow = defineAsyncComponent(() => import('./RoundsNarrow.vue'))
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 const FirstSteps = defineAsyncComponent(() => import('./FirstSteps.vue'))
 const HouseTroubles = defineAsyncComponent(() => import('./HouseTroubles.vue'))
+const RequestBody = defineAsyncComponent(() => import('../requests/RequestBody.vue'))
 const SavedViews = defineAsyncComponent(() => import('../../parts/ui/SavedViews.vue'))
 const session = useSession()
 const route = useRoute()
@@ -61,6 +64,32 @@ const query = computed(() => {
 })
 const list = useTemplateRef<HTMLElement>('list')
 const { data, error, waiting, isAsking, more, refresh } = useRounds(query, () => (list.value?.scrollTop ?? 0) > 0)
+
+/** Mail has neither severity nor family, and is told as it is now. */
+const requestQuery = computed(() => {
+  if (!session.isStaff || asOf.value !== null || session.span || narrow.severity.value || narrow.family.value || narrow.age.value)
+    return null
+  const asked = new URLSearchParams()
+  if (session.clientId !== null) asked.set('client', String(session.clientId))
+  if (words.value) asked.set('words', words.value)
+  if (narrow.who.value) asked.set('who', narrow.who.value)
+  return asked.toString()
+})
+const requests = useRequests(requestQuery, () => data.value?.since ?? null)
+/** Of those that wait the first stand above the alerts; all of them would hide what is critical. */
+const mostAbove = 5
+const allAbove = ref(false)
+const openRequests = computed(() => {
+  const part = requests.data.value?.open
+  return part && !allAbove.value ? { ...part, rows: part.rows.slice(0, mostAbove) } : part
+})
+/** Those that wait for nobody stand below the alerts. */
+const laterRequests = computed(() =>
+  ([['taken', 'Asked by mail, being worked on'], ['closed', 'Asked by mail, closed']] as const).flatMap(([kind, title]) => {
+    const part = requests.data.value?.[kind]
+    return part?.total ? [{ kind, title, part }] : []
+  }),
+)
 
 interface Group {
   key: string
@@ -94,6 +123,13 @@ function moreOf(group: Group): void {
 const rows = computed(() => groups.value.flatMap((group) => group.rows.map((row) => ({ group: group.key, row }))))
 const keyOf = (group: string, row: RoundsRow) =>
   group === 'held' ? `held-${row.id}` : 'attempts' in row ? `remediation-${row.id}` : `alert-${row.id}`
+/** In the order in which they stand. */
+const requestKeys = (part: RequestPart | undefined) => (part?.rows ?? []).map(({ id }) => `request-${id}`)
+const keys = computed(() => [
+  ...requestKeys(openRequests.value),
+  ...rows.value.map(({ group, row }) => keyOf(group, row)),
+  ...laterRequests.value.flatMap(({ part }) => requestKeys(part)),
+])
 const chosen = ref<string | null>(null)
 watch(
   () => route.query.alert,
@@ -122,6 +158,7 @@ const chosenRemediation = computed(() =>
       ) ?? null)
     : null,
 )
+const chosenRequest = computed(() => (chosen.value?.startsWith('request-') ? Number(chosen.value.slice(8)) : null))
 const panel = computed(() =>
   chosenAlert.value !== null || chosenHeld.value || chosenRemediation.value
     ? { alertId: chosenAlert.value, held: chosenHeld.value, remediation: chosenRemediation.value }
@@ -135,13 +172,14 @@ function show(key: string): void {
   isOpened.value = true
 }
 function move(by: number): void {
-  const at = rows.value.findIndex((row) => keyOf(row.group, row.row) === chosen.value)
-  const next = rows.value[Math.max(0, Math.min(rows.value.length - 1, at + by))]
-  if (!next) return
+  const at = keys.value.indexOf(chosen.value ?? '')
+  const key = keys.value[Math.max(0, Math.min(keys.value.length - 1, at + by))]
+  if (key === undefined) return
   // Before its end is reached, the next part of the group is asked for.
-  const group = groups.value.find(({ key }) => key === next.group)!
-  if (group.rows.indexOf(next.row) > group.rows.length - 10) moreOf(group)
-  chosen.value = keyOf(next.group, next.row)
+  const next = rows.value.find((row) => keyOf(row.group, row.row) === key)
+  const group = groups.value.find((each) => each.key === next?.group)
+  if (next && group && group.rows.indexOf(next.row) > group.rows.length - 10) moreOf(group)
+  chosen.value = key
   document.getElementById(chosen.value)?.scrollIntoView({ block: 'nearest' })
 }
 async function looked(at?: Millis): Promise<void> {
@@ -192,8 +230,9 @@ useKeys('Rounds', [
   { key: 'ArrowUp', does: 'previous', run: () => move(-1) },
   {
     key: 'Enter',
-    does: 'open the device',
+    does: 'open the device, or the request',
     run: () => {
+      if (chosenRequest.value !== null) return void router.push(`/requests/${chosenRequest.value}`)
       const found = rows.value.find((row) => keyOf(row.group, row.row) === chosen.value)
       if (!found) return
       const { row } = found
@@ -254,6 +293,17 @@ useKeys('Rounds', [
       <RoundsNarrow v-if="isNarrowing || isNarrowed" />
       <NoticeList v-if="asOf === null" />
       <StateNotice :error="error" :loading="!data" @again="refresh" />
+      <StateNotice :error="requests.error.value" :loading="false" @again="requests.refresh" />
+      <RequestGroup
+        v-if="openRequests?.total"
+        title="Asked by mail"
+        :part="openRequests"
+        :chosen="chosen"
+        :is-short="!allAbove && openRequests.total > mostAbove"
+        @all="allAbove = true"
+        @choose="show"
+        @more="requests.more('open')"
+      />
       <section v-for="group in data ? groups : []" :key="group.key" :aria-label="group.title">
         <h2>{{ group.title }} <span class="faint">{{ isAsking ? '…' : numberText(group.total) }}</span></h2>
         <RoundRow
@@ -272,8 +322,17 @@ useKeys('Rounds', [
           :rest="group.total - group.rows.length"
           @near="moreOf(group)"
         />
-        <p v-if="!group.rows.length && !isAsking" class="calm">Nothing needs a person{{ narrowed }}.</p>
+        <p v-if="!group.rows.length && !isAsking" class="calm">{{ requests.data.value?.open.total ? 'No alert' : 'Nothing' }} needs a person{{ narrowed }}.</p>
       </section>
+      <RequestGroup
+        v-for="{ kind, title, part } in laterRequests"
+        :key="kind"
+        :title="title"
+        :part="part"
+        :chosen="chosen"
+        @choose="show"
+        @more="requests.more(kind)"
+      />
     </section>
     <aside v-if="picked" class="panel several" aria-label="Several at once">
       <h1>{{ countText(picked.size, 'alert') }} chosen</h1>
@@ -296,7 +355,15 @@ useKeys('Rounds', [
       />
       <button class="link" @click="picked = null">none</button>
     </aside>
+    <aside v-else-if="chosenRequest !== null && !isNarrow" class="panel several" aria-label="Request">
+      <RequestBody :id="chosenRequest" :key="chosen!" @changed="requests.refresh">
+        <p><RouterLink :to="`/requests/${chosenRequest}`">its own page</RouterLink></p>
+      </RequestBody>
+    </aside>
     <AlertPanel v-else-if="panel && !isNarrow" :key="chosen!" class="panel" v-bind="panel" @changed="refresh" />
+    <NarrowPanel v-if="chosenRequest !== null && isNarrow && isOpened" title="What is asked" @close="isOpened = false">
+      <RequestBody :id="chosenRequest" :key="chosen!" @changed="requests.refresh" />
+    </NarrowPanel>
     <NarrowPanel v-if="panel && isNarrow && isOpened" title="What it is about" @close="isOpened = false">
       <AlertPanel :key="chosen!" v-bind="panel" @changed="refresh" />
     </NarrowPanel>

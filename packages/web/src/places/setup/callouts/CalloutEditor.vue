@@ -42,6 +42,7 @@ const choices = computed(() =>
 
 const name = ref(props.before?.name ?? '')
 const fresh: CalloutRuleBody['rule'] = {
+  about: 'alerts',
   target:
     session.clientId === null
       ? { on: 'kind', kind: 'server' }
@@ -65,6 +66,27 @@ const rule = ref<CalloutRuleBody['rule']>(structuredClone(props.before ? written
 const change = (part: Partial<CalloutRuleBody['rule']>) => {
   rule.value = { ...rule.value, ...part }
 }
+
+/** Mail is of a client, or of anybody; what else an alert is asked for it does not have. */
+const isMail = computed(() => rule.value.about === 'mail')
+const about = computed({
+  get: () => rule.value.about,
+  set: (what: CalloutRule['about']) =>
+    change(
+      what === 'mail'
+        ? { about: what, target: clientTarget(session.clientId), families: null, causes: null, after: usualCallout.mailAfter, again: null, sayWell: false }
+        : { ...fresh, tell: rule.value.tell },
+    ),
+})
+const clientTarget = (id: number | null): CalloutRule['target'] => (id === null ? { on: 'everyone' } : { on: 'client', clientId: id })
+const ofClient = computed({
+  get: () => (rule.value.target.on === 'client' ? rule.value.target.clientId : 0),
+  set: (id: number) => change({ target: clientTarget(id || null) }),
+})
+const clientChoices = computed(() => [
+  { value: 0, text: 'any client, and whom nobody knows' },
+  ...session.clients.map(({ id, name: text }) => ({ value: id, text })),
+])
 
 /** Lengths to choose from, and the one that is there. */
 const lengths = [5, 10, 15, 20, 30, 40, 60, 120, 240, 480].map((minutes) => minutes * minute)
@@ -149,12 +171,14 @@ async function save(): Promise<void> {
     <div class="two">
       <div>
         <p class="sentence">For
-          <ChoiceField v-model="severityKey" label="Severities" :choices="severityChoices" />
-          alerts about
+          <ChoiceField v-if="!isMail" v-model="severityKey" label="Severities" :choices="severityChoices" />{{ ' ' }}
+          <ChoiceField v-model="about" label="Alerts or mail"><option value="alerts">alerts</option><option value="mail">mail from clients</option></ChoiceField>
+          <template v-if="isMail">, of people of
+            <ChoiceField v-model="ofClient" label="Whose mail" :choices="clientChoices" />,</template><template v-else> about
           <ManyField v-model="families" label="Families" none="anything" :choices="subjects.map((value) => ({ value, text: familyWords[value] }))" />
           because of
           <ManyField v-model="causes" label="Causes" none="any cause" :choices="alertCauses.map((value) => ({ value, text: causeWords[value] }))" />
-          on the devices below, tell
+          on the devices below,</template> tell
           <ManyField v-model="tell" label="Who is told" none="whom?" :choices="choices" />
           <ChoiceField :model-value="rule.after" label="When" @update:model-value="change({ after: $event })">
             <option :value="0">at once</option>
@@ -188,11 +212,11 @@ async function save(): Promise<void> {
           </ChoiceField>, remind {{ rule.remindAfter === null ? 'nobody' : 'whoever has it' }}.
         </p>
         <p v-if="hoursFault" class="critical">{{ hoursFault }}</p>
-        <p><ElCheckbox :model-value="rule.sayWell" @update:model-value="change({ sayWell: Boolean($event) })">Say so when it is well again</ElCheckbox></p>
-        <h3>On which devices</h3>
-        <TargetBuilder :target="rule.target" @change="change({ target: $event })" />
+        <p v-if="!isMail"><ElCheckbox :model-value="rule.sayWell" @update:model-value="change({ sayWell: Boolean($event) })">Say so when it is well again</ElCheckbox></p>
+        <template v-if="!isMail"><h3>On which devices</h3>
+          <TargetBuilder :target="rule.target" @change="change({ target: $event })" /></template>
       </div>
-      <RehearsalPanel :found="answer" :error="error" :asking="asking" :is-complete="isComplete" />
+      <RehearsalPanel :about="rule.about" :found="answer" :error="error" :asking="asking" :is-complete="isComplete" />
     </div>
     <p v-if="faults.rule" class="critical">{{ faults.rule }}</p>
   </form>

@@ -18,13 +18,25 @@ const props = defineProps<{ client: Client | null }>()
 const emit = defineEmits<{ close: []; changed: [] }>()
 const name = ref(props.client?.name ?? '')
 const code = ref(props.client?.code ?? '')
-const { notes, isRead, isChanged } = useNotes(props.client?.id ?? null, (detail) => detail.notes)
+const was = { agreed: '', agreedHours: '', domains: '' }
+const agreed = ref('')
+const agreedHours = ref('')
+const domains = ref('')
+const { notes, isRead, isChanged } = useNotes(props.client?.id ?? null, (detail) => {
+  agreed.value = was.agreed = detail.agreed
+  agreedHours.value = was.agreedHours = detail.agreedHours
+  domains.value = was.domains = detail.mailDomains.join(', ')
+  return detail.notes
+})
 const busy = ref(false)
 const made = (): NewClient => ({ name: name.value.trim(), code: code.value.trim() })
 const changes = (): ClientChange => ({
   ...(name.value.trim() === props.client?.name ? {} : { name: name.value.trim() }),
   ...(code.value.trim() === props.client?.code ? {} : { code: code.value.trim() }),
   ...(isChanged() ? { notes: notes.value } : {}),
+  ...(agreed.value.trim() === was.agreed ? {} : { agreed: agreed.value.trim() }),
+  ...(agreedHours.value.trim() === was.agreedHours ? {} : { agreedHours: agreedHours.value.trim() }),
+  ...(domains.value === was.domains ? {} : { mailDomains: domains.value.toLowerCase().split(/[\s,;]+/).filter(Boolean) }),
 })
 const adding = useChecked(async () => (await import('#contract')).newClientSchema, made)
 const changing = useChecked(async () => (await import('#contract')).clientChangeSchema.min(0), changes)
@@ -54,8 +66,13 @@ async function save(): Promise<void> {
         :rows="5"
         maxlength="4000"
         :disabled="!isRead"
-        placeholder="whom to call, hours, what is agreed"
+        placeholder="how to get in, what is special there"
       /></ElFormItem>
+      <template v-if="client">
+        <ElFormItem label="Hours" :error="faults.agreedHours"><ElInput v-model="agreedHours" aria-label="Hours in which one works for them" :disabled="!isRead" maxlength="100" placeholder="any; such as Mon–Fri 08:00–18:00, on the clocks of their sites" /></ElFormItem>
+        <ElFormItem label="Agreed" :error="faults.agreed"><ElInput v-model="agreed" aria-label="What is agreed" :disabled="!isRead" maxlength="1000" placeholder="what is done for them, and how soon" /></ElFormItem>
+        <ElFormItem label="Mail" :error="faults.mailDomains"><ElInput v-model="domains" aria-label="Domains of their mail" class="mono" :disabled="!isRead" maxlength="2000" placeholder="domains whose senders are theirs, such as tidemill.example" spellcheck="false" /></ElFormItem>
+      </template>
       <div class="row">
         <button class="btn main" :disabled="busy">{{ client ? 'Change it' : 'Add it' }}</button>
         <button type="button" class="btn" @click="emit('close')">Cancel</button>

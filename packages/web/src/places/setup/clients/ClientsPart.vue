@@ -8,6 +8,7 @@ import { useSession } from '../../../parts/data/session'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ClientDialog from './ClientDialog.vue'
+import ContactsDialog from './ContactsDialog.vue'
 import SiteDialog from './SiteDialog.vue'
 
 /** The clients that are looked after, and the sites of each. */
@@ -33,6 +34,7 @@ const rows = computed((): Row[] =>
 )
 /** What the dialogs are of; null: something new. */
 const client = ref<Client | null>()
+const contactsOf = ref<Client>()
 const site = ref<{ client: Client; site: Site | null }>()
 async function changed(): Promise<void> {
   client.value = undefined
@@ -45,7 +47,7 @@ const columns = [
   { key: 'zone', title: 'Zone', width: 150 },
   { key: 'networks', title: 'Networks', grow: 2, width: 240 },
   { key: 'devices', title: 'Devices', width: 90, align: 'right' },
-  { key: 'acts', width: 200, align: 'right' },
+  { key: 'acts', width: 260, align: 'right' },
 ] as const
 </script>
 
@@ -63,11 +65,13 @@ const columns = [
       <template #networks="{ row }"><span v-if="row.site" class="mono">{{ row.site.networks.join('  ') }}</span><span v-if="row.site && !row.site.networks.length" class="faint">none declared</span></template>
       <template #devices="{ row }"><span v-if="!row.site">{{ row.client.deviceCount }}</span></template>
       <template #acts="{ row }"><template v-if="!row.site"><button class="link" :aria-label="`Add a site to ${row.client.name}`" @click="site = { client: row.client, site: null }">add a site</button>{{ ' ' }}
+          <button class="link" :aria-label="`Contacts of ${row.client.name}`" @click="contactsOf = row.client">contacts</button>{{ ' ' }}
           <button class="link" :aria-label="`Change ${row.client.name}`" @click="client = row.client">change</button></template>
         <button v-else class="link" :aria-label="`Change ${row.site.name} of ${row.client.name}`" @click="site = { client: row.client, site: row.site }">change</button></template>
     </ShortTable>
     <p v-if="rows.length" class="faint">{{ countText(session.clients.length, 'client') }} in all.</p>
     <ClientDialog v-if="client !== undefined" :client="client" @close="client = undefined" @changed="changed" />
+    <ContactsDialog v-if="contactsOf" :client="contactsOf" @close="contactsOf = undefined" />
     <SiteDialog v-if="site" :client="site.client" :site="site.site" @close="site = undefined" @changed="changed" />
   </div>
 </template>

@@ -1,6 +1,6 @@
 import type { AuditLine } from '#contract'
 
-/** What was done with an alert, whose acts are kept by the names of their events. */
+/** What was done with an alert or a request, whose acts are kept by the names of their events. */
 const alertActs: Record<string, string> = {
   taken: 'took',
   'given-back': 'gave back',
@@ -12,9 +12,11 @@ const alertActs: Record<string, string> = {
   note: 'noted something at',
   'asked-again': 'had its agent read again for',
   reopened: 'opened again',
+  joined: 'said what it is about, of',
+  placed: 'said whose it is, of',
 }
 export const doneText = ({ kind, action }: Pick<AuditLine, 'kind' | 'action'>): string =>
-  (kind === 'alert' ? alertActs[action] : undefined) ?? action
+  (kind === 'alert' || kind === 'request' ? alertActs[action] : undefined) ?? action
 
 /** Where a thing that can be looked at stands; null: it has no page of its own. */
 export function pathOf({ kind, objectId }: Pick<AuditLine, 'kind' | 'objectId'>): string | null {
@@ -25,6 +27,8 @@ export function pathOf({ kind, objectId }: Pick<AuditLine, 'kind' | 'objectId'>)
       return `/estate/${objectId}`
     case 'alert':
       return `/alerts/${objectId}`
+    case 'request':
+      return `/requests/${objectId}`
     case 'template':
       return `/policy/${objectId}`
     case 'window':

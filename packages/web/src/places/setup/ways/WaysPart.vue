@@ -9,6 +9,7 @@ import { confirmed } from '../../../parts/ui/confirm'
 import { attempt, done } from '../../../parts/ui/notify'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import GatheringLine from './GatheringLine.vue'
+import InboxSection from './InboxSection.vue'
 import MailDialog from './MailDialog.vue'
 import MessageList from './MessageList.vue'
 import WayStateText from './WayStateText.vue'
@@ -73,6 +74,7 @@ const securityWords = { tls: 'TLS', starttls: 'STARTTLS', none: 'without TLS, on
         </div>
         <p><button class="btn" @click="webhook = null">Add a webhook</button></p>
       </section>
+      <InboxSection />
       <section aria-label="Gathering">
         <h2>Not too many</h2>
         <GatheringLine :key="durationText(ways.gathering.gather) + ways.gathering.mostAnHour" :gathering="ways.gathering" @changed="refresh" />

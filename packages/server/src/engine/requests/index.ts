@@ -1,0 +1,5 @@
+export { addRequestEntry, type NewRequestEntry } from './entries'
+export { openMailPort, type MailPort } from './mailPort'
+export { attachmentOf } from './readMail'
+export { readRequestStories, type ToldRequest } from './stories'
+export { announceRequest, clientOf, takeMail } from './takeMail'
