@@ -9,7 +9,8 @@ import { accessRoutes } from './features/access'
 import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './features/agents'
 import { alertRoutes } from './features/alert'
 import { calloutRoutes } from './features/callout'
-import { clientRoutes, contactRoutes, estateRoutes, lifecycleRoutes } from './features/estate'
+import { clientRoutes } from './features/clients'
+import { estateRoutes, lifecycleRoutes } from './features/estate'
 import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
@@ -117,7 +118,6 @@ export async function buildApp({
 
   accessRoutes(app, pool, { vault, origin: address.url })
   clientRoutes(app, pool)
-  contactRoutes(app, pool)
   estateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   alertRoutes(app, pool)

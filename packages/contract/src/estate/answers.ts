@@ -13,9 +13,11 @@ import {
   type DeviceEvent,
   type DevicePage,
   type Found,
+  type MergePreview,
   type NamedDevice,
   type PastKept,
   type RefusedPartView,
+  type RetiredClient,
   type RetiredDevice,
   type RetiredList,
   type Role,
@@ -47,6 +49,16 @@ export const clientDetailSchema = answerOf<ClientDetail>({
   ),
   sites: listOf(answerOf<ClientDetail['sites'][number]>({ id, notes: words })),
 })
+export const mergePreviewSchema = answerOf<MergePreview>({
+  sites: count,
+  devices: count,
+  clashes: listOf(words),
+  people: listOf(words),
+  rules: count,
+})
+export const retiredClientsSchema = listOf(
+  answerOf<RetiredClient>({ id, name: words, code: words, retiredAt: instant, devices: count }),
+)
 export const rolesSchema = listOf(answerOf<Role>({ id: words, name: words }))
 
 const size = Joi.number().min(0)

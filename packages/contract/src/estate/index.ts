@@ -97,6 +97,35 @@ export const siteChangeSchema = Joi.object<SiteChange, true>({
   networks,
   notes,
 }).min(1)
+/** A client becomes a part of another. */
+export interface ClientMerge {
+  into: ClientId
+}
+export const clientMergeSchema = Joi.object<ClientMerge, true>({ into: aNumber.required() })
+/** What a merge would do. */
+export interface MergePreview {
+  sites: number
+  devices: number
+  /** Devices that both have by these names: they keep it from being done. */
+  clashes: string[]
+  /** Who sees one of both, and would see the other, too. */
+  people: string[]
+  /** Assignments, exceptions, windows and call-out rules that speak of the client: they would speak of its sites. */
+  rules: number
+}
+export interface ClientRemoval {
+  /** As it is written: somebody means it. */
+  name: string
+}
+export const clientRemovalSchema = Joi.object<ClientRemoval, true>({ name: Joi.string().max(100).required() })
+/** A client that is looked after no more. */
+export interface RetiredClient {
+  id: ClientId
+  name: string
+  code: string
+  retiredAt: Millis
+  devices: number
+}
 /** Whom one knows at a client. */
 export interface ContactBody {
   name: string

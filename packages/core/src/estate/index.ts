@@ -28,4 +28,5 @@ export {
   type TargetFact,
 } from './target'
 export { targetFaults, type TargetFault } from './targetFaults'
+export { withoutClient } from './withoutClient'
 export { noNames, targetSentence, type EstateNames } from './targetSentence'

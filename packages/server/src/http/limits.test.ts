@@ -68,6 +68,10 @@ const ofNobody = [
   '/api/house-policy',
   '/api/house-policy/provider',
   '/api/notices',
+  // Packed; ends.test.ts reads it.
+  '/api/clients/{id}/data',
+  // Addresses of the house, and of its processes.
+  '/api/inbox',
   // Only a time.
   '/api/past',
   '/api/policy/grid',
@@ -97,6 +101,8 @@ const queries: Record<string, () => string> = {
   '/api/windows/{id}/uncovered': () => `?occurrence=${id.occurrence!}`,
   '/api/lanes': () => `?from=${id.start! - 86_400_000}&until=${id.start! + 86_400_000}`,
   '/api/agent-versions/devices': () => '?behind=none',
+  '/api/request-files/{id}': () => '?n=0',
+  '/api/clients/{id}/merge': () => `?into=${id.two!}`,
 }
 
 const idOf: Record<string, () => number> = {
@@ -109,6 +115,8 @@ const idOf: Record<string, () => number> = {
   'wave-runs': () => id.run!,
   'update-runs': () => id.updates!,
   templates: () => id.template!,
+  requests: () => id.request!,
+  'request-files': () => id.requestMail!,
 }
 
 async function everyRoute(): Promise<{ method: Method; url: string; access: string; hasPast: boolean }[]> {

@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import type { AlertView } from '#contract'
 import type { Facts } from '#core'
 import { firstRow } from '../db'
+import { takeMail } from '../engine'
 import { newKey, assignFromLibrary, openHouse, type Agent, type Caller, type House } from './house'
 
 export type Method = 'GET' | 'POST' | 'PUT' | 'DELETE'
@@ -313,6 +314,24 @@ export async function openTwoClients(): Promise<TwoClients> {
      insert into callout_told select step.id, message.id from step, message`,
     [id.alert, id.callout, theirTechnician.id],
   )
+  await lead('PUT', '/api/inbox', { addresses: ['help@lanternfield.example'] })
+  id.contact = await made(`/api/clients/${one}/contacts`, { name: 'Bo', email: 'bo@tidemill.example' })
+  const taken = await takeMail(pool, { raw: theirMail('Tidemill asks'), returnPath: 'bo@tidemill.example' }, Date.now())
+  id.request = taken.requestId!
+  await pool.query(
+    `insert into callout_step (request_id, rule_id, revision, step, n, at, severity)
+     values ($1, $2, 1, 'tell', 1, now(), 'warning')`,
+    [id.request, id.callout],
+  )
+  id.requestMail = (await firstRow<{ id: number }>(pool, 'select id from request_mail'))!.id
+  await takeMail(
+    pool,
+    { raw: theirMail('Tidemill is away', 'Auto-Submitted: auto-replied'), returnPath: 'x@y' },
+    Date.now(),
+  )
+  id.aside = (await firstRow<{ id: number }>(pool, 'select max(id) as id from request_mail'))!.id
+  id.gone = await made('/api/clients', { name: 'Tidemill of old', code: 'tmold' })
+  await lead('POST', `/api/clients/${id.gone}/retire`)
   id.token = await made('/api/tokens', { name: 'Desk', scope: 'read', clientIds: null, days: 30 })
   id.message = (await firstRow<{ number: number }>(pool, 'select number from callout_message'))!.number
   await pool.query(`update policy_mark set version = nextval('policy_version')`)
@@ -425,6 +444,47 @@ export interface Attempt {
   unlimited?: number
 }
 
+const theirMail = (subject: string, ...headers: string[]) =>
+  Buffer.from(
+    [
+      'From: Bo <bo@tidemill.example>',
+      `Subject: ${subject}`,
+      ...headers,
+      'Content-Type: multipart/mixed; boundary="b"',
+      '',
+      '--b',
+      '',
+      'Tidemill waits.',
+      '--b',
+      'Content-Type: text/plain',
+      'Content-Disposition: attachment; filename="tidemill.txt"',
+      '',
+      'tidemill',
+      '--b--',
+    ].join('\r\n'),
+  )
+
+/** What the other client’s people wrote, who they are, and how work for it ends. */
+function clientAttempts(id: TwoClients['id']): Attempt[] {
+  const request = `/api/requests/${id.request}`
+  const contact = { name: 'Bo', email: 'bo@tidemill.example' }
+  return [
+    { method: 'POST', url: `${request}/acts`, body: { do: 'take' } },
+    { method: 'POST', url: `${request}/answers`, body: { text: 'hello' } },
+    { method: 'PUT', url: `${request}/client`, body: { clientId: id.two } },
+    { method: 'PUT', url: `${request}/about`, body: { deviceId: id.own } },
+    { method: 'POST', url: `/api/mail-aside/${id.aside}/request` },
+    { method: 'PUT', url: '/api/inbox', body: { addresses: ['x@lanternfield.example'] } },
+    { method: 'POST', url: `/api/clients/${id.one}/contacts`, body: { ...contact, email: 'bo2@tidemill.example' } },
+    { method: 'PUT', url: `/api/contacts/${id.contact}`, body: contact },
+    { method: 'DELETE', url: `/api/contacts/${id.contact}` },
+    { method: 'POST', url: `/api/clients/${id.gone}/restore` },
+    { method: 'POST', url: `/api/clients/${id.gone}/retire` },
+    { method: 'POST', url: `/api/clients/${id.gone}/merge`, body: { into: id.two } },
+    { method: 'POST', url: `/api/clients/${id.gone}/delete`, body: { name: 'Tidemill of old' }, unlimited: 404 },
+  ]
+}
+
 /** Who is told, and how: rules of the other client, and what is the whole house’s. */
 function calloutAttempts(id: TwoClients['id']): Attempt[] {
   const ofTheirs = { name: 'x', rule: callout({ on: 'client', clientId: id.one }) }
@@ -519,6 +579,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       }),
     },
     { method: 'DELETE', url: `/api/assignments/${id.assignment}` },
+    ...clientAttempts(id),
     ...calloutAttempts(id),
     { method: 'POST', url: '/api/clients', body: { name: 'Another', code: 'an' } },
     { method: 'DELETE', url: `/api/collect-rules/${id.collecting}` },

@@ -1,5 +1,3 @@
-export { contactRoutes } from './contacts'
-export { clientRoutes } from './clients'
-export { lifecycleRoutes } from './lifecycle'
+export { lifecycleRoutes, retireDevice } from './lifecycle'
 export { estateRoutes, requireDevice, requireDevices } from './routes'
 export { allTraits, traitColumns, traitsOf, type TraitsRow } from '../../store/traits'

@@ -170,7 +170,8 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
 /** A digest that no key has. */
 const noKey = () => digest(makeSecret())
 
-async function retire(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: DeviceId }> {
+/** Takes a device out of use: its history is kept, its key is revoked. */
+export async function retireDevice(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
   await closeAll(tx, id, 'retired')
   await tx.query(
@@ -329,7 +330,7 @@ export function lifecycleRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'technician',
     summary: 'Take a device out of use: its history is kept, its key is revoked',
     answer: madeSchema,
-    handle: ({ viewer, id }) => inTransaction(pool, (tx) => retire(tx, viewer, id())),
+    handle: ({ viewer, id }) => inTransaction(pool, (tx) => retireDevice(tx, viewer, id())),
   })
   route(app, {
     method: 'POST',

@@ -9,6 +9,8 @@ import ShortTable from '../../../parts/ui/ShortTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ClientDialog from './ClientDialog.vue'
 import ContactsDialog from './ContactsDialog.vue'
+import EndDialog from './EndDialog.vue'
+import RetiredClients from './RetiredClients.vue'
 import SiteDialog from './SiteDialog.vue'
 
 /** The clients that are looked after, and the sites of each. */
@@ -35,9 +37,11 @@ const rows = computed((): Row[] =>
 /** What the dialogs are of; null: something new. */
 const client = ref<Client | null>()
 const contactsOf = ref<Client>()
+const ending = ref<Client>()
 const site = ref<{ client: Client; site: Site | null }>()
 async function changed(): Promise<void> {
   client.value = undefined
+  ending.value = undefined
   site.value = undefined
   await session.loadClients()
 }
@@ -47,7 +51,7 @@ const columns = [
   { key: 'zone', title: 'Zone', width: 150 },
   { key: 'networks', title: 'Networks', grow: 2, width: 240 },
   { key: 'devices', title: 'Devices', width: 90, align: 'right' },
-  { key: 'acts', width: 260, align: 'right' },
+  { key: 'acts', width: 300, align: 'right' },
 ] as const
 </script>
 
@@ -66,11 +70,14 @@ const columns = [
       <template #devices="{ row }"><span v-if="!row.site">{{ row.client.deviceCount }}</span></template>
       <template #acts="{ row }"><template v-if="!row.site"><button class="link" :aria-label="`Add a site to ${row.client.name}`" @click="site = { client: row.client, site: null }">add a site</button>{{ ' ' }}
           <button class="link" :aria-label="`Contacts of ${row.client.name}`" @click="contactsOf = row.client">contacts</button>{{ ' ' }}
-          <button class="link" :aria-label="`Change ${row.client.name}`" @click="client = row.client">change</button></template>
+          <button class="link" :aria-label="`Change ${row.client.name}`" @click="client = row.client">change</button>{{ ' ' }}
+          <button v-if="mayAdd" class="link" :aria-label="`End work for ${row.client.name}…`" @click="ending = row.client">end…</button></template>
         <button v-else class="link" :aria-label="`Change ${row.site.name} of ${row.client.name}`" @click="site = { client: row.client, site: row.site }">change</button></template>
     </ShortTable>
     <p v-if="rows.length" class="faint">{{ countText(session.clients.length, 'client') }} in all.</p>
     <ClientDialog v-if="client !== undefined" :client="client" @close="client = undefined" @changed="changed" />
+    <RetiredClients v-if="mayAdd" @changed="changed" />
+    <EndDialog v-if="ending" :client="ending" @close="ending = undefined" @changed="changed" />
     <ContactsDialog v-if="contactsOf" :client="contactsOf" @close="contactsOf = undefined" />
     <SiteDialog v-if="site" :client="site.client" :site="site.site" @close="site = undefined" @changed="changed" />
   </div>

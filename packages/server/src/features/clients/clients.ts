@@ -44,7 +44,7 @@ function refuseBadZone(zone: string): void {
 }
 
 /** Clients and their sites: what they are called, where they are, what their networks are. */
-export function clientRoutes(app: FastifyInstance, pool: Pool): void {
+export function placeRoutes(app: FastifyInstance, pool: Pool): void {
   route(app, {
     method: 'GET',
     url: '/api/clients',
