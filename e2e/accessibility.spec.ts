@@ -35,7 +35,7 @@ const settled = async (page: Page) => {
 
 const parts = {
   rollout: ['coverage', 'sweep', 'keys', 'newcomers', 'roles', 'waves', 'versions', 'retired'],
-  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'tokens', 'trail', 'storage', 'health'],
+  setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'tokens', 'secrets', 'trail', 'storage', 'health'],
   policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
 }
 const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']
@@ -57,6 +57,7 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/maintenance?days=28',
     '/maintenance/calendar',
     '/reference',
+    '/requests/1',
     `/maintenance/${repeats.id}`,
     `/estate/${device.id}/why?watch=services`,
     '/me',

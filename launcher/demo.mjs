@@ -53,8 +53,8 @@ export function hostsSecret(place) {
 }
 
 /**
- * @param {string} url @param {string} place @param {{ page: number, smtp: number, inbox: number }} messages ports of the
- * stand-ins for mail and webhook, and where the server takes mail
+ * @param {string} url @param {string} place @param {{ page: number, smtp: number, inbox: number }} messages ports of
+ * the stand-ins for mail and webhook, and where the server takes mail
  * @returns {{ fleet: Record<string, string>, here: string }}
  */
 export function seed(url, place, messages) {

@@ -8,10 +8,19 @@ export type QueueName = (typeof queueNames)[number]
 
 /**
  * What is not well. `mail-unset`: nobody has said how mail leaves, and rules tell people; `way-fails`: `name` is the
- * way; `messages-failed`: so many did not leave; `queue-stuck`: `name` waits since long ago; `faults`: so many in the
- * last day; `alone`: no process but this one, where there were more an hour ago.
+ * way; `messages-failed`: so many did not leave; `mail-closed`: clients’ people write
+ * to an address of the house, and no process takes it; `queue-stuck`: `name` waits since long ago; `faults`: so many
+ * in the last day; `alone`: no process but this one, where there were more an hour ago.
  */
-export const troubleCodes = ['mail-unset', 'way-fails', 'messages-failed', 'queue-stuck', 'faults', 'alone'] as const
+export const troubleCodes = [
+  'mail-unset',
+  'way-fails',
+  'messages-failed',
+  'mail-closed',
+  'queue-stuck',
+  'faults',
+  'alone',
+] as const
 export type TroubleCode = (typeof troubleCodes)[number]
 export interface Trouble {
   code: TroubleCode
@@ -45,6 +54,8 @@ export interface ServerFault {
   lastAt: Millis
 }
 export interface Health {
+  /** How people and machines reach the house. */
+  address: string
   processes: ServerProcess[]
   database: { version: string; bytes: number; answersIn: Millis; connections: number; mostConnections: number }
   queues: { name: QueueName; waiting: number; oldestAt: Millis | null }[]
@@ -53,6 +64,7 @@ export interface Health {
   troubles: Trouble[]
 }
 export const healthSchema = answerOf<Health>({
+  address: words,
   processes: listOf(answerOf<ServerProcess>({ name: words, version: words, startedAt: instant, seenAt: instant })),
   database: answerOf<Health['database']>({
     version: words,

@@ -83,6 +83,7 @@ function readAddress(): PublicAddress {
 }
 
 const address = readAddress()
+let stopping = false
 const keyFolder = need('CUSTODE_KEYS')
 const app = await buildApp({
   address,
@@ -106,27 +107,31 @@ try {
   )
   process.exit(1)
 }
-/** Mail from clients’ people, where this process is to take it; one that cannot goes on without, and says so. */
-async function openMail(): Promise<MailPort | null> {
-  const wanted = Number(process.env.CUSTODE_MAIL_PORT ?? 0)
-  if (!wanted) return null
-  const at = { port: wanted, host: process.env.CUSTODE_MAIL_HOST ?? '127.0.0.1' }
+/** Where mail from clients’ people is taken; of several processes on one machine by the one that is there first. */
+let mail: MailPort | null = null
+const triedAgain = 10_000
+async function openMail(): Promise<void> {
+  const port = Number(process.env.CUSTODE_MAIL_PORT ?? 0)
+  if (!port || stopping) return
+  const host = process.env.CUSTODE_MAIL_HOST ?? '127.0.0.1'
   try {
-    return await openMailPort(unasked, at, { name: new URL(address.url).hostname, tls })
+    mail = await openMailPort(unasked, { port, host }, { name: new URL(address.url).hostname, tls })
+    self.mailPort = mail.port
   } catch (error) {
-    app.log.error({ err: error }, `mail cannot be taken at ${at.host}, port ${at.port}`)
-    await noteFault(unasked, 'mail from clients', error)
-    return null
+    const isTaken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
+    if (!isTaken) await noteFault(unasked, 'mail from clients', error)
+    app.log.info({ err: error }, `mail is not taken at ${host}, port ${port}; it is tried again`)
+    setTimeout(() => void openMail(), triedAgain).unref()
   }
 }
-const mail = await openMail()
 const sending = { vault: openVault(keyFolder), origin: address.url }
 const self = {
   id: randomUUID(),
   name: `${hostname()}, port ${port}`,
   version: process.env.CUSTODE_VERSION ?? '',
-  mailPort: mail?.port ?? null,
+  mailPort: null as number | null,
 }
+await openMail()
 const stopTimers = startTimers(allJobs(unasked, sending, self), {
   error(fields, text) {
     app.log.error(fields, text)
@@ -135,7 +140,6 @@ const stopTimers = startTimers(allJobs(unasked, sending, self), {
   },
 })
 
-let stopping = false
 async function stop(): Promise<void> {
   if (stopping) return
   stopping = true

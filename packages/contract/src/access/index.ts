@@ -40,11 +40,14 @@ export interface SignIn {
   email: string
   password: string
   code?: string
+  /** This browser stays signed in as long as the house allows; else for half a day. */
+  stay?: boolean
 }
 export const signInSchema = Joi.object<SignIn, true>({
   email: Joi.string().max(200).required(),
   password: Joi.string().max(200).required(),
   code: Joi.string().trim().allow('').max(40),
+  stay: Joi.boolean(),
 })
 
 /** Ten characters at least (ASVS 5.0 asks for eight, 6.2.1); longer ones than 200 would only cost time. */

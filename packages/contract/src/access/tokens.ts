@@ -4,10 +4,11 @@ import { answerOf, id, instant, listOf, words } from '../answer'
 import { aNumber } from '../bounds'
 
 /**
- * What a program may do in somebody's name. `read`: whatever a technician reads; `maintenance`: that, and plan windows;
+ * What a program may do in somebody's name. `read`: whatever a technician reads; `report-in`: make requests,
+ * and read nothing; `maintenance`: that of `read`, and plan windows;
  * `all`: whatever the person may, but for people, tokens, ways and their own account.
  */
-export const tokenScopes = ['read', 'maintenance', 'all'] as const
+export const tokenScopes = ['read', 'report-in', 'maintenance', 'all'] as const
 export type TokenScope = (typeof tokenScopes)[number]
 
 export interface NewToken {

@@ -209,6 +209,21 @@ export const requestAnswerSchema = Joi.object<RequestAnswer, true>({
   text: Joi.string().trim().min(1).max(20_000).required(),
   close: Joi.boolean().default(false),
 })
+/** What somebody says by telephone, or a program reports. `key`: said again while it is open, it is not a new one. */
+export interface NewRequest {
+  clientId: ClientId
+  deviceId: DeviceId | null
+  subject: string
+  text: string
+  key?: string
+}
+export const newRequestSchema = Joi.object<NewRequest, true>({
+  clientId: aNumber.required(),
+  deviceId: aNumber.allow(null).default(null),
+  subject: Joi.string().trim().min(1).max(300).required(),
+  text: Joi.string().allow('').trim().max(20_000).default(''),
+  key: Joi.string().min(1).max(200),
+})
 /** Whose it is; their address is remembered with it if wanted. */
 export interface RequestPlacing {
   clientId: ClientId

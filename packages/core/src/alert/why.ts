@@ -61,6 +61,8 @@ export type WhyCode =
   | 'carried'
   | 'alert'
   | 'no-alert'
+  | 'told'
+  | 'not-told'
 
 /** One step of why there was an alert, or was none. */
 export interface WhyStep {

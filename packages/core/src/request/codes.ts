@@ -1,6 +1,8 @@
-/** What can happen to a request. `came`, `auto-reply`, `bounce`: a mail about it; the rest people do. */
+/** What can happen to a request. `came`, `auto-reply`, `bounce`: a mail about it; `reported`: by a
+ * colleague or a program; the rest people do. */
 export const requestEvents = [
   'came',
+  'reported',
   'auto-reply',
   'bounce',
   'answered',

@@ -3,7 +3,10 @@ export interface MailSigns {
   /** Where a failure of delivery would be told; '': nowhere (RFC 5321, section 4.5.5). */
   returnPath: string
   from: string
-  /** Auto-Submitted (RFC 3834, section 5), Precedence, List-Id (RFC 2919), Content-Type, with its parameters; '': none. */
+  /**
+   * Auto-Submitted (RFC 3834, section 5), Precedence, List-Id (RFC 2919), Content-Type, with its parameters; '':
+   * none.
+   */
   autoSubmitted: string
   precedence: string
   listId: string

@@ -31,7 +31,7 @@ export interface ServerSelf {
 export async function markProcess(pool: Pool, process: ServerSelf, now: Millis) {
   await pool.query(
     `insert into server_process (id, name, version, mail_port) values ($1, $2, $3, $4)
-     on conflict (id) do update set seen_at = now()`,
+     on conflict (id) do update set seen_at = now(), mail_port = excluded.mail_port`,
     [process.id, process.name, process.version, process.mailPort],
   )
   await pool.query('delete from server_process where seen_at < $1', [time(now - day)])
@@ -101,6 +101,13 @@ export async function readTroubles(db: Db, now: Millis): Promise<Trouble[]> {
      where state = 'failed' and created_at > now() - interval '7 days'`,
   )
   if (failed!.count) troubles.push(trouble({ code: 'messages-failed', ...failed! }))
+  const closed = await firstRow(
+    db,
+    `select from inbox where not exists
+       (select from server_process where mail_port is not null and seen_at > $1)`,
+    [time(now - gone)],
+  )
+  if (closed) troubles.push(trouble({ code: 'mail-closed' }))
   for (const { name, waiting, oldestAt } of await readQueues(db)) {
     const after = stuckAfter[name]
     if (after !== undefined && oldestAt !== null && now - oldestAt > after)
@@ -128,7 +135,7 @@ export async function readTroubles(db: Db, now: Millis): Promise<Trouble[]> {
   return troubles
 }
 
-export async function readHealth(db: Db, now: Millis): Promise<Health> {
+export async function readHealth(db: Db, now: Millis): Promise<Omit<Health, 'address'>> {
   const began = performance.now()
   const database = await firstRow<Omit<Health['database'], 'answersIn'>>(
     db,

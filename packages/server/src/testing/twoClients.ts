@@ -469,6 +469,7 @@ function clientAttempts(id: TwoClients['id']): Attempt[] {
   const request = `/api/requests/${id.request}`
   const contact = { name: 'Bo', email: 'bo@tidemill.example' }
   return [
+    { method: 'POST', url: '/api/requests', body: { clientId: id.one, subject: 'x' } },
     { method: 'POST', url: `${request}/acts`, body: { do: 'take' } },
     { method: 'POST', url: `${request}/answers`, body: { text: 'hello' } },
     { method: 'PUT', url: `${request}/client`, body: { clientId: id.two } },

@@ -5,8 +5,8 @@ import { receiverMoods, StandInReceiver, type ReceiverMood } from './receiver'
 
 /**
  * Where the messages of the demo end: a mail server and a system with a webhook, on loopback, with a page that shows
- * what came, makes them misbehave, and writes as somebody of a client. Words: the port of the page, the port for SMTP, and
- * that at which the server takes mail.
+ * what came, makes them misbehave, and writes as somebody of a client. Words: the port of the page, the port for
+ * SMTP, and that at which the server takes mail.
  */
 const [pagePort = '7704', smtpPort = '7705', inboxPort = '7706'] = process.argv.slice(2)
 const inbox = createTransport({ host: '127.0.0.1', port: Number(inboxPort), ignoreTLS: true })

@@ -44,6 +44,9 @@ create table request (
   alert_id bigint references alert on delete set null,
   device_id int references device on delete set null
 );
+-- By which a program knows that it has said so already, for as long as the request is open.
+alter table request add column key text;
+create unique index request_key on request (client_id, key) where status <> 'closed' and key is not null;
 create index request_open on request (came_at) where status <> 'closed';
 create index request_closed on request (closed_at) where status = 'closed';
 create index request_device on request (device_id) where device_id is not null;
@@ -80,7 +83,7 @@ create table request_entry (
   id bigint generated always as identity primary key,
   request_id bigint not null references request on delete cascade,
   at timestamptz not null default now(),
-  event text not null check (event in ('came', 'auto-reply', 'bounce', 'answered', 'note', 'taken', 'given-back',
+  event text not null check (event in ('came', 'reported', 'auto-reply', 'bounce', 'answered', 'note', 'taken', 'given-back',
     'handed-over', 'declined', 'hidden', 'shown', 'joined', 'placed', 'closed', 'reopened')),
   person_id int references person,
   text text not null default '',
@@ -122,7 +125,7 @@ update callout_revision set rule = rule || '{"about": "alerts"}';
 alter table callout_message
   add column mail_to text,
   drop constraint callout_message_kind_check,
-  add check (kind in ('callout', 'digest', 'answer')),
+  add check (kind in ('callout', 'digest', 'answer', 'house')),
   drop constraint callout_message_check,
   add check (num_nonnulls(person_id, webhook_id, mail_to) = 1);
 
@@ -135,3 +138,10 @@ alter table client
   add column agreed text not null default '',
   -- Hours of the week in which one works for them, on the clocks of their sites; empty: any.
   add column agreed_hours text not null default '';
+
+-- A program that only reports in.
+alter table token drop constraint token_scope_check;
+alter table token add check (scope in ('read', 'report-in', 'maintenance', 'all'));
+
+-- The house itself is told of by another way when one fails; once each time.
+alter table callout_way add column told_at timestamptz;

@@ -725,6 +725,41 @@ describe('a team', () => {
   })
 })
 
+describe('a way that fails', () => {
+  it('is told to the leads by another way, once each time that it begins', async () => {
+    const fail = (way: string) =>
+      house.pool.query(
+        `update callout_way set failing_since = now() - interval '16 minutes', answer = 'no route', next_at = now() where way = $1`,
+        [way],
+      )
+    const look = async () => {
+      await allJobs(house.pool, house.sending)
+        .find(({ name }) => name === 'failing ways')!
+        .work(Date.now())
+      await settle()
+    }
+    await fail(`webhook ${hookId}`)
+    await look()
+    expect(mail.received.map(({ to, subject }) => `${to.join()} ${subject}`)).toEqual([
+      'lead@lanternfield.example Custode cannot tell Board',
+    ])
+    await look()
+    expect(mail.received).toHaveLength(1)
+    // It works again, and fails once more.
+    await house.pool.query(`update callout_way set failing_since = null where way = $1`, [`webhook ${hookId}`])
+    await look()
+    await fail(`webhook ${hookId}`)
+    await look()
+    expect(mail.received).toHaveLength(2)
+    await house.pool.query(`update callout_way set failing_since = null where way = $1`, [`webhook ${hookId}`])
+    await fail('mail')
+    await look()
+    const event = JSON.parse(receiver.received.at(-1)!.body) as { type: string; data: { answer: string } }
+    expect([event.type, event.data.answer]).toEqual(['custode.house.mail-fails', 'no route'])
+    await house.pool.query('update callout_way set failing_since = null, told_at = null')
+  })
+})
+
 describe('a summary in the morning', () => {
   const morning = (more: object = {}) => {
     const now = new Date()

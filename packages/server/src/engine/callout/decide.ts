@@ -40,8 +40,8 @@ interface NewStep {
 
 /**
  * Decides what there is to say about alerts and requests to which something happened, or whose time has come, and puts
- * it into the outbox, in one transaction. One server process at a time does. What happens to one meanwhile has it looked
- * at again: nothing waits for this, and this waits for nobody.
+ * it into the outbox, in one transaction. One server process at a time does. What happens to one meanwhile has it
+ * looked at again: nothing waits for this, and this waits for nobody.
  */
 export async function decideCallouts(pool: Pool, now: Millis): Promise<void> {
   for (let round = 0; round < 20; round++) {

@@ -3,6 +3,7 @@ import type { Pool } from '../../db'
 import type { Job } from '../timers'
 import { decideCallouts } from './decide'
 import { decideDigests } from './digest'
+import { tellOfFailingWays } from './houseTold'
 import { sendMessages, type Sending } from './send'
 
 export { addressees, onCallOf, readRoll, startsOf, type Addressee, type Roll } from './people'
@@ -20,6 +21,11 @@ export function calloutJobs(pool: Pool, sending: Sending): Job[] {
   return [
     { name: 'call-outs', every: second / 2, work: (now: Millis) => decideCallouts(pool, now) },
     { name: 'digests', every: minute / 2, work: (now: Millis) => decideDigests(pool, now) },
+    {
+      name: 'failing ways',
+      every: minute,
+      work: (now: Millis) => tellOfFailingWays(pool, sending.origin, now),
+    },
     { name: 'messages', every: second / 2, work: () => sendMessages(pool, sending) },
   ]
 }

@@ -23,7 +23,7 @@ export interface Message {
   mail_to: string | null
   created_at: Millis
   is_throttled: boolean
-  kind: 'callout' | 'digest' | 'answer'
+  kind: 'callout' | 'digest' | 'answer' | 'house'
   state: string
   content: Content | null
   attempts: number
@@ -71,6 +71,7 @@ export async function prepare(tx: Db, id: string, origin: string): Promise<Messa
     await setState(tx, message.id, 'dropped', 'Whoever it was for may not sign in any more.')
     return null
   }
+  if (message.kind === 'house') return underWay(tx, message, message.content!)
   if (message.kind === 'digest') return prepareDigest(tx, message, origin, now)
   const isLate = now - message.created_at > lateAfter && !message.is_throttled
   if (isLate && isMail && message.content === null) await takeAlong(tx, message)

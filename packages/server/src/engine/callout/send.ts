@@ -181,7 +181,7 @@ async function record(tx: Db, way: Way, message: Message, outcome: Outcome): Pro
       state = case $3 when 'sent' then 'sent' when 'refused' then 'failed' when 'unknown' then 'sending' else 'waiting' end,
       sent_at = case $3 when 'sent' then now() end,
       -- What surely did not arrive is put together anew; else the same leaves again.
-      content = case when $3 in ('away', 'later') and person_id is not null then null else content end,
+      content = case when $3 in ('away', 'later') and person_id is not null and kind <> 'house' then null else content end,
       next_at = now() + make_interval(secs => $4)
     where id = $1`,
     [message.id, answer, is, wait / second],

@@ -461,3 +461,31 @@ describe('who may see it', () => {
     expect(inbox).toMatchObject({ addresses: [help], ports: [{ name: 'one', port: port.port }] })
   })
 })
+
+describe('what did not come by mail', () => {
+  it('a program that may only report in makes a request, once under its key, and reads nothing', async () => {
+    const { token } = await ok<{ token: string }>(
+      house.technician('POST', '/api/tokens', { name: 'Backup', scope: 'report-in', clientIds: null, days: 1 }),
+    )
+    const by = { authorization: `Bearer ${token}` }
+    const [clientId] = house.clients
+    const report = (more: object = {}) =>
+      house.nobody<{ id: number }>('POST', '/api/requests', { clientId, subject: 'no backup', ...more }, by)
+    const first = await report({ key: 'backup', text: 'night 1' })
+    expect([first.status, (await report({ key: 'backup', text: 'night 2' })).body.id]).toEqual([200, first.body.id])
+    const request = await page(first.body.id)
+    expect(request).toMatchObject({ subject: 'no backup', fromName: 'Backup', status: 'open' })
+    expect(request.entries.map(({ event, text }) => `${event} ${text}`)).toEqual([
+      'reported night 1',
+      'reported night 2',
+    ])
+    await act(request.id, { do: 'close' })
+    expect((await report({ key: 'backup' })).body.id).not.toBe(first.body.id)
+    for (const path of ['/api/requests', '/api/rounds', '/api/devices', `/api/requests/${request.id}`])
+      expect([path, (await house.nobody('GET', path, undefined, by)).status]).toEqual([path, 403])
+    expect((await house.nobody('POST', `/api/requests/${request.id}/acts`, { do: 'take' }, by)).status).toBe(403)
+    expect((await report({ clientId: 2_000_000 })).body.code).toBe('no-such-client')
+    // There is nobody to answer by mail.
+    expect((await house.lead('POST', `/api/requests/${first.body.id}/answers`, { text: 'x' })).status).toBe(400)
+  })
+})

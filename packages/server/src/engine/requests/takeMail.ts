@@ -49,8 +49,8 @@ const unread: Omit<ReadMail, 'signs'> = {
 }
 
 /**
- * Takes a mail: it begins a request, goes to one that is there, or is set aside with the reason. Once this returns it is
- * kept. Nobody is answered by it, so that two machines never talk to each other through here.
+ * Takes a mail: it begins a request, goes to one that is there, or is set aside with the reason. Once this returns it
+ * is kept. Nobody is answered by it, so that two machines never talk to each other through here.
  *
  * @throws TooMuchMailError; what the database throws: whoever sent it tries again
  */

@@ -7,6 +7,7 @@ import { invitationRoutes } from './invitations'
 import { peopleRoutes } from './people'
 import { signInRoutes } from './signIn'
 import { secondFactorRoutes } from './secondFactor'
+import { secretRoutes } from './secrets'
 import { sessionRoutes } from './sessions'
 import { tokenRoutes } from './tokens'
 import { trailRoutes } from './trail'
@@ -30,6 +31,7 @@ export function accessRoutes(app: FastifyInstance, pool: Pool, sending: Sending)
   secondFactorRoutes(app, pool, vault)
   peopleRoutes(app, pool)
   savedViewRoutes(app, pool)
+  secretRoutes(app, pool)
   sessionRoutes(app, pool)
   trailRoutes(app, pool)
   tokenRoutes(app, pool)

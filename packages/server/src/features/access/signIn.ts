@@ -1,5 +1,5 @@
 import { signedInSchema, signInSchema, personSchema, type Person, type SignIn } from '#contract'
-import { day, type Millis } from '#core'
+import { day, hour, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { firstRow, inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -30,6 +30,9 @@ function asPerson(viewer: Viewer): Person {
   }
 }
 
+/** Who does not choose to stay is signed in for so long. */
+const workingDay: Millis = 12 * hour
+
 /** From where somebody signs in, and with what. */
 interface Origin {
   address: string
@@ -40,7 +43,7 @@ interface Origin {
 async function signIn(
   pool: Pool,
   vault: Vault,
-  { email, password, code = '' }: SignIn,
+  { email, password, code = '', stay = false }: SignIn,
   { address, browser }: Origin,
 ): Promise<{ token: string; length: Millis }> {
   const attempt = await noteAttempt(pool, email, address)
@@ -57,7 +60,8 @@ async function signIn(
     throw new ProblemError('second-factor-needed')
   }
   const token = makeSecret()
-  const length = (await housePolicy(pool)).sessionDays * day
+  const longest = (await housePolicy(pool)).sessionDays * day
+  const length = stay ? longest : Math.min(longest, workingDay)
   await inTransaction(pool, async (tx) => {
     // Deactivated, or given another password, while this one was verified: then it counts no longer.
     const still = await firstRow(

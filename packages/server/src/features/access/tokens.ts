@@ -25,8 +25,9 @@ export function programToken(authorization: string | undefined): string | null {
   return /^Bearer (custode_[\w-]{20,100})$/.exec(authorization ?? '')?.[1] ?? null
 }
 
-/** What no token opens: who may do what, and how the house tells people. */
-const closed = /^\/api\/(people|house-policy|tokens|sessions?|second-factor|ways|webhooks|live)(\/|$)/
+/** What no token opens: who may do what, how the house tells people, and the end of a client. */
+const closed =
+  /^\/api\/((people|house-policy|tokens|sessions?|second-factor|ways|webhooks|inbox|live)(\/|$)|clients\/:id\/(retire|restore|merge|data|delete)$)/
 const planning = /^\/api\/(windows|occurrences|calendar)(\/|$)/
 const reads = new Set(['GET', 'HEAD'])
 
@@ -35,6 +36,7 @@ const reads = new Set(['GET', 'HEAD'])
  */
 export function isOpenTo(scope: TokenScope, method: string, url: string): boolean {
   if (closed.test(url)) return false
+  if (scope === 'report-in') return method === 'POST' && url === '/api/requests'
   if (scope === 'all' || reads.has(method)) return true
   return scope === 'maintenance' && planning.test(url)
 }

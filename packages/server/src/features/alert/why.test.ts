@@ -27,8 +27,10 @@ async function ask(agent: Agent, minutes: number | null, watch = 'services', ins
   expect(status).toBe(200)
   return body
 }
+/** What decided whether there was an alert; who was told of it comes after that. */
+const decided = ({ steps }: WhyPage) => steps.filter(({ code }) => code !== 'told' && code !== 'not-told')
 const codes = async (...of: Parameters<typeof ask>): Promise<WhyCode[]> =>
-  (await ask(...of)).steps.map(({ code }) => code)
+  decided(await ask(...of)).map(({ code }) => code)
 async function hold(agent: Agent, from: number, until: number, more: object = {}): Promise<void> {
   const { status } = await house.technician('POST', '/api/windows', {
     name: 'Cabling',
@@ -58,10 +60,41 @@ describe('why there was an alert, or none', () => {
     expect(await codes(agent, 6)).toEqual(['watched', 'failing', 'long-enough', 'not-covered', 'alert'])
     expect(await codes(agent, 7.5)).toEqual(['watched', 'failing', 'long-enough', 'clearing', 'not-covered', 'alert'])
     expect(await codes(agent, 10)).toEqual(['watched', 'well', 'no-alert'])
-    const { steps } = await ask(agent, 6)
+    const steps = decided(await ask(agent, 6))
     const [alert] = (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
     expect(steps.at(-1)!.id).toBe(alert!.id)
     expect(steps.find(({ code }) => code === 'long-enough')).toMatchObject({ at: agent.at(5), length: 2 * minute })
+  })
+  it('and which rules had told somebody by then, to those of the house', async () => {
+    const agent = await device()
+    await agent.send([agent.report(1, orders('running')), agent.report(3, orders('stopped')), agent.report(5)])
+    const said = async (minutes: number | null) =>
+      (await ask(agent, minutes)).steps.filter(({ code }) => code === 'told' || code === 'not-told')
+    expect((await said(null)).map(({ code }) => code)).toEqual(['not-told'])
+    const [alert] = (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
+    const rule = {
+      target: { on: 'everyone' },
+      severities: ['critical'],
+      families: null,
+      causes: null,
+      hours: '',
+      outside: 'later',
+      tell: [{ to: 'leads' }],
+      after: 0,
+      again: null,
+      escalate: null,
+      remindAfter: null,
+      sayWell: false,
+    }
+    const made = await house.lead<{ id: number }>('POST', '/api/callouts', { name: 'By night', rule })
+    await house.pool.query(
+      `insert into callout_step (alert_id, rule_id, revision, step, n, at, severity)
+       values ($1, $2, 1, 'tell', 1, now() - interval '1 minute', 'critical')`,
+      [alert!.id, made.body.id],
+    )
+    expect(await said(null)).toMatchObject([{ code: 'told', text: 'By night', severity: 'critical', id: alert!.id }])
+    expect((await said(6)).map(({ code }) => code)).toEqual(['not-told'])
+    await house.lead('DELETE', `/api/callouts/${made.body.id}`)
   })
   it('that nothing was heard, that there is no such thing, and that nothing of then is kept', async () => {
     const agent = await device()
@@ -104,7 +137,7 @@ describe('why there was an alert, or none', () => {
     ])
     expect(during.steps.find(({ code }) => code === 'held')).toMatchObject({ text: 'Cabling', until: agent.at(12) })
     const after = await ask(agent, 15)
-    expect(after.steps.map(({ code, text }) => (code === 'not-named' ? text : code))).toEqual([
+    expect(decided(after).map(({ code, text }) => (code === 'not-named' ? text : code))).toEqual([
       'watched',
       'failing',
       'long-enough',
@@ -169,7 +202,7 @@ it('of any run of states and windows, at any moment, comes to what was in fact o
       const held = (await house.lead<HeldView[]>('GET', `/api/devices/${agent.id}/held`)).body
       for (let minutes = 0.25; minutes < states.length * 2; minutes += 1) {
         const at = agent.at(minutes)
-        const { steps } = await ask(agent, minutes)
+        const steps = decided(await ask(agent, minutes))
         const wasHeld = held.some(({ heldAt, endedAt }) => heldAt <= at && (endedAt ?? Infinity) > at)
         expect([minutes, steps.some(({ code }) => code === 'held')]).toEqual([minutes, wasHeld])
         // One that flips is opened again: when it was open stands in its entries.

@@ -15,6 +15,7 @@ import {
   type Reading,
   type Roster,
   type Severity,
+  type WhyStep,
 } from '#core'
 import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -202,6 +203,20 @@ function watchesOf(roster: Roster, observed: Observed | null): WhyPage['watches'
   })
 }
 
+/** What call-out rules had said of an alert by then, or that none had; the newest of what is said again and again. */
+async function toldSteps(db: Db, alertId: number, at: Millis): Promise<WhyStep[]> {
+  const none = { until: null, length: null, sources: [], collector: null, result: 'noted' as const }
+  const found = await rows<{ at: Millis; rule: string; severity: Severity }>(
+    db,
+    `select max(s.at) as at, coalesce(r.name, '') as rule, (array_agg(s.severity order by s.id desc))[1] as severity
+     from callout_step s left join callout_revision r on r.id = s.rule_id and r.revision = s.revision
+     where s.alert_id = $1 and s.decided_at <= $2 group by r.name order by 1`,
+    [alertId, time(at)],
+  )
+  if (!found.length) return [{ ...none, code: 'not-told', at: null, text: '', severity: null, id: alertId }]
+  return found.map(({ rule, ...said }) => ({ ...none, ...said, code: 'told', text: rule, id: alertId }))
+}
+
 /**
  * Why there was an alert about a post at a time, or was none, by what was in force and true then.
  * @throws ProblemError no-such-device, invalid
@@ -234,7 +249,10 @@ export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQu
     at,
     deviceName: device.name,
     zone: device.zone,
-    steps: why({ at, device: traits, roster, watch, instance, observed, windows, ...post }),
+    steps: [
+      ...why({ at, device: traits, roster, watch, instance, observed, windows, ...post }),
+      ...(post.alert && viewer.access !== 'contact' ? await toldSteps(pool, post.alert.id, at) : []),
+    ],
     knownSince: device.known_since > judgedAt ? device.known_since : null,
     watches: watchesOf(roster, observed),
   }

@@ -47,8 +47,8 @@ interface Said {
 }
 
 /**
- * What a rule would have sent of the last fortnight’s alerts, or mail, by the very function that decides live. People count as
- * they can be reached now.
+ * What a rule would have sent of the last fortnight’s alerts, or mail, by the very function that decides live. People
+ * count as they can be reached now.
  */
 export async function rehearseCallout(
   db: Db,

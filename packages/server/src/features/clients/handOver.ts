@@ -4,8 +4,9 @@ import type { ClientId } from '#core'
 import type { Pool } from '../../db'
 
 /**
- * What is handed over of a client: a name for each kind of line, and the statement that reads it, in an order that stays.
- * Secrets and what belongs to the house (people, policy) are not in it; of device keys there are only digests anyway.
+ * What is handed over of a client: a name for each kind of line, and the statement that reads it, in an order that
+ * stays. Secrets and what belongs to the house (people, policy) are not in it; of device keys there are only digests
+ * anyway.
  */
 const kinds: readonly [kind: string, sql: string][] = [
   ['client', 'select id, name, code, notes, agreed, agreed_hours, mail_domains, retired_at from client where id = $1'],
@@ -69,9 +70,9 @@ function ofDevices(table: string, columns: string, order: string): string {
 const atOnce = 500
 
 /**
- * All that is kept of a client as JSON Lines (one object a line, with its kind under `is`), packed by gzip (RFC 1952), as
- * it was at one moment. `readings`: the values of a report stand in the order of its series, each a metric and what it
- * is of.
+ * All that is kept of a client as JSON Lines (one object a line, with its kind under `is`), packed by gzip (RFC
+ * 1952), as it was at one moment. `readings`: the values of a report stand in the order of its series, each a metric
+ * and what it is of.
  */
 export function clientData(pool: Pool, clientId: ClientId): Transform {
   async function* lines(): AsyncGenerator<string> {

@@ -21,9 +21,9 @@ export function healthRoutes(app: FastifyInstance, pool: Pool, origin: string): 
     access: 'lead',
     summary: 'How the server does: its processes, its database, what waits, what failed in the last day',
     answer: healthSchema,
-    handle({ viewer }) {
+    async handle({ viewer }) {
       if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'This is shown to a lead of all clients.')
-      return readHealth(pool, Date.now())
+      return { ...(await readHealth(pool, Date.now())), address: origin }
     },
   })
   route(app, {

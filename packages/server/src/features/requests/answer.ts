@@ -34,8 +34,8 @@ function quoted({ from_name, from_address, text, came_at, zone }: LastMail): str
 }
 
 /**
- * Answers by mail whoever wrote last, where they want it, from the first address of the house. It waits in the outbox until it leaves, and
- * whoever answers has the request.
+ * Answers by mail whoever wrote last, where they want it, from the first address of the house. It waits in the outbox
+ * until it leaves, and whoever answers has the request.
  */
 export async function answerRequest(
   tx: Db,

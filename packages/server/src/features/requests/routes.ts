@@ -3,7 +3,9 @@ import {
   beforeQuerySchema,
   inboxBodySchema,
   inboxSchema,
+  madeSchema,
   mailAsideSchema,
+  newRequestSchema,
   requestActSchema,
   requestAnswerSchema,
   requestFileQuerySchema,
@@ -23,6 +25,7 @@ import { calloutsOf } from '../callout'
 import { actOnRequest, joinRequest, placeRequest } from './act'
 import { answerRequest } from './answer'
 import { mailAside, readInbox, requestOf, requireAll, saveInbox } from './inbox'
+import { reportRequest } from './report'
 import { requestPage, requestPart } from './views'
 
 /** What clients’ people ask by mail. */
@@ -35,6 +38,15 @@ export function requestRoutes(app: FastifyInstance, pool: Pool): void {
     answer: requestPartSchema,
     query: requestsQuerySchema,
     handle: ({ viewer, query }) => requestPart(pool, viewer, query),
+  })
+  route(app, {
+    method: 'POST',
+    url: '/api/requests',
+    access: 'technician',
+    summary: 'Make a request of what somebody called about, or a program reports',
+    answer: madeSchema,
+    body: newRequestSchema,
+    handle: ({ viewer, body }) => inTransaction(pool, (tx) => reportRequest(tx, viewer, body)),
   })
   route(app, {
     method: 'GET',

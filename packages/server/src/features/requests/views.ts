@@ -24,8 +24,8 @@ const isOf: Record<RequestsQuery['status'], string> = {
 }
 
 /**
- * A part of them: those that wait the longest first; of those that are over the newest. What is open stands in a partial
- * index, and is as many as people have to answer.
+ * A part of them: those that wait the longest first; of those that are over the newest. What is open stands in a
+ * partial index, and is as many as people have to answer.
  */
 export async function requestPart(db: Db, viewer: Viewer, query: RequestsQuery): Promise<RequestPart> {
   const order = query.status === 'closed' ? '-extract(epoch from r.closed_at)' : 'extract(epoch from r.came_at)'

@@ -5,7 +5,7 @@ import { fullText } from './time'
 /** What waits, in words. */
 export const queueWords: Record<QueueName, string> = {
   messages: 'Messages that are to leave',
-  callouts: 'Alerts about which is to be decided who is told',
+  callouts: 'Alerts and requests about which is to be decided who is told',
   settling: 'Devices to be looked at after a change',
   tasks: 'Tasks that agents have not fetched yet',
 }
@@ -20,6 +20,8 @@ export function troubleText({ code, name, since, count, answer }: Trouble): stri
       return `Nothing arrives by ${name}${from}. It said: ${answer || 'nothing'}.`
     case 'messages-failed':
       return `${countText(count, 'message')} could not leave${from}. They are kept, to be sent again.`
+    case 'mail-closed':
+      return 'Clients write to an address of this house, and no server process takes their mail.'
     case 'queue-stuck':
       return `${queueWords[name as QueueName]}: ${count} wait${from}. Look into the log of the server.`
     case 'faults':
@@ -30,5 +32,5 @@ export function troubleText({ code, name, since, count, answer }: Trouble): stri
 }
 
 /** Where it is mended. */
-export const troublePart = ({ code }: Trouble): string =>
-  code === 'mail-unset' || code === 'way-fails' || code === 'messages-failed' ? 'ways' : 'health'
+const ofWays: readonly Trouble['code'][] = ['mail-unset', 'way-fails', 'messages-failed', 'mail-closed']
+export const troublePart = ({ code }: Trouble): string => (ofWays.includes(code) ? 'ways' : 'health')

@@ -8,7 +8,11 @@ export const clientText = ({ clientName }: Pick<RequestView, 'clientName'>): str
   clientName || 'nobody knows whose'
 
 /** They wrote, and nobody has answered since. */
-export const isWaiting = ({ status, lastCameAt, answeredAt }: Pick<RequestView, 'status' | 'lastCameAt' | 'answeredAt'>) =>
+export const isWaiting = ({
+  status,
+  lastCameAt,
+  answeredAt,
+}: Pick<RequestView, 'status' | 'lastCameAt' | 'answeredAt'>) =>
   status !== 'closed' && (answeredAt === null || answeredAt < lastCameAt)
 
 /** How it stands, in few words. `at`: now */
@@ -24,6 +28,7 @@ export function standText(request: RequestView, at: Millis): string {
 
 const eventWords: Record<RequestEvent, string> = {
   came: 'wrote',
+  reported: 'reported it',
   'auto-reply': 'an automatic reply came',
   bounce: 'an answer came back',
   answered: 'answered',
@@ -41,6 +46,7 @@ const eventWords: Record<RequestEvent, string> = {
 }
 export function happenedText({ event, by, name, mail }: Pick<RequestEntry, 'event' | 'by' | 'name' | 'mail'>): string {
   if (mail && event === 'came') return `${mail.fromName || mail.fromAddress} ${eventWords.came}`
+  if (event === 'reported') return `${name} ${eventWords.reported}`
   const who = by ? `${by} ` : event === 'reopened' ? 'by what they wrote it was ' : ''
   const done = by || event !== 'reopened' ? eventWords[event] : 'opened again'
   return `${who}${done}${name ? `: ${name}` : ''}`

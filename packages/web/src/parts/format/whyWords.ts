@@ -51,6 +51,10 @@ export function whyText(step: WhyStep): string {
       return `held it back${since(step)}${until(step)}`
     case 'not-covered':
       return 'no window covered it'
+    case 'told':
+      return `and ${step.text || 'a call-out rule'} had somebody told, last ${fullText(step.at!)}`
+    case 'not-told':
+      return 'and no call-out rule had told anybody of it'
     case 'carried':
       return 'so there was an alert, carried by that of its device, of what it is reached through, or of its site'
     case 'alert':

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, onMounted, ref } from 'vue'
@@ -16,6 +18,8 @@ const password = ref('')
 /** Asked for once the server has said that one is needed. */
 const isCodeAsked = ref(false)
 const code = ref('')
+/** A telephone of one’s own; not a machine at a client. */
+const stay = ref(false)
 /** What kept somebody out who came back from the provider. */
 const fault = ref(typeof route.query.problem === 'string' ? route.query.problem : '')
 /** Asked once: whoever is not signed in hears of no changes. */
@@ -32,6 +36,7 @@ async function signIn(): Promise<void> {
     await api.post('/session', {
       email: email.value,
       password: password.value,
+      stay: stay.value,
       ...(isCodeAsked.value ? { code: code.value } : {}),
     })
     await session.load()
@@ -71,6 +76,7 @@ async function forgotten(): Promise<void> {
     <label>E-mail address<ElInput v-model="email" type="email" autocomplete="username" required autofocus /></label>
     <label>Password<ElInput v-model="password" type="password" autocomplete="current-password" required /></label>
     <label v-if="isCodeAsked">Code of your second factor, or a recovery code<ElInput v-model="code" autocomplete="one-time-code" inputmode="text" spellcheck="false" maxlength="40" required autofocus /></label>
+    <ElCheckbox v-model="stay">Stay signed in on this device</ElCheckbox>
     <p v-if="fault" class="critical" role="alert">{{ fault }}</p>
     <p v-if="heard" role="status">{{ heard }}</p>
     <button class="btn main" :disabled="busy">Sign in</button>

@@ -29,6 +29,8 @@ const faultColumns = [
         <li v-for="(trouble, i) in health.troubles" :key="i"><SeverityMark state="warning" /> <span>{{ troubleText(trouble) }} <RouterLink v-if="troublePart(trouble) !== 'health'" :to="`/setup?part=${troublePart(trouble)}`">See to it</RouterLink></span></li>
       </ul>
       <p v-else class="well"><SeverityMark state="settled" /> All is well.</p>
+      <h2>Public address</h2>
+      <p><span class="mono">{{ health.address }}</span> <span class="faint">is in every mail, invitation and command to install an agent; CUSTODE_ADDRESS says so.</span></p>
       <h2>Processes</h2>
       <p v-for="(each, i) in health.processes" :key="i">{{ each.name }}<span class="muted">{{ each.version ? `, version ${each.version}` : '' }}, up for <span :title="exactText(each.startedAt)">{{ age(each.startedAt) }}</span></span></p>
       <h2>Database</h2>

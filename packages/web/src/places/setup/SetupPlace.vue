@@ -8,6 +8,7 @@ import CalloutsPart from './callouts/CalloutsPart.vue'
 import ClientsPart from './clients/ClientsPart.vue'
 import PeoplePart from './people/PeoplePart.vue'
 import HealthPart from './HealthPart.vue'
+import SecretsPart from './SecretsPart.vue'
 import StoragePart from './StoragePart.vue'
 import TeamsPart from './teams/TeamsPart.vue'
 import TokensPart from './tokens/TokensPart.vue'
@@ -25,6 +26,7 @@ const parts = computed(() => [
   { name: 'people', title: 'People' },
   { name: 'clients', title: 'Clients and sites' },
   { name: 'tokens', title: 'Tokens' },
+  { name: 'secrets', title: 'Secrets' },
   { name: 'trail', title: 'Audit trail' },
   // It is decided for every client alike.
   ...(session.person?.clientIds === null ? [
@@ -48,6 +50,7 @@ const go = (name: string) => void router.replace({ query: { part: name } })
       <PeoplePart v-else-if="part === 'people'" />
       <ClientsPart v-else-if="part === 'clients'" />
       <TokensPart v-else-if="part === 'tokens'" />
+      <SecretsPart v-else-if="part === 'secrets'" />
       <TrailPart v-else-if="part === 'trail'" />
       <StoragePart v-else-if="part === 'storage'" />
       <HealthPart v-else />

@@ -226,6 +226,9 @@ async function save(): Promise<void> {
 .editor {
   padding: 6px 0 14px;
 }
+.name .btn {
+  white-space: nowrap;
+}
 .name {
   display: flex;
   gap: 12px;

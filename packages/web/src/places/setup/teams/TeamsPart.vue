@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { TeamView } from '#contract'
+import type { MadeFeed, NewFeed, TeamView } from '#contract'
 import { countText, day } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -29,6 +29,12 @@ async function remove(team: TeamView): Promise<void> {
   done(`${team.name} is removed.`)
   await refresh()
 }
+const feed = ref<{ name: string; address: string } | null>(null)
+async function makeFeed({ id, name }: TeamView): Promise<void> {
+  const body: NewFeed = { clientId: null, label: `Turns of ${name}`, teamId: id }
+  const made = await attempt(() => api.post<MadeFeed>('/calendar-feeds', body))
+  if (made) feed.value = { name, address: `${location.origin}${made.path}` }
+}
 async function takeBack(id: number): Promise<void> {
   if (!(await attempt(() => api.delete(`/swaps/${id}`)))) return
   done('The swap is taken back.')
@@ -50,6 +56,7 @@ async function changed(): Promise<void> {
         <h3>{{ team.name }}</h3>
         <span><template v-for="(member, i) in team.members" :key="member.id"><template v-if="i">, </template>{{ member.name }}<span v-if="member.awayUntil" class="warning" :title="exactText(member.awayUntil)"> (away until {{ fullText(member.awayUntil) }})</span></template><span v-if="!team.members.length" class="warning">nobody is in it: the leads are told in its place</span></span>
         <span class="acts">
+          <button v-if="team.rotation" class="link" :aria-label="`Calendar feed of the turns of ${team.name}`" @click="makeFeed(team)">calendar feed</button>
           <button v-if="team.rotation" class="link" :aria-label="`Swap a turn of ${team.name}`" @click="swapping = team">swap a turn</button>
           <template v-if="mayChange">
             <button class="link" :aria-label="`${team.rotation ? 'Turns' : 'Take turns'}: ${team.name}`" @click="turning = team">{{ team.rotation ? 'turns' : 'take turns' }}</button>
@@ -58,6 +65,7 @@ async function changed(): Promise<void> {
           </template>
         </span>
       </div>
+      <p v-if="feed?.name === team.name" role="status">A calendar that reads <span class="mono address">{{ feed.address }}</span> shows these turns. The address is shown once; whoever has it can read them. <RouterLink to="/maintenance/calendar">Revoke feeds</RouterLink></p>
       <template v-if="team.rotation">
         <p>On call now: <b>{{ team.onCall ?? 'nobody, turns have not begun' }}</b><template v-if="team.turns[0]"> until <time :title="exactText(team.turns[0].until, team.rotation.zone)">{{ fullText(team.turns[0].until) }}</time></template></p>
         <TurnLane :turns="team.turns" :from="from" :until="until" :zone="team.rotation.zone" :label="`Turns of ${team.name}, four weeks`" />
@@ -86,6 +94,10 @@ article {
   gap: 14px;
   align-items: baseline;
   flex-wrap: wrap;
+}
+.address {
+  overflow-wrap: anywhere;
+  user-select: all;
 }
 .acts {
   margin-left: auto;

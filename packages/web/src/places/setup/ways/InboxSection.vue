@@ -41,7 +41,7 @@ const fault = computed(() => Object.values(faults.value)[0])
       <p v-if="inbox.addresses.length">What is written to <span class="mono">{{ inbox.addresses.join(', ') }}</span> becomes a request in Rounds; answers come from {{ inbox.addresses.length === 1 ? 'there' : 'the first of them' }}.
         <span v-if="inbox.lastCameAt" class="faint">The last mail came {{ fullText(inbox.lastCameAt) }}.</span></p>
       <p v-else class="muted">No mail is taken: whoever writes hears from somewhere else.</p>
-      <p v-if="inbox.ports.length" class="faint">Taken by SMTP at <template v-for="(port, i) in inbox.ports" :key="i"><template v-if="i">, </template><span class="mono">{{ port.name }}</span> at port {{ port.port }}</template>.</p>
+      <p v-if="inbox.ports.length" class="faint">Taken by SMTP at <template v-for="(port, i) in inbox.ports" :key="i"><template v-if="i">, </template>the process <span class="mono">{{ port.name }}</span> at port {{ port.port }}</template>.</p>
       <p v-else-if="inbox.addresses.length" class="warning">No server process takes mail: set CUSTODE_MAIL_PORT where one runs, and start it again (docs/operations.md).</p>
       <form v-if="isChanging" class="row" @submit.prevent="save">
         <ElInput v-model="addresses" aria-label="Addresses" class="mono addresses" placeholder="help@lanternfield.example; several with commas" spellcheck="false" />
