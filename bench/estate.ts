@@ -8,6 +8,7 @@ import { largeChanges, type ChangeFigure } from './estate/changes'
 import { heldElsewhere, type ElsewhereFigure } from './estate/elsewhere'
 import { keystrokes, pageMemory } from './estate/page'
 import { silenceAtNight, type SilenceFigure } from './estate/silence'
+import { whoIsTold, type TellingFigure } from './estate/telling'
 import { waitingAgents } from './estate/waiting'
 import { setPolicy } from '../packages/standins/src/large/policy'
 import { keepReporting } from '../packages/standins/src/large/report'
@@ -210,6 +211,10 @@ async function measure(count: number): Promise<Measured> {
   const latencies = load.latencies().toSorted((a, b) => a - b)
   const p99 = (sorted: readonly number[]) => sorted[Math.floor(sorted.length * 0.99)] ?? Infinity
   const reports = { p99: p99(latencies), count: latencies.length, warming: p99(warming) }
+  const telling = await whoIsTold(of.href, url, cookie)
+  say(
+    `  who is told of ${telling.open} alerts: rehearsed in ${text(telling.rehearsalMillis)}, decided in ${text(telling.decidedMillis)}`,
+  )
   const changes = await largeChanges(of.href, url, cookie, load)
   for (const change of changes)
     say(`  ${change.what}: saved ${text(change.savedMillis)}, in force ${text(change.inForceMillis)}`)
@@ -226,7 +231,20 @@ async function measure(count: number): Promise<Measured> {
   await end(server)
   const silence = await silenceAtNight(of.href)
   say(`  silence of ${silence.quiet}: ${text(silence.roundMillis)} a round`)
-  return { server: figures, why, past, browser: seen, keys, memory, reports, changes, elsewhere, waiting, silence }
+  return {
+    server: figures,
+    why,
+    past,
+    browser: seen,
+    keys,
+    memory,
+    reports,
+    telling,
+    changes,
+    elsewhere,
+    waiting,
+    silence,
+  }
 }
 
 interface Measured {
@@ -238,6 +256,7 @@ interface Measured {
   memory: { megabytes: number; grown: number }
   /** `warming`: in the minutes after a start and a policy for all. */
   reports: { p99: number; count: number; warming: number }
+  telling: TellingFigure
   changes: ChangeFigure[]
   elsewhere: ElsewhereFigure
   waiting: { agents: number; cpuShare: number; megabytes: number }
@@ -245,7 +264,7 @@ interface Measured {
 }
 
 const verdict = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
-function others({ keys, memory, reports, changes, elsewhere, waiting, silence }: Measured): void {
+function others({ keys, memory, reports, telling, changes, elsewhere, waiting, silence }: Measured): void {
   say('\nOthers')
   for (const [what, millis] of Object.entries(keys))
     say(`  ${verdict(millis <= 100)} ${what}: ${text(millis)} (limit 100 ms)`)
@@ -254,6 +273,9 @@ function others({ keys, memory, reports, changes, elsewhere, waiting, silence }:
   )
   say(
     `  ${verdict(reports.p99 < 250)} reports while people read: 99 of 100 of ${reports.count} within ${text(reports.p99)} (limit 250 ms); in the minutes after a start and a policy for all within ${text(reports.warming)}`,
+  )
+  say(
+    `  ${verdict(telling.rehearsalMillis < 2000 && telling.decidedMillis < 5000)} a call-out rule for everything: rehearsed over a fortnight in ${text(telling.rehearsalMillis)} (limit 2 s); of ${telling.open} open alerts decided who is told in ${text(telling.decidedMillis)} (limit 5 s)`,
   )
   const limits = [10_000, 10_000, 2000, 2000]
   changes.forEach(({ what, savedMillis, inForceMillis, slowestReport }, i) => {

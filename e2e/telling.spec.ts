@@ -109,7 +109,7 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   // All that one does with an alert is done there, too.
   await phone.getByLabel('Note', { exact: true }).fill('on my way')
   await phone.getByRole('button', { name: /^Note/ }).click()
-  await expect(phone.getByText(/noted by .*: on my way/)).toBeVisible()
+  await expect(phone.getByText(/note by .*: on my way/)).toBeVisible()
   await phone.getByRole('button', { name: 'Hold' }).click()
   const hold = phone.getByRole('dialog')
   await expect(hold).toBeVisible()
@@ -119,7 +119,7 @@ test('a night: who is on call is told, nobody takes it, the lead is, and takes i
   await choose(phone.getByLabel('To whom'), 'Ines Vantorre')
   await phone.getByRole('button', { name: 'Hand over', exact: true }).click()
   await expect(phone.getByText(/handed to Ines Vantorre/).first()).toBeVisible()
-  await phone.getByRole('button', { name: 'Start cron' }).click()
+  await phone.getByRole('button', { name: 'Start cron', exact: true }).click()
   expect(await mailTo(page, 'ines@lanternfield.example', /Well again: tm-gate-1/)).toContain('well since')
   await phone.context().close()
 })

@@ -242,12 +242,11 @@ export const requestSubjectSchema = Joi.object<RequestSubject, true>({
   alertId: aNumber.allow(null).default(null),
   deviceId: aNumber.allow(null).default(null),
 })
+/** Without a number: the mail itself, as it came. */
 export interface RequestFileQuery {
-  n: number
+  n?: number
 }
-export const requestFileQuerySchema = Joi.object<RequestFileQuery, true>({
-  n: Joi.number().integer().min(0).max(1000).required(),
-})
+export const requestFileQuerySchema = Joi.object<RequestFileQuery, true>({ n: Joi.number().integer().min(0).max(1000) })
 
 /** A mail that became no request, and why. */
 export interface MailAside {

@@ -76,6 +76,7 @@ create table request_mail (
 create index request_mail_of on request_mail (request_id) where request_id is not null;
 create index request_mail_message on request_mail (message_id) where request_id is not null;
 create index request_mail_from on request_mail (lower(from_address), came_at);
+create index request_mail_came on request_mail (came_at);
 create index request_mail_aside on request_mail (id) where request_id is null;
 
 -- What happened to a request; nothing of it is ever changed.

@@ -95,6 +95,10 @@ describe('a mail that somebody of a client writes', () => {
     expect([...file.rawPayload]).toEqual([0x89, 0x50, 0x4e, 0x47])
     expect(file.headers['content-disposition']).toBe(`attachment; filename*=UTF-8''screen.png`)
     expect(file.headers['content-type']).toBe('application/octet-stream')
+    const { cookie } = await house.personWith('technician', null)
+    const whole = await house.app.inject({ url: `/api/request-files/${entry!.mail!.id}`, headers: { cookie } })
+    expect(whole.payload).toContain('Content-Type: multipart/mixed')
+    expect(whole.payload).toContain('screen.png')
   })
 
   it('is known by a contact before it is by a domain; where two clients know an address, it is nobody’s yet', async () => {

@@ -72,6 +72,10 @@ describe('a client that is looked after no more', () => {
   it('is handed over as a file of open formats, with everything but secrets', async () => {
     const { cookie } = await all.house.personWith('lead', null)
     const answer = await all.house.app.inject({ url: `/api/clients/${one}/data`, headers: { cookie } })
+    const both = await Promise.all(
+      [1, 2].map(() => all.house.app.inject({ url: `/api/clients/${two}/data`, headers: { cookie } })),
+    )
+    expect(both.map(({ statusCode }) => statusCode).sort()).toEqual([200, 409])
     expect(answer.headers['content-disposition']).toBe('attachment; filename="custode-tm.jsonl.gz"')
     const text = gunzipSync(answer.rawPayload).toString('utf8')
     const lines = text

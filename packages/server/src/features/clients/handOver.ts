@@ -1,7 +1,9 @@
-import { pipeline, Readable, type Transform } from 'node:stream'
+import { Readable, type Transform } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
 import { createGzip } from 'node:zlib'
-import type { ClientId } from '#core'
+import { minute, type ClientId, type Millis } from '#core'
 import type { Pool } from '../../db'
+import { ProblemError } from '../../http/problems'
 
 /**
  * What is handed over of a client: a name for each kind of line, and the statement that reads it, in an order that
@@ -66,6 +68,10 @@ function ofDevices(table: string, columns: string, order: string): string {
   return `select ${columns} from ${table} f join device d on d.id = f.device_id where d.client_id = $1 order by ${order}`
 }
 
+/** One at a time, and not for ever: each keeps a connection from those who ask for something else. */
+let running = false
+const longest: Millis = 60 * minute
+
 /** Rows are read in parts of so many, by a cursor: however much there is, little of it is held. */
 const atOnce = 500
 
@@ -73,8 +79,11 @@ const atOnce = 500
  * All that is kept of a client as JSON Lines (one object a line, with its kind under `is`), packed by gzip (RFC
  * 1952), as it was at one moment. `readings`: the values of a report stand in the order of its series, each a metric
  * and what it is of.
+ *
+ * @throws ProblemError handed-over-already
  */
 export function clientData(pool: Pool, clientId: ClientId): Transform {
+  if (running) throw new ProblemError('handed-over-already')
   async function* lines(): AsyncGenerator<string> {
     const connection = await pool.connect()
     try {
@@ -96,6 +105,11 @@ export function clientData(pool: Pool, clientId: ClientId): Transform {
   }
   // Whichever of both fails ends the other: who is handed it sees that the file breaks off.
   const packed = createGzip()
-  pipeline(Readable.from(lines()), packed, () => undefined)
+  running = true
+  pipeline(Readable.from(lines()), packed, { signal: AbortSignal.timeout(longest) })
+    .catch(() => undefined)
+    .finally(() => {
+      running = false
+    })
   return packed
 }

@@ -71,7 +71,7 @@ export function requestRoutes(app: FastifyInstance, pool: Pool): void {
     method: 'GET',
     url: '/api/request-files/:id',
     access: 'technician',
-    summary: 'An attachment of a mail, by the number of the mail and its place among the attachments',
+    summary: 'An attachment of a mail, by its place among them; without a place the mail as it came',
     answer: { media: 'application/octet-stream' },
     query: requestFileQuerySchema,
     async handle({ viewer, id, query, reply }) {
@@ -81,7 +81,11 @@ export function requestRoutes(app: FastifyInstance, pool: Pool): void {
          where m.id = $1 and ${ofClients('r.client_id', 2)}`,
         [id(), viewer.clientIds],
       )
-      const file = mail && (await attachmentOf(mail.raw, query.n))
+      const file =
+        mail &&
+        (query.n === undefined
+          ? { name: `mail-${id()}.eml`, content: mail.raw }
+          : await attachmentOf(mail.raw, query.n))
       if (!file) throw new ProblemError('no-such-mail')
       // Whatever it says that it is: it is never shown by the browser as a part of this product.
       void reply

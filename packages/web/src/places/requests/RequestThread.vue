@@ -18,8 +18,9 @@ defineProps<{ request: RequestPage }>()
         <p v-if="entry.mail.subject && entry.mail.subject !== request.subject" class="faint">{{ entry.mail.subject }}</p>
         <div class="text">{{ entry.mail.text || 'There is no text in it.' }}</div>
         <p v-if="entry.mail.isCut" class="faint">It goes on; only its beginning is kept as text.</p>
-        <p v-if="entry.mail.attachments.length" class="files">
+        <p class="files">
           <a v-for="(file, n) in entry.mail.attachments" :key="n" :href="`/api/request-files/${entry.mail.id}?n=${n}`" download>{{ file.name }} <span class="faint">{{ sizeText(file.bytes) }}</span></a>
+          <a class="faint" :href="`/api/request-files/${entry.mail.id}`" download>the mail as it came</a>
         </p>
       </template>
       <div v-else-if="entry.text" class="text">{{ entry.text }}</div>

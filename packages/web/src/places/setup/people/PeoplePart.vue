@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { Invited, PersonListed, Rounds } from '#contract'
+import type { Invited, PersonListed, RequestPart, Rounds } from '#contract'
 import { countText } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -34,15 +34,18 @@ function seenBy(clientIds: readonly number[] | null): string {
   const names = clientIds.map((id) => session.clients.find((client) => client.id === id)?.name ?? `client ${id}`)
   return names.length > 3 ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more` : names.join(', ')
 }
-/** What is open in their hands: it does not go to anybody by itself. */
+/** What is open in their hands, alerts and requests: it does not go to anybody by itself. */
 async function inHand({ id }: PersonListed): Promise<number> {
-  const { todo, working } = await api.get<Rounds>(`/rounds?who=${id}&limit=1`)
-  return todo.total + working.total
+  const [{ todo, working }, ...requests] = await Promise.all([
+    api.get<Rounds>(`/rounds?who=${id}&limit=1`),
+    ...(['open', 'taken'] as const).map((status) => api.get<RequestPart>(`/requests?status=${status}&who=${id}&limit=1`)),
+  ])
+  return todo.total + working.total + requests.reduce((sum, { total }) => sum + total, 0)
 }
 const left = ref<{ person: PersonListed; alerts: number } | null>(null)
 async function letIn(person: PersonListed, active: boolean): Promise<void> {
   const alerts = active ? 0 : ((await attempt(() => inHand(person))) ?? 0)
-  const question = `${person.name} is signed out everywhere at once and cannot sign in any more.${alerts ? ` ${countText(alerts, 'alert')} in their hands ${alerts === 1 ? 'stays' : 'stay'} there until somebody takes ${alerts === 1 ? 'it' : 'them'}.` : ''}`
+  const question = `${person.name} is signed out everywhere at once and cannot sign in any more.${alerts ? ` ${countText(alerts, 'alert or request', 'alerts and requests')} in their hands ${alerts === 1 ? 'stays' : 'stay'} there until somebody takes ${alerts === 1 ? 'it' : 'them'}.` : ''}`
   if (!active && !(await confirmed(question, 'Deactivate'))) return
   if (!(await attempt(() => api.put(`/people/${person.id}`, { active })))) return
   done(active ? `${person.name} may sign in again, with the password of before.` : `${person.name} is deactivated.`)
@@ -80,7 +83,7 @@ const columns = [
       <ElInput v-model="words" aria-label="Narrow by words" placeholder="narrow by words" clearable class="narrow" />
       <button class="btn main" @click="changing = null">Add a person</button>
     </p>
-    <p v-if="left" role="status" class="warning">{{ countText(left.alerts, 'alert') }} {{ left.alerts === 1 ? 'is' : 'are' }} still with {{ left.person.name }}:
+    <p v-if="left" role="status" class="warning">{{ countText(left.alerts, 'alert or request', 'alerts and requests') }} {{ left.alerts === 1 ? 'is' : 'are' }} still with {{ left.person.name }}:
       <RouterLink :to="`/rounds?who=${left.person.id}`">see what to hand over</RouterLink>.</p>
     <StateNotice
       :error="error"
