@@ -276,7 +276,7 @@ export interface InboxBody {
 export const inboxBodySchema = Joi.object<InboxBody, true>({
   addresses: Joi.array()
     .items(Joi.string().trim().email({ tlds: false }).max(200))
-    .unique((a: string, b: string) => a.toLowerCase() === b.toLowerCase())
+    .unique((a: unknown, b: unknown) => String(a).toLowerCase() === String(b).toLowerCase())
     .max(20)
     .required(),
 })
