@@ -134,6 +134,11 @@ const table = {
   'looking-back': [409, 'Not in the past', 'What was cannot be changed. Go back to now, and do it there.'],
   'already-ended': [409, 'Already over', 'This window has ended.'],
   'still-used': [409, 'Still used', 'This is still in use. Remove what refers to it first.'],
+  'client-out-of-use': [
+    409,
+    'Out of use',
+    'This client is out of use. A lead brings it back in Setup, Clients and sites.',
+  ],
   'handed-over-already': [
     409,
     'One at a time',

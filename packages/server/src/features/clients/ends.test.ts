@@ -2,6 +2,7 @@ import { gunzipSync } from 'node:zlib'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import type { Client, RosterWatch, MergePreview, RequestPage, RetiredClient } from '#contract'
 import { firstRow, rows } from '../../db'
+import { newKey } from '../../testing/house'
 import { openTwoClients, type TwoClients } from '../../testing/twoClients'
 
 // One of everything at a client, and work for it ends.
@@ -64,6 +65,10 @@ describe('a client that is looked after no more', () => {
     expect(await rows(all.house.pool, 'select from sweep_plan where removed_at is null')).toEqual([])
     const site = { clientId: one, name: 'New', zone: 'Europe/Lisbon', networks: [] }
     expect((await post('/api/sites', site)).status).toBe(404)
+    expect((await post('/api/enrolment-keys', newKey(all.id.site!))).body).toMatchObject({ code: 'client-out-of-use' })
+    expect((await post(`/api/devices/${all.device.id}/bring-back`)).body).toMatchObject({ code: 'client-out-of-use' })
+    const moved = await all.house.lead('PUT', `/api/devices/${all.own.id}`, { siteId: all.id.site })
+    expect(moved.body.code).toBe('client-out-of-use')
     expect((await post(`/api/clients/${one}/retire`)).status).toBe(400)
     expect((await post(`/api/clients/${one}/restore`)).status).toBe(200)
     expect(await names()).toContain('Tidemill Ferries')

@@ -16,6 +16,7 @@ import { reevaluate } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
+import { requireInUse } from '../../store/clients'
 import { takeOverFacts } from '../../store/currentFacts'
 import { recountEntries } from '../../store/logHours'
 import { cancelTasks } from '../../store/tasks'
@@ -130,6 +131,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
   ])
   if (!site) throw new ProblemError('no-such-site')
   requireClient(viewer, site.client_id, 'no-such-site')
+  await requireInUse(tx, site.client_id)
   await refuseTakenName(tx, site.client_id, body.name ?? device.name, id)
   await tx.query(
     `update device set name = coalesce($2, name), site_id = coalesce($3, site_id), client_id = $4,
@@ -191,6 +193,7 @@ async function bringBack(tx: Db, viewer: Viewer, id: DeviceId): Promise<{ id: De
       'still-used',
       'This device was merged into another, which has its history now. Bring back nothing; split is not possible.',
     )
+  await requireInUse(tx, device.client_id)
   await refuseTakenName(tx, device.client_id, device.name, id)
   await tx.query(
     'update device set retired_at = null, reinstall_until = $2, heard_at = null, version = version + 1 where id = $1',

@@ -18,6 +18,7 @@ import { firstRow, inTransaction, rows, type Db, type Pool } from '../../../db'
 import { ProblemError } from '../../../http/problems'
 import { route } from '../../../http/route'
 import type { PublicAddress } from '../../../http/transport'
+import { requireInUse } from '../../../store/clients'
 import { audit, digest, makeSecret, mayChangeAll, requireClient, ofClients, type Viewer } from '../../access'
 import { allTraits } from '../../estate'
 import { policyInForce, targetsOf } from '../../policy'
@@ -117,6 +118,7 @@ async function clientOfKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promi
 
 async function makeKey(tx: Db, body: NewEnrolmentKey, viewer: Viewer): Promise<{ id: number; key: string }> {
   const clientId = await clientOfKey(tx, body, viewer)
+  if (clientId !== null) await requireInUse(tx, clientId)
   const unknown = await rows<{ id: string }>(
     tx,
     'select r as id from unnest($1::text[]) r where r not in (select id from role)',
