@@ -140,11 +140,13 @@ useKeys(
 </template>
 
 <style scoped>
+/* As wide as what was written below it. */
 .acts {
   display: flex;
   flex-wrap: wrap;
   gap: 8px;
   margin-top: 14px;
+  max-width: 760px;
 }
 .offer {
   width: 100%;

@@ -47,7 +47,7 @@ const columns = [
       <template #client="{ row }">{{ row.clientName || 'the house' }}</template>
       <template #use="{ row }"><span class="muted">{{ useText(row) }}</span></template>
       <template #last="{ row }"><time v-if="row.usedAt" :title="exactText(row.usedAt)">{{ fullText(row.usedAt) }}</time><span v-else class="faint">not yet</span></template>
-      <template #acts="{ row }"><RouterLink :to="changedAt[row.kind as SecretKind]" :aria-label="`Change ${row.name}`">change</RouterLink></template>
+      <template #acts="{ row }"><RouterLink :to="changedAt[row.kind as SecretKind] ?? '/setup'" :aria-label="`Change ${row.name}`">change</RouterLink></template>
     </ShortTable>
     <p v-if="secrets.length" class="faint">They are sealed by a key that is not in the database, and never shown again.</p>
   </div>
