@@ -178,6 +178,50 @@ describe.skipIf(leftOut)('a server as docs/operations.md has it', () => {
     await untilWell()
   })
 
+  it('takes mail from clients at one process or the other, and answers by the mail server of the house', async () => {
+    // Both ends of mail outside of the house: a mail server that keeps what comes, and whoever writes from a client.
+    await host.sh('echo CUSTODE_MAIL_PORT=2525 >> /etc/custode/environment')
+    await host.sh(
+      'systemd-run --unit=outside /usr/local/bin/node /opt/custode/dist/programs/messages.mjs 7704 7705 2525',
+    )
+    await host.sh('systemctl restart "custode@*"')
+    await untilWell()
+    const cookie = await signIn()
+    const put = (path: string, body: object) => ask(path, { method: 'PUT', body, cookie })
+    const mail = {
+      host: '127.0.0.1',
+      port: 7705,
+      security: 'none',
+      username: '',
+      sender: 'custode@lanternfield.example',
+    }
+    expect((await put('/api/ways/mail', mail)).status).toBe(200)
+    expect((await put('/api/inbox', { addresses: ['help@lanternfield.example'] })).status).toBe(200)
+    expect((await ask('/api/ways/mail/test', { method: 'POST', cookie })).body).toContain('"isWell":true')
+    const write = async (subject: string) =>
+      (
+        await host.run(
+          `curl -fsSL http://127.0.0.1:7704/write --data-urlencode 'from=Odile <odile@tidemill.example>' --data-urlencode 'subject=${subject}' --data-urlencode 'text=It beeps.'`,
+        )
+      ).stdout.includes('It was taken')
+    const requests = async () =>
+      (JSON.parse((await ask('/api/requests', { cookie })).body) as { rows: { id: number; subject: string }[] }).rows
+    await expect.poll(() => write('Turnstile'), { timeout: 60_000, interval: 1000 }).toBe(true)
+    const { id } = (await requests())[0]!
+    const answered = { method: 'POST', body: { text: 'Try it now.' }, cookie }
+    expect((await ask(`/api/requests/${id}/answers`, answered)).status).toBe(200)
+    await expect
+      .poll(() => host.sh('curl -fsS http://127.0.0.1:7704/'), { timeout: 30_000, interval: 500 })
+      .toMatch(/odile@tidemill\.example<\/b>: Re: Turnstile/)
+    // Whichever process takes mail is ended: the other does.
+    const holder = /pid=(\d+)/.exec(await host.sh('ss -ltnpH sport = :2525'))![1]!
+    const unit = /custode@\d+/.exec(await host.sh(`cat /proc/${holder}/cgroup`))![0]
+    await host.sh(`systemctl stop ${unit}`)
+    await expect.poll(() => write('Turnstile again'), { timeout: 60_000, interval: 1000 }).toBe(true)
+    expect((await requests()).map(({ subject }) => subject)).toEqual(['Turnstile again'])
+    await host.sh(`systemctl start ${unit}`)
+  })
+
   it('all is lost but a backup, and everything is there again', async () => {
     const cookie = await signIn()
     const client = { name: 'Tidemill Ferries', code: 'tm' }

@@ -30,3 +30,9 @@ export interface SessionsEnded {
   ended: number
 }
 export const sessionsEndedSchema = answerOf<SessionsEnded>({ ended: Joi.number().integer().min(0) })
+
+/** How somebody is called. */
+export interface OwnName {
+  name: string
+}
+export const ownNameSchema = Joi.object<OwnName, true>({ name: Joi.string().trim().min(1).max(100).required() })

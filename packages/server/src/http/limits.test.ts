@@ -50,6 +50,7 @@ const impersonal = new Set([
   'POST /api/second-factor',
   'PUT /api/second-factor',
   'POST /api/second-factor/end',
+  'PUT /api/session/name',
   'PUT /api/session/password',
   'PUT /api/session/reach',
   // tokens.test.ts tries it with another client.

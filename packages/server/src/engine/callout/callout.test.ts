@@ -4,6 +4,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type {
   AlertCallouts,
   AlertView,
+  CalloutRehearsal,
   CalloutRuleBody,
   Made,
   MadeWebhook,
@@ -722,6 +723,58 @@ describe('a team', () => {
     expect((await house.lead('DELETE', `/api/teams/${team}`)).body.code).toBe('still-used')
     await house.lead('DELETE', `/api/callouts/${id}`)
     await ok(house.lead('DELETE', `/api/teams/${team}`))
+  })
+})
+
+describe('what is on record of some days', () => {
+  it('worked out anew by a rehearsal is what was said then, alert for alert', async () => {
+    // Of these two alone: what is listed of a rehearsal are the newest moments.
+    const target: CalloutRule['target'] = {
+      on: 'any',
+      of: [1, 2].map((n) => ({ on: 'name', pattern: `tm-told-${count + n}` })),
+    }
+    const ruleId = await addRule({ target })
+    const run = async (minutes: number) => {
+      // No longer than what is said again is apart: a server that runs says each.
+      for (let left = minutes; left > 0; left -= 20) {
+        await pass(Math.min(20, left) * minute)
+        await settle()
+      }
+    }
+    const first = await failing()
+    await settle()
+    await run(10)
+    const second = await failing(house.sites[1])
+    await settle()
+    await run(5)
+    await act(second.alert.id, 'take')
+    await run(60)
+    await act(first.alert.id, 'take')
+    await run(100)
+    await wellAgain(second)
+    await settle()
+    await run(25 * 60)
+    await act(first.alert.id, 'close', { text: 'given up' }, house.lead)
+    await run(40)
+    const { rows: steps } = await house.pool.query<{ alert_id: number; step: string }>(
+      'select alert_id, step from callout_step where rule_id = $1 order by alert_id, at, id',
+      [ruleId],
+    )
+    const said = steps.map(({ alert_id, step }) => `${alert_id} ${step}`)
+    const [one, two] = [first.alert.id, second.alert.id]
+    expect(said).toEqual([
+      ...['tell', 'again', 'escalate', 'again', 'untouched'].map((step) => `${one} ${step}`),
+      ...['tell', 'well'].map((step) => `${two} ${step}`),
+    ])
+    const { body } = await house.lead<CalloutRehearsal>('POST', '/api/callouts/rehearsal', {
+      name: 'the same',
+      rule: ruleOf({ target }),
+    })
+    const worked = body.moments
+      .filter(({ alertId }) => alertId === one || alertId === two)
+      .toSorted((a, b) => a.alertId! - b.alertId! || a.at - b.at)
+      .map(({ alertId, step }) => `${alertId} ${step}`)
+    expect(worked).toEqual(said)
   })
 })
 

@@ -61,4 +61,31 @@ describe('one’s own sessions', () => {
     expect((await asSecond()).statusCode).toBe(401)
     expect((await listed(one.ask)).map(({ isThis }) => isThis)).toEqual([true])
   })
+  it('last half a day, or where somebody wants to stay as long as the house allows', async () => {
+    const { signsInWith } = await house.personWith('technician', null)
+    const lengths: number[] = []
+    for (const stay of [false, true]) {
+      const payload = { ...signsInWith, stay }
+      const answer = await house.app.inject({ method: 'POST', url: '/api/session', payload })
+      const [, seconds] = /Max-Age=(\d+)/.exec(answer.headers['set-cookie'] as string)!
+      lengths.push(Number(seconds) / 3600)
+    }
+    const { body } = await house.lead<{ sessionDays: number }>('GET', '/api/house-policy')
+    expect(lengths).toEqual([12, body.sessionDays * 24])
+  })
+})
+
+it('everybody says how they are called, and the trail keeps how they were', async () => {
+  const { id, ask } = await house.personWith('contact', [house.clients[0]])
+  expect((await ask('PUT', '/api/session/name', { name: 'Odile Marrek-Vey' })).status).toBe(200)
+  expect((await ask<{ name: string }>('GET', '/api/session')).body.name).toBe('Odile Marrek-Vey')
+  expect((await ask('PUT', '/api/session/name', { name: ' ' })).status).toBe(400)
+  const line = (
+    await rows<{ detail: unknown }>(
+      house.pool,
+      `select detail from audit where object_id = $1 and action = 'changed'`,
+      [id],
+    )
+  )[0]
+  expect(line!.detail).toMatchObject({ name: 'Odile Marrek-Vey', was: { name: expect.any(String) as string } })
 })

@@ -1,4 +1,4 @@
-import { sessionsEndedSchema, sessionsSchema, type SessionListed } from '#contract'
+import { madeSchema, ownNameSchema, sessionsEndedSchema, sessionsSchema, type SessionListed } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, rows, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -24,6 +24,27 @@ export function sessionRoutes(app: FastifyInstance, pool: Pool): void {
          from session where person_id = $1 and expires_at > now() order by used_at desc, id desc limit 1000`,
         [viewer.id, digest(sessionToken(request) ?? '')],
       ),
+  })
+  route(app, {
+    method: 'PUT',
+    url: '/api/session/name',
+    access: 'contact',
+    summary: 'Say how one is called oneself',
+    answer: madeSchema,
+    body: ownNameSchema,
+    handle: ({ viewer, body }) =>
+      inTransaction(pool, async (tx) => {
+        await tx.query('update person set name = $2 where id = $1', [viewer.id, body.name])
+        await audit(tx, {
+          personId: viewer.id,
+          action: 'changed',
+          kind: 'person',
+          id: viewer.id,
+          detail: { ...body, was: { name: viewer.name } },
+        })
+        announce(tx, { topic: 'people', clientIds: null, deviceIds: [] })
+        return { id: viewer.id }
+      }),
   })
   route(app, {
     method: 'DELETE',

@@ -59,6 +59,7 @@ const workedOn: readonly AuditKind[] = [
   'device',
   'service',
   'alert',
+  'request',
   'site',
   'template',
   'assignment',

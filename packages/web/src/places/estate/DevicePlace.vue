@@ -16,7 +16,7 @@ import WindowTable from '../maintenance/WindowTable.vue'
 import DeviceAlerts from './DeviceAlerts.vue'
 import DeviceCallouts from './DeviceCallouts.vue'
 import DeviceChange from './DeviceChange.vue'
-import DeviceChanges from './DeviceChanges.vue'
+import TrailOf from '../setup/trail/TrailOf.vue'
 import DeviceCharts from './DeviceCharts.vue'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
@@ -151,7 +151,7 @@ const notCollected = computed(() => {
         />
         <DeviceCallouts v-if="session.mayChange" :device-id="id" />
       </template>
-      <DeviceChanges v-else-if="tab === 'Changes'" :device="device" />
+      <TrailOf v-else-if="tab === 'Changes'" :id="device.id" kind="device" :topics="['estate']" :device-id="device.id" />
       <template v-else>
         <WindowTable v-if="windows.data.value?.windows.length" :windows="windows.data.value.windows" />
         <p v-else class="muted pad">No window has reached this device{{ windows.data.value?.next ? ' lately' : '' }}.</p>

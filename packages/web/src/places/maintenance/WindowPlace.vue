@@ -6,6 +6,7 @@ import { day, type HeldOutcome, type WindowSubject } from '#core'
 import { outcomeText } from '../../parts/format/alertWords'
 import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
+import TrailSection from '../setup/trail/TrailSection.vue'
 import { useSession } from '../../parts/data/session'
 import { confirmed } from '../../parts/ui/confirm'
 import { attempt, done } from '../../parts/ui/notify'
@@ -124,6 +125,7 @@ async function reviewed(): Promise<void> {
       <p v-if="data.endings.length" class="muted">Held {{ heldCount }}: {{ endingsText }}.</p>
       <HeldRecord :window-id="data.id" :occurrence="chosen" :zone="data.zone" />
       <RevisionList :window="data" />
+      <TrailSection v-if="session.isStaff" :id="data.id" kind="window" :topics="['windows']" />
       <WindowDialog
         v-if="editing"
         :changed="editing.changed"

@@ -2,6 +2,7 @@
 import { useSession } from '../../parts/data/session'
 import TokensPart from '../setup/tokens/TokensPart.vue'
 import { accessWords } from '../setup/people/accessWords'
+import OwnName from './OwnName.vue'
 import OwnSecondFactor from './OwnSecondFactor.vue'
 import OwnPassword from './OwnPassword.vue'
 import OwnReach from './OwnReach.vue'
@@ -25,6 +26,8 @@ const reload = () => window.location.assign('/rounds')
       <h2>When something is wrong</h2>
       <OwnReach />
     </template>
+    <h2>Name</h2>
+    <OwnName />
     <h2>Signed in</h2>
     <OwnSessions />
     <h2>Second factor</h2>

@@ -33,6 +33,7 @@ import CauseMembers from './CauseMembers.vue'
 import CompanionList from './CompanionList.vue'
 import TakeFromMail from './TakeFromMail.vue'
 import WhySteps from './WhySteps.vue'
+import TrailSection from '../setup/trail/TrailSection.vue'
 
 const HoldDialog = defineAsyncComponent(() => import('./HoldDialog.vue'))
 
@@ -206,6 +207,7 @@ const print = () => {
               <RouterLink :to="`/estate/${alert.deviceId}?part=log`">all entries are at the device</RouterLink></template>.</p>
         </section>
       </div>
+      <TrailSection v-if="session.isStaff" :id="alert.id" kind="alert" :topics="['alerts']" />
       <HoldDialog v-if="planning && session.mayChange" :about="alert" @close="planning = false" />
     </template>
   </article>

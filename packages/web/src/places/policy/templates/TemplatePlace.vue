@@ -13,6 +13,7 @@ import { confirmed } from '../../../parts/ui/confirm'
 import { done } from '../../../parts/ui/notify'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
+import TrailSection from '../../setup/trail/TrailSection.vue'
 import { useSession } from '../../../parts/data/session'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import AssignDialog from '../assignments/AssignDialog.vue'
@@ -324,6 +325,7 @@ useKeys('Template', [
         @done="open = null"
       />
     </ElPopover>
+    <TrailSection v-if="data && session.isStaff" :id="data.id" kind="template" :topics="['policy']" />
     <AssignDialog v-if="assigning && data" :templates="[data]" :template-id="data.id" @close="assigning = false" />
   </div>
 </template>
