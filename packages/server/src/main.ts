@@ -110,7 +110,8 @@ try {
 /** Where mail from clients’ people is taken; of several processes on one machine by the one that is there first. */
 let mail: MailPort | null = null
 const triedAgain = 10_000
-async function openMail(): Promise<void> {
+/** @param isFirst what goes on to be so is not told again and again */
+async function openMail(isFirst = true): Promise<void> {
   const port = Number(process.env.CUSTODE_MAIL_PORT ?? 0)
   if (!port || stopping) return
   const host = process.env.CUSTODE_MAIL_HOST ?? '127.0.0.1'
@@ -120,8 +121,8 @@ async function openMail(): Promise<void> {
   } catch (error) {
     const isTaken = (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
     if (!isTaken) await noteFault(unasked, 'mail from clients', error)
-    app.log.info({ err: error }, `mail is not taken at ${host}, port ${port}; it is tried again`)
-    setTimeout(() => void openMail(), triedAgain).unref()
+    if (isFirst) app.log.info({ err: error }, `mail is not taken at ${host}, port ${port}; it is tried again`)
+    setTimeout(() => void openMail(false), triedAgain).unref()
   }
 }
 const sending = { vault: openVault(keyFolder), origin: address.url }

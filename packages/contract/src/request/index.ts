@@ -134,6 +134,8 @@ export interface RequestPage extends RequestView {
   zone: string
   /** The address that an answer goes to. */
   answersTo: string
+  /** Whoever asks, where the client knows them by this address. */
+  contact: { name: string; phone: string; note: string } | null
 }
 const mail = answerOf<RequestMail>({
   id,
@@ -153,6 +155,7 @@ export const requestPageSchema = answerOf<RequestPage>({
   deviceName: words,
   zone: words,
   answersTo: words,
+  contact: answerOf<NonNullable<RequestPage['contact']>>({ name: words, phone: words, note: words }).allow(null),
   entries: listOf(
     answerOf<RequestEntry>({
       at: instant,

@@ -78,7 +78,10 @@ export async function requestPage(db: Db, viewer: Viewer, id: number): Promise<R
       r.device_id as "deviceId", coalesce(d.name, '') as "deviceName",
       coalesce((select zone from site s where s.client_id = r.client_id order by s.id limit 1), 'UTC') as zone,
       coalesce((select coalesce(nullif(m.reply_to, ''), m.from_address) from request_mail m
-        where m.request_id = r.id and m.became in ('request', 'answer') order by m.id desc limit 1), '') as "answersTo"
+        where m.request_id = r.id and m.became in ('request', 'answer') order by m.id desc limit 1), '') as "answersTo",
+      (select jsonb_build_object('name', k.name, 'phone', k.phone, 'note', k.note) from contact k
+        where k.client_id = r.client_id and r.from_address <> '' and lower(k.email) = lower(r.from_address)
+        order by k.id limit 1) as contact
     ${joined}
     left join device d on d.id = r.device_id
     left join alert a on a.id = r.alert_id

@@ -33,6 +33,7 @@ async function changed(): Promise<void> {
       <h1>{{ subjectText(request) }}</h1>
       <p>{{ askerText(request) }} <span v-if="request.fromName" class="mono faint" title="An address can be forged: nobody has checked that it is theirs.">{{ request.fromAddress }}</span>
         · <time :title="exactText(request.cameAt, request.zone)">{{ fullText(request.cameAt) }}</time></p>
+      <p v-if="request.contact" class="muted">Known as {{ [request.contact.name, request.contact.phone, request.contact.note].filter(Boolean).join(' · ') }}</p>
       <RequestAbout :key="request.clientId ?? 0" :request="request" @changed="changed" />
       <AgreedLine v-if="request.clientId !== null" :client-id="request.clientId" :zone="request.zone" />
       <slot :request="request" :refresh="changed"></slot>
