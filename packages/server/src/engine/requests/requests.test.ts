@@ -103,12 +103,14 @@ describe('a mail that somebody of a client writes', () => {
 
   it('is known by a contact before it is by a domain; where two clients know an address, it is nobody’s yet', async () => {
     const [one, two] = house.clients
-    await ok(house.technician('POST', `/api/clients/${two}/contacts`, {
+    await ok(
+      house.technician('POST', `/api/clients/${two}/contacts`, {
         name: 'Bo',
         email: 'Bo@tidemill.example',
         phone: '+1',
         note: 'tills',
-      }))
+      }),
+    )
     const known = await asked({ from: 'bo@TIDEMILL.example' })
     expect(known).toMatchObject({ clientName: 'Brindle Bakeries', contact: { name: 'Bo', phone: '+1', note: 'tills' } })
     await ok(house.technician('POST', `/api/clients/${one}/contacts`, { name: 'Bo', email: 'bo@tidemill.example' }))
