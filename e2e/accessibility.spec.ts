@@ -133,7 +133,7 @@ test('at twice the size nothing but tables goes beyond the page, and an alert li
   }
   expect(Object.fromEntries(Object.entries(beyond).filter(([, list]) => list.length))).toEqual({})
   await page.goto(`${url()}/rounds`)
-  await page.locator('.row').first().click()
+  await page.getByRole('region', { name: 'To do' }).locator('.row').first().click()
   const panel = page.getByRole('dialog', { name: 'What it is about' })
   await expect(panel.getByRole('button', { name: 'Take' })).toBeVisible()
   expect(await findings(page)).toEqual([])

@@ -45,6 +45,8 @@ export default async function setup(): Promise<() => Promise<void>> {
     E2E_PLACE: place,
     E2E_DATABASE: database.url,
     E2E_PORT: String(port),
+    // A server that one of the tests starts takes mail there, too.
+    CUSTODE_MAIL_PORT: String(messages.inbox),
   })
   return async () => {
     await endLeftovers(place, ['agent', 'fleet', 'hosts', 'messages', 'server'])
