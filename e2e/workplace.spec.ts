@@ -89,7 +89,7 @@ test('somebody is added, signs in, takes an alert, and is deactivated while they
 
   await expect(theirs.getByRole('link', { name: 'Sign in again' })).toHaveCount(0)
   await page.getByRole('button', { name: 'Deactivate Hamo Threlkeld' }).click()
-  await expect(page.getByText(/1 alert in their hands stays there/)).toBeVisible()
+  await expect(page.getByText(/1 alert or request in their hands stays there/)).toBeVisible()
   await page.getByRole('button', { name: 'Deactivate', exact: true }).click()
   await expect(page.getByRole('row', { name: /Hamo Threlkeld/ })).toContainText('deactivated')
   await page.getByRole('link', { name: 'see what to hand over' }).click()

@@ -27,7 +27,7 @@ async function save(): Promise<void> {
 <template>
   <form @submit.prevent="save">
     <ElInput v-model="name" aria-label="Your name" maxlength="100" />
-    <button class="btn" :disabled="busy || name.trim() === session.person?.name">Change it</button>
+    <button class="btn" :disabled="busy || name.trim() === session.person?.name">Save the name</button>
     <p v-if="faults.name" class="critical">{{ faults.name }}</p>
   </form>
 </template>
