@@ -31,12 +31,14 @@ const longestHtml = 1_000_000
 const mostAttachments = 100
 const mostReferences = 100
 
-/** One line, as far as somebody reads. */
+/** One line, as far as somebody reads. Made well-formed once it is cut, which may leave half of a pair. */
 const line = (text: unknown, most = longestLine) =>
-  wellFormed(typeof text === 'string' ? text : '')
-    .replace(/[\p{Cc}\s]+/gu, ' ')
-    .trim()
-    .slice(0, most)
+  wellFormed(
+    (typeof text === 'string' ? text : '')
+      .replace(/[\p{Cc}\s]+/gu, ' ')
+      .trim()
+      .slice(0, most),
+  )
 
 /** Control characters but line ends and tabs say nothing to a reader. */
 const body = (text: string) =>
@@ -54,7 +56,8 @@ function headerText(headers: ParsedMail['headerLines'], name: string): string {
   return found ? line(found.line.slice(found.line.indexOf(':') + 1)) : ''
 }
 
-const idsOf = (text: string) => [...text.matchAll(/<([^<>\s]{1,900})>/g)].map((found) => found[1]!)
+/** Longer ones than an index takes are as good as none; those of RFC 5322 have no such length. */
+const idsOf = (text: string) => [...text.matchAll(/<([^<>\s]{1,300})>/g)].map((found) => found[1]!)
 
 /**
  * Reads a mail as it came (RFC 5322, MIME). HTML becomes text; nothing that it refers to is fetched.

@@ -10,6 +10,7 @@ import {
   type Millis,
 } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { wellFormed } from '../../http/wellFormed'
 import { announce } from '../../live'
 import { addRequestEntry } from './entries'
 import { readMail, type ReadMail } from './readMail'
@@ -57,7 +58,21 @@ const unread: Omit<ReadMail, 'signs'> = {
 export async function takeMail(pool: Pool, coming: ComingMail, now: Millis): Promise<TakenMail> {
   // Read before anything is locked: it takes as long as the sender wants it to.
   const mail = await readMail(coming.raw, coming.returnPath).catch(() => null)
-  const read = mail ?? { ...unread, fromAddress: coming.returnPath.slice(0, 254) }
+  try {
+    return await store(pool, coming, mail, now)
+  } catch (error) {
+    if (mail === null || !isOfTheMail(error)) throw error
+    // Asked for again it would come again for ever, and hold up what is behind it.
+    return store(pool, coming, null, now)
+  }
+}
+
+/** It is what stands in the mail that the database does not take: classes 22, 23 and 54 of PostgreSQL’s error codes. */
+const isOfTheMail = (error: unknown) => /^(22|23|54)/.test(String((error as { code?: unknown }).code))
+
+/** @param mail null: it could not be read */
+function store(pool: Pool, coming: ComingMail, mail: ReadMail | null, now: Millis): Promise<TakenMail> {
+  const read = mail ?? { ...unread, fromAddress: wellFormed(coming.returnPath.slice(0, 254)) }
   const digest = digestOf(mail, coming.raw)
   return inTransaction(pool, async (tx) => {
     await tx.query('select pg_advisory_xact_lock($1)', [lockOfMail])

@@ -79,21 +79,23 @@ export function endRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'All that is kept of a client, as JSON Lines packed by gzip',
     answer: { media: 'application/gzip' },
     async handle({ viewer, id, reply }) {
-      const { code } = await inTransaction(pool, async (tx) => {
-        const client = await takeClient(tx, viewer, id())
-        await audit(tx, {
-          personId: viewer.id,
-          action: 'handed over the data of',
-          kind: 'client',
-          id: id(),
-          clientId: id(),
-        })
-        return client
+      const { code } = await inTransaction(pool, (tx) => takeClient(tx, viewer, id()))
+      // What is refused was not handed over; what is begun is on record.
+      const data = clientData(pool, id())
+      await audit(pool, {
+        personId: viewer.id,
+        action: 'handed over the data of',
+        kind: 'client',
+        id: id(),
+        clientId: id(),
+      }).catch((error: unknown) => {
+        data.destroy()
+        throw error
       })
       void reply
         .type('application/gzip')
         .header('content-disposition', `attachment; filename="custode-${code}.jsonl.gz"`)
-      return clientData(pool, id())
+      return data
     },
   })
   route(app, {

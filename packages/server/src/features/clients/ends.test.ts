@@ -50,6 +50,11 @@ async function rowsOf(client: number, devices: readonly number[], sites: readonl
 
 describe('a client that is looked after no more', () => {
   it('is out of use with all its devices: nobody reports, enrols or sweeps there, and nothing is forgotten', async () => {
+    await all.house.pool.query(
+      `insert into alert (site_id, client_id, watch, instance, severity, status, began, raised_at, rule)
+       select $1, $2, 'site', '', 'critical', 'open', now(), now(), rule from alert where id = $3`,
+      [all.id.site, one, all.id.alert],
+    )
     const alertsBefore = await rows(all.house.pool, 'select from alert where client_id = $1', [one])
     expect((await post(`/api/clients/${one}/retire`)).status).toBe(200)
     expect(await names()).toEqual(['Brindle Bakeries'])
@@ -63,6 +68,14 @@ describe('a client that is looked after no more', () => {
       alertsBefore.length,
     )
     expect(await rows(all.house.pool, 'select from sweep_plan where removed_at is null')).toEqual([])
+    // What is told of an alert goes by its entries: each that is over says so there, that of a site, too.
+    const unsaid = await rows(
+      all.house.pool,
+      `select a.id from alert a where a.client_id = $1 and a.close_reason = 'retired' and not exists
+         (select from alert_entry e where e.alert_id = a.id and e.event = 'closed')`,
+      [one],
+    )
+    expect(unsaid).toEqual([])
     const site = { clientId: one, name: 'New', zone: 'Europe/Lisbon', networks: [] }
     expect((await post('/api/sites', site)).status).toBe(404)
     expect((await post('/api/enrolment-keys', newKey(all.id.site!))).body).toMatchObject({ code: 'client-out-of-use' })
@@ -125,11 +138,22 @@ describe('a client that is looked after no more', () => {
       'select count(*)::int as n from audit where client_id = $1',
       [one],
     ))!.n
+    for (const kind of ['digest', 'house'])
+      await all.house.pool.query(
+        `insert into callout_message (person_id, kind, state, leaves_at, content) values ($1, $2, 'sent', now(), $3)`,
+        [
+          all.id.theirTechnician,
+          kind,
+          kind === 'digest' ? '{"mail":{"text":"Tidemill: 3 alerts"}}' : '{"mail":{"text":"-"}}',
+        ],
+      )
     const theirs = await rowsOf(two, [all.own.id], [all.id.ownSite!])
     expect((await rowsOf(one, devices, sites)).length).toBeGreaterThan(25)
     const removed = await remove('Tidemill Ferries')
     expect([removed.status, removed.body.detail]).toEqual([200, undefined])
     expect(await rowsOf(one, devices, sites)).toEqual([])
+    const texts = await rows(all.house.pool, `select from callout_message where content::text ilike '%tidemill%'`)
+    expect(texts).toEqual([])
     expect(await rowsOf(two, [all.own.id], [all.id.ownSite!])).toEqual(theirs)
     expect(
       (await firstRow<{ n: number }>(all.house.pool, 'select count(*)::int as n from audit where client_id = $1', [
@@ -171,6 +195,24 @@ describe('a client that becomes a part of another', () => {
       leftOut: false,
       reason: 'theirs',
     })
+    await post('/api/callouts', {
+      name: 'Their mail',
+      rule: {
+        about: 'mail',
+        target: { on: 'client', clientId: one },
+        severities: ['critical'],
+        families: null,
+        causes: null,
+        hours: '',
+        outside: 'later',
+        tell: [{ to: 'leads' }],
+        after: 0,
+        again: null,
+        escalate: null,
+        remindAfter: null,
+        sayWell: false,
+      },
+    })
     const before = [await roster(all.device.id), await roster(all.own.id)]
     const devices = (
       await rows<{ id: number }>(all.house.pool, 'select id from device where client_id = $1', [one])
@@ -198,6 +240,12 @@ describe('a client that becomes a part of another', () => {
       )
     expect(await windows(all.device.id)).toContain('Tidemill window')
     expect(await windows(all.own.id)).not.toContain('Tidemill window')
+    // A rule about its mail is about the mail of what it is a part of, and not about everybody’s.
+    const [mailRule] = await rows<{ client_id: number; target: unknown }>(
+      all.house.pool,
+      `select client_id, rule->'target' as target from callout_rule where rule->>'about' = 'mail'`,
+    )
+    expect(mailRule).toEqual({ client_id: two, target: { on: 'client', clientId: two } })
     const callouts = await all.house.lead<{ name: string }[]>('GET', `/api/devices/${all.own.id}/callouts`)
     expect(callouts.body.map(({ name }) => name)).toEqual(['Rule for all'])
     const at = new Date(Date.now() - 1000).toUTCString()

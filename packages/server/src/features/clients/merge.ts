@@ -19,6 +19,7 @@ const targeted = [
 interface Targeted {
   id: number
   target: Target
+  isMail: boolean
 }
 const speaksOf = (target: Target, clientId: ClientId) =>
   conditionsOf(target).some((condition) => condition.on === 'client' && condition.clientId === clientId)
@@ -27,7 +28,11 @@ const speaksOf = (target: Target, clientId: ClientId) =>
 async function affected(db: Db, clientId: ClientId): Promise<Map<(typeof targeted)[number], Targeted[]>> {
   const found = new Map<(typeof targeted)[number], Targeted[]>()
   for (const each of targeted) {
-    const all = await rows<Targeted>(db, `select r.id, ${each.target} as target from ${each.view} r order by r.id`)
+    const all = await rows<Targeted>(
+      db,
+      `select r.id, ${each.target} as target, ${each.of === 'callout' ? `r.rule->>'about' = 'mail'` : 'false'} as "isMail"
+       from ${each.view} r order by r.id`,
+    )
     found.set(
       each,
       all.filter(({ target }) => speaksOf(target, clientId)),
@@ -168,8 +173,9 @@ async function sayOfSites(
   { fromId, intoId, sites }: { fromId: ClientId; intoId: ClientId; sites: readonly SiteId[] },
 ): Promise<void> {
   for (const [{ view, table, of }, list] of await affected(tx, fromId))
-    for (const { id, target } of list) {
-      const next = withoutClient(target, fromId, sites)
+    for (const { id, target, isMail } of list) {
+      // Mail is of a client, and has no site.
+      const next: Target = isMail ? { on: 'client', clientId: intoId } : withoutClient(target, fromId, sites)
       await tx.query(
         `insert into ${table} select (jsonb_populate_record(null::${table}, to_jsonb(r)
            || jsonb_build_object('revision', r.revision + 1, 'saved_by', $2::int, 'saved_at', now())
@@ -181,7 +187,10 @@ async function sayOfSites(
     }
   await tx.query('update window_revision set client_id = $2 where client_id = $1', [fromId, intoId])
   await tx.query('update callout_revision set client_id = $2 where client_id = $1', [fromId, intoId])
-  const collecting = await rows<Targeted>(tx, 'select id, target from collect_rule where removed_at is null')
+  const collecting = await rows<Omit<Targeted, 'isMail'>>(
+    tx,
+    'select id, target from collect_rule where removed_at is null',
+  )
   for (const { id, target } of collecting.filter((each) => speaksOf(each.target, fromId)))
     await tx.query('update collect_rule set target = $2 where id = $1', [
       id,

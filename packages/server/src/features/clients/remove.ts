@@ -15,9 +15,10 @@ const theirSteps = `select id from callout_step where alert_id in (${theirAlerts
 
 /** In order: what refers to something goes before it. What the client or its devices own by themselves cascades. */
 const removals: readonly string[] = [
-  // Of what told of others, too, only that it was sent.
-  `update callout_message set content = null where state in ('sent', 'failed', 'dropped')
-     and id in (select t.message_id from callout_told t where t.step_id in (${theirSteps}))`,
+  // Of what told of others, too, only that it was sent; a summary does not say of whom it told.
+  `update callout_message set content = null
+     where id in (select t.message_id from callout_told t where t.step_id in (${theirSteps}))`,
+  `update callout_message set content = null where kind = 'digest'`,
   `delete from callout_message m where kind = 'callout'
      and exists (select from callout_told t where t.message_id = m.id and t.step_id in (${theirSteps}))
      and not exists (select from callout_told t where t.message_id = m.id and t.step_id not in (${theirSteps}))`,

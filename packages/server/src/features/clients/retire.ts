@@ -38,7 +38,11 @@ export async function retireClient(tx: Db, viewer: Viewer, id: ClientId): Promis
   )
   for (const device of devices) await retireDevice(tx, viewer, device.id)
   await tx.query(
-    `update alert set status = 'closed', closed_at = now(), close_reason = 'retired' where client_id = $1 and status <> 'closed'`,
+    // Those of its sites, which are of no device.
+    `with closed as (update alert set status = 'closed', closed_at = now(), close_reason = 'retired', offered_to = null,
+       offered_by = null, offered_word = '', hidden_until = null
+       where client_id = $1 and status <> 'closed' returning id)
+     insert into alert_entry (alert_id, at, event, detail) select id, now(), 'closed', '{"reason": "retired"}' from closed`,
     [id],
   )
   await tx.query(

@@ -98,7 +98,10 @@ async function entriesOf(db: Db, id: number): Promise<RequestEntry[]> {
   return rows<RequestEntry>(
     db,
     `
-    select e.at, e.event, p.name as by, e.text, coalesce(e.detail->>'name', '') as name,
+    select e.at, e.event, p.name as by, e.text,
+      -- Whose it was before, and what of theirs it was joined to, is not for the people of another client.
+      case when e.id < (select coalesce(max(id), 0) from request_entry where request_id = $1 and event = 'placed')
+        and e.event in ('joined', 'placed') then '' else coalesce(e.detail->>'name', '') end as name,
       (e.detail->>'until')::float8 as until,
       case when m.id is not null then jsonb_build_object('id', m.id, 'became', m.became, 'fromName', m.from_name,
         'fromAddress', m.from_address, 'subject', m.subject, 'text', m.text, 'isCut', m.is_cut,
