@@ -22,8 +22,6 @@ export interface ComingMail {
 }
 export interface TakenMail {
   became: MailFate
-  /** It was here before: whoever sent it did not hear that it was taken. */
-  isKnown: boolean
   requestId: number | null
 }
 
@@ -81,7 +79,8 @@ function store(pool: Pool, coming: ComingMail, mail: ReadMail | null, now: Milli
       'select became, request_id from request_mail where digest = $1',
       [digest],
     )
-    if (known) return { became: known.became, isKnown: true, requestId: known.request_id }
+    // Whoever sent it did not hear that it was taken.
+    if (known) return { became: known.became, requestId: known.request_id }
     const { became, requestId } = mail
       ? await placeOf(tx, mail, coming.raw, now)
       : { became: 'unreadable' as const, requestId: null }
@@ -89,7 +88,7 @@ function store(pool: Pool, coming: ComingMail, mail: ReadMail | null, now: Milli
     const target = became === 'request' ? await begin(tx, read, now) : requestId
     const mailId = await keep(tx, { digest, requestId: target, became, read, raw: coming.raw, now })
     if (target !== null) await tell(tx, target, became, mailId, read, now)
-    return { became, isKnown: false, requestId: target }
+    return { became, requestId: target }
   })
 }
 

@@ -13,6 +13,7 @@ import { tokenRoutes } from './tokens'
 import { trailRoutes } from './trail'
 import { savedViewRoutes } from './views'
 
+export { requireColleague, requireLater } from './working'
 export { audit, auditAll } from './audit'
 export { accessJobs } from './jobs'
 export { sessionToken } from './cookie'

@@ -1,5 +1,5 @@
 import type { AlertActed, AlertsAct } from '#contract'
-import { day, second, type Millis, type Severity } from '#core'
+import { second, type Millis, type Severity } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
 import type { Job } from '../../engine'
 import { ProblemError } from '../../http/problems'
@@ -7,7 +7,7 @@ import { announce } from '../../live'
 import { addEntry, type NewEntry } from '../../store/alertEntries'
 import { carryPosts } from '../../store/causes'
 import { askToRead } from '../../store/tasks'
-import { audit, ofClients, type Viewer } from '../access'
+import { audit, ofClients, requireColleague, requireLater, type Viewer } from '../access'
 
 interface Acted {
   id: number
@@ -34,37 +34,6 @@ async function requireAlert(tx: Db, viewer: Viewer, id: number): Promise<Acted> 
   )
   if (!alert) throw new ProblemError('no-such-alert')
   return alert
-}
-
-/** Somebody who may see the client and change things there. @throws ProblemError *invalid* */
-async function requireColleague(
-  tx: Db,
-  id: number | undefined,
-  clientId: number,
-): Promise<{ id: number; name: string }> {
-  const person = await firstRow<{ id: number; name: string }>(
-    tx,
-    `select id, name from person
-     where id = $1 and access <> 'contact' and deactivated_at is null and (client_ids is null or $2 = any(client_ids))`,
-    [id ?? 0, clientId],
-  )
-  if (!person)
-    throw new ProblemError('invalid', 'This person may not work on alerts of this client. Choose somebody else.', [
-      { at: 'personId', message: 'may not work on it' },
-    ])
-  return person
-}
-
-/** No longer than anybody means by “later”. */
-const longestHidden: Millis = 31 * day
-
-/** @throws ProblemError *invalid* where it is over, or too far away */
-function requireLater(until: Millis | undefined, now: Millis): Millis {
-  if (until === undefined || until <= now || until > now + longestHidden)
-    throw new ProblemError('invalid', 'Choose a time to come, within a month.', [
-      { at: 'until', message: 'not within a month' },
-    ])
-  return until
 }
 
 type Entry = Omit<NewEntry, 'at' | 'personId'>

@@ -1,9 +1,9 @@
 import type { RequestAct, RequestPage, RequestPlacing, RequestSubject } from '#contract'
-import { day, type ClientId, type Millis, type RequestEvent } from '#core'
+import type { ClientId, Millis } from '#core'
 import { firstRow, time, type Db } from '../../db'
 import { addRequestEntry, announceRequest, type NewRequestEntry } from '../../engine'
 import { ProblemError } from '../../http/problems'
-import { audit, ofClients, requireClient, type Viewer } from '../access'
+import { audit, ofClients, requireClient, requireColleague, requireLater, type Viewer } from '../access'
 import { requestPage } from './views'
 
 export interface Taken {
@@ -28,7 +28,6 @@ export async function takeRequest(tx: Db, viewer: Viewer, id: number): Promise<T
   return request
 }
 
-const longestHidden: Millis = 31 * day
 type Entry = Pick<NewRequestEntry, 'event' | 'text' | 'detail'>
 
 const isNobodys = `status = 'open', taken_by = null, taken_at = null, offered_to = null, offered_by = null, offered_word = ''`
@@ -49,7 +48,7 @@ async function carryOut(tx: Db, request: Taken, act: RequestAct, viewer: Viewer,
       await set(isNobodys)
       return { event: 'given-back' }
     case 'hand-over': {
-      const person = await requireColleague(tx, act.personId, request.client_id)
+      const person = await requireColleague(tx, act.personId, request.client_id, 'requests')
       await set('offered_to = $2, offered_by = $3, offered_word = $4, hidden_until = null', [
         person.id,
         viewer.id,
@@ -63,12 +62,9 @@ async function carryOut(tx: Db, request: Taken, act: RequestAct, viewer: Viewer,
       await set(`offered_to = null, offered_by = null, offered_word = ''`)
       return { event: 'declined', text: act.text }
     case 'hide': {
-      if (act.until === undefined || act.until <= now || act.until > now + longestHidden)
-        throw new ProblemError('invalid', 'Choose a time to come, within a month.', [
-          { at: 'until', message: 'not within a month' },
-        ])
-      await set('hidden_until = $2', [time(act.until)])
-      return { event: 'hidden', text: act.text, detail: { until: act.until } }
+      const until = requireLater(act.until, now)
+      await set('hidden_until = $2', [time(until)])
+      return { event: 'hidden', text: act.text, detail: { until } }
     }
     case 'show':
       await set('hidden_until = null')
@@ -86,25 +82,6 @@ async function carryOut(tx: Db, request: Taken, act: RequestAct, viewer: Viewer,
       await set(`${isNobodys}, closed_at = null`)
       return { event: 'reopened', text: act.text }
   }
-}
-
-/** Somebody who may see what is written by people of the client. @throws ProblemError *invalid* */
-async function requireColleague(
-  tx: Db,
-  id: number | undefined,
-  clientId: ClientId | null,
-): Promise<{ id: number; name: string }> {
-  const person = await firstRow<{ id: number; name: string }>(
-    tx,
-    `select id, name from person where id = $1 and access <> 'contact' and deactivated_at is null
-       and (client_ids is null or $2 = any(client_ids))`,
-    [id ?? 0, clientId],
-  )
-  if (!person)
-    throw new ProblemError('invalid', 'This person may not see what is asked here. Choose somebody else.', [
-      { at: 'personId', message: 'may not see it' },
-    ])
-  return person
 }
 
 /** Writes down what was done: at the request, in the trail, and to the browsers. */
@@ -183,7 +160,6 @@ export async function joinRequest(tx: Db, viewer: Viewer, id: number, about: Req
     found.alert_id,
     found.device_id,
   ])
-  const event: RequestEvent = 'joined'
-  await done(tx, viewer, request, { event, detail: { name: found.name } })
+  await done(tx, viewer, request, { event: 'joined', detail: { name: found.name } })
   return requestPage(tx, viewer, id)
 }

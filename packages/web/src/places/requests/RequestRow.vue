@@ -20,49 +20,12 @@ const stands = computed(() => standText(props.request, now.value))
   </button>
 </template>
 
+<style scoped src="../rounds/row.css"></style>
+
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 13px 1fr auto;
-  gap: 13px;
-  align-items: center;
-  width: calc(100% + 20px);
-  margin: 0 -10px;
-  padding: 3px 10px;
-  text-align: left;
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--rule2);
-  cursor: pointer;
-  content-visibility: auto;
-  contain-intrinsic-size: auto 44px;
-}
-.row:hover {
-  background: var(--sheet);
-}
-.row.chosen {
-  background: var(--act-soft);
-}
 .mark {
   font: 700 24px/16px var(--serif);
   color: var(--act);
   padding-top: 10px;
-}
-small {
-  display: block;
-  font-size: 12.5px;
-  line-height: 17px;
-  color: var(--ink2);
-}
-.what {
-  min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.when {
-  text-align: right;
-  color: var(--ink2);
-  white-space: nowrap;
 }
 </style>

@@ -24,8 +24,11 @@ export function useRequests(query: ComputedRef<string | null>, since: () => Mill
   const data = shallowRef<Record<Kind, RequestPart> | null>(null)
   const error = shallowRef<ApiError | null>(null)
   let turn = 0
-  const ask = (kind: Kind, more = '') => {
-    const closed = kind === 'closed' && since() !== null ? `&since=${since()}` : ''
+  const none: RequestPart = { rows: [], total: 0, next: null }
+  const ask = (kind: Kind, more = ''): Promise<RequestPart> => {
+    // Before it is known since when they are told, none is.
+    if (kind === 'closed' && since() === null) return Promise.resolve(none)
+    const closed = kind === 'closed' ? `&since=${since()}` : ''
     return api.get<RequestPart>(`/requests?status=${kind}${closed}&${query.value ?? ''}${more}`)
   }
   async function refresh(): Promise<void> {

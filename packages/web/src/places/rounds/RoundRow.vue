@@ -55,53 +55,11 @@ const notes = computed(() =>
   </button>
 </template>
 
+<style scoped src="./row.css"></style>
+
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 13px 1fr auto;
-  gap: 13px;
-  align-items: center;
-  width: calc(100% + 20px);
-  margin: 0 -10px;
-  padding: 3px 10px;
-  text-align: left;
-  background: none;
-  border: 0;
-  border-bottom: 1px solid var(--rule2);
-  cursor: pointer;
-  /* However far somebody goes down, only what is in sight is laid out and drawn. */
-  content-visibility: auto;
-  contain-intrinsic-size: auto 44px;
-}
 .picked {
   box-shadow: inset 3px 0 0 var(--act);
   background: var(--act-soft);
-}
-.row:hover {
-  background: var(--sheet);
-}
-.row.chosen {
-  background: var(--act-soft);
-}
-small {
-  display: block;
-  font-size: 12.5px;
-  line-height: 17px;
-  color: var(--ink2);
-}
-.what {
-  min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.what small {
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.when {
-  text-align: right;
-  color: var(--ink2);
-  white-space: nowrap;
 }
 </style>
