@@ -30,7 +30,11 @@ export async function bench() {
   forget(place)
   const database = await startPostgres(place)
   try {
-    const program = process.argv.includes('--estate') ? 'estate.mjs' : 'main.mjs'
+    const program =
+      [
+        ['--estate', 'estate.mjs'],
+        ['--readings', 'readings.mjs'],
+      ].find(([option]) => process.argv.includes(/** @type {string} */ (option)))?.[1] ?? 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },

@@ -5,6 +5,8 @@ import { answerOf, count, instant, listOf } from './answer'
 /** Kinds of data that grow, as people tell them apart; `log-quiet` are the entries below a warning. */
 export const storageKinds = [
   'readings',
+  'packed',
+  'hours',
   'log',
   'log-quiet',
   'changes',
@@ -63,7 +65,9 @@ export const retentionSchema = Joi.object<Retention, true>({
 
 /** What people call each kind. */
 export const storageWords: Readonly<Record<StorageKind, string>> = {
-  readings: 'Readings',
+  readings: 'Reports as they came',
+  packed: 'Readings, packed',
+  hours: 'Readings, summed up by the hour',
   log: 'Log entries',
   'log-quiet': 'Log entries below a warning',
   changes: 'Changes of state',

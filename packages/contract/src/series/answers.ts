@@ -1,4 +1,4 @@
-import type { Bucket, Summary } from '#core'
+import { seriesLevels, type Point, type Summary } from '#core'
 import Joi from 'joi'
 import { answerOf, count, instant, listOf, words } from '../answer'
 import type { SeriesPage, SeriesView } from './index'
@@ -8,12 +8,23 @@ const figure = Joi.number()
 const series = answerOf<SeriesView>({
   metric: words,
   instance: words,
-  buckets: listOf(answerOf<Bucket>({ at: instant, min: figure, mean: figure, max: figure })),
-  summary: answerOf<Summary>({ count, min: figure, mean: figure, max: figure, p95: figure }).allow(null),
+  points: listOf(answerOf<Point>({ at: instant, min: figure, mean: figure, max: figure, count })),
+  summary: answerOf<Summary>({
+    count,
+    min: figure,
+    mean: figure,
+    max: figure,
+    p95: figure,
+    p95Error: figure.description('By which part of itself the 95th percentile may be off at most.'),
+    last: figure.allow(null),
+  }).allow(null),
 })
 export const seriesPageSchema = answerOf<SeriesPage>({
   from: instant,
   until: instant,
-  width: figure.description('Of a bucket, in milliseconds.'),
+  width: figure.description('Of a point, in milliseconds.'),
+  level: Joi.string()
+    .valid(...seriesLevels)
+    .description('What the points were made of.'),
   series: listOf(series),
 })

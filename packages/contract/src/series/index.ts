@@ -1,14 +1,16 @@
-import type { Bucket, Millis, Summary } from '#core'
+import type { Millis, Point, SeriesLevel, Summary } from '#core'
 
 export interface SeriesView {
   metric: string
   instance: string
-  buckets: Bucket[]
+  points: Point[]
   summary: Summary | null
 }
 export interface SeriesPage {
   from: Millis
   until: Millis
+  /** Of a point. */
   width: Millis
+  level: SeriesLevel
   series: SeriesView[]
 }

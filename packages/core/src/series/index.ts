@@ -1,11 +1,37 @@
 export {
+  addHour,
+  hoursOf,
+  noHours,
+  pointsOf,
+  pointsOfHours,
+  seriesLevels,
+  type HourSums,
+  type Point,
+  type SeriesLevel,
+} from './hours'
+export {
   isMetric,
   metrics,
   readingFault,
   readingText,
+  rounded,
+  valueOf,
   type Metric,
   type MetricName,
   type Reading,
   type Unit,
 } from './metrics'
-export { bucketise, quantile, summarise, type Bucket, type Sample, type Summary } from './summary'
+export {
+  daysOfWeek,
+  mergeWeeks,
+  packIntegers,
+  packSeries,
+  packWeek,
+  unpackIntegers,
+  unpackSeries,
+  unpackWeek,
+  type Week,
+} from './packed'
+export { firstNotBefore, increases, joined, noSamples, samplesBetween, union, type Samples } from './samples'
+export { emptySketch, mergeSketch, sketchError, sketchOf, sketchQuantile, type Sketch } from './sketch'
+export { quantile, summarise, summariseHours, type Summary } from './summary'

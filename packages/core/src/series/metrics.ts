@@ -10,25 +10,77 @@ export interface Metric {
   instance: string | null
   min: number
   max: number
+  /** Readings are kept as whole multiples of it. Below 1 it is one part of a whole number, as 1/1000. */
+  resolution: number
+  /** It only ever rises, until it begins anew at nothing: what counts is by how much. */
+  counter?: true
 }
 
-const max = Number.MAX_SAFE_INTEGER
+/** Far beyond what there is, and still exact when it is packed. */
+const bytes = { unit: 'bytes', min: 0, max: 1e17 } as const
+const perSecond = { unit: 'bytes/s', min: 0, max: 1e13 } as const
+const seconds = { unit: 'seconds', instance: null, min: 0, max: 1e10, resolution: 1 } as const
+const kibibyte = 1024
 
 /** Every metric that a report may carry. What is not listed here is refused, so that a typing error is noticed. */
 export const metrics = {
-  'cpu.busy': { title: 'CPU busy', unit: 'ratio', instance: null, min: 0, max: 1 },
-  'memory.size': { title: 'Memory', unit: 'bytes', instance: null, min: 0, max },
-  'memory.available': { title: 'Memory available', unit: 'bytes', instance: null, min: 0, max },
-  'paging.in': { title: 'Paged in', unit: 'bytes/s', instance: null, min: 0, max },
-  'paging.out': { title: 'Paged out', unit: 'bytes/s', instance: null, min: 0, max },
-  'load.5': { title: 'Load over five minutes per core', unit: 'per core', instance: null, min: 0, max: 1e6 },
-  'disk.size': { title: 'Disk size', unit: 'bytes', instance: 'mount point', min: 0, max },
-  'disk.free': { title: 'Disk free', unit: 'bytes', instance: 'mount point', min: 0, max },
-  'net.received': { title: 'Received', unit: 'bytes/s', instance: 'interface', min: 0, max },
-  'net.sent': { title: 'Sent', unit: 'bytes/s', instance: 'interface', min: 0, max },
-  'certificate.left': { title: 'Certificate valid for', unit: 'seconds', instance: 'port', min: -max, max },
-  uptime: { title: 'Up for', unit: 'seconds', instance: null, min: 0, max },
+  'cpu.busy': { title: 'CPU busy', unit: 'ratio', instance: null, min: 0, max: 1, resolution: 1 / 1000 },
+  'memory.size': { title: 'Memory', ...bytes, instance: null, resolution: kibibyte },
+  'memory.available': { title: 'Memory available', ...bytes, instance: null, resolution: 64 * kibibyte },
+  'paging.in': { title: 'Paged in', ...perSecond, instance: null, resolution: kibibyte },
+  'paging.out': { title: 'Paged out', ...perSecond, instance: null, resolution: kibibyte },
+  'load.5': {
+    title: 'Load over five minutes per core',
+    unit: 'per core',
+    instance: null,
+    min: 0,
+    max: 1e6,
+    resolution: 1 / 100,
+  },
+  'disk.size': { title: 'Disk size', ...bytes, instance: 'mount point', resolution: kibibyte },
+  'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte },
+  'net.received': { title: 'Received', ...perSecond, instance: 'interface', resolution: 128 },
+  'net.sent': { title: 'Sent', ...perSecond, instance: 'interface', resolution: 128 },
+  'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10 },
+  uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
+
+/** How many steps of its resolution a reading is. */
+export function stepsOf(metric: MetricName, value: number): number {
+  const { resolution } = metrics[metric]
+  // Without a zero below zero, which is not the same to everybody who compares.
+  return Math.round(resolution < 1 ? value * Math.round(1 / resolution) : value / resolution) + 0
+}
+
+/** A number of steps as a reading: `valueOf(1 / 1000, 23)` is 0.023 to the last bit. */
+export function valueOf(resolution: number, steps: number): number {
+  return resolution < 1 ? steps / Math.round(1 / resolution) : steps * resolution
+}
+
+/** Readings of a series in steps of its resolution: what is packed and summed up. */
+export function allSteps(metric: MetricName, values: Float64Array): Float64Array {
+  const { resolution } = metrics[metric]
+  const parts = resolution < 1 ? Math.round(1 / resolution) : 1
+  const step = resolution < 1 ? 1 : resolution
+  const steps = new Float64Array(values.length)
+  for (let i = 0; i < values.length; i++) steps[i] = Math.round((values[i]! * parts) / step) + 0
+  return steps
+}
+
+/** The other way round. */
+export function allValues(metric: MetricName, steps: Float64Array): Float64Array {
+  const { resolution } = metrics[metric]
+  const parts = resolution < 1 ? Math.round(1 / resolution) : 1
+  const step = resolution < 1 ? 1 : resolution
+  const values = new Float64Array(steps.length)
+  for (let i = 0; i < steps.length; i++) values[i] = (steps[i]! * step) / parts
+  return values
+}
+
+/** A reading as it is evaluated and kept: to the resolution of its metric. */
+export function rounded(metric: MetricName, value: number): number {
+  return valueOf(metrics[metric].resolution, stepsOf(metric, value))
+}
 
 export type MetricName = keyof typeof metrics
 

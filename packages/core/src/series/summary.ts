@@ -1,15 +1,17 @@
-import type { Millis } from '../units'
+import { metrics, valueOf, type MetricName } from './metrics'
+import type { HourSums } from './hours'
+import { sketchError, sketchQuantile, type Sketch } from './sketch'
 
-export interface Sample {
-  at: Millis
-  value: number
-}
 export interface Summary {
   count: number
   min: number
   mean: number
   max: number
   p95: number
+  /** By which part of itself `p95` may be off at most: 0 where it comes from the readings themselves. */
+  p95Error: number
+  /** The newest reading; null where single readings are not kept any more. */
+  last: number | null
 }
 
 /**
@@ -19,7 +21,7 @@ export interface Summary {
  * @throws RangeError when there is no value
  * @example quantile([1, 2, 3, 4], 0.5) // 2.5
  */
-export function quantile(sorted: readonly number[], p: number): number {
+export function quantile(sorted: ArrayLike<number>, p: number): number {
   if (sorted.length === 0) throw new RangeError('quantile needs at least one value')
   const index = (sorted.length - 1) * Math.min(1, Math.max(0, p))
   const lower = Math.floor(index)
@@ -27,10 +29,10 @@ export function quantile(sorted: readonly number[], p: number): number {
   return below + (index - lower) * ((sorted[lower + 1] ?? below) - below)
 }
 
-/** Count, least, mean, greatest and 95th percentile, or null where there is nothing to sum up. */
-export function summarise(values: readonly number[]): Summary | null {
+/** @returns null where there is nothing to sum up */
+export function summarise(values: Float64Array): Summary | null {
   if (values.length === 0) return null
-  const sorted = [...values].sort((a, b) => a - b)
+  const sorted = values.slice().sort()
   let sum = 0
   for (const value of sorted) sum += value
   return {
@@ -39,36 +41,32 @@ export function summarise(values: readonly number[]): Summary | null {
     mean: sum / sorted.length,
     max: sorted[sorted.length - 1]!,
     p95: quantile(sorted, 0.95),
+    p95Error: 0,
+    last: values[values.length - 1]!,
   }
-}
-
-export interface Bucket {
-  at: Millis
-  min: number
-  mean: number
-  max: number
 }
 
 /**
- * Cuts samples into spans of `width` and keeps least, mean and greatest of each, so that a chart of any length shows
- * its spikes. A span without samples gives no bucket: a gap stays a gap.
- * @param samples ascending in time
+ * The same from what became of the hours and days.
+ * @param sketch of all readings of these hours
+ * @param last the newest reading, where that is known
  */
-export function bucketise(samples: readonly Sample[], width: Millis): Bucket[] {
-  const buckets: Bucket[] = []
-  let count = 0
-  for (const { at, value } of samples) {
-    const start = Math.floor(at / width) * width
-    const last = buckets[buckets.length - 1]
-    if (last && last.at === start) {
-      count++
-      last.mean += (value - last.mean) / count
-      if (value < last.min) last.min = value
-      if (value > last.max) last.max = value
-    } else {
-      buckets.push({ at: start, min: value, mean: value, max: value })
-      count = 1
-    }
+export function summariseHours(
+  metric: MetricName,
+  hours: HourSums,
+  sketch: Sketch,
+  last: number | null,
+): Summary | null {
+  if (hours.hour.length === 0) return null
+  const { resolution } = metrics[metric]
+  const value = (steps: number) => valueOf(resolution, steps)
+  let [count, sum, min, max] = [0, 0, Infinity, -Infinity]
+  for (let i = 0; i < hours.hour.length; i++) {
+    count += hours.count[i]!
+    sum += hours.sum[i]!
+    min = Math.min(min, hours.min[i]!)
+    max = Math.max(max, hours.max[i]!)
   }
-  return buckets
+  const p95 = Math.min(value(max), Math.max(value(min), sketchQuantile(sketch, 0.95)))
+  return { count, min: value(min), mean: value(sum) / count, max: value(max), p95, p95Error: sketchError, last }
 }

@@ -1,5 +1,5 @@
 export { readAsOf, tookTooLong } from './asOf'
 export { migrate } from './migrate'
-export { ensurePartitions, oldestKept } from './partitions'
+export { ensurePartitions, lockPartitions, makePartitions, oldestKept, oldestReport, partitionsOf } from './partitions'
 export { refusedByDatabase } from './refusal'
 export { firstRow, inTransaction, openPool, rows, time, whenCommitted, type Db, type Pool } from './pool'

@@ -1,7 +1,17 @@
 import { day, type Millis } from '#core'
-import { inTransaction, type Pool } from './pool'
+import { rows, inTransaction, type Db, type Pool } from './pool'
 
-const partitioned = ['report', 'log_event', 'post_change'] as const
+type Span = 'week' | 'month' | 'year'
+/** Tables in partitions by time, and over how much time each of them reaches. */
+const partitioned = {
+  report: 'week',
+  log_event: 'week',
+  post_change: 'week',
+  packed: 'month',
+  report_day: 'month',
+  rollup: 'year',
+} as const satisfies Record<string, Span>
+export type PartitionedTable = keyof typeof partitioned
 const week = 7 * day
 
 /**
@@ -10,21 +20,79 @@ const week = 7 * day
 export const oldestKept: Millis = 30 * day
 
 /**
- * Weekly partitions from five weeks back (agents may catch up, and a demo brings history) to two weeks ahead. Called at
- * start and every few hours, so that no reading ever finds its partition missing.
+ * Reports that are older are not taken. They are kept as they came for a day more at least, so that none comes for a
+ * day whose reports are dropped.
+ */
+export const oldestReport: Millis = 13 * day
+
+/** Where the partition begins that holds a time, and where the next does. */
+function boundsOf(span: Span, at: Millis): [from: Millis, until: Millis] {
+  if (span === 'week') {
+    const from = Math.floor(at / week) * week
+    return [from, from + week]
+  }
+  const date = new Date(at)
+  const year = date.getUTCFullYear()
+  if (span === 'year') return [Date.UTC(year, 0), Date.UTC(year + 1, 0)]
+  return [Date.UTC(year, date.getUTCMonth()), Date.UTC(year, date.getUTCMonth() + 1)]
+}
+
+/** Makes the partitions that are missing for what lies between two times. */
+export async function makePartitions(db: Db, table: PartitionedTable, from: Millis, until: Millis): Promise<void> {
+  for (
+    let [start, end] = boundsOf(partitioned[table], from);
+    start < until;
+    [start, end] = boundsOf(partitioned[table], end)
+  ) {
+    const [first, next] = [new Date(start).toISOString(), new Date(end).toISOString()]
+    // Built from constants and a number only; identifiers cannot be parameters.
+    await db.query(
+      `create table if not exists ${table}_${first.slice(0, 10).replaceAll('-', '')} partition of ${table}
+       for values from ('${first}') to ('${next}')`,
+    )
+  }
+}
+
+/**
+ * Partitions from five weeks back (agents may catch up, and a demo brings history) to two weeks ahead. Called at start
+ * and every few hours, so that no reading ever finds its partition missing.
  */
 export async function ensurePartitions(pool: Pool, now: Millis): Promise<void> {
   await inTransaction(pool, async (tx) => {
-    await tx.query(`select pg_advisory_xact_lock(hashtext('custode partitions'))`)
-    for (const table of partitioned) {
-      for (let start = Math.floor((now - 5 * week) / week) * week; start < now + 2 * week; start += week) {
-        const from = new Date(start).toISOString()
-        const until = new Date(start + week).toISOString()
-        // Built from constants and a number only; identifiers cannot be parameters.
-        await tx.query(
-          `create table if not exists ${table}_${from.slice(0, 10).replaceAll('-', '')} partition of ${table} for values from ('${from}') to ('${until}')`,
-        )
-      }
-    }
+    await lockPartitions(tx)
+    // Not all are there while an older database is brought up to date.
+    const there = await rows<{ name: PartitionedTable }>(
+      tx,
+      'select name from unnest($1::text[]) t (name) where to_regclass(name) is not null',
+      [Object.keys(partitioned)],
+    )
+    for (const { name } of there) await makePartitions(tx, name, now - 5 * week, now + 2 * week)
+  })
+}
+
+/** Whoever makes or drops partitions does it alone. */
+export async function lockPartitions(tx: Db): Promise<void> {
+  await tx.query(`select pg_advisory_xact_lock(hashtext('custode partitions'))`)
+}
+
+export interface Partition {
+  name: string
+  from: Millis
+  until: Millis
+}
+
+/** The partitions of a table, oldest first. Their names are ours and end in their first day. */
+export async function partitionsOf(db: Db, table: string): Promise<Partition[]> {
+  const found = await rows<{ name: string }>(
+    db,
+    `select c.relname as name from pg_inherits i join pg_class c on c.oid = i.inhrelid
+     where i.inhparent = $1::regclass order by 1`,
+    [table],
+  )
+  return found.flatMap(({ name }) => {
+    const [, year, month, date] = /_(\d{4})(\d{2})(\d{2})$/.exec(name) ?? []
+    if (year === undefined) return []
+    const [from, until] = boundsOf(partitioned[table as PartitionedTable], Date.UTC(+year, +month! - 1, +date!))
+    return [{ name, from, until }]
   })
 }

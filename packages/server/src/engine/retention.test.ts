@@ -3,6 +3,7 @@ import type { Storage, StorageKind } from '#contract'
 import { day } from '#core'
 import { ensurePartitions } from '../db'
 import { openHouse, type House } from '../testing/house'
+import { packReadings } from './packing'
 import { applyRetention, dailyRetention } from './retention'
 
 let house: House
@@ -50,10 +51,16 @@ const countOf = async (from: string) =>
   Number((await house.pool.query<{ n: number }>(`select count(*) as n from ${from}`)).rows[0]!.n)
 
 it('each kind is kept as long as is said, by the week where it is dropped by the week, and what is in use for ever', async () => {
+  await expect(applyRetention(house.pool, Date.now())).rejects.toThrow('Not all reports')
+  // All but what is too old to be kept packed.
+  expect(await countOf('report')).toBe(5)
+  await packReadings(house.pool, Date.now(), async () => undefined)
   await applyRetention(house.pool, Date.now())
-  // 35 days, and the week in which they end.
-  expect(await countOf('report')).toBeGreaterThanOrEqual(2)
-  expect(await countOf(`report where at < now() - interval '42 days'`)).toBe(0)
+  // 14 days, and the week in which they end.
+  expect(await countOf('report')).toBeGreaterThanOrEqual(1)
+  expect(await countOf(`report where at < now() - interval '21 days'`)).toBe(0)
+  expect(await countOf(`packed where day > now() - interval '400 days'`)).toBe(5)
+  expect(await countOf(`packed where day < now() - interval '432 days'`)).toBe(0)
   expect(await countOf('log_event where level = 6')).toBe(2)
   expect(await countOf(`log_event where level = 3 and at > now() - interval '90 days'`)).toBe(3)
   expect(await countOf(`log_event where at < now() - interval '97 days'`)).toBe(0)

@@ -1,35 +1,74 @@
 import { day, type Millis } from '#core'
-import { inTransaction, rows, time, type Pool } from '../db'
+import { inTransaction, partitionsOf, rows, time, type Db, type Pool } from '../db'
+import { eachAlone } from './alone'
 import { kept, retentionDays, type Kept } from '../store/retention'
 import { sampleSizes } from '../store/storage'
 
 /** Rows are deleted device range by device range, so that no statement holds much for long. */
 const devicesAtOnce = 500
 
-/** Weekly partitions of a table whose last moment is before this. The names are ours and end in their first day. */
-async function partitionsBefore(pool: Pool, table: string, until: Millis): Promise<string[]> {
-  const found = await rows<{ name: string }>(
-    pool,
-    `select c.relname as name from pg_inherits i join pg_class c on c.oid = i.inhrelid
-     where i.inhparent = $1::regclass order by 1`,
-    [table],
+/**
+ * Reports as they came are dropped once every one of them is packed. Days of which more are kept than packed are due
+ * again, whatever was the cause, and the week stays until then.
+ * @throws Error where some are not packed yet
+ */
+async function requirePacked(tx: Db, week: string): Promise<void> {
+  const { rowCount } = await tx.query(
+    // By the primary key of the partition, once, in its order.
+    `with came as (
+       select r.device_id, (r.at at time zone 'UTC')::date as day, 
+         count(distinct date_trunc('milliseconds', r.at)) as reports
+       from ${week} r where exists (select from device d where d.id = r.device_id) group by 1, 2
+     ), missing as (
+       select c.device_id, c.day from came c
+       left join packed p on p.device_id = c.device_id and p.n = 0 and p.day = c.day
+       where coalesce(p.count, 0) < c.reports
+     ), due as (
+       insert into pack_due (device_id, day) select m.device_id, m.day from missing m
+       where exists (select from packed_to t where t.device_id = m.device_id and t.until > m.day)
+     )
+     select from missing limit 1`,
   )
-  return found
-    .map(({ name }) => name)
-    .filter((name) => {
-      const [, year, month, date] = /_(\d{4})(\d{2})(\d{2})$/.exec(name) ?? []
-      return year !== undefined && Date.UTC(+year, +month! - 1, +date!) + 7 * day <= until
-    })
+  if (rowCount) throw new NotPackedError(`Not all reports of ${week} are packed. They are dropped when they are.`)
 }
 
-async function forgetKind(pool: Pool, { tables, partitioned, forget = [], kind }: Kept, until: Millis): Promise<void> {
+class NotPackedError extends Error {}
+
+async function dropPartition(pool: Pool, table: string, name: string, mustBePacked: boolean): Promise<void> {
+  if (table === 'report' && mustBePacked) {
+    // What is to be packed again is to stay so, though the week stays too.
+    const refused = await inTransaction(pool, (tx) =>
+      requirePacked(tx, name).then(
+        () => null,
+        (error: unknown) => {
+          if (error instanceof NotPackedError) return error
+          throw error
+        },
+      ),
+    )
+    if (refused) throw refused
+  }
+  await inTransaction(pool, async (tx) => {
+    // Whoever reads the table is waited for, and whoever comes next waits behind: not for long. It goes next time.
+    await tx.query(`set local lock_timeout = '5s'`)
+    await tx.query(`drop table if exists ${name}`)
+  })
+}
+
+/** @param packedFrom what is older is not kept packed either */
+async function forgetKind(
+  pool: Pool,
+  { tables, partitioned, forget = [], kind }: Kept,
+  until: Millis,
+  packedFrom: Millis,
+): Promise<void> {
   if (partitioned)
-    for (const name of await partitionsBefore(pool, tables[0], until))
-      await inTransaction(pool, async (tx) => {
-        // Whoever reads the table is waited for, and whoever comes next waits behind: not for long. It goes next time.
-        await tx.query(`set local lock_timeout = '5s'`)
-        await tx.query(`drop table if exists ${name}`)
-      })
+    for (const table of tables)
+      // One that cannot go yet keeps no other.
+      await eachAlone(
+        (await partitionsOf(pool, table)).filter((partition) => partition.until <= until),
+        (partition) => dropPartition(pool, table, partition.name, partition.until > packedFrom),
+      )
   for (const statement of forget) {
     if (kind !== 'log-quiet') {
       await pool.query(statement, [time(until)])
@@ -56,7 +95,7 @@ export async function applyRetention(pool: Pool, now: Millis): Promise<void> {
   const failures: unknown[] = []
   for (const each of kept)
     try {
-      await forgetKind(pool, each, now - days[each.kind] * day)
+      await forgetKind(pool, each, now - days[each.kind] * day, now - days.packed * day)
     } catch (error) {
       failures.push(error)
     }

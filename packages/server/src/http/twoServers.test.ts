@@ -49,8 +49,8 @@ it('an agent may report to either, in turn and at once; each report is stored on
   const twin = atSecond(agent)
   const full = {
     readings: [
-      ['disk.size', '/', 100],
-      ['disk.free', '/', 5],
+      ['disk.size', '/', 100e9],
+      ['disk.free', '/', 4e9],
     ] as never,
   }
   for (let i = 1; i <= 12; i++) {
@@ -84,8 +84,8 @@ it('what is changed at one is seen at the other: lists, counts, policy, and by b
   const agent = await house.enrol(house.sites[1], 'tm-new')
   for (const ago of [2, 1, 0]) {
     const readings = [
-      ['disk.size', '/', 100],
-      ['disk.free', '/', 5],
+      ['disk.size', '/', 100e9],
+      ['disk.free', '/', 4e9],
     ] as never
     await agent.send([agent.report(0, { at: Date.now() - ago * minute, readings })])
   }
@@ -98,6 +98,6 @@ it('what is changed at one is seen at the other: lists, counts, policy, and by b
   const after = await ask<BoardPage>(cookie, '/api/devices')
   expect(after.counts!.total).toBe(before.counts!.total + 1)
   const [row] = await ask<BoardDevice[]>(cookie, `/api/device-rows?ids=${agent.id}`)
-  expect(row).toMatchObject({ name: 'tm-new', disks: [{ mount: '/', free: 5 }] })
+  expect(row).toMatchObject({ name: 'tm-new', disks: [{ mount: '/', free: 4e9 }] })
   expect((await ask<Rounds>(cookie, '/api/rounds')).todo.rows.map(({ deviceName }) => deviceName)).toContain('tm-new')
 })

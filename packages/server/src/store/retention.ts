@@ -3,7 +3,8 @@ import { rows, type Db } from '../db'
 
 /**
  * Everything that grows, and what becomes of it. `tables`: what counts to its size, the first is whose age is told.
- * Dropped by the week where `partitioned`, else deleted by `forget`, whose $1 is the time before which nothing is kept.
+ * Dropped by the partition where `partitioned`, else deleted by `forget`, whose $1 is the time before which nothing is
+ * kept.
  */
 export interface Kept {
   kind: StorageKind
@@ -22,8 +23,18 @@ const before = '$1::timestamptz'
 
 /** In order of deletion: what refers to something goes before it. */
 export const kept: readonly Kept[] = [
-  // Agents may catch up for 30 days (`oldestKept`); a week is dropped when all of it is older.
-  { kind: 'readings', tables: ['report', 'layout'], days: 35, least: 31, time: 'at', partitioned: true },
+  // Agents may catch up for 13 days (`oldestReport`); a week is dropped when all of it is older, and packed.
+  {
+    kind: 'readings',
+    tables: ['report', 'layout', 'packed_to', 'pack_due'],
+    days: 14,
+    least: 14,
+    time: 'at',
+    partitioned: true,
+  },
+  // Looking back reaches as far, at least over the longest that anybody compares with.
+  { kind: 'packed', tables: ['packed', 'series', 'report_day'], days: 400, least: 35, time: 'day', partitioned: true },
+  { kind: 'hours', tables: ['rollup'], days: 1830, least: 35, time: 'week', partitioned: true },
   { kind: 'log', tables: ['log_event', 'log_hour'], days: 90, least: 31, time: 'at', partitioned: true },
   {
     // Severities of RFC 5424: 5 notice, 6 informational, 7 debug. Mostly nine of ten entries.

@@ -1,6 +1,6 @@
 import type { Storage, StorageKind, StoredKind } from '#contract'
 import type { Millis } from '#core'
-import { firstRow, rows, type Db, type Pool } from '../db'
+import { firstRow, partitionsOf, rows, type Db, type Pool } from '../db'
 import { kept, retentionDays } from './retention'
 
 interface SizeRow {
@@ -44,19 +44,14 @@ export async function sampleSizes(pool: Pool): Promise<void> {
   await pool.query(`delete from storage_sample where day < current_date - 400`)
 }
 
-/** Of a table in weekly partitions the beginning of the oldest week that holds anything: no key leads with the time. */
+/** Of a table in partitions by time the beginning of the oldest that holds anything: no key leads with the time. */
 async function oldestOf(db: Db, table: string, column: string): Promise<Millis | null> {
-  const weeks = await rows<{ name: string }>(
-    db,
-    `select c.relname as name from pg_inherits i join pg_class c on c.oid = i.inhrelid
-     where i.inhparent = $1::regclass and pg_relation_size(c.oid) > 0 order by 1 limit 1`,
-    [table],
-  )
-  const [, year, month, date] = /_(\d{4})(\d{2})(\d{2})$/.exec(weeks[0]?.name ?? '') ?? []
-  if (year !== undefined) return Date.UTC(+year, +month! - 1, +date!)
   const isPartitioned = await firstRow(db, 'select from pg_partitioned_table where partrelid = $1::regclass', [table])
-  if (isPartitioned) return null
-  return (await firstRow<{ at: Millis | null }>(db, `select min(${column}) as at from ${table}`))!.at
+  if (!isPartitioned)
+    return (await firstRow<{ at: Millis | null }>(db, `select min(${column}) as at from ${table}`))!.at
+  for (const { name, from } of await partitionsOf(db, table))
+    if (await firstRow(db, `select from ${name} limit 1`)) return from
+  return null
 }
 
 export async function readStorage(db: Db): Promise<Storage> {

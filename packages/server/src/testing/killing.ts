@@ -5,23 +5,27 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { build } from 'esbuild'
 import seedrandom from 'seedrandom'
 
-/** Two processes that do a server's timers on one database; one of them is ended with SIGKILL again and again. */
+/** Two processes that do a server's work on one database; one of them is ended with SIGKILL again and again. */
 export class Killing {
   readonly folder: string
   kills = 0
   readonly random: () => number
   private readonly running = new Set<ChildProcess>()
 
+  /** What processes are started with from now on, beside what this one has. */
+  readonly env: Record<string, string> = {}
+
   private constructor(name: string) {
     this.folder = join(process.cwd(), 'node_modules', '.cache', `custode-${name}-${process.pid}`)
     this.random = seedrandom(name)
   }
 
-  static async prepare(name: string): Promise<Killing> {
+  /** @param program beside this file, which says something once it is running; by default it does a server's timers */
+  static async prepare(name: string, program = 'timersProcess.ts'): Promise<Killing> {
     const killing = new Killing(name)
     mkdirSync(killing.folder, { recursive: true })
     await build({
-      entryPoints: [join(import.meta.dirname, 'timersProcess.ts')],
+      entryPoints: [join(import.meta.dirname, program)],
       outfile: killing.program,
       bundle: true,
       platform: 'node',
@@ -38,7 +42,7 @@ export class Killing {
 
   private async start(databaseUrl: string, waits: boolean): Promise<ChildProcess> {
     const child = spawn(process.execPath, [this.program], {
-      env: { ...process.env, DATABASE_URL: databaseUrl, CUSTODE_KEYS: this.folder },
+      env: { ...process.env, DATABASE_URL: databaseUrl, CUSTODE_KEYS: this.folder, ...this.env },
       stdio: ['ignore', 'pipe', 'inherit'],
     })
     this.running.add(child)

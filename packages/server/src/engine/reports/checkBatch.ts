@@ -14,15 +14,17 @@ import {
 import {
   day,
   readingFault,
+  rounded,
   second,
   type Collector,
   type Facts,
   type FactSubject,
   type LogEvent,
+  type MetricName,
   type Millis,
   type Reading,
 } from '#core'
-import { oldestKept } from '../../db'
+import { oldestKept, oldestReport } from '../../db'
 import { ProblemError } from '../../http/problems'
 
 /** A report that passed every check, its times corrected to the server's clock. */
@@ -152,7 +154,8 @@ function checkReadings(report: Report, pointer: string, refuse: Refuse): Reading
         entry,
       )
     seen.add(`${metric}|${instance}`)
-    readings.push([metric, instance, value] as Reading)
+    // As it will be kept: what is looked at later is what was judged.
+    readings.push([metric as MetricName, instance, rounded(metric as MetricName, value as number)])
   })
   return readings
 }
@@ -202,7 +205,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
     if (error) return refuseAll('report-not-valid', error.message)
     const report = raw as Report
     const at = madeAt(report, batch, offset, now)
-    if (now - at > oldestKept) return refuseAll('too-old', 'Readings older than 30 days are not taken any more.')
+    if (now - at > oldestReport) return refuseAll('too-old', 'Reports older than 13 days are not taken any more.')
     reports.push({
       seq: report.seq,
       at,

@@ -23,7 +23,7 @@ describe('a batch', () => {
       agent.report(1, {
         readings: [
           ['cpu.busy', '', 0.25],
-          ['disk.free', '/', 7],
+          ['disk.free', '/', 7168],
         ],
       }),
       agent.report(2),
@@ -36,7 +36,7 @@ describe('a batch', () => {
     )
     expect(found).toEqual([
       {
-        value: [0.25, 7],
+        value: [0.25, 7168],
         series: [
           ['cpu.busy', ''],
           ['disk.free', '/'],

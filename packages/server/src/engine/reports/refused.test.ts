@@ -79,7 +79,7 @@ describe('a report that PostgreSQL refuses', () => {
   it('leaves no series that others cannot read: nothing is remembered that was rolled back', async () => {
     const [first, second] = [await fresh(), await fresh()]
     await house.pool.query(`alter table log_event add constraint odd check (text <> 'the odd one') not valid`)
-    const readings: Report['readings'] = [['disk.free', `/srv/${Date.now()}`, 7]]
+    const readings: Report['readings'] = [['disk.free', `/srv/${Date.now()}`, 7168]]
     await first.send([first.report(1, { readings, events: [entry(first.at(1), 'the odd one')] })])
     await house.pool.query('alter table log_event drop constraint odd')
     await second.send([second.report(1, { readings })])

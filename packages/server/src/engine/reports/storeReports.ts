@@ -10,11 +10,21 @@ interface Layout {
   id: number
   names: readonly (readonly [metric: string, instance: string])[]
 }
-/** By the names as JSON. */
-const layouts = new Map<string, Layout>()
-/** What each device sent last: mostly it sends the same names again, and comparing is cheaper than spelling them. */
-const lastOf = new Map<DeviceId, Layout>()
+interface KnownLayouts {
+  /** By the names as JSON. */
+  byNames: Map<string, Layout>
+  /** What each device sent last: mostly it sends the same names again, and comparing is cheaper than spelling them. */
+  lastOf: Map<DeviceId, Layout>
+}
+/** Of each database: another has other numbers. */
+const known = new WeakMap<Pool, KnownLayouts>()
 const mostLayouts = 50_000
+
+function knownTo(pool: Pool): KnownLayouts {
+  let found = known.get(pool)
+  if (!found) known.set(pool, (found = { byNames: new Map(), lastOf: new Map() }))
+  return found
+}
 
 function fits({ names }: Layout, readings: readonly Reading[]): boolean {
   if (names.length !== readings.length) return false
@@ -30,6 +40,7 @@ function fits({ names }: Layout, readings: readonly Reading[]): boolean {
  */
 export async function layoutsOf(pool: Pool, deviceId: DeviceId, reports: readonly CheckedReport[]): Promise<number[]> {
   const ids: number[] = []
+  const { lastOf } = knownTo(pool)
   for (const { readings } of reports) {
     let last = lastOf.get(deviceId)
     if (!last || !fits(last, readings)) {
@@ -45,8 +56,9 @@ export async function layoutsOf(pool: Pool, deviceId: DeviceId, reports: readonl
 async function layoutOf(pool: Pool, readings: readonly Reading[]): Promise<Layout> {
   const names = readings.map(([metric, instance]) => [metric, instance] as const)
   const series = JSON.stringify(names)
-  const known = layouts.get(series)
-  if (known) return known
+  const { byNames } = knownTo(pool)
+  const found = byNames.get(series)
+  if (found) return found
   const digest = createHash('sha256').update(series).digest()
   // The update that changes nothing makes the row come back when it was there already.
   const row = await firstRow<{ id: number }>(
@@ -56,8 +68,8 @@ async function layoutOf(pool: Pool, readings: readonly Reading[]): Promise<Layou
     [digest, series],
   )
   const layout = { id: row!.id, names }
-  if (layouts.size >= mostLayouts) layouts.clear()
-  layouts.set(series, layout)
+  if (byNames.size >= mostLayouts) byNames.clear()
+  byNames.set(series, layout)
   return layout
 }
 
@@ -168,6 +180,12 @@ const statement = (name: string, unlocked: string) => ({
       from unnest($20::int[], $21::timestamptz[], $22::bigint[], $23::boolean[], $24::int[], $25::text[])
         r (device, at, seq, late, layout, value)
       join guard on guard.id = r.device
+    ), due as (
+      -- What is packed by now, or may be soon: its day is packed again.
+      insert into pack_due (device_id, day)
+      select distinct r.device, (r.at at time zone 'UTC')::date
+      from unnest($20::int[], $21::timestamptz[]) r (device, at) join guard on guard.id = r.device
+      where r.at < now() - interval '5 minutes'
     )
     select id from guard`,
 })

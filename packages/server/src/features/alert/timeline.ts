@@ -1,8 +1,19 @@
 import type { AlertTimeline, TimelineItem } from '#contract'
-import { hour, logLevels, minute, targets, type LogLevel, type Millis, type Severity, type Updates } from '#core'
+import {
+  hour,
+  logLevels,
+  minute,
+  noSamples,
+  targets,
+  type LogLevel,
+  type Millis,
+  type Severity,
+  type Updates,
+} from '#core'
 import { rows, time, type Pool } from '../../db'
 import { loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
+import { readReadings } from '../../store/series'
 import { occurrenceEnd, windowOfOccurrence } from '../../store/windows'
 import { ofClients, type Viewer } from '../access'
 
@@ -172,20 +183,13 @@ async function installed(pool: Pool, { deviceId }: Subject, { from, until }: Spa
   })
 }
 
-/** It is up for less than it was: it was restarted, at most one report before. By the primary key (device, at). */
+/** It is up for less than it was: it was restarted, at most one report before. */
 async function restarts(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
-  const found = await rows<{ at: Millis; up: number }>(
-    pool,
-    `
-    select r.at, r.value[l.n] as up from report r
-    join lateral (select ord::int as n from layout y, jsonb_array_elements(to_jsonb(y.series)) with ordinality s (pair, ord)
-      where y.id = r.layout_id and s.pair->>0 = 'uptime') l on true
-    where r.device_id = $1 and r.at between $2 and $3 order by r.at limit 5000`,
-    [deviceId, time(from), time(until)],
-  )
-  return found.flatMap(({ at, up }, i) =>
-    i > 0 && up < found[i - 1]!.up ? [item({ at: at - up * 1000, kind: 'restarted' })] : [],
-  )
+  if (deviceId === null) return []
+  const read = await readReadings(pool, deviceId, ['uptime'], from, until + 1)
+  const { at, value } = read.get('uptime|')?.samples ?? noSamples
+  const begins = [...at].flatMap((time, i) => (i > 0 && value[i]! < value[i - 1]! ? [time - value[i]! * 1000] : []))
+  return begins.map((begin) => item({ at: begin, kind: 'restarted' }))
 }
 
 /** What else happened around an alert, on its device and at its site. @throws ProblemError no-such-alert */

@@ -20,6 +20,7 @@ import {
 import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { policyAsOf } from '../../store/policy'
+import { reportOnRecord } from '../../store/series'
 import { traitsOf, type TraitsRow } from '../../store/traits'
 import { windowsReaching } from '../../store/windows'
 import { requireDevice } from '../estate'
@@ -58,14 +59,13 @@ async function deviceAt(db: Db, id: number, at: Millis): Promise<DeviceThen> {
 interface KeptReport {
   at: Millis
   receivedAt: Millis
-  value: number[]
-  series: [MetricName, string][]
+  readings: Reading[]
   newest: boolean
   /** The shortest time between it and the few before it; null: there are none. */
   gap: Millis | null
 }
 async function reportAt(db: Db, id: number, at: Millis): Promise<KeptReport | null> {
-  return firstRow<KeptReport>(
+  const found = await firstRow<Omit<KeptReport, 'readings'> & { value: number[]; series: [MetricName, string][] }>(
     db,
     `
     select r.at, r.received_at as "receivedAt", r.value, y.series,
@@ -77,6 +77,23 @@ async function reportAt(db: Db, id: number, at: Millis): Promise<KeptReport | nu
     where r.device_id = $1 and r.at <= $2 and r.at > $3 order by r.at desc limit 1`,
     [id, time(at), time(at - reportsBack)],
   )
+  if (!found) return reportLongAgo(db, id, at)
+  return { ...found, readings: found.series.map(([metric, instance], i) => [metric, instance, found.value[i]!]) }
+}
+
+/** Of a time of which reports are not kept as they came, by what is packed of them: when it came in nobody knows. */
+async function reportLongAgo(db: Db, id: number, at: Millis): Promise<KeptReport | null> {
+  const found = await reportOnRecord(db, id, at, reportsBack)
+  if (!found) return null
+  const times = [found.at, ...found.before]
+  const gaps = times.slice(1).map((time, i) => times[i]! - time)
+  return {
+    at: found.at,
+    receivedAt: found.at,
+    readings: found.readings,
+    newest: false,
+    gap: gaps.length ? Math.min(...gaps) : null,
+  }
 }
 
 function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Observed {
@@ -85,7 +102,7 @@ function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Obser
     // How often it reported then is not kept, and may have been another interval than today’s.
     interval: Math.max(device.interval_ms, report.gap ?? 0),
     heardAt: report.at,
-    readings: report.series.map(([metric, instance], i): Reading => [metric, instance, report.value[i]!]),
+    readings: report.readings,
     facts,
     events: [] as LogEvent[],
     // What failed before is not kept: of older reports it is not known.

@@ -4,6 +4,7 @@ import { createGzip } from 'node:zlib'
 import { minute, type ClientId, type Millis } from '#core'
 import type { Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
+import { handedReadings } from './handedReadings'
 
 /**
  * What is handed over of a client: a name for each kind of line, and the statement that reads it, in an order that
@@ -57,11 +58,6 @@ const kinds: readonly [kind: string, sql: string][] = [
   ],
   ['change', ofDevices('post_change', 'f.*', 'f.device_id, f.at')],
   ['log', ofDevices('log_event', 'f.*', 'f.device_id, f.at, f.seq, f.n')],
-  [
-    'readings',
-    `select f.device_id, f.at, l.series, f.value from report f join device d on d.id = f.device_id
-     left join layout l on l.id = f.layout_id where d.client_id = $1 order by f.device_id, f.at, f.seq`,
-  ],
 ]
 
 function ofDevices(table: string, columns: string, order: string): string {
@@ -77,8 +73,7 @@ const atOnce = 500
 
 /**
  * All that is kept of a client as JSON Lines (one object a line, with its kind under `is`), packed by gzip (RFC
- * 1952), as it was at one moment. `readings`: the values of a report stand in the order of its series, each a metric
- * and what it is of.
+ * 1952), as it was at one moment.
  *
  * @throws ProblemError handed-over-already
  */
@@ -97,6 +92,7 @@ export function clientData(pool: Pool, clientId: ClientId): Transform {
         }
         await connection.query('close lines')
       }
+      for await (const line of handedReadings(connection, clientId)) yield `${JSON.stringify(line)}\n`
     } finally {
       // Whoever is handed it may have gone: what was begun ends with its connection.
       await connection.query('rollback').catch(() => undefined)

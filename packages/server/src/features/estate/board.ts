@@ -13,6 +13,7 @@ import {
   type Severity,
 } from '#core'
 import { rows, type Db } from '../../db'
+import { latestOnRecord } from '../../store/series'
 import { ofClients } from '../access'
 
 export interface BoardRow {
@@ -58,7 +59,8 @@ const select = `
   select d.id, d.name, d.client_id, c.name as client_name, d.site_id, s.name as site_name, s.zone, d.kind, d.os_family,
          d.os_name, d.roles, d.tags, d.takes_tasks, d.addresses, d.heard_at, d.last_at, d.interval_ms,
          d.reported_interval_ms, d.security_updates, d.other_updates, d.oldest_security_at, d.updates_known, d.failed,
-         d.services_read, a.list as alerts, h.list as held, l.hours, l.entries, l.errors, k.disk_series, k.disk_value
+         d.services_read, a.list as alerts, h.list as held, l.hours, l.entries, l.errors, k.disk_series, k.disk_value,
+         d.disks_at
   from device d
   join client c on c.id = d.client_id
   join site s on s.id = d.site_id
@@ -170,5 +172,21 @@ export async function boardRows(
   ids: readonly DeviceId[],
   now: Millis,
 ): Promise<BoardRow[]> {
-  return rows<BoardRow>(db, select, [clientIds, ids, Math.floor(now / hour)])
+  const found = await rows<BoardRow & { disks_at: number | null }>(db, select, [clientIds, ids, Math.floor(now / hour)])
+  // Of who is silent for so long, or of a time so long ago, that no report is kept as it came.
+  const older = found.filter((row) => row.disk_series === null && row.disks_at !== null)
+  if (older.length) {
+    const latest = await latestOnRecord(
+      db,
+      older.map(({ id }) => id),
+      now,
+      ['disk.size', 'disk.free'],
+    )
+    for (const row of older) {
+      const readings = latest.get(row.id)?.readings ?? []
+      row.disk_series = readings.map(([metric, instance]) => [metric, instance])
+      row.disk_value = readings.map(([, , value]) => value)
+    }
+  }
+  return found
 }

@@ -19,6 +19,7 @@ import { announce } from '../../live'
 import { requireInUse } from '../../store/clients'
 import { takeOverFacts } from '../../store/currentFacts'
 import { recountEntries } from '../../store/logHours'
+import { moveReadings } from '../../store/series'
 import { cancelTasks } from '../../store/tasks'
 import { wayUp } from '../../store/upstream'
 import { audit, digest, makeSecret, requireClient, ofClients, type Viewer } from '../access'
@@ -240,6 +241,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
       { at: 'from', message: 'merged already' },
     ])
   await closeAll(tx, from, 'merged')
+  await moveReadings(tx, from, id)
   for (const table of ['report', 'post_change', 'alert', 'held', 'remediation', 'response'] as const)
     await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.

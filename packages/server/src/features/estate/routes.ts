@@ -29,6 +29,7 @@ import { route } from '../../http/route'
 import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
 import { retentionDays } from '../../store/retention'
+import { latestOnRecord } from '../../store/series'
 import { traitsOf } from '../../store/traits'
 import { behindOf, dependsOn } from '../../store/upstream'
 import { windowsReaching } from '../../store/windows'
@@ -81,7 +82,7 @@ interface MoreRow {
 }
 
 /** The newest value of each series. Not all are read with each report, but each once an hour. */
-async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
+async function latestOf(db: Db, id: number, now: Millis): Promise<DevicePage['latest']> {
   // Backwards along the key of one device, within the partition of this week or two.
   const found = await rows<{ at: number; series: [string, string][]; value: number[] }>(
     db,
@@ -103,7 +104,8 @@ async function latestOf(db: Db, id: number): Promise<DevicePage['latest']> {
     for (const [collector] of mine) told.add(collector)
     return mine.map(([, metric, instance, number]): [string, string, number] => [metric, instance, number])
   })
-  return newestFirst[0] ? { at: newestFirst[0].at, readings } : null
+  if (newestFirst[0]) return { at: newestFirst[0].at, readings }
+  return (await latestOnRecord(db, [id], now)).get(id) ?? null
 }
 
 /** The newest parts of a device's reports that were refused; of a long one its beginning is enough to know it again. */
@@ -149,7 +151,7 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
     oldEntries: more.old_entries,
     refusedCount: more.refused_count,
     refused: !isPast && more.refused_count && viewer.access !== 'contact' ? await refusedOf(db, id) : [],
-    latest: await latestOf(db, id),
+    latest: await latestOf(db, id, now),
     roster: {
       sentAt: isPast || mark === more.roster_sent ? more.roster_sent_at : null,
       confirmedAt: isPast || mark === more.roster_confirmed ? more.roster_confirmed_at : null,

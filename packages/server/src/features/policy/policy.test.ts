@@ -534,15 +534,16 @@ describe('the agent', () => {
         ['disk.free', '/', free],
       ] as [string, string, number][],
     })
-    await office.send([office.report(10, disk(1e9))])
-    for (let at = 11; at < 30; at++) await office.send([office.report(at, at % 2 ? { rested: ['disks'] } : disk(1e9))])
+    await office.send([office.report(10, disk(1_024_000_000))])
+    for (let at = 11; at < 30; at++)
+      await office.send([office.report(at, at % 2 ? { rested: ['disks'] } : disk(1_024_000_000))])
     expect(
       (await house.lead<{ watch: string; status: string }[]>('GET', `/api/devices/${office.id}/alerts`)).body,
     ).toMatchObject([{ watch: 'disk.space', status: 'open' }])
     const { latest, disks } = (await house.lead<DevicePage>('GET', `/api/devices/${office.id}`)).body
     expect([latest!.readings.find(([metric]) => metric === 'disk.free'), disks[0]?.free]).toEqual([
-      ['disk.free', '/', 1e9],
-      1e9,
+      ['disk.free', '/', 1_024_000_000],
+      1_024_000_000,
     ])
   })
 })

@@ -21,23 +21,23 @@ const height = 92
 const unit = computed(() => metrics[props.series.metric as MetricName].unit)
 const text = (value: number) => readingText(unit.value, value)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
-const top = computed(() => Math.max(...props.series.buckets.map((bucket) => bucket.max), unit.value === 'ratio' ? 1 : 0))
+const top = computed(() => Math.max(...props.series.points.map((point) => point.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
 /** Of levels only those within what was read: others would press it flat. */
 const levels = computed(() => (props.lines ?? []).filter(({ value }) => value >= 0 && value <= (top.value || 1)))
 const path = computed(() =>
-  props.series.buckets
-    .map((bucket, i, all) => {
-      const gap = i === 0 || bucket.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
-      return `${gap ? 'M' : 'L'}${x.value(bucket.at).toFixed(1)} ${y.value(bucket.mean).toFixed(1)}`
+  props.series.points
+    .map((point, i, all) => {
+      const gap = i === 0 || point.at - all[i - 1]!.at > 4 * Math.max(60_000, (props.until - props.from) / 400)
+      return `${gap ? 'M' : 'L'}${x.value(point.at).toFixed(1)} ${y.value(point.mean).toFixed(1)}`
     })
     .join(''),
 )
 /** From the least to the greatest of each span: a peak stays a peak however long the time is. */
 const band = computed(() => {
-  const up = props.series.buckets.map((bucket) => `${x.value(bucket.at).toFixed(1)} ${y.value(bucket.max).toFixed(1)}`)
-  const down = props.series.buckets
-    .map((bucket) => `${x.value(bucket.at).toFixed(1)} ${y.value(bucket.min).toFixed(1)}`)
+  const up = props.series.points.map((point) => `${x.value(point.at).toFixed(1)} ${y.value(point.max).toFixed(1)}`)
+  const down = props.series.points
+    .map((point) => `${x.value(point.at).toFixed(1)} ${y.value(point.min).toFixed(1)}`)
     .reverse()
   return up.length ? `M${[...up, ...down].join('L')}Z` : ''
 })

@@ -46,7 +46,7 @@ const recent = useResource(
   },
   { topics: ['reports'], deviceId: () => props.device.id },
 )
-const last = (series: SeriesView | null) => series?.buckets.at(-1)?.mean ?? null
+const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
 const serviceColumns = [
   { key: 'name', title: 'Service' },
   { key: 'start', title: 'Start' },

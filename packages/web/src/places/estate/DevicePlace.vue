@@ -17,7 +17,7 @@ import DeviceAlerts from './DeviceAlerts.vue'
 import DeviceCallouts from './DeviceCallouts.vue'
 import DeviceChange from './DeviceChange.vue'
 import TrailOf from '../setup/trail/TrailOf.vue'
-import DeviceCharts from './DeviceCharts.vue'
+import DeviceReadings from './readings/DeviceReadings.vue'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
@@ -140,7 +140,7 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
-      <DeviceCharts v-else-if="tab === 'Readings'" :device="device" />
+      <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device="device" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
       <template v-else-if="tab === 'Alerts'">

@@ -1,0 +1,256 @@
+import { day, hoursOf, minute, packIntegers, packWeek, sketchOf, type DeviceId, type Millis } from '#core'
+import { makePartitions, migrate, openPool, rows, type Pool } from '../packages/server/src/db'
+import { packReadings } from '../packages/server/src/engine/packing'
+import { askSeries, dateOf, readDays, type DeviceDay } from '../packages/server/src/store/series'
+import { estateOf } from '../packages/standins/src/estate'
+import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
+
+const { CUSTODE_ROOT: root = '', CUSTODE_DATABASE: url = '' } = process.env
+const say = (text: string) => process.stdout.write(`${text}\n`)
+const figure = (value: number, digits = 2) => value.toFixed(digits)
+const millions = (value: number) => `${figure(value / 1e6, 1)} M`
+const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
+
+/** So many devices are read for a day; the others of the large estate have the same readings again. */
+const distinct = 200
+const reportEvery: Millis = minute
+const today = Math.floor(Date.now() / day)
+const recorded = today - 1
+
+const noPause = async () => undefined
+
+async function makeDevices(pool: Pool, count: number): Promise<DeviceId[]> {
+  const found = await rows<{ id: DeviceId }>(
+    pool,
+    `insert into device (client_id, site_id, name, kind, os_family, os_name, key_digest)
+     select 1, 1, 'bench-' || n, 'server', 'linux', 'Linux', '' from generate_series(1, $1::int) n returning id`,
+    [count],
+  )
+  return found.map(({ id }) => id)
+}
+
+/** A day of reports, as the demo's devices make them, a few milliseconds off now and then. */
+async function report(pool: Pool, devices: readonly DeviceId[]): Promise<number> {
+  const estate = estateOf(devices.length, 'bench')
+  const layouts = new Map<string, number>()
+  let readings = 0
+  for (const [i, id] of devices.entries()) {
+    const device = new SimulatedDevice(estate.devices[i]!, 'bench', Date.now())
+    const reports: [at: Date, value: string][] = []
+    let layout: number | undefined
+    for (let at = recorded * day + i; at < (recorded + 1) * day; at += reportEvery) {
+      const read = device.readings(at)
+      readings += read.length
+      const series = JSON.stringify(read.map(([metric, instance]) => [metric, instance]))
+      layout ??= layouts.get(series)
+      if (layout === undefined) {
+        const [made] = await rows<{ id: number }>(
+          pool,
+          'insert into layout (digest, series) values (sha256($1::text::bytea), $1::jsonb) returning id',
+          [series],
+        )
+        layouts.set(series, (layout = made!.id))
+      }
+      reports.push([new Date(at + Math.round(4 * Math.random())), `{${read.map((reading) => reading[2]).join()}}`])
+    }
+    await pool.query(
+      `insert into report (device_id, at, seq, received_at, late, layout_id, value)
+       select $1, at, n, at, false, $2, value::float8[]
+       from unnest($3::timestamptz[], $4::text[]) with ordinality r (at, value, n)`,
+      [id, layout, reports.map(([at]) => at), reports.map(([, value]) => value)],
+    )
+  }
+  return readings
+}
+
+const bytesOf = async (pool: Pool, ...tables: string[]) =>
+  Number(
+    (
+      await rows<{ bytes: string }>(
+        pool,
+        `select sum(pg_total_relation_size(t.relid)) as bytes from unnest($1::text[]) n (name)
+         cross join lateral pg_partition_tree(n.name::regclass) t where t.isleaf`,
+        [tables],
+      )
+    )[0]!.bytes,
+  )
+
+/** Seconds of this process and of its database together, and by the clock. */
+async function timed(work: () => Promise<unknown>): Promise<{ seconds: number; cpu: number }> {
+  const began = performance.now()
+  const before = process.cpuUsage()
+  await work()
+  const { user, system } = process.cpuUsage(before)
+  return { seconds: (performance.now() - began) / 1000, cpu: (user + system) / 1e6 }
+}
+
+async function packing(pool: Pool, devices: readonly DeviceId[]): Promise<void> {
+  const readings = await report(pool, devices)
+  await pool.query('vacuum analyze report')
+  const raw = await bytesOf(pool, 'report')
+  const packed = await timed(() => packReadings(pool, Date.now(), noPause))
+  const bytes = (await bytesOf(pool, 'packed', 'report_day')) / readings
+  const summed = (await bytesOf(pool, 'rollup')) / readings
+  say(`Readings of ${devices.length} devices over a day, one report a minute: ${millions(readings)}`)
+  say(
+    `  ${judge(bytes <= 2)} packed, with indexes: ${figure(bytes)} bytes a reading (limit 2; as they came ${figure(raw / readings, 1)})`,
+  )
+  say(`       summed up by the hour, beside that: ${figure(summed)} bytes a reading`)
+  const speed = readings / packed.seconds
+  say(
+    `  ${judge(speed >= 1e6)} packed and summed up: ${millions(speed)} readings/s by the clock (limit 1 M), ${millions(readings / packed.cpu)} per second of this process`,
+  )
+}
+
+/** The same days again, earlier, as the store keeps them. */
+async function spread(pool: Pool, devices: readonly DeviceId[], daysBack: number, weeksBack: number): Promise<void> {
+  await makePartitions(pool, 'rollup', (today - weeksBack * 7) * day, today * day)
+  for (const { name } of await rows<{ name: string }>(
+    pool,
+    `select relid::text as name from unnest('{packed,rollup,report_day}'::text[]) n (name)
+     cross join lateral pg_partition_tree(n.name::regclass) where isleaf`,
+  ))
+    await pool.query(`alter table ${name} set unlogged`)
+  for (let i = 0; i < devices.length; i += 20) {
+    const part = devices.slice(i, i + 20)
+    const days = await readDays(
+      pool,
+      part.map((deviceId) => ({ deviceId, from: recorded, until: recorded })),
+    )
+    for (const each of days.values()) await again(pool, each, daysBack, weeksBack)
+  }
+}
+
+async function again(pool: Pool, { deviceId, times, series }: DeviceDay, daysBack: number, weeksBack: number) {
+  const earlier = Array.from({ length: daysBack }, (_, i) => i + 1)
+  const shift = (by: number) => packIntegers(times.map((at) => at - by * day))
+  await pool.query(
+    `with t as (select * from unnest($3::int[], $4::bytea[]) t (back, data))
+     insert into packed select p.device_id, p.n, p.day - t.back, p.count, case p.n when 0 then t.data else p.data end
+     from packed p cross join t where p.device_id = $1 and p.day = $2`,
+    [deviceId, dateOf(recorded), earlier, earlier.map((by) => Buffer.from(shift(by)))],
+  )
+  const numbers = await rows<{ n: number; metric: string; instance: string }>(
+    pool,
+    'select n, metric, instance from series where device_id = $1',
+    [deviceId],
+  )
+  const thisWeek = Math.floor(today / 7)
+  const made: [n: number, week: string, data: Buffer][] = []
+  for (const { metric, instance, samples } of series.values()) {
+    const { n } = numbers.find((each) => each.metric === metric && each.instance === instance)!
+    const hours = hoursOf(metric, samples)
+    const sketch = sketchOf(samples.value)
+    for (let week = thisWeek - weeksBack; week < thisWeek; week++) {
+      const all = Array.from({ length: 7 }, (_, d) => d)
+      const column = (values: readonly number[]) => all.flatMap(() => values)
+      const data = packWeek(week, {
+        hours: {
+          hour: all.flatMap((d) => hours.hour.map((hour) => (week * 7 + d) * 24 + (hour % 24))),
+          count: column(hours.count),
+          min: column(hours.min),
+          max: column(hours.max),
+          sum: column(hours.sum),
+        },
+        days: new Map(all.map((d) => [week * 7 + d, sketch])),
+      })
+      made.push([n, dateOf(week * 7), Buffer.from(data)])
+    }
+  }
+  await pool.query(
+    `insert into rollup select $1, * from unnest($2::int[], $3::date[], $4::bytea[]) on conflict do nothing`,
+    [deviceId, made.map(([n]) => n), made.map(([, week]) => week), made.map(([, , data]) => data)],
+  )
+}
+
+/** What the first devices have, for as many more. */
+async function multiply(pool: Pool, from: number, until: number): Promise<void> {
+  for (const [table, columns] of [
+    ['series', 'n, metric, instance'],
+    ['packed', 'n, day, count, data'],
+    ['rollup', 'n, week, data'],
+    ['packed_to', 'until'],
+  ] as const)
+    await pool.query(
+      `insert into ${table} select p.device_id + $1 * k, ${columns
+        .split(', ')
+        .map((column) => `p.${column}`)
+        .join()}
+       from generate_series($2::int, $3::int) k cross join ${table} p where p.device_id <= $1`,
+      [distinct, from / distinct, until / distinct - 1],
+    )
+  await pool.query('analyze')
+}
+
+interface Asked {
+  what: string
+  span: Millis
+  metrics: string[] | null
+  limit: number
+}
+const asked: readonly Asked[] = [
+  { what: 'one series over 2 days', span: 2 * day, metrics: ['cpu.busy'], limit: 50 },
+  { what: 'one series over 30 days', span: 30 * day, metrics: ['cpu.busy'], limit: 100 },
+  { what: 'one series over 365 days', span: 365 * day, metrics: ['cpu.busy'], limit: 100 },
+  { what: 'all series of a device over 30 days', span: 30 * day, metrics: null, limit: 300 },
+]
+
+async function ask(pool: Pool, devices: readonly DeviceId[]): Promise<number[]> {
+  const found: number[] = []
+  for (const { span, metrics } of asked) {
+    const took: number[] = []
+    for (let i = 0; i < 100; i++) {
+      const deviceId = devices[(i * 7919) % devices.length]!
+      const until = recorded * day + day - (i % 24) * 60 * minute
+      const began = performance.now()
+      await askSeries(pool, { deviceId, metrics, from: until - span, until, points: 600 })
+      took.push(performance.now() - began)
+    }
+    found.push(took.sort((a, b) => a - b)[94]!)
+  }
+  return found
+}
+
+/** How quickly readings come back that something is to be computed with. */
+async function stream(pool: Pool, devices: readonly DeviceId[], days: number): Promise<void> {
+  let readings = 0
+  const { seconds, cpu } = await timed(async () => {
+    for (let i = 0; i < devices.length; i += 10) {
+      const part = devices.slice(i, i + 10)
+      const read = await readDays(
+        pool,
+        part.map((deviceId) => ({ deviceId, from: recorded - days, until: recorded - 1 })),
+      )
+      for (const { series } of read.values()) for (const { samples } of series.values()) readings += samples.at.length
+    }
+  })
+  say(
+    `  unpacked, ${devices.length} devices over ${days} days: ${millions(readings)} readings, ${millions(readings / seconds)}/s by the clock, ${millions(readings / cpu)} per second of this process`,
+  )
+}
+
+const most = Math.max(1000, Number(process.argv[process.argv.indexOf('--readings') + 1]) || 10_000)
+const pool = openPool(url, 4)
+await migrate(pool, `${root}/packages/server/src/db/migrations`, Date.now())
+await pool.query(`insert into client (name, code) values ('Bench', 'bn')`)
+await pool.query(`insert into site (client_id, name, zone) values (1, 'Bench', 'UTC')`)
+const devices = await makeDevices(pool, most)
+await packing(pool, devices.slice(0, distinct))
+say('the same over 31 days and, summed up, over a year…')
+await spread(pool, devices.slice(0, distinct), 31, 53)
+await multiply(pool, distinct, 1000)
+const few = await ask(pool, devices.slice(0, 1000))
+say(`…of ${most} devices…`)
+if (most > 1000) await multiply(pool, 1000, most)
+const many = await ask(pool, devices)
+say(`Asked for at random, 95 of 100 answers within:`)
+asked.forEach(({ what, limit }, i) => {
+  say(
+    `  ${judge(many[i]! <= limit)} ${what.padEnd(38)} ${figure(many[i]!, 0).padStart(4)} ms of ${most} devices (limit ${limit} ms), ${figure(few[i]!, 0)} ms of 1000`,
+  )
+})
+say(
+  `  on disk: packed ${figure((await bytesOf(pool, 'packed')) / 1e9, 1)} GB, summed up ${figure((await bytesOf(pool, 'rollup')) / 1e9, 1)} GB`,
+)
+await stream(pool, devices.slice(0, 100), 14)
+await pool.end()

@@ -1,0 +1,3 @@
+export { largestPacked } from './column'
+export { packIntegers, packSeries, unpackIntegers, unpackSeries } from './day'
+export { daysOfWeek, mergeWeeks, packWeek, unpackWeek, type Week } from './week'

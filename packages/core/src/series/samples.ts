@@ -1,0 +1,79 @@
+import type { Millis } from '../units'
+
+/** Readings of one series in columns: times ascending, each once, in milliseconds since 1970; a value for each. */
+export interface Samples {
+  at: Float64Array
+  value: Float64Array
+}
+
+export const noSamples: Samples = { at: new Float64Array(0), value: new Float64Array(0) }
+
+/** The first index at which a time is not before `at`. */
+export function firstNotBefore(times: Float64Array, at: Millis): number {
+  let low = 0
+  let high = times.length
+  while (low < high) {
+    const middle = (low + high) >>> 1
+    if (times[middle]! < at) low = middle + 1
+    else high = middle
+  }
+  return low
+}
+
+/** Those from `from` on and before `until`; without a copy. */
+export function samplesBetween({ at, value }: Samples, from: Millis, until: Millis): Samples {
+  const first = firstNotBefore(at, from)
+  const last = firstNotBefore(at, until)
+  return { at: at.subarray(first, last), value: value.subarray(first, last) }
+}
+
+/** All of both, each time once; where both have one, the second's value counts. */
+export function union(a: Samples, b: Samples): Samples {
+  if (a.at.length === 0) return b
+  if (b.at.length === 0) return a
+  const at = new Float64Array(a.at.length + b.at.length)
+  const value = new Float64Array(at.length)
+  let i = 0
+  let j = 0
+  let n = 0
+  while (i < a.at.length || j < b.at.length) {
+    const isFirst = j >= b.at.length || (i < a.at.length && a.at[i]! < b.at[j]!)
+    if (!isFirst && a.at[i] === b.at[j]) i++
+    at[n] = isFirst ? a.at[i]! : b.at[j]!
+    value[n++] = isFirst ? a.value[i++]! : b.value[j++]!
+  }
+  return { at: at.subarray(0, n), value: value.subarray(0, n) }
+}
+
+/** Of pieces that follow each other in time. */
+export function joined(pieces: readonly Samples[]): Samples {
+  if (pieces.length === 1) return pieces[0]!
+  const length = pieces.reduce((sum, piece) => sum + piece.at.length, 0)
+  if (length === 0) return noSamples
+  const at = new Float64Array(length)
+  const value = new Float64Array(length)
+  let filled = 0
+  for (const piece of pieces) {
+    at.set(piece.at, filled)
+    value.set(piece.value, filled)
+    filled += piece.at.length
+  }
+  return { at, value }
+}
+
+/**
+ * What a counter rose by since the reading before. One that is lower than before began anew at nothing, as after a
+ * restart. What the first one rose by is not known, so it has no value.
+ * @param before the last reading ahead of these
+ */
+export function increases({ at, value }: Samples, before?: number): Samples {
+  const skipped = before === undefined ? 1 : 0
+  const result = new Float64Array(Math.max(0, at.length - skipped))
+  let last = before ?? value[0]!
+  for (let i = skipped; i < at.length; i++) {
+    const reading = value[i]!
+    result[i - skipped] = reading >= last ? reading - last : reading
+    last = reading
+  }
+  return { at: at.subarray(Math.min(skipped, at.length)), value: result }
+}

@@ -1,0 +1,1 @@
+export { packingRound, packReadings } from './pack'

@@ -1,0 +1,195 @@
+import { day, hour, minute, type DeviceId, type Millis } from '#core'
+import { inTransaction, lockPartitions, makePartitions, oldestKept, rows, time, type Db, type Pool } from '../../db'
+import {
+  dayKey,
+  dayOf,
+  daysAfterCounters,
+  emptyDay,
+  readDays,
+  readReports,
+  rollUp,
+  tryPackingLock,
+  unionOfDays,
+  writeDays,
+  type DeviceDay,
+  type ReportSpan,
+} from '../../store/series'
+
+/**
+ * Reports are packed when they are so old. Whoever stores one that is older than a third of this says so (`pack_due`,
+ * in the statement that stores it), and no statement takes as long as what is left: so none is missed.
+ */
+const settled: Millis = 15 * minute
+/** A day is packed again as it grows, whenever so much of it has come. */
+const growth: Millis = 3 * hour
+/** Of so many devices together, in one transaction. */
+const atOnce = 16
+
+/** Days of a device that are to be read as they came, and what is packed of them after that. */
+interface Task {
+  deviceId: DeviceId
+  spans: ReportSpan[]
+  /** Up to where it is packed then; null: as before. */
+  until: Millis | null
+  /** The `pack_due` that are done with that. */
+  dueIds: number[]
+}
+
+interface Standing {
+  id: DeviceId
+  until: Millis | null
+  first: Millis | null
+  next: Millis | null
+  due: { id: number; day: number }[]
+}
+
+/**
+ * What is to be packed of these devices, but for those that somebody deletes or merges: their turn comes, or never. Who
+ * begins to do so meanwhile waits until it is done. By the primary keys of `packed_to` and `report` and the index of
+ * `pack_due`.
+ */
+async function standings(tx: Db, deviceIds: readonly DeviceId[]): Promise<Standing[]> {
+  return rows<Standing>(
+    tx,
+    `
+    select d.id, p.until,
+      case when p.until is null then (select min(at) from report where device_id = d.id) end as first,
+      (select min(at) from report where device_id = d.id and at >= p.until) as next,
+      coalesce((select jsonb_agg(jsonb_build_object('id', u.id, 'day', u.day - '1970-01-01'::date))
+        from pack_due u where u.device_id = d.id), '[]') as due
+    from device d left join packed_to p on p.device_id = d.id
+    where d.id = any($1) order by d.id for key share of d skip locked`,
+    [deviceIds],
+  )
+}
+
+/** At most one day anew and one that is due, so that no transaction grows with how long nobody packed. */
+function taskOf({ id: deviceId, until, first, next, due }: Standing, end: Millis): Task | null {
+  const spans: ReportSpan[] = []
+  let packedTo = until
+  const begin = until === null ? first : next
+  if (begin !== null && begin < end) {
+    const from = Math.max(until ?? begin, dayOf(begin) * day)
+    packedTo = Math.min(end, (dayOf(from) + 1) * day)
+    spans.push({ deviceId, from, until: packedTo })
+  } else if (until !== null && until < end) packedTo = end
+  // What is not packed yet is not due again, and is read with its turn.
+  const known = until ?? -Infinity
+  const [oldest] = due.map((each) => each.day).sort((a, b) => a - b)
+  const dueIds = due.filter((each) => each.day === oldest).map(({ id }) => id)
+  if (oldest !== undefined && oldest * day < known) {
+    const again = { deviceId, from: oldest * day, until: Math.min(known, (oldest + 1) * day) }
+    spans.unshift(again)
+  }
+  if (!spans.length && !dueIds.length && packedTo === until) return null
+  return { deviceId, spans, until: packedTo, dueIds }
+}
+
+/** For days of long ago, as of a house that kept its reports for years: for those of every day there is room. */
+async function makeRoom(tx: Db, days: readonly DeviceDay[]): Promise<void> {
+  const oldest = Math.min(...days.map((each) => each.day)) * day
+  if (oldest > Date.now() - oldestKept) return
+  await lockPartitions(tx)
+  for (const table of ['packed', 'report_day', 'rollup'] as const)
+    await makePartitions(tx, table, oldest - 7 * day, Math.max(...days.map((each) => each.day + 1)) * day)
+}
+
+async function packTasks(tx: Db, tasks: readonly Task[]): Promise<number> {
+  const raw = await readReports(
+    tx,
+    tasks.flatMap(({ spans }) => spans),
+  )
+  const touched = [...raw.values()]
+  if (touched.length) {
+    const packed = await readDays(
+      tx,
+      touched.map(({ deviceId, day: index }) => ({ deviceId, from: index, until: index })),
+    )
+    await makeRoom(tx, touched)
+    const days = touched.map((each) => unionOfDays(packed.get(dayKey(each)) ?? emptyDay(each.deviceId, each.day), each))
+    await writeDays(tx, days)
+    // Of a day that goes on nothing is summed up yet: its readings are few, and there are more of them soon.
+    const untils = new Map(tasks.map(({ deviceId, until }) => [deviceId, until ?? -Infinity]))
+    const isOver = (each: DeviceDay) => (each.day + 1) * day <= untils.get(each.deviceId)!
+    const over = days.filter(isOver)
+    await rollUp(tx, [...over, ...(await daysAfterCounters(tx, over)).filter(isOver)])
+  }
+  const moved = tasks.filter((task) => task.until !== null)
+  await tx.query(
+    `insert into packed_to (device_id, until) select * from unnest($1::int[], $2::timestamptz[])
+     on conflict (device_id) do update set until = excluded.until`,
+    [moved.map(({ deviceId }) => deviceId), moved.map(({ until }) => time(until))],
+  )
+  await tx.query('delete from pack_due where id = any($1)', [tasks.flatMap(({ dueIds }) => dueIds)])
+  let readings = 0
+  for (const { series } of touched) for (const { samples } of series.values()) readings += samples.at.length
+  return readings
+}
+
+/**
+ * Packs what devices have reported since, and again the days into which something came later. Of one device after the
+ * other, in order of number; one process at a time. Killed at any moment it has packed some devices further and others
+ * not: what is packed, up to where, and what is due change together.
+ * @returns how many readings were packed
+ * @throws AggregateError with what failed, once the others are done
+ */
+export async function packReadings(pool: Pool, now: Millis, pause: () => Promise<unknown> = rest): Promise<number> {
+  const end = Math.floor((now - settled) / growth) * growth
+  let readings = 0
+  let after = 0
+  const failures: unknown[] = []
+  for (;;) {
+    const ids = await waitingDevices(pool, end, after)
+    if (!ids.length) break
+    after = ids.at(-1)!
+    try {
+      readings += (await packDevices(pool, ids, end)) ?? 0
+    } catch {
+      // The one at fault costs only itself.
+      for (const id of ids)
+        try {
+          readings += (await packDevices(pool, [id], end)) ?? 0
+        } catch (error) {
+          failures.push(error)
+        }
+    }
+    await pause()
+  }
+  if (failures.length)
+    throw new AggregateError(failures, `packing: ${failures.length} devices failed: ${(failures[0] as Error).message}`)
+  return readings
+}
+
+/** The job: by the clock of the database too, which says what comes late. */
+export async function packingRound(pool: Pool, now: Millis): Promise<void> {
+  const [database] = await rows<{ now: Millis }>(pool, 'select now() as now')
+  await packReadings(pool, Math.min(now, database!.now))
+}
+
+/** Those who report and those who ask come first. */
+const rest = () => new Promise((resolve) => setTimeout(resolve, 20))
+
+async function waitingDevices(pool: Pool, end: Millis, after: DeviceId): Promise<DeviceId[]> {
+  const found = await rows<{ id: DeviceId }>(
+    pool,
+    `select d.id from device d left join packed_to p on p.device_id = d.id
+     where d.id > $1 and (p.until is null or p.until < $2 or exists (select from pack_due u where u.device_id = d.id))
+     order by d.id limit $3`,
+    [after, time(end), atOnce],
+  )
+  return found.map(({ id }) => id)
+}
+
+/** @returns null: another process is at it */
+async function packDevices(pool: Pool, ids: readonly DeviceId[], end: Millis): Promise<number | null> {
+  let readings = 0
+  for (;;) {
+    const packed = await inTransaction(pool, async (tx) => {
+      if (!(await tryPackingLock(tx))) return null
+      const tasks = (await standings(tx, ids)).flatMap((standing) => taskOf(standing, end) ?? [])
+      return tasks.length ? packTasks(tx, tasks) : null
+    })
+    if (packed === null) return readings
+    readings += packed
+  }
+}
