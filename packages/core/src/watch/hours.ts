@@ -43,8 +43,8 @@ export function readHours(text: string): Hours | null {
 
 const clocks = new Map<string, Intl.DateTimeFormat>()
 
-/** Day of the week and minutes after midnight on the clocks of a zone. */
-function localTime(at: Millis, zone: string): { day: number; minutes: number } {
+/** Day of the week, from 1, Monday (ISO 8601), and minutes after midnight on the clocks of a zone. */
+export function localTime(at: Millis, zone: string): { day: number; minutes: number } {
   let clock = clocks.get(zone)
   if (!clock)
     clocks.set(

@@ -10,7 +10,7 @@ export {
   type PostTransition,
 } from './evaluate'
 export { isPaced, pacedCollectors, type PacedCollector } from './commonParameters'
-export { hoursTurn, looksAt, readHours, withinHours, type Hours } from './hours'
+export { hoursTurn, localTime, looksAt, readHours, withinHours, type Hours } from './hours'
 export {
   collectors,
   optionalCollectors,

@@ -2,7 +2,7 @@ import { moreClients, moreDevices } from './more'
 import { clients, devices, type Estate } from './plan'
 
 export { moreDevices } from './more'
-export { logsOf, osFamilyOf, servicesOf, type Estate, type PlannedDevice } from './plan'
+export { logsOf, osFamilyOf, servicesOf, type Estate, type PlannedDevice, type Story } from './plan'
 
 /**
  * The invented estate: 24 devices of 3 clients, each with its story, and of 3 further clients as many as are wanted

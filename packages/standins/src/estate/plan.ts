@@ -40,6 +40,10 @@ export interface Story {
   updateFails?: boolean
   /** Busy between these minutes. */
   busy?: { from: number; to: number }
+  /** Busy again every week, by the clock of its site; weekdays from 1, Monday. Its job says so in the log. */
+  weekly?: { zone: string; weekday: number; from: number; until: number; job: string }
+  /** A new version of something so many minutes ago: since then it needs so much more of the memory, and sends more. */
+  changed?: { minutesAgo: number; memory: number; traffic: number; text: string }
 }
 
 export interface Estate {
@@ -129,7 +133,14 @@ export const devices: readonly PlannedDevice[] = [
     ['postgresql'],
     { busy: { from: 9 * 60, to: 8 * 60 } },
   ),
-  plannedDevice('tm-gate-1', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.47] }, ['nginx']),
+  plannedDevice('tm-gate-1', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.47] }, ['nginx'], {
+    changed: {
+      minutesAgo: 5 * 1440 + 400,
+      memory: 0.17,
+      traffic: 1.7,
+      text: 'gate-pages: release 31 is in place of release 30',
+    },
+  }),
   plannedDevice('tm-gate-2', 'tm', 'Harbour West', debian, ['web'], { '/': [40, 0.5] }, ['nginx'], {
     flaps: { service: 'nginx', everyMinutes: 310, forMinutes: 7 },
   }),
@@ -234,7 +245,10 @@ export const devices: readonly PlannedDevice[] = [
     ['database'],
     { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] },
     ['mariadb'],
-    { updates: { security: 14, other: 17, oldestDays: 23, restart: true } },
+    {
+      updates: { security: 14, other: 17, oldestDays: 23, restart: true },
+      weekly: { zone: 'Europe/Vienna', weekday: 2, from: 8, until: 10.25, job: 'stock-count' },
+    },
   ),
   plannedDevice('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx'], { broken: 'nginx' }),
   plannedDevice(

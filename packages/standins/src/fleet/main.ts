@@ -18,7 +18,11 @@ if (!serverUrl || !stateFile)
   throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
 const server = new Pool(serverUrl, { connections: 12 })
 const patience = new Pool(serverUrl)
-const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 36) * hour
+/** As far back as reports are taken. */
+const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 13 * 24 - 2) * hour
+/** So much of it minute by minute, as it would have come; what is older in wider steps, so that a first start is quick. */
+const fine = 30 * hour
+const coarseStep = 5 * minute
 
 const kept: Kept = existsSync(stateFile)
   ? (JSON.parse(readFileSync(stateFile, 'utf8')) as Kept)
@@ -35,6 +39,16 @@ function save(): void {
   writeWhole(stateFile!, JSON.stringify(kept))
 }
 
+function historyTimes(): { at: Millis; step: Millis }[] {
+  const times: { at: Millis; step: Millis }[] = []
+  for (let at = kept.historyEnd - history; at < kept.historyEnd; ) {
+    const step = kept.historyEnd - at > fine ? coarseStep : minute
+    times.push({ at, step })
+    at += step
+  }
+  return times
+}
+
 /** Two weeks of a real estate would come over two weeks; this brings its past in one go, marked late by the server. */
 async function bringHistory(): Promise<void> {
   const keys = JSON.parse(process.env.CUSTODE_FLEET_KEYS ?? '{}') as Record<string, string>
@@ -44,13 +58,13 @@ async function bringHistory(): Promise<void> {
     await station.enrol(keys[`${plan.client}/${plan.site}/${plan.kind}/${plan.roles.join('+')}`] ?? '')
   }
   save()
-  const from = kept.historyEnd - history
-  const chunk = 2 * hour
-  for (let start = from; start < kept.historyEnd; start += chunk) {
-    for (const station of fresh)
-      for (let at = start; at < Math.min(start + chunk, kept.historyEnd); at += minute) station.observe(at, minute)
+  const times = historyTimes()
+  // As many as an agent sends at once, after it was away.
+  const chunk = 120
+  for (let i = 0; i < times.length; i += chunk) {
+    for (const station of fresh) for (const { at, step } of times.slice(i, i + chunk)) station.observe(at, step)
     await Promise.all(fresh.map((station) => station.send()))
-    process.stdout.write(`history ${Math.min(100, Math.round(((start + chunk - from) / history) * 100))}\n`)
+    process.stdout.write(`history ${Math.min(100, Math.round(((i + chunk) / times.length) * 100))}\n`)
   }
   save()
 }

@@ -3,6 +3,7 @@ import type { CollectSettings } from '#contract/report'
 import {
   day,
   hour,
+  localTime,
   matchesAny,
   minute,
   type Facts,
@@ -12,7 +13,7 @@ import {
   type Service,
   type Updates,
 } from '#core'
-import { logsOf, osFamilyOf, servicesOf, type PlannedDevice } from '../estate'
+import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 
 /** What somebody made happen on a device through the panel. */
 export interface Meddling {
@@ -45,6 +46,17 @@ function working(at: Millis): number {
   const time = date.getUTCHours() + date.getUTCMinutes() / 60
   const hump = Math.exp(-((time - 10.5) ** 2) / 6) + 0.8 * Math.exp(-((time - 15) ** 2) / 7)
   return hump * (weekend ? 0.15 : 1)
+}
+
+/** Where in its weekly job a device is: whether it runs, and whether it begins or ends with this minute. */
+function weeklyOf(weekly: Story['weekly'], at: Millis): { runs: boolean; begins: boolean; ends: boolean } {
+  const runsAt = (time: Millis) => {
+    if (!weekly) return false
+    const { day: weekday, minutes } = localTime(time, weekly.zone)
+    return weekday === weekly.weekday && minutes >= weekly.from * 60 && minutes < weekly.until * 60
+  }
+  const [before, now] = [runsAt(at - minute), runsAt(at)]
+  return { runs: now, begins: now && !before, ends: before && !now }
 }
 
 /** A device that behaves the same at the same time for the same seed, apart from what somebody does to it. */
@@ -104,7 +116,9 @@ export class SimulatedDevice {
   readings(at: Millis): Reading[] {
     const { name, cores, story } = this.plan
     const before = this.#minutesBefore(at)
-    const hard = story?.busy && before < story.busy.from && before > story.busy.to ? 0.9 : 0
+    const isBusy = story?.busy && before < story.busy.from && before > story.busy.to
+    const hard = isBusy ? 0.9 : weeklyOf(story?.weekly, at).runs ? 0.76 : 0
+    const changed = story?.changed && before < story.changed.minutesAgo ? story.changed : null
     const load = Math.min(
       1,
       0.03 +
@@ -113,8 +127,10 @@ export class SimulatedDevice {
         hard,
     )
     const memory = this.plan.memory * 1.073741824 * gigabyte
-    const free = 0.55 - 0.22 * working(at) - 0.1 * drift(this.seed, `${name}memory`, at, 2 * hour)
-    const traffic = 2e5 + 6e6 * working(at) * drift(this.seed, `${name}net`, at, 10 * minute)
+    const free =
+      0.55 - 0.22 * working(at) - 0.1 * drift(this.seed, `${name}memory`, at, 2 * hour) - (changed?.memory ?? 0)
+    const traffic =
+      (2e5 + 6e6 * working(at) * drift(this.seed, `${name}net`, at, 10 * minute)) * (changed?.traffic ?? 1)
     const out: Reading[] = [
       ['cpu.busy', '', round(load, 4)],
       ['memory.size', '', Math.round(memory)],
@@ -261,6 +277,18 @@ export class SimulatedDevice {
           level: 'warning',
           text: 'The time source did not answer.',
         })
+      const job = weeklyOf(story?.weekly, time)
+      if (job.begins || job.ends)
+        found.push({
+          at: time,
+          channel,
+          source: story!.weekly!.job,
+          id: null,
+          level: 'informational',
+          text: job.begins ? 'weekly run began' : 'weekly run ended, all shelves counted',
+        })
+      if (story?.changed && before <= story.changed.minutesAgo && before > story.changed.minutesAgo - 1)
+        found.push({ at: time, channel, source: 'deploy', id: null, level: 'notice', text: story.changed.text })
       if (story?.backup && before >= story.backup.lastMinutesAgo && (before - story.backup.lastMinutesAgo) % 1440 < 1)
         found.push({
           at: time,
