@@ -9,6 +9,7 @@ import {
   type AlertEventDetail,
   type Evidence,
   type LevelLine,
+  type MetricName,
   type WhyStep,
   type ServiceAction,
 } from '#core'
@@ -40,7 +41,9 @@ const rule = answerOf<AlertRule>({
   kind: words,
   sentence: listOf(sentencePartSchema),
   sources: listOf(sourceSchema),
-  lines: listOf(answerOf<LevelLine>({ severity, value: Joi.number() })).optional(),
+  lines: listOf(
+    answerOf<LevelLine>({ severity, value: Joi.number(), shareOf: Joi.string<MetricName>().optional() }),
+  ).optional(),
 })
 
 /** Which post it is about, in the words of a technician. */

@@ -1,7 +1,31 @@
-import { seriesLevels, type Point, type Summary } from '#core'
+import {
+  logLevels,
+  seriesLevels,
+  severities,
+  type LogLevel,
+  type Point,
+  type RhythmCell,
+  type RhythmMoment,
+  type StandingOut,
+  type Summary,
+} from '#core'
 import Joi from 'joi'
-import { answerOf, count, instant, listOf, words } from '../answer'
-import type { SeriesPage, SeriesView } from './index'
+import { answerOf, count, id, instant, listOf, words } from '../answer'
+import type {
+  ChangedPage,
+  ChangedSeries,
+  LevelStep,
+  LogThen,
+  MarkedAlert,
+  MarkedWindow,
+  ReadingsPart,
+  RhythmHours,
+  RhythmPage,
+  SeriesMarks,
+  SeriesPage,
+  SeriesThen,
+  SeriesView,
+} from './index'
 
 const figure = Joi.number()
 
@@ -27,4 +51,107 @@ export const seriesPageSchema = answerOf<SeriesPage>({
     .valid(...seriesLevels)
     .description('What the points were made of.'),
   series: listOf(series),
+})
+
+const severity = Joi.string().valid(...severities)
+const windows = listOf(answerOf<MarkedWindow>({ id, name: words, from: instant, until: instant.allow(null) }))
+export const seriesMarksSchema = answerOf<SeriesMarks>({
+  levels: listOf(answerOf<LevelStep>({ severity, value: figure, from: instant, until: instant, name: words })),
+  levelsFrom: instant.allow(null),
+  alerts: listOf(
+    answerOf<MarkedAlert>({
+      id,
+      severity,
+      from: instant,
+      until: instant.allow(null),
+      text: words,
+      isOfSeries: Joi.boolean(),
+    }),
+  ),
+  moreAlerts: count,
+  windows,
+  restarts: listOf(instant),
+  updates: listOf(answerOf<SeriesMarks['updates'][number]>({ at: instant, names: listOf(words) })),
+})
+
+const cell = Joi.number().integer().min(0).max(168)
+const share = Joi.number().min(0).max(1)
+export const rhythmPageSchema = answerOf<RhythmPage>({
+  zone: words,
+  from: instant,
+  until: instant,
+  isScarce: Joi.boolean(),
+  beyond: figure.allow(null),
+  cells: listOf(
+    answerOf<RhythmCell>({
+      cell: cell.description('Hour of the week, from Monday 00:00 on the clocks of the site.'),
+      weeks: count,
+      median: figure,
+      p95: figure.description('The 95th percentile; of what is scarce the 5th.'),
+      beyond: share.allow(null),
+    }),
+  ),
+  moments: listOf(
+    answerOf<RhythmMoment>({
+      cell,
+      week: Joi.number().integer().description('Its Monday, in days since 1970.'),
+      from: instant,
+      until: instant,
+      count,
+      min: figure,
+      mean: figure,
+      max: figure,
+    }),
+  ),
+  standingOut: listOf(
+    answerOf<StandingOut>({ from: cell, until: cell, median: figure, elsewhere: figure, times: figure }),
+  ),
+})
+export const rhythmHoursSchema = answerOf<RhythmHours>({
+  moments: listOf(
+    answerOf<RhythmHours['moments'][number]>({ from: instant, until: instant, min: figure, mean: figure, max: figure }),
+  ),
+  series: listOf(
+    answerOf<SeriesThen>({ metric: words, instance: words, there: figure, elsewhere: figure, times: figure }),
+  ),
+  log: listOf(
+    answerOf<LogThen>({
+      source: words,
+      level: Joi.string<LogLevel>().valid(...logLevels),
+      there: count,
+      moments: count,
+      total: count,
+      text: words,
+      at: instant,
+    }),
+  ),
+  windows,
+})
+
+export const changedPageSchema = answerOf<ChangedPage>({
+  at: instant,
+  from: instant,
+  until: instant,
+  changes: listOf(
+    answerOf<ChangedSeries>({
+      deviceId: id,
+      deviceName: words,
+      metric: words,
+      instance: words,
+      shift: figure.description('By so much it is more since: Hodges and Lehmann, 1963.'),
+      level: figure.description('Cliff’s delta of the level, −1 to 1; from 0.474 on it counts as large.'),
+      spread: figure.description('The same of how far hours lie from what is usual.'),
+      before: figure,
+      after: figure,
+      times: figure,
+    }),
+  ),
+  looked: count,
+  unknown: count,
+  devicesLeft: count,
+})
+
+export const readingsPartSchema = answerOf<ReadingsPart>({
+  readings: listOf(answerOf<ReadingsPart['readings'][number]>({ at: instant, value: figure })),
+  next: instant.allow(null),
 })

@@ -1,4 +1,4 @@
-import type { Millis, Point, SeriesLevel, Summary } from '#core'
+import type { AtThatTime, LogLevel, Millis, Point, Rhythm, SeriesChange, SeriesLevel, Severity, Summary } from '#core'
 
 export interface SeriesView {
   metric: string
@@ -13,4 +13,106 @@ export interface SeriesPage {
   width: Millis
   level: SeriesLevel
   series: SeriesView[]
+}
+
+/** A level that a watch gave a series for a time. */
+export interface LevelStep {
+  severity: Severity
+  /** In the unit of the metric. */
+  value: number
+  from: Millis
+  until: Millis
+  /** What the watch is called. */
+  name: string
+}
+export interface MarkedAlert {
+  id: number
+  severity: Severity
+  /** When it began to fail, and when it was closed; null: it is open. */
+  from: Millis
+  until: Millis | null
+  text: string
+  /** It is about this very series. */
+  isOfSeries: boolean
+}
+export interface MarkedWindow {
+  id: number
+  name: string
+  from: Millis
+  /** null: it has no end. */
+  until: Millis | null
+}
+/** What to draw on the chart of a series, beside its readings. */
+export interface SeriesMarks {
+  levels: LevelStep[]
+  /** The policy was changed so often that the levels are only told from here on; null: over all of the time. */
+  levelsFrom: Millis | null
+  alerts: MarkedAlert[]
+  /** So many more there are, which are less near to the series. */
+  moreAlerts: number
+  windows: MarkedWindow[]
+  restarts: Millis[]
+  updates: { at: Millis; names: string[] }[]
+}
+
+/** When in a week a series is how, on the clocks of its site. */
+export interface RhythmPage extends Rhythm {
+  zone: string
+  from: Millis
+  until: Millis
+  /** Less of it is worse. */
+  isScarce: boolean
+  /** The value of which `beyond` tells the share; null: none. */
+  beyond: number | null
+}
+
+export interface SeriesThen extends AtThatTime {
+  metric: string
+  instance: string
+}
+/** A source of log entries that wrote more in certain hours than else. */
+export interface LogThen {
+  source: string
+  level: LogLevel
+  /** Entries in those hours, in how many of their moments, and of all weeks. */
+  there: number
+  moments: number
+  total: number
+  /** The newest in those hours. */
+  text: string
+  at: Millis
+}
+/** What else was so in certain hours of the week. */
+export interface RhythmHours {
+  moments: { from: Millis; until: Millis; min: number; mean: number; max: number }[]
+  series: SeriesThen[]
+  log: LogThen[]
+  windows: MarkedWindow[]
+}
+
+export interface ChangedSeries extends SeriesChange {
+  deviceId: number
+  deviceName: string
+  metric: string
+  instance: string
+}
+/** What is different since a moment, the most first. */
+export interface ChangedPage {
+  at: Millis
+  /** From when to when hours were compared. */
+  from: Millis
+  until: Millis
+  changes: ChangedSeries[]
+  /** Series that were looked at, and those of which too little is known on one side. */
+  looked: number
+  unknown: number
+  /** Devices of the site that were left out because there are too many. */
+  devicesLeft: number
+}
+
+/** Readings of a series, the newest first. */
+export interface ReadingsPart {
+  readings: { at: Millis; value: number }[]
+  /** Ask for those before this time; null: there are no more. */
+  next: Millis | null
 }

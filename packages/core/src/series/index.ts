@@ -1,4 +1,13 @@
 export {
+  changeBetween,
+  cliffsDelta,
+  fewestHours,
+  largeDelta,
+  shiftBetween,
+  type HourMean,
+  type SeriesChange,
+} from './change'
+export {
   addHour,
   hoursOf,
   noHours,
@@ -32,6 +41,17 @@ export {
   unpackWeek,
   type Week,
 } from './packed'
+export {
+  atThatTime,
+  hoursOfWeek,
+  localClock,
+  rhythmOf,
+  type AtThatTime,
+  type Rhythm,
+  type RhythmCell,
+  type RhythmMoment,
+  type StandingOut,
+} from './rhythm'
 export { firstNotBefore, increases, joined, noSamples, samplesBetween, union, type Samples } from './samples'
 export { emptySketch, mergeSketch, sketchError, sketchOf, sketchQuantile, type Sketch } from './sketch'
 export { quantile, summarise, summariseHours, type Summary } from './summary'

@@ -14,6 +14,8 @@ export interface Metric {
   resolution: number
   /** It only ever rises, until it begins anew at nothing: what counts is by how much. */
   counter?: true
+  /** It is what is left of something: less of it is worse. */
+  scarce?: true
 }
 
 /** Far beyond what there is, and still exact when it is packed. */
@@ -26,7 +28,7 @@ const kibibyte = 1024
 export const metrics = {
   'cpu.busy': { title: 'CPU busy', unit: 'ratio', instance: null, min: 0, max: 1, resolution: 1 / 1000 },
   'memory.size': { title: 'Memory', ...bytes, instance: null, resolution: kibibyte },
-  'memory.available': { title: 'Memory available', ...bytes, instance: null, resolution: 64 * kibibyte },
+  'memory.available': { title: 'Memory available', ...bytes, instance: null, resolution: 64 * kibibyte, scarce: true },
   'paging.in': { title: 'Paged in', ...perSecond, instance: null, resolution: kibibyte },
   'paging.out': { title: 'Paged out', ...perSecond, instance: null, resolution: kibibyte },
   'load.5': {
@@ -38,10 +40,10 @@ export const metrics = {
     resolution: 1 / 100,
   },
   'disk.size': { title: 'Disk size', ...bytes, instance: 'mount point', resolution: kibibyte },
-  'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte },
+  'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte, scarce: true },
   'net.received': { title: 'Received', ...perSecond, instance: 'interface', resolution: 128 },
   'net.sent': { title: 'Sent', ...perSecond, instance: 'interface', resolution: 128 },
-  'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10 },
+  'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10, scarce: true },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
 

@@ -100,10 +100,11 @@ export interface ServiceAction {
   service: string
 }
 
-/** Where a level lies on a series, in the unit of its metric. */
+/** Where a level lies on a series, in the unit of its metric, or as a share of what another metric reads. */
 export interface LevelLine {
   severity: Severity
   value: number
+  shareOf?: MetricName
 }
 
 /**

@@ -103,7 +103,16 @@ describe('every route', () => {
       expect(body.detail.length).toBeGreaterThan(10)
     }
   })
-  const inOrder = { '/series': '?from=1&until=2&metrics=cpu.busy', '/why': '?watch=services' }
+  const inOrder = {
+    '/series': '?from=1&until=2&metrics=cpu.busy',
+    '/series.csv': '?from=1&until=2&metrics=cpu.busy',
+    '/readings': '?from=1&until=2&metric=cpu.busy',
+    '/marks': '?from=1&until=2&metric=cpu.busy',
+    '/rhythm': '?metric=cpu.busy',
+    '/rhythm-hours': '?metric=cpu.busy&first=32&last=34',
+    '/changed': '?at=1',
+    '/why': '?watch=services',
+  }
   it('refuses another client’s contact what is not theirs, in so many words or by silence', async () => {
     for (const { method, url, access } of routes) {
       // Signing out would end the session that this test walks with.

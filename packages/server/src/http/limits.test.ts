@@ -61,7 +61,12 @@ const ofNobody = [
   '/api/alerts/{id}/companions',
   // Only times; that another client's are refused is tried beside it.
   '/api/lanes/free',
+  '/api/devices/{id}/changed',
+  '/api/devices/{id}/readings',
+  '/api/devices/{id}/rhythm',
+  '/api/devices/{id}/rhythm-hours',
   '/api/devices/{id}/series',
+  '/api/devices/{id}/series.csv',
   // Numbers of everything, for a lead of all.
   '/api/first-steps',
   '/api/health',
@@ -92,6 +97,12 @@ const ofNobody = [
 ].sort()
 const queries: Record<string, () => string> = {
   '/api/devices/{id}/series': () => `?from=1&until=2&metrics=cpu.busy`,
+  '/api/devices/{id}/series.csv': () => `?from=1&until=2&metrics=cpu.busy`,
+  '/api/devices/{id}/readings': () => `?from=1&until=2&metric=cpu.busy`,
+  '/api/devices/{id}/marks': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}&metric=cpu.busy`,
+  '/api/devices/{id}/rhythm': () => '?metric=cpu.busy',
+  '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=32&last=34',
+  '/api/devices/{id}/changed': () => '?at=1',
   '/api/devices/{id}/why': () => '?watch=services',
   '/api/find': () => '?q=tidemill',
   '/api/device-rows': () => `?ids=${id.device!}`,

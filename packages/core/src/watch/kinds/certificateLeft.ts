@@ -56,6 +56,11 @@ export const certificateLeft: WatchKind = {
   collector: 'certificates',
   metric: 'certificate.left',
   about: ['warning', 'critical'],
+  lines: (values) =>
+    levels.flatMap((severity) => {
+      const limit = read.optional(values, severity)
+      return limit === null ? [] : [{ severity, value: limit / second }]
+    }),
   choosing: {
     include: 'names',
     except: 'except',

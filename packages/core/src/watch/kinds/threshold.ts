@@ -18,6 +18,8 @@ interface Gauge {
   clear: number
   hold: Millis
   explains: string
+  /** Its levels are shares of what this one reads. */
+  shareOf?: MetricName
   value(readings: readonly Reading[]): number | null
 }
 
@@ -74,7 +76,7 @@ function threshold(gauge: Gauge): WatchKind {
     lines: (values) =>
       order.flatMap((severity) => {
         const value = read.optional(values, severity)
-        return value === null ? [] : [{ severity, value }]
+        return value === null ? [] : [{ severity, value, ...(gauge.shareOf ? { shareOf: gauge.shareOf } : {}) }]
       }),
     parameters,
     sentence(values) {
@@ -127,6 +129,7 @@ export const memoryAvailable = threshold({
   name: 'memory-available',
   title: 'Memory available',
   metric: 'memory.available',
+  shareOf: 'memory.size',
   words: 'memory available',
   type: 'percent',
   bad: 'below',

@@ -1,21 +1,10 @@
 import type { AlertTimeline, TimelineItem } from '#contract'
-import {
-  hour,
-  logLevels,
-  minute,
-  noSamples,
-  targets,
-  type LogLevel,
-  type Millis,
-  type Severity,
-  type Updates,
-} from '#core'
+import { hour, logLevels, minute, type LogLevel, type Millis, type Severity } from '#core'
 import { rows, time, type Pool } from '../../db'
 import { loadContext } from '../../engine'
 import { ProblemError } from '../../http/problems'
-import { readReadings } from '../../store/series'
-import { occurrenceEnd, windowOfOccurrence } from '../../store/windows'
 import { ofClients, type Viewer } from '../access'
+import { restartsBetween, updatesBetween, windowsBetween, type WindowThen } from '../series'
 
 /** What happened so long before it began may have to do with it. */
 const before: Millis = 2 * hour
@@ -103,37 +92,18 @@ async function otherAlerts(pool: Pool, viewer: Viewer, subject: Subject, { from,
   }
 }
 
-interface Planned {
-  id: number
-  name: string
-  from: Millis
-  until: Millis | null
-}
-
 /** Windows in force at some time of the span that reach its device by what that is today. */
-async function windows(pool: Pool, viewer: Viewer, { deviceId, clientId }: Subject, { from, until }: Span) {
-  const found = await rows<Planned & { target: never }>(
-    pool,
-    `
-    select w.id, w.name, w.target, o.from_at as from, least(o.until_at, o.ended_at) as until
-    from window_occurrence o ${windowOfOccurrence}
-    where (w.client_id is null or w.client_id = $2) and ${ofClients('coalesce(w.client_id, $2)', 1)}
-      and o.from_at < $4 and ${occurrenceEnd} > $3
-      and o.from_at <= coalesce(o.ended_at, 'infinity')
-    order by o.from_at limit 500`,
-    [viewer.clientIds, clientId, time(from), time(until)],
-  )
-  if (!found.length || deviceId === null) return []
-  const traits = (await loadContext(pool, deviceId))?.traits
-  return found.filter(({ target }) => traits && targets(target, traits))
+async function windows(pool: Pool, { deviceId }: Subject, { from, until }: Span): Promise<WindowThen[]> {
+  const traits = deviceId === null ? undefined : (await loadContext(pool, deviceId))?.traits
+  return traits ? windowsBetween(pool, traits, from, until) : []
 }
-const boundsOf = (planned: readonly Planned[]) =>
+const boundsOf = (planned: readonly WindowThen[]) =>
   planned.flatMap(({ id, name, from, until }) => [
     item({ at: from, kind: 'began', text: name, id }),
     ...(until === null ? [] : [item({ at: until, kind: 'ended', text: name, id })]),
   ])
 /** What was done within a window was planned. */
-const markPlanned = (items: readonly TimelineItem[], planned: readonly Planned[]) =>
+const markPlanned = (items: readonly TimelineItem[], planned: readonly WindowThen[]) =>
   items.map((done) => {
     const window = planned.find(({ from, until }) => from <= done.at && done.at < (until ?? Infinity))
     return window ? { ...done, by: window.name, id: window.id } : done
@@ -162,34 +132,14 @@ async function changes(pool: Pool, viewer: Viewer, { deviceId, siteId, clientId 
   )
 }
 
-/** Updates that waited in one report and not in the next; by the primary key (device, subject, at). */
 async function installed(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
-  const found = await rows<{ at: Millis; value: Updates }>(
-    pool,
-    `
-    (select at, value from device_fact where device_id = $1 and subject = 'updates' and at < $2 order by at desc limit 1)
-    union all
-    (select at, value from device_fact where device_id = $1 and subject = 'updates' and at between $2 and $3
-     order by at limit 100)`,
-    [deviceId, time(from), time(until)],
-  )
-  return found.slice(1).flatMap(({ at, value }, i) => {
-    const waiting = new Set(value.names)
-    const was = found[i]!.value
-    const gone = was.names.filter((name) => !waiting.has(name))
-    // Of a list that is cut what follows is not known to be gone.
-    const isFewer = value.security + value.other < was.security + was.other
-    return gone.length && isFewer ? [item({ at, kind: 'installed', text: gone.slice(0, 12).join(', ') })] : []
-  })
+  const found = await updatesBetween(pool, deviceId, from, until)
+  return found.map(({ at, names }) => item({ at, kind: 'installed', text: names.join(', ') }))
 }
 
-/** It is up for less than it was: it was restarted, at most one report before. */
 async function restarts(pool: Pool, { deviceId }: Subject, { from, until }: Span) {
   if (deviceId === null) return []
-  const read = await readReadings(pool, deviceId, ['uptime'], from, until + 1)
-  const { at, value } = read.get('uptime|')?.samples ?? noSamples
-  const begins = [...at].flatMap((time, i) => (i > 0 && value[i]! < value[i - 1]! ? [time - value[i]! * 1000] : []))
-  return begins.map((begin) => item({ at: begin, kind: 'restarted' }))
+  return (await restartsBetween(pool, deviceId, from, until)).map((at) => item({ at, kind: 'restarted' }))
 }
 
 /** What else happened around an alert, on its device and at its site. @throws ProblemError no-such-alert */
@@ -212,7 +162,7 @@ export async function timeline(pool: Pool, viewer: Viewer, id: number): Promise<
   const [log, alerts, planned, changed, ...done] = await Promise.all([
     logEntries(pool, subject, span),
     otherAlerts(pool, viewer, subject, span),
-    windows(pool, viewer, subject, span),
+    windows(pool, subject, span),
     changes(pool, viewer, subject, span),
     installed(pool, subject, span),
     restarts(pool, subject, span),

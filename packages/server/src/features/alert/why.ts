@@ -21,39 +21,14 @@ import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { policyAsOf } from '../../store/policy'
 import { reportOnRecord } from '../../store/series'
-import { traitsOf, type TraitsRow } from '../../store/traits'
+import { deviceAt, type DeviceThen } from '../../store/deviceAt'
+import { traitsOf } from '../../store/traits'
 import { windowsReaching } from '../../store/windows'
 import { requireDevice } from '../estate'
 import { requireClient, type Viewer } from '../access'
 
 /** How long a post may have been looked for in what is kept of its reports. */
 const reportsBack: Millis = 40 * day
-
-type DeviceThen = TraitsRow & { zone: string; known_since: Millis; interval_ms: number; failed: Observed['failed'] }
-
-/** What it was then; before that is known, what it was first. By the primary key (device, since). */
-async function deviceAt(db: Db, id: number, at: Millis): Promise<DeviceThen> {
-  const found = await firstRow<DeviceThen>(
-    db,
-    `
-    select d.id, p.name, p.client_id, p.site_id, p.kind, p.os_family, p.os_name, p.roles, p.tags, p.addresses,
-      coalesce(z.zone, s.zone) as zone, first.since as known_since,
-      coalesce(d.reported_interval_ms, d.interval_ms) as interval_ms,
-      (select coalesce(jsonb_agg(f->>'collector'), '[]') from jsonb_array_elements(d.failed) f) as failed
-    from device d
-    join lateral (select * from device_past
-      where device_id = d.id
-      order by since <= $2 desc, case when since <= $2 then since end desc, since limit 1) p on true
-    join lateral (select min(since) as since from device_past where device_id = d.id) first on true
-    join site s on s.id = p.site_id
-    left join lateral (select zone from site_past where site_id = p.site_id and since <= $2
-      order by since desc limit 1) z on true
-    where d.id = $1`,
-    [id, time(at)],
-  )
-  if (!found) throw new ProblemError('no-such-device')
-  return found
-}
 
 /** The newest report until then, by the primary key (device, at). */
 interface KeptReport {
@@ -250,6 +225,7 @@ export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQu
   // What came in late was judged by what was in force when it did.
   const judgedAt = Math.max(at, report?.receivedAt ?? at)
   const device = await deviceAt(pool, id, judgedAt)
+  if (!device) throw new ProblemError('no-such-device')
   // What was another client’s then stays theirs.
   requireClient(viewer, device.client_id, 'no-such-device')
   const facts = await factsAt(pool, id, at)

@@ -1,1 +1,2 @@
+export { restartsBetween, updatesBetween, windowsBetween, type WindowThen } from './happened'
 export { seriesRoutes } from './routes'

@@ -1,17 +1,72 @@
-import { aTime, seriesPageSchema, type SeriesPage } from '#contract'
-import { day, isMetric, type Millis } from '#core'
+import {
+  aTime,
+  changedPageSchema,
+  readingsPartSchema,
+  rhythmHoursSchema,
+  rhythmPageSchema,
+  seriesMarksSchema,
+  seriesPageSchema,
+  type SeriesPage,
+} from '#contract'
+import { day, hoursOfWeek, isMetric, type MetricName, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import type { Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
+import { route } from '../../http/route'
 import { askSeries } from '../../store/series'
 import { requireDevice } from '../estate'
+import { changedAt } from './changed'
+import { marksOf } from './marks'
+import { readRhythm, readRhythmHours } from './rhythm'
+import { readingsPart, sendReadings } from './table'
 
 const usualPoints = 400
 const mostPoints = 2000
 /** As long as anything is kept of a series, and some more. */
 const longest: Millis = 2200 * day
+/** As long as single readings are kept, and some more. */
+const longestReadings: Millis = 420 * day
+
+const span = { from: aTime.required(), until: aTime.required() }
+interface Span {
+  from: Millis
+  until: Millis
+}
+const metricsAsked = Joi.string().max(400).required().description('Names of metrics, with commas between them.')
+const oneSeries = {
+  metric: Joi.string().max(60).required(),
+  instance: Joi.string()
+    .max(400)
+    .allow('')
+    .default('')
+    .description('Which of several, as a disk; empty where there is one.'),
+}
+interface OneSeries {
+  metric: string
+  instance: string
+}
+const weeksAsked = {
+  weeks: Joi.number().integer().min(1).max(26).default(4).description('How far back.'),
+}
+
+function requireMetrics(names: readonly string[], at: string): MetricName[] {
+  const unknown = names.find((name) => !isMetric(name))
+  if (unknown !== undefined)
+    throw new ProblemError('invalid', `There is no metric “${unknown}”.`, [{ at, message: 'unknown metric' }])
+  return names as MetricName[]
+}
+const requireMetric = (name: string): MetricName => requireMetrics([name], 'metric')[0]!
+
+function requireSpan({ from, until }: Span, most: Millis, atMost: string): void {
+  if (until <= from)
+    throw new ProblemError('invalid', 'The time ends before it begins. Choose a later end.', [
+      { at: 'until', message: 'not after the beginning' },
+    ])
+  if (until - from > most)
+    throw new ProblemError('invalid', `Ask for ${atMost} at most.`, [{ at: 'from', message: 'too long ago' }])
+}
 
 export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
   pastRoute(app, pool, {
@@ -19,28 +74,123 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
     access: 'contact',
     summary: 'Readings of a device over a time, least, mean and greatest of each span',
     answer: seriesPageSchema,
-    query: Joi.object<{ from: Millis; until: Millis; metrics: string; points?: number }, true>({
-      from: aTime.required(),
-      until: aTime.required(),
-      metrics: Joi.string().max(400).required().description('Names of metrics, with commas between them.'),
+    query: Joi.object<Span & { metrics: string; points?: number }, true>({
+      ...span,
+      metrics: metricsAsked,
       points: Joi.number().integer().min(10).max(mostPoints).description('So many at most of each series.'),
     }),
     async handle({ viewer, id, query, db }): Promise<SeriesPage> {
       await requireDevice(db, viewer, id())
       const { from, until, points = usualPoints } = query
-      const metrics = query.metrics.split(',')
-      const unknown = metrics.find((metric) => !isMetric(metric))
-      if (unknown !== undefined)
-        throw new ProblemError('invalid', `There is no metric “${unknown}”.`, [
-          { at: 'metrics', message: 'unknown metric' },
-        ])
-      if (until <= from)
-        throw new ProblemError('invalid', 'The time ends before it begins. Choose a later end.', [
-          { at: 'until', message: 'not after the beginning' },
-        ])
-      if (until - from > longest)
-        throw new ProblemError('invalid', 'Ask for six years at most.', [{ at: 'from', message: 'too long ago' }])
+      const metrics = requireMetrics(query.metrics.split(','), 'metrics')
+      requireSpan(query, longest, 'six years')
       return { from, until, ...(await askSeries(db, { deviceId: id(), metrics, from, until, points })) }
+    },
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/devices/:id/series.csv',
+    access: 'contact',
+    summary: 'Every single reading of a device over a time, as CSV (RFC 4180)',
+    answer: { media: 'text/csv' },
+    query: Joi.object<Span & { metrics: string }, true>({ ...span, metrics: metricsAsked }),
+    async handle({ viewer, id, query, reply }) {
+      const device = await requireDevice(pool, viewer, id())
+      const metrics = requireMetrics(query.metrics.split(','), 'metrics')
+      requireSpan(query, longestReadings, '420 days of single readings')
+      return sendReadings(reply, pool, device, metrics, query.from, query.until)
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/readings',
+    access: 'contact',
+    summary: 'Single readings of one series, the newest first, in parts',
+    answer: readingsPartSchema,
+    query: Joi.object<Span & OneSeries & { limit: number }, true>({
+      ...span,
+      ...oneSeries,
+      limit: Joi.number().integer().min(1).max(1000).default(200),
+    }),
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      requireSpan(query, longestReadings, '420 days of single readings')
+      return readingsPart(db, id(), requireMetric(query.metric), query.instance, query)
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/marks',
+    access: 'contact',
+    summary: 'Levels that were in force for a series, and what happened to its device meanwhile',
+    answer: seriesMarksSchema,
+    query: Joi.object<Span & OneSeries, true>({ ...span, ...oneSeries }),
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      requireSpan(query, longest, 'six years')
+      const { instance, from, until } = query
+      return marksOf(db, viewer, { deviceId: id(), metric: requireMetric(query.metric), instance, from, until })
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/rhythm',
+    access: 'contact',
+    summary: 'When in a week a series is how, on the clocks of its site',
+    answer: rhythmPageSchema,
+    query: Joi.object<OneSeries & { weeks: number; beyond?: number }, true>({
+      ...oneSeries,
+      ...weeksAsked,
+      beyond: Joi.number().description(
+        'Tells of each hour the share of readings above it; below it of what is scarce.',
+      ),
+    }),
+    async handle({ viewer, id, query, db, now }) {
+      await requireDevice(db, viewer, id())
+      const { instance, weeks, beyond = null } = query
+      return readRhythm(db, { deviceId: id(), metric: requireMetric(query.metric), instance, weeks, now }, beyond)
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/rhythm-hours',
+    access: 'contact',
+    summary: 'What else was so in certain hours of the week: other series, log entries, windows',
+    answer: rhythmHoursSchema,
+    query: Joi.object<OneSeries & { weeks: number; first: number; last: number }, true>({
+      ...oneSeries,
+      ...weeksAsked,
+      first: Joi.number()
+        .integer()
+        .min(0)
+        .max(hoursOfWeek - 1)
+        .required()
+        .description('The first hour, from Monday 00:00.'),
+      last: Joi.number().integer().min(1).max(hoursOfWeek).required().description('The one after the last.'),
+    }),
+    async handle({ viewer, id, query, db, now }) {
+      await requireDevice(db, viewer, id())
+      const { instance, weeks, first, last } = query
+      if (last <= first)
+        throw new ProblemError('invalid', 'The hours end before they begin. Choose a later end.', [
+          { at: 'last', message: 'not after the first' },
+        ])
+      const asked = { deviceId: id(), metric: requireMetric(query.metric), instance, weeks, now }
+      return readRhythmHours(db, asked, first, last)
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/changed',
+    access: 'contact',
+    summary: 'Which series have another level or rhythm since a moment, the most first',
+    answer: changedPageSchema,
+    query: Joi.object<{ at: Millis; site: boolean }, true>({
+      at: aTime.required(),
+      site: Joi.boolean().default(false).description('Those of the other devices of its site, too.'),
+    }),
+    async handle({ viewer, id, query, db, now }) {
+      const device = await requireDevice(db, viewer, id())
+      if (query.at > now)
+        throw new ProblemError('invalid', 'Nobody knows yet. Choose a time that is over.', [
+          { at: 'at', message: 'is to come' },
+        ])
+      return changedAt(db, viewer, device, query.at, now, query.site)
     },
   })
 }

@@ -86,12 +86,17 @@ export async function askSeries(db: Db, asked: SeriesAsked): Promise<SeriesAnswe
   return width < hour ? fromReadings(db, asked, width, packing) : fromHours(db, asked, width, packing)
 }
 
-async function countedReadings(
+/**
+ * What counts of a device's series from one time to before another: readings, or what counters rose by.
+ * @param wanted metrics; null: all
+ */
+export async function countedReadings(
   db: Db,
-  { deviceId, metrics: wanted }: SeriesAsked,
+  deviceId: DeviceId,
+  wanted: readonly string[] | null,
   from: Millis,
   until: Millis,
-  packing: Packing,
+  packing?: Packing,
 ): Promise<DeviceReadings> {
   const hasCounters = Object.entries(metrics as Record<string, Metric>).some(
     ([metric, { counter }]) => counter && (wanted?.includes(metric) ?? true),
@@ -107,7 +112,7 @@ async function countedReadings(
 }
 
 async function fromReadings(db: Db, asked: SeriesAsked, width: Millis, packing: Packing): Promise<SeriesAnswer> {
-  const read = await countedReadings(db, asked, asked.from, asked.until, packing)
+  const read = await countedReadings(db, asked.deviceId, asked.metrics, asked.from, asked.until, packing)
   return {
     width,
     level: 'readings',
@@ -167,7 +172,7 @@ async function fromHours(db: Db, asked: SeriesAsked, width: Millis, packing: Pac
       addWeeks(part.from, part.until)
       continue
     }
-    const read = await countedReadings(db, asked, part.from, part.until, packing)
+    const read = await countedReadings(db, deviceId, asked.metrics, part.from, part.until, packing)
     // Of a day whose readings are not kept any more its hours are. One without readings in this part of it is none.
     if (read.size === 0)
       for (const forgotten of await forgottenDays(db, deviceId, part.from, part.until))
@@ -215,7 +220,7 @@ async function findLast(db: Db, asked: SeriesAsked, series: Map<string, Growing>
       hoursToRead.set(last, [...(hoursToRead.get(last) ?? []), growing])
     }
   for (const [index, wanted] of hoursToRead) {
-    const read = await countedReadings(db, asked, index * hour, (index + 1) * hour, packing)
+    const read = await countedReadings(db, asked.deviceId, asked.metrics, index * hour, (index + 1) * hour, packing)
     for (const growing of wanted)
       growing.last =
         [...read.values()]

@@ -1,4 +1,4 @@
-export { askSeries, pointWidth, type SeriesAnswer, type SeriesAsked } from './ask'
+export { askSeries, countedReadings, pointWidth, type SeriesAnswer, type SeriesAsked } from './ask'
 export { daysAfterCounters } from './counters'
 export { dateOf, dayKey, dayOf, emptyDay, readDays, unionOfDays, writeDays, type DeviceDay } from './days'
 export { moveReadings } from './move'

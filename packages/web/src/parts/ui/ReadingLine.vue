@@ -23,8 +23,8 @@ const text = (value: number) => readingText(unit.value, value)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
 const top = computed(() => Math.max(...props.series.points.map((point) => point.max), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
-/** Of levels only those within what was read: others would press it flat. */
-const levels = computed(() => (props.lines ?? []).filter(({ value }) => value >= 0 && value <= (top.value || 1)))
+/** Of levels only those within what was read: others would press it flat. Of what a share is is not known here. */
+const levels = computed(() => (props.lines ?? []).filter(({ value, shareOf }) => !shareOf && value >= 0 && value <= (top.value || 1)))
 const path = computed(() =>
   props.series.points
     .map((point, i, all) => {
