@@ -2,11 +2,11 @@ import { quantile } from './summary'
 
 /** What became of a series at a moment, from its hours before and after. */
 export interface SeriesChange {
-  /** So much more it is since: the median of all differences between after and before, each against its hour of the day. */
+  /** So much more it is since: median of all differences between after and before, each against its hour of the day. */
   shift: number
   /** −1 to 1: how much more often an hour after lies above one before than below. */
   level: number
-  /** −1 to 1: the same of how far hours lie from what is usual, whatever the level: another rhythm, or another spread. */
+  /** −1 to 1: the same of how far hours lie from what is usual, whatever the level: another rhythm or spread. */
   spread: number
   /** Median of the hours before, and of those after. */
   before: number

@@ -12,7 +12,7 @@ export interface RhythmMoment {
   cell: number
   /** The Monday of its week, in days since 1970 on the clocks of the zone. */
   week: number
-  /** The first and the last reading in it. */
+  /** When the hour begins and ends. */
   from: Millis
   until: Millis
   count: number
@@ -139,13 +139,22 @@ export function rhythmOf({ at, value }: Samples, zone: string, sign: 1 | -1, bey
       slot = index
       sum = 0
       const { cell, week } = placeOf(local)
-      now = { cell, week, from: time, until: time, count: 0, min: reading, mean: reading, max: reading }
+      now = {
+        cell,
+        week,
+        from: time - (local - index * hour),
+        until: time,
+        count: 0,
+        min: reading,
+        mean: reading,
+        max: reading,
+      }
       moments.push(now)
       if (!values.has(cell)) values.set(cell, [])
     }
     sum += reading
     now.count++
-    now.until = time
+    now.until = time + (index + 1) * hour - local
     now.mean = sum / now.count
     if (reading < now.min) now.min = reading
     if (reading > now.max) now.max = reading

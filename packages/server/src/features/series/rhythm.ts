@@ -117,7 +117,7 @@ async function sourcesThen(
       (array_agg(e.text order by e.at desc) filter (where s.n is not null))[1] as text
     from log_event e
     left join unnest($4::timestamptz[], $5::timestamptz[]) with ordinality s (begins, ends, n)
-      on e.at between s.begins - interval '1 minute' and s.ends + interval '1 minute'
+      on e.at >= s.begins and e.at < s.ends
     where e.device_id = $1 and e.at >= $2 and e.at < $3
     group by e.source having count(s.n) > 0 and count(s.n) >= 2 * $6::float8 * count(*)
     order by count(distinct s.n) desc, count(s.n)::float8 / count(*) desc, count(s.n) desc limit ${mostSources}`,

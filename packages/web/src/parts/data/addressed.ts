@@ -15,7 +15,7 @@ export function useAddressed(name: string, standard = ''): WritableComputedRef<s
     },
     set: (value) => {
       const { [name]: _was, ...query } = route.query
-      void router.replace({ query: value === standard ? query : { ...query, [name]: value } })
+      void router.replace({ query: value === standard ? query : { ...query, [name]: value }, hash: route.hash })
     },
   })
 }

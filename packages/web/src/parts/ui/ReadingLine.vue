@@ -25,6 +25,17 @@ const top = computed(() => Math.max(...props.series.points.map((point) => point.
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
 /** Of levels only those within what was read: others would press it flat. Of what a share is is not known here. */
 const levels = computed(() => (props.lines ?? []).filter(({ value, shareOf }) => !shareOf && value >= 0 && value <= (top.value || 1)))
+/** Those too near to each other to be written apart are written in one. */
+const levelNames = computed(() => {
+  const names: { at: number; text: string }[] = []
+  for (const { severity, value } of levels.value.toSorted((a, b) => a.value - b.value)) {
+    const last = names.at(-1)
+    const name = `${severity} ${text(value)}`
+    if (last && last.at - y.value(value) < 11) last.text += ` · ${name}`
+    else names.push({ at: y.value(value), text: name })
+  }
+  return names
+})
 const path = computed(() =>
   props.series.points
     .map((point, i, all) => {
@@ -56,10 +67,14 @@ const band = computed(() => {
         stroke-width="0.5"
       />
       <path :d="path" fill="none" stroke="var(--ink)" stroke-width="1.4" />
-      <g v-for="line in levels" :key="line.severity">
-        <path :d="`M0 ${y(line.value)}H${width}`" :stroke="`var(--${line.severity})`" stroke-opacity="0.7" />
-        <text :x="width" :y="y(line.value) - 3" text-anchor="end">{{ line.severity }} {{ text(line.value) }}</text>
-      </g>
+      <path
+        v-for="line in levels"
+        :key="line.severity"
+        :d="`M0 ${y(line.value)}H${width}`"
+        :stroke="`var(--${line.severity})`"
+        stroke-opacity="0.7"
+      />
+      <text v-for="name in levelNames" :key="name.text" :x="width" :y="Math.max(10, name.at - 5)" text-anchor="end">{{ name.text }}</text>
       <template v-if="mark">
         <path :d="`M${x(mark)} 4V${height - 16}`" :stroke="`var(--${severity ?? 'ink2'})`" stroke-dasharray="3 2" />
         <text :x="Math.min(width - 40, x(mark) + 4)" y="12">began</text>

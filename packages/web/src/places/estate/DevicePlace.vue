@@ -18,6 +18,7 @@ import DeviceCallouts from './DeviceCallouts.vue'
 import DeviceChange from './DeviceChange.vue'
 import TrailOf from '../setup/trail/TrailOf.vue'
 import DeviceReadings from './readings/DeviceReadings.vue'
+import { namedInAddress } from './readings/subjects'
 import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
@@ -25,6 +26,7 @@ import DeviceRoster from './DeviceRoster.vue'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
+const OpenedSeries = defineAsyncComponent(() => import('./readings/OpenedSeries.vue'))
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 
 const route = useRoute()
@@ -76,6 +78,8 @@ const tab = computed({
   get: () => tabOf(route.hash),
   set: (name: string) => void router.push({ hash: name === 'Now' ? '' : `#${name.toLowerCase()}` }),
 })
+/** The series that is looked at by itself. */
+const opened = computed(() => (namedInAddress(route.query.open) ? String(route.query.open) : ''))
 const openCount = computed(() => (alerts.data.value ?? []).filter((alert) => alert.status !== 'closed').length)
 const planning = ref(false)
 const changing = ref(false)
@@ -140,6 +144,7 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
+      <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device="device" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />

@@ -4,6 +4,7 @@ import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } fr
 import { hour, watchKinds } from '#core'
 import { alertWords, causeText, flipText } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
+import { whenAddress } from '../../parts/data/whenAddress'
 import { postDoubt } from '../../parts/data/known'
 import AgeText from '../../parts/ui/AgeText.vue'
 import { api } from '../../parts/data/api'
@@ -140,7 +141,7 @@ useKeys(
       />
       <h3>Why</h3>
       <WhySteps :alert="alert" :held="held" :remediation="remediation" />
-      <p v-if="shown.deviceId !== null"><RouterLink :to="{ path: `/estate/${shown.deviceId}/why`, query: { watch: shown.watch, ...(shown.instance ? { instance: shown.instance } : {}) } }">Why, step by step</RouterLink></p>
+      <p v-if="shown.deviceId !== null"><RouterLink :to="{ path: `/estate/${shown.deviceId}/why`, query: { watch: shown.watch, ...(shown.instance ? { instance: shown.instance } : {}) } }">Why, step by step</RouterLink><template v-if="metric"> · <RouterLink :to="whenAddress(shown.deviceId!, metric, shown.instance)">When does it happen?</RouterLink></template></p>
       <CauseMembers v-if="alert?.members" :key="alert.id" :alert="alert" />
       <template v-if="around.data.value?.events.length">
         <h3>Around it</h3>

@@ -27,6 +27,7 @@ import ShortTable from '../../parts/ui/ShortTable.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { attempt, done } from '../../parts/ui/notify'
 import { postDoubt } from '../../parts/data/known'
+import { whenAddress } from '../../parts/data/whenAddress'
 import AlertActs from './AlertActs.vue'
 import AlertCallouts from './AlertCallouts.vue'
 import CauseMembers from './CauseMembers.vue'
@@ -173,6 +174,7 @@ const print = () => {
           <h2>Why</h2>
           <WhySteps :alert="{ ...alert, entries: [] }" :held="null" :remediation="null" />
           <p v-if="alert.deviceId !== null"><RouterLink :to="whyAddress">Why at any other time, step by step</RouterLink></p>
+          <p v-if="alert.deviceId !== null && kind?.metric"><RouterLink :to="whenAddress(alert.deviceId, kind.metric, alert.instance)">When does it happen?</RouterLink></p>
           <CauseMembers v-if="alert.members" :alert="alert" />
           <CompanionList v-if="alert.deviceId !== null" :alert-id="alert.id" />
           <AlertCallouts v-if="session.isStaff" of="alert" :id="alert.id" :zone="alert.zone" :is-over="alert.status === 'closed'" />

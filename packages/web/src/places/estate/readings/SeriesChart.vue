@@ -13,11 +13,12 @@ import {
   type ChartOptions,
 } from 'chart.js'
 import 'chartjs-adapter-luxon'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { Line } from 'vue-chartjs'
-import type { SeriesView } from '#contract'
+import type { SeriesMarks, SeriesView } from '#contract'
 import { day, metrics, readingText, type MetricName, type Millis } from '#core'
 import { bandOf } from './band'
+import { marksPlugin } from './marks'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
 Chart.defaults.font.family = "'Source Sans 3 Variable', sans-serif"
@@ -32,21 +33,33 @@ const props = defineProps<{
   until: Millis
   /** Of a point. */
   width: Millis
+  /** What happened meanwhile. */
+  marks?: SeriesMarks | null
+  /** A moment that was chosen. */
+  moment?: Millis | null
+  isTall?: boolean
 }>()
-const emit = defineEmits<{ draw: [from: Millis, until: Millis] }>()
+const emit = defineEmits<{ draw: [from: Millis, until: Millis]; pick: [at: Millis] }>()
 
 const css = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim()
-const unit = computed(() => metrics[(props.series[0]?.metric ?? 'cpu.busy') as MetricName].unit)
+const unitOf = (series: SeriesView | undefined) => metrics[(series?.metric ?? 'cpu.busy') as MetricName].unit
+const unit = computed(() => unitOf(props.series[0]))
+/** What is read in another unit has its scale at the right. */
+const other = computed(() => props.series.map(unitOf).find((one) => one !== unit.value) ?? null)
+const plugins = [marksPlugin(() => props.marks ?? null, css)]
 const data = computed(
   (): ChartData<'line', { x: number; y: number }[]> => ({
     datasets: props.series.flatMap((line, i) =>
-      bandOf(line, props.labels[i]!, css(props.colours[i % props.colours.length]!), 4 * props.width),
+      bandOf(line, props.labels[i]!, css(props.colours[i % props.colours.length]!), 4 * props.width).map((set) => ({
+        ...set,
+        yAxisID: unitOf(line) === unit.value ? 'y' : 'other',
+      })),
     ),
   }),
 )
 const options = computed((): ChartOptions<'line'> => {
   const grid = { color: css('--rule2') }
-  const ticks = { color: css('--ink2'), maxTicksLimit: 6 }
+  const ticks = { color: css('--ink2'), maxTicksLimit: props.isTall ? 12 : 6 }
   const isLong = props.until - props.from > 3 * day
   return {
     animation: false,
@@ -55,7 +68,10 @@ const options = computed((): ChartOptions<'line'> => {
     plugins: {
       legend: { display: false },
       tooltip: {
-        callbacks: { label: (item) => `${item.dataset.label ?? ''}: ${readingText(unit.value, item.parsed.y ?? 0)}` },
+        callbacks: {
+          label: (item) =>
+            `${item.dataset.label ?? ''}: ${readingText(item.dataset.yAxisID === 'other' ? other.value! : unit.value, item.parsed.y ?? 0)}`,
+        },
       },
     },
     scales: {
@@ -66,6 +82,7 @@ const options = computed((): ChartOptions<'line'> => {
         grid,
         ticks,
         time: {
+          ...(isLong && props.until - props.from < 200 * day ? { unit: 'day' as const } : {}),
           displayFormats: { hour: isLong ? 'd LLL HH:mm' : 'HH:mm', minute: 'HH:mm', day: 'd LLL', month: 'LLL yyyy' },
           tooltipFormat: 'ccc d LLL yyyy HH:mm',
         },
@@ -76,6 +93,17 @@ const options = computed((): ChartOptions<'line'> => {
         grid,
         ticks: { ...ticks, callback: (value) => readingText(unit.value, Number(value)) },
       },
+      ...(other.value
+        ? {
+            other: {
+              position: 'right' as const,
+              beginAtZero: true,
+              ...(other.value === 'ratio' ? { max: 1 } : {}),
+              grid: { drawOnChartArea: false },
+              ticks: { ...ticks, callback: (value: string | number) => readingText(other.value!, Number(value)) },
+            },
+          }
+        : {}),
     },
   }
 })
@@ -103,9 +131,20 @@ function end() {
   const scale = line.value?.chart?.scales.x
   const span = drawing.value
   drawing.value = null
-  if (!scale || !span || Math.abs(span.at - span.began) < 6) return
+  if (!scale || !span) return
+  if (Math.abs(span.at - span.began) < 6) {
+    emit('pick', Math.round(scale.getValueForPixel(span.at)!))
+    return
+  }
   emit('draw', scale.getValueForPixel(span.began)!, scale.getValueForPixel(span.at)!)
 }
+/** What happened is drawn anew when it comes in; readings alone would not cause it. */
+watch([() => props.marks, () => props.moment], () => line.value?.chart?.update('none'))
+const momentAt = computed(() => {
+  const part = ((props.moment ?? 0) - props.from) / (props.until - props.from)
+  const area = line.value?.chart?.chartArea
+  return props.moment && area && part >= 0 && part <= 1 ? `${area.left + part * (area.right - area.left)}px` : null
+})
 const mark = computed(() => {
   const span = drawing.value
   if (!span) return null
@@ -115,13 +154,14 @@ const mark = computed(() => {
 
 <template>
   <div
-    class="chart"
+    :class="['chart', { tall: isTall }]"
     @pointerdown="begin"
     @pointermove="go"
     @pointerup="end"
     @pointercancel="drawing = null"
   >
-    <Line ref="line" :data="data" :options="options" :aria-label="title" />
+    <Line ref="line" :data="data" :options="options" :plugins="plugins" :aria-label="title" />
+    <i v-if="momentAt" class="moment" :style="{ left: momentAt }" />
     <i v-if="mark" class="mark" :style="mark" />
   </div>
 </template>
@@ -132,6 +172,16 @@ const mark = computed(() => {
   height: 170px;
   cursor: crosshair;
   touch-action: pan-y;
+}
+.tall {
+  height: 330px;
+}
+.moment {
+  position: absolute;
+  top: 0;
+  bottom: 22px;
+  border-left: 1.5px solid var(--act);
+  pointer-events: none;
 }
 .mark {
   position: absolute;

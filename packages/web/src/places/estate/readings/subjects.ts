@@ -1,0 +1,31 @@
+import { metrics, readingText, type MetricName } from '#core'
+
+/** Charts of a device: series that are read together, in one unit. */
+export const subjects: readonly { title: string; metrics: readonly MetricName[] }[] = [
+  { title: 'CPU busy', metrics: ['cpu.busy'] },
+  { title: 'Memory available', metrics: ['memory.available'] },
+  { title: 'Disk free', metrics: ['disk.free'] },
+  { title: 'Network', metrics: ['net.received', 'net.sent'] },
+  { title: 'Load', metrics: ['load.5'] },
+  { title: 'Paging', metrics: ['paging.in', 'paging.out'] },
+  { title: 'Certificates', metrics: ['certificate.left'] },
+]
+
+interface Named {
+  metric: string
+  instance: string
+}
+export const seriesColours = ['--ink', '--act', '--held', '--warning', '--notice', '--critical']
+export const seriesText = (metric: string, value: number) => readingText(metrics[metric as MetricName].unit, value)
+export const seriesTitle = ({ metric, instance }: Named) =>
+  [metrics[metric as MetricName].title, instance].filter(Boolean).join(' ')
+
+/** How an address names a series: `disk.free|/var`. */
+export const nameInAddress = ({ metric, instance }: Named) => `${metric}|${instance}`
+/** @returns null where it names none */
+export function namedInAddress(text: unknown): Named | null {
+  if (typeof text !== 'string') return null
+  const at = text.indexOf('|')
+  const metric = at < 0 ? text : text.slice(0, at)
+  return Object.hasOwn(metrics, metric) ? { metric, instance: at < 0 ? '' : text.slice(at + 1) } : null
+}
