@@ -40,6 +40,7 @@ describe('the description of the API', () => {
       'get /api/audit.csv',
       'get /api/calendar.ics',
       'get /api/clients/{id}/data',
+      'get /api/clients/{id}/openmetrics',
       'get /api/devices/{id}/series.csv',
       'get /api/live',
       'get /api/openapi.json',

@@ -49,8 +49,9 @@ interface Change {
 async function changesOf(db: Db, asked: MarksAsked): Promise<{ changes: Change[]; isCut: boolean }> {
   const found = await rows<{ at: Millis }>(
     db,
+    // Times are kept to the microsecond: by the next whole millisecond each was in force.
     `
-    select at from (
+    select distinct date_trunc('milliseconds', at) + interval '1 millisecond' as at from (
       select saved_at as at from template_revision where saved_at > $2
       union select saved_at from assignment_revision where saved_at > $2
       union select saved_at from exception_revision where saved_at > $2

@@ -16,10 +16,13 @@ import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { askSeries } from '../../store/series'
+import { requireClient } from '../access'
 import { requireDevice } from '../estate'
 import { changedAt } from './changed'
 import { marksOf } from './marks'
+import { openMetricsType } from './openMetrics'
 import { readRhythm, readRhythmHours } from './rhythm'
+import { scrape } from './scrape'
 import { readingsPart, sendReadings } from './table'
 
 const usualPoints = 400
@@ -99,6 +102,17 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       const metrics = requireMetrics(query.metrics.split(','), 'metrics')
       requireSpan(query, longestReadings, '420 days of single readings')
       return sendReadings(reply, pool, device, metrics, query.from, query.until)
+    },
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/clients/:id/openmetrics',
+    access: 'contact',
+    summary: 'The newest reading of every series of a client, in OpenMetrics 1.0, for programs with a token',
+    answer: { media: 'application/openmetrics-text' },
+    async handle({ viewer, id, reply }) {
+      requireClient(viewer, id(), 'no-such-client')
+      return reply.type(openMetricsType).send(await scrape(pool, id(), Date.now()))
     },
   })
   pastRoute(app, pool, {
