@@ -14,6 +14,7 @@ import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type {
   ChangedPage,
   ChangedSeries,
+  HistoryLoad,
   LevelStep,
   LogThen,
   MarkedAlert,
@@ -155,3 +156,20 @@ export const readingsPartSchema = answerOf<ReadingsPart>({
   readings: listOf(answerOf<ReadingsPart['readings'][number]>({ at: instant, value: figure })),
   next: instant.allow(null),
 })
+
+export const historyLoadSchema = answerOf<HistoryLoad>({
+  id,
+  file: words,
+  person: words,
+  startedAt: instant,
+  endedAt: instant.allow(null),
+  isBrokenOff: Joi.boolean(),
+  lines: count,
+  taken: count,
+  refused: count,
+  devices: count,
+  firstAt: instant.allow(null),
+  lastAt: instant.allow(null),
+  refusals: listOf(answerOf<HistoryLoad['refusals'][number]>({ line: count, reason: words })),
+})
+export const historyLoadsSchema = listOf(historyLoadSchema)

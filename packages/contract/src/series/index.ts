@@ -116,3 +116,23 @@ export interface ReadingsPart {
   /** Ask for those before this time; null: there are no more. */
   next: Millis | null
 }
+
+/** A file of readings from before a device was watched. */
+export interface HistoryLoad {
+  id: number
+  file: string
+  /** Who brought it. */
+  person: string
+  startedAt: Millis
+  /** null: it is being read, or was broken off. */
+  endedAt: Millis | null
+  isBrokenOff: boolean
+  lines: number
+  taken: number
+  refused: number
+  devices: number
+  firstAt: Millis | null
+  lastAt: Millis | null
+  /** The first thousand of those that were refused. */
+  refusals: { line: number; reason: string }[]
+}

@@ -22,10 +22,14 @@ async function requirePacked(tx: Db, week: string): Promise<void> {
      ), missing as (
        select c.device_id, c.day from came c
        left join packed p on p.device_id = c.device_id and p.n = 0 and p.day = c.day
-       where coalesce(p.count, 0) < c.reports
+       left join packed_to t on t.device_id = c.device_id
+       -- There may be times of other sources: that all is packed is known by how far it is, and by nothing being due.
+       where coalesce(p.count, 0) < c.reports or coalesce(t.until, '-infinity') < (c.day + 1) at time zone 'UTC'
+         or exists (select from pack_due u where u.device_id = c.device_id and u.day = c.day)
      ), due as (
        insert into pack_due (device_id, day) select m.device_id, m.day from missing m
        where exists (select from packed_to t where t.device_id = m.device_id and t.until > m.day)
+         and not exists (select from pack_due u where u.device_id = m.device_id and u.day = m.day)
      )
      select from missing limit 1`,
   )

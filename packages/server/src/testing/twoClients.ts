@@ -316,6 +316,10 @@ export async function openTwoClients(): Promise<TwoClients> {
   )
   await lead('PUT', '/api/inbox', { addresses: ['help@lanternfield.example'] })
   id.contact = await made(`/api/clients/${one}/contacts`, { name: 'Bo', email: 'bo@tidemill.example' })
+  await house.pool.query(
+    `insert into history_load (client_id, person_id, file) select $1, min(id), 'tidemill-of-old.csv' from person`,
+    [one],
+  )
   const taken = await takeMail(pool, { raw: theirMail('Tidemill asks'), returnPath: 'bo@tidemill.example' }, Date.now())
   id.request = taken.requestId!
   await pool.query(
@@ -477,6 +481,8 @@ function clientAttempts(id: TwoClients['id']): Attempt[] {
     { method: 'POST', url: `/api/mail-aside/${id.aside}/request` },
     { method: 'PUT', url: '/api/inbox', body: { addresses: ['x@lanternfield.example'] } },
     { method: 'POST', url: `/api/clients/${id.one}/contacts`, body: { ...contact, email: 'bo2@tidemill.example' } },
+    // What is no file is refused, once it is known whose history it would be.
+    { method: 'POST', url: `/api/clients/${id.one}/history`, body: {}, unlimited: 400 },
     { method: 'PUT', url: `/api/contacts/${id.contact}`, body: contact },
     { method: 'DELETE', url: `/api/contacts/${id.contact}` },
     { method: 'POST', url: `/api/clients/${id.gone}/restore` },

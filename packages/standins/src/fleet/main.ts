@@ -20,7 +20,7 @@ const server = new Pool(serverUrl, { connections: 12 })
 const patience = new Pool(serverUrl)
 /** As far back as reports are taken. */
 const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 13 * 24 - 2) * hour
-/** So much of it minute by minute, as it would have come; what is older in wider steps, so that a first start is quick. */
+/** So much of it minute by minute, as it would have come; what is older in wider steps: a first start is quick. */
 const fine = 30 * hour
 const coarseStep = 5 * minute
 
@@ -41,7 +41,7 @@ function save(): void {
 
 function historyTimes(): { at: Millis; step: Millis }[] {
   const times: { at: Millis; step: Millis }[] = []
-  for (let at = kept.historyEnd - history; at < kept.historyEnd; ) {
+  for (let at = kept.historyEnd - history; at < kept.historyEnd;) {
     const step = kept.historyEnd - at > fine ? coarseStep : minute
     times.push({ at, step })
     at += step

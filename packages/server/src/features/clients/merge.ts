@@ -233,6 +233,7 @@ const ofClient = [
   'enrolment_key',
   'calendar_feed',
   'request',
+  'history_load',
 ] as const
 
 async function moveRest(tx: Db, fromId: ClientId, intoId: ClientId): Promise<void> {

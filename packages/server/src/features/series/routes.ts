@@ -19,6 +19,7 @@ import { askSeries } from '../../store/series'
 import { requireClient } from '../access'
 import { requireDevice } from '../estate'
 import { changedAt } from './changed'
+import { historyRoutes } from './history/routes'
 import { marksOf } from './marks'
 import { openMetricsType } from './openMetrics'
 import { readRhythm, readRhythmHours } from './rhythm'
@@ -72,6 +73,7 @@ function requireSpan({ from, until }: Span, most: Millis, atMost: string): void 
 }
 
 export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
+  historyRoutes(app, pool)
   pastRoute(app, pool, {
     url: '/api/devices/:id/series',
     access: 'contact',

@@ -23,18 +23,18 @@ interface Answered {
 }
 
 /** Null: the server was not reached, or the connection broke before its answer was whole. */
-async function ask(method: string, path: string, body: unknown): Promise<Answered | null> {
+async function ask(method: string, path: string, body: unknown, media = 'application/json'): Promise<Answered | null> {
   try {
     const response = await fetch(`/api${path}`, {
       method,
       headers: {
-        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(body === undefined ? {} : { 'content-type': media }),
         // RFC 7089. What can be told of the past is; what would change something is refused.
         ...(asOf.value === null || path === '/session'
           ? {}
           : { 'accept-datetime': new Date(asOf.value).toUTCString() }),
       },
-      body: body === undefined ? null : JSON.stringify(body),
+      body: body === undefined ? null : body instanceof Blob ? body : JSON.stringify(body),
     })
     const text = await response.text()
     return { response, answer: parsed(text) }
@@ -54,8 +54,8 @@ function parsed(text: string): unknown {
 /** A browser drops what is under way when its network changes; asking once more costs nothing. */
 const pause = 400
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  let answered = await ask(method, path, body)
+async function call<T>(method: string, path: string, body?: unknown, media?: string): Promise<T> {
+  let answered = await ask(method, path, body, media)
   if (!answered && method === 'GET') {
     await new Promise((resolve) => {
       setTimeout(resolve, pause)
@@ -79,6 +79,8 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 
 export const api = {
   get: <T>(path: string) => call<T>('GET', path),
+  /** Sends a file as it is. */
+  send: <T>(path: string, file: Blob, media: string) => call<T>('POST', path, file, media),
   post: <T>(path: string, body: unknown = {}) => call<T>('POST', path, body),
   put: <T>(path: string, body: unknown) => call<T>('PUT', path, body),
   delete: <T>(path: string) => call<T>('DELETE', path),

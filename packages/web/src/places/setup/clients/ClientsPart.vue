@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import type { Client } from '#contract'
 import { countText } from '#core'
 import { useSession } from '../../../parts/data/session'
@@ -12,6 +12,8 @@ import ContactsDialog from './ContactsDialog.vue'
 import EndDialog from './EndDialog.vue'
 import RetiredClients from './RetiredClients.vue'
 import SiteDialog from './SiteDialog.vue'
+
+const HistoryDialog = defineAsyncComponent(() => import('./HistoryDialog.vue'))
 
 /** The clients that are looked after, and the sites of each. */
 const session = useSession()
@@ -37,6 +39,7 @@ const rows = computed((): Row[] =>
 /** What the dialogs are of; null: something new. */
 const client = ref<Client | null>()
 const contactsOf = ref<Client>()
+const historyOf = ref<Client>()
 const ending = ref<Client>()
 const site = ref<{ client: Client; site: Site | null }>()
 async function changed(): Promise<void> {
@@ -51,7 +54,7 @@ const columns = [
   { key: 'zone', title: 'Zone', width: 150 },
   { key: 'networks', title: 'Networks', grow: 2, width: 240 },
   { key: 'devices', title: 'Devices', width: 90, align: 'right' },
-  { key: 'acts', width: 300, align: 'right' },
+  { key: 'acts', width: 340, align: 'right' },
 ] as const
 </script>
 
@@ -70,6 +73,7 @@ const columns = [
       <template #devices="{ row }"><span v-if="!row.site">{{ row.client.deviceCount }}</span></template>
       <template #acts="{ row }"><template v-if="!row.site"><button class="link" :aria-label="`Add a site to ${row.client.name}`" @click="site = { client: row.client, site: null }">add a site</button>{{ ' ' }}
           <button class="link" :aria-label="`Contacts of ${row.client.name}`" @click="contactsOf = row.client">contacts</button>{{ ' ' }}
+          <button class="link" :aria-label="`Bring history of ${row.client.name}`" @click="historyOf = row.client">history</button>{{ ' ' }}
           <button class="link" :aria-label="`Change ${row.client.name}`" @click="client = row.client">change</button>{{ ' ' }}
           <button v-if="mayAdd" class="link" :aria-label="`End work for ${row.client.name}…`" @click="ending = row.client">end…</button></template>
         <button v-else class="link" :aria-label="`Change ${row.site.name} of ${row.client.name}`" @click="site = { client: row.client, site: row.site }">change</button></template>
@@ -79,6 +83,7 @@ const columns = [
     <RetiredClients v-if="mayAdd" @changed="changed" />
     <EndDialog v-if="ending" :client="ending" @close="ending = undefined" @changed="changed" />
     <ContactsDialog v-if="contactsOf" :client="contactsOf" @close="contactsOf = undefined" />
+    <HistoryDialog v-if="historyOf" :client="historyOf" @close="historyOf = undefined" />
     <SiteDialog v-if="site" :client="site.client" :site="site.site" @close="site = undefined" @changed="changed" />
   </div>
 </template>
