@@ -32,6 +32,16 @@ export const router = createRouter({
       meta: { place: 'Estate', past: true },
     },
     {
+      path: '/estate/series',
+      component: () => import('./places/estate/SeriesBoard.vue'),
+      meta: { place: 'Estate' },
+    },
+    {
+      path: '/estate/filling',
+      component: () => import('./places/estate/FillingBoard.vue'),
+      meta: { place: 'Estate' },
+    },
+    {
       path: '/estate/:id(\\d+)',
       component: () => import('./places/estate/DevicePlace.vue'),
       meta: { place: 'Estate', past: true },

@@ -14,6 +14,10 @@ import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type {
   ChangedPage,
   ChangedSeries,
+  EstateSeries,
+  EstateSeriesRow,
+  FillingDisk,
+  FillingDisks,
   HistoryLoad,
   LevelStep,
   LogThen,
@@ -173,3 +177,38 @@ export const historyLoadSchema = answerOf<HistoryLoad>({
   refusals: listOf(answerOf<HistoryLoad['refusals'][number]>({ line: count, reason: words })),
 })
 export const historyLoadsSchema = listOf(historyLoadSchema)
+
+const seriesOfDevice = { deviceId: id, deviceName: words, clientName: words, siteName: words, instance: words }
+export const estateSeriesSchema = answerOf<EstateSeries>({
+  from: instant,
+  until: instant,
+  width: figure,
+  isScarce: Joi.boolean(),
+  total: count,
+  rows: listOf(
+    answerOf<EstateSeriesRow>({
+      ...seriesOfDevice,
+      last: figure.allow(null),
+      min: figure,
+      mean: figure,
+      p95: figure.description('The 95th percentile; of what is scarce the 5th. Within one part in a hundred.'),
+      max: figure,
+      means: listOf(figure.allow(null)),
+    }),
+  ),
+})
+export const fillingDisksSchema = answerOf<FillingDisks>({
+  looked: count,
+  unknown: count,
+  total: count,
+  rows: listOf(
+    answerOf<FillingDisk>({
+      ...seriesOfDevice,
+      size: figure.allow(null),
+      free: figure,
+      perDay: figure.description('By the median of the slopes between any two days: Sen, 1968.'),
+      agreement: figure,
+      fullAt: instant,
+    }),
+  ),
+})

@@ -136,3 +136,53 @@ export interface HistoryLoad {
   /** The first thousand of those that were refused. */
   refusals: { line: number; reason: string }[]
 }
+
+interface SeriesOfDevice {
+  deviceId: number
+  deviceName: string
+  clientName: string
+  siteName: string
+  instance: string
+}
+export const estateSeriesOrders = ['last', 'mean', 'p95'] as const
+export type EstateSeriesOrder = (typeof estateSeriesOrders)[number]
+export interface EstateSeriesRow extends SeriesOfDevice {
+  /** The newest reading; null: none of the last report. */
+  last: number | null
+  min: number
+  mean: number
+  p95: number
+  max: number
+  /** Mean of each span of the time, the oldest first; null: nothing was read. */
+  means: (number | null)[]
+}
+/** One series of many devices over days that are over, the worst first. */
+export interface EstateSeries {
+  from: Millis
+  until: Millis
+  /** Of one of the means. */
+  width: Millis
+  /** Less of it is worse. */
+  isScarce: boolean
+  /** How many there are, of which so many are told. */
+  total: number
+  rows: EstateSeriesRow[]
+}
+
+export interface FillingDisk extends SeriesOfDevice {
+  size: number | null
+  free: number
+  /** Change of what is free in a day. */
+  perDay: number
+  /** Kendall’s τ of the days, −1 to 1: −1 where each day less was free. */
+  agreement: number
+  fullAt: Millis
+}
+/** Disks that fill at their pace of the last two weeks, the soonest first. */
+export interface FillingDisks {
+  looked: number
+  /** Of which too few days are known. */
+  unknown: number
+  total: number
+  rows: FillingDisk[]
+}

@@ -7,6 +7,7 @@ export {
   type HourMean,
   type SeriesChange,
 } from './change'
+export { fewestValues, fillingOf, type Filling } from './filling'
 export {
   addHour,
   hoursOf,

@@ -34,7 +34,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
-    { name: 'packing', every: 5 * minute, work: (now) => packingRound(pool, now) },
+    { name: 'packing', every: minute, work: (now) => packingRound(pool, now) },
     { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
   ]
 }

@@ -67,6 +67,9 @@ const ofNobody = [
   '/api/devices/{id}/rhythm-hours',
   '/api/devices/{id}/series',
   '/api/devices/{id}/series.csv',
+  // Nothing is summed up here; looked.test.ts tries them.
+  '/api/estate/filling',
+  '/api/estate/series',
   // Numbers of everything, for a lead of all.
   '/api/first-steps',
   '/api/health',
@@ -104,6 +107,7 @@ const queries: Record<string, () => string> = {
   '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=32&last=34',
   '/api/devices/{id}/changed': () => '?at=1',
   '/api/devices/{id}/why': () => '?watch=services',
+  '/api/estate/series': () => '?metric=cpu.busy',
   '/api/find': () => '?q=tidemill',
   '/api/device-rows': () => `?ids=${id.device!}`,
   '/api/views': () => '?place=estate',

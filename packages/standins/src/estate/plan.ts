@@ -122,6 +122,7 @@ export const devices: readonly PlannedDevice[] = [
     ['database'],
     { '/': [80, 0.41], '/var/lib/postgresql': [500, 0.52] },
     ['postgresql'],
+    { fills: { mount: '/var/lib/postgresql', from: 0.31, to: 0.62, overMinutes: 20 * 1440 } },
   ),
   plannedDevice(
     'tm-tickets-2',

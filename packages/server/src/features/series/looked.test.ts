@@ -1,7 +1,16 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { ChangedPage, ReadingsPart, RhythmHours, RhythmPage, SeriesMarks } from '#contract'
+import type {
+  ChangedPage,
+  EstateSeries,
+  FillingDisks,
+  ReadingsPart,
+  RhythmHours,
+  RhythmPage,
+  SeriesMarks,
+} from '#contract'
 import { day, hour, minute, type Reading } from '#core'
 import { rows, time } from '../../db'
+import { packReadings } from '../../engine/packing'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
@@ -154,5 +163,61 @@ describe('single readings', () => {
       expect((await get(`${path}&${bounds}`, house.contact)).status).toBe(404)
     for (const path of ['rhythm?metric=cpu.busy', 'rhythm-hours?metric=cpu.busy&first=1&last=2', 'changed?at=1'])
       expect((await get(path, house.contact)).status).toBe(404)
+  })
+})
+
+describe('all devices by one series', () => {
+  it('stand by what is worst over days that are over, with the newest reading, for whoever sees them', async () => {
+    const quiet = await house.enrol(house.sites[1], 'bb-quiet-1')
+    const today = Math.floor(now / day) * day
+    const report = (at: number, free: number) => ({
+      ...quiet.report(0),
+      at,
+      readings: [
+        ['cpu.busy', '', 0.05],
+        ['disk.size', '/', 1024e9],
+        ['disk.free', '/', free],
+      ],
+    })
+    for (let ago = 10; ago > 0; ago--)
+      await quiet.send([1, 9, 17].map((at) => report(today - ago * day + at * hour, (100 + 20 * ago) * 1024e6)))
+    await quiet.send([report(now - minute, 110 * 1024e6)])
+    await packReadings(house.pool, now, async () => undefined)
+    const path = (more: string) => `/api/estate/series?metric=cpu.busy&days=7${more}`
+    const { body } = await house.lead<EstateSeries>('GET', path('&order=mean'))
+    expect(body).toMatchObject({ total: 2, isScarce: false, until: today, from: today - 7 * day })
+    expect(body.rows.map(({ deviceName }) => deviceName)).toEqual(['tm-book-1', 'bb-quiet-1'])
+    expect(body.rows[1]).toMatchObject({ clientName: 'Brindle Bakeries', last: 0.05, mean: 0.05, min: 0.05, max: 0.05 })
+    expect(Math.abs(body.rows[1]!.p95 - 0.05)).toBeLessThanOrEqual(0.0005)
+    expect(body.rows[1]!.means).toHaveLength(28)
+    // The same mean from what was told.
+    const own = Array.from({ length: 11 * 144 }, (_, i) => now - 11 * day + i * 10 * minute).filter(
+      (at) => at >= today - 7 * day && at < today,
+    )
+    const mean = own.reduce((sum, at) => sum + Math.round(1000 * readingsAt(at)[0]![2]) / 1000, 0) / own.length
+    expect(body.rows[0]!.mean).toBeCloseTo(mean, 9)
+
+    const theirs = await house.contact<EstateSeries>('GET', path(''))
+    expect(theirs.body.rows.map(({ deviceName }) => deviceName)).toEqual(['bb-quiet-1'])
+    for (const none of ['&words=no_such', '&kind=workstation', `&client=${house.clients[0]}&words=quiet`])
+      expect((await house.lead<EstateSeries>('GET', path(none))).body.total).toBe(0)
+    expect((await house.lead<EstateSeries>('GET', path('&words=QUIET'))).body.total).toBe(1)
+  })
+  it('and disks by when they are full, at their pace of the last days', async () => {
+    const { body } = await house.lead<FillingDisks>('GET', '/api/estate/filling')
+    expect(body).toMatchObject({ looked: 1, unknown: 0, total: 1 })
+    const [disk] = body.rows
+    expect(disk).toMatchObject({
+      deviceName: 'bb-quiet-1',
+      instance: '/',
+      free: 110 * 1024e6,
+      size: 1024e9,
+      agreement: -1,
+    })
+    expect(disk!.perDay).toBeCloseTo(-20 * 1024e6, -3)
+    expect(Math.abs(disk!.fullAt - Date.now() - 5.5 * day)).toBeLessThan(minute)
+    expect((await house.lead<FillingDisks>('GET', `/api/estate/filling?client=${house.clients[0]}`)).body.total).toBe(0)
+    const limited = await house.personWith('technician', [house.clients[0]])
+    expect((await limited.ask<FillingDisks>('GET', '/api/estate/filling')).body).toMatchObject({ looked: 0, rows: [] })
   })
 })

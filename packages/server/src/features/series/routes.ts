@@ -1,6 +1,10 @@
 import {
+  aNumber,
   aTime,
   changedPageSchema,
+  estateSeriesOrders,
+  estateSeriesSchema,
+  fillingDisksSchema,
   readingsPartSchema,
   rhythmHoursSchema,
   rhythmPageSchema,
@@ -8,7 +12,7 @@ import {
   seriesPageSchema,
   type SeriesPage,
 } from '#contract'
-import { day, hoursOfWeek, isMetric, type MetricName, type Millis } from '#core'
+import { day, deviceKinds, hoursOfWeek, isMetric, type MetricName, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import type { Pool } from '../../db'
@@ -19,6 +23,7 @@ import { askSeries } from '../../store/series'
 import { requireClient } from '../access'
 import { requireDevice } from '../estate'
 import { changedAt } from './changed'
+import { estateSeries, fillingDisks, type EstateAsked, type EstateSeriesAsked } from './estateSeries'
 import { historyRoutes } from './history/routes'
 import { marksOf } from './marks'
 import { openMetricsType } from './openMetrics'
@@ -208,5 +213,38 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
         ])
       return changedAt(db, viewer, device, query.at, now, query.site)
     },
+  })
+  const estateAsked = {
+    client: aNumber,
+    kind: Joi.string().valid(...deviceKinds),
+    role: Joi.string().max(40),
+    words: Joi.string().allow('').max(100),
+    limit: Joi.number().integer().min(1).max(500).default(100),
+  }
+  route(app, {
+    method: 'GET',
+    url: '/api/estate/series',
+    access: 'contact',
+    summary: 'One metric on all devices over days that are over, the worst first',
+    answer: estateSeriesSchema,
+    query: Joi.object<Omit<EstateSeriesAsked, 'metric'> & { metric: string }, true>({
+      ...estateAsked,
+      metric: Joi.string().max(60).required(),
+      days: Joi.number().integer().min(1).max(90).default(7),
+      order: Joi.string()
+        .valid(...estateSeriesOrders)
+        .default('p95'),
+    }),
+    handle: ({ viewer, query }) =>
+      estateSeries(pool, viewer, { ...query, metric: requireMetric(query.metric) }, Date.now()),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/estate/filling',
+    access: 'contact',
+    summary: 'Disks that fill at their pace of the last two weeks, the soonest first',
+    answer: fillingDisksSchema,
+    query: Joi.object<EstateAsked & { limit: number }, true>(estateAsked),
+    handle: ({ viewer, query }) => fillingDisks(pool, viewer, query, query.limit, Date.now()),
   })
 }

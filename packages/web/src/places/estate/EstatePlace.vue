@@ -24,6 +24,7 @@ import StateNotice from '../../parts/ui/StateNotice.vue'
 import type { TableHandle } from '../../parts/ui/table'
 import { answersBoard, boardColumns } from './board'
 import BoardCell from './BoardCell.vue'
+import EstateParts from './EstateParts.vue'
 
 const WindowDialog = defineAsyncComponent(() => import('../maintenance/draft/WindowDialog.vue'))
 const session = useSession()
@@ -154,6 +155,7 @@ useKeys('Estate', [
         <SavedViews place="estate" />
       </span>
     </div>
+    <EstateParts />
     <div class="sentence">
       <span>Show</span>
       <ChoiceField v-model="kind" label="Kind" :choices="kinds" />
