@@ -53,6 +53,12 @@ async function everyPlace(page: Page): Promise<string[]> {
     `/alerts/${rounds.todo.rows[0]!.id}`,
     '/estate',
     '/estate?words=nothing-is-called-so',
+    '/estate/series',
+    '/estate/series?as=pictures',
+    '/estate/filling',
+    ...['chart', 'when', 'changed', 'values'].map(
+      (view) => `/estate/${device.id}?open=cpu.busy|&view=${view}#readings`,
+    ),
     '/maintenance',
     '/maintenance?days=28',
     '/maintenance/calendar',

@@ -3,7 +3,7 @@ import fc from 'fast-check'
 import { openHouse, type House } from '../../testing/house'
 import { expositionOf, familyOf, openMetricsType } from './openMetrics'
 
-// The grammar of OpenMetrics 1.0 (github.com/prometheus/OpenMetrics, “ABNF”), as far as gauges and counters need it,
+// The grammar of OpenMetrics 1.0 (“ABNF”), as far as gauges and counters need it,
 // from memory.
 const name = '[a-zA-Z_:][a-zA-Z0-9_:]*'
 const labelName = '[a-zA-Z_][a-zA-Z0-9_]*'

@@ -49,9 +49,9 @@ async function go(event: KeyboardEvent): Promise<void> {
 
 <template>
   <div ref="field" :class="['week', { small: isSmall }]" role="grid" :aria-label="label" @keydown="go">
-    <div class="row" role="row">
-      <span v-if="!isSmall" role="columnheader"><span class="visually-hidden">Day</span></span>
-      <span v-for="hour in hours" :key="hour" class="hour" role="columnheader">{{ isSmall || hour % 3 ? '' : hour }}</span>
+    <div v-if="!isSmall" class="row" role="row">
+      <span role="columnheader"><span class="visually-hidden">Day</span></span>
+      <span v-for="hour in hours" :key="hour" class="hour" role="columnheader">{{ hour % 3 ? '' : hour }}</span>
     </div>
     <div v-for="(name, weekday) in dayNames" :key="name" class="row" role="row">
       <span v-if="!isSmall" class="day" role="rowheader">{{ name }}</span>
@@ -90,9 +90,6 @@ async function go(event: KeyboardEvent): Promise<void> {
 }
 .small {
   gap: 1px;
-}
-.small .hour {
-  display: none;
 }
 .day,
 .hour {
