@@ -2,6 +2,10 @@ import { day, hoursOf, minute, packIntegers, packWeek, sketchOf, type DeviceId, 
 import { makePartitions, migrate, openPool, rows, type Pool } from '../packages/server/src/db'
 import { packReadings } from '../packages/server/src/engine/packing'
 import { askSeries, dateOf, readDays, type DeviceDay } from '../packages/server/src/store/series'
+import { changedAt } from '../packages/server/src/features/series/changed'
+import { estateSeries, fillingDisks } from '../packages/server/src/features/series/estateSeries'
+import { readRhythm, readRhythmHours } from '../packages/server/src/features/series/rhythm'
+import type { Viewer } from '../packages/server/src/http/viewer'
 import { estateOf } from '../packages/standins/src/estate'
 import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
 
@@ -229,6 +233,33 @@ async function stream(pool: Pool, devices: readonly DeviceId[], days: number): P
   )
 }
 
+const everything = { clientIds: null } as Viewer
+
+/** What pages work out of readings; a limit of ours for what a person waits for. */
+async function worked(pool: Pool, devices: readonly DeviceId[]): Promise<void> {
+  const now = (recorded + 1) * day
+  const series = { metric: 'cpu.busy', instance: '', weeks: 4, now } as const
+  const limit = 2000
+  const pages: Record<string, (deviceId: DeviceId) => Promise<unknown>> = {
+    [`one series of ${devices.length} devices, 7 days`]: () =>
+      estateSeries(pool, everything, { metric: 'cpu.busy', days: 7, order: 'p95', limit: 100 }, now),
+    [`disks of ${devices.length} devices that fill`]: () => fillingDisks(pool, everything, {}, 100, now),
+    'by hour of the week, four weeks': (deviceId) => readRhythm(pool, { ...series, deviceId }, null),
+    'what else was so then': (deviceId) => readRhythmHours(pool, { ...series, deviceId }, 32, 35),
+    'what changed, a device': (id) => changedAt(pool, everything, { id, name: '' }, now - 5 * day, now, false),
+  }
+  for (const [what, work] of Object.entries(pages)) {
+    const took: number[] = []
+    for (let i = 0; i < 10; i++) {
+      const began = performance.now()
+      await work(devices[(i * 7919) % devices.length]!)
+      took.push(performance.now() - began)
+    }
+    const slowest = Math.max(...took.slice(1))
+    say(`  ${judge(slowest <= limit)} ${what.padEnd(38)} ${figure(slowest, 0).padStart(4)} ms (limit ${limit} ms)`)
+  }
+}
+
 const most = Math.max(1000, Number(process.argv[process.argv.indexOf('--readings') + 1]) || 10_000)
 const pool = openPool(url, 4)
 await migrate(pool, `${root}/packages/server/src/db/migrations`, Date.now())
@@ -252,5 +283,7 @@ asked.forEach(({ what, limit }, i) => {
 say(
   `  on disk: packed ${figure((await bytesOf(pool, 'packed')) / 1e9, 1)} GB, summed up ${figure((await bytesOf(pool, 'rollup')) / 1e9, 1)} GB`,
 )
+say('Worked out for a page, the slowest of ten:')
+await worked(pool, devices)
 await stream(pool, devices.slice(0, 100), 14)
 await pool.end()

@@ -91,21 +91,20 @@ async function summedUp(
 
 /** The newest readings of a metric, by device and instance: of the last report, and of the last that read disks. */
 async function lastReadings(db: Db, ids: readonly DeviceId[], metric: MetricName): Promise<Map<string, number>> {
-  const found = await rows<{ id: DeviceId; series: [string, string][]; value: number[] }>(
+  const found = await rows<{ id: DeviceId; instance: string; value: number }>(
     db,
-    // By the primary key (device, at), two a device.
-    `select d.id, y.series, r.value from device d
+    // By the primary key (device, at), two a device; where the metric stands is looked up once a layout.
+    `with places as materialized (
+       select y.id, e.n, e.s->>1 as instance from layout y
+       cross join lateral jsonb_array_elements(y.series) with ordinality e (s, n) where e.s->>0 = $2
+     )
+     select d.id, p.instance, r.value[p.n] as value from device d
      join report r on r.device_id = d.id and r.at in (d.last_at, d.disks_at)
-     join layout y on y.id = r.layout_id
+     join places p on p.id = r.layout_id
      where d.id = any($1) order by d.id, r.at`,
-    [ids],
+    [ids, metric],
   )
-  const last = new Map<string, number>()
-  for (const { id, series, value } of found)
-    series.forEach(([of, instance], i) => {
-      if (of === metric) last.set(`${id} ${instance}`, value[i]!)
-    })
-  return last
+  return new Map(found.map(({ id, instance, value }) => [`${id} ${instance}`, value]))
 }
 
 /** Days that are over, in UTC: what is summed up of them is whole. */

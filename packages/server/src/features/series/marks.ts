@@ -29,13 +29,18 @@ async function reachingBack(db: Db, { deviceId, from, until }: MarksAsked, times
     db,
     // By the primary key (device, at): those of one batch came in at one time.
     `select min(at) as at, received_at as received from report
-     where device_id = $1 and at >= $2 and at < $3 and late group by received_at`,
+     where device_id = $1 and at >= $2 and at < $3 and late group by received_at order by received_at desc`,
     [deviceId, time(from), time(until)],
   )
-  return times.map((at) => ({
-    at,
-    start: Math.max(from, Math.min(at, ...late.filter(({ received }) => received >= at).map((batch) => batch.at))),
-  }))
+  // From the newest change back: the first reading of all that came in since then.
+  let [i, first] = [0, Infinity]
+  return times
+    .toReversed()
+    .map((at) => {
+      for (; i < late.length && late[i]!.received >= at; i++) first = Math.min(first, late[i]!.at)
+      return { at, start: Math.max(from, Math.min(at, first)) }
+    })
+    .reverse()
 }
 
 interface Change {

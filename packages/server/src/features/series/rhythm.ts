@@ -61,6 +61,8 @@ export async function readRhythmHours(db: Db, asked: RhythmAsked, first: number,
   const series: SeriesThen[] = []
   let moments: RhythmMoment[] = []
   for (const { metric: other, instance: of, samples } of read.values()) {
+    // Of half a year this is a moment for each: others are served between.
+    await new Promise((resolve) => setImmediate(resolve))
     const rhythm = rhythmOf(samples, device.zone, worseOf(other), null)
     if (other === metric && of === instance) moments = rhythm.moments.filter(isThere)
     const then = atThatTime(rhythm.moments, isThere, metrics[other].resolution)

@@ -15,14 +15,15 @@ export async function readingsPart(
   { from, until, limit }: { from: Millis; until: Millis; limit: number },
 ): Promise<ReadingsPart> {
   const readings: ReadingsPart['readings'] = []
-  let end = until
-  // Day by day backwards: of a year only what is shown is unpacked.
+  let [end, step] = [until, day]
+  // A day at a time backwards: of a year only what is shown is unpacked. Over long gaps in longer steps.
   while (end > from && readings.length <= limit) {
-    const begin = Math.max(from, Math.floor((end - 1) / day) * day)
+    const begin = Math.max(from, end - step)
     const read = await readReadings(db, deviceId, [metric], begin, end)
     const { at, value } = read.get(`${metric}|${instance}`)?.samples ?? noSamples
     for (let i = at.length - 1; i >= 0 && readings.length <= limit; i--) readings.push({ at: at[i]!, value: value[i]! })
     end = begin
+    step = at.length ? day : Math.min(2 * step, 32 * day)
   }
   const isMore = readings.length > limit
   const shown = readings.slice(0, limit)

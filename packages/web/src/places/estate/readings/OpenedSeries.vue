@@ -152,8 +152,10 @@ function pick(time: Millis) {
   at.value = new Date(time).toISOString()
 }
 async function copy() {
-  await navigator.clipboard.writeText(location.href)
-  done('The address of this view is copied.')
+  await navigator.clipboard.writeText(location.href).then(
+    () => done('The address of this view is copied.'),
+    () => done('The browser did not let it be copied. It stands in its address bar.'),
+  )
 }
 const csv = computed(() => {
   const { from, until } = boundsOf(shown.value, data.value?.until ?? now())
