@@ -3,7 +3,7 @@ import type { Millis } from '#core'
 import { answerOf, count, instant, listOf, words } from './answer'
 
 /** What waits to be done. */
-export const queueNames = ['messages', 'callouts', 'settling', 'tasks'] as const
+export const queueNames = ['messages', 'callouts', 'settling', 'tasks', 'packing'] as const
 export type QueueName = (typeof queueNames)[number]
 
 /**

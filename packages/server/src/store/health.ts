@@ -48,11 +48,17 @@ const queueSql: Record<QueueName, string> = {
   settling: `select count(*)::int as waiting, min(since) as "oldestAt" from settle_due where since < now()`,
   tasks: `select count(*)::int as waiting, null::timestamptz as "oldestAt" from device_task
     where state = 'queued' and expires_at > now()`,
+  // A device is packed every three hours, once its reports are a quarter of an hour old.
+  packing: `select count(*)::int as waiting, min(since) as "oldestAt" from (
+      select coalesce(p.until + interval '195 minutes', d.enrolled_at) as since from device d
+      left join packed_to p on p.device_id = d.id where d.retired_at is null and d.last_seq > 0) w
+    where since < now() - interval '5 minutes'`,
 }
 /** Waiting longer than this is no waiting any more; tasks wait for machines. */
 const stuckAfter: Partial<Record<QueueName, Millis>> = {
   callouts: 5 * minute,
   settling: 15 * minute,
+  packing: 12 * hour,
 }
 
 async function readQueues(db: Db): Promise<Health['queues']> {

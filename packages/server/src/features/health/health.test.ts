@@ -2,6 +2,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { FirstSteps, Health, Trouble } from '#contract'
 import { openPool } from '../../db'
 import { buildApp } from '../../app'
+import { packReadings } from '../../engine/packing'
 import { allJobs } from '../../jobs'
 import { markProcess, noteFault } from '../../store/health'
 import { openHouse, throughProxy, type House } from '../../testing/house'
@@ -127,4 +128,23 @@ it('/metrics is OpenMetrics, for this machine alone', async () => {
   expect(body).toMatch(/^custode_devices 1$/m)
   const far = await house.app.inject({ method: 'GET', url: '/metrics', ...throughProxy('192.0.2.9') })
   expect(far.statusCode).toBe(403)
+})
+
+it('readings that nobody packs for half a day, and not those that are packed every few hours', async () => {
+  const before = await codes()
+  const agent = await house.enrol(house.sites[0], 'tm-unpacked')
+  await agent.send([agent.report(1)])
+  expect(await codes()).toEqual(before)
+  const packedTo = (ago: string) =>
+    house.pool.query(
+      `insert into packed_to (device_id, until) values ($1, now() - $2::interval)
+       on conflict (device_id) do update set until = excluded.until`,
+      [agent.id, ago],
+    )
+  await packedTo('15 hours')
+  expect(await codes()).toEqual(before)
+  await packedTo('16 hours')
+  expect(await codes()).toEqual([...before, 'queue-stuck packing'])
+  await packReadings(house.pool, Date.now(), async () => undefined)
+  expect(await codes()).toEqual(before)
 })

@@ -8,6 +8,7 @@ export const queueWords: Record<QueueName, string> = {
   callouts: 'Alerts and requests about which is to be decided who is told',
   settling: 'Devices to be looked at after a change',
   tasks: 'Tasks that agents have not fetched yet',
+  packing: 'Devices whose readings are to be packed',
 }
 
 /** What is not well and what to do, in a sentence. */
