@@ -236,6 +236,8 @@ describe('odd values', () => {
           await send({ ...sent, body: withValue(sent.body, way, value) }, cookie)
       }
 
+    // One of the bodies may have left a provider to sign in at, which is not there: what follows is not about that.
+    await house.pool.query('delete from identity_provider')
     const { paths } = (
       await house.nobody<{ paths: Record<string, Record<string, { parameters?: { name: string; in: string }[] }>> }>(
         'GET',

@@ -108,7 +108,8 @@ describe('OpenMetrics', () => {
             list.map(([text, value]) => ({
               name: 'custode_disk_free_bytes',
               labels: { device: text },
-              value,
+              // A zero below zero is written as zero.
+              value: value + 0,
               at: 1.5,
             })),
           )
