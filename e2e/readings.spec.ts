@@ -23,7 +23,7 @@ function readingsAt(at: number): [string, string, number][] {
 async function bringHistory(page: Page, name: string): Promise<number> {
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as { id: number; code: string }[]
   const clientId = clients.find(({ code }) => code === 'lf')!.id
-  const site = { clientId, name: 'Reading room', zone: 'Etc/UTC', networks: [] }
+  const site = { clientId, name: 'Yard', zone: 'Etc/UTC', networks: [] }
   const { id: siteId } = (await (await page.request.post(`${url()}/api/sites`, { data: site })).json()) as {
     id: number
   }
