@@ -3,7 +3,7 @@ import { day, type DeviceId, type Millis } from '#core'
 import { rows, time, type Pool } from '../../../db'
 import { retentionDays } from '../../../store/retention'
 import { addHistory, type Placed, type Unplaced } from './load'
-import { historyLines, readingOf, type HistoryMedia } from './lines'
+import { historyLines, readingOf, type HistoryLine, type HistoryMedia } from './lines'
 
 /** So many readings are added at a time: a day of some devices, or a month of one. */
 const atOnce = 20_000
@@ -40,7 +40,7 @@ function deviceIn(said: string, { byName, ids }: Names, standard: DeviceId | nul
  * Reads a file of history to its end, adds what is in order, and notes line by line what is not. How far it came is
  * kept as it goes, with what it has added: broken off, it can be brought again from the beginning.
  * @param standard the device of lines that name none
- * @throws Error where the file cannot be read further; what came before is added
+ * @throws Error where the database does not take it; what was added before stays
  */
 export async function bringHistory(
   pool: Pool,
@@ -92,27 +92,30 @@ export async function bringHistory(
     if (counts.kept + refusals.length < mostRefusals) refusals.push({ line, reason })
   }
 
-  try {
-    for await (const line of historyLines(body, media)) {
-      counts.lines++
-      const reading = readingOf(line, bounds)
-      if (typeof reading === 'string') refuse(line.line, reading)
-      else {
-        const deviceId = deviceIn(reading.device, names, standard)
-        if (typeof deviceId === 'string') refuse(line.line, deviceId)
-        else {
-          told.add(deviceId)
-          first = Math.min(first, reading.at)
-          last = Math.max(last, reading.at)
-          waiting.push({ line: line.line, deviceId, ...reading })
-        }
+  /** What is wrong with the file is told as its last line; what is wrong with the database is not taken for that. */
+  async function* linesToTheEnd(): AsyncGenerator<HistoryLine> {
+    try {
+      for await (const line of historyLines(body, media)) {
+        counts.lines++
+        yield line
       }
-      if (waiting.length >= atOnce || counts.lines % atOnce === 0) await flush(false)
+    } catch (error) {
+      const fault = `The file cannot be read from here on: ${(error as Error).message}`
+      yield { line: counts.lines + 1, fields: {}, fault }
     }
-  } catch (error) {
-    refuse(counts.lines + 1, `The file cannot be read from here on: ${(error as Error).message}`)
-    await flush(true)
-    return
+  }
+
+  for await (const line of linesToTheEnd()) {
+    const reading = readingOf(line, bounds)
+    const deviceId = typeof reading === 'string' ? reading : deviceIn(reading.device, names, standard)
+    if (typeof reading === 'string' || typeof deviceId === 'string') refuse(line.line, String(deviceId))
+    else {
+      told.add(deviceId)
+      first = Math.min(first, reading.at)
+      last = Math.max(last, reading.at)
+      waiting.push({ line: line.line, deviceId, ...reading })
+    }
+    if (waiting.length >= atOnce || counts.lines % atOnce === 0) await flush(false)
   }
   await flush(true)
 }
