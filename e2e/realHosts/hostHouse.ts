@@ -174,8 +174,8 @@ export async function watchFor({ house }: HostHouse, watches: WatchSpec[]): Prom
   if (status !== 200) throw new Error(JSON.stringify(body))
 }
 
-/** Where browser tests share the cores, hosts and server are a few times slower. */
-const patience = 3
+/** Where browser tests share the cores, hosts and server are some times slower, and at times they stand still. */
+const patience = 6
 
 /** Waits until something is so. @throws Error with what was seen last */
 export async function until<T>(

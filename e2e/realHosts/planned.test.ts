@@ -50,10 +50,10 @@ describe.skipIf(leftOut)('work on a real host', () => {
   afterAll(() => here.close())
 
   const held = async () => (await here.house.technician<HeldView[]>('GET', `/api/devices/${deviceId}/held`)).body
-  const about = (rows: { watch: string; instance: string }[], watch: string) =>
+  const about = <T extends { watch: string; instance: string }>(rows: T[], watch: string): T[] =>
     rows.filter((row) => row.watch === watch && (watch === 'silence' || row.instance.startsWith(service)))
   const open = async (watch: string) =>
-    about(await alertsOf(here, deviceId), watch).filter((alert) => (alert as { status?: string }).status !== 'closed')
+    about(await alertsOf(here, deviceId), watch).filter(({ status }) => status !== 'closed')
 
   it('is held while it lasts, by what is stopped, cut off and put right again, and raised at its end', async () => {
     const { body, status } = await here.house.technician<{ id: number }>('POST', '/api/windows', {
@@ -85,9 +85,10 @@ describe.skipIf(leftOut)('work on a real host', () => {
     await host.sh(`systemctl stop ${service}`)
     await until('it held again', held, (rows) => rows.some(({ endedAt }) => endedAt === null))
     expect((await here.house.technician('POST', `/api/windows/${body.id}/end`, { why: '' })).status).toBe(200)
+    // Where the machine of all this stands still for a while, a silence may come of it, too.
     const [alert] = await until(
       'what outlasted it',
-      () => alertsOf(here, deviceId),
+      async () => about(await alertsOf(here, deviceId), 'services'),
       (alerts) => alerts.length === 1,
     )
     expect(alert).toMatchObject({ watch: 'services', status: 'open', windowName: 'Cabling' })
@@ -101,7 +102,7 @@ describe.skipIf(leftOut)('work on a real host', () => {
     expect(steps.map(({ code }) => code)).toEqual(['watched', 'failing', 'long-enough', 'held', 'no-alert'])
   })
 
-  it('asked again, its agent reads also what rests for ten minutes, as df(1) says it, within seconds', async () => {
+  it('asked again, its agent reads also what rests for ten minutes, as df(1) says it', async () => {
     const free = async () => (await pageOf(here, host.name)).disks.find(({ mount }) => mount === '/')?.free ?? 0
     const told = async () => Number((await host.sh('df -B1 --output=avail / | tail -1')).trim())
     const large = 300e6
@@ -118,15 +119,13 @@ describe.skipIf(leftOut)('work on a real host', () => {
       () => open('services'),
       (alerts) => alerts.length === 1,
     )
-    const { id } = alert as unknown as { id: number }
-    const askedAt = Date.now()
+    const { id } = alert!
     expect(
       (await here.house.technician<AlertActed[]>('POST', '/api/alerts/acts', { ids: [id], do: 'ask-again', text: '' }))
         .body,
     ).toEqual([{ id, problem: null }])
     const after = await until('the disk read anew', free, (bytes) => bytes < before - large / 2, 15_000)
     expect(Math.abs(after - (await told()))).toBeLessThan(large / 5)
-    expect(Date.now() - askedAt).toBeLessThan(15_000)
     await host.sh('rm /var/fill')
   })
 
@@ -144,7 +143,7 @@ describe.skipIf(leftOut)('work on a real host', () => {
       40_000,
     )
     const [service] = (await alertsOf(here, deviceId)).filter(({ watch }) => watch === 'services')
-    expect(service!.carrier).toMatchObject({ id: (silence as unknown as { id: number }).id, kind: 'silence' })
+    expect(service!.carrier).toMatchObject({ id: silence!.id, kind: 'silence' })
     await host.boot()
     // It starts with the machine, and so both are over.
     await until(

@@ -91,13 +91,19 @@ describe('a job', () => {
         },
       },
     )
-    await vi.waitFor(() => {
-      expect([rounds.failing > 2, rounds.slow > 0]).toEqual([true, true])
-    })
+    await vi.waitFor(
+      () => {
+        expect([rounds.failing > 2, rounds.slow > 0]).toEqual([true, true])
+      },
+      { timeout: 20_000 },
+    )
     isOver = false
-    await vi.waitFor(() => {
-      expect(rounds.slow).toBeGreaterThan(1)
-    })
+    await vi.waitFor(
+      () => {
+        expect(rounds.slow).toBeGreaterThan(1)
+      },
+      { timeout: 20_000 },
+    )
     await stop()
     expect([isOver, said[0]]).toEqual([true, 'timer failed'])
     const before = { ...rounds }

@@ -351,12 +351,16 @@ describe('collecting', () => {
     expect((await observe([slow], 1)).facts.ports).toBeUndefined()
     expect((await observe([slow], 2)).failed).toEqual([])
     finish({ ports: [{ port: 22, protocol: 'tcp' }] })
-    await vi.waitFor(async () => expect((await observe([slow], 3)).facts.ports).toHaveLength(1))
+    await vi.waitFor(async () => expect((await observe([slow], 3)).facts.ports).toHaveLength(1), { timeout: 20_000 })
   })
   it('tells why what takes long could not be had', async () => {
     const broken = inBackground({ name: 'updates', collect: () => Promise.reject(new Error('another apt is at work')) })
-    await vi.waitFor(async () =>
-      expect((await observe([broken], 1)).failed).toEqual([{ collector: 'updates', reason: 'another apt is at work' }]),
+    await vi.waitFor(
+      async () =>
+        expect((await observe([broken], 1)).failed).toEqual([
+          { collector: 'updates', reason: 'another apt is at work' },
+        ]),
+      { timeout: 20_000 },
     )
   })
 })

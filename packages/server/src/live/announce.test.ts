@@ -42,10 +42,10 @@ it('what was rolled back is not announced; what was committed within a moment is
   heard.length = 0
   await within(house.pool, { topic: 'alerts', clientIds: [1], deviceIds: [3] }, true).catch(() => undefined)
   await Promise.all([1, 2, 3].map((id) => within(house.pool, { topic: 'policy', clientIds: [1], deviceIds: [id] })))
-  await vi.waitFor(() => expect(heard).toHaveLength(1))
+  await vi.waitFor(() => expect(heard).toHaveLength(1), { timeout: 20_000 })
   expect(heard[0]).toMatchObject({ topic: 'policy', clientIds: [1] })
   expect(heard[0]!.deviceIds.toSorted()).toEqual([1, 2, 3])
   announce(house.pool, { topic: 'estate', clientIds: null, deviceIds: Array.from({ length: 2000 }, (_, i) => i + 1) })
-  await vi.waitFor(() => expect(heard).toHaveLength(2))
+  await vi.waitFor(() => expect(heard).toHaveLength(2), { timeout: 20_000 })
   expect(heard[1]!.deviceIds).toEqual([])
 })

@@ -30,7 +30,10 @@ export class Killing {
       bundle: true,
       platform: 'node',
       format: 'esm',
-      packages: 'external',
+      // One file starts in a third of the time that all its packages take to be found; it is started a hundred times.
+      minify: true,
+      external: ['pg-native'],
+      banner: { js: "import { createRequire as made } from 'node:module'; const require = made(import.meta.url);" },
       logLevel: 'error',
     })
     return killing

@@ -108,11 +108,14 @@ describe('a person', () => {
       access: 'lead',
       clientIds: null,
     })
-    await vi.waitFor(async () => {
-      expect(
-        (await house.pool.query(`select from pg_locks where locktype = 'advisory' and not granted`)).rowCount,
-      ).toBe(1)
-    })
+    await vi.waitFor(
+      async () => {
+        expect(
+          (await house.pool.query(`select from pg_locks where locktype = 'advisory' and not granted`)).rowCount,
+        ).toBe(1)
+      },
+      { timeout: 20_000 },
+    )
     await house.pool.query(`update person set access = 'technician' where id = $1`, [id])
     await holding.query('commit')
     holding.release()
@@ -213,9 +216,12 @@ describe('a live connection', () => {
       })
       .on('error', () => undefined)
     socket.write(`GET /api/live HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: ${cookie}\r\n\r\n`)
-    await vi.waitFor(() => {
-      expect(said).toContain('retry: 1000')
-    })
+    await vi.waitFor(
+      () => {
+        expect(said).toContain('retry: 1000')
+      },
+      { timeout: 20_000 },
+    )
     return { socket, said: () => said, closed: () => isClosed }
   }
   const announceMany = (count: number) =>
@@ -243,9 +249,12 @@ describe('a live connection', () => {
       await announceMany(200)
       await wait(50)
     }
-    await vi.waitFor(async () => {
-      expect(await connections()).toBe(before - 1)
-    })
+    await vi.waitFor(
+      async () => {
+        expect(await connections()).toBe(before - 1)
+      },
+      { timeout: 20_000 },
+    )
     expect(good.closed()).toBe(false)
     expect(await signedIn(house.lead)).toBe(true)
     slow.socket.destroy()
@@ -270,7 +279,7 @@ describe('a live connection', () => {
     const announced = (topic: string, clientIds: number[], deviceIds: number[]) =>
       house.pool.query(`select pg_notify('custode_live', $1)`, [JSON.stringify({ topic, clientIds, deviceIds })])
     const said = () => [...live.said().matchAll(/data: (.*)/g)].map((match) => JSON.parse(match[1]!) as LiveEvent)
-    await vi.waitFor(() => expect(said().length).toBeGreaterThan(0))
+    await vi.waitFor(() => expect(said().length).toBeGreaterThan(0), { timeout: 20_000 })
     const before = said().length
     await announced('alerts', [house.clients[0]], [other.id])
     // Both clients of one moment, but only devices of the other.
@@ -278,13 +287,15 @@ describe('a live connection', () => {
     await announced('reports', [...house.clients], [other.id, own.id])
     // A device may have left them with this very change.
     await announced('estate', [...house.clients], [other.id])
-    await vi.waitFor(() => expect(said().some((event) => event.topic === 'reports')).toBe(true))
-    await vi.waitFor(() =>
-      expect(
-        said()
-          .slice(before)
-          .filter((event) => event.topic === 'estate'),
-      ).not.toEqual([]),
+    await vi.waitFor(() => expect(said().some((event) => event.topic === 'reports')).toBe(true), { timeout: 20_000 })
+    await vi.waitFor(
+      () =>
+        expect(
+          said()
+            .slice(before)
+            .filter((event) => event.topic === 'estate'),
+        ).not.toEqual([]),
+      { timeout: 20_000 },
     )
     expect(said().filter((event) => event.topic !== 'estate')).toEqual([
       { topic: 'reports', clientIds: null, deviceIds: [own.id] },

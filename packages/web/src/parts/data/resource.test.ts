@@ -50,9 +50,12 @@ describe('a resource', () => {
     expect([resource.data.value, resource.error.value]).toEqual([{ a: 1 }, null])
     const fresh = inPage(() => useResource(() => api.get('/one')))
     // It is asked for once more before that is said.
-    await vi.waitFor(() => {
-      expect(fresh.resource.error.value?.problem.code).toBe('unreachable')
-    })
+    await vi.waitFor(
+      () => {
+        expect(fresh.resource.error.value?.problem.code).toBe('unreachable')
+      },
+      { timeout: 20_000 },
+    )
   })
   it('is read again from nothing when what it depends on changes', async () => {
     const asked = answerWith({ 'GET /device/1': 'first', 'GET /device/2': 'second' })

@@ -271,9 +271,12 @@ describe('the board', () => {
     expect((await open(403)).page.text()).toContain('refused with 403')
     answerWith({})
     const { page } = await show(EstatePlace)
-    await vi.waitFor(() => {
-      expect(page.text()).toContain('The server is not reached')
-    })
+    await vi.waitFor(
+      () => {
+        expect(page.text()).toContain('The server is not reached')
+      },
+      { timeout: 20_000 },
+    )
   }, 60_000)
   it('lets several be chosen, by mouse or key, and offers what can be done with them', async () => {
     answerWith({

@@ -105,8 +105,9 @@ describe('coverage', () => {
     await listener.query('listen custode_live')
     const three = await house.enrol(house.sites[1], 'bb-plant-plain', { roles: ['web'] })
     const told = () =>
-      vi.waitFor(() =>
-        expect(heard.some((event) => event.topic === 'estate' && event.deviceIds.includes(three.id))).toBe(true),
+      vi.waitFor(
+        () => expect(heard.some((event) => event.topic === 'estate' && event.deviceIds.includes(three.id))).toBe(true),
+        { timeout: 20_000 },
       )
     await told()
     heard.length = 0

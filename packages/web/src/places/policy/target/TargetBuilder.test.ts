@@ -24,9 +24,12 @@ beforeEach(() => {
 async function open(target: Target, answer: unknown = matches()) {
   const asked = answerWith({ 'GET /roles': [{ id: 'web', name: 'web server' }], 'POST /targets/matches': answer })
   const { page } = await show(TargetBuilder, { target })
-  await vi.waitFor(() => {
-    if (!asked.some((request) => request.path === '/targets/matches')) throw new Error('not asked yet')
-  })
+  await vi.waitFor(
+    () => {
+      if (!asked.some((request) => request.path === '/targets/matches')) throw new Error('not asked yet')
+    },
+    { timeout: 20_000 },
+  )
   await flushPromises()
   return { page, asked }
 }

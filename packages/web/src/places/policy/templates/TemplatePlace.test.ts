@@ -152,19 +152,28 @@ describe('the place of a template', () => {
       lookedAt: 0,
       isFactorDue: false,
     }
-    await vi.waitFor(() => {
-      expect(page.find('[aria-label="Name of the template"]').exists()).toBe(true)
-    })
+    await vi.waitFor(
+      () => {
+        expect(page.find('[aria-label="Name of the template"]').exists()).toBe(true)
+      },
+      { timeout: 20_000 },
+    )
     await page.get('[aria-label="What it is for"]').setValue('answers quickly')
-    await vi.waitFor(() => {
-      expect(asked.some((request) => request.path === '/policy/impact')).toBe(true)
-    })
+    await vi.waitFor(
+      () => {
+        expect(asked.some((request) => request.path === '/policy/impact')).toBe(true)
+      },
+      { timeout: 20_000 },
+    )
     const feed = Feed.last
     answerWith({ 'GET /templates/3': template({ revision: 2, savedBy: 'Ines Vantorre', watches: [] }), ...others })
     feed.announce({ topic: 'policy', clientIds: null, deviceIds: [] })
-    await vi.waitFor(() => {
-      expect(page.text()).toContain('Revision 2 was saved by Ines Vantorre while you edited.')
-    })
+    await vi.waitFor(
+      () => {
+        expect(page.text()).toContain('Revision 2 was saved by Ines Vantorre while you edited.')
+      },
+      { timeout: 20_000 },
+    )
     expect(page.text()).toContain('Web service: removed')
     expect(
       page

@@ -162,17 +162,21 @@ describe('coverage', () => {
     }
     // The fault stands at its field, in the words that the server would use, and nothing is sent.
     await say('no')
-    await vi.waitFor(() =>
-      expect(page.get('aside .el-form-item__error').text()).toBe(
-        gapWaiverSchema.extract('reason').validate('no', { errors: { label: false } }).error!.message,
-      ),
+    await vi.waitFor(
+      () =>
+        expect(page.get('aside .el-form-item__error').text()).toBe(
+          gapWaiverSchema.extract('reason').validate('no', { errors: { label: false } }).error!.message,
+        ),
+      { timeout: 20_000 },
     )
     expect(posted('/coverage/waivers')).toEqual([])
     await say('It only redirects.')
-    await vi.waitFor(() =>
-      expect(posted('/coverage/waivers')).toEqual([
-        { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
-      ]),
+    await vi.waitFor(
+      () =>
+        expect(posted('/coverage/waivers')).toEqual([
+          { need: 'web.log.linux', instance: 'nginx/error.log', deviceIds: [1, 2], reason: 'It only redirects.' },
+        ]),
+      { timeout: 20_000 },
     )
   })
   it('looks for the devices of a gap just as it was shown, within the client or device that it stands under', async () => {
