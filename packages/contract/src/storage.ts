@@ -63,6 +63,53 @@ export const retentionSchema = Joi.object<Retention, true>({
   days: Joi.number().integer().min(1).max(36_500).required(),
 })
 
+/** What agents may still add to, and what is looked at every day, stays on the server itself. */
+export const leastArchiveDays = 62
+
+/** Another PostgreSQL server, on which packed readings and roll-ups of long ago may lie. */
+export interface ArchiveServer {
+  /** By which the database knows it. */
+  name: string
+  /** Host and port. */
+  address: string
+  /** Why it does not answer; null: it does. */
+  fault: string | null
+  /** What lies there, with indexes; null: nobody knows while it does not answer. */
+  bytes: number | null
+  /** Of what lies there; null: nothing does. */
+  from: Millis | null
+  until: Millis | null
+}
+
+/** Where what is older goes. */
+export interface ArchiveTarget {
+  /** null: it stays. */
+  server: string | null
+  afterDays: number
+}
+export interface Archives {
+  servers: ArchiveServer[]
+  target: ArchiveTarget
+}
+const serverName = Joi.string().max(63)
+export const archivesSchema = answerOf<Archives>({
+  servers: listOf(
+    answerOf<ArchiveServer>({
+      name: serverName,
+      address: Joi.string().allow(''),
+      fault: Joi.string().allow(null),
+      bytes: bytes.allow(null),
+      from: instant.allow(null),
+      until: instant.allow(null),
+    }),
+  ),
+  target: answerOf<ArchiveTarget>({ server: serverName.allow(null), afterDays: count }),
+})
+export const archiveTargetSchema = Joi.object<ArchiveTarget, true>({
+  server: serverName.allow(null).required(),
+  afterDays: Joi.number().integer().min(leastArchiveDays).max(36_500).required(),
+})
+
 /** What people call each kind. */
 export const storageWords: Readonly<Record<StorageKind, string>> = {
   readings: 'Reports as they came',

@@ -27,6 +27,7 @@ import type {
   RhythmHours,
   RhythmPage,
   SeriesMarks,
+  AwayReadings,
   SeriesPage,
   SeriesThen,
   SeriesView,
@@ -56,6 +57,10 @@ export const seriesPageSchema = answerOf<SeriesPage>({
     .valid(...seriesLevels)
     .description('What the points were made of.'),
   series: listOf(series),
+  away: answerOf<AwayReadings>({
+    server: Joi.string().description('As the database calls the server that does not answer.'),
+    before: instant.description('Of before this time nothing is shown.'),
+  }).allow(null),
 })
 
 const severity = Joi.string().valid(...severities)

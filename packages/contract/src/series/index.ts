@@ -13,6 +13,13 @@ export interface SeriesPage {
   width: Millis
   level: SeriesLevel
   series: SeriesView[]
+  /** What is missing because the server that it lies on does not answer; null: nothing is. */
+  away: AwayReadings | null
+}
+/** Readings of before a time, on another database server that does not answer. */
+export interface AwayReadings {
+  server: string
+  before: Millis
 }
 
 /** A level that a watch gave a series for a time. */

@@ -37,14 +37,6 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
   return { every, logs: logsWatched(roster) }
 }
 
-/** Which collector a metric comes from; null for those that keep their own time. */
-export function collectorOfMetric(metric: string): PacedCollector | null {
-  const family = metric.slice(0, metric.indexOf('.'))
-  if (family === 'disk') return 'disks'
-  if (family === 'net') return 'network'
-  return family === 'certificate' ? null : 'performance'
-}
-
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
 export function readingsPerDay({ every }: Pace, series: Readonly<Partial<Record<PacedCollector, number>>>): number {
   return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], 0)

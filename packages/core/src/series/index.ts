@@ -53,6 +53,17 @@ export {
   type RhythmMoment,
   type StandingOut,
 } from './rhythm'
-export { firstNotBefore, increases, joined, noSamples, samplesBetween, union, type Samples } from './samples'
+export {
+  allTimes,
+  firstNotBefore,
+  increases,
+  joined,
+  noSamples,
+  samplesBetween,
+  timesOfBoth,
+  timesWhere,
+  union,
+  type Samples,
+} from './samples'
 export { emptySketch, mergeSketch, sketchError, sketchOf, sketchQuantile, type Sketch } from './sketch'
 export { quantile, summarise, summariseHours, type Summary } from './summary'

@@ -45,6 +45,30 @@ export function union(a: Samples, b: Samples): Samples {
   return { at: at.subarray(0, n), value: value.subarray(0, n) }
 }
 
+/** The times of values for which something is so. */
+export function timesWhere({ at, value }: Samples, isSo: (value: number) => boolean): Millis[] {
+  const times: Millis[] = []
+  for (let i = 0; i < at.length; i++) if (isSo(value[i]!)) times.push(at[i]!)
+  return times
+}
+
+/** The times at which two series were both read, and something is so of the two values. */
+export function timesOfBoth(a: Samples, b: Samples, isSo: (a: number, b: number) => boolean): Millis[] {
+  const times: Millis[] = []
+  for (let i = 0, j = 0; i < a.at.length; i++) {
+    const at = a.at[i]!
+    while (j < b.at.length && b.at[j]! < at) j++
+    if (b.at[j] === at && isSo(a.value[i]!, b.value[j]!)) times.push(at)
+  }
+  return times
+}
+
+/** Each time of all these once, ascending. */
+export function allTimes(lists: readonly (readonly Millis[])[]): Millis[] {
+  if (lists.length === 1) return [...lists[0]!]
+  return [...new Set(lists.flat())].sort((a, b) => a - b)
+}
+
 /** Of pieces that follow each other in time. */
 export function joined(pieces: readonly Samples[]): Samples {
   if (pieces.length === 1) return pieces[0]!

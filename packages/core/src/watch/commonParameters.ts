@@ -11,6 +11,14 @@ export function isPaced(collector: Collector | null): collector is PacedCollecto
   return pacedCollectors.some((candidate) => candidate === collector)
 }
 
+/** Which collector a metric comes from; null for those that keep their own time. */
+export function collectorOfMetric(metric: string): PacedCollector | null {
+  const family = metric.slice(0, metric.indexOf('.'))
+  if (family === 'disk') return 'disks'
+  if (family === 'net') return 'network'
+  return family === 'certificate' ? null : 'performance'
+}
+
 const pace: readonly Parameter[] = [
   {
     name: 'every',

@@ -9,7 +9,7 @@ export {
   type Evaluated,
   type PostTransition,
 } from './evaluate'
-export { isPaced, pacedCollectors, type PacedCollector } from './commonParameters'
+export { collectorOfMetric, isPaced, pacedCollectors, type PacedCollector } from './commonParameters'
 export { hoursTurn, localTime, looksAt, readHours, withinHours, type Hours } from './hours'
 export {
   collectors,
@@ -24,6 +24,7 @@ export {
   type Observation,
   type Observed,
   type OptionalCollector,
+  type Recorded,
   type ServiceAction,
   type Subject,
   type WatchKind,
@@ -48,6 +49,7 @@ export {
   type Transition,
   type TransitionKind,
 } from './post'
+export { isReplayable, replay, type Around } from './replay'
 export { markOf, stateFor } from './stateOf'
 export { sentenceText, type SentencePart } from './sentence'
 export type { WatchInForce } from './inForce'

@@ -1,6 +1,6 @@
 import type { Facts } from '../estate'
 import type { LogEvent } from '../eventlog'
-import type { MetricName, Reading } from '../series'
+import type { MetricName, Reading, Samples } from '../series'
 import type { Severity } from '../severity'
 import type { Millis } from '../units'
 import type { Parameter, Values } from './parameter'
@@ -86,6 +86,13 @@ export interface Observation {
 
 export type Hold = { for: Millis } | { checks: number }
 
+/** What was read of a device over a time, in columns. */
+export interface Recorded {
+  /** Of all its reports, ascending, each once. */
+  times: Float64Array
+  series: readonly { metric: MetricName; instance: string; samples: Samples }[]
+}
+
 /** How a watch chooses among the things of a device: one or two of its parameters, and what there is to choose from. */
 export interface Choosing {
   include: string
@@ -163,6 +170,12 @@ export interface WatchKind {
    * is missing is neither well nor gone.
    */
   gone?(values: Values, observed: Observed, instance: string): boolean
+  /**
+   * For evaluating much at once: the times, ascending, at which one of its posts may be failing. At any other time a
+   * post that is at rest stays so, whatever else was observed. Only for kinds that look at readings alone, and remember
+   * nothing.
+   */
+  suspects?(values: Values, recorded: Recorded): Millis[]
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */
   about: readonly string[]
   /** Its memory goes on outside of its hours, when it neither raises nor clears. */

@@ -12,6 +12,12 @@ const partitioned = {
   rollup: 'year',
 } as const satisfies Record<string, Span>
 export type PartitionedTable = keyof typeof partitioned
+
+/** Keys of each partition by itself where one of the whole would keep partitions from lying on other servers. */
+export const ownKeys: Partial<Record<PartitionedTable, string>> = {
+  packed: 'device_id, n, day',
+  rollup: 'device_id, n, week',
+}
 const week = 7 * day
 
 /**
@@ -45,10 +51,11 @@ export async function makePartitions(db: Db, table: PartitionedTable, from: Mill
     [start, end] = boundsOf(partitioned[table], end)
   ) {
     const [first, next] = [new Date(start).toISOString(), new Date(end).toISOString()]
+    const key = ownKeys[table]
     // Built from constants and a number only; identifiers cannot be parameters.
     await db.query(
       `create table if not exists ${table}_${first.slice(0, 10).replaceAll('-', '')} partition of ${table}
-       for values from ('${first}') to ('${next}')`,
+       ${key ? `(primary key (${key}))` : ''} for values from ('${first}') to ('${next}')`,
     )
   }
 }
@@ -79,20 +86,23 @@ export interface Partition {
   name: string
   from: Millis
   until: Millis
+  /** Name of the other server that it lies on; null: it lies here. */
+  server: string | null
 }
 
 /** The partitions of a table, oldest first. Their names are ours and end in their first day. */
 export async function partitionsOf(db: Db, table: string): Promise<Partition[]> {
-  const found = await rows<{ name: string }>(
+  const found = await rows<{ name: string; server: string | null }>(
     db,
-    `select c.relname as name from pg_inherits i join pg_class c on c.oid = i.inhrelid
+    `select c.relname as name, s.srvname as server from pg_inherits i join pg_class c on c.oid = i.inhrelid
+     left join pg_foreign_table f on f.ftrelid = c.oid left join pg_foreign_server s on s.oid = f.ftserver
      where i.inhparent = $1::regclass order by 1`,
     [table],
   )
-  return found.flatMap(({ name }) => {
+  return found.flatMap(({ name, server }) => {
     const [, year, month, date] = /_(\d{4})(\d{2})(\d{2})$/.exec(name) ?? []
     if (year === undefined) return []
     const [from, until] = boundsOf(partitioned[table as PartitionedTable], Date.UTC(+year, +month! - 1, +date!))
-    return [{ name, from, until }]
+    return [{ name, from, until, server }]
   })
 }

@@ -1,6 +1,7 @@
 import { day, type Millis } from '#core'
-import { inTransaction, partitionsOf, rows, time, type Db, type Pool } from '../db'
+import { inTransaction, partitionsOf, rows, time, type Db, type Partition, type Pool } from '../db'
 import { eachAlone } from './alone'
+import { forgetPartition } from '../store/archive'
 import { kept, retentionDays, type Kept } from '../store/retention'
 import { sampleSizes } from '../store/storage'
 
@@ -12,7 +13,7 @@ const devicesAtOnce = 500
  * again, whatever was the cause, and the week stays until then.
  * @throws Error where some are not packed yet
  */
-async function requirePacked(tx: Db, week: string): Promise<void> {
+async function requirePacked(tx: Db, { name: week, from, until }: Partition): Promise<void> {
   const { rowCount } = await tx.query(
     // By the primary key of the partition, once, in its order.
     `with came as (
@@ -21,7 +22,8 @@ async function requirePacked(tx: Db, week: string): Promise<void> {
        from ${week} r where exists (select from device d where d.id = r.device_id) group by 1, 2
      ), missing as (
        select c.device_id, c.day from came c
-       left join packed p on p.device_id = c.device_id and p.n = 0 and p.day = c.day
+       left join packed p on p.device_id = c.device_id and p.n = 0 and p.day = c.day 
+         and p.day between $1::timestamptz::date and $2::timestamptz::date
        left join packed_to t on t.device_id = c.device_id
        -- There may be times of other sources: that all is packed is known by how far it is, and by nothing being due.
        where coalesce(p.count, 0) < c.reports or coalesce(t.until, '-infinity') < (c.day + 1) at time zone 'UTC'
@@ -32,17 +34,18 @@ async function requirePacked(tx: Db, week: string): Promise<void> {
          and not exists (select from pack_due u where u.device_id = m.device_id and u.day = m.day)
      )
      select from missing limit 1`,
+    [time(from), time(until)],
   )
   if (rowCount) throw new NotPackedError(`Not all reports of ${week} are packed. They are dropped when they are.`)
 }
 
 class NotPackedError extends Error {}
 
-async function dropPartition(pool: Pool, table: string, name: string, mustBePacked: boolean): Promise<void> {
+async function dropPartition(pool: Pool, table: string, partition: Partition, mustBePacked: boolean): Promise<void> {
   if (table === 'report' && mustBePacked) {
     // What is to be packed again is to stay so, though the week stays too.
     const refused = await inTransaction(pool, (tx) =>
-      requirePacked(tx, name).then(
+      requirePacked(tx, partition).then(
         () => null,
         (error: unknown) => {
           if (error instanceof NotPackedError) return error
@@ -55,7 +58,7 @@ async function dropPartition(pool: Pool, table: string, name: string, mustBePack
   await inTransaction(pool, async (tx) => {
     // Whoever reads the table is waited for, and whoever comes next waits behind: not for long. It goes next time.
     await tx.query(`set local lock_timeout = '5s'`)
-    await tx.query(`drop table if exists ${name}`)
+    await forgetPartition(tx, partition)
   })
 }
 
@@ -71,7 +74,7 @@ async function forgetKind(
       // One that cannot go yet keeps no other.
       await eachAlone(
         (await partitionsOf(pool, table)).filter((partition) => partition.until <= until),
-        (partition) => dropPartition(pool, table, partition.name, partition.until > packedFrom),
+        (partition) => dropPartition(pool, table, partition, partition.until > packedFrom),
       )
   for (const statement of forget) {
     if (kind !== 'log-quiet') {

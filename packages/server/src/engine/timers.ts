@@ -1,6 +1,7 @@
 import { hour, minute, second, type Millis } from '#core'
 import { ensurePartitions, type Pool } from '../db'
 import { forgetHours } from '../store/logHours'
+import { archiveOld } from './archiving'
 import { packingRound } from './packing'
 import { advanceRemediations } from './remediation/remediation'
 import { dailyRetention } from './retention'
@@ -35,6 +36,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'packing', every: minute, work: (now) => packingRound(pool, now) },
+    { name: 'archiving', every: hour, work: (now) => archiveOld(pool, now) },
     { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
   ]
 }

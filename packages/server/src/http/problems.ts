@@ -165,6 +165,11 @@ const table = {
     'Somebody else’s change is being made, and takes long. Nothing of yours was saved; try again in a moment.',
   ],
   busy: [503, 'Busy', 'The same device is reporting over another connection. Try again.'],
+  'archive-away': [
+    503,
+    'Older readings not reached',
+    'Older readings lie on another database server, which does not answer. Ask for a shorter time, or try again later.',
+  ],
   'database-away': [
     503,
     'Database not reached',
@@ -216,6 +221,17 @@ function isDatabaseAway({ code, message }: { code?: string; message: string }): 
   )
 }
 
+/** What `postgres_fdw` says of the server that a partition lies on: its name, or that a statement over there broke. */
+function archiveAwayOf({ code, message, where }: { code?: string; message: string; where?: string }) {
+  if (!/^(08...|57P0.)$/.test(code ?? '')) return null
+  const name = /could not connect to server "(.+)"/.exec(message)?.[1]
+  if (name === undefined && !where?.includes('remote SQL command')) return null
+  return new ProblemError(
+    'archive-away',
+    `Older readings lie on ${name === undefined ? 'another database server' : `the database server “${name}”`}, which does not answer. Ask for a shorter time, or try again later.`,
+  )
+}
+
 /**
  * Where no check of ours has said it before: classes 22 (data) and 23 (integrity) of PostgreSQL's error codes are about
  * what was sent.
@@ -238,6 +254,8 @@ function problemOf(error: unknown): ProblemError {
   const known = byFastifyCode[(error as FastifyError).code]
   if (known) return new ProblemError(known)
   if (error instanceof SyntaxError) return new ProblemError('not-json')
+  const away = archiveAwayOf(error as Error)
+  if (away) return away
   if (isDatabaseAway(error as Error)) return new ProblemError('database-away')
   const status = (error as FastifyError).statusCode
   return status && status < 500 ? new ProblemError('invalid', (error as Error).message) : new ProblemError('internal')
@@ -272,6 +290,7 @@ export function answerWithProblems(
     if (
       problem.body.status === 500 ||
       problem.code === 'database-away' ||
+      problem.code === 'archive-away' ||
       (!(error instanceof ProblemError) && refusalOf(error as { code?: string }))
     )
       request.log.error({ err: error }, 'request failed')

@@ -1,3 +1,4 @@
+import { allTimes, timesWhere } from '../../series'
 import { chosen, durationText } from '../../text'
 import { day, hour, minute, second } from '../../units'
 import { read, type WatchKind } from '../kind'
@@ -90,6 +91,16 @@ export const certificateLeft: WatchKind = {
   gone: (values, { facts }, port) =>
     !chosen(read.list(values, 'names'), read.list(values, 'except'), port) ||
     (facts.ports !== undefined && !facts.ports.some((candidate) => String(candidate.port) === port)),
+  suspects(values, { series }) {
+    const limits = levels.flatMap((level) => read.optional(values, level) ?? [])
+    const first = Math.max(-Infinity, ...limits) / second
+    const [names, except] = [read.list(values, 'names'), read.list(values, 'except')]
+    return allTimes(
+      series
+        .filter(({ metric, instance }) => metric === 'certificate.left' && chosen(names, except, instance))
+        .map(({ samples }) => timesWhere(samples, (left) => left < first)),
+    )
+  },
   observe(values, { readings }) {
     return readings
       .filter(

@@ -1,3 +1,4 @@
+import { allTimes, noSamples, timesOfBoth } from '../../series'
 import { bytesText, chosen, percentText } from '../../text'
 import { gigabyte, minute } from '../../units'
 import { read, type Observation, type WatchKind } from '../kind'
@@ -153,6 +154,19 @@ export const diskSpace: WatchKind = {
     if (!chosen(read.list(values, 'disks'), read.list(values, 'except'), mount)) return true
     const disk = facts.disks?.find((disk) => disk.mount === mount)
     return facts.disks !== undefined && (!disk || (disk.removable && read.text(values, 'media') === 'fixed'))
+  },
+  suspects(values, { series }) {
+    const [disks, except] = [read.list(values, 'disks'), read.list(values, 'except')]
+    const found = series
+      .filter(({ metric, instance }) => metric === 'disk.free' && chosen(disks, except, instance))
+      .map(({ instance, samples }) =>
+        timesOfBoth(
+          samples,
+          series.find((other) => other.metric === 'disk.size' && other.instance === instance)?.samples ?? noSamples,
+          (free, size) => size !== 0 && (below(values, 'warning', free, size) || below(values, 'critical', free, size)),
+        ),
+      )
+    return allTimes(found)
   },
   observe(values, { readings, facts }) {
     const removable = new Set(facts.disks?.filter((disk) => disk.removable).map((disk) => disk.mount))

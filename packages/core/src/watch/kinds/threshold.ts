@@ -1,4 +1,4 @@
-import { readingText, type MetricName, type Reading } from '../../series'
+import { noSamples, readingText, timesOfBoth, timesWhere, type MetricName, type Reading } from '../../series'
 import type { Severity } from '../../severity'
 import { minute, type Millis } from '../../units'
 import { read, type WatchKind } from '../kind'
@@ -20,7 +20,6 @@ interface Gauge {
   explains: string
   /** Its levels are shares of what this one reads. */
   shareOf?: MetricName
-  value(readings: readonly Reading[]): number | null
 }
 
 const valueOf = (metric: MetricName) => (readings: readonly Reading[]) =>
@@ -66,6 +65,12 @@ function threshold(gauge: Gauge): WatchKind {
     },
   ]
   const worse = (value: number, limit: number) => (bad === 'above' ? value > limit : value < limit)
+  const valueIn = (readings: readonly Reading[]): number | null => {
+    const value = valueOf(gauge.metric)(readings)
+    if (gauge.shareOf === undefined) return value
+    const whole = valueOf(gauge.shareOf)(readings)
+    return whole && value !== null ? value / whole : null
+  }
   return {
     name: gauge.name,
     title,
@@ -90,10 +95,19 @@ function threshold(gauge: Gauge): WatchKind {
         )
       return sentence`When ${gauge.words} is ${raise}; clear ${bad === 'above' ? 'below' : 'above'} ${say('clear')} for ${say('clear.hold')}.`
     },
+    suspects(values, { series }) {
+      const limits = order.flatMap((level) => read.optional(values, level) ?? [])
+      if (!limits.length) return []
+      const first = bad === 'above' ? Math.min(...limits) : Math.max(...limits)
+      const samples = series.find(({ metric }) => metric === gauge.metric)?.samples ?? noSamples
+      const whole = series.find(({ metric }) => metric === gauge.shareOf)?.samples ?? noSamples
+      if (gauge.shareOf === undefined) return timesWhere(samples, (value) => worse(value, first))
+      return timesOfBoth(samples, whole, (value, size) => size !== 0 && worse(value / size, first))
+    },
     hold: (values) => ({ for: read.number(values, 'hold') }),
     clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
     observe(values, { readings }) {
-      const value = gauge.value(readings)
+      const value = valueIn(readings)
       if (value === null) return []
       const failing = order.filter((level) => {
         const limit = read.optional(values, level)
@@ -122,7 +136,6 @@ export const cpuBusy = threshold({
   clear: 0.9,
   hold: 15 * minute,
   explains: '95, 97 and 99 % are common practice, no source.',
-  value: valueOf('cpu.busy'),
 })
 
 export const memoryAvailable = threshold({
@@ -137,11 +150,6 @@ export const memoryAvailable = threshold({
   clear: 0.12,
   hold: 10 * minute,
   explains: 'What programs can still get without swapping, as a share of all memory.',
-  value: (readings) => {
-    const size = valueOf('memory.size')(readings)
-    const available = valueOf('memory.available')(readings)
-    return size && available !== null ? available / size : null
-  },
 })
 
 export const loadPerCore = threshold({
@@ -155,7 +163,6 @@ export const loadPerCore = threshold({
   clear: 2,
   hold: 20 * minute,
   explains: '3 is common practice, no source; here per core, so that it means the same on every machine.',
-  value: valueOf('load.5'),
 })
 
 export const pagingOut = threshold({
@@ -169,5 +176,4 @@ export const pagingOut = threshold({
   clear: 1e6,
   hold: 10 * minute,
   explains: 'Bytes a second written to swap; a machine that swaps steadily is slow at once.',
-  value: valueOf('paging.out'),
 })

@@ -19,6 +19,7 @@ import type { Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
+import { awayReadings } from '../../store/archive'
 import { askSeries } from '../../store/series'
 import { requireClient } from '../access'
 import { requireDevice } from '../estate'
@@ -94,7 +95,10 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       const { from, until, points = usualPoints } = query
       const metrics = requireMetrics(query.metrics.split(','), 'metrics')
       requireSpan(query, longest, 'six years')
-      return { from, until, ...(await askSeries(db, { deviceId: id(), metrics, from, until, points })) }
+      const away = await awayReadings(pool, from, Date.now())
+      const asked = { deviceId: id(), metrics, from: Math.max(from, away?.before ?? from), until, points }
+      if (asked.from >= until) return { from, until, away, width: until - from, level: 'hours', series: [] }
+      return { from, until, away, ...(await askSeries(db, asked)) }
     },
   })
   route(app, {

@@ -1,8 +1,9 @@
-import { retentionSchema, storageSchema } from '#contract'
+import { archivesSchema, archiveTargetSchema, retentionSchema, storageSchema } from '#contract'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
+import { archiveTarget, readArchives } from '../../store/archive'
 import { keptOf } from '../../store/retention'
 import { readStorage } from '../../store/storage'
 import { audit, mayChangeAll } from '../access'
@@ -42,5 +43,45 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
         await audit(tx, { personId: viewer.id, action: 'keeps', kind: 'retention', id: null, detail: body })
         return readStorage(tx)
       }),
+  })
+  const archives = async () => ({ servers: await readArchives(pool), target: await archiveTarget(pool) })
+  route(app, {
+    method: 'GET',
+    url: '/api/archives',
+    access: 'lead',
+    summary: 'Other database servers that readings of long ago lie on, and which goes there',
+    answer: archivesSchema,
+    async handle({ viewer }) {
+      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'This is shown to a lead of all clients.')
+      return archives()
+    },
+  })
+  route(app, {
+    method: 'PUT',
+    url: '/api/archives',
+    access: 'lead',
+    summary: 'Say which database server readings go to, and after how many days; null: they stay',
+    answer: archivesSchema,
+    body: archiveTargetSchema,
+    async handle({ viewer, body }) {
+      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A lead of all clients decides this.')
+      const found = (await readArchives(pool)).find(({ name }) => name === body.server)
+      if (body.server !== null && found?.fault !== null)
+        throw new ProblemError(
+          'invalid',
+          found ? `${found.name} does not answer: ${found.fault}` : `The database knows no server “${body.server}”.`,
+          [{ at: 'server', message: 'does not answer' }],
+        )
+      await inTransaction(pool, async (tx) => {
+        await tx.query('delete from archive_target')
+        if (body.server !== null)
+          await tx.query('insert into archive_target (server, after_days) values ($1, $2)', [
+            body.server,
+            body.afterDays,
+          ])
+        await audit(tx, { personId: viewer.id, action: 'archives', kind: 'retention', id: null, detail: body })
+      })
+      return archives()
+    },
   })
 }

@@ -205,7 +205,8 @@ async function forgottenDays(db: Db, deviceId: DeviceId, from: Millis, until: Mi
     db,
     // By the primary key (device, series, day): series 0 is the times.
     `select d.day from generate_series($2::int, $3::int) d (day) where not exists (
-       select from packed p where p.device_id = $1 and p.n = 0 and p.day = '1970-01-01'::date + d.day)`,
+       select from packed p where p.device_id = $1 and p.n = 0 and p.day = '1970-01-01'::date + d.day
+         and p.day between '1970-01-01'::date + $2::int and '1970-01-01'::date + $3::int)`,
     [deviceId, dayOf(from), dayOf(until - 1)],
   )
   return found.map(({ day: index }) => index)

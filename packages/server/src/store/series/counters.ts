@@ -13,24 +13,31 @@ interface Neighbour extends SeriesName {
   neighbour: number
 }
 
-/** Of each counter on each day the nearest day that has readings of it, by the primary key (device, series, day). */
+/**
+ * Of each counter on each day whether the day before it, or after it, has readings of it; by the primary key (device,
+ * series, day).
+ */
 function neighboursOf(db: Db, days: readonly DeviceDay[], side: 'before' | 'after'): Promise<Neighbour[]> {
   const wanted = days.flatMap(({ deviceId, day, series }) =>
     [...series.values()].filter(({ metric }) => counters.includes(metric)).map((name) => ({ deviceId, day, ...name })),
   )
-  const [sign, order] = side === 'before' ? ['<', 'desc'] : ['>', 'asc']
+  const step = side === 'before' ? -1 : 1
+  const indexes = wanted.map(({ day }) => day + step).sort((a, b) => a - b)
   return rows<Neighbour>(
     db,
     `select w.device_id, w.metric, w.instance, w.day - '1970-01-01'::date as day, p.day - '1970-01-01'::date as neighbour
      from unnest($1::int[], $2::text[], $3::text[], $4::date[]) w (device_id, metric, instance, day)
      join series s on s.device_id = w.device_id and s.metric = w.metric and s.instance = w.instance
-     cross join lateral (select day from packed where device_id = s.device_id and n = s.n and day ${sign} w.day
-       order by day ${order} limit 1) p`,
+     join packed p on p.device_id = s.device_id and p.n = s.n and p.day = w.day + $5::int
+       and p.day between $6::date and $7::date`,
     [
       wanted.map(({ deviceId }) => deviceId),
       wanted.map(({ metric }) => metric),
       wanted.map(({ instance }) => instance),
       wanted.map(({ day }) => dateOf(day)),
+      step,
+      dateOf(indexes[0]!),
+      dateOf(indexes.at(-1)!),
     ],
   )
 }
@@ -38,7 +45,10 @@ function neighboursOf(db: Db, days: readonly DeviceDay[], side: 'before' | 'afte
 const hasCounters = (days: readonly DeviceDay[]) =>
   days.some(({ series }) => [...series.values()].some(({ metric }) => counters.includes(metric)))
 
-/** The last reading of a counter ahead of a day: without it nobody knows what it rose by first. */
+/**
+ * The last reading of a counter on the day before: without it nobody knows what it rose by first, and what it rose by
+ * over longer is of no hour.
+ */
 export async function countersBefore(
   db: Db,
   days: readonly DeviceDay[],

@@ -29,6 +29,10 @@ export const dayOf = (at: Millis): number => Math.floor(at / day)
 export const dateOf = (index: number): string => new Date(index * day).toISOString().slice(0, 10)
 const dayIn = (date: string): number => Date.parse(date) / day
 
+/** Of lists that may be longer than a call takes arguments. */
+const least = (list: readonly number[]) => list.reduce((a, b) => Math.min(a, b))
+const most = (list: readonly number[]) => list.reduce((a, b) => Math.max(a, b))
+
 export const dayKey = ({ deviceId, day }: Pick<DeviceDay, 'deviceId' | 'day'>): string => `${deviceId} ${day}`
 
 export const emptyDay = (deviceId: DeviceId, index: number): DeviceDay => ({
@@ -56,7 +60,8 @@ interface PackedRow {
 
 /**
  * The packed readings of devices on certain days, by `dayKey`; days of which there is nothing are left out. By the
- * primary key (device, series, day).
+ * primary key (device, series, day). The first and the last day of all stand by themselves, so that no partition of
+ * another time is touched: it may lie on another server.
  * @param metrics null: all
  */
 export async function readDays(
@@ -76,12 +81,15 @@ export async function readDays(
        union all select n, metric, instance from series where device_id = w.device_id and ($4::text[] is null or metric = any($4))
      ) s
      join packed p on p.device_id = w.device_id and p.n = s.n and p.day between w.first and w.last
+       and p.day between $5::date and $6::date
      order by s.n`,
     [
       wanted.map(({ deviceId }) => deviceId),
       wanted.map(({ from }) => dateOf(from)),
       wanted.map(({ until }) => dateOf(until)),
       metrics,
+      dateOf(least(wanted.map(({ from }) => from))),
+      dateOf(most(wanted.map(({ until }) => until))),
     ],
   )
   for (const { device_id: deviceId, n, day: date, metric, instance, data } of found) {
@@ -133,7 +141,7 @@ export function oneAfterAnother(parts: readonly Uint8Array[]): { all: Buffer; st
   return { all: Buffer.concat(parts), starts, lengths: parts.map((part) => part.length) }
 }
 
-/** Writes days in place of what is packed of them. Their partitions are there. */
+/** Writes days in place of what is packed of them, for whoever holds the packing lock. Their partitions are there. */
 export async function writeDays(tx: Db, days: readonly DeviceDay[]): Promise<void> {
   if (!days.length) return
   const numbers = await numberSeries(
@@ -152,13 +160,25 @@ export async function writeDays(tx: Db, days: readonly DeviceDay[]): Promise<voi
       data: packSeries(metric, times, samples),
     })),
   ])
+  const indexes = days.map((each) => each.day)
+  // What was there goes first: partitions on other servers know no "on conflict".
+  await tx.query(
+    `delete from packed p using unnest($1::int[], $2::int[], $3::date[]) w (device_id, n, day)
+     where p.device_id = w.device_id and p.n = w.n and p.day = w.day and p.day between $4::date and $5::date`,
+    [
+      packed.map(({ deviceId }) => deviceId),
+      packed.map(({ n }) => n),
+      packed.map(({ index }) => dateOf(index)),
+      dateOf(least(indexes)),
+      dateOf(most(indexes)),
+    ],
+  )
   const bytes = oneAfterAnother(packed.map(({ data }) => data))
   await tx.query(
     `insert into packed (device_id, n, day, count, data)
      select p.device_id, p.n, p.day, p.count, substring($5::bytea from p.start for p.length)
      from unnest($1::int[], $2::int[], $3::date[], $4::int[], $6::int[], $7::int[])
-       p (device_id, n, day, count, start, length)
-     on conflict (device_id, n, day) do update set count = excluded.count, data = excluded.data`,
+       p (device_id, n, day, count, start, length)`,
     [
       packed.map(({ deviceId }) => deviceId),
       packed.map(({ n }) => n),

@@ -70,14 +70,17 @@ async function moveWeeks(tx: Db, from: DeviceId, to: DeviceId): Promise<void> {
        where f.device_id = $1 and f.n = $2 order by f.week`,
       [from, name.n, to, n],
     )
+    const places = [to, n, weeks.map(({ week }) => week)]
+    await tx.query(
+      `delete from rollup r using unnest($3::int[]) w (week)
+       where r.device_id = $1 and r.n = $2 and r.week = '1970-01-01'::date + 7 * w.week`,
+      places,
+    )
     await tx.query(
       `insert into rollup (device_id, n, week, data)
-       select $1, $2, '1970-01-01'::date + 7 * w.week, w.data from unnest($3::int[], $4::bytea[]) w (week, data)
-       on conflict (device_id, n, week) do update set data = excluded.data`,
+       select $1, $2, '1970-01-01'::date + 7 * w.week, w.data from unnest($3::int[], $4::bytea[]) w (week, data)`,
       [
-        to,
-        n,
-        weeks.map(({ week }) => week),
+        ...places,
         weeks.map(({ week, mine, theirs }) =>
           theirs ? Buffer.from(packWeek(week, mergeWeeks(unpackWeek(week, mine), unpackWeek(week, theirs)))) : mine,
         ),

@@ -48,7 +48,7 @@ export function countedOf(metric: MetricName, samples: Samples, before?: number)
   return spec.counter ? increases(samples, before) : samples
 }
 
-/** Sums days up in their weeks, in place of what these say of them. */
+/** Sums days up in their weeks, in place of what these say of them, for whoever holds the packing lock. */
 export async function rollUp(tx: Db, days: readonly DeviceDay[]): Promise<void> {
   const before = await countersBefore(tx, days)
   const numbers = await numberSeries(
@@ -65,12 +65,21 @@ export async function rollUp(tx: Db, days: readonly DeviceDay[]): Promise<void> 
     }
   if (!wanted.size) return
   const list = [...wanted.values()]
+  const ordered = list.map(({ week }) => week).sort((a, b) => a - b)
+  // By the first and the last week no partition of another time is touched, which may lie on another server.
+  const at = [
+    list.map(({ deviceId }) => deviceId),
+    list.map(({ n }) => n),
+    list.map(({ week }) => dateOfWeek(week)),
+    dateOfWeek(ordered[0]!),
+    dateOfWeek(ordered.at(-1)!),
+  ]
   const found = await rows<{ device_id: DeviceId; n: number; week: number; data: Buffer }>(
     tx,
     `select r.device_id, r.n, (r.week - '1970-01-01'::date) / 7 as week, r.data
      from unnest($1::int[], $2::int[], $3::date[]) w (device_id, n, week)
-     join rollup r on r.device_id = w.device_id and r.n = w.n and r.week = w.week`,
-    [list.map(({ deviceId }) => deviceId), list.map(({ n }) => n), list.map(({ week }) => dateOfWeek(week))],
+     join rollup r on r.device_id = w.device_id and r.n = w.n and r.week = w.week and r.week between $4::date and $5::date`,
+    at,
   )
   const weeks = new Map(
     found.map(({ device_id, n, week, data }) => [`${device_id} ${n} ${week}`, unpackWeek(week, data)]),
@@ -78,26 +87,23 @@ export async function rollUp(tx: Db, days: readonly DeviceDay[]): Promise<void> 
   for (const { deviceId, day: index, series } of days)
     for (const [key, { metric, instance, samples }] of series) {
       const { n } = numbers.get(deviceId)!.get(seriesKey({ metric, instance }))!
-      const at = `${deviceId} ${n} ${weekOf(index)}`
-      const week = weeks.get(at) ?? { hours: noHours(), days: new Map() }
-      weeks.set(at, withDay(week, index, metric, countedOf(metric, samples, before(deviceId, key, index))))
+      const name = `${deviceId} ${n} ${weekOf(index)}`
+      const week = weeks.get(name) ?? { hours: noHours(), days: new Map() }
+      weeks.set(name, withDay(week, index, metric, countedOf(metric, samples, before(deviceId, key, index))))
     }
   const bytes = oneAfterAnother(
     list.map(({ deviceId, n, week }) => packWeek(week, weeks.get(`${deviceId} ${n} ${week}`)!)),
   )
   await tx.query(
+    `delete from rollup r using unnest($1::int[], $2::int[], $3::date[]) w (device_id, n, week)
+     where r.device_id = w.device_id and r.n = w.n and r.week = w.week and r.week between $4::date and $5::date`,
+    at,
+  )
+  await tx.query(
     `insert into rollup (device_id, n, week, data)
      select w.device_id, w.n, w.week, substring($4::bytea from w.start for w.length)
-     from unnest($1::int[], $2::int[], $3::date[], $5::int[], $6::int[]) w (device_id, n, week, start, length)
-     on conflict (device_id, n, week) do update set data = excluded.data`,
-    [
-      list.map(({ deviceId }) => deviceId),
-      list.map(({ n }) => n),
-      list.map(({ week }) => dateOfWeek(week)),
-      bytes.all,
-      bytes.starts,
-      bytes.lengths,
-    ],
+     from unnest($1::int[], $2::int[], $3::date[], $5::int[], $6::int[]) w (device_id, n, week, start, length)`,
+    [...at.slice(0, 3), bytes.all, bytes.starts, bytes.lengths],
   )
 }
 

@@ -10,6 +10,7 @@ import { exactText, shortText } from '../../parts/format/time'
 import { attempt, done } from '../../parts/ui/notify'
 import ShortTable from '../../parts/ui/ShortTable.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
+import ArchiveServers from './ArchiveServers.vue'
 
 /** How large everything is, how fast it grows, and how long it is kept. */
 const { data, error, refresh } = useResource(() => api.get<Storage>('/storage'))
@@ -93,6 +94,7 @@ const columns = [
         </template>
       </template>
     </ShortTable>
+    <ArchiveServers />
   </div>
 </template>
 

@@ -6,6 +6,7 @@ import type { MetricName } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
+import AwayNotice from './AwayNotice.vue'
 import SeriesChart from './SeriesChart.vue'
 import { useShown } from './shownInAddress'
 import { boundsOf } from './span'
@@ -41,6 +42,7 @@ const charts = computed(() =>
 
 <template>
   <p class="line"><SpanSentence v-model:last="last" :shown="shown" /></p>
+  <AwayNotice :away="data?.away" />
   <StateNotice
     :error="error"
     :loading="!data"

@@ -14,6 +14,7 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { besideOf, besideText, earlier, mostBeside, movedOn, type Beside } from './beside'
 import MeanwhileTable from './MeanwhileTable.vue'
 import SeriesChanged from './SeriesChanged.vue'
+import AwayNotice from './AwayNotice.vue'
 import SeriesChart from './SeriesChart.vue'
 import SeriesTable from './SeriesTable.vue'
 import SeriesValues from './SeriesValues.vue'
@@ -95,6 +96,7 @@ const { data, error, refresh } = useResource(
       from,
       until,
       width: main.width,
+      away: main.away,
       lines: [...(own ? [{ title: title.value, series: own }] : []), ...lines.filter((line) => line !== null)],
       missing: lines.filter((line) => line === null).length,
     }
@@ -180,6 +182,7 @@ const csv = computed(() => {
       <button v-if="beside.length" class="link" @click="setBeside([])">Only this one</button>
       <span v-if="data?.missing" class="muted">{{ data.missing }} of what is laid over it has no readings in this time.</span>
     </p>
+    <AwayNotice :away="data?.away" />
     <StateNotice
       :error="error"
       :loading="!data"

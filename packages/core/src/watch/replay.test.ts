@@ -1,0 +1,188 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { collectorOfMetric } from './commonParameters'
+import { evaluate, type DeviceState, type PostTransition } from './evaluate'
+import type { WatchInForce } from './inForce'
+import { collectors, type Collector, type Recorded } from './kind'
+import { watchKind, watchKinds } from './kinds'
+import type { Values } from './parameter'
+import { isReplayable, replay } from './replay'
+import type { MetricName, Reading } from '../series'
+import { gigabyte, hour, minute, second, type Millis } from '../units'
+
+const inForce = (key: string, kind: string, values: Values = {}): WatchInForce => ({
+  key,
+  kind,
+  standing: 'active',
+  values: {
+    ...Object.fromEntries(watchKind(kind).parameters.map((parameter) => [parameter.name, parameter.default])),
+    ...values,
+  },
+})
+interface Report {
+  at: Millis
+  readings: Reading[]
+}
+
+function recordedOf(reports: readonly Report[]): Recorded {
+  const columns = new Map<string, { metric: MetricName; instance: string; at: Millis[]; value: number[] }>()
+  for (const { at, readings } of reports)
+    for (const [metric, instance, value] of readings) {
+      const key = `${metric}|${instance}`
+      const into = columns.get(key) ?? { metric: metric as MetricName, instance, at: [], value: [] }
+      into.at.push(at)
+      into.value.push(value)
+      columns.set(key, into)
+    }
+  return {
+    times: Float64Array.from(reports, ({ at }) => at),
+    series: [...columns.values()].map(({ metric, instance, at, value }) => ({
+      metric,
+      instance,
+      samples: { at: Float64Array.from(at), value: Float64Array.from(value) },
+    })),
+  }
+}
+
+const around = { interval: minute, zone: 'Europe/Lisbon', facts: {} }
+
+/** Each report by itself, as they come. */
+function oneByOne(before: DeviceState, roster: readonly WatchInForce[], reports: readonly Report[]) {
+  let state = before
+  const transitions: PostTransition[] = []
+  for (const { at, readings } of reports) {
+    const heard = new Set<Collector>(readings.map(([metric]) => collectorOfMetric(metric) ?? 'certificates'))
+    const rested = collectors.filter((collector) => !heard.has(collector))
+    const found = evaluate(state, roster, { ...around, at, heardAt: at, readings, rested, events: [], failed: [] })
+    state = found.state
+    transitions.push(...found.transitions)
+  }
+  return { state, transitions }
+}
+
+const part = fc.integer({ min: 0, max: 100 }).map((n) => n / 100)
+const optionalPart = fc.option(part, { nil: null })
+const hold = fc.constantFrom(0, minute, 5 * minute, 20 * minute)
+const hours = fc.constantFrom('', '', '', '08:00–20:00', 'Sat,Sun 22:00–06:00')
+const every = fc.constantFrom(null, null, 10 * minute)
+const common = { hold, 'clear.hold': hold, hours, every }
+const rosters = fc
+  .array(
+    fc.oneof(
+      fc
+        .record({ notice: optionalPart, warning: optionalPart, critical: optionalPart, clear: part, ...common })
+        .chain((values) => fc.constantFrom('cpu-busy', 'memory-available').map((kind) => [kind, values] as const)),
+      fc
+        .record({ warning: fc.constantFrom(null, 1, 3), clear: fc.constant(1), ...common })
+        .map((values) => ['load', values] as const),
+      fc
+        .record({
+          'warning.percent': optionalPart,
+          'warning.bytes': fc.constantFrom(null, 20 * gigabyte, 80 * gigabyte),
+          'critical.percent': optionalPart,
+          'clear.percent': part,
+          except: fc.constantFrom([], ['/srv*']),
+          ...common,
+        })
+        .map((values) => ['disk-space', values] as const),
+      fc
+        .record({ names: fc.constantFrom(['*'], ['44*']), hold, hours })
+        .map((values) => ['certificate-left', values] as const),
+    ),
+    { minLength: 1, maxLength: 4 },
+  )
+  .map((list) => list.map(([kind, values], i) => inForce(`w${i}`, kind, values)))
+
+const steps = fc.array(
+  fc.record({
+    // Mostly from one report to the next; at times a hole.
+    after: fc.oneof({ arbitrary: fc.constant(minute), weight: 12 }, fc.constantFrom(2 * minute, 9 * minute, 7 * hour)),
+    cpu: part,
+    memory: part,
+    sizeKnown: fc.constantFrom(true, true, true, false),
+    load: fc.integer({ min: 0, max: 40 }).map((n) => n / 10),
+    disk: fc.option(part, { nil: null, freq: 4 }),
+    other: fc.option(part, { nil: null, freq: 2 }),
+    left: fc.option(fc.integer({ min: -5, max: 40 }), { nil: null, freq: 3 }),
+    performs: fc.constantFrom(true, true, true, true, false),
+  }),
+  { minLength: 1, maxLength: 120, size: 'max' },
+)
+const reportsOf = (list: typeof steps extends fc.Arbitrary<infer T> ? T : never, start: Millis): Report[] => {
+  let at = start
+  return list.map((step) => ({
+    at: (at += step.after),
+    readings: [
+      ...(step.performs
+        ? ([
+            ['cpu.busy', '', step.cpu],
+            ...(step.sizeKnown ? ([['memory.size', '', 16 * gigabyte]] as Reading[]) : []),
+            ['memory.available', '', step.memory * 16 * gigabyte],
+            ['load.5', '', step.load],
+          ] as Reading[])
+        : []),
+      ...(step.disk === null
+        ? []
+        : ([
+            ['disk.size', '/', 100 * gigabyte],
+            ['disk.free', '/', step.disk * 100 * gigabyte],
+          ] as Reading[])),
+      ...(step.other === null
+        ? []
+        : ([
+            ['disk.size', '/srv', 0],
+            ['disk.free', '/srv', step.other],
+          ] as Reading[])),
+      ...(step.left === null ? [] : [['certificate.left', '443', (step.left * 24 * hour) / second] as Reading]),
+    ],
+  }))
+}
+const start = Date.UTC(2026, 2, 28, 20)
+describe('much at once', () => {
+  it('comes to what each report by itself comes to, whatever the watches and the readings, and goes on from there', () => {
+    let raised = 0
+    fc.assert(
+      fc.property(rosters, steps, steps, (roster, first, second) => {
+        const [early, late] = [reportsOf(first, start), reportsOf(second, start + 200 * hour)]
+        const [one, all] = [oneByOne(new Map(), roster, early), replay(new Map(), roster, recordedOf(early), around)]
+        expect(all.broken).toEqual([])
+        expect(all.transitions).toEqual(one.transitions)
+        expect(all.state).toEqual(one.state)
+        // From what was open then, over a long silence.
+        const [oneLater, allLater] = [
+          oneByOne(one.state, roster, late),
+          replay(all.state, roster, recordedOf(late), around),
+        ]
+        expect(allLater.transitions).toEqual(oneLater.transitions)
+        expect(allLater.state).toEqual(oneLater.state)
+        raised += one.transitions.filter(({ kind }) => kind === 'raised').length
+      }),
+      { numRuns: 150 },
+    )
+    expect(raised).toBeGreaterThan(50)
+  })
+  it('leaves what asks more than readings as it was, and a watch that throws costs itself alone', () => {
+    const kinds = [...watchKinds.keys()].filter((kind) => isReplayable(inForce('w', kind)))
+    expect(kinds.toSorted()).toEqual([
+      'certificate-left',
+      'cpu-busy',
+      'disk-space',
+      'load',
+      'memory-available',
+      'paging',
+    ])
+    const reports = [{ at: start, readings: [['cpu.busy', '', 1]] as Reading[] }]
+    const silence = new Map([
+      ['quiet|', { lastAt: 1, level: 'critical' as const, began: 1, runs: {}, clearRun: null, silent: false }],
+    ])
+    const roster = [
+      inForce('quiet', 'silence'),
+      { ...inForce('broken', 'disk-space'), values: null as unknown as Values },
+      inForce('cpu', 'cpu-busy', { hold: 0 }),
+    ]
+    const found = replay(silence, roster, recordedOf(reports), around)
+    expect(found.state.get('quiet|')).toEqual(silence.get('quiet|'))
+    expect(found.transitions.map(({ watch, to }) => [watch, to])).toEqual([['cpu', 'critical']])
+    expect(found.broken.map(({ watch }) => watch)).toEqual(['broken'])
+  })
+})

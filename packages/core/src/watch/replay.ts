@@ -1,0 +1,93 @@
+import type { Facts } from '../estate'
+import { firstNotBefore, type Reading } from '../series'
+import type { Millis } from '../units'
+import { collectorOfMetric } from './commonParameters'
+import {
+  evaluate,
+  splitPostKey,
+  type BrokenWatch,
+  type DeviceState,
+  type Evaluated,
+  type PostTransition,
+} from './evaluate'
+import type { WatchInForce } from './inForce'
+import { collectors, type Collector, type Recorded } from './kind'
+import { watchKind } from './kinds'
+
+/** What readings do not say themselves. */
+export interface Around {
+  /** Length between the device's reports. */
+  interval: Millis
+  facts: Facts
+  /** The clocks that the hours of watches go by. */
+  zone: string
+}
+
+/** Whether a watch can be evaluated from readings alone. */
+export const isReplayable = ({ kind }: WatchInForce): boolean => watchKind(kind).suspects !== undefined
+
+/**
+ * All reports of a stretch of time in one go: the states, transitions and broken watches that `evaluate` comes to when
+ * it is given each of them in turn, with these facts, a collector that read nothing having rested. It looks at what can
+ * change something alone, which in nearly all of the time is nothing. Only watches that ask readings alone take part
+ * (`isReplayable`); the states of others stay as they are.
+ * @param recorded ascending; what of it is no later than a post's last check changes nothing, as there
+ */
+export function replay(
+  before: DeviceState,
+  roster: readonly WatchInForce[],
+  recorded: Recorded,
+  around: Around,
+): Evaluated {
+  const state = new Map(before)
+  const transitions: PostTransition[] = []
+  const broken: BrokenWatch[] = []
+  const at = readingsAt(recorded)
+  for (const watch of roster) {
+    const { suspects } = watchKind(watch.kind)
+    if (watch.standing !== 'active' || !suspects) continue
+    let own: DeviceState = new Map([...before].filter(([key]) => splitPostKey(key).watch === watch.key))
+    const step = (index: number) => {
+      const time = recorded.times[index]!
+      const { readings, rested } = at(index)
+      const observed = { ...around, at: time, heardAt: time, readings, rested, events: [], failed: [] }
+      const found = evaluate(own, [watch], observed)
+      own = found.state
+      transitions.push(...found.transitions)
+      broken.push(...found.broken)
+    }
+    try {
+      const times = suspects(watch.values, recorded)
+      for (let index = 0, next = 0; index < recorded.times.length; index++) {
+        if (own.size === 0) {
+          while (next < times.length && times[next]! < recorded.times[index]!) next++
+          if (next === times.length) break
+          index = firstNotBefore(recorded.times, times[next]!)
+        }
+        step(index)
+      }
+    } catch (error) {
+      broken.push({ watch: watch.key, reason: (error as Error).message })
+    }
+    for (const key of before.keys()) if (splitPostKey(key).watch === watch.key) state.delete(key)
+    for (const [key, post] of own) state.set(key, post)
+  }
+  return { state, transitions: transitions.sort((a, b) => a.at - b.at), broken }
+}
+
+/** The readings of each report, and the collectors that read nothing then. */
+function readingsAt({ times, series }: Recorded) {
+  const collectorOf = series.map(({ metric }): Collector => collectorOfMetric(metric) ?? 'certificates')
+  return (index: number): { readings: Reading[]; rested: Collector[] } => {
+    const at = times[index]!
+    const readings: Reading[] = []
+    const heard = new Set<Collector>()
+    series.forEach(({ metric, instance, samples }, n) => {
+      const i = firstNotBefore(samples.at, at)
+      if (samples.at[i] !== at) return
+      readings.push([metric, instance, samples.value[i]!])
+      heard.add(collectorOf[n]!)
+    })
+    return { readings, rested: collectors.filter((collector) => !heard.has(collector)) }
+  }
+}
