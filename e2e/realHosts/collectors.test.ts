@@ -35,7 +35,8 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
         name: 'Services',
         why: '',
         osFamilies: [],
-        values: { except: ['t-*'], hold: 3 * second, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second },
+        // Where the cores are shared, reports may lie so far apart that nothing holds from one to the next.
+        values: { except: ['t-*'], hold: 0, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second },
       },
       {
         key: 'collectors',

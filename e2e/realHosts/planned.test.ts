@@ -29,7 +29,8 @@ describe.skipIf(leftOut)('work on a real host', () => {
         name: 'Services',
         why: '',
         osFamilies: [],
-        values: { hold: 3 * second, 'clear.hold': 0 },
+        // Where the cores are shared, reports may lie so far apart that nothing holds from one to the next.
+        values: { hold: 0, 'clear.hold': 0 },
       },
     ])
     host = await here.lan.add('bookworm', 'tm-planned')

@@ -177,6 +177,7 @@ export const historyLoadSchema = answerOf<HistoryLoad>({
   taken: count,
   refused: count,
   devices: count,
+  alerts: count.description('That there would have been; nobody is told of them.'),
   firstAt: instant.allow(null),
   lastAt: instant.allow(null),
   refusals: listOf(answerOf<HistoryLoad['refusals'][number]>({ line: count, reason: words })),

@@ -138,6 +138,8 @@ export interface HistoryLoad {
   taken: number
   refused: number
   devices: number
+  /** That there would have been; nobody is told of them. */
+  alerts: number
   firstAt: Millis | null
   lastAt: Millis | null
   /** The first thousand of those that were refused. */

@@ -2,7 +2,7 @@ import type { ServiceAction } from '../watch'
 import type { Severity } from '../severity'
 
 /** Why an alert was closed. `unwatched`: no watch is about that post any more. */
-export const closeReasons = ['cleared', 'by-hand', 'unwatched', 'retired', 'merged'] as const
+export const closeReasons = ['cleared', 'by-hand', 'unwatched', 'retired', 'merged', 'history'] as const
 export type CloseReason = (typeof closeReasons)[number]
 
 /** What became of a post that a window held back. `raised`: a person was told; `passed-on`: another window holds it. */

@@ -60,6 +60,7 @@ export {
   joined,
   noSamples,
   samplesBetween,
+  spacing,
   timesOfBoth,
   timesWhere,
   union,

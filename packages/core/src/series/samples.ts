@@ -45,6 +45,14 @@ export function union(a: Samples, b: Samples): Samples {
   return { at: at.subarray(0, n), value: value.subarray(0, n) }
 }
 
+/** How far apart times mostly are: the median; null: there are fewer than two. */
+export function spacing(times: Float64Array): Millis | null {
+  if (times.length < 2) return null
+  const gaps = new Float64Array(times.length - 1)
+  for (let i = 1; i < times.length; i++) gaps[i - 1] = times[i]! - times[i - 1]!
+  return gaps.sort()[gaps.length >> 1]!
+}
+
 /** The times of values for which something is so. */
 export function timesWhere({ at, value }: Samples, isSo: (value: number) => boolean): Millis[] {
   const times: Millis[] = []

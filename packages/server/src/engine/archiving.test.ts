@@ -1,7 +1,7 @@
 import { setTimeout as wait } from 'node:timers/promises'
 import seedrandom from 'seedrandom'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { Archives, HistoryLoad, SeriesPage } from '#contract'
+import type { Archives, HistoryLoad, SeriesPage, Storage } from '#contract'
 import { day, hour, minute, type Millis } from '#core'
 import { placeOf } from '../../../../launcher/place.mjs'
 import { startPostgres, type Cluster } from '../../../../launcher/postgres.mjs'
@@ -199,6 +199,8 @@ describe('readings of long ago', () => {
     )
     expect([rhythm.status, rhythm.body.code]).toEqual([503, 'archive-away'])
     expect(rhythm.body.detail).toContain('Ask for a shorter time')
+    const storage = (await house.lead<Storage>('GET', '/api/storage')).body
+    expect(storage.kinds.find(({ kind }) => kind === 'packed')!.oldestAt).toBeLessThan(today - 700 * day)
     expect((await archives()).servers[0]).toMatchObject({ name: 'old_readings', bytes: null })
     expect((await archives()).servers[0]!.fault).toContain('could not')
     const refused = await house.lead<{ detail: string }>('PUT', '/api/archives', {
@@ -219,6 +221,33 @@ describe('readings of long ago', () => {
     expect((await ask(...spans[2]!)).body).toEqual(before[2])
   })
 
+  it('need nothing but the rights that the documentation gives', async () => {
+    const role = `plain_${process.pid}`
+    const plain = new URL(house.url)
+    plain.username = role
+    plain.password = 'lantern'
+    const { username, password } = new URL(cluster.url)
+    await house.pool.query(
+      `create role ${role} login password 'lantern'; grant create, usage on schema public to ${role};
+       grant usage on foreign server old_readings to ${role};
+       create user mapping for ${role} server old_readings options (user '${username}', password '${password}')`,
+    )
+    const pool = openPool(plain.href, 2)
+    try {
+      await pool.query(`select dblink_exec('old_readings', 'create table public.probe (n int)')`)
+      await pool.query(`create foreign table probe (n int) server old_readings options (schema_name 'public')`)
+      await pool.query('insert into probe values (1), (2)')
+      expect((await rows<{ n: number }>(pool, 'select sum(n)::int as n from probe'))[0]).toEqual({ n: 3 })
+      await pool.query(`drop foreign table probe`)
+      await pool.query(`select dblink_exec('old_readings', 'drop table public.probe')`)
+    } finally {
+      await pool.end()
+      await house.pool.query(
+        `drop user mapping for ${role} server old_readings; drop owned by ${role}; drop role ${role}`,
+      )
+    }
+  })
+
   it('are forgotten there when their time is over', async () => {
     await applyRetention(house.pool, Date.now())
     const left = (await elsewhere()).map(({ name }) => name)
@@ -231,6 +260,12 @@ describe('readings of long ago', () => {
     expect(tables.toSorted()).toEqual(left.toSorted())
     expect(tables).not.toContain('packed_20250101')
     expect(tables).toContain('rollup_20250101')
+    const { ask: limited } = await house.personWith('lead', [house.clients[0]])
+    for (const method of ['GET', 'PUT'] as const)
+      expect(
+        (await limited(method, '/api/archives', method === 'PUT' ? { server: null, afterDays: 62 } : undefined)).status,
+      ).toBe(403)
+    expect((await house.lead('PUT', '/api/archives', { server: 'nowhere', afterDays: 62 })).status).toBe(400)
     expect((await house.lead('PUT', '/api/archives', { server: null, afterDays: 62 })).status).toBe(200)
     expect(await archiveOld(house.pool, Date.now() + 100 * day)).toBe(0)
   })

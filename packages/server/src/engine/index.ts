@@ -24,6 +24,7 @@ export {
   type Told,
 } from './callout'
 export { loadContext } from './context'
+export { judgeHistory } from './judgeHistory'
 export { recordService } from './remediation/remediation'
 export { askAgent, triedText } from './remediation/attempts'
 export {

@@ -1,4 +1,3 @@
-import type { AlertRule } from '#contract'
 import {
   coverOf,
   minute,
@@ -9,8 +8,6 @@ import {
   watchKind,
   type AlertAction,
   type DeviceState,
-  type EffectiveWatch,
-  type Facts,
   type Evidence,
   type Millis,
   type OpenAlert,
@@ -22,28 +19,10 @@ import {
 import { firstRow, rows, time, type Db } from '../db'
 import { addEntry, type NewEntry } from '../store/alertEntries'
 import { carryPosts } from '../store/causes'
+import { ruleOf } from './alertRule'
 import type { Alerting } from './alerting'
 import { callOff, readAttempts, remediationUnderWay, triedText } from './remediation/attempts'
 import type { DeviceContext } from './types'
-
-function ruleOf(watch: EffectiveWatch, instance: string, facts: Facts): AlertRule {
-  const winners = Object.values(watch.chains)
-    .map((chain) => chain[0]!.source)
-    .filter((source) => source.from === 'assignment' || source.from === 'exception')
-  const sources = [...watch.broughtBy, ...winners].filter(
-    (source, i, all) =>
-      all.findIndex((candidate) => candidate.from === source.from && candidate.id === source.id) === i,
-  )
-  const kind = watchKind(watch.kind)
-  const lines = kind.lines?.(watch.values, facts, instance)
-  return {
-    name: watch.name,
-    kind: watch.kind,
-    sentence: kind.sentence(watch.values),
-    sources,
-    ...(lines?.length ? { lines } : {}),
-  }
-}
 
 const whyCalledOff: Record<RemediationOutcome, string> = {
   cleared: 'it was well by itself',

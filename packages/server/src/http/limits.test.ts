@@ -34,8 +34,9 @@ afterAll(() => all.close())
 const impersonal = new Set([
   'POST /api/rounds/looked',
   'POST /api/views',
-  // A limited lead is refused; tried beside the route.
+  // A limited lead is refused; tried beside the routes.
   'PUT /api/storage',
+  'PUT /api/archives',
   'DELETE /api/views/{id}',
   'POST /api/notices/seen',
   'POST /api/machine-lists',
@@ -90,6 +91,7 @@ const ofNobody = [
   '/api/session',
   '/api/session/reach',
   '/api/sessions',
+  '/api/archives',
   '/api/storage',
   '/api/templates',
   '/api/tokens',

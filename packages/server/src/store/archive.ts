@@ -4,8 +4,8 @@ import { firstRow, partitionsOf, rows, type Db, type Partition, type Pool } from
 
 /**
  * Packed readings and roll-ups of long ago may lie on other PostgreSQL servers, as foreign tables (`postgres_fdw`)
- * among the partitions of one table. Which servers there are is said in the database, by whoever runs it: what this role may
- * use, and has a user mapping for. What has to be done over there goes through `dblink`, by the same names.
+ * among the partitions of one table. Which servers there are is said in the database, by whoever runs it: what this
+ * role may use, and has a user mapping for. What has to be done over there goes through `dblink`, by the same names.
  */
 export const archived = ['packed', 'rollup'] as const
 export type Archived = (typeof archived)[number]

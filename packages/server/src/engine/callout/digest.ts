@@ -80,7 +80,8 @@ export async function composeDigest(db: Db, personId: number, origin: string, no
   const past = (await firstRow<{ raised: number; settled: number; held: number }>(
     db,
     `
-    select (select count(*)::int from alert a where a.raised_at > $2 and ${mine}) as raised,
+    select (select count(*)::int from alert a where a.raised_at > $2 and a.close_reason is distinct from 'history'
+        and ${mine}) as raised,
       (select count(*)::int from alert a where a.closed_at > $2 and a.close_reason = 'cleared' and ${mine}) as settled,
       (select count(*)::int from held a where a.ended_at is null and ${mine}) as held`,
     [person.client_ids, time(now - 24 * 60 * minute)],

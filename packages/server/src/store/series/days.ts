@@ -5,6 +5,7 @@ import {
   noSamples,
   packIntegers,
   packSeries,
+  spacing,
   union,
   unpackIntegers,
   unpackSeries,
@@ -112,12 +113,7 @@ export async function readDays(
 /** How it reported on that day, for the past that no single report is kept of. */
 function reportDayOf({ times, series }: DeviceDay) {
   let hours = 0
-  const gaps = new Float64Array(Math.max(0, times.length - 1))
-  for (let i = 0; i < times.length; i++) {
-    hours |= 1 << Math.floor((times[i]! % day) / hour)
-    if (i > 0) gaps[i - 1] = times[i]! - times[i - 1]!
-  }
-  gaps.sort()
+  for (const at of times) hours |= 1 << Math.floor((at % day) / hour)
   let fullest: number | null = null
   let disksAt: Millis | null = null
   const disks = [...series.values()].filter(({ metric }) => metric === 'disk.free')
@@ -127,7 +123,7 @@ function reportDayOf({ times, series }: DeviceDay) {
     if (samples.at.at(-1) === disksAt && samples.at.length > 0)
       fullest = Math.max(fullest ?? 0, size > 0 ? 1 - samples.value.at(-1)! / size : 0)
   }
-  return { hours, interval: gaps[gaps.length >> 1] ?? null, disksAt, fullest }
+  return { hours, interval: spacing(times), disksAt, fullest }
 }
 
 /** Bytes as one parameter, which crosses as it is; an array of them would be written out and read again. */

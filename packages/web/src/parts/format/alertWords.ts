@@ -71,6 +71,7 @@ const reasons: Record<CloseReason, string> = {
   unwatched: 'closed: not watched any more',
   retired: 'closed: the device was taken out of use',
   merged: 'closed: the device was merged with another',
+  history: 'was over when history was brought; nobody was told',
 }
 export const closeText = (reason: CloseReason): string => reasons[reason]
 

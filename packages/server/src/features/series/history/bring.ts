@@ -1,6 +1,7 @@
 import type { Readable } from 'node:stream'
 import { day, type DeviceId, type Millis } from '#core'
 import { rows, time, type Pool } from '../../../db'
+import { judgeHistory } from '../../../engine'
 import { retentionDays } from '../../../store/retention'
 import { addHistory, type Placed, type Unplaced } from './load'
 import { historyLines, readingOf, type HistoryLine, type HistoryMedia } from './lines'
@@ -38,7 +39,8 @@ function deviceIn(said: string, { byName, ids }: Names, standard: DeviceId | nul
 
 /**
  * Reads a file of history to its end, adds what is in order, and notes line by line what is not. How far it came is
- * kept as it goes, with what it has added: broken off, it can be brought again from the beginning.
+ * kept as it goes, with what it has added: broken off, it can be brought again from the beginning. Then it is judged by
+ * what watches each device now.
  * @param standard the device of lines that name none
  * @throws Error where the database does not take it; what was added before stays
  */
@@ -60,6 +62,7 @@ export async function bringHistory(
   let refusals: Unplaced[] = []
   const counts = { lines: 0, taken: 0, refused: 0, kept: 0 }
   let [first, last] = [Infinity, -Infinity]
+  let alerts = 0
 
   async function flush(isOver: boolean): Promise<void> {
     const unplaced = waiting.length ? await addHistory(pool, waiting) : []
@@ -70,7 +73,7 @@ export async function bringHistory(
     await pool.query(
       `update history_load set moved_at = now(), lines = $2, taken = $3, refused = $4, devices = $5,
          first_at = least(first_at, $6), last_at = greatest(last_at, $7), refusals = refusals || $8::jsonb,
-         ended_at = case when $9 then now() end
+         ended_at = case when $9 then now() end, alerts = $10
        where id = $1`,
       [
         loadId,
@@ -82,6 +85,7 @@ export async function bringHistory(
         time(Number.isFinite(last) ? last : null),
         JSON.stringify(shown),
         isOver,
+        alerts,
       ],
     )
     waiting = []
@@ -117,5 +121,7 @@ export async function bringHistory(
     }
     if (waiting.length >= atOnce || counts.lines % atOnce === 0) await flush(false)
   }
+  await flush(false)
+  for (const deviceId of told) alerts += await judgeHistory(pool, deviceId)
   await flush(true)
 }

@@ -1,12 +1,14 @@
 import fc from 'fast-check'
 import { Readable } from 'node:stream'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { HistoryLoad, SeriesPage } from '#contract'
+import seedrandom from 'seedrandom'
+import type { AlertPage, AlertView, HistoryLoad, PersonListed, Rounds, SeriesPage } from '#contract'
 import { day, hour, minute, type Millis } from '#core'
+import { rows } from '../../../db'
 import { packReadings } from '../../../engine/packing'
 import { applyRetention } from '../../../engine/retention'
 import { readReadings } from '../../../store/series'
-import { openHouse, type Agent, type House } from '../../../testing/house'
+import { assignFromLibrary, openHouse, type Agent, type House } from '../../../testing/house'
 import { historyLines, readingOf } from './lines'
 
 const bounds = { from: Date.UTC(2024, 0), until: Date.UTC(2026, 10, 1) }
@@ -225,4 +227,116 @@ describe('history', () => {
     expect((await bring('{}', 'application/json')).status).toBe(400)
     expect((await bring('x', 'text/plain')).status).toBe(415)
   })
+
+  it('is judged as the engine judges reports, once, and nobody is told', async () => {
+    await assignFromLibrary(house, 'Base server')
+    const [told, brought] = [
+      await house.enrol(house.sites[0], 'tm-told-1'),
+      await house.enrol(house.sites[0], 'tm-brought-1'),
+    ]
+    const sender = 'custode@lanternfield.example'
+    const mail = { host: '127.0.0.1', port: 9, security: 'none', username: '', sender }
+    expect((await house.lead('PUT', '/api/ways/mail', mail)).status).toBe(200)
+    const people = (await house.lead<PersonListed[]>('GET', '/api/people')).body
+    const callout = {
+      name: 'All at once',
+      rule: {
+        target: { on: 'everyone' },
+        severities: ['notice', 'warning', 'critical'],
+        families: null,
+        causes: null,
+        hours: '',
+        outside: 'later',
+        tell: [{ to: 'person', id: people.find(({ name }) => name === 'Tech')!.id }],
+        after: 0,
+        again: null,
+        escalate: null,
+        remindAfter: null,
+        sayWell: true,
+      },
+    }
+    const made = await house.lead<{ detail: string }>('POST', '/api/callouts', callout)
+    expect([made.status, made.body.detail]).toEqual([200, undefined])
+
+    // Every five minutes of eight days: now and then busy, for minutes or for an hour, and full towards the end.
+    const random = seedrandom('history')
+    const from = today - 9 * day
+    let [busyUntil, level] = [0, 0]
+    const readings = Array.from({ length: 8 * 288 }, (_, i): { at: Millis; values: [string, string, number][] } => {
+      const at = from + i * 5 * minute
+      if (at > busyUntil && random() < 0.01) {
+        busyUntil = at + Math.floor(random() * 90) * minute
+        level = [0.955, 0.975, 0.995][Math.floor(random() * 3)]!
+      }
+      return {
+        at,
+        values: [
+          ['cpu.busy', '', at < busyUntil ? level : 0.3],
+          ['disk.size', '/', 100 * 2 ** 30],
+          ['disk.free', '/', (i < 1400 ? 60 : 4) * 2 ** 30],
+        ],
+      }
+    })
+    for (let i = 0; i < readings.length; i += 100) {
+      const part = readings.slice(i, i + 100)
+      const reports = part.map(({ at, values }) => ({ ...told.report(0), at, interval: 5 * minute, readings: values }))
+      expect((await told.send(reports)).status).toBe(200)
+    }
+    type Alert = Pick<AlertView, 'watch' | 'instance' | 'severity' | 'began' | 'raisedAt' | 'closedAt'>
+    const alertsOf = async (id: number) =>
+      (await house.lead<AlertView[]>('GET', `/api/devices/${id}/alerts?limit=500`)).body.toSorted(
+        (a, b) => a.raisedAt - b.raisedAt || a.watch.localeCompare(b.watch),
+      )
+    const short = ({ watch, instance, severity, began, raisedAt, closedAt }: Alert) => ({
+      ...{ watch, instance, severity, began, raisedAt, closedAt },
+    })
+    // In an order of its own, in two files, of which the second makes the first whole.
+    const lines = (from: number) =>
+      readings
+        .filter((_, i) => i % 2 === from)
+        .flatMap(({ at, values }) =>
+          values.map(([metric, instance, value]) =>
+            line(at, value, { device: 'tm-brought-1', metric, ...(instance ? { instance } : {}) }),
+          ),
+        )
+        .toReversed()
+        .join('\n')
+    const before = (await rows(house.pool, 'select from callout_due')).length
+    expect((await bring(lines(1))).status).toBe(200)
+    const { body } = await bring(lines(0))
+    expect([body.refused, body.taken]).toEqual([0, readings.length * 1.5])
+
+    const live = (await alertsOf(told.id)).filter(({ rule }) => ['cpu-busy', 'disk-space'].includes(rule.kind))
+    const found = await alertsOf(brought.id)
+    expect(found.length).toBeGreaterThan(4)
+    expect(body.alerts).toBe(found.length)
+    expect(new Set(found.map(({ severity }) => severity)).size).toBe(3)
+    const ends = readings.at(-1)!.at
+    expect(found.map(short)).toEqual(live.map((alert) => short({ ...alert, closedAt: alert.closedAt ?? ends })))
+    expect(found.every(({ status, closeReason }) => status === 'closed' && closeReason === 'history')).toBe(true)
+    const page = (await house.lead<Pick<AlertPage, 'entries'>>('GET', `/api/alerts/${found[0]!.id}`)).body
+    expect(page.entries.map(({ event }) => event)).toEqual(['raised', 'closed'])
+
+    expect((await rows(house.pool, 'select from callout_due')).length - before).toBe(0)
+    expect(
+      await rows(
+        house.pool,
+        `select from callout_told t join callout_step s on s.id = t.step_id join alert a on a.id = s.alert_id
+         where a.device_id = $1`,
+        [brought.id],
+      ),
+    ).toEqual([])
+    const rounds = (await house.lead<Rounds>('GET', `/api/rounds?since=${from}`)).body
+    expect(JSON.stringify(rounds)).not.toContain('tm-brought-1')
+
+    // The same again is the same alerts; what its agent tells from then on is judged when it comes.
+    expect((await bring(lines(0))).body.alerts).toBe(found.length)
+    expect(await alertsOf(brought.id)).toEqual(found)
+    const begins = readings[1000]!.at
+    await brought.send([{ ...brought.report(0), at: begins, interval: 5 * minute, readings: [['cpu.busy', '', 0.1]] }])
+    await bring(lines(0))
+    expect(
+      (await alertsOf(brought.id)).filter(({ closeReason }) => closeReason === 'history').map(({ id }) => id),
+    ).toEqual(found.filter(({ closedAt }) => closedAt! < begins).map(({ id }) => id))
+  }, 300_000)
 })

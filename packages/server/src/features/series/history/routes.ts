@@ -13,7 +13,7 @@ import { historyMedia, type HistoryMedia } from './lines'
 
 const columns = `l.id, l.file, p.name as person, l.started_at as "startedAt", l.ended_at as "endedAt",
   l.ended_at is null and l.moved_at < now() - interval '2 minutes' as "isBrokenOff",
-  l.lines::float8 as lines, l.taken::float8 as taken, l.refused::float8 as refused, l.devices,
+  l.lines::float8 as lines, l.taken::float8 as taken, l.refused::float8 as refused, l.devices, l.alerts,
   l.first_at as "firstAt", l.last_at as "lastAt", l.refusals`
 
 const loadOf = (db: Db, id: number): Promise<HistoryLoad | null> =>

@@ -38,10 +38,10 @@ async function bring({ file }: UploadRequestOptions): Promise<void> {
   busy.value = false
   await refresh()
 }
-function howOf({ endedAt, isBrokenOff, lines, taken, refused, devices: count, firstAt, lastAt }: HistoryLoad): string {
+function howOf({ endedAt, isBrokenOff, lines, taken, refused, devices: count, alerts, firstAt, lastAt }: HistoryLoad): string {
   const state = endedAt !== null ? '' : isBrokenOff ? 'Broken off; bring it again, what is there stays. ' : 'Being read: '
   const span = firstAt === null || lastAt === null ? '' : `, ${dayText(firstAt)} to ${dayText(lastAt)}`
-  return `${state}${numberText(lines)} lines; ${countText(taken, 'reading')} of ${countText(count, 'device')}${span}; ${numberText(refused)} refused`
+  return `${state}${numberText(lines)} lines; ${countText(taken, 'reading')} of ${countText(count, 'device')}${span}; ${numberText(refused)} refused${alerts ? `; ${countText(alerts, 'alert')} in it` : ''}`
 }
 const shown = ref<number | null>(null)
 const refusals = computed(() => data.value?.find(({ id }) => id === shown.value) ?? null)

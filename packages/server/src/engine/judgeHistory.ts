@@ -1,0 +1,207 @@
+import {
+  isReplayable,
+  isMetric,
+  postKey,
+  replay,
+  spacing,
+  watchKind,
+  type DeviceId,
+  type DeviceState,
+  type Evidence,
+  type Millis,
+  type PostTransition,
+  type Recorded,
+  type Severity,
+} from '#core'
+import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
+import { readDays, type DeviceDay } from '../store/series'
+import { ruleOf } from './alertRule'
+import { loadContext } from './context'
+import type { DeviceContext } from './types'
+
+/** So many days are read at a time. */
+const daysAtOnce = 14
+
+interface Entry {
+  at: Millis
+  event: 'raised' | 'severity-changed' | 'closed'
+  detail: object
+  text: string
+}
+interface PastAlert {
+  watch: string
+  instance: string
+  severity: Severity
+  began: Millis
+  raisedAt: Millis
+  closedAt: Millis
+  evidence: Evidence | null
+  entries: Entry[]
+}
+
+/** What was read before a time, in columns. */
+function recordedBefore({ times, series }: DeviceDay, until: Millis): Recorded {
+  return {
+    times: times.filter((at) => at < until),
+    series: [...series.values()].flatMap(({ metric, instance, samples }) =>
+      isMetric(metric) ? [{ metric, instance, samples }] : [],
+    ),
+  }
+}
+
+/** The alerts that transitions make, in the order in which they come. */
+class PastAlerts {
+  readonly over: PastAlert[] = []
+  readonly #open = new Map<string, PastAlert>()
+
+  add({ watch, instance, kind, at, from, to, began, evidence }: PostTransition): void {
+    const key = postKey(watch, instance)
+    const text = evidence?.text ?? ''
+    const open = this.#open.get(key)
+    if (kind === 'raised' && to)
+      this.#open.set(key, {
+        watch,
+        instance,
+        severity: to,
+        began: began ?? at,
+        raisedAt: at,
+        closedAt: at,
+        evidence,
+        entries: [{ at, event: 'raised', detail: { to }, text }],
+      })
+    else if (open && kind === 'changed' && to) {
+      open.entries.push({ at, event: 'severity-changed', detail: { from, to }, text })
+      Object.assign(open, { severity: to, evidence })
+    } else if (open && kind === 'cleared') this.#close(key, open, at, text)
+  }
+
+  #close(key: string, alert: PastAlert, at: Millis, text: string): void {
+    alert.entries.push({ at, event: 'closed', detail: { reason: 'history' }, text })
+    alert.closedAt = at
+    this.over.push(alert)
+    this.#open.delete(key)
+  }
+
+  /** Nothing is known of what came after. */
+  endAt(at: Millis): PastAlert[] {
+    for (const [key, alert] of this.#open) this.#close(key, alert, at, 'it was still so where what was brought ends')
+    return this.over
+  }
+}
+
+async function pastAlertsOf(db: Db, { traits, roster, facts, zone, interval, firstAt }: DeviceContext) {
+  const span = await firstRow<{ from: number | null; until: number | null }>(
+    db,
+    `select min(day) - '1970-01-01'::date as from, max(day) - '1970-01-01'::date as until from report_day
+     where device_id = $1 and first_at < coalesce($2, 'infinity'::timestamptz)`,
+    [traits.id, time(firstAt)],
+  )
+  const found = new PastAlerts()
+  const end = firstAt ?? Infinity
+  const watches = roster.filter(isReplayable)
+  const states = new Map<string, DeviceState>()
+  let last = 0
+  for (let index = span?.from ?? 0; index <= (span?.until ?? -1); index += daysAtOnce) {
+    const wanted = { deviceId: traits.id, from: index, until: index + daysAtOnce - 1 }
+    const days = [...(await readDays(db, [wanted])).values()].sort((a, b) => a.day - b.day)
+    const transitions: PostTransition[] = []
+    for (const each of days) {
+      const recorded = recordedBefore(each, end)
+      last = recorded.times.at(-1) ?? last
+      for (const watch of watches) {
+        const { metric } = watchKind(watch.kind)
+        const own = recorded.series.find((series) => series.metric === metric)?.samples.at
+        // It may have been read at another pace than its agent has, and each series at its own.
+        const around = { facts, zone, interval: Math.max(interval, (own && spacing(own)) ?? 0) }
+        const judged = replay(states.get(watch.key) ?? new Map(), [watch], recorded, around)
+        states.set(watch.key, judged.state)
+        transitions.push(...judged.transitions)
+      }
+    }
+    for (const transition of transitions.sort((a, b) => a.at - b.at)) found.add(transition)
+  }
+  return found.endAt(last)
+}
+
+const keyOf = ({ watch, instance, severity, began, closedAt }: Omit<PastAlert, 'raisedAt' | 'evidence' | 'entries'>) =>
+  JSON.stringify([watch, instance, severity, began, closedAt])
+
+async function write(tx: Db, context: DeviceContext, alerts: readonly PastAlert[]): Promise<void> {
+  const { id, clientId } = context.traits
+  const instant = (at: Millis) => new Date(at).toISOString()
+  const numbered = alerts.map((alert, n) => ({ n, ...alert }))
+  await tx.query(
+    `with given as (select * from jsonb_to_recordset($3) g (n int, watch text, instance text, severity text,
+         began timestamptz, raised timestamptz, closed timestamptz, evidence jsonb, rule jsonb)),
+       made as (insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
+           close_reason, evidence, rule)
+         select $1, $2, watch, instance, severity, 'closed', began, raised, closed, 'history', evidence, rule
+         from given order by raised returning id, watch, instance, began)
+     insert into alert_entry (alert_id, at, event, detail, text)
+     select m.id, e.at, e.event, e.detail, e.text
+     from jsonb_to_recordset($4) e (n int, at timestamptz, event text, detail jsonb, text text)
+     join given g on g.n = e.n
+     join made m on m.watch = g.watch and m.instance = g.instance and m.began = g.began
+     order by e.at, m.id`,
+    [
+      id,
+      clientId,
+      JSON.stringify(
+        numbered.map(({ n, watch, instance, severity, began, raisedAt, closedAt, evidence }) => ({
+          n,
+          watch,
+          instance,
+          severity,
+          began: instant(began),
+          raised: instant(raisedAt),
+          closed: instant(closedAt),
+          evidence,
+          rule: ruleOf(
+            context.roster.find(({ key }) => key === watch)!,
+            instance,
+            context.facts,
+          ),
+        })),
+      ),
+      JSON.stringify(
+        numbered.flatMap(({ n, entries }) => entries.map((entry) => ({ n, ...entry, at: instant(entry.at) }))),
+      ),
+    ],
+  )
+}
+
+/**
+ * Judges all that was read of a device before its first own report by what watches it now, as the engine would have,
+ * and keeps the alerts that there would have been: over, by the reason *history*, told to nobody. What was found before
+ * and is still so stays as it is. Only watches that ask readings alone look at it; windows of that time hold nothing.
+ * @returns how many alerts there are of it
+ */
+export async function judgeHistory(pool: Pool, deviceId: DeviceId): Promise<number> {
+  return inTransaction(pool, async (tx) => {
+    await tx.query(`select pg_advisory_xact_lock(hashtext('custode history'), $1)`, [deviceId])
+    const context = await loadContext(tx, deviceId)
+    if (!context) return 0
+    const alerts = await pastAlertsOf(tx, context)
+    const known = await rows<{
+      id: number
+      watch: string
+      instance: string
+      severity: Severity
+      began: Millis
+      closedAt: Millis
+    }>(
+      tx,
+      `select id, watch, instance, severity, began, closed_at as "closedAt" from alert
+       where device_id = $1 and close_reason = 'history'`,
+      [deviceId],
+    )
+    const wanted = new Set(alerts.map(keyOf))
+    const there = new Set(known.map(keyOf))
+    const gone = known.filter((alert) => !wanted.has(keyOf(alert))).map(({ id }) => id)
+    await tx.query('delete from alert_entry where alert_id = any($1)', [gone])
+    await tx.query('delete from alert where id = any($1)', [gone])
+    const fresh = alerts.filter((alert) => !there.has(keyOf(alert)))
+    if (fresh.length) await write(tx, context, fresh)
+    return alerts.length
+  })
+}
