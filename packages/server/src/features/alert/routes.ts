@@ -45,22 +45,30 @@ import { timeline } from './timeline'
 import { alertRows, countTodo, rounds, roundsPart } from './rounds'
 import { alertSelect, heldSelect, remediationViews, type AlertRow, type HeldRow } from './views'
 
+/** Which of a table's columns says when a row of it began. */
+const begins = { alert: 'raised_at', held: 'held_at', remediation: 'started_at' } as const
+
 /**
  * A part of what a device has had, or an alert carries: all that is open, with the first part, and then what is over,
  * the newest first.
- * @param of what the rows are called in the statement
+ * @param of what the rows are called in the statement; `from`: of which table they are
  * @param by the column that says whose they are
  */
 async function openFirst<Row>(
   whose: number,
   { before, limit }: BeforeQuery,
   read: (where: string, values: unknown[]) => Promise<Row[]>,
-  { of, isOpen, by = 'device_id' }: { of: string; isOpen: string; by?: string },
+  { of, from, isOpen, by = 'device_id' }: { of: string; from: keyof typeof begins; isOpen: string; by?: string },
 ): Promise<Row[]> {
   const isTheirs = `${of}.${by} = $1`
-  const open = before === undefined ? await read(`${isTheirs} and ${isOpen} order by ${of}.id desc`, [whose]) : []
+  // Not by their numbers: what history says of long ago is made today.
+  const at = begins[from]
+  const order = `order by ${of}.${at} desc, ${of}.id desc`
+  const open = before === undefined ? await read(`${isTheirs} and ${isOpen} ${order}`, [whose]) : []
   const over = await read(
-    `${isTheirs} and not (${isOpen}) and ($2::bigint is null or ${of}.id < $2) order by ${of}.id desc limit $3`,
+    `${isTheirs} and not (${isOpen})
+       and ($2::bigint is null or (${of}.${at}, ${of}.id) < (select k.${at}, k.id from ${from} k where k.id = $2))
+     ${order} limit $3`,
     [whose, before ?? null, limit],
   )
   return [...open, ...over]
@@ -260,6 +268,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       const { id: carrier } = await alertPage(db, viewer.clientIds, id(), true)
       return openFirst(carrier, query, (where, values) => rows<AlertRow>(db, `${alertSelect} where ${where}`, values), {
         of: 'a',
+        from: 'alert',
         by: 'carried_by',
         isOpen: `a.status <> 'closed'`,
       })
@@ -284,6 +293,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       await requireDevice(db, viewer, id())
       return openFirst(id(), query, (where, values) => rows<AlertRow>(db, `${alertSelect} where ${where}`, values), {
         of: 'a',
+        from: 'alert',
         isOpen: `a.status <> 'closed'`,
       })
     },
@@ -298,6 +308,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       await requireDevice(db, viewer, id())
       return openFirst(id(), query, (where, values) => rows<HeldRow>(db, `${heldSelect} where ${where}`, values), {
         of: 'h',
+        from: 'held',
         isOpen: 'h.ended_at is null',
       })
     },
@@ -312,6 +323,7 @@ export function alertRoutes(app: FastifyInstance, pool: Pool): void {
       await requireDevice(db, viewer, id())
       return openFirst(id(), query, (where, values) => remediationViews(db, `where ${where}`, values), {
         of: 'm',
+        from: 'remediation',
         isOpen: 'm.ended_at is null',
       })
     },

@@ -82,6 +82,9 @@ const spanOf = ({ from, until }: ArchiveServer) =>
 </template>
 
 <style scoped>
+h2 {
+  margin-top: 28px;
+}
 .sentence {
   display: flex;
   flex-wrap: wrap;

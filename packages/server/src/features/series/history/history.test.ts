@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import seedrandom from 'seedrandom'
 import type { AlertPage, AlertView, HistoryLoad, PersonListed, Rounds, SeriesPage } from '#contract'
 import { day, hour, minute, type Millis } from '#core'
-import { rows } from '../../../db'
+import { ensurePartitions, rows } from '../../../db'
 import { packReadings } from '../../../engine/packing'
 import { applyRetention } from '../../../engine/retention'
 import { readReadings } from '../../../store/series'
@@ -229,6 +229,8 @@ describe('history', () => {
   })
 
   it('is judged as the engine judges reports, once, and nobody is told', async () => {
+    // Weeks were dropped above, as if they were long over.
+    await ensurePartitions(house.pool, Date.now())
     await assignFromLibrary(house, 'Base server')
     const [told, brought] = [
       await house.enrol(house.sites[0], 'tm-told-1'),
@@ -328,6 +330,24 @@ describe('history', () => {
     ).toEqual([])
     const rounds = (await house.lead<Rounds>('GET', `/api/rounds?since=${from}`)).body
     expect(JSON.stringify(rounds)).not.toContain('tm-brought-1')
+
+    // By when they were, part by part, and not by when they were found.
+    const parts: number[] = []
+    for (let before = ''; ; before = `&before=${parts.at(-1)}`) {
+      const path = `/api/devices/${brought.id}/alerts?limit=2${before}`
+      const part = (await house.lead<AlertView[]>('GET', path)).body.map(({ id }) => id)
+      if (!part.length) break
+      parts.push(...part)
+    }
+    expect(parts).toEqual(
+      (
+        await rows<{ id: number }>(
+          house.pool,
+          'select id from alert where device_id = $1 order by raised_at desc, id desc',
+          [brought.id],
+        )
+      ).map(({ id }) => id),
+    )
 
     // The same again is the same alerts; what its agent tells from then on is judged when it comes.
     expect((await bring(lines(0))).body.alerts).toBe(found.length)
