@@ -1,5 +1,5 @@
 import type { Facts } from '../estate'
-import { firstNotBefore, type Reading } from '../series'
+import { firstNotBefore, type MetricName, type Reading } from '../series'
 import type { Millis } from '../units'
 import { collectorOfMetric } from './commonParameters'
 import {
@@ -11,7 +11,7 @@ import {
   type PostTransition,
 } from './evaluate'
 import type { WatchInForce } from './inForce'
-import { collectors, type Collector, type Recorded } from './kind'
+import type { Collector, Recorded } from './kind'
 import { watchKind } from './kinds'
 
 /** What readings do not say themselves. */
@@ -37,21 +37,22 @@ export function replay(
   before: DeviceState,
   roster: readonly WatchInForce[],
   recorded: Recorded,
-  around: Around,
+  { interval, facts, zone }: Around,
 ): Evaluated {
   const state = new Map(before)
   const transitions: PostTransition[] = []
   const broken: BrokenWatch[] = []
-  const at = readingsAt(recorded)
   for (const watch of roster) {
-    const { suspects } = watchKind(watch.kind)
-    if (watch.standing !== 'active' || !suspects) continue
+    const { suspects, collector } = watchKind(watch.kind)
+    if (watch.standing !== 'active' || !suspects || !collector) continue
+    const seen = seenBy(collector, recorded)
+    const alone = [watch]
     let own: DeviceState = new Map([...before].filter(([key]) => splitPostKey(key).watch === watch.key))
     const step = (index: number) => {
       const time = recorded.times[index]!
-      const { readings, rested } = at(index)
-      const observed = { ...around, at: time, heardAt: time, readings, rested, events: [], failed: [] }
-      const found = evaluate(own, [watch], observed)
+      const { readings, rested } = seen(index)
+      const observed = { at: time, heardAt: time, interval, facts, zone, readings, rested, events: [], failed: [] }
+      const found = evaluate(own, alone, observed)
       own = found.state
       transitions.push(...found.transitions)
       broken.push(...found.broken)
@@ -75,19 +76,24 @@ export function replay(
   return { state, transitions: transitions.sort((a, b) => a.at - b.at), broken }
 }
 
-/** The readings of each report, and the collectors that read nothing then. */
-function readingsAt({ times, series }: Recorded) {
-  const collectorOf = series.map(({ metric }): Collector => collectorOfMetric(metric) ?? 'certificates')
+const collectorOf = (metric: MetricName): Collector => collectorOfMetric(metric) ?? 'certificates'
+
+/**
+ * What a watch sees of each report: the readings of its collector, and whether that had read nothing. To be asked for
+ * later and later reports.
+ */
+function seenBy(collector: Collector, { times, series }: Recorded) {
+  const own = series.filter(({ metric }) => collectorOf(metric) === collector).map((each) => ({ ...each, next: 0 }))
   return (index: number): { readings: Reading[]; rested: Collector[] } => {
     const at = times[index]!
     const readings: Reading[] = []
-    const heard = new Set<Collector>()
-    series.forEach(({ metric, instance, samples }, n) => {
-      const i = firstNotBefore(samples.at, at)
-      if (samples.at[i] !== at) return
-      readings.push([metric, instance, samples.value[i]!])
-      heard.add(collectorOf[n]!)
-    })
-    return { readings, rested: collectors.filter((collector) => !heard.has(collector)) }
+    for (const each of own) {
+      const { at: read, value } = each.samples
+      // Mostly the next one; after a leap it is looked for.
+      if (read[each.next]! < at) each.next++
+      if (read[each.next]! < at) each.next = firstNotBefore(read, at)
+      if (read[each.next] === at) readings.push([each.metric, each.instance, value[each.next]!])
+    }
+    return { readings, rested: readings.length ? [] : [collector] }
   }
 }
