@@ -503,7 +503,7 @@ function calloutAttempts(id: TwoClients['id']): Attempt[] {
     rule: 'FREQ=DAILY',
     turns: [id.theirTechnician],
   }
-  const swap = { personId: id.theirTechnician, from: Date.now(), until: Date.now() + 1000 }
+  const swap = { personId: id.theirTechnician, from: Date.now(), until: Date.now() + 36e5 }
   return [
     { method: 'POST', url: '/api/callouts', body: ofTheirs },
     { method: 'POST', url: '/api/callouts', body: ofAll },
