@@ -81,14 +81,14 @@ const isBeyond = `[...document.querySelectorAll('body *')]
   .map((each) => each.outerHTML.slice(0, 100))`
 
 /**
- * Whatever goes beyond the page at twice the size: 1280 by 800, at 200 % (WCAG 2.2, 1.4.4). What follows the size of the
- * page does so a moment later.
+ * Whatever goes beyond the page at twice the size: 1280 by 800, at 200 % (WCAG 2.2, 1.4.4). What follows the size of
+ * the page does so a moment later.
  */
 async function beyond(page: Page): Promise<string[]> {
   await page.setViewportSize({ width: 640, height: 400 })
   await settled(page)
   let found = await page.evaluate<string[]>(isBeyond)
-  for (const end = Date.now() + 15_000; found.length && Date.now() < end; ) {
+  for (const end = Date.now() + 15_000; found.length && Date.now() < end;) {
     await page.waitForTimeout(250)
     found = await page.evaluate<string[]>(isBeyond)
   }
