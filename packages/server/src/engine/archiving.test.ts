@@ -129,6 +129,13 @@ describe('readings of long ago', () => {
     const target = { server: 'old_readings', afterDays: 62 }
     expect((await house.lead<Archives>('PUT', '/api/archives', target)).body.target).toEqual(target)
 
+    // Two leads at once: one of them has it in the end, and neither is refused.
+    const both = await Promise.all(
+      [62, 90].map((afterDays) => house.lead('PUT', '/api/archives', { server: 'old_readings', afterDays })),
+    )
+    expect(both.map(({ status }) => status)).toEqual([200, 200])
+    expect((await house.lead('PUT', '/api/archives', target)).status).toBe(200)
+
     let cut = 0
     for (let tries = 0; tries < 60; tries++) {
       const moving = archiveOld(house.pool, Date.now()).then(
@@ -203,6 +210,7 @@ describe('readings of long ago', () => {
     expect(storage.kinds.find(({ kind }) => kind === 'packed')!.oldestAt).toBeLessThan(today - 700 * day)
     expect((await archives()).servers[0]).toMatchObject({ name: 'old_readings', bytes: null })
     expect((await archives()).servers[0]!.fault).toContain('could not')
+    expect((await archives()).servers[0]!.fault).toContain('refused')
     const refused = await house.lead<{ detail: string }>('PUT', '/api/archives', {
       server: 'old_readings',
       afterDays: 90,

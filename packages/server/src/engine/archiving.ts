@@ -12,7 +12,7 @@ const devicesAtOnce = 50
 
 /** What a device has in a partition, as a number that differs where its rows do. */
 const contentOf = (table: string, key: string) =>
-  `select device_id, count(*) as n, sum(('x' || left(md5(${key}::text || md5(data)), 8))::bit(32)::bigint) as content
+  `select device_id, count(*) as n, sum(('x' || left(md5(${key}::text || md5(data)), 15))::bit(60)::bigint) as content
    from ${table} group by device_id`
 
 /** Devices whose rows here and over there are not the same. */

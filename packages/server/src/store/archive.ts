@@ -24,12 +24,28 @@ async function serversOf(db: Db): Promise<{ name: string; address: string }[]> {
   )
 }
 
-/** Why a server does not answer; null: it does. How long that may take is an option of the server in the database. */
-async function faultOf(pool: Pool, server: string): Promise<string | null> {
-  return pool.query(`select from dblink($1, 'select 1') t (one int)`, [server]).then(
-    () => null,
-    (error: unknown) => (error as Error).message,
-  )
+/** What is being asked of which server: whoever wants to know it meanwhile waits for the same answer. */
+const asked = new WeakMap<Pool, Map<string, Promise<string | null>>>()
+
+/**
+ * Why a server does not answer; null: it does. How long that may take is an option of the server in the database; one
+ * that says nothing takes one connection of the pool for so long, however many ask.
+ */
+function faultOf(pool: Pool, server: string): Promise<string | null> {
+  const asking = asked.get(pool) ?? new Map<string, Promise<string | null>>()
+  asked.set(pool, asking)
+  const known = asking.get(server)
+  if (known) return known
+  const answer = pool
+    .query(`select from dblink($1, 'select 1') t (one int)`, [server])
+    .then(
+      () => null,
+      ({ message, detail = '' }: Error & { detail?: string }) =>
+        [message, detail.split('\n')[0]].filter(Boolean).join(': '),
+    )
+    .finally(() => asking.delete(server))
+  asking.set(server, answer)
+  return answer
 }
 
 export async function archiveTarget(db: Db): Promise<ArchiveTarget> {

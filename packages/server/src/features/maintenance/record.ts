@@ -54,7 +54,7 @@ async function occurrences(
       select (count(*) filter (where a.raised_at >= ${occurrenceEnd} and a.window_id is null))::int as overrun,
         (count(*) filter (where a.raised_at < ${occurrenceEnd}))::int as uncovered
       from alert a
-      where a.device_id = any($3) and a.raised_at >= o.from_at and ${ofClients('a.client_id', 2)}
+      where a.device_id = any($3) and a.close_reason is distinct from 'history' and a.raised_at >= o.from_at and ${ofClients('a.client_id', 2)}
         and a.raised_at < ${occurrenceEnd} + make_interval(secs => $4) and a.raised_at <= now()
     ) a on o.ended_at is distinct from o.from_at
     order by ${order}`,
@@ -153,7 +153,7 @@ export async function uncoveredAlerts(
     join device d on d.id = a.device_id
     where o.window_id = $2 and o.id = coalesce($1, (select n.id from window_occurrence n where n.window_id = $2
       and n.from_at <= now() order by n.from_at desc limit 1))
-      and a.device_id = any($3) and ${ofClients('a.client_id', 4)}
+      and a.device_id = any($3) and a.close_reason is distinct from 'history' and ${ofClients('a.client_id', 4)}
     order by a.raised_at desc limit $5`,
     [occurrence, id, devices, viewer.clientIds, uncoveredAtOnce],
   )

@@ -81,8 +81,9 @@ export async function watchline(
   }
 }
 
-/** Alerts that stood open at some time since: of whom $1 sees, of client $2, since $3. */
-const meanwhile = `(a.status <> 'closed' or a.closed_at > $3) and ${ofClients('a.client_id', 1)}
+/** Alerts that stood open at some time since, but for what history says: of whom $1 sees, of client $2, since $3. */
+const meanwhile = `(a.status <> 'closed' or a.closed_at > $3 and a.close_reason is distinct from 'history')
+    and ${ofClients('a.client_id', 1)}
     and ($2::int is null or a.client_id = $2)`
 
 /**

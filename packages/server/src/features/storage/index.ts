@@ -6,10 +6,13 @@ import { route } from '../../http/route'
 import { archiveTarget, readArchives } from '../../store/archive'
 import { keptOf } from '../../store/retention'
 import { readStorage } from '../../store/storage'
-import { audit, mayChangeAll } from '../access'
+import { audit, mayChangeAll, type Viewer } from '../access'
 
 /** How large everything is, how fast it grows, and how long it is kept. */
 export function storageRoutes(app: FastifyInstance, pool: Pool): void {
+  const requireAll = (viewer: Viewer) => {
+    if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'This is for a lead of all clients.')
+  }
   route(app, {
     method: 'GET',
     url: '/api/storage',
@@ -17,7 +20,7 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'How large each kind of data is, how it grows, and how long it is kept',
     answer: storageSchema,
     async handle({ viewer }) {
-      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'This is shown to a lead of all clients.')
+      requireAll(viewer)
       return readStorage(pool)
     },
   })
@@ -30,7 +33,7 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
     body: retentionSchema,
     handle: ({ viewer, body }) =>
       inTransaction(pool, async (tx) => {
-        if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A lead of all clients decides this.')
+        requireAll(viewer)
         const { least } = keptOf(body.kind)
         if (body.days < least)
           throw new ProblemError('invalid', `The product itself needs ${least} days of it.`, [
@@ -52,7 +55,7 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'Other database servers that readings of long ago lie on, and which goes there',
     answer: archivesSchema,
     async handle({ viewer }) {
-      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'This is shown to a lead of all clients.')
+      requireAll(viewer)
       return archives()
     },
   })
@@ -64,7 +67,7 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
     answer: archivesSchema,
     body: archiveTargetSchema,
     async handle({ viewer, body }) {
-      if (!mayChangeAll(viewer)) throw new ProblemError('not-allowed', 'A lead of all clients decides this.')
+      requireAll(viewer)
       const found = (await readArchives(pool)).find(({ name }) => name === body.server)
       if (body.server !== null && found?.fault !== null)
         throw new ProblemError(
@@ -73,12 +76,13 @@ export function storageRoutes(app: FastifyInstance, pool: Pool): void {
           [{ at: 'server', message: 'does not answer' }],
         )
       await inTransaction(pool, async (tx) => {
-        await tx.query('delete from archive_target')
-        if (body.server !== null)
-          await tx.query('insert into archive_target (server, after_days) values ($1, $2)', [
-            body.server,
-            body.afterDays,
-          ])
+        if (body.server === null) await tx.query('delete from archive_target')
+        else
+          await tx.query(
+            `insert into archive_target (server, after_days) values ($1, $2)
+             on conflict (only_one) do update set server = excluded.server, after_days = excluded.after_days`,
+            [body.server, body.afterDays],
+          )
         await audit(tx, { personId: viewer.id, action: 'archives', kind: 'retention', id: null, detail: body })
       })
       return archives()

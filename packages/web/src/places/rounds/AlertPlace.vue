@@ -24,6 +24,7 @@ import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import ShortTable from '../../parts/ui/ShortTable.vue'
+import AwayNotice from '../../parts/ui/AwayNotice.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { attempt, done } from '../../parts/ui/notify'
 import { postDoubt } from '../../parts/data/known'
@@ -56,10 +57,10 @@ const readings = useResource(
     if (!metric || subject.deviceId === null) return null
     const until = Math.min(Date.now(), (subject.closedAt ?? Date.now()) + hour, subject.began + day)
     const from = subject.began - 6 * hour
-    const { series } = await api.get<SeriesPage>(
+    const { series, away } = await api.get<SeriesPage>(
       `/devices/${subject.deviceId}/series?from=${from}&until=${until}&metrics=${metric}`,
     )
-    return { from, until, series: series.find((line) => line.instance === subject.instance) ?? null }
+    return { from, until, away, series: series.find((line) => line.instance === subject.instance) ?? null }
   },
   { sources: [known] },
 )
@@ -158,6 +159,7 @@ const print = () => {
           >{{ doing[action.verb] }} {{ action.service }}</button>
         </template>
       </AlertActs>
+      <AwayNotice :away="readings.data.value?.away" />
       <template v-if="readings.data.value?.series && kind?.metric">
         <h2>Readings</h2>
         <ReadingLine

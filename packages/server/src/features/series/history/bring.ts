@@ -122,6 +122,10 @@ export async function bringHistory(
     if (waiting.length >= atOnce || counts.lines % atOnce === 0) await flush(false)
   }
   await flush(false)
-  for (const deviceId of told) alerts += await judgeHistory(pool, deviceId)
+  for (const deviceId of told) {
+    alerts += await judgeHistory(pool, deviceId)
+    // Of many devices this takes a while, which is no breaking off.
+    await flush(false)
+  }
   await flush(true)
 }

@@ -5,6 +5,8 @@ import seedrandom from 'seedrandom'
 import type { AlertPage, AlertView, HistoryLoad, PersonListed, Rounds, SeriesPage } from '#contract'
 import { day, hour, minute, type Millis } from '#core'
 import { ensurePartitions, rows } from '../../../db'
+import type { Viewer } from '../../../http/viewer'
+import { watchline } from '../../maintenance/watchline'
 import { packReadings } from '../../../engine/packing'
 import { applyRetention } from '../../../engine/retention'
 import { readReadings } from '../../../store/series'
@@ -330,6 +332,25 @@ describe('history', () => {
     ).toEqual([])
     const rounds = (await house.lead<Rounds>('GET', `/api/rounds?since=${from}`)).body
     expect(JSON.stringify(rounds)).not.toContain('tm-brought-1')
+
+    // It was nobody's then: neither where one looks back, nor on the watchline, nor to a rule, nor beside a window.
+    const { cookie } = await person
+    const during = found.at(-1)!.raisedAt
+    const then = await house.app.inject({
+      url: '/api/rounds',
+      headers: { cookie, 'accept-datetime': new Date(during).toUTCString() },
+    })
+    expect(then.statusCode).toBe(200)
+    const { todo } = then.json<Rounds>()
+    expect([todo.total, todo.rows.map(({ deviceName }) => deviceName)]).toEqual([2, ['tm-told-1', 'tm-told-1']])
+    const viewer = { clientIds: null } as Viewer
+    const drawn = await watchline(house.pool, viewer, null, Date.now(), 20 * day, hour)
+    expect(JSON.stringify(drawn)).toContain('tm-told-1')
+    expect(JSON.stringify(drawn)).not.toContain('tm-brought-1')
+    const rehearsal = await house.lead('POST', '/api/callouts/rehearsal', callout)
+    expect(rehearsal.status).toBe(200)
+    expect(JSON.stringify(rehearsal.body)).toContain('tm-told-1')
+    expect(JSON.stringify(rehearsal.body)).not.toContain('tm-brought-1')
 
     // By when they were, part by part, and not by when they were found.
     const parts: number[] = []

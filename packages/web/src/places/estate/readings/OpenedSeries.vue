@@ -7,6 +7,7 @@ import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import { fullText } from '../../../parts/format/time'
+import AwayNotice from '../../../parts/ui/AwayNotice.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import { done } from '../../../parts/ui/notify'
 import PartTabs from '../../../parts/ui/PartTabs.vue'
@@ -14,7 +15,6 @@ import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { besideOf, besideText, earlier, mostBeside, movedOn, type Beside } from './beside'
 import MeanwhileTable from './MeanwhileTable.vue'
 import SeriesChanged from './SeriesChanged.vue'
-import AwayNotice from './AwayNotice.vue'
 import SeriesChart from './SeriesChart.vue'
 import SeriesTable from './SeriesTable.vue'
 import SeriesValues from './SeriesValues.vue'
@@ -52,13 +52,13 @@ const setBeside = (list: readonly Beside[]) => {
 }
 
 const shownTime = computed(() => JSON.stringify(shown.value))
-const ask = (id: number, metric: string, from: Millis, until: Millis) =>
+const askSeries = (id: number, metric: string, from: Millis, until: Millis) =>
   api.get<SeriesPage>(`/devices/${id}/series?from=${from}&until=${until}&points=900&metrics=${metric}`)
 interface Line {
   title: string
   series: SeriesView
 }
-async function lineOf(one: Beside, from: Millis, until: Millis): Promise<Line | null> {
+async function lineOf(one: Beside, from: Millis, until: Millis, ask: typeof askSeries): Promise<Line | null> {
   const { metric, instance } = series.value
   const find = (page: SeriesPage, wanted: { metric: string; instance: string }) =>
     page.series.find((found) => found.metric === wanted.metric && found.instance === wanted.instance) ?? null
@@ -87,16 +87,22 @@ const nameOf = (id: number) => others.data.value?.find((device) => device.id ===
 const { data, error, refresh } = useResource(
   async () => {
     const { from, until } = boundsOf(shown.value, now())
-    const main = await ask(props.device.id, series.value.metric, from, until)
+    const main = await askSeries(props.device.id, series.value.metric, from, until)
+    let { away } = main
+    const ask: typeof askSeries = async (...wanted) => {
+      const page = await askSeries(...wanted)
+      away ??= page.away
+      return page
+    }
     const lines = await Promise.all(
-      beside.value.map((one) => lineOf(one, from, until).catch(() => null)),
+      beside.value.map((one) => lineOf(one, from, until, ask).catch(() => null)),
     )
     const own = main.series.find((found) => found.metric === series.value.metric && found.instance === series.value.instance)
     return {
       from,
       until,
       width: main.width,
-      away: main.away,
+      away,
       lines: [...(own ? [{ title: title.value, series: own }] : []), ...lines.filter((line) => line !== null)],
       missing: lines.filter((line) => line === null).length,
     }
