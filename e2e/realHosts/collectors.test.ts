@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DeviceEvent, DevicePage } from '#contract'
+import type { DeviceEvent, DevicePage, ProcessesPage } from '#contract'
 import { minute, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import {
@@ -297,6 +297,69 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     )
     expect(events.find((event) => event.source === 't-long')!.text.length).toBe(2000)
   })
+
+  onEach(
+    'what runs: who uses the CPU, who started those that do, who has the memory, as the kernel counts it',
+    async (host) => {
+      // A shell that works; one that has others work for a moment each; and one that waits for a line that does not end.
+      await host.sh(`
+      cp /bin/dash /usr/local/bin/t-burner; cp /bin/dash /usr/local/bin/t-starter; cp /usr/bin/tail /usr/local/bin/t-holder
+      setsid t-burner -c 'while :; do :; done' >/dev/null 2>&1 </dev/null &
+      setsid t-starter -c 'while :; do sh -c "i=0; while [ \\$i -lt 40000 ]; do i=\\$((i+1)); done"; done' >/dev/null 2>&1 </dev/null &
+      setsid sh -c '(head -c 400M /dev/zero; sleep 3000) | t-holder -n 1' >/dev/null 2>&1 </dev/null &`)
+      const { id } = await pageOf(here, host.name)
+      const between = async (from: number, to: number) =>
+        (await here.house.technician<ProcessesPage>('GET', `/api/devices/${id}/processes?from=${from}&until=${to}`))
+          .body
+      const of = (page: ProcessesPage, name: string) => page.processes.find((process) => process.name === name)
+      // Jiffies of the one process, and of all processors of the machine.
+      const used = async () => {
+        const [process, machine] = (
+          await host.sh(`cut -d' ' -f14,15 /proc/$(pgrep -x t-burner)/stat; head -1 /proc/stat`)
+        ).split('\n')
+        const sum = (text: string) =>
+          text
+            .split(/\s+/)
+            .map(Number)
+            .reduce((a, b) => a + b, 0)
+        return {
+          own: sum(process!.trim()),
+          all: sum(machine!.replace('cpu', '').trim().split(/\s+/).slice(0, 8).join(' ')),
+        }
+      }
+      const [from, before] = [Date.now(), await used()]
+      const page = await until(
+        'eight moments',
+        () => between(from, Date.now()),
+        ({ moments, processes }) =>
+          moments >= 8 &&
+          ['t-burner', 't-starter', 't-holder'].every((name) => processes.some((one) => one.name === name)),
+      )
+      const after = await used()
+      // Looks are some seconds apart, and what it got meanwhile is not the same each time.
+      const share = (after.own - before.own) / (after.all - before.all)
+      expect(Math.abs(of(page, 't-burner')!.cpuMean / share - 1)).toBeLessThan(0.4)
+      expect(of(page, 't-starter')!.cpuMean).toBeGreaterThan(share / 4)
+      const anonymous =
+        Number((await host.sh(`awk '/RssAnon/ { print $2 }' /proc/$(pgrep -x t-holder)/status`)).trim()) * 1024
+      expect(anonymous).toBeGreaterThan(400 * 1024 ** 2)
+      expect(Math.abs(of(page, 't-holder')!.memory / anonymous - 1)).toBeLessThan(0.05)
+      expect(page.took).toBeGreaterThan(0)
+      await host.sh('pkill -x t-burner; pkill -x t-starter; pkill -x t-holder')
+
+      // Who may not see what runs says so, and all else goes on.
+      await host.sh('mount -o remount,hidepid=2 /proc')
+      const isHidden = ({ failed }: DevicePage) =>
+        failed.some(({ collector, reason }) => collector === 'processes' && reason.includes('hidepid'))
+      await until('it to say that it sees none', () => pageOf(here, host.name), isHidden)
+      await host.sh('mount -o remount,hidepid=0 /proc')
+      await until(
+        'it to see them again',
+        () => pageOf(here, host.name),
+        (page) => !isHidden(page),
+      )
+    },
+  )
 
   onEach('disks as df has them, one that it may not enter told by itself', async (host) => {
     await host.addDisk('/srv/data', 64)

@@ -1,4 +1,4 @@
-import type { Collector, Facts, LogEvent, Millis, Reading } from '#core'
+import type { Collector, Facts, LogEvent, Millis, Reading, TopProcesses } from '#core'
 
 export interface Collected {
   readings?: Reading[]
@@ -6,6 +6,8 @@ export interface Collected {
   events?: LogEvent[]
   /** Log entries that were seen and not told, because there were too many. */
   leftOut?: number
+  /** What used the machine most, where this is a moment worth telling. */
+  top?: TopProcesses
   /** How far it has read. Kept with the report that this goes into, and given back after a restart. */
   place?: unknown
 }

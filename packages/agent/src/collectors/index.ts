@@ -2,6 +2,7 @@ import { disksCollector } from './linux/disks'
 import { eventlogCollector } from './linux/eventlog'
 import { networkCollector } from './linux/network'
 import { performanceCollector } from './linux/performance'
+import { processesCollector } from './linux/processes'
 import { servicesCollector } from './linux/services'
 import { softwareCollector } from './linux/software'
 import { updatesCollector } from './linux/updates'
@@ -35,5 +36,6 @@ export function allCollectors(
     updatesCollector(home, refresh),
     eventlogCollector({ place: places.eventlog, wanted: logs }),
     softwareCollector(),
+    processesCollector(),
   ]
 }

@@ -1,5 +1,13 @@
 import type { CollectorFailure } from '#contract/report'
-import { durationText, type Collector, type Facts, type LogEvent, type Millis, type Reading } from '#core'
+import {
+  durationText,
+  type Collector,
+  type Facts,
+  type LogEvent,
+  type Millis,
+  type Reading,
+  type TopProcesses,
+} from '#core'
 import { steady } from '../clock'
 import { NotHereError, type Collect, type Collected } from '../collectors'
 import { boundEvents, boundFacts } from '../collectors/bounds'
@@ -10,6 +18,7 @@ export interface Observed {
   facts: Facts
   events: LogEvent[]
   leftOut: number
+  top: TopProcesses | null
   failed: CollectorFailure[]
   places: Places
   /** Those that are still at it: what they find comes with a later report. */ busy: Collector[]
@@ -69,6 +78,7 @@ export class Observer {
       facts: {},
       events: [],
       leftOut: 0,
+      top: null,
       failed: [],
       places: {},
       busy: [],
@@ -98,11 +108,12 @@ export class Observer {
       return
     }
     this.#failures.delete(name)
-    const { readings = [], facts = {}, events = [], leftOut = 0, place } = outcome.part
+    const { readings = [], facts = {}, events = [], leftOut = 0, top, place } = outcome.part
     seen.readings.push(...readings)
     seen.events.push(...events)
     seen.leftOut += leftOut
     Object.assign(seen.facts, facts)
+    if (top) seen.top = top
     if (place !== undefined) seen.places[name] = place
   }
 }

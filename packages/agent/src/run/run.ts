@@ -63,6 +63,9 @@ class Settings {
 const shortestWait: Millis = 500
 const longestWait: Millis = 15_000
 
+/** Those that tell what was between two looks. */
+const rated: ReadonlySet<Collector> = new Set(['performance', 'network', 'processes'])
+
 /** One run of the agent: it observes, keeps and sends, turn by turn, until it is stopped or to be started anew. */
 class Run {
   readonly #spool: Spool
@@ -153,7 +156,7 @@ class Run {
       return false
     })
     const now = Date.now()
-    const { readings, facts, events, leftOut, failed, places, busy, answered } = await this.#observer.observe(
+    const { readings, facts, events, leftOut, top, failed, places, busy, answered } = await this.#observer.observe(
       due,
       now,
       Math.min(longestWait, Math.max(shortestWait, Turns.tick(identity) / 4)),
@@ -176,6 +179,7 @@ class Run {
         ...(Object.keys(changed).length ? { facts: changed } : {}),
         ...(events.length ? { events } : {}),
         ...(leftOut ? { leftOut } : {}),
+        ...(top ? { top } : {}),
         ...(failed.length ? { failed } : {}),
         ...(silent.length ? { rested: silent } : {}),
         ...(identity.roster ? { roster: identity.roster } : {}),
@@ -220,7 +224,7 @@ class Run {
     void this.#awaitChange()
     // Rates need a first look; the report of it would be half empty.
     await observe(
-      this.#collectors.filter((collector) => collector.name === 'performance' || collector.name === 'network'),
+      this.#collectors.filter(({ name }) => rated.has(name)),
       Date.now(),
     )
     await wait(1000, undefined, { signal: this.#stop.signal }).catch(() => undefined)

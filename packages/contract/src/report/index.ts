@@ -1,4 +1,4 @@
-import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector } from '#core'
+import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector, TopProcesses } from '#core'
 import type { SignedText } from './task'
 
 export type {
@@ -86,6 +86,8 @@ export interface Report {
   boot?: string
   /** Log entries that were left out because more came at once than an agent tells. */
   leftOut?: number
+  /** What used the machine most, where this was a moment worth telling. */
+  top?: TopProcesses
 }
 
 export interface ReportBatch {

@@ -35,6 +35,7 @@ const report: Checks<Report> = {
   up: isSpan,
   boot: isMark,
   leftOut: (value) => value === 0,
+  top: (value) => typeof value === 'object' && value !== null && !Array.isArray(value),
 }
 
 function passes(value: unknown, checks: Readonly<Record<string, (value: unknown) => boolean>>): boolean {

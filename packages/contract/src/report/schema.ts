@@ -5,15 +5,18 @@ import {
   failureKinds,
   logLevels,
   osFamilies,
+  processLimits,
   type Answering,
   type Disk,
   type FactSubject,
   type ListeningPort,
   type LogChannel,
   type LogEvent,
+  type ProcessUse,
   type Service,
   type SignedIn,
   type System,
+  type TopProcesses,
   type Updates,
 } from '#core'
 import {
@@ -140,10 +143,27 @@ export const logEventSchema = Joi.object<LogEvent, true>({
   old: Joi.boolean().valid(true),
 })
 
+/** Checked by itself, so that a wrong one does not cost the readings. */
+export const topSchema = Joi.object<TopProcesses, true>({
+  took: Joi.number().min(0).max(1e6).required(),
+  processes: Joi.array()
+    .max(2 * processLimits.each)
+    .required()
+    .items(
+      Joi.object<ProcessUse, true>({
+        name: Joi.string().max(processLimits.name).required(),
+        cpu: Joi.number().min(0).max(1).required(),
+        memory: size.required(),
+        count: count.required(),
+      }),
+    )
+    .unique('name'),
+})
+
 const mark = Joi.string().max(100)
 const up = Joi.number().min(0).max(Number.MAX_SAFE_INTEGER)
 
-/** A report without its readings, facts and events, which are checked one by one. */
+/** A report without its readings, facts, events and processes, which are checked one by one. */
 export const reportSchema = Joi.object<Report, true>({
   seq: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
   at: time.required(),
@@ -169,6 +189,7 @@ export const reportSchema = Joi.object<Report, true>({
   up,
   boot: mark,
   leftOut: count,
+  top: Joi.object().unknown(),
 })
 
 export const reportBatchSchema = Joi.object<ReportBatch, true>({

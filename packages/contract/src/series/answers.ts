@@ -2,6 +2,7 @@ import {
   logLevels,
   seriesLevels,
   severities,
+  type BusyProcess,
   type LogLevel,
   type Point,
   type RhythmCell,
@@ -23,6 +24,7 @@ import type {
   LogThen,
   MarkedAlert,
   MarkedWindow,
+  ProcessesPage,
   ReadingsPart,
   RhythmHours,
   RhythmPage,
@@ -217,4 +219,24 @@ export const fillingDisksSchema = answerOf<FillingDisks>({
       fullAt: instant,
     }),
   ),
+})
+
+export const processesPageSchema = answerOf<ProcessesPage>({
+  from: instant,
+  until: instant,
+  moments: count.description('Moments of which it is told what ran: busy ones, and one each quarter of an hour.'),
+  took: figure.allow(null).description('CPU time of a look in the median, in milliseconds.'),
+  processes: listOf(
+    answerOf<BusyProcess>({
+      name: words,
+      cpu: figure.description('Share of all processors, the most at a moment.'),
+      cpuAt: instant,
+      cpuMean: figure.description('The mean over all moments that were told.'),
+      memory: figure.description('Bytes of their own, the most at a moment.'),
+      memoryAt: instant,
+      count,
+      moments: count,
+    }),
+  ),
+  others: count,
 })

@@ -1,4 +1,15 @@
-import type { AtThatTime, LogLevel, Millis, Point, Rhythm, SeriesChange, SeriesLevel, Severity, Summary } from '#core'
+import type {
+  AtThatTime,
+  BusyProcess,
+  LogLevel,
+  Millis,
+  Point,
+  Rhythm,
+  SeriesChange,
+  SeriesLevel,
+  Severity,
+  Summary,
+} from '#core'
 
 export interface SeriesView {
   metric: string
@@ -194,4 +205,19 @@ export interface FillingDisks {
   unknown: number
   total: number
   rows: FillingDisk[]
+}
+
+/** What used a device most over a time. */
+export interface ProcessesPage {
+  /** From when on it is told: of a long time, of its newest moments alone. */
+  from: Millis
+  until: Millis
+  /** So many moments were told. */
+  moments: number
+  /** CPU time of a look at all processes in the median, in milliseconds; null: there was none. */
+  took: number | null
+  /** The most CPU over all moments first. */
+  processes: BusyProcess[]
+  /** So many more stood at the top at some moment. */
+  others: number
 }

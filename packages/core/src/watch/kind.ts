@@ -28,6 +28,7 @@ export const collectors = [
   'updates',
   'eventlog',
   'software',
+  'processes',
   'certificates',
 ] as const
 export type Collector = (typeof collectors)[number]

@@ -6,6 +6,7 @@ type Span = 'week' | 'month' | 'year'
 const partitioned = {
   report: 'week',
   log_event: 'week',
+  process_top: 'week',
   post_change: 'week',
   packed: 'month',
   report_day: 'month',

@@ -107,6 +107,7 @@ describe('every route', () => {
     '/series': '?from=1&until=2&metrics=cpu.busy',
     '/series.csv': '?from=1&until=2&metrics=cpu.busy',
     '/readings': '?from=1&until=2&metric=cpu.busy',
+    '/processes': '?from=1&until=2',
     '/marks': '?from=1&until=2&metric=cpu.busy',
     '/rhythm': '?metric=cpu.busy',
     '/rhythm-hours': '?metric=cpu.busy&first=32&last=34',

@@ -104,6 +104,7 @@ const queries: Record<string, () => string> = {
   '/api/devices/{id}/series': () => `?from=1&until=2&metrics=cpu.busy`,
   '/api/devices/{id}/series.csv': () => `?from=1&until=2&metrics=cpu.busy`,
   '/api/devices/{id}/readings': () => `?from=1&until=2&metric=cpu.busy`,
+  '/api/devices/{id}/processes': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}`,
   '/api/devices/{id}/marks': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}&metric=cpu.busy`,
   '/api/devices/{id}/rhythm': () => '?metric=cpu.busy',
   '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=32&last=34',

@@ -45,6 +45,7 @@ export const kept: readonly Kept[] = [
     time: 'at',
     forget: [`delete from log_event where at < ${before} and level >= 5`],
   },
+  { kind: 'processes', tables: ['process_top'], days: 35, least: 2, time: 'at', partitioned: true },
   { kind: 'changes', tables: ['post_change'], days: 400, least: 31, time: 'at', partitioned: true },
   {
     kind: 'alerts',

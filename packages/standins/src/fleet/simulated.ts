@@ -3,14 +3,19 @@ import type { CollectSettings } from '#contract/report'
 import {
   day,
   hour,
+  isBusyMoment,
   localTime,
   matchesAny,
   minute,
+  processLimits,
+  topProcesses,
   type Facts,
   type LogEvent,
   type Millis,
+  type ProcessUse,
   type Reading,
   type Service,
+  type TopProcesses,
   type Updates,
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
@@ -24,6 +29,7 @@ export interface Meddling {
 }
 
 const gigabyte = 1e9
+const { restEvery } = processLimits
 
 /** A number between 0 and 1 that depends only on its arguments. */
 function noise(seed: string, what: string, step: number): number {
@@ -157,6 +163,33 @@ export class SimulatedDevice {
         Math.round((this.historyEnd + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000),
       ])
     return out
+  }
+
+  /** What uses it most, where that is a moment worth telling: its weekly job, else its services, by their size. */
+  top(at: Millis): TopProcesses | null {
+    const { name, kind, memory, services, story } = this.plan
+    const reading = new Map(this.readings(at).map(([metric, , value]) => [metric, value]))
+    const busy = reading.get('cpu.busy')!
+    const size = reading.get('memory.size')!
+    const isRest = Math.floor(at / restEvery) !== Math.floor((at - minute) / restEvery)
+    if (!isBusyMoment(busy, reading.get('memory.available')! / size) && !isRest) return null
+    const job = weeklyOf(story?.weekly, at).runs ? story!.weekly!.job : null
+    const isLinux = osFamilyOf(this.plan) === 'linux'
+    const program = (service: string) => (isLinux ? service.replace(/ql$/, '') : `${service}.exe`)
+    const own = kind === 'workstation' ? ['browser', 'office', 'mail'] : services
+    const uses = own.map((service, i): ProcessUse => {
+      const part = (0.5 + noise(this.seed, `${name}${service}part`, 0) / 2) / 2 ** i
+      return {
+        name: program(service),
+        cpu: (job ? busy - 0.7 : busy) * part,
+        memory: Math.round(memory * gigabyte * 0.4 * part),
+        count: 1 + Math.floor(6 * part),
+      }
+    })
+    if (job) uses.push({ name: program(job), cpu: 0.7, memory: Math.round(size * 0.08), count: 1 })
+    if (uses[0] && story?.changed && this.#minutesBefore(at) < story.changed.minutesAgo)
+      uses[0].memory += Math.round(size * story.changed.memory)
+    return { took: round(3 + 4 * noise(this.seed, `${name}took`, at), 1), processes: topProcesses(uses, size) }
   }
 
   #isDown(service: string, at: Millis): boolean {

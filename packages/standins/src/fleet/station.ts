@@ -110,6 +110,7 @@ export class Station {
     const events = this.device
       .events(identity.reportedAt || at - interval, at)
       .map((event) => ({ ...event, at: this.#clock(event.at) }))
+    const top = this.device.top(at)
     this.#queue.push({
       seq: ++identity.seq,
       at: this.#clock(at),
@@ -122,6 +123,7 @@ export class Station {
       ...(this.#settings.roster ? { roster: this.#settings.roster } : {}),
       ...(Object.keys(facts).length ? { facts } : {}),
       ...(events.length ? { events: events.slice(-500) } : {}),
+      ...(top ? { top } : {}),
     })
     identity.reportedAt = at
   }

@@ -27,7 +27,7 @@ export function parseSwap(vmstat: string): { in: number; out: number } {
 }
 
 /** Of this machine (getconf(1)); pages are larger than 4096 bytes on some. */
-function readPageSize(): number {
+export function pageSize(): number {
   try {
     return Number(execFileSync('getconf', ['PAGESIZE'], { encoding: 'utf8', timeout: 5000 })) || 4096
   } catch {
@@ -36,7 +36,7 @@ function readPageSize(): number {
 }
 
 export function performanceCollector(): Collect {
-  const pageSize = readPageSize()
+  const page = pageSize()
   let before: { at: number; cpu: ReturnType<typeof parseCpu>; swap: ReturnType<typeof parseSwap> } | null = null
   return {
     name: 'performance',
@@ -56,8 +56,8 @@ export function performanceCollector(): Collect {
         const seconds = (now - before.at) / 1000
         readings.push(
           ['cpu.busy', '', Math.min(1, Math.max(0, (cpu.busy - before.cpu.busy) / (cpu.total - before.cpu.total)))],
-          ['paging.in', '', Math.max(0, ((swap.in - before.swap.in) * pageSize) / seconds)],
-          ['paging.out', '', Math.max(0, ((swap.out - before.swap.out) * pageSize) / seconds)],
+          ['paging.in', '', Math.max(0, ((swap.in - before.swap.in) * page) / seconds)],
+          ['paging.out', '', Math.max(0, ((swap.out - before.swap.out) * page) / seconds)],
         )
       }
       before = { at: now, cpu, swap }

@@ -4,12 +4,14 @@ import { join } from 'node:path'
 import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading, type Updates } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
+import { Tops } from '../processUse'
 import { readJson, writeWhole } from '#files'
 import { parseUpdates, updatesScript } from './updates'
 import {
   channelsOf,
   eventsOf,
   gatewaysOf,
+  processesOf,
   inventoryScript,
   snapshotScript,
   recordsOf,
@@ -29,6 +31,7 @@ const nothing: Snapshot = {
   tcp: [],
   udp: [],
   paging: null,
+  processes: [],
 }
 const pageSize = 4096
 const ordinary = ['System', 'Application']
@@ -191,6 +194,29 @@ function updates(home: string | null): Collect {
   }
 }
 
+/** Milliseconds as units of 100 ns, in which processes tell their times. */
+const ticks = 10_000
+
+function processes(readout: Readout): Collect {
+  const tops = new Tops()
+  return {
+    name: 'processes',
+    async collect(moment) {
+      const snapshot = await readout.at(moment)
+      const own = new Map(snapshot.processes.map((one) => [one.ProcessId, one.PrivatePageCount]))
+      const { busy, total } = times()
+      const look = () => ({
+        busy: busy * ticks,
+        total: total * ticks,
+        processes: new Map(processesOf(snapshot).map((one) => [one.pid, one])),
+        memorySize: totalmem(),
+        memoryLeft: freemem(),
+      })
+      return tops.next(look, ({ pid }) => own.get(pid) ?? 0)
+    },
+  }
+}
+
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
 export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
   const readout = new Readout(logs, place)
@@ -198,6 +224,7 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
     performance(readout),
     disks(readout),
     network(readout),
+    processes(readout),
     { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await readout.at(now)) } }) },
     updates(home),
     {

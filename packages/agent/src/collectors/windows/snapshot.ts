@@ -7,6 +7,7 @@ import {
   type ServiceState,
 } from '#core'
 import { quoted, told } from '../../powershell/powershell'
+import { plainName, type SeenProcess } from '../processUse'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
 export interface Snapshot {
@@ -40,6 +41,17 @@ export interface Snapshot {
   udp: number[]
   /** Win32_PerfRawData_PerfOS_Memory: pages since the start. */
   paging: { PagesInputPersec: number; PagesOutputPersec: number } | null
+  /** Win32_Process of CIM: times in units of 100 ns, memory in bytes; when it began as its FILETIME. */
+  processes: {
+    ProcessId: number
+    ParentProcessId: number
+    Name: string
+    KernelModeTime: number
+    UserModeTime: number
+    WorkingSetSize: number
+    PrivatePageCount: number
+    Began: number | null
+  }[]
 }
 /** What changes seldom and costs more. */
 export interface Inventory {
@@ -70,6 +82,7 @@ routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object '
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)
 paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesInputPersec', 'PagesOutputPersec'
+processes = @(Get-CimInstance Win32_Process | Select-Object 'ProcessId', 'ParentProcessId', 'Name', 'KernelModeTime', 'UserModeTime', 'WorkingSetSize', 'PrivatePageCount', @{ n = 'Began'; e = { $_.CreationDate.ToFileTimeUtc() } })
 } | ConvertTo-Json -Compress -Depth 4`
 }
 
@@ -111,6 +124,22 @@ export function servicesOf(snapshot: Pick<Snapshot, 'services' | 'triggered'>): 
       state: stateOf(service.State),
     }))
     .sort((a, b) => (a.name < b.name ? -1 : 1))
+}
+
+/** The idle process of number 0 is none: what it uses is what nobody does. */
+export function processesOf({ processes }: Pick<Snapshot, 'processes'>): SeenProcess[] {
+  return processes
+    .filter(({ ProcessId }) => ProcessId !== 0)
+    .map((one) => ({
+      pid: one.ProcessId,
+      parent: one.ParentProcessId,
+      name: plainName(one.Name),
+      started: one.Began ?? 0,
+      own: one.KernelModeTime + one.UserModeTime,
+      // What ended is not told of here.
+      ended: 0,
+      resident: one.WorkingSetSize,
+    }))
 }
 
 /**

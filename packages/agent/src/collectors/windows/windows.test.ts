@@ -16,6 +16,7 @@ const snapshot = (more: Partial<Snapshot> = {}): Snapshot => ({
   tcp: [],
   udp: [],
   paging: null,
+  processes: [],
   ...more,
 })
 const service = (Name: string, StartMode: string, State: string, DelayedAutoStart = false) => ({

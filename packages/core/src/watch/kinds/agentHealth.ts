@@ -13,6 +13,7 @@ export const collectorWords: Readonly<Record<Collector, string>> = {
   updates: 'updates',
   eventlog: 'event logs',
   software: 'packages and ports',
+  processes: 'processes',
   certificates: 'certificates',
 }
 

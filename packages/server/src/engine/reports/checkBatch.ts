@@ -6,6 +6,7 @@ import {
   protocolVersion,
   reportBatchSchema,
   reportSchema,
+  topSchema,
   type CollectorFailure,
   type Refusal,
   type Report,
@@ -23,6 +24,7 @@ import {
   type MetricName,
   type Millis,
   type Reading,
+  type TopProcesses,
 } from '#core'
 import { oldestKept, oldestReport } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -39,6 +41,7 @@ export interface CheckedReport {
   /** Log entries that the agent left out, and those that were older than is kept. */
   leftOut: number
   tooOld: number
+  top: TopProcesses | null
   failed: CollectorFailure[]
   rested: Collector[]
   roster: string | null
@@ -180,6 +183,13 @@ function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
   return facts
 }
 
+function checkTop({ top }: Report, pointer: string, refuse: Refuse): TopProcesses | null {
+  if (top === undefined) return null
+  const { error } = topSchema.validate(top, { convert: false })
+  if (error) refuse(`${pointer}/top`, 'top-not-valid', error.message, top)
+  return error ? null : top
+}
+
 /** More refusals than these are not told one by one: an agent that sends such has one fault, not many. */
 const mostRefusals = 100
 
@@ -215,6 +225,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
       facts: checkFacts(report, pointer, refuse),
       ...checkEvents(report, pointer, report.boot === undefined ? offset : report.at - at, at, now, refuse),
       leftOut: report.leftOut ?? 0,
+      top: checkTop(report, pointer, refuse),
       failed: report.failed ?? [],
       rested: report.rested ?? [],
       roster: report.roster ?? null,

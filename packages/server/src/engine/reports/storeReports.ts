@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import type { DeviceId, Millis, Reading } from '#core'
 import { firstRow, time, type Db, type Pool } from '../../db'
+import { storedTop } from '../../store/processes'
 import type { DeviceContext } from '../types'
 import type { CheckedReport } from './checkBatch'
 import type { Plan } from './plan'
@@ -92,6 +93,7 @@ export interface Advance {
   tooOld: number
   refused: number
   reports: { at: Millis; seq: number; late: boolean; layoutId: number; value: string }[]
+  tops: { at: Millis; seq: number; took: number; processes: string }[]
 }
 
 const sum = (numbers: readonly number[]) => numbers.reduce((a, b) => a + b, 0)
@@ -142,6 +144,9 @@ export function advanceOf(context: DeviceContext, plan: Plan, layoutIds: readonl
       layoutId: layoutIds[i]!,
       value: `{${report.readings.map((reading) => reading[2]).join(',')}}`,
     })),
+    tops: plan.stored.flatMap(({ at, seq, top }) =>
+      top ? [{ at, seq, took: top.took, processes: storedTop(top) }] : [],
+    ),
   }
 }
 
@@ -186,6 +191,12 @@ const statement = (name: string, unlocked: string) => ({
       select distinct r.device, (r.at at time zone 'UTC')::date
       from unnest($20::int[], $21::timestamptz[]) r (device, at) join guard on guard.id = r.device
       where r.at < now() - interval '5 minutes'
+    ), tops as (
+      insert into process_top (device_id, at, seq, took_ms, processes)
+      select guard.id, t.at, t.seq, t.took, t.processes::json
+      from unnest($26::int[], $27::timestamptz[], $28::bigint[], $29::real[], $30::text[])
+        t (device, at, seq, took, processes)
+      join guard on guard.id = t.device
     )
     select id from guard`,
 })
@@ -204,6 +215,7 @@ const passing = statement(
 export async function storeReports(db: Db, advances: readonly Advance[], passes = false): Promise<Set<DeviceId>> {
   const of = <T>(value: (advance: Advance) => T) => advances.map(value)
   const reports = advances.flatMap((advance) => advance.reports.map((report) => ({ ...report, of: advance.deviceId })))
+  const tops = advances.flatMap((advance) => advance.tops.map((top) => ({ ...top, of: advance.deviceId })))
   const result = await db.query<{ id: DeviceId }>({
     ...(passes ? passing : waiting),
     values: [
@@ -232,6 +244,11 @@ export async function storeReports(db: Db, advances: readonly Advance[], passes 
       reports.map((report) => report.late),
       reports.map((report) => report.layoutId),
       reports.map((report) => report.value),
+      tops.map((top) => top.of),
+      tops.map((top) => time(top.at)),
+      tops.map((top) => top.seq),
+      tops.map((top) => top.took),
+      tops.map((top) => top.processes),
     ],
   })
   return new Set(result.rows.map((row) => row.id))

@@ -57,6 +57,7 @@ const kinds: readonly [kind: string, sql: string][] = [
      left join person p on p.id = a.person_id where a.client_id = $1 order by a.id`,
   ],
   ['change', ofDevices('post_change', 'f.*', 'f.device_id, f.at')],
+  ['processes', ofDevices('process_top', 'f.*', 'f.device_id, f.at, f.seq')],
   ['log', ofDevices('log_event', 'f.*', 'f.device_id, f.at, f.seq, f.n')],
 ]
 

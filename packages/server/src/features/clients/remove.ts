@@ -60,6 +60,7 @@ const removals: readonly string[] = [
     'notice',
     'post_change',
     'post_state',
+    'process_top',
     'refused_report',
     'report',
     'pack_due',

@@ -251,6 +251,12 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
     [id, from],
   )
   await tx.query('delete from log_event where device_id = $1', [from])
+  await tx.query(
+    `insert into process_top select $1, at, seq, took_ms, processes from process_top
+     where device_id = $2 on conflict do nothing`,
+    [id, from],
+  )
+  await tx.query('delete from process_top where device_id = $1', [from])
   await recountEntries(tx, id, from)
   await takeOverFacts(tx, id, from)
   await tx.query('delete from role_finding where device_id = $1', [from])

@@ -5,6 +5,7 @@ import {
   estateSeriesOrders,
   estateSeriesSchema,
   fillingDisksSchema,
+  processesPageSchema,
   readingsPartSchema,
   rhythmHoursSchema,
   rhythmPageSchema,
@@ -27,6 +28,7 @@ import { changedAt } from './changed'
 import { estateSeries, fillingDisks, type EstateAsked, type EstateSeriesAsked } from './estateSeries'
 import { historyRoutes } from './history/routes'
 import { marksOf } from './marks'
+import { processesOf } from './processes'
 import { openMetricsType } from './openMetrics'
 import { readRhythm, readRhythmHours } from './rhythm'
 import { scrape } from './scrape'
@@ -153,6 +155,18 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       requireSpan(query, longest, 'six years')
       const { instance, from, until } = query
       return marksOf(db, viewer, { deviceId: id(), metric: requireMetric(query.metric), instance, from, until })
+    },
+  })
+  pastRoute(app, pool, {
+    url: '/api/devices/:id/processes',
+    access: 'contact',
+    summary: 'Which processes used the CPU and the memory of a device over a time',
+    answer: processesPageSchema,
+    query: Joi.object<Span, true>(span),
+    async handle({ viewer, id, query, db }) {
+      await requireDevice(db, viewer, id())
+      requireSpan(query, longest, 'six years')
+      return processesOf(db, id(), query.from, query.until)
     },
   })
   pastRoute(app, pool, {

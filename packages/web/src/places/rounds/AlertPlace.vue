@@ -2,7 +2,7 @@
 import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { AlertPage, AlertTimeline, AlertView, SeriesPage } from '#contract'
-import { day, hour, watchKinds, type Severity } from '#core'
+import { day, hour, minute, usedByProcesses, watchKinds, type Millis, type Severity } from '#core'
 import { api } from '../../parts/data/api'
 import { useNewestFirst } from '../../parts/data/parts'
 import { useResource } from '../../parts/data/resource'
@@ -20,6 +20,7 @@ import { exactText, fullText, lengthText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import FlipMarks from '../../parts/ui/FlipMarks.vue'
 import PlaceNotes from '../../parts/ui/PlaceNotes.vue'
+import ProcessTable from '../../parts/ui/ProcessTable.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
@@ -28,7 +29,7 @@ import AwayNotice from '../../parts/ui/AwayNotice.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { attempt, done } from '../../parts/ui/notify'
 import { postDoubt } from '../../parts/data/known'
-import { whenAddress } from '../../parts/data/whenAddress'
+import { momentAddress, whenAddress } from '../../parts/data/whenAddress'
 import AlertActs from './AlertActs.vue'
 import AlertCallouts from './AlertCallouts.vue'
 import CauseMembers from './CauseMembers.vue'
@@ -109,6 +110,7 @@ const whyAddress = computed(() => {
   const { deviceId, watch, instance } = alert.value!
   return { path: `/estate/${deviceId}/why`, query: { watch, ...(instance ? { instance } : {}) } }
 })
+const atMoment = (at: Millis) => momentAddress(alert.value!.deviceId!, kind.value!.metric!, alert.value!.instance, at)
 const planning = ref(false)
 const columns = [
   { key: 'began', title: 'Began' },
@@ -169,6 +171,13 @@ const print = () => {
           :mark="alert.began"
           :severity="alert.severity"
           :lines="alert.rule.lines"
+        />
+        <ProcessTable
+          v-if="alert.deviceId !== null && usedByProcesses.has(kind.metric)"
+          :device-id="alert.deviceId"
+          :from="alert.began - 10 * minute"
+          :until="Math.min(readings.data.value.until, (alert.closedAt ?? readings.data.value.until) + minute)"
+          :to="atMoment"
         />
       </template>
       <div class="two">

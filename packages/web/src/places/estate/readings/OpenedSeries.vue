@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { BoardPage, DevicePage, SeriesMarks, SeriesPage, SeriesView } from '#contract'
-import type { Millis } from '#core'
+import { usedByProcesses, type MetricName, type Millis } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -11,6 +11,7 @@ import AwayNotice from '../../../parts/ui/AwayNotice.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import { done } from '../../../parts/ui/notify'
 import PartTabs from '../../../parts/ui/PartTabs.vue'
+import ProcessTable from '../../../parts/ui/ProcessTable.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import { besideOf, besideText, earlier, mostBeside, movedOn, type Beside } from './beside'
 import MeanwhileTable from './MeanwhileTable.vue'
@@ -156,6 +157,10 @@ const back = computed(() => {
   return { query, hash: route.hash }
 })
 const whyChanged = computed(() => ({ query: { ...route.query, view: 'changed' }, hash: route.hash }))
+const momentAddress = (time: Millis) => ({
+  query: { ...route.query, at: new Date(time).toISOString() },
+  hash: route.hash,
+})
 function pick(time: Millis) {
   at.value = new Date(time).toISOString()
 }
@@ -218,6 +223,7 @@ const csv = computed(() => {
     </template>
     <StateNotice :error="marks.error.value" :loading="false" @again="marks.refresh" />
     <MeanwhileTable v-if="marks.data.value" :marks="marks.data.value" :metric="series.metric" />
+    <ProcessTable v-if="data && usedByProcesses.has(series.metric as MetricName)" :device-id="device.id" :from="data.from" :until="data.until" :moment="moment" :to="momentAddress" />
   </template>
   <SeriesWhen v-else-if="view === 'when'" :key="opened" :device="device" :series="series" @look="(from, until) => show({ from, until }, { view: null })" />
   <SeriesChanged v-else-if="view === 'changed'" :device="device" :moment="moment" @moment="pick" />

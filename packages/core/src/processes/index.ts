@@ -1,0 +1,2 @@
+export { busiestProcesses, isBusyMoment, processLimits, topProcesses, usedByProcesses } from './top'
+export type { BusyProcess, ProcessSample, ProcessUse, TopProcesses } from './top'
