@@ -7,6 +7,7 @@ export {
   type HourMean,
   type SeriesChange,
 } from './change'
+export { dayFigure, type DayFigure } from './figure'
 export { fewestValues, fillingOf, type Filling } from './filling'
 export {
   addHour,

@@ -69,9 +69,12 @@ export function sketchCount({ positive, negative, zeros }: Sketch): number {
  * @throws RangeError of nothing
  */
 export function sketchQuantile(sketch: Sketch, p: number): number {
-  const count = sketchCount(sketch)
-  if (count === 0) throw new RangeError('A percentile needs at least one value.')
-  const rank = Math.floor(Math.min(1, Math.max(0, p)) * (count - 1))
+  return sketchRank(sketch, Math.floor(Math.min(1, Math.max(0, p)) * (sketchCount(sketch) - 1)))
+}
+
+/** The value of a rank, counted from 0, to within `sketchError` of it. @throws RangeError where there is none */
+export function sketchRank(sketch: Sketch, rank: number): number {
+  if (sketchCount(sketch) === 0) throw new RangeError('A percentile needs at least one value.')
   let below = 0
   for (const index of [...sketch.negative.keys()].sort((a, b) => b - a)) {
     below += sketch.negative.get(index)!

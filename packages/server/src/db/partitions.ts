@@ -10,6 +10,7 @@ const partitioned = {
   post_change: 'week',
   packed: 'month',
   report_day: 'month',
+  day_figure: 'month',
   rollup: 'year',
 } as const satisfies Record<string, Span>
 export type PartitionedTable = keyof typeof partitioned

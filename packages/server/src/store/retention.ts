@@ -35,6 +35,7 @@ export const kept: readonly Kept[] = [
   // Looking back reaches as far, at least over the longest that anybody compares with.
   { kind: 'packed', tables: ['packed', 'series', 'report_day'], days: 400, least: 35, time: 'day', partitioned: true },
   { kind: 'hours', tables: ['rollup'], days: 1830, least: 35, time: 'week', partitioned: true },
+  { kind: 'figures', tables: ['day_figure'], days: 92, least: 92, time: 'day', partitioned: true },
   { kind: 'log', tables: ['log_event', 'log_hour'], days: 90, least: 31, time: 'at', partitioned: true },
   {
     // Severities of RFC 5424: 5 notice, 6 informational, 7 debug. Mostly nine of ten entries.

@@ -5,8 +5,10 @@ import {
   dayOf,
   daysAfterCounters,
   emptyDay,
+  firstFigureDay,
   readDays,
   readReports,
+  renewFigures,
   rollUp,
   tryPackingLock,
   unionOfDays,
@@ -92,6 +94,7 @@ async function makeRoom(tx: Db, days: readonly DeviceDay[]): Promise<void> {
   await lockPartitions(tx)
   for (const table of ['packed', 'report_day', 'rollup'] as const)
     await makePartitions(tx, table, oldest - 7 * day, Math.max(...days.map((each) => each.day + 1)) * day)
+  await makePartitions(tx, 'day_figure', Math.max(oldest, firstFigureDay(Date.now()) * day), Date.now())
 }
 
 async function packTasks(tx: Db, tasks: readonly Task[]): Promise<number> {
@@ -160,10 +163,31 @@ export async function packReadings(pool: Pool, now: Millis, pause: () => Promise
   return readings
 }
 
+/** Makes figures of days where there are none yet: of devices that were summed up by a version before them. */
+async function figureDue(pool: Pool): Promise<void> {
+  for (;;) {
+    const isDone = await inTransaction(pool, async (tx) => {
+      const due = await rows<{ id: DeviceId }>(
+        tx,
+        'select d.id from figure_due f join device d on d.id = f.device_id order by d.id limit $1 for key share of d',
+        [atOnce],
+      )
+      if (!due.length || !(await tryPackingLock(tx))) return true
+      const ids = due.map(({ id }) => id)
+      await renewFigures(tx, ids)
+      await tx.query('delete from figure_due where device_id = any($1)', [ids])
+      return false
+    })
+    if (isDone) return
+    await rest()
+  }
+}
+
 /** The job: by the clock of the database too, which says what comes late. */
 export async function packingRound(pool: Pool, now: Millis): Promise<void> {
   const [database] = await rows<{ now: Millis }>(pool, 'select now() as now')
   await packReadings(pool, Math.min(now, database!.now))
+  await figureDue(pool)
 }
 
 /** Those who report and those who ask come first. */

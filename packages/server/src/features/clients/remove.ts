@@ -66,6 +66,8 @@ const removals: readonly string[] = [
     'pack_due',
     'packed',
     'packed_to',
+    'day_figure',
+    'figure_due',
     'report_day',
     'rollup',
     'series',

@@ -1,6 +1,7 @@
 import { mergeWeeks, packWeek, unpackWeek, type DeviceId } from '#core'
 import { rows, type Db } from '../../db'
 import { dayKey, emptyDay, readDays, unionOfDays, writeDays } from './days'
+import { renewFigures } from './figures'
 import { packingLock } from './lock'
 import { numberSeries, seriesKey, seriesNumbers } from './names'
 import { rollUp } from './weeks'
@@ -8,7 +9,16 @@ import { rollUp } from './weeks'
 /** So many days are read, put together and written at a time. */
 const daysAtOnce = 14
 
-const tables = ['packed', 'rollup', 'report_day', 'series', 'packed_to', 'pack_due'] as const
+const tables = [
+  'packed',
+  'rollup',
+  'day_figure',
+  'figure_due',
+  'report_day',
+  'series',
+  'packed_to',
+  'pack_due',
+] as const
 
 /**
  * Gives a device all that is kept of another's readings, beside its own. To be called before the other's reports are
@@ -48,6 +58,7 @@ export async function moveReadings(tx: Db, from: DeviceId, to: DeviceId): Promis
     await writeDays(tx, merged)
     await rollUp(tx, merged)
   }
+  await renewFigures(tx, [to])
   for (const table of tables) await tx.query(`delete from ${table} where device_id = $1`, [from])
 }
 

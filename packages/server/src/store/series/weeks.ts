@@ -1,7 +1,7 @@
 import {
   addHour,
   day,
-  daysOfWeek,
+  dayFigure,
   hour,
   hoursOf,
   increases,
@@ -20,11 +20,11 @@ import {
 } from '#core'
 import { rows, type Db } from '../../db'
 import { countersBefore } from './counters'
-import { dateOf, oneAfterAnother, type DeviceDay } from './days'
+import { oneAfterAnother, type DeviceDay } from './days'
+import { writeFigures, type FigureOfDay } from './figures'
 import { numberSeries, seriesKey } from './names'
+import { dateOfWeek, weekOf } from './weekDates'
 
-export const weekOf = (index: number): number => Math.floor(index / daysOfWeek)
-const dateOfWeek = (week: number): string => dateOf(week * daysOfWeek)
 const hoursOfDay = day / hour
 
 /** A week with what became of one of its days in place of what it said of it. */
@@ -84,12 +84,16 @@ export async function rollUp(tx: Db, days: readonly DeviceDay[]): Promise<void> 
   const weeks = new Map(
     found.map(({ device_id, n, week, data }) => [`${device_id} ${n} ${week}`, unpackWeek(week, data)]),
   )
+  const figures: FigureOfDay[] = []
   for (const { deviceId, day: index, series } of days)
     for (const [key, { metric, instance, samples }] of series) {
       const { n } = numbers.get(deviceId)!.get(seriesKey({ metric, instance }))!
       const name = `${deviceId} ${n} ${weekOf(index)}`
       const week = weeks.get(name) ?? { hours: noHours(), days: new Map() }
-      weeks.set(name, withDay(week, index, metric, countedOf(metric, samples, before(deviceId, key, index))))
+      const summed = withDay(week, index, metric, countedOf(metric, samples, before(deviceId, key, index)))
+      weeks.set(name, summed)
+      const figure = dayFigure(summed, index)
+      if (figure) figures.push({ ...figure, deviceId, n, day: index })
     }
   const bytes = oneAfterAnother(
     list.map(({ deviceId, n, week }) => packWeek(week, weeks.get(`${deviceId} ${n} ${week}`)!)),
@@ -105,6 +109,7 @@ export async function rollUp(tx: Db, days: readonly DeviceDay[]): Promise<void> 
      from unnest($1::int[], $2::int[], $3::date[], $5::int[], $6::int[]) w (device_id, n, week, start, length)`,
     [...at.slice(0, 3), bytes.all, bytes.starts, bytes.lengths],
   )
+  await writeFigures(tx, figures)
 }
 
 /** The weeks of a device's series that hold days from `from` to `until`, both counted from 1970, oldest first. */

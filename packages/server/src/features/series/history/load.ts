@@ -7,6 +7,7 @@ import {
   emptyDay,
   packingLock,
   readDays,
+  firstFigureDay,
   rollUp,
   seriesKey,
   unionOfDays,
@@ -111,6 +112,8 @@ export async function addHistory(pool: Pool, readings: readonly Placed[]): Promi
       await lockPartitions(tx)
       for (const table of ['packed', 'report_day', 'rollup'] as const)
         await makePartitions(tx, table, (Math.min(...indexes) - 7) * day, (Math.max(...indexes) + 1) * day)
+      const figuresFrom = Math.max(Math.min(...indexes), firstFigureDay(Date.now()))
+      await makePartitions(tx, 'day_figure', figuresFrom * day, (Math.max(...indexes) + 1) * day)
       const known = await readDays(
         tx,
         fresh.map(({ deviceId, day: index }) => ({ deviceId, from: index, until: index })),
