@@ -13,9 +13,9 @@ import {
   type Millis,
   type WatchInForce,
 } from '#core'
-import { makePartitions, migrate, openPool, rows, type Pool } from '../packages/server/src/db'
+import { inTransaction, makePartitions, migrate, openPool, rows, type Pool } from '../packages/server/src/db'
 import { packReadings } from '../packages/server/src/engine/packing'
-import { askSeries, dateOf, readDays, type DeviceDay } from '../packages/server/src/store/series'
+import { askSeries, dateOf, readDays, renewFigures, type DeviceDay } from '../packages/server/src/store/series'
 import { changedAt } from '../packages/server/src/features/series/changed'
 import { estateSeries, fillingDisks } from '../packages/server/src/features/series/estateSeries'
 import { readRhythm, readRhythmHours } from '../packages/server/src/features/series/rhythm'
@@ -108,7 +108,7 @@ async function packing(pool: Pool, devices: readonly DeviceId[]): Promise<void> 
   const raw = await bytesOf(pool, 'report')
   const packed = await timed(() => packReadings(pool, Date.now(), noPause))
   const bytes = (await bytesOf(pool, 'packed', 'report_day')) / readings
-  const summed = (await bytesOf(pool, 'rollup')) / readings
+  const summed = (await bytesOf(pool, 'rollup', 'day_figure')) / readings
   say(`Readings of ${devices.length} devices over a day, one report a minute: ${millions(readings)}`)
   say(
     `  ${judge(bytes <= 2)} packed, with indexes: ${figure(bytes)} bytes a reading (limit 2; as they came ${figure(raw / readings, 1)})`,
@@ -125,7 +125,7 @@ async function spread(pool: Pool, devices: readonly DeviceId[], daysBack: number
   await makePartitions(pool, 'rollup', (today - weeksBack * 7) * day, today * day)
   for (const { name } of await rows<{ name: string }>(
     pool,
-    `select relid::text as name from unnest('{packed,rollup,report_day}'::text[]) n (name)
+    `select relid::text as name from unnest('{packed,rollup,report_day,day_figure}'::text[]) n (name)
      cross join lateral pg_partition_tree(n.name::regclass) where isleaf`,
   ))
     await pool.query(`alter table ${name} set unlogged`)
@@ -136,6 +136,7 @@ async function spread(pool: Pool, devices: readonly DeviceId[], daysBack: number
       part.map((deviceId) => ({ deviceId, from: recorded, until: recorded })),
     )
     for (const each of days.values()) await again(pool, each, daysBack, weeksBack)
+    await inTransaction(pool, (tx) => renewFigures(tx, part))
   }
 }
 
@@ -187,6 +188,7 @@ async function multiply(pool: Pool, from: number, until: number): Promise<void> 
     ['series', 'n, metric, instance'],
     ['packed', 'n, day, count, data'],
     ['rollup', 'n, week, data'],
+    ['day_figure', 'n, day, count, min, max, sum, low, high'],
     ['packed_to', 'until'],
   ] as const)
     await pool.query(

@@ -53,12 +53,12 @@ describe('performance', () => {
     expect(parseSwap('pgpgin 7\npswpin 12\npswpout 34\n')).toEqual({ in: 12, out: 34 })
     expect(parseMemory('MemTotal:       1024 kB\nActive(anon):    2 kB\n').get('MemTotal')).toBe(1024 * 1024)
   })
-  it('counts bytes by interface and leaves loopback out', () => {
+  it('counts bytes, errors and drops by interface, and leaves loopback out', () => {
     expect([
       ...parseInterfaces(
-        'a\nb\n    lo: 5 1 0 0 0 0 0 0 5 1 0 0 0 0 0 0\n  eth0: 100 1 0 0 0 0 0 0 200 1 0 0 0 0 0 0\n',
+        'a\nb\n    lo: 5 1 0 0 0 0 0 0 5 1 0 0 0 0 0 0\n  eth0: 100 1 2 4 0 0 0 0 200 1 7 9 0 0 0 0\n',
       ),
-    ]).toEqual([['eth0', { received: 100, sent: 200 }]])
+    ]).toEqual([['eth0', { received: 100, sent: 200, errors: 22 }]])
   })
 })
 

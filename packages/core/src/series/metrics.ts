@@ -43,6 +43,15 @@ export const metrics = {
   'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte, scarce: true },
   'net.received': { title: 'Received', ...perSecond, instance: 'interface', resolution: 128 },
   'net.sent': { title: 'Sent', ...perSecond, instance: 'interface', resolution: 128 },
+  'net.errors': {
+    title: 'Errors and drops',
+    unit: 'count',
+    instance: 'interface',
+    min: 0,
+    max: 1e13,
+    resolution: 1,
+    counter: true,
+  },
   'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10, scarce: true },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>

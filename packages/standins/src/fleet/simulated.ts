@@ -146,6 +146,7 @@ export class SimulatedDevice {
       ['load.5', '', round((load * (0.8 + 0.4 * drift(this.seed, `${name}load`, at, 5 * minute)) * cores) / cores, 3)],
       ['net.received', 'eth0', Math.round(traffic)],
       ['net.sent', 'eth0', Math.round(traffic * 0.4)],
+      ['net.errors', 'eth0', Math.floor((at - this.startedAt(at)) / (5 * hour))],
       ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
     ]
     for (const [mount, [size]] of Object.entries(this.plan.disks))

@@ -5,13 +5,23 @@ import type { Reading } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 
-/** Bytes received and sent by interface since the start: /proc/net/dev (proc_pid_net(5)), without loopback. */
-export function parseInterfaces(dev: string): Map<string, { received: number; sent: number }> {
-  const found = new Map<string, { received: number; sent: number }>()
+/** Since the start: bytes, and packets that were faulty or dropped, either way. */
+interface Counters {
+  received: number
+  sent: number
+  errors: number
+}
+
+/** Counters by interface: /proc/net/dev (proc_pid_net(5)), without loopback. */
+export function parseInterfaces(dev: string): Map<string, Counters> {
+  const found = new Map<string, Counters>()
   for (const line of dev.split('\n').slice(2)) {
     const [name, rest] = line.split(':')
     const fields = rest?.trim().split(/\s+/).map(Number)
-    if (name && fields && name.trim() !== 'lo') found.set(name.trim(), { received: fields[0]!, sent: fields[8]! })
+    if (!name || !fields || name.trim() === 'lo') continue
+    const [received = 0, , receiveErrors = 0, receiveDrops = 0, , , , , sent = 0, , sendErrors = 0, sendDrops = 0] =
+      fields
+    found.set(name.trim(), { received, sent, errors: receiveErrors + receiveDrops + sendErrors + sendDrops })
   }
   return found
 }
@@ -92,6 +102,7 @@ export function networkCollector(): Collect {
       const readings: Reading[] = []
       for (const [name, now_] of counters) {
         if (!stays(name)) continue
+        readings.push(['net.errors', name, now_.errors])
         const was = before?.counters.get(name)
         // A counter that went back was reset: no rate this time.
         if (!was || now <= before!.at || now_.received < was.received || now_.sent < was.sent) continue

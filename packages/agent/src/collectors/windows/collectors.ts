@@ -156,6 +156,14 @@ function network(readout: Readout): Collect {
       const now = steady()
       const readings: Reading[] = []
       for (const adapter of adapters) {
+        readings.push([
+          'net.errors',
+          adapter.Name,
+          adapter.ReceivedPacketErrors +
+            adapter.ReceivedDiscardedPackets +
+            adapter.OutboundPacketErrors +
+            adapter.OutboundDiscardedPackets,
+        ])
         const was = before?.adapters.find((each) => each.Name === adapter.Name)
         if (!was || now <= before!.at || adapter.ReceivedBytes < was.ReceivedBytes || adapter.SentBytes < was.SentBytes)
           continue

@@ -34,7 +34,15 @@ export interface Snapshot {
   /** Win32_LogicalDisk of CIM; DriveType 2 removable, 3 fixed. */
   disks: { DeviceID: string; FileSystem: string | null; DriveType: number }[]
   /** Get-NetAdapterStatistics. */
-  adapters: { Name: string; ReceivedBytes: number; SentBytes: number }[]
+  adapters: {
+    Name: string
+    ReceivedBytes: number
+    SentBytes: number
+    ReceivedPacketErrors: number
+    ReceivedDiscardedPackets: number
+    OutboundPacketErrors: number
+    OutboundDiscardedPackets: number
+  }[]
   /** Get-NetRoute: routes to everywhere, by IPv4 or IPv6. */
   routes: { NextHop: string; Metric: number }[]
   tcp: number[]
@@ -77,7 +85,7 @@ services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName'
 triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
 events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
 disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
-adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes')
+adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes', 'ReceivedPacketErrors', 'ReceivedDiscardedPackets', 'OutboundPacketErrors', 'OutboundDiscardedPackets')
 routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object 'NextHop', @{ n = 'Metric'; e = { $_.RouteMetric + $_.InterfaceMetric } })
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)

@@ -110,7 +110,8 @@ const bitsOfHalvings = 4
 
 function halvings(values: Float64Array): number {
   let bits = 1 << mostHalvings
-  for (let i = 0; i < values.length; i++) bits |= values[i]! % (1 << mostHalvings)
+  // An odd one settles it.
+  for (let i = 0; i < values.length && (bits & 1) === 0; i++) bits |= values[i]! % (1 << mostHalvings)
   return 31 - Math.clz32(bits & -bits)
 }
 

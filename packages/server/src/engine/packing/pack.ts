@@ -97,11 +97,39 @@ async function makeRoom(tx: Db, days: readonly DeviceDay[]): Promise<void> {
   await makePartitions(tx, 'day_figure', Math.max(oldest, firstFigureDay(Date.now()) * day), Date.now())
 }
 
-async function packTasks(tx: Db, tasks: readonly Task[]): Promise<number> {
-  const raw = await readReports(
+type Reports = Map<string, DeviceDay>
+const reportsOf = (tx: Db, tasks: readonly Task[]): Promise<Reports> =>
+  readReports(
     tx,
     tasks.flatMap(({ spans }) => spans),
   )
+const tasksOf = (found: readonly Standing[], end: Millis): Task[] =>
+  found.flatMap((standing) => taskOf(standing, end) ?? [])
+
+/** What devices reported, read before their turn; it holds as long as they stand as they did before it was read. */
+interface Ahead {
+  standings: string
+  raw: Reports
+}
+
+/** A day of so many devices is sorted in memory; it would be on the disk. */
+const makeMemory = (tx: Db) => tx.query(`set local work_mem = '32MB'`)
+
+/**
+ * Reads what is to be packed next while others are being packed: half of the work is the database's. What is stored
+ * meanwhile is due, and whoever is due does not stand as before.
+ */
+async function readAhead(pool: Pool, ids: readonly DeviceId[], end: Millis): Promise<Ahead | null> {
+  if (!ids.length) return null
+  return inTransaction(pool, async (tx) => {
+    await makeMemory(tx)
+    const found = await standings(tx, ids)
+    return { standings: JSON.stringify(found), raw: await reportsOf(tx, tasksOf(found, end)) }
+    // Whose fault it is, is found out when it is their turn.
+  }).catch(() => null)
+}
+
+async function packTasks(tx: Db, tasks: readonly Task[], raw: Reports): Promise<number> {
   const touched = [...raw.values()]
   if (touched.length) {
     const packed = await readDays(
@@ -139,14 +167,14 @@ async function packTasks(tx: Db, tasks: readonly Task[]): Promise<number> {
 export async function packReadings(pool: Pool, now: Millis, pause: () => Promise<unknown> = rest): Promise<number> {
   const end = Math.floor((now - settled) / growth) * growth
   let readings = 0
-  let after = 0
   const failures: unknown[] = []
-  for (;;) {
-    const ids = await waitingDevices(pool, end, after)
-    if (!ids.length) break
-    after = ids.at(-1)!
+  let ids = await waitingDevices(pool, end, 0)
+  let ahead = await readAhead(pool, ids, end)
+  while (ids.length) {
+    const next = await waitingDevices(pool, end, ids.at(-1)!)
+    const nextAhead = readAhead(pool, next, end)
     try {
-      readings += (await packDevices(pool, ids, end)) ?? 0
+      readings += (await packDevices(pool, ids, end, ahead)) ?? 0
     } catch {
       // The one at fault costs only itself.
       for (const id of ids)
@@ -156,6 +184,8 @@ export async function packReadings(pool: Pool, now: Millis, pause: () => Promise
           failures.push(error)
         }
     }
+    ids = next
+    ahead = await nextAhead
     await pause()
   }
   if (failures.length)
@@ -205,13 +235,22 @@ async function waitingDevices(pool: Pool, end: Millis, after: DeviceId): Promise
 }
 
 /** @returns null: another process is at it */
-async function packDevices(pool: Pool, ids: readonly DeviceId[], end: Millis): Promise<number | null> {
+async function packDevices(
+  pool: Pool,
+  ids: readonly DeviceId[],
+  end: Millis,
+  ahead: Ahead | null = null,
+): Promise<number | null> {
   let readings = 0
   for (;;) {
     const packed = await inTransaction(pool, async (tx) => {
       if (!(await tryPackingLock(tx))) return null
-      const tasks = (await standings(tx, ids)).flatMap((standing) => taskOf(standing, end) ?? [])
-      return tasks.length ? packTasks(tx, tasks) : null
+      const found = await standings(tx, ids)
+      const tasks = tasksOf(found, end)
+      if (!tasks.length) return null
+      if (ahead?.standings === JSON.stringify(found)) return packTasks(tx, tasks, ahead.raw)
+      await makeMemory(tx)
+      return packTasks(tx, tasks, await reportsOf(tx, tasks))
     })
     if (packed === null) return readings
     readings += packed

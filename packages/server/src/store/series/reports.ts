@@ -34,10 +34,17 @@ const firstElement = 20
 const lengthSize = 4
 const elementSize = 12
 
-function numbersIn(bytes: Buffer): Float64Array {
-  const numbers = new Float64Array((bytes.length - firstElement) / elementSize)
+/** Several times as quick as the methods of a buffer. */
+const bytesOf = (base64: string) => {
+  const bytes = Buffer.from(base64, 'base64')
+  return new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+}
+
+function numbersIn(base64: string): Float64Array {
+  const bytes = bytesOf(base64)
+  const numbers = new Float64Array((bytes.byteLength - firstElement) / elementSize)
   for (let i = 0, offset = firstElement + lengthSize; i < numbers.length; i++, offset += elementSize)
-    numbers[i] = bytes.readDoubleBE(offset)
+    numbers[i] = bytes.getFloat64(offset)
   return numbers
 }
 
@@ -45,9 +52,10 @@ function numbersIn(bytes: Buffer): Float64Array {
 interface Block {
   id: DeviceId
   layout: number
-  at: Buffer
-  seq: Buffer
-  value: Buffer
+  /** In base64. */
+  at: string
+  seq: string
+  value: string
 }
 
 interface Column {
@@ -84,19 +92,20 @@ const none: Column = { at: new Float64Array(0), seq: new Float64Array(0), value:
 
 /** The columns of a block: of its reports as such, and of each series. */
 function columnsOf(
-  { id, layout, at: made, seq: numbers, value }: Block,
+  { id, layout, at: made, seq: numbers, value: text }: Block,
   names: readonly unknown[],
 ): { times: Column; columns: Column[] } {
   const at = numbersIn(made)
   const seq = numbersIn(numbers)
-  const stride = value.length / at.length
+  const value = bytesOf(text)
+  const stride = value.byteLength / at.length
   if (stride < firstElement + names.length * elementSize && names.length > 0)
     throw new RangeError(`A report of device ${id} has fewer values than its layout ${layout} names.`)
   const columns = names.map(() => ({ at, seq, value: new Float64Array(at.length) }))
   for (let report = 0; report < at.length; report++) {
     let offset = report * stride + firstElement + lengthSize
     for (const column of columns) {
-      column.value[report] = value.readDoubleBE(offset)
+      column.value[report] = value.getFloat64(offset)
       offset += elementSize
     }
   }
@@ -112,8 +121,9 @@ export async function readReports(db: Db, spans: readonly ReportSpan[]): Promise
   const blocks = await rows<Block>(
     db,
     // Sorted once; the order of what is gathered is that in which it comes.
-    `select device_id as id, layout_id as layout, array_send(array_agg(at)) as at, array_send(array_agg(seq)) as seq,
-       string_agg(value, '') as value
+    // Base64 (RFC 4648) crosses in two thirds of what PostgreSQL's own hexadecimal digits take.
+    `select device_id as id, layout_id as layout, encode(array_send(array_agg(at)), 'base64') as at,
+       encode(array_send(array_agg(seq)), 'base64') as seq, encode(string_agg(value, ''), 'base64') as value
      from (
        select r.device_id, r.layout_id, floor(extract(epoch from r.at) * 1000)::float8 as at, r.seq::float8 as seq,
          array_send(r.value) as value

@@ -6,6 +6,7 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Memory available', metrics: ['memory.available'] },
   { title: 'Disk free', metrics: ['disk.free'] },
   { title: 'Network', metrics: ['net.received', 'net.sent'] },
+  { title: 'Network errors, since the reading before', metrics: ['net.errors'] },
   { title: 'Load', metrics: ['load.5'] },
   { title: 'Paging', metrics: ['paging.in', 'paging.out'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
