@@ -2,13 +2,40 @@ import { build } from 'esbuild'
 import { spawnSync } from 'node:child_process'
 import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
+import { parseArgs } from 'node:util'
 import { buildPrograms } from './build.mjs'
 import { forget, placeOf, root } from './place.mjs'
 import { startPostgres } from './postgres.mjs'
 import { PlainError } from './say.mjs'
 
+const text = { type: /** @type {const} */ ('string') }
+const flag = { type: /** @type {const} */ ('boolean') }
+
+/** Measuring takes minutes: what is not understood is not begun. */
+function readOptions() {
+  try {
+    return parseArgs({
+      args: process.argv.slice(3),
+      options: {
+        readings: text,
+        estate: text,
+        live: text,
+        'page-minutes': text,
+        json: text,
+        reports: flag,
+        cover: flag,
+      },
+    }).values
+  } catch (error) {
+    throw new PlainError(
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --reports or --cover, and --json FILE.`,
+    )
+  }
+}
+
 /** Measures the built programs on a cluster of their own, with real flushes to disk. */
 export async function bench() {
+  const options = readOptions()
   await buildPrograms()
   const folder = join(root, 'bench')
   const entryPoints = readdirSync(folder)
@@ -30,11 +57,13 @@ export async function bench() {
   forget(place)
   const database = await startPostgres(place)
   try {
-    const program =
-      [
-        ['--estate', 'estate.mjs'],
-        ['--readings', 'readings.mjs'],
-      ].find(([option]) => process.argv.includes(/** @type {string} */ (option)))?.[1] ?? 'main.mjs'
+    const program = options.estate
+      ? 'estate.mjs'
+      : options.readings
+        ? 'readings.mjs'
+        : options.live
+          ? 'live.mjs'
+          : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },

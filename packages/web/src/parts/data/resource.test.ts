@@ -85,6 +85,23 @@ describe('a resource', () => {
     await vi.advanceTimersByTimeAsync(5000)
     expect(asked).toHaveLength(2)
   })
+  it('what one device reports is shown at once, and what any of many does once in a while', async () => {
+    vi.useFakeTimers()
+    const asked = answerWith({ 'GET /one': 1, 'GET /all': 2 })
+    const of = (path: string) => asked.filter((request) => request.path === path).length
+    inPage(() => useResource(() => api.get('/one'), { topics: ['reports'], deviceId: () => 7 }))
+    inPage(() => useResource(() => api.get('/all'), { topics: ['reports'] }))
+    await vi.advanceTimersByTimeAsync(1)
+    announce({ topic: 'reports', clientIds: null, deviceIds: [6, 7] })
+    await vi.advanceTimersByTimeAsync(200)
+    expect([of('/one'), of('/all')]).toEqual([2, 1])
+    await vi.advanceTimersByTimeAsync(2000)
+    expect([of('/one'), of('/all')]).toEqual([2, 2])
+    // So many that they are not named.
+    announce({ topic: 'reports', clientIds: null, deviceIds: [] })
+    await vi.advanceTimersByTimeAsync(200)
+    expect([of('/one'), of('/all')]).toEqual([2, 2])
+  })
   it('what took long is looked at less often, however much happens', async () => {
     vi.useFakeTimers()
     let asked = 0

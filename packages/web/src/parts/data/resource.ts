@@ -50,14 +50,17 @@ export function useResource<T>(
       event === 'again' ||
       (topics.includes(event.topic) &&
         (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
-    // Several changes within a moment are one look; what took long is looked at less often, however much happens.
+    // Several changes within a moment are one look; what took long is looked at less often, however much happens. Of many
+    // devices one or another reports all the time; one that is named reports once in a while, and somebody waits for it.
+    const isNamed = event !== 'again' && deviceId !== undefined && event.deviceIds.length > 0
+    const isConstant = event !== 'again' && event.topic === 'reports' && !isNamed
     if (wanted)
       timer ??= setTimeout(
         () => {
           timer = null
           void refresh()
         },
-        Math.max(2 * took, event === 'again' || event.topic !== 'reports' ? 60 : 1500),
+        Math.max(2 * took, isConstant ? 1500 : 60),
       )
   }
   onLive(hear, { always: isNow })
