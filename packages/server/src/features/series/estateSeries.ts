@@ -12,6 +12,7 @@ import {
   summariseHours,
   unpackWeek,
   valueOf,
+  type DayFigure,
   type DeviceId,
   type DeviceKind,
   type MetricName,
@@ -38,16 +39,6 @@ interface Series {
   n: number
   instance: string
 }
-/** A series with what its days come down to, together; in steps of its resolution. */
-interface Figures extends Series {
-  count: number
-  min: number
-  max: number
-  sum: number
-  low: number
-  high: number
-}
-
 const rest = () => new Promise((resolve) => setImmediate(resolve))
 const dateOfDay = (at: Millis) => dateOf(Math.floor(at / day))
 
@@ -186,7 +177,7 @@ export async function estateSeries(
   const { from, until } = span
   const width = days <= 2 ? hour : days <= 14 ? 6 * hour : day
   const sign = worseOf(metric)
-  const found = await figuresOf<Omit<Figures, keyof Series>>(
+  const found = await figuresOf<DayFigure>(
     db,
     viewer,
     metric,

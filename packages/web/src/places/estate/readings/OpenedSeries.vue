@@ -215,7 +215,7 @@ const csv = computed(() => {
         @draw="draw"
         @pick="pick"
       />
-      <p v-if="moment" class="line">{{ fullText(moment) }}: <RouterLink :to="whyChanged">what changed here?</RouterLink>
+      <p v-if="moment" class="line">{{ fullText(moment) }}: <RouterLink :to="whyChanged">what changed here?</RouterLink>{{ ' ' }}
         <button class="link" @click="at = ''">Forget it</button></p>
       <p v-else class="line muted">A moment that is clicked can be asked what changed there.</p>
       <SeriesTable :label="`${title}, in numbers`" :series="data.lines.map((line) => line.series)" :titles="data.lines.map((line) => line.title)" />
