@@ -7,10 +7,14 @@ const dayNames = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Frida
 const busyDay = new Date(Date.now() - 3 * day).getUTCDay()
 const changedAt = Math.floor((Date.now() - 5 * day) / hour) * hour
 
+function isBusyAt(at: number): boolean {
+  const time = new Date(at)
+  return time.getUTCDay() === busyDay && time.getUTCHours() >= 8 && time.getUTCHours() < 10
+}
+
 /** A machine at a site on UTC, busy one morning a week from eight to ten, that has needed more memory for five days. */
 function readingsAt(at: number): [string, string, number][] {
-  const time = new Date(at)
-  const isBusy = time.getUTCDay() === busyDay && time.getUTCHours() >= 8 && time.getUTCHours() < 10
+  const isBusy = isBusyAt(at)
   const wobble = (((at / minute) * 7919) % 13) / 400
   return [
     ['cpu.busy', '', Math.min(1, (isBusy ? 0.99 : 0.1) + wobble)],
@@ -19,6 +23,10 @@ function readingsAt(at: number): [string, string, number][] {
     ['net.sent', 'eth0', (isBusy ? 9e6 : 1e6) * (1 + wobble)],
   ]
 }
+
+/** What runs there then. */
+const ranAt = (at: number) =>
+  isBusyAt(at) ? { top: { took: 4.5, processes: [{ name: 'stock-count', cpu: 0.93, memory: 2e9, count: 1 }] } } : {}
 
 async function bringHistory(page: Page, name: string): Promise<number> {
   const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as { id: number; code: string }[]
@@ -41,7 +49,7 @@ async function bringHistory(page: Page, name: string): Promise<number> {
   for (let from = Date.now() - 12 * day; from < Date.now(); from += 120 * 10 * minute) {
     const reports = []
     for (let at = from; at < Math.min(Date.now(), from + 120 * 10 * minute); at += 10 * minute)
-      reports.push({ seq: ++seq, at, interval: 10 * minute, readings: readingsAt(at) })
+      reports.push({ seq: ++seq, at, interval: 10 * minute, readings: readingsAt(at), ...ranAt(at) })
     const answer = await page.request.post(`${url()}/api/agent/reports`, {
       headers: { authorization: `Bearer ${deviceKey}` },
       data: { version: 1, sentAt: Date.now(), oldest: reports[0]!.seq, reports },
@@ -93,6 +101,13 @@ test('what is slow one morning a week is found in two steps, from the device and
   }[]
   const busy = alerts.find(({ rule }) => rule.kind === 'cpu-busy')!
   await page.goto(`${url()}/alerts/${busy.id}`)
+  // Who it was stands there, and leads to that moment.
+  const ran = page.getByRole('region', { name: 'What ran' })
+  await expect(ran.getByRole('row', { name: /stock-count 93 %/ })).toBeVisible()
+  await ran.getByRole('link').first().click()
+  await expect(page.getByRole('heading', { name: /What ran around .* 0[89]:/ })).toBeVisible()
+  await expect(ran.getByRole('row', { name: /stock-count/ })).toBeVisible()
+  await page.goBack()
   await page.getByRole('link', { name: 'When does it happen?' }).click()
   await expect(finding).toBeVisible()
 })
