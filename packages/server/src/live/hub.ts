@@ -62,7 +62,7 @@ export class LiveHub {
     await connection.query(`listen ${channel}`)
   }
 
-  /** A device reported. Gathered for a quarter of a second, so that a busy fleet does not mean as many notifications. */
+  /** A device reported. Gathered for a quarter of a second: a busy fleet does not mean as many notifications. */
   reported(deviceId: number, clientId: number): void {
     this.#reported.set(deviceId, clientId)
     this.#flush ??= setTimeout(() => {

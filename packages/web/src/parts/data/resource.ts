@@ -50,8 +50,8 @@ export function useResource<T>(
       event === 'again' ||
       (topics.includes(event.topic) &&
         (!deviceId || event.deviceIds.length === 0 || event.deviceIds.includes(deviceId())))
-    // Several changes within a moment are one look; what took long is looked at less often, however much happens. Of many
-    // devices one or another reports all the time; one that is named reports once in a while, and somebody waits for it.
+    // Several changes within a moment are one look; what took long is looked at less often, however much happens.
+    // Of many devices one or another reports all the time; one that is named does once in a while.
     const isNamed = event !== 'again' && deviceId !== undefined && event.deviceIds.length > 0
     const isConstant = event !== 'again' && event.topic === 'reports' && !isNamed
     if (wanted)
