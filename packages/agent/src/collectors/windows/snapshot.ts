@@ -49,7 +49,10 @@ export interface Snapshot {
   udp: number[]
   /** Win32_PerfRawData_PerfOS_Memory: pages since the start. */
   paging: { PagesInputPersec: number; PagesOutputPersec: number } | null
-  /** Win32_Process of CIM: times in units of 100 ns, memory in bytes; when it began as its FILETIME. */
+  /**
+   * Win32_Process of CIM: times in units of 100 ns, memory in bytes (of `PrivatePageCount`, in spite of its name, from
+   * memory); when it began as its FILETIME.
+   */
   processes: {
     ProcessId: number
     ParentProcessId: number

@@ -134,6 +134,24 @@ describe.each(['cpu.busy', 'memory.available'] as const)('%s on all devices', (m
   })
 })
 
+it('what is kept of figures alone is told, as bad as it may be', async () => {
+  const [worst] = (await ask('cpu.busy', 30, 'p95', 1)).rows
+  const rolled = await rows<Record<string, unknown>>(
+    house.pool,
+    'delete from rollup where device_id = $1 returning device_id, n, week, data',
+    [worst!.deviceId],
+  )
+  const [still] = (await ask('cpu.busy', 30, 'p95', 1)).rows
+  expect(still).toMatchObject({ deviceId: worst!.deviceId, min: worst!.min, mean: worst!.mean, max: worst!.max })
+  expect(still!.p95).toBeGreaterThanOrEqual(worst!.p95)
+  expect(still!.means.every((mean) => mean === null)).toBe(true)
+  await house.pool.query(
+    `insert into rollup (device_id, n, week, data)
+     select * from unnest($1::int[], $2::int[], $3::date[], $4::bytea[])`,
+    ['device_id', 'n', 'week', 'data'].map((column) => rolled.map((row) => row[column])),
+  )
+})
+
 it('figures that a version before had not made are made from what it summed up, and are the same', async () => {
   const figures = () => rows(house.pool, 'select * from day_figure order by device_id, n, day')
   const before = await figures()

@@ -7,6 +7,7 @@ import {
   hour,
   mergeSketch,
   metrics,
+  noHours,
   pointsOfHours,
   sketchQuantile,
   summariseHours,
@@ -151,6 +152,8 @@ export interface EstateSeriesAsked extends EstateAsked {
   limit: number
 }
 
+const noWeek: Week = { hours: noHours(), days: new Map() }
+
 /** So many series at a time are worked out whole. */
 const atOnce = 100
 
@@ -211,7 +214,11 @@ export async function estateSeries(
     if (worst !== undefined && sign * (worst - all[i]!.p95) > 0) break
     const part = all.slice(i, i + atOnce)
     for (const [name, week] of await summedUp(db, part, span)) weeks.set(name, week)
-    for (const row of part) known.push({ ...row, p95: percentile(metric, weeks.get(nameOf(row))!) })
+    // Weeks may be kept for less long than figures: then the most that it can be stands for it.
+    for (const row of part) {
+      const week = weeks.get(nameOf(row))
+      known.push(week?.hours.hour.length ? { ...row, p95: percentile(metric, week) } : row)
+    }
     worstFirst(known)
     for (const row of known.slice(limit)) weeks.delete(nameOf(row))
     await rest()
@@ -224,7 +231,7 @@ export async function estateSeries(
     total: all.length,
     rows: known.slice(0, limit).map(({ n, ...row }): EstateSeriesRow => ({
       ...row,
-      means: meansOf(metric, weeks.get(nameOf({ deviceId: row.deviceId, n }))!, from, until, width),
+      means: meansOf(metric, weeks.get(nameOf({ deviceId: row.deviceId, n })) ?? noWeek, from, until, width),
     })),
   }
 }

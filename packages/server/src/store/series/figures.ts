@@ -40,13 +40,18 @@ export async function writeFigures(tx: Db, all: readonly FigureOfDay[], now = Da
   )
 }
 
+/** Room for figures of all the days that have any. */
+export async function makeFigureRoom(tx: Db, now = Date.now()): Promise<void> {
+  await lockPartitions(tx)
+  await makePartitions(tx, 'day_figure', firstFigureDay(now) * day, now + day)
+}
+
 /** Makes the figures of devices anew from what is summed up of them, for whoever holds the packing lock. */
 export async function renewFigures(tx: Db, deviceIds: readonly DeviceId[], now = Date.now()): Promise<void> {
   const first = firstFigureDay(now)
   const last = Math.floor(now / day)
   await tx.query('delete from day_figure where device_id = any($1)', [deviceIds])
-  await lockPartitions(tx)
-  await makePartitions(tx, 'day_figure', first * day, (last + 1) * day)
+  await makeFigureRoom(tx, now)
   const weeks = await rows<{ id: DeviceId; n: number; metric: string; week: number; data: Buffer }>(
     tx,
     `select r.device_id as id, r.n, s.metric, (r.week - '1970-01-01'::date) / 7 as week, r.data

@@ -1,7 +1,7 @@
 import { mergeWeeks, packWeek, unpackWeek, type DeviceId } from '#core'
 import { rows, type Db } from '../../db'
 import { dayKey, emptyDay, readDays, unionOfDays, writeDays } from './days'
-import { renewFigures } from './figures'
+import { makeFigureRoom, renewFigures } from './figures'
 import { packingLock } from './lock'
 import { numberSeries, seriesKey, seriesNumbers } from './names'
 import { rollUp } from './weeks'
@@ -38,6 +38,7 @@ export async function moveReadings(tx: Db, from: DeviceId, to: DeviceId): Promis
     [from, to],
   )
   await moveWeeks(tx, from, to)
+  await makeFigureRoom(tx)
   const days = await rows<{ day: number }>(
     tx,
     `select day - '1970-01-01'::date as day from packed where device_id = $1 and n = 0 order by day`,

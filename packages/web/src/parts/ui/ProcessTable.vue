@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, watch } from 'vue'
 import type { RouteLocationRaw } from 'vue-router'
 import type { ProcessesPage } from '#contract'
 import { bytesText, durationText, percentText, processLimits, type Millis } from '#core'
@@ -16,10 +16,13 @@ const around: Millis = 150_000
 const asked = computed(() =>
   props.moment ? { from: props.moment - around, until: props.moment + around } : { from: props.from, until: props.until },
 )
-const { data, error, refresh } = useResource(
-  () => api.get<ProcessesPage>(`/devices/${props.deviceId}/processes?from=${asked.value.from}&until=${asked.value.until}`),
-  { topics: ['reports'], deviceId: () => props.deviceId, sources: [asked] },
-)
+const { data, error, refresh } = useResource(async () => {
+  const { from, until } = asked.value
+  const page = await api.get<ProcessesPage>(`/devices/${props.deviceId}/processes?from=${from}&until=${until}`)
+  return { ...page, isCut: page.from > from, moment: props.moment ?? null }
+})
+// A chart of the last hours moves with each report; what is there stays until the next is.
+watch(asked, () => void refresh())
 const columns = [
   { key: 'name', title: 'Process', grow: 1 },
   { key: 'cpu', title: 'Most CPU', align: 'right' },
@@ -33,7 +36,7 @@ const columns = [
 
 <template>
   <section aria-label="What ran">
-    <h3>What ran<template v-if="moment"> around {{ fullText(moment) }}</template></h3>
+    <h3>What ran<template v-if="data?.moment"> around {{ fullText(data.moment) }}</template></h3>
     <StateNotice :error="error" :loading="!data" @again="refresh" />
     <template v-if="data">
       <ShortTable v-if="data.processes.length" label="Processes that used it most" :rows="data.processes" :columns="columns" row-key="name">
@@ -50,7 +53,7 @@ const columns = [
         when more than {{ percentText(processLimits.busyCpu) }} of the CPU is busy or less than {{ percentText(processLimits.scarceMemory) }} of the memory is left, else every
         {{ durationText(processLimits.restEvery) }}.<template v-if="data.took !== null"> A look costs it {{ data.took }} ms of CPU.</template><template
           v-if="data.others"
-        > {{ data.others }} more stood at the top at some moment.</template><template v-if="data.from > asked.from"> Told from {{ fullText(data.from) }} on: there are too many moments before.</template></p>
+        > {{ data.others }} more stood at the top at some moment.</template><template v-if="data.isCut"> Told from {{ fullText(data.from) }} on: there are too many moments before.</template></p>
     </template>
   </section>
 </template>
