@@ -1,3 +1,4 @@
+import { spawn } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { assert, integer, property, record, array } from 'fast-check'
 import { describe, expect, it } from 'vitest'
@@ -28,6 +29,7 @@ describe('/proc/PID/stat', () => {
     ['a) R 1 (b', 'a) R 1 (b'],
     ['\u0007\u001b[1m', '[1m'],
     ['42', '42'],
+    ['Rückgrat-Über\ufffd', 'Rückgrat-Über'],
     ['-1', 'without a name'],
     ['', 'without a name'],
   ])('calls %j %j', (name, plain) => {
@@ -43,14 +45,23 @@ describe('/proc/PID/stat', () => {
     })
     expect(plainName('x'.repeat(300))).toHaveLength(60)
   })
+  it('a name in any letters comes as it is, with what the kernel cut off of its last one left out', () => {
+    // It keeps fifteen bytes of a name (prctl(2), PR_SET_NAME); here the fifteenth is the first half of a letter.
+    const child = spawn('/bin/sh', ['-c', 'printf %s wächter-grüxße > /proc/$$/comm; read x'])
+    const stat = () => parseProcess(readFileSync(`/proc/${child.pid}/stat`, 'utf8'), 4096)
+    return expect
+      .poll(() => stat().name)
+      .toBe('wächter-grüx')
+      .finally(() => child.kill('SIGKILL'))
+  })
   it('of this very process says what Node says of it', () => {
-    const parsed = parseProcess(readFileSync('/proc/self/stat', 'latin1'), 4096)
+    const parsed = parseProcess(readFileSync('/proc/self/stat', 'utf8'), 4096)
     expect(parsed).toMatchObject({ pid: process.pid, parent: process.ppid })
     const { user, system } = process.cpuUsage()
     // In hundredths of a second on every Linux that Debian makes (sysconf(_SC_CLK_TCK)).
     expect(Math.abs(parsed.own * 10_000 - user - system)).toBeLessThan(100_000)
-    const own = parseOwnMemory(readFileSync('/proc/self/statm', 'latin1'), 4096)
-    const anonymous = Number(/^RssAnon:\s+(\d+) kB$/m.exec(readFileSync('/proc/self/status', 'latin1'))![1]) * 1024
+    const own = parseOwnMemory(readFileSync('/proc/self/statm', 'utf8'), 4096)
+    const anonymous = Number(/^RssAnon:\s+(\d+) kB$/m.exec(readFileSync('/proc/self/status', 'utf8'))![1]) * 1024
     expect(Math.abs(own - anonymous)).toBeLessThan(16 * 1024 ** 2)
   })
   it('threads of the kernel are of one name', () => {

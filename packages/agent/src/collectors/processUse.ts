@@ -24,6 +24,8 @@ export type Look = ReadonlyMap<number, SeenProcess>
 export function plainName(name: string): string {
   const text = name
     .replace(/[\p{Cc}\p{Cf}\p{Cs}]/gu, '')
+    // A system cuts names at a byte, not at a letter.
+    .replace(/\ufffd$/, '')
     .replace(/[\s_:#@/.-]+\d+$/, '')
     .trim()
   return (text || 'without a name').slice(0, processLimits.name)

@@ -39,7 +39,7 @@ export function parseOwnMemory(statm: string, page: number): number {
 
 function read(path: string): string | null {
   try {
-    return readFileSync(path, 'latin1')
+    return readFileSync(path, 'utf8')
   } catch {
     return null
   }
@@ -65,9 +65,9 @@ export function processesCollector(): Collect {
   const page = pageSize()
   const tops = new Tops()
   const takeLook = () => {
-    const memory = parseMemory(readFileSync('/proc/meminfo', 'latin1'))
+    const memory = parseMemory(readFileSync('/proc/meminfo', 'utf8'))
     return {
-      ...parseCpu(readFileSync('/proc/stat', 'latin1')),
+      ...parseCpu(readFileSync('/proc/stat', 'utf8')),
       processes: look(page),
       memorySize: memory.get('MemTotal')!,
       memoryLeft: memory.get('MemAvailable')!,
