@@ -87,7 +87,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   await device.send([
     device.report(1, { facts: stopped('tm-orders') }),
     device.report(2, { events: events(device) }),
-    device.report(3),
+    device.report(3, { top: { took: 1, processes: [{ name: 'tm-orders', cpu: 0.9, memory: 1e9, count: 1 }] } }),
   ])
   await own.send([own.report(1, { facts: stopped('bb-orders') }), own.report(2), own.report(3)])
   await pool.query(
