@@ -13,7 +13,9 @@ const running: ChildProcess[] = []
 test.beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'custode-hand-'))
 })
-function endAll(): void {
+const agentOfHand = () => `^${folder}/usr/local/lib/custode-agent/custode-agent run`
+/** Ends what was started, and takes its folder away once nothing writes there any more. */
+async function endAll(): Promise<void> {
   for (const child of running.splice(0))
     try {
       process.kill(-child.pid!)
@@ -21,12 +23,11 @@ function endAll(): void {
       /* it ended by itself */
     }
   // The agent goes on in the background when its installation has ended.
-  spawnSync('pkill', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`])
-}
-test.afterAll(() => {
-  endAll()
+  spawnSync('pkill', ['-f', agentOfHand()])
+  await expect.poll(() => spawnSync('pgrep', ['-f', agentOfHand()]).status, { timeout: 60_000 }).toBe(1)
   rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 200 })
-})
+}
+test.afterAll(endAll)
 
 /** Runs a line of shell; gives what it has said so far, and ends when asked for. */
 function shell(line: string): { said(): string; ended: Promise<number | null> } {
@@ -122,8 +123,7 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   page,
 }) => {
   await signIn(page)
-  endAll()
-  rmSync(folder, { recursive: true, force: true, maxRetries: 20, retryDelay: 200 })
+  await endAll()
   const usedUp = await makeKey(page)
   await page.getByRole('region', { name: 'Progress' }).waitFor()
   const wrong = shell(here(usedUp.replace(/\S+$/, 'not-a-key-of-ours'), 'lf-hand-2'))
@@ -152,9 +152,7 @@ test('whoever stops at the door is told why: a key that does not exist, one that
   const undone = shell(`'${folder}/usr/local/lib/custode-agent/custode-agent' uninstall --root '${folder}'`)
   expect(await undone.ended).toBe(0)
   expect(readdirSync(folder)).toEqual([])
-  expect(
-    spawnSync('pgrep', ['-f', `^${folder}/usr/local/lib/custode-agent/custode-agent run`], { encoding: 'utf8' }).stdout,
-  ).toBe('')
+  expect(spawnSync('pgrep', ['-f', agentOfHand()], { encoding: 'utf8' }).stdout).toBe('')
 })
 
 test('zero touch: a standing rule, a newcomer, and by itself its roles, its roster and who asked is told', async ({
