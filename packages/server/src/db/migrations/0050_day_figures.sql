@@ -13,7 +13,8 @@ create table day_figure (
   primary key (device_id, n, day)
 ) partition by range (day);
 
--- Of these devices they are still to be made, from what is summed up of their weeks: 16 at a time, every hour.
+-- Of these devices they are still to be made, from what is summed up of their weeks, by the next
+-- round of packing.
 create table figure_due (
   device_id int primary key
 );

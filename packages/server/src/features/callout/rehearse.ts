@@ -118,7 +118,8 @@ export async function rehearseCallout(
 async function* alertsSince(db: Db, viewer: Viewer, rule: CalloutRule, from: Millis): AsyncGenerator<Told[]> {
   const found = await rows<{ id: number; device_id: DeviceId | null }>(
     db,
-    `select id, device_id from alert where raised_at >= $1 and close_reason is distinct from 'history' and ${ofClients('client_id', 2)}
+    `select id, device_id from alert
+     where raised_at >= $1 and close_reason is distinct from 'history' and ${ofClients('client_id', 2)}
        and ($3::int is null or client_id = $3) order by id`,
     [time(from), viewer.clientIds, rule.clientId],
   )

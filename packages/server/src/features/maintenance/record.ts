@@ -54,7 +54,8 @@ async function occurrences(
       select (count(*) filter (where a.raised_at >= ${occurrenceEnd} and a.window_id is null))::int as overrun,
         (count(*) filter (where a.raised_at < ${occurrenceEnd}))::int as uncovered
       from alert a
-      where a.device_id = any($3) and a.close_reason is distinct from 'history' and a.raised_at >= o.from_at and ${ofClients('a.client_id', 2)}
+      where a.device_id = any($3) and a.close_reason is distinct from 'history' and a.raised_at >= o.from_at
+        and ${ofClients('a.client_id', 2)}
         and a.raised_at < ${occurrenceEnd} + make_interval(secs => $4) and a.raised_at <= now()
     ) a on o.ended_at is distinct from o.from_at
     order by ${order}`,
