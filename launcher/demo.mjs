@@ -2,7 +2,7 @@ import { execFileSync, spawnSync } from 'node:child_process'
 import { randomBytes } from 'node:crypto'
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { buildAll, isBuilt } from './build.mjs'
+import { buildFirst, isBuilt } from './build.mjs'
 import { ensureRealHosts } from './debian.mjs'
 import { forget, makeFolder, placeOf, placesOf, root } from './place.mjs'
 import { startPostgres, stopLeftover } from './postgres.mjs'
@@ -184,10 +184,11 @@ async function addRealHosts(url, found) {
     })
 }
 
-export async function build() {
-  if (isBuilt()) return
+/** @returns {Promise<{ rest: Promise<void> }>} what may take longer than a server needs to start */
+async function build() {
+  if (isBuilt()) return { rest: Promise.resolve() }
   step('building…')
-  await buildAll()
+  return buildFirst()
 }
 
 /** Server processes on one database, each at a port of its own: `--servers 2`. */
@@ -279,9 +280,13 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
     }),
   )
   const tty = process.stdout.isTTY
+  let next = 0
   await untilReporting(place, fleet, (percent) => {
     if (tty) process.stdout.write(`\r  bringing the history of the stand-in devices: ${percent} %   `)
-    else if (percent % 20 < 6) step(`bringing history: ${percent} %`)
+    else if (percent >= next) {
+      step(`bringing history: ${percent} %`)
+      next = percent + 20
+    }
   })
   if (tty) process.stdout.write('\n')
   running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
@@ -305,7 +310,7 @@ export async function demo() {
     throw new PlainError(
       `The demo of this clone is running already (process ${other}). Stop it with Ctrl-C there, or with “./custode stop”.`,
     )
-  await build()
+  const built = await build()
   if (existsSync(place) && (await endLeftovers(place, names))) step('ended what an earlier run had left behind')
   await requirePort(port, 'Custode', 'CUSTODE_PORT')
   await requirePort(panelPort, 'the panel of the demo', 'CUSTODE_PANEL_PORT')
@@ -361,6 +366,7 @@ export async function demo() {
       running.push(await startLarge(place, database.url, url))
       writeFileSync(join(place, 'seeded'), '{}', { mode: 0o600 })
     } else await startSmall({ place, url, panelPort, real, reached, running })
+    await built.rest
     process.stdout.write(`
 Custode is running.
 

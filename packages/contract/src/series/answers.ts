@@ -193,6 +193,10 @@ export const estateSeriesSchema = answerOf<EstateSeries>({
   width: figure,
   isScarce: Joi.boolean(),
   total: count,
+  isTotalMost: Joi.boolean().description(
+    'There are so many at most: of those that are not told it was not worked out.',
+  ),
+  due: count.description('Devices whose days are still being summed up.'),
   rows: listOf(
     answerOf<EstateSeriesRow>({
       ...seriesOfDevice,
@@ -200,6 +204,7 @@ export const estateSeriesSchema = answerOf<EstateSeries>({
       min: figure,
       mean: figure,
       p95: figure.description('The 95th percentile; of what is scarce the 5th. Within one part in a hundred.'),
+      isWorstCase: Joi.boolean().description('The percentile is this at the worst: its days are kept without it.'),
       max: figure,
       means: listOf(figure.allow(null)),
     }),

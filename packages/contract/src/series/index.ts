@@ -172,6 +172,8 @@ export interface EstateSeriesRow extends SeriesOfDevice {
   min: number
   mean: number
   p95: number
+  /** The days are kept without their percentiles: it is this at the worst. */
+  isWorstCase: boolean
   max: number
   /** Mean of each span of the time, the oldest first; null: nothing was read. */
   means: (number | null)[]
@@ -186,6 +188,10 @@ export interface EstateSeries {
   isScarce: boolean
   /** How many there are, of which so many are told. */
   total: number
+  /** There are so many at most: of those that are not told it was not worked out. */
+  isTotalMost: boolean
+  /** Devices whose days are still being summed up, after an upgrade. */
+  due: number
   rows: EstateSeriesRow[]
 }
 

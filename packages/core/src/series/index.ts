@@ -24,6 +24,7 @@ export {
   isMetric,
   metrics,
   readingFault,
+  parseReading,
   readingText,
   rounded,
   valueOf,

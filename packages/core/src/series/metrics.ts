@@ -1,4 +1,4 @@
-import { ageText, bytesText, percentText } from '../text'
+import { ageText, bytesText, parseBytes, parseDuration, percentText } from '../text'
 import { second } from '../units'
 
 export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'seconds' | 'per core'
@@ -112,6 +112,32 @@ export function readingText(unit: Unit, value: number): string {
       return `${value < 0 ? '−' : ''}${ageText(Math.abs(value) * second)}`
     default:
       return String(Math.round(value * 100) / 100)
+  }
+}
+
+const plainNumber = /^\d+(?:\.\d+)?$/
+/**
+ * A value of a unit as somebody types it, in the words of `readingText`; null: it is none.
+ * @example parseReading('ratio', '80 %') // 0.8
+ * @example parseReading('bytes/s', '2 MB/s') // 2000000
+ */
+export function parseReading(unit: Unit, text: string): number | null {
+  const typed = text.trim()
+  switch (unit) {
+    case 'ratio': {
+      const share = typed.replace(/\s*%$/, '')
+      return plainNumber.test(share) ? Number(share) / 100 : null
+    }
+    case 'bytes':
+      return parseBytes(typed)
+    case 'bytes/s':
+      return parseBytes(typed.replace(/\s*\/\s*s$/, ''))
+    case 'seconds': {
+      const length = parseDuration(typed)
+      return length === null ? null : length / second
+    }
+    default:
+      return plainNumber.test(typed) ? Number(typed) : null
   }
 }
 

@@ -61,11 +61,20 @@ async function bringHistory(): Promise<void> {
   const times = historyTimes()
   // As many as an agent sends at once, after it was away.
   const chunk = 120
-  for (let i = 0; i < times.length; i += chunk) {
-    for (const station of fresh) for (const { at, step } of times.slice(i, i + chunk)) station.observe(at, step)
-    await Promise.all(fresh.map((station) => station.send()))
-    process.stdout.write(`history ${Math.min(100, Math.round(((i + chunk) / times.length) * 100))}\n`)
-  }
+  let [brought, shown] = [0, 0]
+  // Each for itself: while the server takes what one reported, another makes up its next.
+  await Promise.all(
+    fresh.map(async (station) => {
+      for (let i = 0; i < times.length; i += chunk) {
+        const part = times.slice(i, i + chunk)
+        for (const { at, step } of part) station.observe(at, step)
+        await station.send()
+        brought += part.length
+        const percent = Math.round((100 * brought) / (times.length * fresh.length))
+        if (percent > shown) process.stdout.write(`history ${(shown = percent)}\n`)
+      }
+    }),
+  )
   save()
 }
 

@@ -96,11 +96,11 @@ function plain(metric: 'cpu.busy' | 'memory.available', days: number): Plain[] {
     ]
   })
 }
-const ask = async (metric: MetricName, days: number, order: string, limit: number) =>
+const ask = async (metric: MetricName, days: number, order: string, limit: number, beyond?: number) =>
   (
     await house.lead<EstateSeries>(
       'GET',
-      `/api/estate/series?metric=${metric}&days=${days}&order=${order}&limit=${limit}`,
+      `/api/estate/series?metric=${metric}&days=${days}&order=${order}&limit=${limit}${beyond === undefined ? '' : `&beyond=${beyond}`}`,
     )
   ).body
 
@@ -121,6 +121,29 @@ describe.each(['cpu.busy', 'memory.available'] as const)('%s on all devices', (m
     expect(found.map(words)).toEqual(expected.slice(0, limit).map(words))
     expect(found.every(({ means }) => means.some((mean) => mean !== null))).toBe(true)
   })
+  it.each(
+    [1, 30].flatMap((days) =>
+      [5, 500].flatMap((limit) =>
+        (['mean', 'p95'] as const).flatMap((order) =>
+          [0.02, 0.4, 1].map((share) => [days, limit, order, share] as const),
+        ),
+      ),
+    ),
+  )(
+    'over %i days, %i at most, by %s: those alone that are beyond what %f of all are',
+    async (days, limit, order, share) => {
+      const all = plain(metric, days).sort((a, b) => sign * (b[order] - a[order]) || a.deviceId - b.deviceId)
+      const beyond = all[Math.round(share * (all.length - 1))]![order]
+      const expected = all.filter((one) => sign * (one[order] - beyond) >= 0)
+      // A little to this side: both have added the same numbers up in another order.
+      const { total, isTotalMost, rows: found } = await ask(metric, days, order, limit, beyond * (1 - sign * 1e-9))
+      expect(found.map(({ deviceId }) => deviceId)).toEqual(expected.slice(0, limit).map(({ deviceId }) => deviceId))
+      if (isTotalMost) expect(total).toBeGreaterThanOrEqual(expected.length)
+      else expect(total).toBe(expected.length)
+      // Where all of them are told it is known how many there are.
+      if (expected.length < limit) expect(isTotalMost).toBe(false)
+    },
+  )
   it('the percentile is near that of all single readings', async () => {
     for (const { deviceId, p95 } of (await ask(metric, 30, 'p95', 500)).rows) {
       const values = [...made.get(deviceId)!]
@@ -144,6 +167,7 @@ it('what is kept of figures alone is told, as bad as it may be', async () => {
   const [still] = (await ask('cpu.busy', 30, 'p95', 1)).rows
   expect(still).toMatchObject({ deviceId: worst!.deviceId, min: worst!.min, mean: worst!.mean, max: worst!.max })
   expect(still!.p95).toBeGreaterThanOrEqual(worst!.p95)
+  expect([worst!.isWorstCase, still!.isWorstCase]).toEqual([false, true])
   expect(still!.means.every((mean) => mean === null)).toBe(true)
   await house.pool.query(
     `insert into rollup (device_id, n, week, data)
@@ -158,9 +182,11 @@ it('figures that a version before had not made are made from what it summed up, 
   expect(before.length).toBeGreaterThan(devices * 40)
   await house.pool.query('truncate day_figure')
   await house.pool.query('insert into figure_due select id from device')
-  expect((await ask('cpu.busy', 7, 'p95', 10)).total).toBe(0)
+  const count = (await rows(house.pool, 'select from device')).length
+  expect(await ask('cpu.busy', 7, 'p95', 10)).toMatchObject({ total: 0, due: count })
   await packingRound(house.pool, Date.now())
   expect(await figures()).toEqual(before)
+  expect((await ask('cpu.busy', 7, 'p95', 10)).due).toBe(0)
   expect(await rows(house.pool, 'select from figure_due')).toEqual([])
   expect(dayOf(today * day)).toBe(today)
 })

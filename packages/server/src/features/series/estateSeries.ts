@@ -149,6 +149,8 @@ export interface EstateSeriesAsked extends EstateAsked {
   metric: MetricName
   days: number
   order: EstateSeriesOrder
+  /** Only those whose figure of this order is as bad as this, or worse; in the metric's unit. */
+  beyond?: number
   limit: number
 }
 
@@ -165,6 +167,17 @@ function percentile(metric: MetricName, { hours, days }: Week): number {
   return worseOf(metric) === 1 ? p95 : Math.min(max, Math.max(min, sketchQuantile(sketch, 0.05)))
 }
 
+/** Devices whose days a version before had summed up without figures, which are made one after the other. */
+async function figuresDue(db: Db, viewer: Viewer, client: number | undefined): Promise<number> {
+  const [found] = await rows<{ count: number }>(
+    db,
+    `select count(*)::int as count from figure_due f join device d on d.id = f.device_id
+     where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.client_id = $2)`,
+    [viewer.clientIds, client ?? null],
+  )
+  return found!.count
+}
+
 /**
  * One metric on all devices. Which series come first by a percentile is known of those alone whose readings are summed
  * up as a whole. Each day has figures between which it lies; the most that it can be says in which order they are
@@ -173,7 +186,7 @@ function percentile(metric: MetricName, { hours, days }: Week): number {
 export async function estateSeries(
   db: Db,
   viewer: Viewer,
-  { metric, days, order, limit, ...asked }: EstateSeriesAsked,
+  { metric, days, order, beyond, limit, ...asked }: EstateSeriesAsked,
   now: Millis,
 ): Promise<EstateSeries> {
   const span = wholeDays(days, now)
@@ -191,15 +204,22 @@ export async function estateSeries(
   )
   const last = await lastReadings(db, [...new Set(found.map(({ deviceId }) => deviceId))], metric)
   const { resolution } = metrics[metric]
-  const all = found.map(({ count, min, max, sum, low, high, ...one }) => ({
-    ...one,
-    last: last.get(`${one.deviceId} ${one.instance}`) ?? null,
-    min: valueOf(resolution, min),
-    mean: valueOf(resolution, sum) / count,
-    max: valueOf(resolution, max),
-    // At the worst; it is worked out for those that may be shown.
-    p95: sign === 1 ? Math.max(high, valueOf(resolution, min)) : Math.min(low, valueOf(resolution, max)),
-  }))
+  const isBeyond = (row: Pick<EstateSeriesRow, EstateSeriesOrder>) => {
+    const value = row[order]
+    return beyond === undefined || (value !== null && sign * (value - beyond) >= 0)
+  }
+  const all = found
+    .map(({ count, min, max, sum, low, high, ...one }) => ({
+      ...one,
+      last: last.get(`${one.deviceId} ${one.instance}`) ?? null,
+      min: valueOf(resolution, min),
+      mean: valueOf(resolution, sum) / count,
+      max: valueOf(resolution, max),
+      // At the worst; it is worked out for those that may be shown.
+      p95: sign === 1 ? Math.max(high, valueOf(resolution, min)) : Math.min(low, valueOf(resolution, max)),
+      isWorstCase: true,
+    }))
+    .filter(isBeyond)
   const worstFirst = (rowsToSort: typeof all) => {
     const value = (row: (typeof all)[number]) => row[order] ?? (sign === 1 ? -Infinity : Infinity)
     return rowsToSort.sort((a, b) => sign * (value(b) - value(a)) || a.deviceId - b.deviceId || a.n - b.n)
@@ -207,6 +227,7 @@ export async function estateSeries(
   worstFirst(all)
   const known: (typeof all)[number][] = []
   const weeks = new Map<string, Week>()
+  let done = 0
   for (let i = 0; i < all.length; i += atOnce) {
     if (order !== 'p95' && known.length >= limit) break
     // Those that are worked out stand in order; what comes next can be as bad as it says, and no worse.
@@ -217,8 +238,10 @@ export async function estateSeries(
     // Weeks may be kept for less long than figures: then the most that it can be stands for it.
     for (const row of part) {
       const week = weeks.get(nameOf(row))
-      known.push(week?.hours.hour.length ? { ...row, p95: percentile(metric, week) } : row)
+      const found = week?.hours.hour.length ? { ...row, p95: percentile(metric, week), isWorstCase: false } : row
+      if (isBeyond(found)) known.push(found)
     }
+    done += part.length
     worstFirst(known)
     for (const row of known.slice(limit)) weeks.delete(nameOf(row))
     await rest()
@@ -228,7 +251,10 @@ export async function estateSeries(
     until,
     width,
     isScarce: sign === -1,
-    total: all.length,
+    // What none can be worse than was not worked out; of a percentile it may lie beyond, or not.
+    total: order === 'p95' ? known.length + all.length - done : all.length,
+    isTotalMost: order === 'p95' && beyond !== undefined && done < all.length,
+    due: await figuresDue(db, viewer, asked.client),
     rows: known.slice(0, limit).map(({ n, ...row }): EstateSeriesRow => ({
       ...row,
       means: meansOf(metric, weeks.get(nameOf({ deviceId: row.deviceId, n })) ?? noWeek, from, until, width),

@@ -252,6 +252,9 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       order: Joi.string()
         .valid(...estateSeriesOrders)
         .default('p95'),
+      beyond: Joi.number().description(
+        'Only those whose figure of this order is as bad as this, or worse, in the metric’s unit.',
+      ),
     }),
     handle: ({ viewer, query }) =>
       estateSeries(pool, viewer, { ...query, metric: requireMetric(query.metric) }, Date.now()),

@@ -2,9 +2,9 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { refDebounced } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { EstateSeries, EstateSeriesRow } from '#contract'
-import { countText, metrics, type MetricName } from '#core'
+import { countText, gigabyte, hour, isMetric, metrics, parseReading, readingText, second, type MetricName, type Unit } from '#core'
 import { useAddressed } from '../../parts/data/addressed'
 import { api } from '../../parts/data/api'
 import { useResource } from '../../parts/data/resource'
@@ -25,8 +25,23 @@ const order = useAddressed('order', 'p95')
 const kind = useAddressed('kind')
 const view = useAddressed('as', 'table')
 const limit = useAddressed('limit', '100')
+const beyond = useAddressed('beyond')
 const words = ref('')
+const examples: Record<Unit, number> = {
+  ratio: 0.8,
+  bytes: 10 * gigabyte,
+  'bytes/s': gigabyte / 1000,
+  count: 10,
+  seconds: (48 * hour) / second,
+  'per core': 1.5,
+}
 const asked = refDebounced(words, 250)
+const unit = computed(() => (isMetric(metric.value) ? metrics[metric.value].unit : 'count'))
+const leastBad = computed(() => parseReading(unit.value, beyond.value))
+const example = computed(() => readingText(unit.value, examples[unit.value]))
+const typed = ref(beyond.value)
+watch(beyond, (value) => (typed.value = value))
+const isUnread = computed(() => beyond.value !== '' && leastBad.value === null)
 const clientId = computed(() => session.clientId)
 const { data, error, refresh } = useResource(
   () => {
@@ -34,21 +49,35 @@ const { data, error, refresh } = useResource(
     if (clientId.value !== null) query.set('client', String(clientId.value))
     if (kind.value) query.set('kind', kind.value)
     if (asked.value.trim()) query.set('words', asked.value.trim())
+    if (leastBad.value !== null) query.set('beyond', String(leastBad.value))
     return api.get<EstateSeries>(`/estate/series?${query}`)
   },
-  { sources: [metric, days, order, kind, limit, asked, clientId] },
+  { sources: [metric, days, order, kind, limit, leastBad, asked, clientId] },
 )
+watch(metric, () => {
+  // Half a CPU is no size of a disk.
+  beyond.value = ''
+})
 const choices = subjects.flatMap((subject) => subject.metrics).map((name) => ({ value: name, text: metrics[name].title }))
 const most = computed(() => {
   const unit = metrics[metric.value as MetricName].unit
   return unit === 'ratio' ? 1 : Math.max(0, ...(data.value?.rows ?? []).flatMap(({ means }) => means.map((mean) => mean ?? 0)))
 })
 const text = (value: number | null) => (value === null ? '' : seriesText(metric.value, value))
+/** How near a percentile is to what it says. */
+const nearly = (row: EstateSeriesRow) => (!row.isWorstCase ? '≈' : data.value?.isScarce ? '≥' : '≤')
 const keyOf = (row: EstateSeriesRow) => `${row.deviceId} ${row.instance}`
 const linkTo = ({ deviceId, instance }: EstateSeriesRow) => ({
   path: `/estate/${deviceId}`,
   query: { open: nameInAddress({ metric: metric.value, instance }), last: Number(days.value) > 2 ? '14d' : '2d' },
   hash: '#readings',
+})
+const emptyText = computed(() => {
+  const named = asked.value.trim() ? ` with “${asked.value.trim()}”` : ''
+  if (leastBad.value !== null)
+    return `No series${named} is at ${readingText(unit.value, leastBad.value)} or ${data.value?.isScarce ? 'less' : 'more'} in these days.`
+  if (named) return `No device, client, site or disk${named} has this series in these days.`
+  return 'Nothing is summed up of these days yet: a day is when it is over, in UTC.'
 })
 const columns = computed(() => [
   { key: 'device', title: 'Device' },
@@ -65,7 +94,7 @@ const columns = computed(() => [
   <div class="page">
     <div class="head">
       <h1>Estate</h1>
-      <span v-if="data" class="muted">{{ countText(data.total, 'series', 'series') }}</span>
+      <span v-if="data" class="muted">{{ data.isTotalMost ? 'at most ' : '' }}{{ countText(data.total, 'series', 'series') }}</span>
     </div>
     <EstateParts />
     <div class="sentence">
@@ -89,19 +118,33 @@ const columns = computed(() => [
         <option value="last">the last reading</option>
         <option value="mean">the mean</option>
         <option value="p95">{{ data?.isScarce ? 'what 95 % lie above' : 'what 95 % lie below' }}</option>
-      </ChoiceField>
+      </ChoiceField>,
+      <span>only</span>
+      <ElInput
+        v-model="typed"
+        class="beyond"
+        :aria-label="`Only from what on, such as ${example}`"
+        :aria-invalid="isUnread"
+        :placeholder="`any, or ${example}`"
+        clearable
+        @change="beyond = typed.trim()"
+        @clear="beyond = ''"
+      />
+      <span>{{ data?.isScarce ? 'or less' : 'or more' }},</span>
       <ChoiceField v-model="view" label="Shown">
         <option value="table">as a list</option>
         <option value="pictures">as pictures</option>
       </ChoiceField>
       <ElInput v-model="words" aria-label="Narrow by words" placeholder="narrow by words" clearable class="narrow" />
     </div>
+    <p v-if="isUnread" class="critical" role="alert">“{{ beyond }}” cannot be read as a value of this series, so nothing is left out by it: say it like {{ example }}.</p>
     <StateNotice
       :error="error"
       :loading="!data"
-      :empty="data && !data.rows.length ? (asked ? `No device, client, site or disk with “${asked.trim()}” has this series in these days.` : 'Nothing is summed up of these days yet: a day is when it is over, in UTC.') : ''"
+      :empty="data && !data.rows.length ? emptyText : ''"
       @again="refresh"
     />
+    <p v-if="data?.due" class="muted note">The days of {{ countText(data.due, 'device') }} are still being summed up for this page, and are not here yet.</p>
     <template v-if="data?.rows.length">
       <ShortTable v-if="view === 'table'" label="Series of all devices" :rows="data.rows" :columns="columns" :row-key="keyOf">
         <template #device="{ row }"><RouterLink v-if="row.deviceId" class="mono" :to="linkTo(row)">{{ row.deviceName }}</RouterLink> <span class="muted">{{ row.instance }}</span></template>
@@ -109,7 +152,7 @@ const columns = computed(() => [
         <template #line="{ row }"><MeanLine v-if="row.means" :label="`Means of ${row.deviceName}`" :means="row.means" :most="most" /></template>
         <template #last="{ row }">{{ row.deviceId ? text(row.last) : '' }}</template>
         <template #mean="{ row }">{{ row.deviceId ? text(row.mean) : '' }}</template>
-        <template #p95="{ row }">{{ row.deviceId ? `≈ ${text(row.p95)}` : '' }}</template>
+        <template #p95="{ row }">{{ row.deviceId ? `${nearly(row)} ${text(row.p95)}` : '' }}</template>
         <template #worst="{ row }">{{ row.deviceId ? text(data.isScarce ? row.min : row.max) : '' }}</template>
       </ShortTable>
       <div v-else class="pictures">
@@ -119,8 +162,8 @@ const columns = computed(() => [
           <MeanLine :label="`Means of ${row.deviceName}`" :means="row.means" :most="most" :width="280" :height="64" />
         </RouterLink>
       </div>
-      <p class="muted note">{{ dayText(data.from) }} to {{ dayText(data.until - 1) }}, in UTC<template v-if="view === 'pictures'">; all from nothing to {{ text(most) }}</template>. ≈ Within one part in a hundred.
-        <template v-if="data.total > data.rows.length">The worst {{ data.rows.length }} of {{ data.total }}.
+      <p class="muted note">{{ dayText(data.from) }} to {{ dayText(data.until - 1) }}, in UTC<template v-if="view === 'pictures'">; all from nothing to {{ text(most) }}</template>. ≈ Within one part in a hundred.<template v-if="data.rows.some((row) => row.isWorstCase)"> {{ data.isScarce ? '≥ At least' : '≤ At most' }}: its days are kept without what a percentile is made of.</template>
+        <template v-if="data.total > data.rows.length">The worst {{ data.rows.length }} of {{ data.isTotalMost ? 'at most ' : '' }}{{ data.total }}.
           <button v-if="limit !== '500'" class="link" @click="limit = '500'">Show 500</button></template></p>
     </template>
   </div>
@@ -137,6 +180,9 @@ const columns = computed(() => [
 .narrow {
   width: 180px;
   margin-left: auto;
+}
+.beyond {
+  width: 150px;
 }
 .pictures {
   display: grid;
