@@ -32,8 +32,8 @@ const gigabyte = 1e9
 const { restEvery } = processLimits
 
 /**
- * A number from 0 to below 1 that depends only on its arguments. It is asked for some times a reading, and a hash takes a
- * hundredth of what it takes to seed a generator.
+ * A number from 0 to below 1 that depends only on its arguments. Asked for some times a reading, it comes from a hash,
+ * which takes a hundredth of what it takes to seed a generator.
  */
 function noise(seed: string, what: string, step: number): number {
   return murmurhash.v3(`${seed}/${what}/${step}`) / 2 ** 32
