@@ -1,4 +1,5 @@
 export { readAsOf, tookTooLong } from './asOf'
+export { copyOut } from './copyOut'
 export { migrate } from './migrate'
 export {
   ensurePartitions,

@@ -118,8 +118,8 @@ const columns = computed(() => [
         <option value="last">the last reading</option>
         <option value="mean">the mean</option>
         <option value="p95">{{ data?.isScarce ? 'what 95 % lie above' : 'what 95 % lie below' }}</option>
-      </ChoiceField>,
-      <span>only</span>
+      </ChoiceField>
+      <span>and only</span>
       <ElInput
         v-model="typed"
         class="beyond"
