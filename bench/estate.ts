@@ -1,12 +1,10 @@
-import { spawn, type ChildProcess } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { writeFileSync } from 'node:fs'
 import { chromium, type Page } from '@playwright/test'
 import { fill } from '../packages/standins/src/large/fill'
 import { largeChanges, type ChangeFigure } from './estate/changes'
 import { heldElsewhere, type ElsewhereFigure } from './estate/elsewhere'
 import { keystrokes, pageMemory } from './estate/page'
+import { end, endAll, lead, port, startServer, untilUp, url } from './estate/server'
 import { silenceAtNight, type SilenceFigure } from './estate/silence'
 import { whoIsTold, type TellingFigure } from './estate/telling'
 import { waitingAgents } from './estate/waiting'
@@ -14,11 +12,8 @@ import { setPolicy } from '../packages/standins/src/large/policy'
 import { keepReporting } from '../packages/standins/src/large/report'
 
 // What a technician waits for with a large estate, while its devices report: at the server and in a real browser.
-const { CUSTODE_ROOT: root = '', CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
+const { CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
 const say = (text: string) => process.stdout.write(`${text}\n`)
-const port = 17_791
-const url = `http://127.0.0.1:${port}`
-const lead = { email: 'lead@lanternfield.example', password: 'only for this measurement' }
 
 /** As many as the command line says, and a tenth of it, from which growth is told. */
 const wanted = Number(process.argv[process.argv.indexOf('--estate') + 1])
@@ -36,40 +31,6 @@ interface Figure {
   millis: number
   /** Of the answer. */
   kilobytes?: number
-}
-
-const running = new Set<ChildProcess>()
-function startServer(of: string, at = port): ChildProcess {
-  const server = spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: {
-      ...process.env,
-      CUSTODE_DATABASE: of,
-      CUSTODE_PORT: String(at),
-      CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
-      CUSTODE_WEB: join(root, 'dist/web'),
-      CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`,
-      CUSTODE_INTERVAL: '60000',
-      CUSTODE_KEYS: keys,
-    },
-  })
-  running.add(server)
-  return server
-}
-const keys = mkdtempSync(join(tmpdir(), 'custode-bench-keys-'))
-async function untilUp(server: ChildProcess, at = port): Promise<void> {
-  for (let i = 0; i < 300; i++) {
-    if (server.exitCode !== null) throw new Error(`the server ended; is another program at port ${at}?`)
-    if (await fetch(`http://127.0.0.1:${at}/api/session`).catch(() => null)) return
-    await new Promise((resolve) => setTimeout(resolve, 100))
-  }
-  throw new Error('the server does not answer')
-}
-async function end(server: ChildProcess): Promise<void> {
-  running.delete(server)
-  const ended = new Promise((resolve) => server.once('exit', resolve))
-  server.kill()
-  await ended
 }
 
 /** @param asOf how it was at a time that is over (RFC 7089, section 2.1.1) */
@@ -320,6 +281,5 @@ try {
   if (at > 0 && process.argv[at + 1])
     writeFileSync(process.argv[at + 1]!, JSON.stringify({ wanted, few, many }, null, 2))
 } finally {
-  for (const server of running) server.kill()
-  rmSync(keys, { recursive: true, force: true })
+  endAll()
 }

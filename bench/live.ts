@@ -1,22 +1,16 @@
-import { spawn } from 'node:child_process'
-import { mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import { setTimeout as rest } from 'node:timers/promises'
 import { chromium } from '@playwright/test'
 import pg from 'pg'
 import { Pool } from 'undici'
 import { percentText } from '../packages/core/src/text'
 import { fill, type Filled } from '../packages/standins/src/large/fill'
+import { end, endAll, lead, startServer, untilUp, url } from './estate/server'
 
 // From a reading on a device to the picture in a browser, and what a report waits, while many report and the server
 // packs what they reported before.
-const { CUSTODE_ROOT: root = '', CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
+const { CUSTODE_DATABASE: database = '', CUSTODE_CHROMIUM = '/usr/bin/chromium' } = process.env
 const say = (text: string) => process.stdout.write(`${text}\n`)
 const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
-const port = 17_791
-const url = `http://127.0.0.1:${port}`
-const lead = { email: 'lead@lanternfield.example', password: 'only for this measurement' }
 const devices = 1000
 const pictures = 60
 
@@ -24,27 +18,6 @@ const perSecond = Number(process.argv[process.argv.indexOf('--live') + 1])
 if (!Number.isInteger(perSecond) || perSecond < 1 || perSecond > 2000) {
   process.stderr.write('How many reports a second? For example: ./custode bench --live 500 (1 to 2000)\n')
   process.exit(1)
-}
-
-const keys = mkdtempSync(join(tmpdir(), 'custode-bench-keys-'))
-const startServer = () =>
-  spawn(process.execPath, [join(root, 'dist/programs/server.mjs')], {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: {
-      ...process.env,
-      CUSTODE_PORT: String(port),
-      CUSTODE_MIGRATIONS: join(root, 'packages/server/src/db/migrations'),
-      CUSTODE_WEB: join(root, 'dist/web'),
-      CUSTODE_FIRST_LEAD: `${lead.email}\nLead\n${lead.password}`,
-      CUSTODE_KEYS: keys,
-    },
-  })
-async function untilUp(): Promise<void> {
-  for (let i = 0; i < 300; i++) {
-    if (await fetch(`${url}/api/session`).catch(() => null)) return
-    await rest(100)
-  }
-  throw new Error('the server does not answer')
 }
 
 class Load {
@@ -165,15 +138,14 @@ async function untilSeen(load: Load, id: number): Promise<number[]> {
   }
 }
 
-let server = startServer()
 try {
-  await untilUp()
-  server.kill()
-  await new Promise((resolve) => server.once('exit', resolve))
+  const first = startServer(database)
+  await untilUp(first)
+  await end(first)
   const filled = await fill(database, devices, 500, Date.now(), (text) => say(`  ${text}`))
   await client.connect()
-  server = startServer()
-  await untilUp()
+  const server = startServer(database)
+  await untilUp(server)
   const load = new Load(filled)
   const [looked] = [...filled.keys.keys()].filter((id) => filled.devices.get(id)!.reportsAt(Date.now()))
   load.start(looked!)
@@ -206,8 +178,7 @@ try {
   say(`       in the minute after the start: ${line(start)}; while nothing else is done: ${line(calm)}`)
   await load.stop()
 } finally {
-  server.kill()
+  endAll()
   await client.end().catch(() => undefined)
-  rmSync(keys, { recursive: true, force: true })
 }
 process.exit()

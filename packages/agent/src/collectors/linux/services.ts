@@ -1,7 +1,8 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
-import type { Service, ServiceStart, ServiceState } from '#core'
+import { minute, type Millis, type Service, type ServiceStart, type ServiceState } from '#core'
 import type { Collect } from '../collector'
 import { command } from '../command'
+import { unitFilesIn, unitFolders } from './unitFiles'
 
 const properties = [
   'Id',
@@ -88,10 +89,7 @@ export function parseSystemctlShow(output: string): Service[] {
   return [...found.values()].sort((a, b) => (a.name < b.name ? -1 : 1))
 }
 
-/**
- * First words of the lines of `systemctl list-units` and `list-unit-files`, with what marks a unit in trouble left out;
- * no templates, which are no services themselves.
- */
+/** First words of the lines of `systemctl list-units`, with what marks a unit in trouble left out. */
 export function parseUnitNames(output: string): string[] {
   return output
     .split('\n')
@@ -108,22 +106,60 @@ export function parseUnitNames(output: string): string[] {
 /** So many names fit well into one command line. */
 const atOnce = 400
 
-/**
- * Every service that systemd knows of or has a file for: those that were stopped in order, and never started, too,
- * which systemd forgets and `show` with a pattern leaves out.
- */
-async function systemdServices(): Promise<Service[]> {
-  const list = async (verb: string, ...more: string[]) =>
-    parseUnitNames(
-      await command('systemctl', [verb, '--type=service', ...more, '--no-legend', '--plain', '--no-pager', '--full']),
-    )
-  const names = [...new Set([...(await list('list-units', '--all')), ...(await list('list-unit-files'))])]
+async function showServices(names: readonly string[]): Promise<Service[]> {
   let output = ''
   for (let i = 0; i < names.length; i += atOnce)
     output += `${await command('systemctl', ['show', '--no-pager', `--property=${properties.join(',')}`, '--', ...names.slice(i, i + atOnce)])}\n\n`
-  const services = parseSystemctlShow(output)
-  if (!services.length) throw new Error('systemctl names no service: there is always one')
-  return services
+  return parseSystemctlShow(output)
+}
+
+/** What is told of services that are not loaded is asked anew after so long, whatever the folders say. */
+const restAtMost: Millis = 15 * minute
+
+/**
+ * Every service that systemd knows of or has a file for: those that were stopped in order, and never started, too,
+ * which systemd forgets and `show` with a pattern leaves out. To tell of one that is not loaded, systemd reads its file
+ * and forgets it again; so that is done once, and again when something changed in the folders of units.
+ */
+class SystemdServices {
+  #folders: string[] | null = null
+  #stamp = ''
+  #since = -Infinity
+  /** Files that were asked for while they were not loaded, and what was told of them, under whichever name. */
+  readonly #asked = new Set<string>()
+  readonly #told = new Map<string, Service>()
+
+  /** @param now by a clock that is never set */
+  async collect(now: Millis): Promise<Service[]> {
+    this.#folders ??= await unitFolders()
+    const { names: files, stamp } = unitFilesIn(this.#folders)
+    if (stamp !== this.#stamp || now - this.#since > restAtMost) {
+      this.#asked.clear()
+      this.#told.clear()
+      this.#stamp = stamp
+      this.#since = now
+    }
+    const loaded = parseUnitNames(
+      await command('systemctl', [
+        'list-units',
+        '--type=service',
+        '--all',
+        '--no-legend',
+        '--plain',
+        '--no-pager',
+        '--full',
+      ]),
+    )
+    const isLoaded = new Set(loaded)
+    const fresh = files.filter((name) => !isLoaded.has(name) && !this.#asked.has(name))
+    for (const service of await showServices(fresh)) this.#told.set(service.name, service)
+    for (const name of fresh) this.#asked.add(name)
+    // What is loaded by now is as it says now.
+    const found = new Map(this.#told)
+    for (const service of await showServices(loaded)) found.set(service.name, service)
+    if (!found.size) throw new Error('systemctl names no service: there is always one')
+    return [...found.values()].sort((a, b) => (a.name < b.name ? -1 : 1))
+  }
 }
 
 /** The output of `service --status-all` (service(8)): + runs, - does not, ? cannot tell and is left out. */
@@ -154,11 +190,12 @@ export function serviceManager(): 'systemd' | 'sysv' | null {
 }
 
 export function servicesCollector(): Collect {
+  const systemd = new SystemdServices()
   return {
     name: 'services',
     async collect() {
       const manager = serviceManager()
-      if (manager === 'systemd') return { facts: { services: await systemdServices() } }
+      if (manager === 'systemd') return { facts: { services: await systemd.collect(performance.now()) } }
       if (!existsSync('/usr/sbin/service')) return { facts: { services: [] } }
       // Without a service manager nothing starts these by itself: they are told, but none of them "should be running".
       const boot = manager === 'sysv' ? bootLinks() : new Set<string>()

@@ -116,23 +116,35 @@ async function summedUp(
   )
 }
 
-/** The newest readings of a metric, by device and instance: of the last report, and of the last that read disks. */
-async function lastReadings(db: Db, ids: readonly DeviceId[], metric: MetricName): Promise<Map<string, number>> {
-  const found = await rows<{ id: DeviceId; instance: string; value: number }>(
+/** The newest readings of some metrics, by `newestName`: of the last report, and of the last that read disks. */
+async function lastReadings(
+  db: Db,
+  found: readonly Pick<Series, 'deviceId'>[],
+  names: readonly MetricName[],
+): Promise<Map<string, number>> {
+  const newest = await rows<{ id: DeviceId; metric: MetricName; instance: string; value: number }>(
     db,
-    // By the primary key (device, at), two a device; where the metric stands is looked up once a layout.
+    // By the primary key (device, at), two a device at most, the newer one last. With a limit each is looked
+    // up by itself: joined, all reports of the week would be read. Where a metric stands is looked up once a layout.
     `with places as materialized (
-       select y.id, e.n, e.s->>1 as instance from layout y
-       cross join lateral jsonb_array_elements(y.series) with ordinality e (s, n) where e.s->>0 = $2
+       select y.id, e.n, e.s->>0 as metric, e.s->>1 as instance from layout y
+       cross join lateral jsonb_array_elements(y.series) with ordinality e (s, n) where e.s->>0 = any($2)
      )
-     select d.id, p.instance, r.value[p.n] as value from device d
-     join report r on r.device_id = d.id and r.at in (d.last_at, d.disks_at)
+     select d.id, p.metric, p.instance, r.value[p.n] as value from device d
+     cross join lateral
+       unnest(case when d.disks_at < d.last_at then array[d.disks_at, d.last_at] else array[d.last_at] end)
+       with ordinality t (at, nth)
+     cross join lateral (
+       select layout_id, value from report where device_id = d.id and at = t.at order by seq desc limit 1
+     ) r
      join places p on p.id = r.layout_id
-     where d.id = any($1) order by d.id, r.at`,
-    [ids, metric],
+     where d.id = any($1) order by d.id, t.nth`,
+    [[...new Set(found.map(({ deviceId }) => deviceId))], names],
   )
-  return new Map(found.map(({ id, instance, value }) => [`${id} ${instance}`, value]))
+  return new Map(newest.map(({ id, metric, instance, value }) => [newestName(id, metric, instance), value]))
 }
+
+const newestName = (id: DeviceId, metric: MetricName, instance: string) => `${id} ${metric} ${instance}`
 
 interface Span {
   from: Millis
@@ -202,7 +214,7 @@ export async function estateSeries(
     `sum(f.count)::float8 as count, min(f.min) as min, max(f.max) as max, sum(f.sum) as sum, min(f.low) as low,
      max(f.high) as high`,
   )
-  const last = await lastReadings(db, [...new Set(found.map(({ deviceId }) => deviceId))], metric)
+  const newest = await lastReadings(db, found, [metric])
   const { resolution } = metrics[metric]
   const isBeyond = (row: Pick<EstateSeriesRow, EstateSeriesOrder>) => {
     const value = row[order]
@@ -211,7 +223,7 @@ export async function estateSeries(
   const all = found
     .map(({ count, min, max, sum, low, high, ...one }) => ({
       ...one,
-      last: last.get(`${one.deviceId} ${one.instance}`) ?? null,
+      last: newest.get(newestName(one.deviceId, metric, one.instance)) ?? null,
       min: valueOf(resolution, min),
       mean: valueOf(resolution, sum) / count,
       max: valueOf(resolution, max),
@@ -220,19 +232,18 @@ export async function estateSeries(
       isWorstCase: true,
     }))
     .filter(isBeyond)
-  const worstFirst = (rowsToSort: typeof all) => {
-    const value = (row: (typeof all)[number]) => row[order] ?? (sign === 1 ? -Infinity : Infinity)
-    return rowsToSort.sort((a, b) => sign * (value(b) - value(a)) || a.deviceId - b.deviceId || a.n - b.n)
-  }
-  worstFirst(all)
+  const value = (row: (typeof all)[number]) => row[order] ?? (sign === 1 ? -Infinity : Infinity)
+  const worstFirst = (a: (typeof all)[number], b: (typeof all)[number]) =>
+    sign * (value(b) - value(a)) || a.deviceId - b.deviceId || a.n - b.n
+  all.sort(worstFirst)
   const known: (typeof all)[number][] = []
   const weeks = new Map<string, Week>()
   let done = 0
   for (let i = 0; i < all.length; i += atOnce) {
     if (order !== 'p95' && known.length >= limit) break
     // Those that are worked out stand in order; what comes next can be as bad as it says, and no worse.
-    const worst = known[limit - 1]?.p95
-    if (worst !== undefined && sign * (worst - all[i]!.p95) > 0) break
+    const last = known[limit - 1]
+    if (last && worstFirst(last, all[i]!) < 0) break
     const part = all.slice(i, i + atOnce)
     for (const [name, week] of await summedUp(db, part, span)) weeks.set(name, week)
     // Weeks may be kept for less long than figures: then the most that it can be stands for it.
@@ -242,7 +253,7 @@ export async function estateSeries(
       if (isBeyond(found)) known.push(found)
     }
     done += part.length
-    worstFirst(known)
+    known.sort(worstFirst)
     for (const row of known.slice(limit)) weeks.delete(nameOf(row))
     await rest()
   }
@@ -290,8 +301,7 @@ export async function fillingDisks(
     wholeDays(paceOf, now),
     `array_agg((f.day - '1970-01-01'::date) * ${day}::float8 order by f.day) as at, array_agg(f.min order by f.day) as least`,
   )
-  const ids = [...new Set(found.map(({ deviceId }) => deviceId))]
-  const [free, sizes] = [await lastReadings(db, ids, 'disk.free'), await lastReadings(db, ids, 'disk.size')]
+  const newest = await lastReadings(db, found, ['disk.free', 'disk.size'])
   const { resolution } = metrics['disk.free']
   let unknown = 0
   const all: FillingDisk[] = []
@@ -302,11 +312,11 @@ export async function fillingDisks(
     const filling = fillingOf(at, mins)
     if (!filling) unknown++
     if (!filling || filling.left === null || filling.agreement > fewestAgree) continue
-    const left = free.get(`${one.deviceId} ${one.instance}`) ?? mins.at(-1)!
+    const left = newest.get(newestName(one.deviceId, 'disk.free', one.instance)) ?? mins.at(-1)!
     const until = (left / -filling.perDay) * day
     if (until > farthest) continue
     const { perDay, agreement } = filling
-    const size = sizes.get(`${one.deviceId} ${one.instance}`) ?? null
+    const size = newest.get(newestName(one.deviceId, 'disk.size', one.instance)) ?? null
     all.push({ ...one, size, free: left, perDay, agreement, fullAt: now + until })
   }
   all.sort((a, b) => a.fullAt - b.fullAt || a.deviceId - b.deviceId)
