@@ -33,8 +33,7 @@ const whole: EstateSeries = {
   rows: [row(1, 'tm-a'), row(2, 'tm-b', { p95: 0.85, isWorstCase: true })],
 }
 const answered = (more: Partial<EstateSeries> = {}) => answerWith({ 'GET /estate/series': { ...whole, ...more } })
-const beyondAsked = (asked: { path: string }[]) =>
-  new URLSearchParams(asked.at(-1)!.path.split('?')[1]).get('beyond')
+const beyondAsked = (asked: { path: string }[]) => new URLSearchParams(asked.at(-1)!.path.split('?')[1]).get('beyond')
 
 async function typeBeyond(board: Awaited<ReturnType<typeof show>>['page'], text: string): Promise<void> {
   await board.get('.beyond input').setValue(text)
