@@ -248,11 +248,13 @@ export async function buildFirst() {
   await buildPrograms()
   const digest = await bundleAgent()
   const windows = packageAgent(windowsName, digest, windowsRuntime)
+  const first = Promise.all([packageAgent(packagedName, digest, async () => process.execPath), buildWeb()])
+  const rest = Promise.all([first, windows]).then(() => writeFileSync(stamp, ensureReleaseKey().key))
   // Whoever waits for it is told; until then it is nobody's.
-  windows.catch(() => undefined)
-  await Promise.all([packageAgent(packagedName, digest, async () => process.execPath), buildWeb()])
+  rest.catch(() => undefined)
+  await first
   signPrograms()
-  return { rest: windows.then(() => writeFileSync(stamp, ensureReleaseKey().key)) }
+  return { rest }
 }
 
 export async function buildAll() {

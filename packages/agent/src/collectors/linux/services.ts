@@ -125,8 +125,7 @@ class SystemdServices {
   #folders: string[] | null = null
   #stamp = ''
   #since = -Infinity
-  /** Files that were asked for while they were not loaded, and what was told of them, under whichever name. */
-  readonly #asked = new Set<string>()
+  /** What was told of those that were not loaded, by the names of their files. */
   readonly #told = new Map<string, Service>()
 
   /** @param now by a clock that is never set */
@@ -134,7 +133,6 @@ class SystemdServices {
     this.#folders ??= await unitFolders()
     const { names: files, stamp } = unitFilesIn(this.#folders)
     if (stamp !== this.#stamp || now - this.#since > restAtMost) {
-      this.#asked.clear()
       this.#told.clear()
       this.#stamp = stamp
       this.#since = now
@@ -150,12 +148,18 @@ class SystemdServices {
         '--full',
       ]),
     )
+    // What they come to is to be asked when they are not loaded any more.
+    for (const name of loaded) this.#told.delete(name)
     const isLoaded = new Set(loaded)
-    const fresh = files.filter((name) => !isLoaded.has(name) && !this.#asked.has(name))
-    for (const service of await showServices(fresh)) this.#told.set(service.name, service)
-    for (const name of fresh) this.#asked.add(name)
-    // What is loaded by now is as it says now.
-    const found = new Map(this.#told)
+    const found = new Map<string, Service>()
+    for (const service of await showServices(files.filter((name) => !isLoaded.has(name) && !this.#told.has(name)))) {
+      found.set(service.name, service)
+      const file = `${service.name}.service`
+      // One that was started just now, or is another name of a loaded one, does not stay as it is.
+      if (!isLoaded.has(file) && service.state !== 'running' && service.state !== 'starting')
+        this.#told.set(file, service)
+    }
+    for (const service of this.#told.values()) found.set(service.name, service)
     for (const service of await showServices(loaded)) found.set(service.name, service)
     if (!found.size) throw new Error('systemctl names no service: there is always one')
     return [...found.values()].sort((a, b) => (a.name < b.name ? -1 : 1))
