@@ -91,6 +91,7 @@ export async function buildPrograms() {
       messages: source('standins/src/messages/main.ts'),
       realHosts: source('standins/src/realHosts/main.ts'),
       seed: source('standins/src/seed/main.ts'),
+      older: source('standins/src/seed/older.ts'),
       large: source('standins/src/large/main.ts'),
       policy: source('server/src/policyText.ts'),
     },

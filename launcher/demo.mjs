@@ -255,7 +255,8 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
   const ports = [messages.page, messages.smtp, messages.inbox].map(String)
   running.push(start(place, 'messages', [programPath('messages'), ...ports]))
   let keys = /** @type {{ fleet: Record<string, string>, here: string } | null} */ (null)
-  if (!existsSync(seededFile)) {
+  const isFirst = !existsSync(seededFile)
+  if (isFirst) {
     step('setting up clients, policies and windows…')
     keys = seed(url, place, messages)
     makeFolder(agentHome)
@@ -289,6 +290,13 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
     }
   })
   if (tty) process.stdout.write('\n')
+  if (isFirst) {
+    step('bringing what was before that, from a file for each client…')
+    const { email, password } = demoLead
+    execFileSync(process.execPath, [programPath('older'), url, email, password, join(place, 'fleet.json')], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+    })
+  }
   running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
   if (real) await addRealHosts(url, real)
 }

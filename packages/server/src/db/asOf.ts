@@ -1,5 +1,5 @@
 import type { Millis } from '#core'
-import type { Db, Pool } from './pool'
+import { alone, type Db, type Pool } from './pool'
 
 /** What is worked out from what was kept takes longer than what stands there: nobody waits longer than so. */
 const longestStatement: Millis = 20_000
@@ -37,13 +37,13 @@ async function onOneConnection<T>(pool: Pool, at: Millis, work: (db: Db) => Prom
   const connection = await pool.connect()
   let last: Promise<unknown> = Promise.resolve()
   // A connection runs one statement at a time; those who read several things at once wait for each other.
-  const db: Db = {
-    query: (text, values) => {
-      const answer = last.then(() => connection.query(text, values))
-      last = answer.catch(() => undefined)
-      return answer as never
-    },
+  const next = <Answer>(work: () => Promise<Answer>): Promise<Answer> => {
+    const answer = last.then(work)
+    last = answer.catch(() => undefined)
+    return answer
   }
+  const db: Db = { query: (text, values) => next(() => connection.query(text, values)) as never }
+  alone.set(db, (work) => next(() => work(connection)))
   try {
     await connection.query('begin isolation level repeatable read read only')
     // A setting takes no parameters; this function does. Local: it ends with the transaction.

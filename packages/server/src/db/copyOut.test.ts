@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import { openHouse, type House } from '../testing/house'
+import { readAsOf } from './asOf'
 import { copyOut } from './copyOut'
 import { inTransaction, rows } from './pool'
 
@@ -50,4 +51,18 @@ it('a connection that is cut off on the way is an error, not the end of what was
   })
   await expect(cut).rejects.toThrow()
   expect(await rows(pool, 'select 1 as one')).toEqual([{ one: 1 }])
+})
+
+it('as of a time that is over it waits its turn, as any statement', async () => {
+  const found = await readAsOf(house.pool, Date.now() - 1000, (db) =>
+    Promise.all([
+      rows<{ n: number }>(db, 'select 1 as n'),
+      copyOut(db, 'select n from generate_series(1, 3) n'),
+      copyOut(db, 'select missing from nowhere').catch((error: Error) => error.message),
+    ]),
+  )
+  expect(found[0]).toEqual([{ n: 1 }])
+  expect(found[1].map(([n]) => n!.getInt32(0))).toEqual([1, 2, 3])
+  expect(found[2]).toContain('nowhere')
+  expect(await rows(house.pool, 'select 1 as one')).toEqual([{ one: 1 }])
 })

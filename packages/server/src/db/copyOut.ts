@@ -1,6 +1,6 @@
 import pg from 'pg'
 import { to } from 'pg-copy-streams'
-import type { Db } from './pool'
+import { alone, type Db } from './pool'
 
 /** Signature, flags, and the length of a header extension, of which there is none yet. */
 const headerSize = 19
@@ -21,6 +21,8 @@ export async function copyOut(db: Db, query: string): Promise<(DataView | null)[
       connection.release()
     }
   }
+  const inTurn = alone.get(db)
+  if (inTurn) return inTurn((connection) => copyOut(connection, query))
   const parts: Buffer[] = []
   for await (const part of (db as pg.PoolClient).query(to(`copy (${query}) to stdout (format binary)`)))
     parts.push(part as Buffer)

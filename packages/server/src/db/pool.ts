@@ -32,6 +32,9 @@ export function openPool(url: string, size = 12): Pool {
   return pool
 }
 
+/** Of what runs statements in turn on one connection: how something else has that connection to itself for a while. */
+export const alone = new WeakMap<Db, <T>(work: (connection: pg.PoolClient) => Promise<T>) => Promise<T>>()
+
 const afterwards = new WeakMap<Db, ((pool: Pool) => void)[]>()
 
 /** Does it when the transaction has been committed, and never if it is not; at once for what is in none. */

@@ -5,7 +5,7 @@ import { Pool } from 'undici'
 import { hour, minute, type Millis } from '#core'
 import { seed, wantedEstate } from '../estate'
 import { startPanel } from './panel'
-import { SimulatedDevice } from './simulated'
+import { historyHours, SimulatedDevice } from './simulated'
 import { Station, type Identity } from './station'
 
 interface Kept {
@@ -18,8 +18,7 @@ if (!serverUrl || !stateFile)
   throw new Error('usage: fleet SERVER STATE-FILE, with CUSTODE_FLEET_KEYS in the environment at the first start')
 const server = new Pool(serverUrl, { connections: 12 })
 const patience = new Pool(serverUrl)
-/** As far back as reports are taken. */
-const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? 13 * 24 - 2) * hour
+const history = Number(process.env.CUSTODE_HISTORY_HOURS ?? historyHours) * hour
 /** So much of it minute by minute, as it would have come; what is older in wider steps: a first start is quick. */
 const fine = 30 * hour
 const coarseStep = 5 * minute

@@ -28,6 +28,9 @@ export interface Meddling {
   unplugged: boolean
 }
 
+/** So much of its past a device tells by itself: as far back as reports are taken. */
+export const historyHours = 13 * 24 - 2
+
 const gigabyte = 1e9
 const { restEvery } = processLimits
 

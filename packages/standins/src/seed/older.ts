@@ -1,0 +1,45 @@
+import { readFileSync } from 'node:fs'
+import { day, groupsBy, hour, minute, type Millis } from '#core'
+import { seed, wantedEstate } from '../estate'
+import { historyHours, SimulatedDevice } from '../fleet/simulated'
+
+/**
+ * What the stand-in devices read before the oldest report that is taken of an agent, so that there are two weeks of it:
+ * a file of history for each client, as somebody would bring one.
+ */
+const [serverUrl, email, password, stateFile] = process.argv.slice(2)
+if (!serverUrl || !stateFile) throw new Error('usage: older SERVER E-MAIL PASSWORD STATE-FILE-OF-THE-FLEET')
+const { historyEnd } = JSON.parse(readFileSync(stateFile, 'utf8')) as { historyEnd: Millis }
+const step = 10 * minute
+const from = Math.floor((historyEnd - 14 * day) / step) * step
+const until = historyEnd - historyHours * hour
+
+const signedIn = await fetch(`${serverUrl}/api/session`, {
+  method: 'POST',
+  headers: { 'content-type': 'application/json' },
+  body: JSON.stringify({ email, password }),
+})
+const cookie = signedIn.headers.get('set-cookie')?.split(';')[0] ?? ''
+const clients = (await (await fetch(`${serverUrl}/api/clients`, { headers: { cookie } })).json()) as {
+  id: number
+  code: string
+}[]
+for (const [code, plans] of groupsBy(wantedEstate().devices, ({ client }) => client)) {
+  const lines: string[] = []
+  for (const plan of plans) {
+    const device = new SimulatedDevice(plan, seed, historyEnd)
+    for (let time = from; time < until; time += step)
+      if (device.reportsAt(time))
+        for (const [metric, instance, value] of device.readings(time))
+          lines.push(JSON.stringify({ device: plan.name, time, metric, instance, value }))
+  }
+  const client = clients.find((each) => each.code === code)!
+  const answer = await fetch(`${serverUrl}/api/clients/${client.id}/history?file=before.ndjson`, {
+    method: 'POST',
+    headers: { cookie, 'content-type': 'application/x-ndjson' },
+    body: lines.join('\n'),
+  })
+  if (!answer.ok) throw new Error(`history of ${code}: ${answer.status} ${await answer.text()}`)
+  const { taken, refused } = (await answer.json()) as { taken: number; refused: number }
+  if (taken !== lines.length || refused) throw new Error(`history of ${code}: ${taken} of ${lines.length} were taken`)
+}
