@@ -741,7 +741,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
         scope: 'all',
         start: null,
         why: '',
-        window: { ...window(target(id.device!)), length: 60_000 },
+        window: { ...window(target(id.device!)), length: 45 * 60_000 },
       },
     },
     {
