@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeviceEvent, DevicePage, ProcessesPage } from '#contract'
-import { minute, second, type Service } from '#core'
+import { hour, minute, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import {
   alertsOf,
@@ -37,6 +37,14 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
         osFamilies: [],
         // Where the cores are shared, reports may lie so far apart that nothing holds from one to the next.
         values: { except: ['t-*'], hold: 0, 'clear.hold': 0, tries: 3, 'tries.wait': 10 * second },
+      },
+      {
+        key: 'loops',
+        kind: 'service-state',
+        name: 'Loops',
+        why: '',
+        osFamilies: [],
+        values: { which: 'named', names: ['t-looping'], hold: hour },
       },
       {
         key: 'collectors',
@@ -214,12 +222,22 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       't-never': 'manual stopped',
       't-nightly': 'on-demand failed',
       't-broken': 'on-demand failed',
+      // Set to start, and well when stopped: its socket starts it again; what wants it does not happen here.
+      't-idle': 'on-demand stopped',
+      't-sleep': 'on-demand stopped',
+      // It would have been started again, had it ended by itself: somebody has stopped it.
+      't-always': 'automatic stopped',
+      't-base': 'automatic stopped',
+      't-needs': 'automatic stopped',
+      't-deaf': 'on-demand stopped',
+      't-works': 'on-demand running',
     }
     const told = servicesOf(
       await until(
         'the services',
         () => pageOf(here, host.name),
-        (page) => servicesOf(page).get('t-stopped')?.state === 'stopped',
+        (page) =>
+          servicesOf(page).get('t-idle')?.state === 'stopped' && servicesOf(page).get('t-stopped')?.state === 'stopped',
       ),
     )
     expect(
@@ -246,7 +264,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       active: ['running', 'finished'],
       inactive: ['stopped', 'finished', 'skipped'],
       failed: ['failed'],
-      activating: ['starting', 'failed'],
+      activating: ['starting', 'failed', 'running'],
     }
     // What is started on demand may have been started since it was told.
     await until(
@@ -264,7 +282,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       (differing) => differing.length === 0,
     )
     const start: Record<string, Service['start'][]> = {
-      enabled: ['automatic'],
+      enabled: ['automatic', 'on-demand'],
       'enabled-runtime': ['automatic'],
       disabled: ['manual', 'on-demand'],
       masked: ['disabled'],
@@ -277,6 +295,49 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
         .filter(([name, state]) => start[state!] && !start[state!]!.includes(told.get(plain(name!))!.start))
         .map(([name, state]) => `${name} ${state} ${told.get(plain(name!))!.start}`),
     ).toEqual([])
+  })
+
+  onEach('a service tells its account, since when it is so, and who needs it, as systemctl has it', async (host) => {
+    const told = servicesOf(await pageOf(here, host.name))
+    const show = async (name: string, property: string) =>
+      (await host.sh(`systemctl show -p ${property} --value ${name}.service`)).trim()
+    expect([told.get('t-account')!.account, told.get('t-runs')!.account]).toEqual([
+      await show('t-account', 'User'),
+      'root',
+    ])
+    for (const [name, entered] of [
+      ['t-runs', 'ActiveEnterTimestamp'],
+      ['t-stopped', 'InactiveEnterTimestamp'],
+      ['t-failed', 'InactiveEnterTimestamp'],
+    ] as const) {
+      const at = Number(await host.sh(`date -d "${await show(name, entered)}" +%s`)) * second
+      // By the monotonic clock, from moments that lie some milliseconds apart.
+      expect(Math.abs(told.get(name)!.since! - at), name).toBeLessThanOrEqual(2 * second)
+    }
+    // Of jobs nobody is told: each run would be news.
+    expect(told.get('t-once')!.since).toBeUndefined()
+    const needing = (await host.sh('systemctl list-dependencies --reverse --plain t-base.service'))
+      .split('\n')
+      .map((line) => line.trim())
+      .filter((name) => name.endsWith('.service') && name !== 't-base.service')
+    expect(told.get('t-base')!.neededBy!.map((name) => `${name}.service`)).toEqual(needing)
+    expect(told.get('t-deaf')!.brokenTrigger).toBe('t-deaf.socket')
+    expect((await host.sh('systemctl is-failed t-deaf.socket || true')).trim()).toBe('failed')
+  })
+
+  onEach('one that is started again and again is told, although it runs whenever one looks', async (host) => {
+    const page = await pageOf(here, host.name)
+    const alert = await until(
+      `${host.name}: the alert of t-looping`,
+      () => alertsOf(here, page.id),
+      (alerts) => alerts.some(({ watch, instance }) => watch === 'loops' && instance === 't-looping'),
+    )
+    const text = alert.find(({ watch }) => watch === 'loops')!.evidence!.text
+    const told = Number(/started (\d+) times/.exec(text)?.[1])
+    const counted = Number(await host.sh('systemctl show -p NRestarts --value t-looping.service'))
+    expect(told, text).toBeGreaterThanOrEqual(5)
+    expect(told, text).toBeLessThanOrEqual(counted)
+    await host.sh('systemctl disable --now t-looping')
   })
 
   onEach('a service that is written, enabled, run, masked or taken away is so at the next look', async (host) => {
@@ -644,6 +705,24 @@ async function furnish(host: RealHost): Promise<void> {
   unit('t-timer.service', service('/bin/true', 'Type=oneshot', ''))
   unit('t-nightly.service', service('/bin/false', 'Type=oneshot', ''))
   unit('t-socket.socket', '[Socket]\nListenStream=127.0.0.1:7999\n[Install]\nWantedBy=sockets.target\n')
+  for (const [name, port] of [
+    ['t-idle', 7998],
+    ['t-always', 7997],
+    ['t-deaf', 7999],
+  ] as const)
+    unit(`${name}.socket`, `[Socket]\nListenStream=127.0.0.1:${port}\n[Install]\nWantedBy=sockets.target\n`)
+  unit('t-idle.service', service('/bin/sleep 1', 'Restart=on-failure'))
+  unit('t-always.service', service('/bin/sleep infinity', 'Restart=always'))
+  unit('t-deaf.service', service('/bin/sleep infinity', '', ''))
+  unit('t-sleep.service', service('/bin/sleep infinity', '', '[Install]\nWantedBy=sleep.target\n'))
+  unit('t-account.service', service('/bin/sleep infinity', 'User=nobody'))
+  unit('t-base.service', service('/bin/sleep infinity'))
+  unit('t-needs.service', `[Unit]\nRequires=t-base.service\nAfter=t-base.service\n${service('/bin/sleep infinity')}`)
+  unit('t-works.service', service('/bin/sleep infinity', 'Type=oneshot', ''))
+  unit(
+    't-looping.service',
+    `[Unit]\nStartLimitIntervalSec=0\n${service('/bin/sleep 1', 'Restart=always\nRestartSec=1')}`,
+  )
   unit('t-path.path', '[Path]\nPathExists=/nowhere\n[Install]\nWantedBy=multi-user.target\n')
   for (const name of ['t-timer', 't-nightly'])
     unit(`${name}.timer`, '[Timer]\nOnCalendar=2100-01-01\n[Install]\nWantedBy=timers.target\n')
@@ -656,7 +735,11 @@ async function furnish(host: RealHost): Promise<void> {
     for n in 2 3 4 5; do ln -sf ../init.d/t-sysv /etc/rc$n.d/S01t-sysv; done
     systemctl daemon-reload
     systemctl enable --now t-runs t-stopped t-condition t-once t-instance@one t-socket.socket t-path.path t-timer.timer t-nightly.timer
-    systemctl enable t-failed t-loops
+    systemctl enable t-failed t-loops t-sleep
+    systemctl enable --now t-idle.socket t-idle t-always.socket t-always t-account t-base t-needs t-looping
+    systemctl enable --now t-deaf.socket || true
+    systemctl stop t-always t-base
+    systemctl start --no-block t-works
     systemctl start t-failed t-loops t-nightly t-broken || true
     systemctl start t-timer t-sysv
     systemctl stop t-stopped

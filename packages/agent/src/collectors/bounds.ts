@@ -13,6 +13,8 @@ export function boundFacts(facts: Facts): Facts {
     services,
     serviceName,
     title,
+    account,
+    neededBy,
     disks,
     mount,
     fileSystem,
@@ -41,7 +43,14 @@ export function boundFacts(facts: Facts): Facts {
     bounded.services = facts.services
       .filter((service) => service.name.length <= serviceName)
       .slice(0, services)
-      .map((service) => ({ ...service, title: mark(service.title, title) }))
+      .map((service) => ({
+        ...service,
+        title: mark(service.title, title),
+        ...(service.account === undefined ? {} : { account: mark(service.account, account) }),
+        ...(service.neededBy
+          ? { neededBy: service.neededBy.filter((name) => name.length <= serviceName).slice(0, neededBy) }
+          : {}),
+      }))
   if (facts.disks)
     bounded.disks = facts.disks
       .filter((disk) => disk.mount.length <= mount)

@@ -8,7 +8,8 @@ import { eventlogCollector } from './linux/eventlog'
 import { parseJournalLine, parseLogLine } from './linux/logLine'
 import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
 import { parseCpu, parseMemory, parseSwap, performanceCollector } from './linux/performance'
-import { parseStatusAll, parseSystemctlShow, servicesCollector } from './linux/services'
+import { parseStatusAll, servicesCollector } from './linux/services'
+import { parseSystemctlShow, Starts } from './linux/systemd'
 import { parseSimulation, simulate } from './linux/updates'
 
 const home = mkdtempSync(join(tmpdir(), 'custode-agent-'))
@@ -112,6 +113,7 @@ SubState=dead
 UnitFileState=enabled
 Type=forking
 TriggeredBy=
+WantedBy=multi-user.target
 Result=success
 
 Id=cups.service
@@ -148,14 +150,75 @@ Type=forking
 TriggeredBy=
 Result=exit-code
 `
+  const around = {
+    activeOf: (name: string) => (name === 'multi-user.target' ? 'active' : 'inactive'),
+    isQueued: () => false,
+  }
   it('of systemd: what starts by itself, by a socket, once, or not at all', () => {
-    expect(parseSystemctlShow(shown).map((service) => `${service.name} ${service.start} ${service.state}`)).toEqual([
+    expect(
+      parseSystemctlShow(shown, around).map((service) => `${service.name} ${service.start} ${service.state}`),
+    ).toEqual([
       'cups on-demand stopped',
       'networking automatic finished',
       'nginx automatic stopped',
       'postgresql@15-main automatic failed',
     ])
-    expect(parseSystemctlShow(shown)[0]!.title).toBe('CUPS = printing')
+    expect(parseSystemctlShow(shown, around)[0]!.title).toBe('CUPS = printing')
+  })
+  // Properties as systemctl(1) shows them; each case is held against a live systemd on the real hosts, too.
+  it.each<[what: string, unit: Record<string, string>, told: string]>([
+    [
+      'runs once its socket is asked, and ends by itself',
+      { TriggeredBy: 'it.socket', Restart: 'on-failure' },
+      'on-demand stopped',
+    ],
+    ['would not have ended by itself', { TriggeredBy: 'it.socket', Restart: 'always' }, 'automatic stopped'],
+    ['its socket is not there either', { TriggeredBy: 'gone.socket' }, 'automatic stopped'],
+    ['wanted by what does not happen here', { WantedBy: 'sleep.target' }, 'on-demand stopped'],
+    ['wanted by what is about to start', { WantedBy: 'late.target' }, 'automatic stopped'],
+    ['wanted by nothing that is loaded', { WantedBy: '' }, 'on-demand stopped'],
+    ['waits for its turn', { Job: '213' }, 'automatic starting'],
+    ['failed on its way', { Result: 'exit-code', TriggeredBy: 'it.socket' }, 'automatic stopped'],
+    ['a job at work', { Type: 'oneshot', ActiveState: 'activating', SubState: 'start' }, 'automatic running'],
+  ])('of systemd, set to start: %s', (_, unit, told) => {
+    const all = {
+      Id: 'it.service',
+      LoadState: 'loaded',
+      ActiveState: 'inactive',
+      SubState: 'dead',
+      UnitFileState: 'enabled',
+      Type: 'simple',
+      Restart: 'no',
+      WantedBy: 'multi-user.target',
+      Result: 'success',
+      Job: '0',
+      ...unit,
+    }
+    const output = Object.entries(all)
+      .map(([name, value]) => `${name}=${value}\n`)
+      .join('')
+    const found = parseSystemctlShow(output, {
+      activeOf: (name) => (['multi-user.target', 'it.socket'].includes(name) ? 'active' : 'inactive'),
+      isQueued: (name) => name === 'late.target',
+    })
+    expect(found.map(({ start, state }) => `${start} ${state}`)).toEqual([told])
+  })
+  it('count how often they were started: by systemd, by others, jobs only where systemd had to', () => {
+    const unit = (NRestarts: number, at: number, Type = 'simple') => ({
+      Id: 'it.service',
+      Type,
+      NRestarts: String(NRestarts),
+      ExecMainStartTimestampMonotonic: String(at),
+    })
+    const counted = (...units: ReturnType<typeof unit>[]) => {
+      const starts = new Starts()
+      return units.map((each) => starts.next([each])[0]?.[2] ?? 0)
+    }
+    expect(counted(unit(7, 5), unit(7, 5), unit(10, 9))).toEqual([0, 0, 3])
+    // By hand: the count of systemd begins anew.
+    expect(counted(unit(7, 5), unit(0, 6), unit(2, 7))).toEqual([0, 1, 2])
+    expect(counted(unit(0, 5, 'oneshot'), unit(0, 6, 'oneshot'), unit(1, 7, 'oneshot'))).toEqual([0, 0, 1])
+    expect(counted(unit(0, 0), unit(0, 3))).toEqual([0, 1])
   })
   it('of SysV: + runs, - does not, ? is left out (service(8))', () => {
     expect(parseStatusAll(' [ + ]  cron\n [ - ]  dbus\n [ ? ]  hwclock.sh\n', (name) => name === 'cron')).toEqual([

@@ -34,6 +34,8 @@ export const factLimits = {
   services: 3000,
   serviceName: 260,
   title: 300,
+  account: 120,
+  neededBy: 20,
   disks: 500,
   mount: 400,
   fileSystem: 40,

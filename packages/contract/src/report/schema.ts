@@ -46,6 +46,8 @@ const {
   services,
   serviceName,
   title,
+  account,
+  neededBy,
   disks,
   mount,
   fileSystem,
@@ -65,6 +67,10 @@ const service = Joi.object<Service, true>({
   title: text(title).required(),
   start: Joi.string().valid('automatic', 'late', 'on-demand', 'manual', 'disabled').required(),
   state: Joi.string().valid('running', 'stopped', 'failed', 'finished', 'starting', 'skipped').required(),
+  account: text(account),
+  since: time,
+  neededBy: Joi.array().items(Joi.string().max(serviceName)).max(neededBy),
+  brokenTrigger: text(serviceName),
 })
 const disk = Joi.object<Disk, true>({
   mount: Joi.string().max(mount).required(),

@@ -13,7 +13,16 @@ export interface Service {
   title: string
   start: ServiceStart
   state: ServiceState
+  /** Under which account it runs. Older agents do not tell. */
+  account?: string
+  /** Since when it is as it is. Not told of jobs, which come and go many times a day. */
+  since?: Millis
+  /** Other services that stop with it, or cannot start without it. */
+  neededBy?: string[]
+  /** What starts it on demand, and has failed itself: a socket, a timer, a path. */
+  brokenTrigger?: string
 }
+
 /** `trouble`: it is there, and its agent cannot look into it. */
 export interface Disk {
   mount: string

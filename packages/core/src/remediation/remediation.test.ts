@@ -70,7 +70,7 @@ describe('what a watch does by itself', () => {
         watchKind('service-state').sentence(defaults('service-state', { tries: 3, todo: 'call the vendor' })),
       ),
     ).toBe(
-      'On every service that should be running, when stopped or failed for 60 s, raise critical; clear after 60 s well. The agent first starts it itself, up to 3 times an hour, and waits 60 s each time. Then: call the vendor',
+      'On every service that should be running, when stopped or failed for 60 s, or started 5 times within 10 min, raise critical; clear after 60 s well. The agent first starts it itself, up to 3 times an hour, and waits 60 s each time. Then: call the vendor',
     )
     expect(sentenceText(watchKind('load').sentence(defaults('load', { 'restart.service': 'worker' })))).toContain(
       ' The agent first restarts worker, up to once an hour, and waits 2 min each time.',

@@ -81,6 +81,8 @@ export interface Observation {
   evidence(): Evidence
   /** When the condition became true, where that is known better than by the time of the report. */
   since?: Millis
+  /** It has failed for long enough already, whatever the hold: it was counted over a time of its own. */
+  lasted?: true
   /** What this post must remember until next time. */
   memo?: unknown
 }

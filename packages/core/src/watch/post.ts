@@ -86,7 +86,9 @@ export function advance(
   for (const severity of seen.failing) runs[severity] = extend(afterGap ? null : state.runs[severity], seen.since ?? at)
   const clearRun = seen.well ? extend(afterGap ? null : state.clearRun, at) : null
 
-  const holding = severities.filter((severity) => holds(runs[severity], judge.hold(severity), at)).at(-1) ?? null
+  const isHeld = (severity: Severity) =>
+    (seen.lasted && seen.failing.includes(severity)) || holds(runs[severity], judge.hold(severity), at)
+  const holding = severities.filter(isHeld).at(-1) ?? null
   let { level, began } = state
   const note = (kind: TransitionKind, from: Severity | null, to: Severity | null) =>
     transitions.push({ at, kind, from, to, began, evidence: seen.evidence() })

@@ -16,6 +16,7 @@ import {
   snapshotScript,
   recordsOf,
   servicesOf,
+  WindowsStarts,
   type Inventory,
   type Snapshot,
 } from './snapshot'
@@ -33,6 +34,7 @@ const nothing: Snapshot = {
   paging: null,
   processes: [],
 }
+const noInventory: Inventory = { logs: [], packages: [], needs: [] }
 const pageSize = 4096
 const ordinary = ['System', 'Application']
 
@@ -43,7 +45,7 @@ class Readout {
   #at: Millis = -Infinity
   #snapshot: Promise<Snapshot> = Promise.resolve(nothing)
   #longAt: Millis | null = null
-  #inventory: Promise<Inventory> = Promise.resolve({ logs: [], packages: [] })
+  #inventory: Promise<Inventory> = Promise.resolve(noInventory)
   /** Number of the last record that was read of each log. */
   read: Record<string, number | null>
 
@@ -57,13 +59,13 @@ class Readout {
   inventory(): Promise<Inventory> {
     if (this.#longAt === null || steady() - this.#longAt >= hour) {
       this.#longAt = steady()
-      this.#inventory = told<Inventory>(inventoryScript, { logs: [], packages: [] }, 120_000)
+      this.#inventory = told<Inventory>(inventoryScript, noInventory, 120_000)
     }
     return this.#inventory
   }
   /** Which logs are read. */
   async logs(): Promise<string[]> {
-    const { logs } = await this.inventory().catch((): Inventory => ({ logs: [], packages: [] }))
+    const { logs } = await this.inventory().catch(() => noInventory)
     return [...new Set([...ordinary, ...logs.filter((name) => matchesAny(this.wanted(), name))])]
   }
   at(now: Millis): Promise<Snapshot> {
@@ -179,6 +181,18 @@ function network(readout: Readout): Collect {
   }
 }
 
+function services(readout: Readout): Collect {
+  const starts = new WindowsStarts()
+  return {
+    name: 'services',
+    async collect(now) {
+      const snapshot = await readout.at(now)
+      const { needs } = await readout.inventory().catch(() => noInventory)
+      return { facts: { services: servicesOf(snapshot, needs) }, readings: starts.next(snapshot) }
+    },
+  }
+}
+
 function updates(home: string | null): Collect {
   const file = home === null ? null : join(home, 'updates-seen.json')
   let latest: Updates | null = null
@@ -233,7 +247,7 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
     disks(readout),
     network(readout),
     processes(readout),
-    { name: 'services', collect: async (now) => ({ facts: { services: servicesOf(await readout.at(now)) } }) },
+    services(readout),
     updates(home),
     {
       name: 'eventlog',

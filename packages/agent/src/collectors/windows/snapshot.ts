@@ -1,7 +1,9 @@
 import {
   levelOfWindowsEvent,
+  second,
   type LogChannel,
   type LogEvent,
+  type Reading,
   type Service,
   type ServiceStart,
   type ServiceState,
@@ -18,6 +20,12 @@ export interface Snapshot {
     State: string
     StartMode: string
     DelayedAutoStart: boolean | null
+    /** Its account; null or empty for the system's own drivers. */
+    StartName: string | null
+    /** 0 while it runs and where it ended well, 1077 where it was not started since the machine was. */
+    ExitCode: number
+    /** Of the process it runs in, with others maybe; 0: none. */
+    ProcessId: number
   }[]
   /** Names of services that start on a trigger. */
   triggered: string[]
@@ -68,9 +76,13 @@ export interface Snapshot {
 export interface Inventory {
   logs: string[]
   packages: string[]
+  /** Services that need others, by the registry's `DependOnService`. */
+  needs: { Name: string; DependOnService: string[] }[]
 }
 
 const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
+
+const servicesQuery = `Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart', 'StartName', 'ExitCode', 'ProcessId'`
 
 /**
  * @param read log → number of the last record that was read, or null: it was never read, and only its newest are wanted
@@ -84,7 +96,7 @@ export function snapshotScript(read: Readonly<Record<string, number | null>>): s
     )
     .join('; ')
   return `${asJson}@{
-services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart')
+services = @(${servicesQuery})
 triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
 events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
 disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
@@ -100,6 +112,7 @@ processes = @(Get-CimInstance Win32_Process | Select-Object 'ProcessId', 'Parent
 export const inventoryScript = `${asJson}@{
 logs = @(Get-WinEvent -ListLog * | Where-Object { $_.RecordCount -gt 0 } | Select-Object -ExpandProperty LogName -First 300)
 packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*', 'HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*' | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
+needs = @(Get-ItemProperty 'HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*' | Where-Object DependOnService | Select-Object @{ n = 'Name'; e = { $_.PSChildName } }, @{ n = 'DependOnService'; e = { @($_.DependOnService) } })
 } | ConvertTo-Json -Compress -Depth 3`
 
 function startOf({ StartMode, DelayedAutoStart }: Snapshot['services'][number], triggered: boolean): ServiceStart {
@@ -116,25 +129,79 @@ function startOf({ StartMode, DelayedAutoStart }: Snapshot['services'][number], 
   }
 }
 
-function stateOf(state: string): ServiceState {
-  if (state === 'Running' || state === 'Paused') return 'running'
-  return /Start Pending|Continue Pending/.test(state) ? 'starting' : 'stopped'
+/** ERROR_SERVICE_NEVER_STARTED of the system error codes, from memory. */
+const neverStarted = 1077
+
+function stateOf({ State, ExitCode }: Snapshot['services'][number]): ServiceState {
+  if (State === 'Running' || State === 'Paused') return 'running'
+  if (/Start Pending|Continue Pending/.test(State)) return 'starting'
+  return State === 'Stopped' && ExitCode !== 0 && ExitCode !== neverStarted ? 'failed' : 'stopped'
+}
+
+/** From 1601 to 1970, in milliseconds: a FILETIME counts from then in units of 100 ns. */
+const fileTimeEpoch = 11_644_473_600_000
+
+function neededBy(needs: Inventory['needs']): Map<string, string[]> {
+  const found = new Map<string, string[]>()
+  for (const { Name, DependOnService } of needs)
+    for (const other of DependOnService) {
+      const key = other.toLowerCase()
+      found.set(key, [...(found.get(key) ?? []), Name])
+    }
+  return found
 }
 
 /**
  * Services as Win32_Service tells them: StartMode Boot, System, Auto, Manual, Disabled; State Stopped, Start Pending,
- * Running and so on.
+ * Running and so on. What runs is so since its process began.
  */
-export function servicesOf(snapshot: Pick<Snapshot, 'services' | 'triggered'>): Service[] {
+export function servicesOf(
+  snapshot: Pick<Snapshot, 'services' | 'triggered'> & Partial<Pick<Snapshot, 'processes'>>,
+  needs: Inventory['needs'] = [],
+): Service[] {
   const triggered = new Set(snapshot.triggered.map((name) => name.toLowerCase()))
+  const began = beganOf(snapshot.processes ?? [])
+  const needing = neededBy(needs)
   return snapshot.services
-    .map((service) => ({
-      name: service.Name,
-      title: service.DisplayName ?? '',
-      start: startOf(service, triggered.has(service.Name.toLowerCase())),
-      state: stateOf(service.State),
-    }))
+    .map((service): Service => {
+      const state = stateOf(service)
+      const since = state === 'running' ? began.get(service.ProcessId) : undefined
+      const needed = needing.get(service.Name.toLowerCase())
+      return {
+        name: service.Name,
+        title: service.DisplayName ?? '',
+        start: startOf(service, triggered.has(service.Name.toLowerCase())),
+        state,
+        ...(service.StartName ? { account: service.StartName } : {}),
+        ...(since === undefined ? {} : { since: Math.round((since / 10_000 - fileTimeEpoch) / second) * second }),
+        ...(needed ? { neededBy: needed } : {}),
+      }
+    })
     .sort((a, b) => (a.name < b.name ? -1 : 1))
+}
+
+function beganOf(processes: Snapshot['processes']): Map<number, number> {
+  return new Map(processes.flatMap(({ ProcessId, Began }) => (ProcessId && Began ? [[ProcessId, Began] as const] : [])))
+}
+
+/** Services that run in another process than at the look before, or in one that has begun since. */
+export class WindowsStarts {
+  #before: Map<string, string> | null = null
+
+  next({ services, processes }: Pick<Snapshot, 'services' | 'processes'>): Reading[] {
+    const began = beganOf(processes)
+    const now = new Map(
+      services.flatMap(({ Name, ProcessId }) =>
+        began.has(ProcessId) ? [[Name, `${ProcessId} ${began.get(ProcessId)!}`] as const] : [],
+      ),
+    )
+    const before = this.#before
+    // One that did not run then was started, too.
+    this.#before = new Map([...(before ?? []), ...now])
+    return before === null
+      ? []
+      : [...now].filter(([name, run]) => before.get(name) !== run).map(([name]) => ['service.starts', name, 1])
+  }
 }
 
 /** The idle process of number 0 is none: what it uses is what nobody does. */
@@ -167,7 +234,7 @@ export function gatewaysOf({ routes }: Pick<Snapshot, 'routes'>): string[] {
   })
 }
 
-export const servicesScript = `${asJson}@{ services = @(Get-CimInstance Win32_Service | Select-Object 'Name', 'DisplayName', 'State', 'StartMode', 'DelayedAutoStart') } | ConvertTo-Json -Compress -Depth 4`
+export const servicesScript = `${asJson}@{ services = @(${servicesQuery}) } | ConvertTo-Json -Compress -Depth 4`
 
 /** The services of this machine as they are now. */
 export async function windowsServices(): Promise<Service[]> {

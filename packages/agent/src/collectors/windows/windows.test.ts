@@ -1,7 +1,16 @@
 import { XMLParser, XMLValidator } from 'fast-xml-parser'
 import { describe, expect, it } from 'vitest'
 import { taskXml } from '../../install/windows'
-import { channelsOf, eventsOf, gatewaysOf, snapshotScript, recordsOf, servicesOf, type Snapshot } from './snapshot'
+import {
+  channelsOf,
+  eventsOf,
+  gatewaysOf,
+  snapshotScript,
+  recordsOf,
+  servicesOf,
+  WindowsStarts,
+  type Snapshot,
+} from './snapshot'
 import { quoted } from '../../powershell/powershell'
 import { parseUpdates } from './updates'
 
@@ -19,12 +28,32 @@ const snapshot = (more: Partial<Snapshot> = {}): Snapshot => ({
   processes: [],
   ...more,
 })
-const service = (Name: string, StartMode: string, State: string, DelayedAutoStart = false) => ({
+const service = (
+  Name: string,
+  StartMode: string,
+  State: string,
+  DelayedAutoStart = false,
+  more: Partial<Snapshot['services'][number]> = {},
+) => ({
   Name,
   DisplayName: `${Name} service`,
   StartMode,
   State,
   DelayedAutoStart,
+  StartName: 'LocalSystem',
+  ExitCode: State === 'Running' ? 0 : 1077,
+  ProcessId: 0,
+  ...more,
+})
+const process = (ProcessId: number, Began: number) => ({
+  ProcessId,
+  ParentProcessId: 4,
+  Name: 'svchost.exe',
+  KernelModeTime: 0,
+  UserModeTime: 0,
+  WorkingSetSize: 0,
+  PrivatePageCount: 0,
+  Began,
 })
 
 it('a text stays one text for PowerShell, whatever quotes are in it', () => {
@@ -56,6 +85,58 @@ describe('services of Win32_Service', () => {
       ['Spooler', 'automatic', 'running'],
       ['W32Time', 'on-demand', 'stopped'],
     ])
+  })
+  it('that ended with an error have failed, however they start; never started, or ended well, they are stopped', () => {
+    const ended = (ExitCode: number) => service('it', 'Auto', 'Stopped', true, { ExitCode })
+    expect([0, 1077, 1067, 1066].map((code) => servicesOf(snapshot({ services: [ended(code)] }))[0]!.state)).toEqual([
+      'stopped',
+      'stopped',
+      'failed',
+      'failed',
+    ])
+  })
+  it('tell their account, who needs them, and since when they run: as long as their process', () => {
+    // A FILETIME of 2026-11-30T00:00:00Z.
+    const began = 134_404_704_000_000_000
+    const services = servicesOf(
+      snapshot({
+        services: [
+          service('RpcSs', 'Auto', 'Running', false, { ProcessId: 700, StartName: 'NT AUTHORITY\\NetworkService' }),
+          service('Spooler', 'Auto', 'Running'),
+        ],
+        processes: [process(700, began)],
+      }),
+      [{ Name: 'Spooler', DependOnService: ['RPCSS', 'http'] }],
+    )
+    expect(services).toMatchObject([
+      {
+        name: 'RpcSs',
+        account: 'NT AUTHORITY\\NetworkService',
+        since: Date.parse('2026-11-30T00:00:00Z'),
+        neededBy: ['Spooler'],
+      },
+      { name: 'Spooler', account: 'LocalSystem' },
+    ])
+    expect(services[1]!.since).toBeUndefined()
+  })
+  it('were started when they run in another process than before; what was there at the first look was not', () => {
+    const starts = new WindowsStarts()
+    const look = (pid: number, began: number) =>
+      starts.next(
+        snapshot({
+          services: [service('Spooler', 'Auto', 'Running', false, { ProcessId: pid })],
+          processes: [process(pid, began)],
+        }),
+      )
+    expect([look(700, 1), look(700, 1), look(812, 2), look(812, 3)]).toEqual([
+      [],
+      [],
+      [['service.starts', 'Spooler', 1]],
+      [['service.starts', 'Spooler', 1]],
+    ])
+    expect(starts.next(snapshot({ services: [service('Spooler', 'Auto', 'Stopped')] }))).toEqual([])
+    expect(look(812, 3)).toEqual([])
+    expect(look(900, 4)).toEqual([['service.starts', 'Spooler', 1]])
   })
 })
 

@@ -1,7 +1,7 @@
 import type { Service } from '../../estate'
-import { chosen } from '../../text'
-import { minute } from '../../units'
-import { read, type Observation, type WatchKind } from '../kind'
+import { chosen, durationText } from '../../text'
+import { hour, minute, type Millis } from '../../units'
+import { read, type Observation, type Observed, type WatchKind } from '../kind'
 import type { Parameter } from '../parameter'
 import { sayer, sentence } from '../sentence'
 
@@ -60,21 +60,52 @@ const parameters: readonly Parameter[] = [
     max: 86_400_000,
     explains: 'How long it must be as expected again; a service that flaps stays one alert.',
   },
+  {
+    name: 'starts',
+    type: 'count',
+    label: 'Starts too often',
+    default: 5,
+    optional: true,
+    min: 2,
+    max: 100,
+    explains:
+      'A service that ends and is started again may run whenever one looks. So many starts are a fault of their own; jobs that a timer starts do not count. Off: never.',
+  },
+  {
+    name: 'starts.within',
+    type: 'duration',
+    label: 'Within',
+    default: 10 * minute,
+    min: minute,
+    max: hour,
+    explains: 'The time in which the starts are counted.',
+  },
 ]
 
 /**
  * Whether it is as it should be, without anybody having named it: null where nothing is known yet. Starts that happen
- * on demand or late are well when they are stopped, and so is one whose own condition says that it is not needed here.
- * What has failed is a fault however it is started.
+ * on demand or late are well when they are stopped, unless what starts them has failed; and so is one whose own
+ * condition says that it is not needed here. What has failed is a fault however it is started, and so is one that has
+ * been starting for too long.
  */
-function isWell({ start, state }: Service): boolean | null {
-  if (state === 'failed') return false
+function isWell(service: Service, at: Millis): boolean | null {
+  const { start, state } = service
+  if (state === 'failed' || service.brokenTrigger) return false
   if (start !== 'automatic') return true
-  return state === 'starting' ? null : state !== 'stopped'
+  return state === 'starting' ? isStarting(service, at) : state !== 'stopped'
 }
 
-function isAsNamed({ state }: Service, expected: string): boolean | null {
-  if (state === 'starting') return null
+/** Nothing is known of what starts, and it is not well when it takes that long. */
+function isStarting({ since }: Service, at: Millis): null | false {
+  return since !== undefined && at - since >= longestStart ? false : null
+}
+
+/** A start that takes longer is stuck: systemd gives up after 90 s unless told otherwise (systemd-system.conf(5)). */
+const longestStart: Millis = 15 * minute
+
+function isAsNamed(service: Service, expected: string, at: Millis): boolean | null {
+  const { state } = service
+  if (state === 'starting') return isStarting(service, at)
   return (state === 'running' || state === 'finished') === (expected === 'running')
 }
 
@@ -85,6 +116,45 @@ const stateWords: Record<Service['state'], string> = {
   finished: 'has finished',
   starting: 'is starting',
   skipped: 'is not needed here, by its own condition',
+}
+
+/** Starts of a service, the older first: when, and how many. */
+type StartsSeen = [at: Millis, count: number][]
+
+/** The starts of each service that still count, with those of this report; services without any are not there. */
+function startsWithin(
+  { at, readings }: Pick<Observed, 'at' | 'readings'>,
+  within: Millis,
+  names: readonly string[],
+  memo: (instance: string) => unknown,
+): Map<string, StartsSeen> {
+  const now = new Map(
+    readings.filter(([metric]) => metric === 'service.starts').map(([, name, count]) => [name, count]),
+  )
+  const found = new Map<string, StartsSeen>()
+  for (const name of names) {
+    const before = ((memo(name) as StartsSeen | undefined) ?? []).filter(([time]) => time > at - within && time < at)
+    const count = now.get(name)
+    // A hold of some hundred looks is as much as anybody needs: each counts at least once.
+    const seen: StartsSeen = count === undefined ? before : [...before.slice(-199), [at, count]]
+    if (seen.length) found.set(name, seen)
+  }
+  return found
+}
+
+/** Services by the names of those that they cannot do without. */
+function needsOf(services: readonly Service[]): Map<string, string[]> {
+  const needs = new Map<string, string[]>()
+  for (const service of services)
+    for (const name of service.neededBy ?? []) needs.set(name, [...(needs.get(name) ?? []), service.name])
+  return needs
+}
+
+/** Some names and how many more there are. */
+function namesText(names: readonly string[]): string {
+  const shown = names.slice(0, 3)
+  if (names.length > shown.length) return `${shown.join(', ')} and ${names.length - shown.length} more`
+  return shown.length < 2 ? shown.join('') : `${shown.slice(0, -1).join(', ')} and ${shown.at(-1)!}`
 }
 
 export const serviceState: WatchKind = {
@@ -116,27 +186,76 @@ export const serviceState: WatchKind = {
     const except = read.list(values, 'except').length ? sentence` except ${say('except')}` : []
     const wrong = all || read.text(values, 'expected') === 'running' ? 'stopped' : 'running'
     const state = all ? sentence`stopped or failed` : [say('expected', wrong)]
-    return sentence`On ${which}${except}, when ${state} for ${say('hold')}, raise ${say('severity')}; clear after ${say('clear.hold')} well.`
+    const often =
+      read.optional(values, 'starts') !== null && wrong === 'stopped'
+        ? sentence`, or started ${say('starts')} times within ${say('starts.within')}`
+        : []
+    return sentence`On ${which}${except}, when ${state} for ${say('hold')}${often}, raise ${say('severity')}; clear after ${say('clear.hold')} well.`
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   gone: (values, { facts }, name) =>
     !chosen(read.list(values, 'names'), read.list(values, 'except'), name) ||
     (facts.services !== undefined && !facts.services.some((service) => service.name === name)),
-  observe(values, { facts }) {
+  observe(values, observed, memo) {
+    const { at, facts } = observed
     const severity = read.severity(values, 'severity')!
-    const named = read.text(values, 'which') === 'named'
-    const observations: Observation[] = []
-    for (const service of facts.services ?? []) {
-      if (!chosen(read.list(values, 'names'), read.list(values, 'except'), service.name)) continue
-      const well = named ? isAsNamed(service, read.text(values, 'expected')) : isWell(service)
-      observations.push({
-        instance: service.name,
-        failing: well === false ? [severity] : [],
-        well: well === true,
-        evidence: () => ({ text: `${service.name} ${stateWords[service.state]}`, subject: service.name }),
+    const expected = read.text(values, 'which') === 'named' ? read.text(values, 'expected') : null
+    const most = expected === 'stopped' ? null : read.optional(values, 'starts')
+    const services = facts.services ?? []
+    const wanted = services.filter(({ name }) => chosen(read.list(values, 'names'), read.list(values, 'except'), name))
+    const judge = (service: Service) => (expected === null ? isWell(service, at) : isAsNamed(service, expected, at))
+    const judged = new Map(wanted.map((service) => [service.name, { service, well: judge(service) }]))
+    const names = wanted.map(({ name }) => name)
+    const within = read.number(values, 'starts.within')
+    const starts = most === null ? new Map<string, StartsSeen>() : startsWithin(observed, within, names, memo)
+    let needs: Map<string, string[]> | null = null
+    const needed = (name: string) => (needs ??= needsOf(services)).get(name) ?? []
+    const wrong = (name: string) => judged.get(name)?.well === false
+    /** Whether something that it needs is a fault by itself: in a ring of stopped services, none is. */
+    const isCarried = (name: string, asked = new Set([name])): boolean =>
+      needed(name).some((other) => {
+        if (!wrong(other) || asked.has(other)) return false
+        asked.add(other)
+        return judged.get(other)!.service.state !== 'stopped' || !needed(other).some(wrong) || isCarried(other, asked)
       })
+    return wanted.map((service): Observation => {
+      const { name } = service
+      const { well } = judged.get(name)!
+      const seen = starts.get(name)
+      const isLooping = seen !== undefined && seen.reduce((sum, [, count]) => sum + count, 0) >= most!
+      // It stopped with what it needs, which is told of: that is one cause, and one alert.
+      const isFailing = isLooping || (well === false && !(service.state === 'stopped' && isCarried(name)))
+      return {
+        instance: name,
+        failing: isFailing ? [severity] : [],
+        well: well === true && !isLooping,
+        evidence: () => ({ text: textOf(service, well === false, seen, needed(name)), subject: name }),
+        ...(isLooping ? { since: seen[0]![0], lasted: true } : {}),
+        ...(seen ? { memo: seen } : {}),
+      }
+    })
+
+    function textOf(service: Service, isWrong: boolean, seen: StartsSeen | undefined, itNeeds: string[]): string {
+      const { name, state, brokenTrigger, neededBy = [] } = service
+      const count = seen?.reduce((sum, [, each]) => sum + each, 0) ?? 0
+      const often =
+        most !== null && count >= most
+          ? `was started ${count} times in ${durationText(Math.max(minute, at - seen![0]![0]))}`
+          : null
+      const parts = [`${name} ${!isWrong && often ? often : stateWords[state]}`]
+      if (isWrong && often) parts.push(often)
+      if (!isWrong) return parts.join('; ')
+      if (brokenTrigger) parts.push(`${brokenTrigger}, which starts it, has failed`)
+      const missing = itNeeds.filter((other) => services.some((known) => known.name === other && isDown(known)))
+      if (missing.length) parts.push(`it needs ${namesText(missing)}`)
+      const stopped = neededBy.filter(wrong)
+      const others = neededBy.filter((other) => !stopped.includes(other))
+      if (stopped.length) parts.push(`${namesText(stopped)} stopped with it`)
+      if (others.length) parts.push(`needed by ${namesText(others)}`)
+      return parts.join('; ')
     }
-    return observations
   },
 }
+
+const isDown = ({ state }: Service) => state === 'stopped' || state === 'failed'
