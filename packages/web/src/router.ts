@@ -37,6 +37,11 @@ export const router = createRouter({
       meta: { place: 'Estate' },
     },
     {
+      path: '/estate/services',
+      component: () => import('./places/estate/services/ServicesBoard.vue'),
+      meta: { place: 'Estate', past: true },
+    },
+    {
       path: '/estate/filling',
       component: () => import('./places/estate/FillingBoard.vue'),
       meta: { place: 'Estate' },

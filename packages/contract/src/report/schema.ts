@@ -6,6 +6,8 @@ import {
   logLevels,
   osFamilies,
   processLimits,
+  serviceStarts,
+  serviceStates,
   type Answering,
   type Disk,
   type FactSubject,
@@ -65,8 +67,12 @@ const {
 const service = Joi.object<Service, true>({
   name: Joi.string().max(serviceName).required(),
   title: text(title).required(),
-  start: Joi.string().valid('automatic', 'late', 'on-demand', 'manual', 'disabled').required(),
-  state: Joi.string().valid('running', 'stopped', 'failed', 'finished', 'starting', 'skipped').required(),
+  start: Joi.string()
+    .valid(...serviceStarts)
+    .required(),
+  state: Joi.string()
+    .valid(...serviceStates)
+    .required(),
   account: text(account),
   since: time,
   neededBy: Joi.array().items(Joi.string().max(serviceName)).max(neededBy),

@@ -1,12 +1,14 @@
 import type { Bytes, Millis } from '../units'
 
 /** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
-export type ServiceStart = 'automatic' | 'late' | 'on-demand' | 'manual' | 'disabled'
+export const serviceStarts = ['automatic', 'late', 'on-demand', 'manual', 'disabled'] as const
+export type ServiceStart = (typeof serviceStarts)[number]
 /**
  * `finished`: a job that ran once, ended well and is not expected to stay. `skipped`: its own condition said that it is
  * not needed here.
  */
-export type ServiceState = 'running' | 'stopped' | 'failed' | 'finished' | 'starting' | 'skipped'
+export const serviceStates = ['running', 'stopped', 'failed', 'finished', 'starting', 'skipped'] as const
+export type ServiceState = (typeof serviceStates)[number]
 
 export interface Service {
   name: string

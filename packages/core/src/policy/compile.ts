@@ -7,6 +7,7 @@ import {
   type OsFamily,
   type Target,
 } from '../estate'
+import { joinedPatterns } from '../text'
 import type { DeviceId, Millis } from '../units'
 import { watchKinds, type ParameterValue, type Values, type WatchKind } from '../watch'
 import type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
@@ -68,6 +69,7 @@ function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
   const asleep = placed.every((claim) => claim.dormant)
   const leftOutBy = heard.find((claim) => claim.leftOut)?.source ?? null
   const defaults = defaultsFor(kind)
+  const adding = new Set(kind.parameters.filter((parameter) => parameter.adds).map((parameter) => parameter.name))
   const chains: Record<string, readonly ChainLink[]> = { ...defaults.chains }
   const values: Record<string, ParameterValue> = { ...defaults.values }
   const told: Record<string, ChainLink[]> = {}
@@ -79,7 +81,8 @@ function merge(key: string, claims: readonly Claim[]): EffectiveWatch | null {
   const speaks = (claim: Claim) => asleep || !claim.dormant
   for (const claim of heard) if (speaks(claim)) tell(claim)
   for (const name in told) {
-    values[name] = told[name]![0]!.value
+    const said = told[name]!.map(({ value }) => value)
+    values[name] = adding.has(name) ? joinedPatterns(said as (readonly string[])[]) : said[0]!
     told[name]!.push(...defaults.chains[name]!)
   }
   // What only sleeps does not even win over a default while something else of the watch is awake.

@@ -1,9 +1,11 @@
 import type { DeviceTraits } from '../estate'
+import { joinedPatterns } from '../text'
 import type { DeviceId, Millis } from '../units'
+import { watchKinds, type ParameterValue, type Values } from '../watch'
 import type { CompiledPolicy } from './compile'
 import type { EffectiveWatch, Policy } from './roster'
 import type { PolicyStep } from './steps'
-import type { Exception } from './template'
+import type { Exception, WatchSpec } from './template'
 
 /**
  * Why an exception is worth a look: its date has passed; it changes nothing anywhere; it reaches nothing that has the
@@ -16,13 +18,21 @@ export interface ExceptionUse {
   doubts: ExceptionDoubt[]
 }
 
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+const isAdding = (kind: string, name: string) =>
+  watchKinds.get(kind)?.parameters.some((parameter) => parameter.name === name && parameter.adds) ?? false
+
 /** The exceptions that a watch shows in its chains, and whether each of them makes a difference there. */
 function exceptionsIn(watch: EffectiveWatch): ReadonlyMap<number, boolean> {
   const found = new Map<number, boolean>()
-  for (const chain of Object.values(watch.chains))
+  for (const [name, chain] of Object.entries(watch.chains))
     chain.forEach(({ value, source }, i) => {
       if (source.from !== 'exception') return
-      const differs = i === 0 && JSON.stringify(value) !== JSON.stringify(chain[1]?.value)
+      const others = () =>
+        joinedPatterns(chain.filter((_, j) => j !== i).map((link) => link.value as readonly string[]))
+      const differs = isAdding(watch.kind, name)
+        ? !same(others().toSorted(), (watch.values[name] as readonly string[]).toSorted())
+        : i === 0 && !same(value, chain[1]?.value)
       found.set(source.id, differs || (found.get(source.id) ?? false))
     })
   if (watch.leftOutBy) found.set(watch.leftOutBy.id, true)
@@ -53,6 +63,15 @@ export function exceptionUses(compiled: CompiledPolicy, devices: readonly Device
   })
 }
 
+/** The values of a watch with those of an exception: what adds goes to what is there. */
+function together({ kind, values }: WatchSpec, more: Values): Values {
+  const joined = Object.entries(more).map(([name, value]): [string, ParameterValue] => [
+    name,
+    isAdding(kind, name) ? joinedPatterns([value, values[name] ?? []] as (readonly string[])[]) : value,
+  ])
+  return { ...values, ...Object.fromEntries(joined) }
+}
+
 /** Makes an exception what its template says, for everybody: the template changes, the exception goes. */
 export function pullUp(
   policy: Pick<Policy, 'templates' | 'exceptions'>,
@@ -67,7 +86,7 @@ export function pullUp(
   const watches = exception.leftOut
     ? body.watches.filter((watch) => watch.key !== exception.watch)
     : body.watches.map((watch) =>
-        watch.key === exception.watch ? { ...watch, values: { ...watch.values, ...exception.values } } : watch,
+        watch.key === exception.watch ? { ...watch, values: together(watch, exception.values) } : watch,
       )
   return [
     {
@@ -91,8 +110,10 @@ export function devicesFollowing(
 ): DeviceId[] {
   return devices
     .filter((device) => {
-      const source = compiled.roster(device).find((watch) => watch.key === key)?.chains[parameter]?.[0]?.source
-      return source?.from === 'template' && source.id === templateId
+      const watch = compiled.roster(device).find((candidate) => candidate.key === key)
+      const chain = watch?.chains[parameter] ?? []
+      const heard = watch && isAdding(watch.kind, parameter) ? chain : chain.slice(0, 1)
+      return heard.some(({ source }) => source.from === 'template' && source.id === templateId)
     })
     .map((device) => device.id)
 }

@@ -5,6 +5,7 @@ import type { ParameterValue } from '../watch'
 import { compareRosters, rosterChanges } from './change'
 import { webServer } from '../testing/device'
 import { compilePolicy, resolveRoster } from './compile'
+import { devicesFollowing, exceptionUses, pullUp } from './exceptionReview'
 import type { Policy } from './roster'
 import type { Assignment, Exception, Template } from './template'
 
@@ -459,5 +460,53 @@ describe('for any policy', () => {
         ).toEqual(all)
       }),
     )
+  })
+})
+
+describe('patterns that leave something out', () => {
+  const leaves = (...mounts: string[]) => ({ except: mounts })
+  const left = (policy: Policy) => resolveRoster(device, policy)[0]!.values.except
+  const templates = [template(1, leaves('/mnt/*', '/backup'))]
+  it('are those of everybody who speaks, the most specific first', () => {
+    const policy = {
+      templates,
+      assignments: [assign(1, 1, role, { values: { disk: leaves('/media/*') } })],
+      exceptions: [except(1, client, leaves('/archive')), except(2, chosen, leaves('/scratch', '/archive'))],
+    }
+    expect(left(policy)).toEqual(['/scratch', '/archive', '/media/*', '/mnt/*', '/backup'])
+  })
+  it('go on following the template when it changes', () => {
+    const exceptions = [except(1, chosen, leaves('/scratch'))]
+    const changed = [template(1, leaves('/mnt/*', '/new'))]
+    expect(left({ templates: changed, assignments: [assign(1, 1, role)], exceptions })).toEqual([
+      '/scratch',
+      '/mnt/*',
+      '/new',
+    ])
+  })
+  it('of a pattern and its opposite, what the more specific one says counts', () => {
+    const policy = (more: Exception[]) => ({ templates, assignments: [assign(1, 1, role)], exceptions: more })
+    const back = except(1, client, leaves('!/backup'))
+    expect(left(policy([back]))).toEqual(['!/backup', '/mnt/*'])
+    expect(left(policy([back, except(2, chosen, leaves('/backup'))]))).toEqual(['/backup', '/mnt/*'])
+  })
+  it('of a paused assignment do not count', () => {
+    const paused = assign(2, 2, role, { dormant: true })
+    const policy = {
+      templates: [...templates, template(2, leaves('/paused'))],
+      assignments: [assign(1, 1, role), paused],
+    }
+    expect(left({ ...policy, exceptions: [] })).toEqual(['/mnt/*', '/backup'])
+  })
+  it('an exception that adds nothing is told as one, and one made the word of its template adds to it', () => {
+    const exceptions = [except(1, chosen, leaves('/backup')), except(2, client, leaves('/archive'))]
+    const policy = { templates, assignments: [assign(1, 1, role)], exceptions }
+    expect(exceptionUses(compilePolicy(policy), [device], 0).map(({ doubts }) => doubts)).toEqual([
+      ['changes nothing'],
+      [],
+    ])
+    const [step] = pullUp(policy, 2, 1)
+    expect(step).toMatchObject({ to: { watches: [{ values: leaves('/archive', '/mnt/*', '/backup') }] } })
+    expect(devicesFollowing(compilePolicy(policy), [device], 1, 'disk', 'except')).toEqual([device.id])
   })
 })

@@ -1,6 +1,7 @@
 export { collectingFor, type Collecting, type CollectRule } from './coverage/collecting'
 export {
   coverageGaps,
+  hiddenNeeds,
   remedyFor,
   roleNeed,
   roleNeeds,

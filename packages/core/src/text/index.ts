@@ -1,4 +1,4 @@
-export { chosen, matchesAny, matchesPattern, patternFault } from './pattern'
+export { chosen, joinedPatterns, matchesAny, matchesPattern, patternFault } from './pattern'
 export {
   ageText,
   bytesText,

@@ -35,9 +35,31 @@ export function matchesAny(patterns: readonly string[], name: string): boolean {
   return patterns.some((pattern) => matchesPattern(pattern, name))
 }
 
-/** In when one of `include` matches and none of `except` does. */
+/** Whether patterns leave a name out. What one of them takes back, with a ! before it, is not left out. */
+function isLeftOut(except: readonly string[], name: string): boolean {
+  let isOut = false
+  for (const pattern of except)
+    if (!pattern.startsWith('!')) isOut ||= matchesPattern(pattern, name)
+    else if (matchesPattern(pattern.slice(1), name)) return false
+  return isOut
+}
+
+/** In when one of `include` matches and `except` does not leave it out. */
 export function chosen(include: readonly string[], except: readonly string[], name: string): boolean {
-  return matchesAny(include, name) && !matchesAny(except, name)
+  return matchesAny(include, name) && !isLeftOut(except, name)
+}
+
+/**
+ * Patterns that several say, each adding its own, as one list. Of a pattern and its opposite what is said first counts.
+ * @example joinedPatterns([['!cups'], ['cups', 'cups-browsed']]) // ['!cups', 'cups-browsed']
+ */
+export function joinedPatterns(lists: readonly (readonly string[])[]): string[] {
+  const joined = new Set<string>()
+  for (const pattern of lists.flat()) {
+    const opposite = pattern.startsWith('!') ? pattern.slice(1) : `!${pattern}`
+    if (!joined.has(opposite)) joined.add(pattern)
+  }
+  return [...joined]
 }
 
 /**
@@ -45,7 +67,8 @@ export function chosen(include: readonly string[], except: readonly string[], na
  * can be: what is written in another notation than `*` and `?`, and would silently match nothing.
  */
 export function patternFault(pattern: string): string | null {
-  if (pattern.trim() === '') return 'A pattern has at least one character; * alone stands for every name.'
+  if (pattern.replace(/^!/, '').trim() === '')
+    return 'A pattern has at least one character; * alone stands for every name.'
   if (pattern.length > 200) return `A pattern has at most 200 characters; this has ${pattern.length}.`
   if (/^\^.*\$$|\(\?|\\[dws][+*]|^\/.*[\\^$+|()[\]{}].*\/[a-z]?$/.test(pattern))
     return `“${pattern}” is written as a regular expression. Those can run on without end for an unlucky name, so here * stands for any run of characters, ? for one, and every other sign for itself.`

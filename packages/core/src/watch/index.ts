@@ -1,4 +1,5 @@
 export { tryChoice, type Choice } from './choosing'
+export { serviceWatching, type ServiceWatching } from './serviceWatching'
 export {
   evaluate,
   postKey,

@@ -100,6 +100,8 @@ export interface Recorded {
 export interface Choosing {
   include: string
   except?: string
+  /** It chooses among services, some of which roles need. */
+  isService?: true
   of(facts: Facts): { name: string; title: string }[]
 }
 

@@ -20,6 +20,8 @@ export interface Parameter {
   choices?: readonly string[]
   /** How a text has to be, and how that is said. */
   form?: { is: RegExp; says: string }
+  /** Patterns that everybody who speaks about them adds to, in place of the most specific word alone. */
+  adds?: true
   /** May be null: this part of the rule is then not used. */
   optional?: boolean
 }
@@ -90,6 +92,12 @@ export function rangeText(parameter: Parameter): string {
 
 const absent: Partial<Record<Parameter['type'], string>> = { hours: 'at all hours', text: 'any', choice: 'any' }
 
+function patternsText(patterns: readonly string[]): string {
+  const taken = patterns.filter((pattern) => !pattern.startsWith('!'))
+  const back = patterns.filter((pattern) => pattern.startsWith('!')).map((pattern) => pattern.slice(1))
+  return [taken.join(', '), back.length ? `but not ${back.join(', ')}` : ''].filter(Boolean).join(', ') || 'none'
+}
+
 /** A value as it stands in a sentence. */
 export function valueText(parameter: Parameter, value: ParameterValue): string {
   if (value === null || value === '') return absent[parameter.type] ?? 'off'
@@ -101,7 +109,7 @@ export function valueText(parameter: Parameter, value: ParameterValue): string {
     case 'duration':
       return durationText(value as number)
     case 'patterns':
-      return (value as readonly string[]).join(', ') || 'none'
+      return patternsText(value as readonly string[])
     default:
       return String(value)
   }

@@ -112,6 +112,7 @@ const queries: Record<string, () => string> = {
   '/api/devices/{id}/why': () => '?watch=services',
   '/api/estate/series': () => '?metric=cpu.busy',
   '/api/find': () => '?q=tidemill',
+  '/api/services/devices': () => '?name=nginx',
   '/api/device-rows': () => `?ids=${id.device!}`,
   '/api/views': () => '?place=estate',
   '/api/alert-rows': () => `?ids=${id.alert!}`,

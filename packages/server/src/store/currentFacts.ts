@@ -35,7 +35,37 @@ export async function keepFacts(tx: Db, deviceId: DeviceId, facts: readonly Told
   )
   if (last.has('updates')) await boardUpdates(tx, deviceId)
   if (last.has('gateways')) await readGateways(tx, deviceId)
-  if (last.has('services')) await tx.query('update device set services_read = true where id = $1', [deviceId])
+  if (last.has('services')) {
+    await tx.query('update device set services_read = true where id = $1', [deviceId])
+    await keepServices(tx, deviceId)
+  }
+}
+
+/**
+ * The rows of a device's services as its current fact tells them; only what changed is written. A service twice is one.
+ */
+async function keepServices(tx: Db, deviceId: DeviceId): Promise<void> {
+  await tx.query(
+    `
+    with told as materialized (
+      select distinct on (s.name) s.name, s.title, s.start, s.state, s.account, to_timestamp(s.since / 1000) as since
+      from current_fact f cross join jsonb_to_recordset(f.value)
+        s (name text, title text, start text, state text, account text, since float8)
+      where f.device_id = $1 and f.subject = 'services' order by s.name
+    ), gone as (
+      delete from device_service d where d.device_id = $1 and not exists (select from told t where t.name = d.name)
+    ), changed as (
+      update device_service d
+      set title = t.title, start = t.start, state = t.state, account = t.account, since = t.since
+      from told t where d.device_id = $1 and d.name = t.name
+        and (d.title, d.start, d.state, d.account, d.since)
+          is distinct from (t.title, t.start, t.state, t.account, t.since)
+    )
+    insert into device_service (device_id, name, title, start, state, account, since)
+    select $1, t.* from told t
+    where not exists (select from device_service d where d.device_id = $1 and d.name = t.name)`,
+    [deviceId],
+  )
 }
 
 async function readGateways(tx: Db, deviceId: DeviceId): Promise<void> {
@@ -69,6 +99,8 @@ export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId):
   )
   for (const table of ['device_fact', 'current_fact'] as const)
     await tx.query(`delete from ${table} where device_id = $1`, [from])
+  await tx.query('delete from device_service where device_id = $1', [from])
+  await keepServices(tx, deviceId)
   await boardUpdates(tx, deviceId)
   await readGateways(tx, deviceId)
   await tx.query(

@@ -95,6 +95,15 @@ export async function openTwoClients(): Promise<TwoClients> {
      where id = any($1)`,
     [[device.id, own.id]],
   )
+  await pool.query(
+    `with task as (
+       insert into device_task (device_id, command, expires_at, state)
+       values ($1, '{"kind":"read"}', now(), 'over') returning id
+     )
+     insert into response (device_id, client_id, verb, service, person_id, task_id, at)
+     select $1, $2, 'restart', 'tm-orders', (select min(id) from person), id, now() from task`,
+    [device.id, one],
+  )
   id.alert = (await lead<AlertView[]>('GET', `/api/devices/${device.id}/alerts`)).body[0]!.id
   const now = { from: null, until: null, subject: { of: 'all' } }
   const filled = await lead<{ devices: number }>('POST', '/api/coverage/fill', {
@@ -571,6 +580,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: `/api/alerts/${id.alert}/notes`, body: { text: 'seen' } },
     { method: 'POST', url: `/api/alerts/${id.alert}/give-back`, body: {} },
     { method: 'POST', url: `/api/alerts/${id.alert}/respond`, body: { verb: 'start' }, unlimited: 400 },
+    { method: 'POST', url: `${devices}/service-actions`, body: { verb: 'start', service: 'nginx' }, unlimited: 400 },
     { method: 'POST', url: `/api/alerts/${id.alert}/close`, body: { reason: 'known' } },
     { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'client', clientId: id.one }) },
     { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'everyone' }) },

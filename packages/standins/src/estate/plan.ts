@@ -25,6 +25,8 @@ export interface Story {
   down?: { service: string; from: number; to: number }[]
   /** A service that stops for some minutes, again and again. */
   flaps?: { service: string; everyMinutes: number; forMinutes: number }
+  /** A service that ends and is started again every few minutes, since so many minutes; it runs whenever one looks. */
+  loops?: { service: string; everyMinutes: number; from: number }
   updates?: { security: number; other: number; oldestDays: number; restart?: boolean }
   /** A nightly job reported success so many minutes ago, and not since. */
   backup?: { lastMinutesAgo: number }
@@ -249,6 +251,7 @@ export const devices: readonly PlannedDevice[] = [
     {
       updates: { security: 14, other: 17, oldestDays: 23, restart: true },
       weekly: { zone: 'Europe/Vienna', weekday: 2, from: 8, until: 10.25, job: 'stock-count' },
+      loops: { service: 'mariadb', everyMinutes: 2, from: 26 },
     },
   ),
   plannedDevice('bb-plant-web', 'bb', 'Plant', debian, ['web'], { '/': [40, 0.55] }, ['nginx'], { broken: 'nginx' }),
@@ -296,7 +299,14 @@ export function osFamilyOf(planned: PlannedDevice): OsFamily {
  */
 export function servicesOf(planned: PlannedDevice): Service[] {
   const windows = osFamilyOf(planned) === 'windows'
-  const running = (name: string): Service => ({ name, title: name, start: 'automatic', state: 'running' })
+  const system = windows ? 'LocalSystem' : 'root'
+  const running = (name: string): Service => ({
+    name,
+    title: name,
+    start: 'automatic',
+    state: 'running',
+    account: accounts[name] ?? system,
+  })
   const quiet: Service[] = windows
     ? [
         { name: 'edgeupdate', title: 'Browser update', start: 'automatic', state: 'stopped' },
@@ -307,7 +317,21 @@ export function servicesOf(planned: PlannedDevice): Service[] {
         { name: 'apt-daily', title: 'Daily package look', start: 'on-demand', state: 'stopped' },
         { name: 'e2scrub_reap', title: 'Old scrub snapshots', start: 'automatic', state: 'finished' },
       ]
-  return [...(windows ? windowsBase : linuxBase).map(running), ...planned.services.map(running), ...quiet]
+  const resting = quiet.map((service) => ({ ...service, account: system }))
+  // Where there are several, those after the first get their data from it.
+  const [first, ...others] = planned.services.map(running)
+  const own = first ? [others.length ? { ...first, neededBy: others.map(({ name }) => name) } : first, ...others] : []
+  return [...(windows ? windowsBase : linuxBase).map(running), ...own, ...resting]
+}
+
+/** Accounts other than the system's own. */
+const accounts: Record<string, string> = {
+  postgresql: 'postgres',
+  mariadb: 'mysql',
+  'image-receiver': 'imaging',
+  'camera-recorder': 'camera',
+  'bakery-orders': 'BRINDLE\\orders',
+  'till-sync': 'NT AUTHORITY\\NetworkService',
 }
 
 /** Logs by what runs there; the ordinary ones are read everywhere. */

@@ -160,6 +160,9 @@ export class SimulatedDevice {
         ['disk.size', mount, size * gigabyte],
         ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
       )
+    const { loops } = story ?? {}
+    if (loops && before < loops.from && Math.round(before) % loops.everyMinutes === 0)
+      out.push(['service.starts', loops.service, 1])
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
       this.plan.services.includes('nginx')
@@ -220,17 +223,42 @@ export class SimulatedDevice {
   readonly #started = new Set<string>()
   stop(service: string): void {
     this.#started.delete(service)
+    this.#turned.set(service, Date.now())
     if (!this.meddling.stopped.includes(service)) this.meddling.stopped.push(service)
   }
   start(service: string): void {
     this.#started.add(service)
+    this.#turned.set(service, Date.now())
     this.meddling.stopped = this.meddling.stopped.filter((stopped) => stopped !== service)
   }
 
   services(at: Millis): Service[] {
-    return servicesOf(this.plan).map((service) =>
-      this.#isDown(service.name, at) ? { ...service, state: 'stopped' } : service,
-    )
+    return servicesOf(this.plan).map((service) => {
+      const since = this.#changedAt(service.name, at)
+      if (this.#isDown(service.name, at)) return { ...service, state: 'stopped', since }
+      return service.state === 'running' ? { ...service, since } : service
+    })
+  }
+
+  /** When somebody started or stopped them by the panel or an agent. */
+  readonly #turned = new Map<string, Millis>()
+
+  /** Since when a service is as it is, by its story and by what somebody did. */
+  #changedAt(service: string, at: Millis): Millis {
+    const turned = this.#turned.get(service)
+    if (turned !== undefined) return turned
+    const { down = [], flaps, loops } = this.plan.story ?? {}
+    const before = this.#minutesBefore(at)
+    const ago = (minutes: number) => this.historyEnd - minutes * minute
+    const times = down.flatMap(({ service: name, from, to }) => (name === service ? [from, to] : []))
+    if (flaps?.service === service && before > 0) {
+      const round = Math.floor(before / flaps.everyMinutes) * flaps.everyMinutes
+      times.push(round + flaps.everyMinutes - 1, round + flaps.forMinutes - 1)
+    }
+    if (loops?.service === service && before < loops.from)
+      times.push(Math.ceil(before / loops.everyMinutes) * loops.everyMinutes)
+    const past = times.filter((minutes) => minutes >= before && (minutes !== 0 || before < 0))
+    return past.length ? ago(Math.min(...past)) : this.startedAt(at)
   }
 
   #updates(at: Millis): Updates {

@@ -105,6 +105,13 @@ export async function fill(
     }
     await db.query('insert into current_fact select device_id, subject, at, value from device_fact')
     await db.query(
+      `insert into device_service (device_id, name, title, start, state, account, since)
+       select f.device_id, s.name, s.title, s.start, s.state, s.account, to_timestamp(s.since / 1000)
+       from current_fact f cross join jsonb_to_recordset(f.value)
+         s (name text, title text, start text, state text, account text, since float8)
+       where f.subject = 'services'`,
+    )
+    await db.query(
       `update device d set services_read = true, security_updates = (f.value->>'security')::int,
          other_updates = (f.value->>'other')::int, updates_known = coalesce(f.value->'listsAt', '0') <> 'null',
          oldest_security_at = to_timestamp((f.value->>'oldestSecurityAt')::float8 / 1000)

@@ -3,7 +3,7 @@ import type { DeviceTraits, Facts } from '../../estate'
 import { resolveRoster, libraryTemplates, type Policy } from '../../policy'
 import { sentenceText, watchKind } from '../../watch'
 import { collectingFor } from './collecting'
-import { coverageGaps, remedyFor, roleNeeds, withRemedy } from './coverage'
+import { coverageGaps, hiddenNeeds, remedyFor, roleNeeds, withRemedy } from './coverage'
 
 const device: DeviceTraits = {
   id: 1,
@@ -233,5 +233,21 @@ describe('what is collected beyond the ordinary', () => {
     ]
     expect(collectingFor(device, rules, [])).toEqual({ logs: ['app.log', 'nginx/*.log'], collectors: ['certificates'] })
     expect(collectingFor(device, rules.toReversed(), [])).toEqual(collectingFor(device, rules, []))
+  })
+})
+
+describe('patterns that hide what a role needs', () => {
+  const services = ['nginx', 'postgresql@15-main', 'cron'].map((name) => ({ name }))
+  it('are told of a device by what it has and what it is for', () => {
+    const device = { roles: ['web', 'database'], services }
+    expect(hiddenNeeds(['*n*', '!cron'], device)).toEqual([
+      { role: 'web', service: 'nginx' },
+      { role: 'database', service: 'postgresql@15-main' },
+    ])
+    expect(hiddenNeeds(['*sql*'], { roles: ['web'], services })).toEqual([])
+  })
+  it('and of any device by the ordinary names', () => {
+    expect(hiddenNeeds(['*sql*'], null).map(({ service }) => service)).toEqual(['postgresql', 'mysql', 'MSSQL'])
+    expect(hiddenNeeds(['*update*'], null)).toEqual([])
   })
 })

@@ -123,6 +123,30 @@ function looksAt(watch: Watching, need: RoleNeed, instance: string, facts: Facts
   }
 }
 
+/** A service that patterns hide although a role needs it. */
+export interface HiddenNeed {
+  role: RoleId
+  service: string
+}
+
+/**
+ * Which services that roles need are left out by patterns that have just been written.
+ * @param device its roles and what it has; without one, what any role may need is asked, by the names of its services
+ */
+export function hiddenNeeds(
+  left: readonly string[],
+  device: { roles: readonly RoleId[]; services: readonly { name: string }[] } | null,
+): HiddenNeed[] {
+  const isHidden = (name: string) => !chosen(['*'], left, name)
+  return roleNeeds.flatMap(({ role, of }) => {
+    if (of.on !== 'service' || (device && !device.roles.includes(role))) return []
+    const names = device
+      ? device.services.map(({ name }) => name).filter((name) => matchesAny(of.names, name))
+      : of.names.map((name) => name.replaceAll('*', ''))
+    return names.filter(isHidden).map((service) => ({ role, service }))
+  })
+}
+
 /** What of a need there is on the device, and whether it is collected. */
 function present(need: RoleNeed, facts: Facts): { instance: string; collected: boolean; trouble?: string }[] {
   const { of } = need

@@ -18,6 +18,7 @@ const parameters: readonly Parameter[] = [
     type: 'patterns',
     label: 'Ports left out',
     default: [],
+    adds: true,
     explains: 'What nobody but the machine itself looks at.',
   },
   {

@@ -22,6 +22,7 @@ const parameters: readonly Parameter[] = [
     type: 'patterns',
     label: 'Disks left out',
     default: [],
+    adds: true,
     explains: 'These stay out even when the first list names them.',
   },
   {

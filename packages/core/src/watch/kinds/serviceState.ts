@@ -26,7 +26,9 @@ const parameters: readonly Parameter[] = [
     type: 'patterns',
     label: 'Services left out',
     default: [],
-    explains: 'Updaters that stop themselves, for example. An exclusion holds for services found later too.',
+    adds: true,
+    explains:
+      'Updaters that stop themselves, for example. It holds for services found later, too. Templates, targets and devices each add to it; !name takes one back.',
   },
   {
     name: 'expected',
@@ -166,6 +168,7 @@ export const serviceState: WatchKind = {
   choosing: {
     include: 'names',
     except: 'except',
+    isService: true,
     of: (facts) => (facts.services ?? []).map((service) => ({ name: service.name, title: service.title })),
   },
   parameters,

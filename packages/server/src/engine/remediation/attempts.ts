@@ -63,17 +63,17 @@ export function remediationUnderWay(
 }
 
 export interface Asked {
-  watch: string
-  instance: string
+  /** The post that it is about; null where somebody asks of a service itself. */
+  post: { watch: string; instance: string } | null
   action: ServiceAction
-  from: { remediationId: number } | { alertId: number; personId: number }
+  from: { remediationId: number } | { alertId: number | null; personId: number }
 }
 
 /** Puts the task up for the device, with the record of it. */
 export async function askAgent(
   tx: Db,
   device: { id: DeviceId; clientId: number },
-  { watch, instance, action, from }: Asked,
+  { post, action, from }: Asked,
   now: Millis,
 ): Promise<void> {
   const taskId = await addTask(tx, device.id, { kind: 'service', ...action }, now + answerWithin)
@@ -84,8 +84,8 @@ export async function askAgent(
     [
       device.id,
       device.clientId,
-      watch,
-      instance,
+      post?.watch ?? null,
+      post?.instance ?? null,
       action.verb,
       action.service,
       'personId' in from ? from.personId : null,

@@ -48,7 +48,7 @@ async function turn(tx: Db, due: Due, now: Millis): Promise<void> {
     await askAgent(
       tx,
       { id: due.device_id, clientId: due.client_id },
-      { ...due, action: trying.response.action, from: { remediationId: due.id } },
+      { post: due, action: trying.response.action, from: { remediationId: due.id } },
       now,
     )
     await tx.query('update remediation set next_at = $2 where id = $1', [due.id, time(now + checkAgain)])

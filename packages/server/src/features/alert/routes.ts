@@ -112,7 +112,7 @@ async function respond(pool: Pool, viewer: Viewer, id: number, verb: ServiceActi
     await askAgent(
       tx,
       { id: alert.deviceId, clientId: alert.clientId },
-      { watch: alert.watch, instance: alert.instance, action, from: { alertId: id, personId: viewer.id } },
+      { post: alert, action, from: { alertId: id, personId: viewer.id } },
       Date.now(),
     )
     await addEntry(tx, id, { at: Date.now(), event: 'asked', detail: action, personId: viewer.id })

@@ -74,6 +74,7 @@ const removals: readonly string[] = [
     'role_finding',
     'settle_due',
     'device_past',
+    'device_service',
   ].map((table) => `delete from ${table} where device_id in (${theirDevices})`),
   `delete from enrolment_attempt where key_id in
      (select id from enrolment_key where client_id = $1 or site_id in (${theirSites}))`,

@@ -1,9 +1,10 @@
 import type { BoardCounts, BoardOrder, BoardPage, BoardQuery, BoardState, FacetCount } from '#contract'
-import { hour, severities, silentIntervals, watchKinds, type DeviceId, type Millis } from '#core'
+import { hour, severities, type DeviceId, type Millis } from '#core'
 import { firstRow, type Db } from '../../db'
-import { ProblemError } from '../../http/problems'
 import { ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
+import { cursorText, readCursor } from './cursor'
+import { serviceKinds, silent } from './services'
 
 /** By a number, the smallest first, or by a text; equal ones by name. */
 const orders: Record<BoardOrder, { number: string } | { text: string }> = {
@@ -21,9 +22,6 @@ const orders: Record<BoardOrder, { number: string } | { text: string }> = {
   log: { number: '-coalesce(d.entries, 0)' },
   heard: { number: 'coalesce(extract(epoch from d.heard_at), 0)' },
 }
-
-const silent = `coalesce(now() - d.heard_at >
-          make_interval(secs => (${silentIntervals}::float8 * coalesce(d.reported_interval_ms, d.interval_ms) + 5000) / 1000), false)`
 
 /** Services that fail, of `alert` or `held`, by their instances; counted only where devices are sorted by them. */
 const failing = `count(distinct instance) filter (where rule->>'kind' = any($10))`
@@ -123,32 +121,8 @@ function countsOf(found: HeadRow['counts']): BoardCounts | null {
   return { total, clients, kinds: facet(found.kinds), roles: facet(found.roles), states: facet(states) }
 }
 
-/** @throws ProblemError invalid */
-function readCursor(text: string): Cursor {
-  try {
-    const found = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown
-    if (
-      Array.isArray(found) &&
-      found.length === 4 &&
-      (typeof found[0] === 'number' || found[0] === 'Infinity') &&
-      typeof found[1] === 'string' &&
-      typeof found[2] === 'string' &&
-      Number.isInteger(found[3]) &&
-      Math.abs(found[3] as number) < 2 ** 31
-    )
-      return found as Cursor
-  } catch {
-    // Answered below.
-  }
-  throw new ProblemError('invalid', 'This is no place in the list. Begin again at its top, without “after”.', [
-    { at: 'after', message: 'not from a page before' },
-  ])
-}
-
-const serviceKinds = [...watchKinds.values()].filter((kind) => kind.subject === 'service').map((kind) => kind.name)
-
 export async function boardPage(db: Db, viewer: Viewer, query: BoardQuery, now: Millis): Promise<BoardPage> {
-  const after = query.after === undefined ? null : readCursor(query.after)
+  const after = query.after === undefined ? null : readCursor(query.after, ['number', 'text', 'text', 'id'])
   const head = (await firstRow<HeadRow>(db, statement(query.order, query.reversed, after === null), [
     viewer.clientIds,
     query.client ?? null,
@@ -174,7 +148,7 @@ export async function boardPage(db: Db, viewer: Viewer, query: BoardQuery, now: 
   return {
     // One that was taken out of use between the two looks is left out.
     devices: ids.flatMap((id) => devices.get(id) ?? []),
-    next: last && found.length > shown.length ? Buffer.from(JSON.stringify(last)).toString('base64url') : null,
+    next: last && found.length > shown.length ? cursorText(last) : null,
     counts: countsOf(head.counts),
   }
 }

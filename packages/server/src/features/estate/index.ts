@@ -1,3 +1,5 @@
 export { lifecycleRoutes, retireDevice } from './lifecycle'
-export { estateRoutes, requireDevice, requireDevices } from './routes'
+export { requireDevice, requireDevices } from './requireDevice'
+export { estateRoutes } from './routes'
+export { serviceRoutes } from './serviceRoutes'
 export { allTraits, traitColumns, traitsOf, type TraitsRow } from '../../store/traits'

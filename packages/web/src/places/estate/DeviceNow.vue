@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AlertView, DevicePage, HeldView } from '#contract'
-import { bytesText, countText, hour, percentText } from '#core'
+import { bytesText, countText, hour, percentText, serviceStates } from '#core'
 import { api } from '../../parts/data/api'
 import { asOf } from '../../parts/data/asOf'
 import { alertWords, causeText } from '../../parts/format/alertWords'
@@ -16,17 +16,23 @@ import { age, exactText, fullText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
-import ShortTable from '../../parts/ui/ShortTable.vue'
+import { stateWords } from './services/words'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
 const session = useSession()
 const open = computed(() => props.alerts.filter((alert) => alert.status !== 'closed'))
 const heldNow = computed(() => props.held.filter((record) => !record.endedAt))
-const services = computed(() => {
-  const wrong = new Map(props.device.services.map((service) => [service.name, service]))
-  return [...(props.device.facts.services ?? [])]
-    .sort((a, b) => Number(wrong.has(b.name)) - Number(wrong.has(a.name)) || (a.name < b.name ? -1 : 1))
-    .map((service) => ({ ...service, wrong: wrong.get(service.name) }))
+const services = computed(() => props.device.facts.services ?? [])
+const wrongServices = computed(() => props.device.services)
+const stateOf = (name: string) => {
+  const found = services.value.find((service) => service.name === name)
+  return found ? stateWords[found.state] : 'not told'
+}
+const countsText = computed(() => {
+  const counts = serviceStates
+    .map((state) => [state, services.value.filter((service) => service.state === state).length] as const)
+    .filter(([, count]) => count > 0)
+  return counts.map(([state, count]) => `${count} ${stateWords[state]}`).join(', ')
 })
 const closedDisks = computed(() => (props.device.facts.disks ?? []).filter((disk) => disk.trouble))
 const updates = computed(() => props.device.facts.updates)
@@ -47,11 +53,6 @@ const recent = useResource(
   { topics: ['reports'], deviceId: () => props.device.id },
 )
 const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
-const serviceColumns = [
-  { key: 'name', title: 'Service' },
-  { key: 'start', title: 'Start' },
-  { key: 'state', title: 'State' },
-] as const
 </script>
 
 <template>
@@ -137,11 +138,15 @@ const serviceColumns = [
       <h2>Services <span class="faint count">{{ services.length }}</span> <DoubtText :doubt="doubtOf(device, 'services', device.servicesRead)" /></h2>
       <p v-if="device.facts.system && device.facts.system.serviceManager === null" class="muted">There is no service
         manager here: nothing starts services by itself, so none is expected to run.</p>
-      <ShortTable v-if="services.length" label="Services" :rows="services" :columns="serviceColumns" row-key="name">
-        <template #name="{ row: service }"><span class="mono service">{{ service.name }}</span></template>
-        <template #start="{ row: service }"><span class="muted start">{{ service.start }}</span></template>
-        <template #state="{ row: service }"><span :title="service.state === 'skipped' ? 'Its own condition says that it is not needed here.' : service.title" :class="{ critical: service.wrong && !service.wrong.held, held: service.wrong?.held, muted: !service.wrong }">{{ service.state }}{{ service.wrong?.held ? ', held' : '' }}</span></template>
-      </ShortTable>
+      <p v-for="service in wrongServices" :key="service.name" class="line">
+        <SeverityMark :state="service.held ? 'held' : service.severity" />
+        <span class="mono service">{{ service.name }}</span>
+        <span :class="{ critical: !service.held, held: service.held }">{{ stateOf(service.name) }}{{ service.held ? ', held' : '' }}</span>
+      </p>
+      <template v-if="services.length">
+        <p class="muted">{{ countsText }}<template v-if="!wrongServices.length">; no watch finds one that is not as it should be</template>.</p>
+        <p><RouterLink :to="{ hash: '#services' }">All services <kbd>S</kbd></RouterLink></p>
+      </template>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
     </section>
   </div>
@@ -190,9 +195,6 @@ h2 {
 }
 .service {
   overflow-wrap: anywhere;
-}
-.start {
-  white-space: nowrap;
 }
 .names {
   white-space: pre-wrap;

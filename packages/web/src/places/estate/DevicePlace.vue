@@ -23,6 +23,7 @@ import DeviceLog from './DeviceLog.vue'
 import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
+import DeviceServices from './services/DeviceServices.vue'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
@@ -69,7 +70,7 @@ const soon = computed(() =>
     .sort((a, b) => a.from - b.from)[0],
 )
 const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
-const all = ['Now', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
+const all = ['Now', 'Services', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
 /** What people did is told to those who work here, as of now. */
 const tabs = computed(() => all.filter((name) => name !== 'Changes' || session.mayChange))
 const tabOf = (hash: string) => tabs.value.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
@@ -81,6 +82,7 @@ const tab = computed({
 /** The series that is looked at by itself. */
 const opened = computed(() => (namedInAddress(route.query.open) ? String(route.query.open) : ''))
 const openCount = computed(() => (alerts.data.value ?? []).filter((alert) => alert.status !== 'closed').length)
+const wrongServices = computed(() => (device.value?.services ?? []).length)
 const planning = ref(false)
 const changing = ref(false)
 useKeys('Device', [
@@ -136,7 +138,7 @@ const notCollected = computed(() => {
       <PartTabs
         v-model="tab"
         label="Parts of the device"
-        :tabs="tabs.map((name) => ({ name, title: name, ...(name === 'Alerts' ? { count: openCount } : {}) }))"
+        :tabs="tabs.map((name) => ({ name, title: name, ...(name === 'Alerts' ? { count: openCount } : name === 'Services' && wrongServices ? { count: wrongServices } : {}) }))"
       />
       <DeviceNow
         v-if="tab === 'Now'"
@@ -144,6 +146,7 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
+      <DeviceServices v-else-if="tab === 'Services'" :device="device" />
       <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device="device" />

@@ -6,6 +6,7 @@ import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
 import type { DevicePage, GapView, PolicyListing, RosterWatch } from '#contract'
 import {
+  joinedPatterns,
   targetSentence,
   valueText,
   watchKind,
@@ -27,6 +28,7 @@ import PolicyLink from '../../parts/ui/PolicyLink.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { exactText, shortText } from '../../parts/format/time'
 import ChangeDialog from '../policy/impact/ChangeDialog.vue'
+import InstanceTrial from '../policy/templates/InstanceTrial.vue'
 import { gapWords } from '../rollout/coverage/gapWords'
 import WhatIf from './WhatIf.vue'
 
@@ -52,18 +54,38 @@ const sourceText = (source: Source) =>
 const parameterOf = (watch: RosterWatch, name: string) =>
   watchKind(watch.kind).parameters.find((parameter) => parameter.name === name)!
 const linkText = (watch: RosterWatch, name: string, link: ChainLink) => valueText(parameterOf(watch, name), link.value)
-const hint = (watch: RosterWatch) => (name: string) => `from ${sourceText(watch.chains[name]![0]!.source)}`
-const own = (watch: RosterWatch) => (name: string) => watch.chains[name]?.[0]?.source.from === 'exception'
+/** Those that count: the first, or all that add to it. */
+const heard = (watch: RosterWatch, name: string) => {
+  const links = watch.chains[name] ?? []
+  const adding = links.filter(({ source, dormant }) => source.from !== 'default' && !dormant)
+  return parameterOf(watch, name).adds && adding.length ? adding : links.slice(0, 1)
+}
+const hint = (watch: RosterWatch) => (name: string) =>
+  `from ${heard(watch, name).map(({ source }) => sourceText(source)).join('; and ')}`
+const own = (watch: RosterWatch) => (name: string) => heard(watch, name).some(({ source }) => source.from === 'exception')
 
 const open = ref<{ watch: RosterWatch; name: string; element: HTMLElement } | null>(null)
 const editing = ref(false)
 const value = ref<ParameterValue>(null)
 const reason = ref('')
 const typed = ref(false)
+const adds = computed(() => open.value !== null && parameterOf(open.value.watch, open.value.name).adds === true)
+/** How the things of this device are chosen by the value that is open. */
+const choosing = computed(() => {
+  const found = open.value && watchKind(open.value.watch.kind).choosing
+  return found && [found.include, found.except].includes(open.value!.name) ? found : null
+})
+/** What others say of a list that everybody adds to, and this device with it. */
+const withOthers = computed(() => {
+  if (!open.value || !adds.value) return value.value
+  const { watch, name } = open.value
+  return joinedPatterns([(value.value ?? []) as readonly string[], watch.values[name] as readonly string[]])
+})
 const chain = computed(() => open.value?.watch.chains[open.value.name] ?? [])
 function show(watch: RosterWatch, name: string, element: HTMLElement): void {
   open.value = { watch, name, element }
   editing.value = typed.value = false
+  value.value = parameterOf(watch, name).adds ? [] : (watch.values[name] ?? null)
   reason.value = ''
 }
 // The chain stands beside the page; the focus may be on the value that opened it.
@@ -191,7 +213,7 @@ const told = computed(() => {
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
       <ol>
-        <li v-for="(link, i) in chain" :key="i" :class="{ beaten: i > 0 }"><b>{{ linkText(open.watch, open.name, link) }}</b>
+        <li v-for="(link, i) in chain" :key="i" :class="{ beaten: !heard(open.watch, open.name).includes(link) }"><b>{{ linkText(open.watch, open.name, link) }}</b>
           from {{ sourceText(link.source) }}<span v-if="link.dormant"> (paused)</span> <button
           v-if="link.source.from === 'exception' && session.mayChange"
           class="link"
@@ -199,19 +221,32 @@ const told = computed(() => {
         >remove</button></li>
       </ol>
       <template v-if="session.mayChange">
-        <button v-if="!editing" class="btn" @click="editing = true">Give this device its own value</button>
+        <button v-if="!editing" class="btn" @click="editing = true">{{ adds ? 'Leave out more on this device' : 'Give this device its own value' }}</button>
         <ParameterEditor
           v-else-if="!typed"
           :parameter="parameterOf(open.watch, open.name)"
-          :value="open.watch.values[open.name] ?? null"
+          :value="value"
           @change="(chosen) => { value = chosen; typed = true }"
+          @typing="(chosen) => { value = chosen }"
           @cancel="editing = false"
-        />
+        >
+          <InstanceTrial
+            v-if="choosing"
+            :choosing="choosing"
+            :values="open.watch.values"
+            :typing="{ name: open.name, value: withOthers }"
+            :targets="[]"
+            :device="device"
+            @pick="(name) => { value = adds ? [...((value ?? []) as string[]), name] : value }"
+          />
+        </ParameterEditor>
         <form
           v-else
           @submit.prevent="except({ watch: open.watch.key, values: { [open.name]: value } }, 'This device keeps its own value now.')"
         >
-          <p>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on
+          <p v-if="adds">{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}, beside what others
+            leave out.</p>
+          <p v-else>{{ valueText(parameterOf(open.watch, open.name), value) }} for {{ device.name }}. Everyone else goes on
             following the template.</p>
           <ElInput
             v-model="reason"

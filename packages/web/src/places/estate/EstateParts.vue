@@ -9,6 +9,7 @@ const router = useRouter()
 const tabs = [
   { name: '/estate', title: 'Board' },
   { name: '/estate/series', title: 'By series' },
+  { name: '/estate/services', title: 'Services' },
   { name: '/estate/filling', title: 'Disks that fill' },
 ]
 const part = computed({

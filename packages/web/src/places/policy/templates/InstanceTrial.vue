@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { DevicePage, TargetMatches } from '#contract'
-import { tryChoice, type Choosing, type ParameterValue, type Target, type Values } from '#core'
+import { hiddenNeeds, tryChoice, type Choosing, type ParameterValue, type Target, type Values } from '#core'
 import { useAnswer } from '../../../parts/data/answer'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
@@ -13,12 +13,16 @@ const props = defineProps<{
   values: Values
   typing: { name: string; value: ParameterValue } | null
   targets: readonly Target[]
+  /** To try it on; without, one is chosen among those of the targets. */
+  device?: DevicePage
 }>()
 const emit = defineEmits<{ pick: [name: string] }>()
 const devices = useResource(() =>
-  api.post<TargetMatches>('/targets/matches', {
-    target: props.targets.length ? { on: 'any', of: props.targets } : { on: 'everyone' },
-  }),
+  props.device
+    ? Promise.resolve(null)
+    : api.post<TargetMatches>('/targets/matches', {
+        target: props.targets.length ? { on: 'any', of: props.targets } : { on: 'everyone' },
+      }),
 )
 const deviceId = ref<number | null>(null)
 watch(
@@ -27,24 +31,30 @@ watch(
     deviceId.value ??= sample?.[0]?.deviceId ?? null
   },
 )
-const { answer: device } = useAnswer(deviceId, (id) => (id === null ? null : api.get<DevicePage>(`/devices/${id}`)), {
+const { answer: read } = useAnswer(deviceId, (id) => (id === null ? null : api.get<DevicePage>(`/devices/${id}`)), {
   rest: 0,
 })
-const things = computed(() =>
-  device.value
-    ? tryChoice(
-        props.choosing,
-        props.typing ? { ...props.values, [props.typing.name]: props.typing.value } : props.values,
-        device.value.facts,
-      )
-    : [],
-)
+const device = computed(() => props.device ?? read.value)
+const tried = computed(() => (props.typing ? { ...props.values, [props.typing.name]: props.typing.value } : props.values))
+const things = computed(() => (device.value ? tryChoice(props.choosing, tried.value, device.value.facts) : []))
+/** What roles need and these patterns hide: of this device, or, where any may be meant, of any. */
+const hidden = computed(() => {
+  const { except } = props.choosing
+  if (except === undefined || props.typing?.name !== except || !props.choosing.isService) return []
+  const left = (tried.value[except] as readonly string[] | null) ?? []
+  if (!props.device) return hiddenNeeds(left, null)
+  const { roles, facts } = props.device
+  return hiddenNeeds(left, { roles, services: facts.services ?? [] })
+})
+const hiddenText = computed(() => hidden.value.map(({ service, role }) => `${service}, which the role ${role} needs`).join('; '))
 const inside = computed(() => things.value.filter((instance) => instance.in).length)
 </script>
 
 <template>
   <div class="trial">
-    <p class="faint">Tried on
+    <p v-if="hidden.length" class="warning" role="status">This hides {{ hiddenText }}.</p>
+    <p v-if="props.device" class="faint">On {{ props.device.name }} {{ inside }} of {{ things.length }} are in; a name is put into the field by a click</p>
+    <p v-else class="faint">Tried on
       <ChoiceField v-model="deviceId" label="Device to try it on">
         <option v-for="device in devices.data.value?.sample" :key="device.deviceId" :value="device.deviceId">{{ device.deviceName }}</option>
       </ChoiceField><template v-if="device">: {{ inside }} of {{ things.length }} are in</template></p>

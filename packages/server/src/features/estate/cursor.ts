@@ -1,0 +1,31 @@
+import { ProblemError } from '../../http/problems'
+
+type Part = 'number' | 'text' | 'id'
+type KeyOf<Parts extends readonly Part[]> = {
+  -readonly [I in keyof Parts]: Parts[I] extends 'text' ? string : Parts[I] extends 'id' ? number : number | 'Infinity'
+}
+
+const fits: Record<Part, (value: unknown) => boolean> = {
+  number: (value) => typeof value === 'number' || value === 'Infinity',
+  text: (value) => typeof value === 'string',
+  id: (value) => Number.isInteger(value) && Math.abs(value as number) < 2 ** 31,
+}
+
+/** A place in a sorted list: the key of the last of the part before. */
+export function cursorText(key: readonly (number | string)[]): string {
+  return Buffer.from(JSON.stringify(key)).toString('base64url')
+}
+
+/** @throws ProblemError invalid */
+export function readCursor<const Parts extends readonly Part[]>(text: string, parts: Parts): KeyOf<Parts> {
+  try {
+    const found = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown
+    if (Array.isArray(found) && found.length === parts.length && parts.every((part, i) => fits[part](found[i])))
+      return found as KeyOf<Parts>
+  } catch {
+    // Answered below.
+  }
+  throw new ProblemError('invalid', 'This is no place in the list. Begin again at its top, without “after”.', [
+    { at: 'after', message: 'not from a page before' },
+  ])
+}
