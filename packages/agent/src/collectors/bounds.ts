@@ -1,6 +1,8 @@
 import { eventLimits, factLimits } from '#contract/report'
 import type { Facts, LogEvent } from '#core'
 
+/** The end of the year 9999. */
+const lastTime = 253_402_300_799_999
 const cut = (text: string, most: number) => (text.length > most ? text.slice(0, most) : text)
 const mark = (text: string, most: number) => (text.length > most ? `${text.slice(0, most - 1)}…` : text)
 
@@ -46,6 +48,10 @@ export function boundFacts(facts: Facts): Facts {
       .map((service) => ({
         ...service,
         title: mark(service.title, title),
+        // By clocks that are far off, before 1970, too.
+        ...(service.since === undefined || (service.since >= 0 && service.since <= lastTime)
+          ? {}
+          : { since: undefined }),
         ...(service.account === undefined ? {} : { account: mark(service.account, account) }),
         ...(service.neededBy
           ? { neededBy: service.neededBy.filter((name) => name.length <= serviceName).slice(0, neededBy) }

@@ -68,6 +68,8 @@ export interface ServiceOnDevice {
   account: string | null
   since: Millis | null
   severity: Severity | null
+  /** The open one that is about it there. */
+  alertId: number | null
   held: boolean
 }
 export interface ValueCount {
@@ -160,6 +162,7 @@ export const serviceOnDevicesSchema = answerOf<ServiceOnDevices>({
       account: words.allow(null),
       since: instant.allow(null),
       severity: severity.allow(null),
+      alertId: id.allow(null),
       held: Joi.boolean(),
     }),
   ),

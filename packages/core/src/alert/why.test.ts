@@ -96,6 +96,11 @@ describe('why', () => {
       ['watched', 'outside-hours', 'no-alert'],
     ],
     ['is well', { observed: observed(0.1), level: null }, ['watched', 'well', 'no-alert']],
+    [
+      'is neither, between its level and what clears it',
+      { observed: observed(0.85), level: null },
+      ['watched', 'undecided', 'no-alert'],
+    ],
     ['fails, and not for long', { level: null }, ['watched', 'failing', 'not-long-enough', 'no-alert']],
     [
       'is put right',

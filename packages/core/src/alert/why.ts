@@ -47,6 +47,7 @@ export type WhyCode =
   | 'outside-hours'
   | 'no-such-instance'
   | 'well'
+  | 'undecided'
   | 'failing'
   | 'remembered'
   | 'not-long-enough'
@@ -172,7 +173,7 @@ export function why(past: PostPast): WhyStep[] {
     const text = (typeof seen === 'object' && seen?.failing.length ? seen.evidence() : level.evidence)?.text ?? ''
     add({ code: 'failing', result: 'passed', at: level.began, text, severity: level.level })
     add({ code: 'long-enough', result: 'passed', at: level.since, length: level.since - level.began })
-    if (typeof seen === 'object' && seen && !seen.failing.length)
+    if (typeof seen === 'object' && seen?.well)
       add({ code: 'clearing', result: 'noted', at, text: seen.evidence().text })
   } else if (seen === 'none') {
     add({ code: 'no-such-instance', result: 'stopped', at, text: past.instance })
@@ -183,7 +184,7 @@ export function why(past: PostPast): WhyStep[] {
   } else {
     const severity = mostUrgent(seen.failing)
     if (!severity) {
-      add({ code: 'well', result: 'stopped', at, text: seen.evidence().text })
+      add({ code: seen.well ? 'well' : 'undecided', result: 'stopped', at, text: seen.evidence().text })
       return end()
     }
     const hold = kind.hold(watch.values, severity)

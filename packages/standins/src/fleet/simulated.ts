@@ -258,7 +258,7 @@ export class SimulatedDevice {
     if (loops?.service === service && before < loops.from)
       times.push(Math.ceil(before / loops.everyMinutes) * loops.everyMinutes)
     const past = times.filter((minutes) => minutes >= before && (minutes !== 0 || before < 0))
-    return past.length ? ago(Math.min(...past)) : this.startedAt(at)
+    return Math.round(past.length ? ago(Math.min(...past)) : this.startedAt(at))
   }
 
   #updates(at: Millis): Updates {

@@ -113,6 +113,27 @@ describe('what needs another service', () => {
       'raised database: database has failed; shop stopped with it; needed by reports',
     ])
   })
+  it('says so itself where somebody asks why nothing is told of it', () => {
+    const services = [database({ state: 'failed' }), service('shop', stopped)]
+    const seen = serviceState.observe(
+      watch().values,
+      {
+        at: now,
+        heardAt: now,
+        interval: minute,
+        zone: 'UTC',
+        readings: [],
+        events: [],
+        failed: [],
+        facts: { services },
+      },
+      () => undefined,
+    )
+    expect(seen.map(({ failing, well, evidence }) => [failing, well, evidence().text])).toEqual([
+      [['critical'], false, 'database has failed; shop stopped with it; needed by reports'],
+      [[], false, 'shop is stopped; it needs database, and is told with it'],
+    ])
+  })
   it('is told by itself when it has failed by itself, and when what it needs is well again and it is not', () => {
     const failed = [database({ state: 'failed' }), service('shop', { state: 'failed' })]
     expect(said(looks(always(failed)))).toEqual([

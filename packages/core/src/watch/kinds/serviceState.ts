@@ -228,18 +228,25 @@ export const serviceState: WatchKind = {
       const seen = starts.get(name)
       const isLooping = seen !== undefined && seen.reduce((sum, [, count]) => sum + count, 0) >= most!
       // It stopped with what it needs, which is told of: that is one cause, and one alert.
-      const isFailing = isLooping || (well === false && !(service.state === 'stopped' && isCarried(name)))
+      const isCarriedHere = well === false && service.state === 'stopped' && isCarried(name)
+      const isFailing = isLooping || (well === false && !isCarriedHere)
       return {
         instance: name,
         failing: isFailing ? [severity] : [],
         well: well === true && !isLooping,
-        evidence: () => ({ text: textOf(service, well === false, seen, needed(name)), subject: name }),
+        evidence: () => ({ text: textOf(service, well === false, seen, needed(name), isCarriedHere), subject: name }),
         ...(isLooping ? { since: seen[0]![0], lasted: true } : {}),
         ...(seen ? { memo: seen } : {}),
       }
     })
 
-    function textOf(service: Service, isWrong: boolean, seen: StartsSeen | undefined, itNeeds: string[]): string {
+    function textOf(
+      service: Service,
+      isWrong: boolean,
+      seen: StartsSeen | undefined,
+      itNeeds: string[],
+      isCarriedHere: boolean,
+    ): string {
       const { name, state, brokenTrigger, neededBy = [] } = service
       const count = seen?.reduce((sum, [, each]) => sum + each, 0) ?? 0
       const often =
@@ -251,7 +258,7 @@ export const serviceState: WatchKind = {
       if (!isWrong) return parts.join('; ')
       if (brokenTrigger) parts.push(`${brokenTrigger}, which starts it, has failed`)
       const missing = itNeeds.filter((other) => services.some((known) => known.name === other && isDown(known)))
-      if (missing.length) parts.push(`it needs ${namesText(missing)}`)
+      if (missing.length) parts.push(`it needs ${namesText(missing)}${isCarriedHere ? ', and is told with it' : ''}`)
       const stopped = neededBy.filter(wrong)
       const others = neededBy.filter((other) => !stopped.includes(other))
       if (stopped.length) parts.push(`${namesText(stopped)} stopped with it`)

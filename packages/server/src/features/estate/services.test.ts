@@ -143,6 +143,7 @@ describe('one service on all its devices', () => {
       account: 'root',
       since: 1_790_000_003_000,
       severity: 'critical',
+      alertId: expect.any(Number),
       held: false,
     } satisfies Record<keyof ServiceOnDevice, unknown>)
     expect(page.rows.slice(1, 3).map(({ deviceName }) => deviceName)).toEqual(['host-00', 'host-01'])

@@ -24,11 +24,11 @@ export const silent = `coalesce(now() - d.heard_at >
 /** Services that are not as they should be, and how urgent that is: an alert is open, or held back. */
 const failing = `
   failing as materialized (
-    select device_id, instance as name, max(worst) as worst, bool_or(held) as held from (
-      select device_id, instance, array_position($5::text[], severity) as worst, false as held
+    select device_id, instance as name, max(worst) as worst, bool_or(held) as held, max(alert) as alert from (
+      select device_id, instance, array_position($5::text[], severity) as worst, false as held, id as alert
       from alert where status <> 'closed' and rule->>'kind' = any($4)
       union all
-      select device_id, instance, null, true from held where ended_at is null and rule->>'kind' = any($4)
+      select device_id, instance, null, true, null from held where ended_at is null and rule->>'kind' = any($4)
     ) f group by 1, 2
   )`
 const theirs = `d.retired_at is null and ${ofClients('d.client_id', 1)}
@@ -103,7 +103,7 @@ export async function servicesPage(db: Db, viewer: Viewer, query: ServicesQuery)
 const onDevices = `
   with ${failing}, found as materialized (
     select d.id, d.name as device, lower(d.name) as sorted, c.name as client, t.name as site, ${silent} as silent,
-      s.title, s.start, s.state, coalesce(s.account, '') as account, s.since, f.worst, coalesce(f.held, false) as held,
+      s.title, s.start, s.state, coalesce(s.account, '') as account, s.since, f.worst, f.alert, coalesce(f.held, false) as held,
       case when f.worst is not null then -f.worst when f.held then 0 when s.state = 'failed' then 1 else 2 end as rank,
       ($6::text is null or s.start = $6) and ($7::text is null or s.state = $7)
         and ($8::text is null or coalesce(s.account, '') = $8) as narrowed
@@ -121,7 +121,7 @@ const onDevices = `
       select account, count(*) as n from found group by 1 order by 2 desc limit 50) g) as accounts,
     (select jsonb_agg(jsonb_build_object('deviceId', id, 'deviceName', device, 'clientName', client, 'siteName', site,
         'silent', silent, 'start', start, 'state', state, 'account', nullif(account, ''),
-        'since', round(extract(epoch from since) * 1000), 'severity', ($5::text[])[worst], 'held', held,
+        'since', round(extract(epoch from since) * 1000), 'severity', ($5::text[])[worst], 'alertId', alert, 'held', held,
         'rank', rank, 'sorted', sorted) order by rank, sorted, id)
      from (select * from found where narrowed
        and ($10::float8 is null or (rank, sorted, id) > ($10, $11::text, $12::int))

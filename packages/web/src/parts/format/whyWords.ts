@@ -27,6 +27,8 @@ export function whyText(step: WhyStep): string {
       return `it is looked at only ${text}`
     case 'no-such-instance':
       return `its newest report knows of no ${text || 'such thing'}, or it is left out by name`
+    case 'undecided':
+      return `it was neither well nor a fault of its own: ${text}`
     case 'well':
       return `it was well: ${text || 'nothing failed'}`
     case 'failing':

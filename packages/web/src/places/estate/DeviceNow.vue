@@ -28,6 +28,9 @@ const stateOf = (name: string) => {
   const found = services.value.find((service) => service.name === name)
   return found ? stateWords[found.state] : 'not told'
 }
+const wrongText = computed(
+  () => new Map([...heldNow.value, ...open.value].map((entry) => [entry.instance, alertWords(entry).rest])),
+)
 const countsText = computed(() => {
   const counts = serviceStates
     .map((state) => [state, services.value.filter((service) => service.state === state).length] as const)
@@ -141,7 +144,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
       <p v-for="service in wrongServices" :key="service.name" class="line">
         <SeverityMark :state="service.held ? 'held' : service.severity" />
         <span class="mono service">{{ service.name }}</span>
-        <span :class="{ critical: !service.held, held: service.held }">{{ stateOf(service.name) }}{{ service.held ? ', held' : '' }}</span>
+        <span :class="{ critical: !service.held, held: service.held }">{{ wrongText.get(service.name) ?? stateOf(service.name) }}{{ service.held ? ', held' : '' }}</span>
       </p>
       <template v-if="services.length">
         <p class="muted">{{ countsText }}<template v-if="!wrongServices.length">; no watch finds one that is not as it should be</template>.</p>

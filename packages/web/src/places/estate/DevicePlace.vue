@@ -146,7 +146,12 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
-      <DeviceServices v-else-if="tab === 'Services'" :device="device" />
+      <DeviceServices
+        v-else-if="tab === 'Services'"
+        :device="device"
+        :alerts="alerts.data.value ?? []"
+        :held="held.data.value ?? []"
+      />
       <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
       <DeviceLog v-else-if="tab === 'Log'" :device="device" />

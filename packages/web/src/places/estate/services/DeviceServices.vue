@@ -2,13 +2,13 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { DevicePage, PolicyListing, RosterWatch, ServiceActionView, TemplatePage } from '#contract'
+import type { AlertView, DevicePage, HeldView, PolicyListing, RosterWatch, ServiceActionView, TemplatePage } from '#contract'
 import { answerWithin, countText, serviceWatching, type PolicyStep, type Service } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
-import { asOf } from '../../../parts/data/asOf'
 import { doubtOf } from '../../../parts/data/known'
 import { useResource } from '../../../parts/data/resource'
+import { alertWords } from '../../../parts/format/alertWords'
 import { useSession } from '../../../parts/data/session'
 import AgeText from '../../../parts/ui/AgeText.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -25,14 +25,13 @@ import { takeBack, templateOf, watchByName } from './steps'
 import { startWords, stateWords, watchingWords } from './words'
 
 /** All services of a device: how each is, since when, what looks at it, and what can be done about it. */
-const props = defineProps<{ device: DevicePage }>()
+const props = defineProps<{ device: DevicePage; alerts: readonly AlertView[]; held: readonly HeldView[] }>()
 const session = useSession()
 const only = { deviceId: () => props.device.id }
 const roster = useResource(() => api.get<RosterWatch[]>(`/devices/${props.device.id}/roster`), {
   topics: ['policy', 'estate'],
   ...only,
 })
-const mayAct = computed(() => session.mayChange && asOf.value === null)
 const actions = useResource(
   () => (session.mayChange ? api.get<ServiceActionView[]>(`/devices/${props.device.id}/service-actions`) : Promise.resolve([])),
   { topics: ['alerts'], ...only },
@@ -56,6 +55,11 @@ const rows = computed((): Row[] => {
     watching: serviceWatching(service, roster.data.value ?? []),
   }))
 })
+/** What is wrong with a service, in the words of the alert, or of what is held back. */
+const wrongText = computed(() => {
+  const told = [...props.held.filter(({ endedAt }) => !endedAt), ...props.alerts.filter(({ status }) => status !== 'closed')]
+  return new Map(told.map((entry) => [entry.instance, alertWords(entry).rest]))
+})
 const groups: Record<string, { text: string; is: (row: Row) => boolean }> = {
   all: { text: 'all', is: () => true },
   wrong: { text: 'not as they should be', is: ({ wrong }) => wrong !== undefined },
@@ -70,7 +74,7 @@ const shown = computed(() => {
   const wanted = words.value.trim().toLowerCase()
   return rows.value
     .filter((row) => (groups[group.value] ?? groups.all!).is(row) && `${row.name} ${row.title}`.toLowerCase().includes(wanted))
-    .sort((a, b) => rank(a) - rank(b) || (a.name < b.name ? -1 : 1))
+    .sort((a, b) => rank(a) - rank(b) || a.name.localeCompare(b.name, 'en', { numeric: true }))
 })
 function rank({ wrong, state }: Row): number {
   if (wrong) return wrong.held ? 1 : 0
@@ -83,7 +87,7 @@ const columns = [
   { key: 'start', title: 'Start', sortBy: ({ start }: Row) => start },
   { key: 'account', title: 'Account', sortBy: ({ account }: Row) => account ?? '' },
   { key: 'watching', title: 'Watched', sortBy: ({ watching }: Row) => watching?.how ?? '' },
-  { key: 'do', hint: 'What can be done' },
+  { key: 'do', hint: 'What can be done', align: 'right' },
 ] as const
 
 const leaving = ref<{ watch: RosterWatch; name: string } | null>(null)
@@ -149,14 +153,15 @@ const emptyText = computed(() => {
   <StateNotice :error="null" :loading="false" :empty="emptyText" />
   <ShortTable v-if="shown.length" label="Services" :rows="shown" :columns="columns" row-key="name" sort-name="by">
     <template #name="{ row }"><span class="mono name">{{ row.name }}</span> <span v-if="row.title && row.title !== row.name" class="muted">{{ row.title }}</span>
-      <span v-if="row.neededBy?.length" class="faint block">needed by {{ row.neededBy.join(', ') }}</span>
+      <span v-if="row.wrong" class="block" :class="row.wrong.held ? 'held' : 'critical'">{{ wrongText.get(row.name) }}</span>
+      <span v-else-if="row.neededBy?.length" class="faint block">needed by {{ row.neededBy.join(', ') }}</span>
       <ActionLine v-if="lastAsked.has(row.name)" :action="lastAsked.get(row.name)!" :within="answerWithin" /></template>
     <template #state="{ row }"><span v-if="row.state" class="state" :class="{ critical: row.wrong && !row.wrong.held, held: row.wrong?.held, muted: !row.wrong && row.state !== 'failed' }" :title="row.brokenTrigger ? `${row.brokenTrigger}, which starts it, has failed` : ''"><SeverityMark v-if="row.wrong" :state="row.wrong.held ? 'held' : row.wrong.severity" /> {{ stateWords[row.state as Service['state']] }}{{ row.wrong?.held ? ', held' : '' }}</span></template>
     <template #since="{ row }"><AgeText v-if="row.since" :at="row.since" :zone="device.zone" /></template>
     <template #start="{ row }"><span class="muted">{{ row.start ? startWords[row.start as Service['start']] : '' }}</span></template>
     <template #account="{ row }"><span class="muted mono">{{ row.account ?? '' }}</span></template>
     <template #watching="{ row }"><RouterLink v-if="row.watching" class="quiet" :to="{ path: `/estate/${device.id}/why`, query: { watch: row.watching.watch.key, instance: row.name } }" :title="row.watching.watch.name">{{ watchingWords[row.watching.how as keyof typeof watchingWords] }}</RouterLink><span v-else class="faint">by none</span></template>
-    <template #do="{ row }"><ServiceMenu v-if="mayAct && row.name" :device-id="device.id" :device-name="device.name" :service="row" :can-act="canAct" :more="offers(row)" @asked="actions.refresh()" @pick="(code) => offered(code, row)" /></template>
+    <template #do="{ row }"><ServiceMenu v-if="session.mayChange && row.name" :device-id="device.id" :device-name="device.name" :service="row" :can-act="canAct" :more="offers(row)" @asked="actions.refresh()" @pick="(code) => offered(code, row)" /></template>
   </ShortTable>
   <LeaveOutDialog v-if="leaving" :device="device" :watch="leaving.watch" :name="leaving.name" @close="closed" />
   <ChangeDialog v-if="changing" v-bind="changing" @close="closed" />

@@ -41,7 +41,7 @@ async function chosen(code: string): Promise<void> {
 
 <template>
   <ElDropdown trigger="click" @command="chosen">
-    <button class="link" :aria-label="`Do something about ${service.name} on ${deviceName}`">do…</button>
+    <button class="link" :aria-label="`Actions for ${service.name} on ${deviceName}`">Actions</button>
     <template #dropdown>
       <ElDropdownMenu>
         <template v-if="canAct">

@@ -39,12 +39,12 @@ const { data, error, refresh, more } = useParts<ServicesPage>(
   { sources: [clientId, order, wrong, asked], topics: ['alerts'] },
 )
 const columns = [
-  { key: 'name', title: 'Service', grow: 2 },
-  { key: 'devices', title: 'devices', align: 'right' },
-  { key: 'wrong', title: 'not as it should be', align: 'right' },
-  { key: 'running', title: 'running', align: 'right' },
-  { key: 'stopped', title: 'stopped', align: 'right' },
-  { key: 'failed', title: 'failed', align: 'right' },
+  { key: 'name', title: 'Service' },
+  { key: 'wrong', title: 'not as it should be', align: 'right', width: 170 },
+  { key: 'devices', title: 'devices', align: 'right', width: 110 },
+  { key: 'running', title: 'running', align: 'right', width: 110 },
+  { key: 'stopped', title: 'stopped', align: 'right', width: 110 },
+  { key: 'failed', title: 'failed', align: 'right', width: 110 },
 ] as const
 const linkTo = (service: string) => ({ path: '/estate/services', query: { ...route.query, service } })
 const emptyText = computed(() => {
@@ -78,6 +78,7 @@ const emptyText = computed(() => {
       <ShortTable v-if="data?.services.length" label="Services by name" :rows="data.services" :columns="columns" row-key="name">
         <template #name="{ row }"><RouterLink v-if="row.name" class="mono" :to="linkTo(row.name)">{{ row.name }}</RouterLink> <span v-if="row.title !== row.name" class="muted">{{ row.title }}</span></template>
         <template #wrong="{ row }"><span v-if="row.wrong" class="critical">{{ row.wrong }}</span><span v-if="row.held" class="held"> {{ row.held }} held</span></template>
+        <template #devices="{ row }">{{ row.devices }}</template>
         <template #running="{ row }">{{ row.running || '' }}</template>
         <template #stopped="{ row }"><span class="muted">{{ row.stopped || '' }}</span></template>
         <template #failed="{ row }">{{ row.failed || '' }}</template>

@@ -32,3 +32,26 @@ it('what is typed is tried on a device that gets the template, and a name is pic
   await page.setProps({ typing: { name: 'channel', value: '' } })
   expect(page.text()).toContain('2 of 2 are in')
 })
+
+it('warns when what is typed hides what a role needs: of a device by what it has, else of any', async () => {
+  answerWith({ 'POST /targets/matches': { count: 0, sample: [] } })
+  const choosing = watchKind('service-state').choosing!
+  const values = { names: ['*'], except: [] }
+  const device = {
+    name: 'tm-gate-1',
+    roles: ['web'],
+    facts: {
+      services: [
+        { name: 'nginx', title: '' },
+        { name: 'mysql', title: '' },
+      ],
+    },
+  }
+  const typing = (value: string[]) => ({ typing: { name: 'except', value } })
+  const { page } = await show(InstanceTrial, { choosing, values, targets: [], device, ...typing(['*n*']) })
+  expect(page.get('[role=status]').text()).toBe('This hides nginx, which the role web needs.')
+  await page.setProps(typing(['mysql']))
+  expect(page.find('[role=status]').exists()).toBe(false)
+  const { page: anywhere } = await show(InstanceTrial, { choosing, values, targets: [], ...typing(['mysql']) })
+  expect(anywhere.get('[role=status]').text()).toBe('This hides mysql, which the role database needs.')
+})
