@@ -57,6 +57,8 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/estate/series',
     '/estate/series?as=pictures',
     '/estate/filling',
+    '/estate/services',
+    '/estate/services?service=nginx',
     ...['chart', 'when', 'changed', 'values'].map(
       (view) => `/estate/${device.id}?open=cpu.busy|&view=${view}#readings`,
     ),

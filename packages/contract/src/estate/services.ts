@@ -80,7 +80,7 @@ export interface ServiceOnDevices {
   title: string
   /** Of those that match. */
   total: number
-  /** Devices that have it, by each thing in which they differ, the most frequent first; of all, whatever was narrowed. */
+  /** Devices that have it, by each thing in which they differ, the most frequent first; whatever was narrowed. */
   starts: ValueCount[]
   states: ValueCount[]
   accounts: ValueCount[]

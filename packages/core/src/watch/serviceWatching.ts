@@ -5,8 +5,8 @@ import type { WatchInForce } from './inForce'
 import { read } from './kind'
 
 /**
- * How a watch looks at one service: by its name; because it should be running; only for whether it fails, because it may
- * rest; or not at all, because a pattern leaves it out.
+ * How a watch looks at one service: by its name; because it should be running; only for whether it fails, because it
+ * may rest; or not at all, because a pattern leaves it out.
  */
 export type ServiceWatching = 'should run' | 'should not run' | 'only failing' | 'left out'
 

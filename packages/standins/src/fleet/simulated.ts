@@ -161,7 +161,9 @@ export class SimulatedDevice {
         ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
       )
     const { loops } = story ?? {}
-    if (loops && before < loops.from && Math.round(before) % loops.everyMinutes === 0)
+    const turn = (time: Millis) => Math.floor(time / ((loops?.everyMinutes ?? 1) * minute))
+    // Once a round, however often it reports.
+    if (loops && before < loops.from && turn(at) !== turn(at - (before >= 0 ? minute : 15_000)))
       out.push(['service.starts', loops.service, 1])
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&

@@ -200,7 +200,7 @@ describe('a service that is started again and again', () => {
   })
   it('says both when it is down just now', () => {
     const down = { services: [service('web', { state: 'failed' })], starts: { web: 3 } }
-    expect(said(looks([down, down, down]))).toEqual(['raised web: web has failed; was started 6 times in 60 s'])
+    expect(said(looks([down, down, down]))).toEqual(['raised web: web has failed; was started 6 times in 1 min'])
   })
 })
 

@@ -1,5 +1,5 @@
 import type { Service } from '../../estate'
-import { chosen, durationText } from '../../text'
+import { ageText, chosen } from '../../text'
 import { hour, minute, type Millis } from '../../units'
 import { read, type Observation, type Observed, type WatchKind } from '../kind'
 import type { Parameter } from '../parameter'
@@ -251,7 +251,7 @@ export const serviceState: WatchKind = {
       const count = seen?.reduce((sum, [, each]) => sum + each, 0) ?? 0
       const often =
         most !== null && count >= most
-          ? `was started ${count} times in ${durationText(Math.max(minute, at - seen![0]![0]))}`
+          ? `was started ${count} times in ${ageText(Math.max(minute, at - seen![0]![0]))}`
           : null
       const parts = [`${name} ${!isWrong && often ? often : stateWords[state]}`]
       if (isWrong && often) parts.push(often)

@@ -88,6 +88,11 @@ function show(watch: RosterWatch, name: string, element: HTMLElement): void {
   value.value = parameterOf(watch, name).adds ? [] : (watch.values[name] ?? null)
   reason.value = ''
 }
+/** What it opens needs room below the value. */
+function edit(): void {
+  editing.value = true
+  open.value?.element.scrollIntoView({ block: 'start' })
+}
 // The chain stands beside the page; the focus may be on the value that opened it.
 useKeys('Roster', [
   {
@@ -221,7 +226,7 @@ const told = computed(() => {
         >remove</button></li>
       </ol>
       <template v-if="session.mayChange">
-        <button v-if="!editing" class="btn" @click="editing = true">{{ adds ? 'Leave out more on this device' : 'Give this device its own value' }}</button>
+        <button v-if="!editing" class="btn" @click="edit">{{ adds ? 'Leave out more on this device' : 'Give this device its own value' }}</button>
         <ParameterEditor
           v-else-if="!typed"
           :parameter="parameterOf(open.watch, open.name)"
@@ -270,6 +275,9 @@ const told = computed(() => {
 </template>
 
 <style scoped>
+:deep([data-parameter]) {
+  scroll-margin-top: 150px;
+}
 .intro {
   padding: 8px 0;
 }

@@ -92,12 +92,12 @@ const columns = [
 
 const leaving = ref<{ watch: RosterWatch; name: string } | null>(null)
 const changing = ref<{ title: string; steps: PolicyStep[]; verb: string; said: string } | null>(null)
-/** What policy offers for a row: to leave it out where a watch of all looks at it, else to watch it. */
+/** What policy offers for a row: to leave it out where a watch looks at it, to watch it by its name where none does so. */
 function offers({ watching }: Row): [code: string, text: string][] {
   if (watching?.how === 'left out') return [['back', 'Watch it again on this device…']]
   const isNamed = watching?.watch.values.which === 'named'
   return [
-    ...(watching && !isNamed ? [['leave', 'Leave it out…'] as [string, string]] : []),
+    ...(watching ? [['leave', 'Leave it out…'] as [string, string]] : []),
     ...(session.isLead && !isNamed ? [['watch', 'Watch it by its name…'] as [string, string]] : []),
   ]
 }
