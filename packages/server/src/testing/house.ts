@@ -5,7 +5,8 @@ import Joi from 'joi'
 import pg from 'pg'
 import { inject } from 'vitest'
 import type { AccessLevel, Enrolment, NewEnrolmentKey, Problem, Report, ReportReceipt } from '#contract'
-import { fromLibrary, libraryTemplates, minute, type DeviceKind } from '#core'
+import type { ServiceProgress, Task } from '#contract/report'
+import { fromLibrary, libraryTemplates, minute, type DeviceKind, type TemplateBody } from '#core'
 import { buildApp, type AppOptions } from '../app'
 import { openPool, type Pool } from '../db'
 import type { Sending } from '../engine'
@@ -87,6 +88,33 @@ export class Agent {
       ),
       { 'content-encoding': 'gzip' },
     )
+  }
+  /** Reports until it is handed its task, which the server looks for every two seconds. */
+  async handed(): Promise<Task> {
+    for (const end = Date.now() + 10_000; Date.now() < end;) {
+      const { tasks } = (await this.send([this.report(0, { at: Date.now() })])).body
+      if (tasks?.[0]) return JSON.parse(tasks[0].text) as Task
+      await new Promise((resolve) => setTimeout(resolve, 200))
+    }
+    throw new Error('no task came')
+  }
+  /** Tells how a task about a service went: by itself that it was stopped and runs. Gives the status of the answer. */
+  async did(task: Task, progress: Partial<ServiceProgress> = {}): Promise<number> {
+    const service: ServiceProgress = {
+      state: 'done',
+      before: 'stopped',
+      after: 'running',
+      reason: '',
+      hopeless: false,
+      ...progress,
+    }
+    const { statusCode } = await this.app.inject({
+      method: 'POST',
+      url: `/api/agent/tasks/${task.id}`,
+      payload: { service },
+      headers: { authorization: `Bearer ${this.key}` },
+    })
+    return statusCode
   }
   async raw(payload: Buffer | string, headers: Record<string, string> = {}): Promise<Answer<ReportReceipt>> {
     const response = await this.app.inject({
@@ -244,8 +272,12 @@ export async function openHouse(
 }
 
 /** Assigns a starter template to every device; gives its id. */
-export async function assignFromLibrary(house: House, name: string): Promise<number> {
-  const template = fromLibrary(libraryTemplates.find((template) => template.name === name)!)
+export function assignFromLibrary(house: House, name: string): Promise<number> {
+  return assignToAll(house, fromLibrary(libraryTemplates.find((template) => template.name === name)!))
+}
+
+/** Makes a template and assigns it to every device; gives its id. */
+export async function assignToAll(house: House, template: TemplateBody): Promise<number> {
   const { id } = (await house.lead<{ id: number }>('POST', '/api/templates', template)).body
   await house.lead('POST', '/api/assignments', {
     templateId: id,

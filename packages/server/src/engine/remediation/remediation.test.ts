@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { AlertEntry, AlertView, RemediationView, Rounds, ServiceProgress, SignedText, Task } from '#contract'
+import type { AlertEntry, AlertView, RemediationView, Rounds } from '#contract'
 import { minute, second, type Service, type ServiceAction, type System } from '#core'
-import { openHouse, type Agent, type House } from '../../testing/house'
+import { assignToAll, openHouse, type Agent, type House } from '../../testing/house'
 import { advanceRemediations } from './remediation'
 
 let house: House
@@ -24,22 +24,7 @@ beforeAll(async () => {
       'tries.wait': minute,
     },
   }
-  const { id } = (
-    await house.lead<{ id: number }>('POST', '/api/templates', {
-      name: 'Web',
-      description: '',
-      includes: [],
-      watches: [watch],
-    })
-  ).body
-  await house.lead('POST', '/api/assignments', {
-    templateId: id,
-    target: { on: 'everyone' },
-    rank: 100,
-    values: {},
-    dormant: false,
-    reason: '',
-  })
+  await assignToAll(house, { name: 'Web', description: '', includes: [], watches: [watch] })
 })
 afterAll(() => house.close())
 
@@ -61,34 +46,6 @@ const remediationsOf = async (agent: Agent) =>
   (await house.lead<RemediationView[]>('GET', `/api/devices/${agent.id}/remediations`)).body
 const later = (more: number) => advanceRemediations(house.pool, Date.now() + more)
 
-/** Reports until the agent is handed its task, which the server looks for every two seconds. */
-async function handed(agent: Agent): Promise<Task> {
-  for (const end = Date.now() + 10_000; Date.now() < end;) {
-    const [task] =
-      ((await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedText[] | undefined) ?? []
-    if (task) return JSON.parse(task.text) as Task
-    await new Promise((resolve) => setTimeout(resolve, 200))
-  }
-  throw new Error('no task came')
-}
-async function reportsProgress(agent: Agent, task: Task, progress: Partial<ServiceProgress>): Promise<number> {
-  const service: ServiceProgress = {
-    state: 'done',
-    before: 'stopped',
-    after: 'running',
-    reason: '',
-    hopeless: false,
-    ...progress,
-  }
-  return (
-    await house.app.inject({
-      method: 'POST',
-      url: `/api/agent/tasks/${task.id}`,
-      payload: { service },
-      headers: { authorization: `Bearer ${agent.key}` },
-    })
-  ).statusCode
-}
 /** A device whose web service has just been stopped for its hold time. */
 async function stopped(remediates = true): Promise<Agent> {
   const agent = await house.enrol(house.sites[0], `tm-mend-${++count}`)
@@ -105,7 +62,7 @@ describe('a stopped service that its agent may start', () => {
     const agent = await stopped()
     expect(await alertsOf(agent)).toEqual([])
     await later(0)
-    const task = await handed(agent)
+    const task = await agent.handed()
     expect(task.command).toEqual({ kind: 'service', verb: 'start', service: 'nginx' })
     expect((await house.lead<Rounds>('GET', '/api/rounds')).body.remediation.rows).toMatchObject([
       { deviceId: agent.id, instance: 'nginx', attempts: [{ verb: 'start', state: 'asked' }] },
@@ -115,8 +72,8 @@ describe('a stopped service that its agent may start', () => {
       total: 0,
       next: null,
     })
-    expect(await reportsProgress(agent, task, {})).toBe(200)
-    expect(await reportsProgress(agent, task, {})).toBe(404)
+    expect(await agent.did(task)).toBe(200)
+    expect(await agent.did(task)).toBe(404)
     await agent.send([agent.report(0, { at: Date.now(), ...nginx('running') })])
     expect(await alertsOf(agent)).toEqual([])
     expect(await remediationsOf(agent)).toMatchObject([
@@ -142,7 +99,7 @@ describe('a stopped service that its agent may start', () => {
     for (const turn of [0, 1]) {
       await later(turn * 2 * minute)
       expect(
-        await reportsProgress(agent, await handed(agent), {
+        await agent.did(await agent.handed(), {
           state: 'failed',
           after: 'stopped',
           reason: 'port 80 is taken',
@@ -171,7 +128,7 @@ describe('a stopped service that its agent may start', () => {
   it('raises at once when the agent says that trying is of no use', async () => {
     const agent = await stopped()
     await later(0)
-    await reportsProgress(agent, await handed(agent), {
+    await agent.did(await agent.handed(), {
       state: 'failed',
       after: 'stopped',
       reason: 'the agent has no right to',
@@ -217,7 +174,7 @@ describe('by hand, from an alert', () => {
       { verb: 'restart', service: 'nginx' },
     ])
     expect((await respond()).body.code).toBe('asked-already')
-    await reportsProgress(agent, await handed(agent), {})
+    await agent.did(await agent.handed(), {})
     const { entries } = (await house.lead<{ entries: AlertEntry[] }>('GET', `/api/alerts/${alert!.id}`)).body
     expect(entries.slice(1).map((entry) => [entry.event, entry.by, entry.text, entry.detail])).toEqual([
       ['asked', 'Tech', '', { verb: 'start', service: 'nginx' }],

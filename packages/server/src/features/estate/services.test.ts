@@ -1,8 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { ServiceActionView, ServiceOnDevice, ServiceOnDevices, ServicesPage } from '#contract'
-import type { ServiceProgress, SignedText, Task } from '#contract/report'
 import { minute, second, type Facts, type Service } from '#core'
-import { openHouse, type Agent, type House } from '../../testing/house'
+import { assignToAll, openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
 const devices: Agent[] = []
@@ -30,31 +29,9 @@ const facts = (services: Service[], remediates = true): Facts => ({
 
 beforeAll(async () => {
   house = await openHouse()
-  const { id } = (
-    await house.lead<{ id: number }>('POST', '/api/templates', {
-      name: 'Services',
-      description: '',
-      includes: [],
-      watches: [
-        {
-          key: 'services',
-          kind: 'service-state',
-          name: 'Services',
-          why: '',
-          osFamilies: [],
-          values: { hold: 0, 'clear.hold': 0 },
-        },
-      ],
-    })
-  ).body
-  await house.lead('POST', '/api/assignments', {
-    templateId: id,
-    target: { on: 'everyone' },
-    rank: 100,
-    values: {},
-    dormant: false,
-    reason: '',
-  })
+  const values = { hold: 0, 'clear.hold': 0 }
+  const watch = { key: 'services', kind: 'service-state', name: 'Services', why: '', osFamilies: [], values }
+  await assignToAll(house, { name: 'Services', description: '', includes: [], watches: [watch] })
   for (let i = 0; i < 12; i++) {
     const agent = await house.enrol(house.sites[i % 2]!, `host-${String(i).padStart(2, '0')}`)
     devices.push(agent)
@@ -204,15 +181,6 @@ describe('from the list of a device', () => {
     (await house.technician<ServiceActionView[]>('GET', `/api/devices/${agent.id}/service-actions`)).body
   const ask = (agent: Agent, verb: string, name = 'cron', caller = house.technician) =>
     caller<ServiceActionView[]>('POST', `/api/devices/${agent.id}/service-actions`, { verb, service: name })
-  async function handed(agent: Agent): Promise<Task> {
-    for (const end = Date.now() + 10_000; Date.now() < end;) {
-      const [task] =
-        ((await agent.send([agent.report(0, { at: Date.now() })])).body.tasks as SignedText[] | undefined) ?? []
-      if (task) return JSON.parse(task.text) as Task
-      await new Promise((resolve) => setTimeout(resolve, 200))
-    }
-    throw new Error('no task came')
-  }
   it('a technician has a service restarted; who asked and how it went stands there and in the trail', async () => {
     const agent = devices[0]!
     expect((await ask(agent, 'restart', 'cron', house.contact)).status).toBe(403)
@@ -222,21 +190,9 @@ describe('from the list of a device', () => {
     expect((await ask(agent, 'stop')).body).toMatchObject({ code: 'asked-already' })
     // Another service of the same device has its own turn.
     expect((await ask(agent, 'stop', 'web')).status).toBe(200)
-    const task = await handed(agent)
+    const task = await agent.handed()
     expect(task.command).toEqual({ kind: 'service', verb: 'restart', service: 'cron' })
-    const progress: ServiceProgress = {
-      state: 'done',
-      before: 'running',
-      after: 'running',
-      reason: '',
-      hopeless: false,
-    }
-    await house.app.inject({
-      method: 'POST',
-      url: `/api/agent/tasks/${task.id}`,
-      payload: { service: progress },
-      headers: { authorization: `Bearer ${agent.key}` },
-    })
+    await agent.did(task, { before: 'running' })
     expect((await actions(agent)).find(({ service: name }) => name === 'cron')).toMatchObject({
       state: 'done',
       text: 'still running',
