@@ -41,24 +41,29 @@ const orders: Record<ServicesQuery['order'], [first: string, second: string]> = 
 }
 
 /**
- * Reads the services of all devices of the viewer once: at 10,000 devices some 600,000 narrow rows, hashed by their
- * name.
- * Texts are made of constants only.
+ * Reads the services of all devices of the viewer once. With 687,070 rows of 10,000 devices, all in view: a parallel
+ * scan hashed by name, 0.8 s on two cores that were busy; by an index of one client's devices 27 ms. Words are looked
+ * for in the names that come of it, of which there are few. Texts are made of constants only.
  */
 const byName = ([first, second]: [string, string]) => `
-  with ${failing}, named as materialized (
-    select s.name, max(s.title) as title, count(*)::int as devices,
+  with ${failing}, bad as materialized (
+    select s.name, count(f.worst)::int as wrong, (count(*) filter (where f.worst is null))::int as held
+    from failing f
+    join device_service s on s.device_id = f.device_id and s.name = f.name
+    join device d on d.id = s.device_id
+    where ${theirs} group by s.name
+  ), named as materialized (
+    select s.name, max(s.title collate "C") as title, count(*)::int as devices,
       (count(*) filter (where s.state = 'running'))::int as running,
       (count(*) filter (where s.state = 'stopped'))::int as stopped,
-      (count(*) filter (where s.state = 'failed'))::int as failed,
-      (count(*) filter (where f.worst is not null))::int as wrong,
-      (count(*) filter (where f.worst is null and f.held))::int as held
+      (count(*) filter (where s.state = 'failed'))::int as failed
     from device_service s join device d on d.id = s.device_id
-    left join failing f on f.device_id = s.device_id and f.name = s.name
-    where ${theirs} and ($6::text is null or s.name ilike $6 or s.title ilike $6)
-    group by s.name having $7::boolean is not true or count(f.device_id) > 0
+    where ${theirs} and ($7::boolean is not true or s.name in (select name from bad))
+    group by s.name having $6::text is null or s.name ilike $6 or max(s.title collate "C") ilike $6
   ), ordered as (
-    select *, (${first})::float8 as first, (${second})::float8 as second from named
+    select *, (${first})::float8 as first, (${second})::float8 as second from (
+      select named.*, coalesce(wrong, 0) as wrong, coalesce(held, 0) as held from named left join bad using (name)
+    ) n
   )
   select (select count(*)::int from named) as total,
     (select count(*)::int from device d where ${theirs} and d.services_read) as devices,

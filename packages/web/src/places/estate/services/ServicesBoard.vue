@@ -7,7 +7,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { ServicesPage } from '#contract'
-import { countText } from '#core'
+import { countText, numberText } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { partQuery, useParts } from '../../../parts/data/parts'
@@ -77,11 +77,11 @@ const emptyText = computed(() => {
       <StateNotice :error="error" :loading="!data" :empty="emptyText" @again="refresh" />
       <ShortTable v-if="data?.services.length" label="Services by name" :rows="data.services" :columns="columns" row-key="name">
         <template #name="{ row }"><RouterLink v-if="row.name" class="mono" :to="linkTo(row.name)">{{ row.name }}</RouterLink> <span v-if="row.title !== row.name" class="muted">{{ row.title }}</span></template>
-        <template #wrong="{ row }"><span v-if="row.wrong" class="critical">{{ row.wrong }}</span><span v-if="row.held" class="held"> {{ row.held }} held</span></template>
-        <template #devices="{ row }">{{ row.devices }}</template>
-        <template #running="{ row }">{{ row.running || '' }}</template>
-        <template #stopped="{ row }"><span class="muted">{{ row.stopped || '' }}</span></template>
-        <template #failed="{ row }">{{ row.failed || '' }}</template>
+        <template #wrong="{ row }"><span v-if="row.wrong" class="critical">{{ numberText(row.wrong) }}</span><span v-if="row.held" class="held"> {{ numberText(row.held) }} held</span></template>
+        <template #devices="{ row }">{{ row.name ? numberText(row.devices) : '' }}</template>
+        <template #running="{ row }">{{ row.running ? numberText(row.running) : '' }}</template>
+        <template #stopped="{ row }"><span class="muted">{{ row.stopped ? numberText(row.stopped) : '' }}</span></template>
+        <template #failed="{ row }">{{ row.failed ? numberText(row.failed) : '' }}</template>
       </ShortTable>
       <p v-if="data?.next" class="muted note">The first {{ data.services.length }} of {{ data.total }}. <button class="link" @click="more">Show more</button></p>
     </template>
