@@ -58,7 +58,7 @@ test('a place whose program, or whose first answer, does not come at once opens 
 test('a lead edits a template in its sentences, sees whom it touches, and the rosters follow', async ({ page }) => {
   await signIn(page)
   await page.getByRole('link', { name: 'Policy' }).click()
-  await page.getByRole('link', { name: 'Base server' }).first().click()
+  await page.getByRole('link', { name: 'Base server', exact: true }).first().click()
   const services = page.locator('.watch', { hasText: 'every service that should be running' })
   await services.locator('[data-parameter="hold"]').click()
   await page.locator('.editor input').fill('3')

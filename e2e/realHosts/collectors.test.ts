@@ -231,6 +231,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       't-needs': 'automatic stopped',
       't-deaf': 'on-demand stopped',
       't-works': 'on-demand running',
+      't-hangs': 'automatic starting',
     }
     const told = servicesOf(
       await until(
@@ -309,6 +310,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       ['t-runs', 'ActiveEnterTimestamp'],
       ['t-stopped', 'InactiveEnterTimestamp'],
       ['t-failed', 'InactiveEnterTimestamp'],
+      ['t-hangs', 'InactiveExitTimestamp'],
     ] as const) {
       const at = Number(await host.sh(`date -d "${await show(name, entered)}" +%s`)) * second
       // By the monotonic clock, from moments that lie some milliseconds apart.

@@ -17,6 +17,8 @@ export function boundFacts(facts: Facts): Facts {
     title,
     account,
     neededBy,
+    starting,
+    startLooks,
     disks,
     mount,
     fileSystem,
@@ -57,6 +59,11 @@ export function boundFacts(facts: Facts): Facts {
           ? { neededBy: service.neededBy.filter((name) => name.length <= serviceName).slice(0, neededBy) }
           : {}),
       }))
+  if (facts.starts)
+    bounded.starts = facts.starts
+      .filter(({ service }) => service.length <= serviceName)
+      .slice(0, starting)
+      .map(({ service, looks }) => ({ service, looks: looks.slice(-startLooks) }))
   if (facts.disks)
     bounded.disks = facts.disks
       .filter((disk) => disk.mount.length <= mount)

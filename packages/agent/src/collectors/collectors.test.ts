@@ -3,13 +3,15 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, it } from 'vitest'
+import { minute } from '#core'
 import { disksCollector, diskMounts, parseMounts, parsePseudo } from './linux/disks'
 import { eventlogCollector } from './linux/eventlog'
 import { parseJournalLine, parseLogLine } from './linux/logLine'
 import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
 import { parseCpu, parseMemory, parseSwap, performanceCollector } from './linux/performance'
 import { parseStatusAll, servicesCollector } from './linux/services'
-import { parseSystemctlShow, Starts } from './linux/systemd'
+import { parseSystemctlShow, startsBetween } from './linux/systemd'
+import { Starts } from './starts'
 import { parseSimulation, simulate } from './linux/updates'
 
 const home = mkdtempSync(join(tmpdir(), 'custode-agent-'))
@@ -179,6 +181,7 @@ Result=exit-code
     ['wanted by nothing that is loaded', { WantedBy: '' }, 'on-demand stopped'],
     ['waits for its turn', { Job: '213' }, 'automatic starting'],
     ['failed on its way', { Result: 'exit-code', TriggeredBy: 'it.socket' }, 'automatic stopped'],
+    ['hangs in its start', { ActiveState: 'activating', SubState: 'start', Type: 'notify' }, 'automatic starting'],
     ['a job at work', { Type: 'oneshot', ActiveState: 'activating', SubState: 'start' }, 'automatic running'],
   ])('of systemd, set to start: %s', (_, unit, told) => {
     const all = {
@@ -204,21 +207,33 @@ Result=exit-code
     expect(found.map(({ start, state }) => `${start} ${state}`)).toEqual([told])
   })
   it('count how often they were started: by systemd, by others, jobs only where systemd had to', () => {
-    const unit = (NRestarts: number, at: number, Type = 'simple') => ({
-      Id: 'it.service',
-      Type,
-      NRestarts: String(NRestarts),
-      ExecMainStartTimestampMonotonic: String(at),
-    })
-    const counted = (...units: ReturnType<typeof unit>[]) => {
-      const starts = new Starts()
-      return units.map((each) => starts.next([each])[0]?.[2] ?? 0)
-    }
-    expect(counted(unit(7, 5), unit(7, 5), unit(10, 9))).toEqual([0, 0, 3])
-    // By hand: the count of systemd begins anew.
-    expect(counted(unit(7, 5), unit(0, 6), unit(2, 7))).toEqual([0, 1, 2])
-    expect(counted(unit(0, 5, 'oneshot'), unit(0, 6, 'oneshot'), unit(1, 7, 'oneshot'))).toEqual([0, 0, 1])
-    expect(counted(unit(0, 0), unit(0, 3))).toEqual([0, 1])
+    const run = (restarts: number, at: number, isJob = false) => ({ restarts, at, isJob })
+    expect([
+      startsBetween(run(7, 5), run(7, 5)),
+      startsBetween(run(7, 5), run(10, 9)),
+      // By hand: the count of systemd begins anew.
+      startsBetween(run(7, 5), run(0, 6)),
+      startsBetween(run(0, 6), run(2, 7)),
+      startsBetween(run(0, 0), run(0, 3)),
+      startsBetween(run(0, 5, true), run(0, 6, true)),
+      startsBetween(run(0, 6, true), run(1, 7, true)),
+    ]).toEqual([0, 3, 1, 2, 1, 0, 1])
+  })
+  it('tell of starts where there were several in the last hour, and keep nothing of what is gone', () => {
+    const starts = new Starts<number>((before, now) => now - before)
+    const at = Date.parse('2026-11-30T12:00:00Z')
+    const look = (minutes: number, runs: Record<string, number>) =>
+      starts
+        .next(new Map(Object.entries(runs)), minutes * minute, at + minutes * minute)
+        .map(
+          ({ service, looks }) =>
+            `${service} ${looks.map((each) => `${(each.at - at) / minute}:${each.count}`).join(' ')}`,
+        )
+    expect(look(0, { web: 5, mail: 0 })).toEqual([])
+    expect(look(1, { web: 6, mail: 0 })).toEqual([])
+    expect(look(2, { web: 7, mail: 3 })).toEqual(['mail 2:3', 'web 1:1 2:1'])
+    expect(look(61, { web: 7 })).toEqual(['mail 2:3'])
+    expect(look(62, { web: 7, mail: 9 })).toEqual([])
   })
   it('of SysV: + runs, - does not, ? is left out (service(8))', () => {
     expect(parseStatusAll(' [ + ]  cron\n [ - ]  dbus\n [ ? ]  hwclock.sh\n', (name) => name === 'cron')).toEqual([

@@ -36,6 +36,8 @@ export const factLimits = {
   title: 300,
   account: 120,
   neededBy: 20,
+  starting: 100,
+  startLooks: 60,
   disks: 500,
   mount: 400,
   fileSystem: 40,

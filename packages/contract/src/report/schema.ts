@@ -16,6 +16,7 @@ import {
   type LogEvent,
   type ProcessUse,
   type Service,
+  type ServiceStarts,
   type SignedIn,
   type System,
   type TopProcesses,
@@ -50,6 +51,8 @@ const {
   title,
   account,
   neededBy,
+  starting,
+  startLooks,
   disks,
   mount,
   fileSystem,
@@ -77,6 +80,13 @@ const service = Joi.object<Service, true>({
   since: time,
   neededBy: Joi.array().items(Joi.string().max(serviceName)).max(neededBy),
   brokenTrigger: text(serviceName),
+})
+const starts = Joi.object<ServiceStarts, true>({
+  service: Joi.string().max(serviceName).required(),
+  looks: Joi.array()
+    .items(Joi.object<ServiceStarts['looks'][number], true>({ at: time.required(), count: count.min(1).required() }))
+    .max(startLooks)
+    .required(),
 })
 const disk = Joi.object<Disk, true>({
   mount: Joi.string().max(mount).required(),
@@ -132,6 +142,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
   disks: Joi.array().items(disk).max(disks),
   services: Joi.array().items(service).max(services),
+  starts: Joi.array().items(starts).max(starting).unique('service'),
   updates,
   packages: Joi.array().items(text(packageName)).max(packages),
   ports: Joi.array().items(port).max(ports),

@@ -25,6 +25,17 @@ export interface Service {
   brokenTrigger?: string
 }
 
+/** So far back starts of services are told. */
+export const startsTold: Millis = 3_600_000
+/**
+ * A service that was started more than once in the last hour: at which looks it had been started since the look before,
+ * the older first, and how often. It may run whenever one looks.
+ */
+export interface ServiceStarts {
+  service: string
+  looks: { at: Millis; count: number }[]
+}
+
 /** `trouble`: it is there, and its agent cannot look into it. */
 export interface Disk {
   mount: string
@@ -92,6 +103,7 @@ export interface Facts {
   system?: System
   disks?: Disk[]
   services?: Service[]
+  starts?: ServiceStarts[]
   updates?: Updates
   /** Names of installed packages. */
   packages?: string[]

@@ -52,7 +52,6 @@ export const metrics = {
     resolution: 1,
     counter: true,
   },
-  'service.starts': { title: 'Service starts', unit: 'count', instance: 'service', min: 0, max: 1e6, resolution: 1 },
   'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10, scarce: true },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>

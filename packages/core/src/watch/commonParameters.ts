@@ -16,7 +16,6 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   const family = metric.slice(0, metric.indexOf('.'))
   if (family === 'disk') return 'disks'
   if (family === 'net') return 'network'
-  if (family === 'service') return 'services'
   return family === 'certificate' ? null : 'performance'
 }
 

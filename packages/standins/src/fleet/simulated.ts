@@ -8,6 +8,7 @@ import {
   matchesAny,
   minute,
   processLimits,
+  startsTold,
   topProcesses,
   type Facts,
   type LogEvent,
@@ -15,6 +16,7 @@ import {
   type ProcessUse,
   type Reading,
   type Service,
+  type ServiceStarts,
   type TopProcesses,
   type Updates,
 } from '#core'
@@ -160,11 +162,6 @@ export class SimulatedDevice {
         ['disk.size', mount, size * gigabyte],
         ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
       )
-    const { loops } = story ?? {}
-    const turn = (time: Millis) => Math.floor(time / ((loops?.everyMinutes ?? 1) * minute))
-    // Once a round, however often it reports.
-    if (loops && before < loops.from && turn(at) !== turn(at - (before >= 0 ? minute : 15_000)))
-      out.push(['service.starts', loops.service, 1])
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
       this.plan.services.includes('nginx')
@@ -242,6 +239,17 @@ export class SimulatedDevice {
     })
   }
 
+  /** Starts of a service that ends and is started again every few minutes, of the last hour. */
+  #starts(at: Millis): ServiceStarts[] {
+    const { loops } = this.plan.story ?? {}
+    if (!loops) return []
+    const every = loops.everyMinutes * minute
+    const first = Math.max(this.historyEnd - loops.from * minute, at - startsTold)
+    const looks: ServiceStarts['looks'] = []
+    for (let time = Math.ceil(first / every) * every; time <= at; time += every) looks.push({ at: time, count: 1 })
+    return looks.length > 1 ? [{ service: loops.service, looks }] : []
+  }
+
   /** When somebody started or stopped them by the panel or an agent. */
   readonly #turned = new Map<string, Millis>()
 
@@ -311,6 +319,7 @@ export class SimulatedDevice {
         size: size * gigabyte,
       })),
       services: this.services(at),
+      starts: this.#starts(at),
       updates: this.#updates(at),
       logs: logsOf(this.plan).map((log) => ({
         name: log.name,

@@ -100,7 +100,10 @@ export class Station {
     )
     for (const collector of pacedCollectors) if (!rested.includes(collector)) this.#ran.set(collector, at)
     const all = this.device.facts(at)
-    if (rested.includes('services')) delete all.services
+    if (rested.includes('services')) {
+      delete all.services
+      delete all.starts
+    }
     const facts: Facts = {}
     for (const subject of Object.keys(all) as (keyof Facts)[]) {
       const text = JSON.stringify(all[subject])

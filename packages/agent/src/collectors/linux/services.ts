@@ -38,8 +38,7 @@ export function servicesCollector(): Collect {
     async collect() {
       const manager = serviceManager()
       if (manager === 'systemd') {
-        const { services, readings } = await systemd.collect(performance.now())
-        return { facts: { services }, readings }
+        return { facts: await systemd.collect(performance.now()) }
       }
       if (!existsSync('/usr/sbin/service')) return { facts: { services: [] } }
       // Without a service manager nothing starts these by itself: they are told, but none of them "should be running".

@@ -1,5 +1,6 @@
-import { minute, second, type Millis, type Reading, type Service } from '#core'
+import { minute, second, type Facts, type Millis, type Service } from '#core'
 import { command } from '../command'
+import { Starts } from '../starts'
 import {
   accountOf,
   brokenTrigger,
@@ -132,31 +133,31 @@ class Times {
   }
 }
 
-/**
- * How often services were started between two looks, whatever they are when one looks: by the system's own count, and
- * once where somebody else did. A job is started again and again by whatever wants it, so only what systemd had to
- * start anew counts.
- */
-export class Starts {
-  #before = new Map<string, { restarts: number; at: number }>()
-
-  next(units: readonly Unit[]): Reading[] {
-    const readings: Reading[] = []
-    const seen = new Map<string, { restarts: number; at: number }>()
-    for (const unit of units) {
-      const name = unit.Id!.slice(0, -'.service'.length)
-      const now = { restarts: restartsOf(unit), at: startedAt(unit) }
-      const before = this.#before.get(name)
-      seen.set(name, now)
-      if (!before) continue
-      const anew = now.restarts < before.restarts ? now.restarts : now.restarts - before.restarts
-      const count = Math.max(anew, now.at !== before.at && now.at > 0 && !isJob(unit) ? 1 : 0)
-      if (count > 0) readings.push(['service.starts', name, count])
-    }
-    this.#before = seen
-    return readings
-  }
+/** How often a service was started, by what systemd says of it. */
+interface SystemdRun {
+  /** By systemd itself, since somebody started it. */
+  restarts: number
+  /** When its program was started last, by the monotonic clock. */
+  at: number
+  isJob: boolean
 }
+
+/**
+ * By the system's own count, and once where somebody else did. A job is started again and again by whatever wants it,
+ * so only what systemd had to start anew counts.
+ */
+export function startsBetween(before: SystemdRun, now: SystemdRun): number {
+  const anew = now.restarts < before.restarts ? now.restarts : now.restarts - before.restarts
+  return Math.max(anew, now.at !== before.at && now.at > 0 && !now.isJob ? 1 : 0)
+}
+
+const startsSeen = (units: readonly Unit[]): Map<string, SystemdRun> =>
+  new Map(
+    units.map((unit) => [
+      unit.Id!.slice(0, -'.service'.length),
+      { restarts: restartsOf(unit), at: startedAt(unit), isJob: isJob(unit) },
+    ]),
+  )
 
 /** What is told of services that are not loaded is asked anew after so long, whatever the folders say. */
 const restAtMost: Millis = 15 * minute
@@ -173,10 +174,10 @@ export class SystemdServices {
   /** What was told of those that were not loaded, by the names of their files. */
   readonly #told = new Map<string, Service>()
   readonly #times = new Times()
-  readonly #starts = new Starts()
+  readonly #starts = new Starts<SystemdRun>(startsBetween)
 
   /** @param now by a clock that is never set */
-  async collect(now: Millis): Promise<{ services: Service[]; readings: Reading[] }> {
+  async collect(now: Millis): Promise<Pick<Facts, 'services' | 'starts'>> {
     this.#folders ??= await unitFolders()
     const { names: files, stamp } = unitFilesIn(this.#folders)
     if (stamp !== this.#stamp || now - this.#since > restAtMost) {
@@ -209,7 +210,7 @@ export class SystemdServices {
     }
     if (!found.size) throw new Error('systemctl names no service: there is always one')
     this.#times.keepOnly(new Set(found.keys()))
-    return { services: [...found.values()].sort(byName), readings: this.#starts.next(living) }
+    return { services: [...found.values()].sort(byName), starts: this.#starts.next(startsSeen(living), now) }
   }
 
   #serviceOf(unit: Unit, around: Around): Service {

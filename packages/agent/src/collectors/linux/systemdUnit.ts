@@ -28,6 +28,7 @@ export const properties = [
   'ExecMainStartTimestampMonotonic',
   'ActiveEnterTimestampMonotonic',
   'InactiveEnterTimestampMonotonic',
+  'InactiveExitTimestampMonotonic',
 ]
 
 /** How the units around a service are: what wants it, what starts it on demand. */
@@ -129,14 +130,21 @@ export function neededBy(unit: Unit): string[] {
     .map((name) => name.slice(0, -'.service'.length))
 }
 
+/** Which of its times says since when it is so; of what waits to be started anew none does. */
+const enteredBy: Partial<Record<string, string>> = {
+  active: 'ActiveEnterTimestampMonotonic',
+  reloading: 'ActiveEnterTimestampMonotonic',
+  inactive: 'InactiveEnterTimestampMonotonic',
+  failed: 'InactiveEnterTimestampMonotonic',
+  activating: 'InactiveExitTimestampMonotonic',
+}
+
 /**
  * When it came into its state, in microseconds of the monotonic clock; null where nobody knows, and of jobs: they come
  * and go, and each time would be news.
  */
 export function sinceMonotonic(unit: Unit): number | null {
-  if (isJob(unit) && unit.ActiveState !== 'failed') return null
-  const active = Number(unit.ActiveEnterTimestampMonotonic)
-  const inactive = Number(unit.InactiveEnterTimestampMonotonic)
-  const at = unit.ActiveState === 'active' ? active : isDead(unit) || unit.ActiveState === 'failed' ? inactive : 0
+  if ((isJob(unit) && unit.ActiveState !== 'failed') || unit.SubState === 'auto-restart') return null
+  const at = Number(unit[enteredBy[unit.ActiveState ?? ''] ?? ''] ?? 0)
   return at > 0 ? at : null
 }

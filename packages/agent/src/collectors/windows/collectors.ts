@@ -5,6 +5,7 @@ import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Read
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { Tops } from '../processUse'
+import { Starts } from '../starts'
 import { readJson, writeWhole } from '#files'
 import { parseUpdates, updatesScript } from './updates'
 import {
@@ -16,7 +17,8 @@ import {
   snapshotScript,
   recordsOf,
   servicesOf,
-  WindowsStarts,
+  runsOf,
+  startsBetween,
   type Inventory,
   type Snapshot,
 } from './snapshot'
@@ -182,13 +184,13 @@ function network(readout: Readout): Collect {
 }
 
 function services(readout: Readout): Collect {
-  const starts = new WindowsStarts()
+  const starts = new Starts<string>(startsBetween)
   return {
     name: 'services',
     async collect(now) {
       const snapshot = await readout.at(now)
       const { needs } = await readout.inventory().catch(() => noInventory)
-      return { facts: { services: servicesOf(snapshot, needs) }, readings: starts.next(snapshot) }
+      return { facts: { services: servicesOf(snapshot, needs), starts: starts.next(runsOf(snapshot), steady()) } }
     },
   }
 }

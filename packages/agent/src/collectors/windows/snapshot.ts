@@ -3,7 +3,6 @@ import {
   second,
   type LogChannel,
   type LogEvent,
-  type Reading,
   type Service,
   type ServiceStart,
   type ServiceState,
@@ -184,25 +183,16 @@ function beganOf(processes: Snapshot['processes']): Map<number, number> {
   return new Map(processes.flatMap(({ ProcessId, Began }) => (ProcessId && Began ? [[ProcessId, Began] as const] : [])))
 }
 
-/** Services that run in another process than at the look before, or in one that has begun since. */
-export class WindowsStarts {
-  #before: Map<string, string> | null = null
-
-  next({ services, processes }: Pick<Snapshot, 'services' | 'processes'>): Reading[] {
-    const began = beganOf(processes)
-    const now = new Map(
-      services.flatMap(({ Name, ProcessId }) =>
-        began.has(ProcessId) ? [[Name, `${ProcessId} ${began.get(ProcessId)!}`] as const] : [],
-      ),
-    )
-    const before = this.#before
-    // One that did not run then was started, too.
-    this.#before = new Map([...(before ?? []), ...now])
-    return before === null
-      ? []
-      : [...now].filter(([name, run]) => before.get(name) !== run).map(([name]) => ['service.starts', name, 1])
-  }
+/** By each service the process that it runs in, and when that began; empty where there is none. */
+export function runsOf({ services, processes }: Pick<Snapshot, 'services' | 'processes'>): Map<string, string> {
+  const began = beganOf(processes)
+  return new Map(
+    services.map(({ Name, ProcessId }) => [Name, began.has(ProcessId) ? `${ProcessId} ${began.get(ProcessId)!}` : '']),
+  )
 }
+
+/** A service that runs in another process than before, or in one that has begun since, was started. */
+export const startsBetween = (before: string, now: string): number => (now !== '' && now !== before ? 1 : 0)
 
 /** The idle process of number 0 is none: what it uses is what nobody does. */
 export function processesOf({ processes }: Pick<Snapshot, 'processes'>): SeenProcess[] {

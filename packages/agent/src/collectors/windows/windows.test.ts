@@ -8,7 +8,8 @@ import {
   snapshotScript,
   recordsOf,
   servicesOf,
-  WindowsStarts,
+  runsOf,
+  startsBetween,
   type Snapshot,
 } from './snapshot'
 import { quoted } from '../../powershell/powershell'
@@ -119,24 +120,18 @@ describe('services of Win32_Service', () => {
     ])
     expect(services[1]!.since).toBeUndefined()
   })
-  it('were started when they run in another process than before; what was there at the first look was not', () => {
-    const starts = new WindowsStarts()
-    const look = (pid: number, began: number) =>
-      starts.next(
-        snapshot({
-          services: [service('Spooler', 'Auto', 'Running', false, { ProcessId: pid })],
-          processes: [process(pid, began)],
-        }),
-      )
-    expect([look(700, 1), look(700, 1), look(812, 2), look(812, 3)]).toEqual([
-      [],
-      [],
-      [['service.starts', 'Spooler', 1]],
-      [['service.starts', 'Spooler', 1]],
-    ])
-    expect(starts.next(snapshot({ services: [service('Spooler', 'Auto', 'Stopped')] }))).toEqual([])
-    expect(look(812, 3)).toEqual([])
-    expect(look(900, 4)).toEqual([['service.starts', 'Spooler', 1]])
+  it('were started when they run in another process than before, or in one that has begun since', () => {
+    const spooler = (pid: number, State = 'Running') => service('Spooler', 'Auto', State, false, { ProcessId: pid })
+    const run = (pid: number, began: number) =>
+      runsOf(snapshot({ services: [spooler(pid)], processes: [process(pid, began)] })).get('Spooler')!
+    const stopped = runsOf(snapshot({ services: [spooler(0, 'Stopped')] })).get('Spooler')!
+    expect([
+      startsBetween(run(700, 1), run(700, 1)),
+      startsBetween(run(700, 1), run(812, 2)),
+      startsBetween(run(812, 2), run(812, 3)),
+      startsBetween(run(812, 3), stopped),
+      startsBetween(stopped, run(812, 4)),
+    ]).toEqual([0, 1, 1, 0, 1])
   })
 })
 

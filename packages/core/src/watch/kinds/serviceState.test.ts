@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Service } from '../../estate'
+import type { Service, ServiceStarts } from '../../estate'
 import { hour, minute } from '../../units'
 import { evaluate, type DeviceState, type PostTransition } from '../evaluate'
 import type { WatchInForce } from '../inForce'
@@ -33,17 +33,19 @@ function looks(
 ): { transitions: PostTransition[]; state: DeviceState } {
   let state: DeviceState = new Map()
   const transitions: PostTransition[] = []
+  const looked = new Map<string, ServiceStarts['looks']>()
   moments.forEach(({ services, starts = {} }, i) => {
     const at = now + i * minute
+    for (const [name, count] of Object.entries(starts)) looked.set(name, [...(looked.get(name) ?? []), { at, count }])
     const found = evaluate(state, [watch(values)], {
       at,
       heardAt: at,
       interval: minute,
       zone: 'UTC',
-      readings: Object.entries(starts).map(([name, count]) => ['service.starts', name, count]),
+      readings: [],
       events: [],
       failed: [],
-      facts: { services },
+      facts: { services, starts: [...looked].map(([service, looks]) => ({ service, looks })) },
     })
     expect(found.broken).toEqual([])
     state = found.state

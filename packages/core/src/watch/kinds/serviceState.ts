@@ -1,6 +1,6 @@
-import type { Service } from '../../estate'
+import { startsTold, type Service, type ServiceStarts } from '../../estate'
 import { ageText, chosen } from '../../text'
-import { hour, minute, type Millis } from '../../units'
+import { minute, type Millis } from '../../units'
 import { read, type Observation, type Observed, type WatchKind } from '../kind'
 import type { Parameter } from '../parameter'
 import { sayer, sentence } from '../sentence'
@@ -79,7 +79,7 @@ const parameters: readonly Parameter[] = [
     label: 'Within',
     default: 10 * minute,
     min: minute,
-    max: hour,
+    max: startsTold,
     explains: 'The time in which the starts are counted.',
   },
 ]
@@ -120,28 +120,10 @@ const stateWords: Record<Service['state'], string> = {
   skipped: 'is not needed here, by its own condition',
 }
 
-/** Starts of a service, the older first: when, and how many. */
-type StartsSeen = [at: Millis, count: number][]
-
-/** The starts of each service that still count, with those of this report; services without any are not there. */
-function startsWithin(
-  { at, readings }: Pick<Observed, 'at' | 'readings'>,
-  within: Millis,
-  names: readonly string[],
-  memo: (instance: string) => unknown,
-): Map<string, StartsSeen> {
-  const now = new Map(
-    readings.filter(([metric]) => metric === 'service.starts').map(([, name, count]) => [name, count]),
-  )
-  const found = new Map<string, StartsSeen>()
-  for (const name of names) {
-    const before = ((memo(name) as StartsSeen | undefined) ?? []).filter(([time]) => time > at - within && time < at)
-    const count = now.get(name)
-    // A hold of some hundred looks is as much as anybody needs: each counts at least once.
-    const seen: StartsSeen = count === undefined ? before : [...before.slice(-199), [at, count]]
-    if (seen.length) found.set(name, seen)
-  }
-  return found
+/** The looks of the time that counts at which a service had been started; null where there were none. */
+function startsWithin({ facts, at }: Observed, within: Millis, name: string): ServiceStarts['looks'] | null {
+  const looks = facts.starts?.find(({ service }) => service === name)?.looks.filter((look) => look.at > at - within)
+  return looks?.length ? looks : null
 }
 
 /** Services by the names of those that they cannot do without. */
@@ -200,7 +182,7 @@ export const serviceState: WatchKind = {
   gone: (values, { facts }, name) =>
     !chosen(read.list(values, 'names'), read.list(values, 'except'), name) ||
     (facts.services !== undefined && !facts.services.some((service) => service.name === name)),
-  observe(values, observed, memo) {
+  observe(values, observed) {
     const { at, facts } = observed
     const severity = read.severity(values, 'severity')!
     const expected = read.text(values, 'which') === 'named' ? read.text(values, 'expected') : null
@@ -209,9 +191,9 @@ export const serviceState: WatchKind = {
     const wanted = services.filter(({ name }) => chosen(read.list(values, 'names'), read.list(values, 'except'), name))
     const judge = (service: Service) => (expected === null ? isWell(service, at) : isAsNamed(service, expected, at))
     const judged = new Map(wanted.map((service) => [service.name, { service, well: judge(service) }]))
-    const names = wanted.map(({ name }) => name)
     const within = read.number(values, 'starts.within')
-    const starts = most === null ? new Map<string, StartsSeen>() : startsWithin(observed, within, names, memo)
+    const startsOf = (name: string) => (most === null ? null : startsWithin(observed, within, name))
+    const total = (looks: ServiceStarts['looks'] | null) => looks?.reduce((sum, { count }) => sum + count, 0) ?? 0
     let needs: Map<string, string[]> | null = null
     const needed = (name: string) => (needs ??= needsOf(services)).get(name) ?? []
     const wrong = (name: string) => judged.get(name)?.well === false
@@ -225,8 +207,8 @@ export const serviceState: WatchKind = {
     return wanted.map((service): Observation => {
       const { name } = service
       const { well } = judged.get(name)!
-      const seen = starts.get(name)
-      const isLooping = seen !== undefined && seen.reduce((sum, [, count]) => sum + count, 0) >= most!
+      const looks = startsOf(name)
+      const isLooping = looks !== null && total(looks) >= most!
       // It stopped with what it needs, which is told of: that is one cause, and one alert.
       const isCarriedHere = well === false && service.state === 'stopped' && isCarried(name)
       const isFailing = isLooping || (well === false && !isCarriedHere)
@@ -234,30 +216,23 @@ export const serviceState: WatchKind = {
         instance: name,
         failing: isFailing ? [severity] : [],
         well: well === true && !isLooping,
-        evidence: () => ({ text: textOf(service, well === false, seen, needed(name), isCarriedHere), subject: name }),
-        ...(isLooping ? { since: seen[0]![0], lasted: true } : {}),
-        ...(seen ? { memo: seen } : {}),
+        evidence: () => ({ text: textOf(service, well === false, isCarriedHere), subject: name }),
+        ...(isLooping ? { since: looks[0]!.at, lasted: true } : {}),
       }
     })
 
-    function textOf(
-      service: Service,
-      isWrong: boolean,
-      seen: StartsSeen | undefined,
-      itNeeds: string[],
-      isCarriedHere: boolean,
-    ): string {
+    function textOf(service: Service, isWrong: boolean, isCarriedHere: boolean): string {
       const { name, state, brokenTrigger, neededBy = [] } = service
-      const count = seen?.reduce((sum, [, each]) => sum + each, 0) ?? 0
+      const looks = startsOf(name)
       const often =
-        most !== null && count >= most
-          ? `was started ${count} times in ${ageText(Math.max(minute, at - seen![0]![0]))}`
+        looks && total(looks) >= most!
+          ? `was started ${total(looks)} times in ${ageText(Math.max(minute, at - looks[0]!.at))}`
           : null
       const parts = [`${name} ${!isWrong && often ? often : stateWords[state]}`]
       if (isWrong && often) parts.push(often)
       if (!isWrong) return parts.join('; ')
       if (brokenTrigger) parts.push(`${brokenTrigger}, which starts it, has failed`)
-      const missing = itNeeds.filter((other) => services.some((known) => known.name === other && isDown(known)))
+      const missing = needed(name).filter((other) => services.some((known) => known.name === other && isDown(known)))
       if (missing.length) parts.push(`it needs ${namesText(missing)}${isCarriedHere ? ', and is told with it' : ''}`)
       const stopped = neededBy.filter(wrong)
       const others = neededBy.filter((other) => !stopped.includes(other))

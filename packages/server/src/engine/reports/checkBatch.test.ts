@@ -169,6 +169,22 @@ describe('when a report was made', () => {
     }).reports as CheckedReport[]
     expect(checked!.events[0]!.at).toBe(now - 6 * minute)
   })
+  it('and the times of services with them: since when one runs, and at which looks it had been started', () => {
+    const ahead = now + 2 * hour
+    const facts = {
+      services: [
+        { name: 'web', title: '', start: 'automatic', state: 'running', since: ahead - 20 * minute },
+        { name: 'job', title: '', start: 'on-demand', state: 'finished' },
+      ],
+      starts: [{ service: 'web', looks: [{ at: ahead - 3 * minute, count: 2 }] }],
+    }
+    const [checked] = batch([report({ at: ahead, facts })], { sentAt: ahead }).reports as CheckedReport[]
+    expect(checked!.facts.services!.map(({ since }) => since)).toEqual([now - 20 * minute, undefined])
+    expect(checked!.facts.starts).toEqual([{ service: 'web', looks: [{ at: now - 3 * minute, count: 2 }] }])
+    // Ours as they are where the clocks agree.
+    const [same] = batch([report({ at: now, facts })], { sentAt: now }).reports as CheckedReport[]
+    expect(same!.facts.starts![0]!.looks[0]!.at).toBe(ahead - 3 * minute)
+  })
 })
 
 describe('the clock offset', () => {

@@ -163,7 +163,8 @@ function checkReadings(report: Report, pointer: string, refuse: Refuse): Reading
   return readings
 }
 
-function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
+/** @param shift what the device's clock was ahead of ours when the report was made */
+function checkFacts(report: Report, pointer: string, shift: Millis, refuse: Refuse): Facts {
   const facts: Facts = {}
   for (const [subject, value] of Object.entries(report.facts ?? {})) {
     const schema = Object.hasOwn(factSchemas, subject) ? factSchemas[subject as FactSubject] : null
@@ -180,7 +181,31 @@ function checkFacts(report: Report, pointer: string, refuse: Refuse): Facts {
     if (checked.error) refuse(`${pointer}/facts/${subject}`, 'fact-not-valid', checked.error.message, value)
     else Object.assign(facts, { [subject]: checked.value as unknown })
   }
-  return facts
+  return correctedFacts(facts, shift)
+}
+
+/** Times of services by our clock, by which they are judged. */
+function correctedFacts(facts: Facts, shift: Millis): Facts {
+  if (shift === 0) return facts
+  const ours = (at: Millis) => Math.max(0, at - shift)
+  return {
+    ...facts,
+    ...(facts.services
+      ? {
+          services: facts.services.map((service) =>
+            service.since === undefined ? service : { ...service, since: ours(service.since) },
+          ),
+        }
+      : {}),
+    ...(facts.starts
+      ? {
+          starts: facts.starts.map(({ service, looks }) => ({
+            service,
+            looks: looks.map(({ at, count }) => ({ at: ours(at), count })),
+          })),
+        }
+      : {}),
+  }
 }
 
 function checkTop({ top }: Report, pointer: string, refuse: Refuse): TopProcesses | null {
@@ -216,14 +241,15 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
     const report = raw as Report
     const at = madeAt(report, batch, offset, now)
     if (now - at > oldestReport) return refuseAll('too-old', 'Reports older than 13 days are not taken any more.')
+    const shift = report.boot === undefined ? offset : report.at - at
     reports.push({
       seq: report.seq,
       at,
       interval: report.interval,
       late: now - at > 2 * report.interval + 10 * second,
       readings: checkReadings(report, pointer, refuse),
-      facts: checkFacts(report, pointer, refuse),
-      ...checkEvents(report, pointer, report.boot === undefined ? offset : report.at - at, at, now, refuse),
+      facts: checkFacts(report, pointer, shift, refuse),
+      ...checkEvents(report, pointer, shift, at, now, refuse),
       leftOut: report.leftOut ?? 0,
       top: checkTop(report, pointer, refuse),
       failed: report.failed ?? [],

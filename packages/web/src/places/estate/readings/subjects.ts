@@ -9,7 +9,6 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Network errors, since the reading before', metrics: ['net.errors'] },
   { title: 'Load', metrics: ['load.5'] },
   { title: 'Paging', metrics: ['paging.in', 'paging.out'] },
-  { title: 'Service starts, since the look before', metrics: ['service.starts'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
 ]
 
