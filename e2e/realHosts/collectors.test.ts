@@ -721,6 +721,7 @@ async function furnish(host: RealHost): Promise<void> {
   unit('t-base.service', service('/bin/sleep infinity'))
   unit('t-needs.service', `[Unit]\nRequires=t-base.service\nAfter=t-base.service\n${service('/bin/sleep infinity')}`)
   unit('t-works.service', service('/bin/sleep infinity', 'Type=oneshot', ''))
+  unit('t-hangs.service', service('/bin/sleep infinity', 'Type=notify\nTimeoutStartSec=infinity'))
   unit(
     't-looping.service',
     `[Unit]\nStartLimitIntervalSec=0\n${service('/bin/sleep 1', 'Restart=always\nRestartSec=1')}`,
@@ -737,11 +738,11 @@ async function furnish(host: RealHost): Promise<void> {
     for n in 2 3 4 5; do ln -sf ../init.d/t-sysv /etc/rc$n.d/S01t-sysv; done
     systemctl daemon-reload
     systemctl enable --now t-runs t-stopped t-condition t-once t-instance@one t-socket.socket t-path.path t-timer.timer t-nightly.timer
-    systemctl enable t-failed t-loops t-sleep
+    systemctl enable t-failed t-loops t-sleep t-hangs
     systemctl enable --now t-idle.socket t-idle t-always.socket t-always t-account t-base t-needs t-looping
     systemctl enable --now t-deaf.socket || true
     systemctl stop t-always t-base
-    systemctl start --no-block t-works
+    systemctl start --no-block t-works t-hangs
     systemctl start t-failed t-loops t-nightly t-broken || true
     systemctl start t-timer t-sysv
     systemctl stop t-stopped

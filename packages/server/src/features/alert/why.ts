@@ -86,7 +86,16 @@ function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Obser
   }
 }
 
-const subjectsKept: readonly FactSubject[] = ['system', 'disks', 'services', 'updates', 'packages', 'ports', 'logs']
+const subjectsKept: readonly FactSubject[] = [
+  'system',
+  'disks',
+  'services',
+  'starts',
+  'updates',
+  'packages',
+  'ports',
+  'logs',
+]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {
   const found = await rows<{ subject: string; value: unknown }>(
