@@ -8,6 +8,7 @@ test('a service is restarted from the list of a device; who asked and how it wen
 }) => {
   await signIn(page)
   await openDevice(page, 'tm-gate-1')
+  await expect(page.getByRole('tab', { name: 'Roster' })).toBeVisible()
   await page.keyboard.press('S')
   const row = page.getByRole('row', { name: /^nginx/ })
   await expect(row).toContainText('should run')
@@ -57,7 +58,7 @@ test('one service stands side by side on all devices of a client', async ({ page
   await page.getByLabel('Narrow by words').fill('nginx')
   await page.getByRole('link', { name: 'nginx' }).click()
   await expect(page.getByRole('row', { name: /bb-plant-web/ })).toContainText('running')
-  await choose(page.getByLabel('Client in view'), 'Tidemill Ferries')
+  await choose(page.getByLabel('Client in view'), 'Tidemill Ferries 9 devices')
   await expect(page.getByRole('row', { name: /bb-plant-web/ })).toHaveCount(0)
   await page.getByRole('link', { name: 'tm-gate-1', exact: true }).click()
   await expect(page.getByRole('row', { name: /^nginx/ })).toBeVisible()
