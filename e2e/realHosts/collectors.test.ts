@@ -232,6 +232,8 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       't-deaf': 'on-demand stopped',
       't-works': 'on-demand running',
       't-hangs': 'automatic starting',
+      // It waits for its turn behind that one.
+      't-queued': 'automatic starting',
     }
     const told = servicesOf(
       await until(
@@ -263,7 +265,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     expect([...units, ...files].map(([name]) => plain(name!)).filter((name) => !told.has(name))).toEqual([])
     const words: Record<string, Service['state'][]> = {
       active: ['running', 'finished'],
-      inactive: ['stopped', 'finished', 'skipped'],
+      inactive: ['stopped', 'finished', 'skipped', 'starting'],
       failed: ['failed'],
       activating: ['starting', 'failed', 'running'],
     }
@@ -721,6 +723,7 @@ async function furnish(host: RealHost): Promise<void> {
   unit('t-base.service', service('/bin/sleep infinity'))
   unit('t-needs.service', `[Unit]\nRequires=t-base.service\nAfter=t-base.service\n${service('/bin/sleep infinity')}`)
   unit('t-works.service', service('/bin/sleep infinity', 'Type=oneshot', ''))
+  unit('t-queued.service', `[Unit]\nAfter=t-hangs.service\n${service('/bin/sleep infinity')}`)
   unit('t-hangs.service', service('/bin/sleep infinity', 'Type=notify\nTimeoutStartSec=infinity'))
   unit(
     't-looping.service',
@@ -738,11 +741,11 @@ async function furnish(host: RealHost): Promise<void> {
     for n in 2 3 4 5; do ln -sf ../init.d/t-sysv /etc/rc$n.d/S01t-sysv; done
     systemctl daemon-reload
     systemctl enable --now t-runs t-stopped t-condition t-once t-instance@one t-socket.socket t-path.path t-timer.timer t-nightly.timer
-    systemctl enable t-failed t-loops t-sleep t-hangs
+    systemctl enable t-failed t-loops t-sleep t-hangs t-queued
     systemctl enable --now t-idle.socket t-idle t-always.socket t-always t-account t-base t-needs t-looping
     systemctl enable --now t-deaf.socket || true
     systemctl stop t-always t-base
-    systemctl start --no-block t-works t-hangs
+    systemctl start --no-block t-works t-hangs t-queued
     systemctl start t-failed t-loops t-nightly t-broken || true
     systemctl start t-timer t-sysv
     systemctl stop t-stopped

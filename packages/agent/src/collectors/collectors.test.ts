@@ -11,6 +11,7 @@ import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
 import { parseCpu, parseMemory, parseSwap, performanceCollector } from './linux/performance'
 import { parseStatusAll, servicesCollector } from './linux/services'
 import { parseSystemctlShow, startsBetween } from './linux/systemd'
+import { comesAndGoes } from './linux/systemdUnit'
 import { Starts } from './starts'
 import { parseSimulation, simulate } from './linux/updates'
 
@@ -206,8 +207,19 @@ Result=exit-code
     })
     expect(found.map(({ start, state }) => `${start} ${state}`)).toEqual([told])
   })
-  it('count how often they were started: by systemd, by others, jobs only where systemd had to', () => {
-    const run = (restarts: number, at: number, isJob = false) => ({ restarts, at, isJob })
+  it.each<[what: string, unit: Record<string, string>, does: boolean]>([
+    ['set to start', {}, false],
+    ['from a SysV script that a runlevel has', { UnitFileState: 'generated' }, false],
+    ['a job', { Type: 'oneshot' }, true],
+    ['asked for through a socket', { TriggeredBy: 'it.socket' }, true],
+    ['not set to start: asked for through the bus, or by hand', { UnitFileState: 'static' }, true],
+  ])('of systemd, come and go: %s', (_, unit, does) => {
+    expect(comesAndGoes({ UnitFileState: 'enabled', Type: 'simple', WantedBy: 'multi-user.target', ...unit })).toBe(
+      does,
+    )
+  })
+  it('count how often they were started: by systemd, by others, what comes and goes only where systemd had to', () => {
+    const run = (restarts: number, at: number, comesAndGoes = false) => ({ restarts, at, comesAndGoes })
     expect([
       startsBetween(run(7, 5), run(7, 5)),
       startsBetween(run(7, 5), run(10, 9)),

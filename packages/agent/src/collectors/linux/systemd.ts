@@ -4,8 +4,8 @@ import { Starts } from '../starts'
 import {
   accountOf,
   brokenTrigger,
+  comesAndGoes,
   isIdle,
-  isJob,
   neededBy,
   properties,
   restartsOf,
@@ -139,23 +139,23 @@ interface SystemdRun {
   restarts: number
   /** When its program was started last, by the monotonic clock. */
   at: number
-  isJob: boolean
+  comesAndGoes: boolean
 }
 
 /**
- * By the system's own count, and once where somebody else did. A job is started again and again by whatever wants it,
- * so only what systemd had to start anew counts.
+ * By the system's own count, and once where somebody else did. Of what comes and goes only what systemd had to start
+ * anew counts.
  */
 export function startsBetween(before: SystemdRun, now: SystemdRun): number {
   const anew = now.restarts < before.restarts ? now.restarts : now.restarts - before.restarts
-  return Math.max(anew, now.at !== before.at && now.at > 0 && !now.isJob ? 1 : 0)
+  return Math.max(anew, now.at !== before.at && now.at > 0 && !now.comesAndGoes ? 1 : 0)
 }
 
 const startsSeen = (units: readonly Unit[]): Map<string, SystemdRun> =>
   new Map(
     units.map((unit) => [
       unit.Id!.slice(0, -'.service'.length),
-      { restarts: restartsOf(unit), at: startedAt(unit), isJob: isJob(unit) },
+      { restarts: restartsOf(unit), at: startedAt(unit), comesAndGoes: comesAndGoes(unit) },
     ]),
   )
 

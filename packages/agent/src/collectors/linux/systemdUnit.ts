@@ -52,7 +52,12 @@ const isAtBoot = (unit: Unit) => isEnabled(unit) || (unit.UnitFileState === 'gen
 export const startedAt = (unit: Unit): number => Number(unit.ExecMainStartTimestampMonotonic ?? 0)
 /** How often systemd has started it anew by itself since somebody did. */
 export const restartsOf = (unit: Unit): number => Number(unit.NRestarts ?? 0)
-export const isJob = ({ Type }: Unit): boolean => Type === 'oneshot'
+const isJob = ({ Type }: Unit): boolean => Type === 'oneshot'
+/**
+ * It is started whenever something asks for it, and ends by itself: a job, and what is not set to start, or not by that
+ * alone.
+ */
+export const comesAndGoes = (unit: Unit): boolean => isJob(unit) || !isAtBoot(unit) || triggersOf(unit).length > 0
 /** It is set to start, and does not run although it has not failed. */
 export const isIdle = (unit: Unit): boolean => isEnabled(unit) && isDead(unit)
 

@@ -183,11 +183,21 @@ function beganOf(processes: Snapshot['processes']): Map<number, number> {
   return new Map(processes.flatMap(({ ProcessId, Began }) => (ProcessId && Began ? [[ProcessId, Began] as const] : [])))
 }
 
-/** By each service the process that it runs in, and when that began; empty where there is none. */
-export function runsOf({ services, processes }: Pick<Snapshot, 'services' | 'processes'>): Map<string, string> {
+/**
+ * By each service that is set to start the process that it runs in, and when that began; empty where there is none. The
+ * others come and go.
+ */
+export function runsOf({
+  services,
+  triggered,
+  processes,
+}: Pick<Snapshot, 'services' | 'triggered' | 'processes'>): Map<string, string> {
   const began = beganOf(processes)
+  const onTrigger = new Set(triggered.map((name) => name.toLowerCase()))
   return new Map(
-    services.map(({ Name, ProcessId }) => [Name, began.has(ProcessId) ? `${ProcessId} ${began.get(ProcessId)!}` : '']),
+    services
+      .filter((service) => startOf(service, onTrigger.has(service.Name.toLowerCase())) === 'automatic')
+      .map(({ Name, ProcessId }) => [Name, began.has(ProcessId) ? `${ProcessId} ${began.get(ProcessId)!}` : '']),
   )
 }
 

@@ -132,6 +132,12 @@ describe('services of Win32_Service', () => {
       startsBetween(run(812, 3), stopped),
       startsBetween(stopped, run(812, 4)),
     ]).toEqual([0, 1, 1, 0, 1])
+    const others = [
+      service('Late', 'Auto', 'Running', true),
+      service('W32Time', 'Auto', 'Running'),
+      service('Fax', 'Manual', 'Running'),
+    ]
+    expect([...runsOf(snapshot({ services: others, triggered: ['w32time'] })).keys()]).toEqual([])
   })
 })
 

@@ -3,11 +3,11 @@ import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
 import 'element-plus/es/components/checkbox/style/css'
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { refDebounced } from '@vueuse/core'
+import { refDebounced, useIntervalFn } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { ServicesPage } from '#contract'
-import { countText, numberText } from '#core'
+import { countText, minute, numberText } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { partQuery, useParts } from '../../../parts/data/parts'
@@ -36,8 +36,10 @@ const { data, error, refresh, more } = useParts<ServicesPage>(
     return api.get(`/services?${query}`)
   },
   (before, after) => ({ ...after, services: [...before.services, ...after.services] }),
-  { sources: [clientId, order, wrong, asked], topics: ['alerts'] },
+  { sources: [clientId, order, wrong, asked] },
 )
+// All services of all devices are too much to count again for each alert.
+useIntervalFn(() => void refresh(), minute)
 const columns = [
   { key: 'name', title: 'Service' },
   { key: 'wrong', title: 'not as it should be', align: 'right', width: 170 },
