@@ -116,7 +116,7 @@ export const kept: readonly Kept[] = [
   },
   {
     kind: 'facts',
-    tables: ['device_fact', 'current_fact'],
+    tables: ['device_fact', 'current_fact', 'device_service'],
     days: 200,
     least: 1,
     time: 'at',

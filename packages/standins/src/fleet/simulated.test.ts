@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { minute, readingFault } from '#core'
+import { factSchemas } from '#contract'
+import { minute, readingFault, type FactSubject } from '#core'
 import { estateOf } from '../estate'
 import { SimulatedDevice } from './simulated'
 
@@ -36,6 +37,28 @@ describe('a stand-in device', () => {
     for (const plan of devices)
       for (const [metric, instance, value] of new SimulatedDevice(plan, 'a', end).readings(end - 100 * minute))
         expect([plan.name, readingFault(metric, instance, value)]).toEqual([plan.name, null])
+  })
+  it('and only facts that it would take', () => {
+    for (const plan of devices)
+      for (const at of [end - 100 * minute, end - 7 * minute, end + 3 * minute])
+        for (const [subject, value] of Object.entries(new SimulatedDevice(plan, 'a', end).facts(at)))
+          expect([plan.name, factSchemas[subject as FactSubject].validate(value).error]).toEqual([plan.name, undefined])
+  })
+  it.each(['bb-plant-app', 'bb-shop-02', 'tm-gate-2'])('%s tells since when its services are as they are', (name) => {
+    const device = named(name)
+    const stateAt = (service: string, at: number) => device.services(at).find((each) => each.name === service)!.state
+    for (let at = end - 800 * minute; at <= end + 5 * minute; at += 17 * minute)
+      for (const { name: service, state, since } of device.services(at)) {
+        if (since === undefined || since < end - 1000 * minute) continue
+        expect([service, at, stateAt(service, since), stateAt(service, since - minute) !== state]).toEqual([
+          service,
+          at,
+          state,
+          true,
+        ])
+        for (let time = since; time <= at; time += 5 * minute)
+          expect([service, time, stateAt(service, time)]).toEqual([service, time, state])
+      }
   })
   it('has a disk that fills, a service that stays down, and one that can be stopped and started by hand', () => {
     const free = (ago: number) =>

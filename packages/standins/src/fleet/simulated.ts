@@ -260,14 +260,14 @@ export class SimulatedDevice {
     const { down = [], flaps, loops } = this.plan.story ?? {}
     const before = this.#minutesBefore(at)
     const ago = (minutes: number) => this.historyEnd - minutes * minute
-    const times = down.flatMap(({ service: name, from, to }) => (name === service ? [from, to] : []))
+    const times = down.flatMap(({ service: name, from, to }) => (name === service ? (to ? [from, to] : [from]) : []))
     if (flaps?.service === service && before > 0) {
       const round = Math.floor(before / flaps.everyMinutes) * flaps.everyMinutes
       times.push(round + flaps.everyMinutes - 1, round + flaps.forMinutes - 1)
     }
     if (loops?.service === service && before < loops.from)
       times.push(Math.ceil(before / loops.everyMinutes) * loops.everyMinutes)
-    const past = times.filter((minutes) => minutes >= before && (minutes !== 0 || before < 0))
+    const past = times.filter((minutes) => minutes >= before)
     return Math.round(past.length ? ago(Math.min(...past)) : this.startedAt(at))
   }
 
