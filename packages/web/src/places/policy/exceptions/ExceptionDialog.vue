@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { ExceptionView, PersonListed, TargetMatches } from '#contract'
 import {
   valueText,
   watchKind,
+  withDefaults,
   type ParameterValue,
   type PolicyStep,
   type Target,
@@ -17,6 +18,7 @@ import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
 import ChangeDialog from '../impact/ChangeDialog.vue'
+import InstanceTrial from '../templates/InstanceTrial.vue'
 import ReviewDate from './ReviewDate.vue'
 import TargetBuilder from '../target/TargetBuilder.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -43,6 +45,15 @@ const reviewAt = ref(before?.reviewAt ?? null)
 const name = ref('')
 const parameters = computed(() => (kind.value ? watchKind(kind.value).parameters : []))
 const parameter = computed(() => parameters.value.find((candidate) => candidate.name === name.value))
+const typing = ref<ParameterValue>(null)
+watch(name, (chosen) => {
+  typing.value = values.value[chosen] ?? parameter.value?.default ?? null
+})
+/** How a watch chooses among the things of a device by the value that is typed. */
+const choosing = computed(() => {
+  const found = kind.value ? watchKind(kind.value).choosing : undefined
+  return found && [found.include, found.except].includes(name.value) ? found : null
+})
 function setValue(value: ParameterValue): void {
   values.value = { ...values.value, [name.value]: value }
   name.value = ''
@@ -117,10 +128,20 @@ function drop(parameterName: string): void {
         <ParameterEditor
           v-if="parameter"
           :parameter="parameter"
-          :value="values[name] ?? parameter.default"
+          :value="typing"
           @change="setValue"
+          @typing="(value) => { typing = value }"
           @cancel="name = ''"
-        />
+        >
+          <InstanceTrial
+            v-if="choosing"
+            :choosing="choosing"
+            :values="withDefaults(kind, values)"
+            :typing="{ name, value: typing }"
+            :targets="[target]"
+            @pick="(picked) => { typing = parameter?.type === 'patterns' ? [...((typing ?? []) as string[]), picked] : picked }"
+          />
+        </ParameterEditor>
       </template>
       <ElInput
         v-model="reason"
