@@ -107,7 +107,7 @@ test('why there is an alert, or none, is told for seven different reasons, now a
   await choose(page.getByLabel('What of it'), 'bakery-orders')
   await expect(steps).toContainText([
     'watched by Services',
-    'bakery-orders is stopped, which is critical',
+    'bakery-orders is stopped; needed by bakery-labels, which is critical',
     'for long enough',
     'no window covered it',
     'so there was an alert since',
@@ -165,6 +165,7 @@ test('how it was an hour ago is shown in each place, by key and by the marker, a
   await page.keyboard.press('2')
   await expect(band).toContainText('Estate as it was on')
   await page.getByRole('link', { name: 'bb-plant-app', exact: true }).click()
+  await page.getByRole('link', { name: 'All services' }).click()
   await expect(page.getByRole('row', { name: /bakery-orders/ })).toContainText('running')
   await expect(page.getByRole('button', { name: /^Hold alerts|^Change/ })).toHaveCount(0)
   await page.getByRole('tab', { name: 'Roster' }).click()

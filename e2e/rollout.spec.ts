@@ -73,7 +73,7 @@ test('one machine by hand: the command from the page, run, and the page tells ho
   await progress.getByRole('link', { name: 'lf-hand-1' }).click()
   await expect(page.getByRole('heading', { name: 'lf-hand-1' })).toBeVisible()
   await expect(
-    page.getByRole('cell', { name: 'cron' }).or(page.getByText('There is no service manager here')).first(),
+    page.getByRole('link', { name: 'All services' }).or(page.getByText('There is no service manager here')).first(),
   ).toBeVisible()
 })
 
