@@ -26,31 +26,41 @@ export function takeBack(
   ]
 }
 
-/** A key that no other service has, as far as its letters allow. */
-const keyOf = (name: string) =>
-  `service.${name
+/** A key that no other service of the template has: letters that a key does not have make some names alike. */
+function keyFor(name: string, watches: readonly WatchSpec[]): string {
+  const key = `service.${name
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-|-$/g, '')
-    .slice(0, 50)}`
+    .slice(0, 48)}`
+  const isTaken = (candidate: string) =>
+    watches.some((watch) => watch.key === candidate && JSON.stringify(watch.values.names) !== JSON.stringify([name]))
+  let n = 1
+  while (isTaken(n === 1 ? key : `${key}-${n}`)) n++
+  return n === 1 ? key : `${key}-${n}`
+}
 
-/** Of a device’s own: the name of the template that its chosen services stand in. */
-export const templateOf = ({ name }: Pick<DevicePage, 'name'>) => `Services of ${name}`
+/** As long as a name of policy may be. */
+const asName = (text: string) => text.slice(0, 100).trim()
+
+/** Of a device’s own: the name of the template that its chosen services stand in. Another client may have its name. */
+export const templateOf = ({ name, clientName }: Pick<DevicePage, 'name' | 'clientName'>) =>
+  asName(`Services of ${name}, ${clientName}`)
 
 /**
  * Watches a service of one device by its name, in a template of the device's own: made where there is none, else added
  * to.
  */
 export function watchByName(
-  device: Pick<DevicePage, 'id' | 'name'>,
+  device: Pick<DevicePage, 'id' | 'name' | 'clientName'>,
   service: Pick<Service, 'name'>,
   known: Pick<TemplatePage, 'id' | 'revision' | 'description' | 'includes' | 'watches'> | null,
 ): PolicyStep[] {
   const name = templateOf(device)
   const spec: WatchSpec = {
-    key: keyOf(service.name),
+    key: keyFor(service.name, known?.watches ?? []),
     kind: 'service-state',
-    name: `Service ${service.name}`,
+    name: asName(`Service ${service.name}`),
     why: `Somebody chose it on ${device.name}.`,
     osFamilies: [],
     values: { which: 'named', names: [service.name], expected: 'running' },
