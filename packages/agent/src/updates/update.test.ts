@@ -14,6 +14,11 @@ import { filesOf, starterText } from './starter'
 import { prepareUpdate, Proof } from './update'
 import { agentVersion, releaseFloor } from '../version'
 
+/** Versions after this program's own, whichever that is. */
+const major = Number(agentVersion.split('.')[0])
+const newer = `${major + 1}.0.0`
+const another = `${major + 1}.0.1`
+
 let folder: string
 let home: string
 let starter: string
@@ -151,7 +156,7 @@ describe('an update', () => {
   const keys = generateKeyPairSync('ed25519')
   const command = (more: Partial<UpdateCommand> = {}): UpdateCommand => ({
     kind: 'update',
-    version: '0.9.0',
+    version: newer,
     within: 60_000,
     ...more,
   })
@@ -162,7 +167,7 @@ describe('an update', () => {
     statement = signedBy(by, {
       says: 'release',
       program: 'custode-agent',
-      version: '0.9.0',
+      version: newer,
       platform: `linux-${process.arch}`,
       sha256,
       floor: '0.0.0',
@@ -172,15 +177,15 @@ describe('an update', () => {
   const prepare = (prepared: UpdateCommand) =>
     prepareUpdate(home, { server: url() }, 7, prepared, () => undefined, new ReleaseTrust(home, releaseKeyOf(keys, 1)))
   const untouched = () =>
-    expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([false, false])
+    expect([existsSync(filesOf(home).trial), existsSync(filesOf(home).programOf(newer))]).toEqual([false, false])
 
   it('is fetched, verified, tried and put on trial', async () => {
-    offer(says('custode-agent 0.9.0'))
+    offer(says(`custode-agent ${newer}`))
     await prepare(command())
-    expect(readFileSync(filesOf(home).trial, 'utf8')).toMatch(/^0\.9\.0 \d+ 0 7\n$/)
-    expect(spawnSync(filesOf(home).programOf('0.9.0'), { encoding: 'utf8' }).stdout).toBe('custode-agent 0.9.0\n')
+    expect(readFileSync(filesOf(home).trial, 'utf8')).toMatch(new RegExp(`^${newer} \\d+ 0 7\\n$`))
+    expect(spawnSync(filesOf(home).programOf(newer), { encoding: 'utf8' }).stdout).toBe(`custode-agent ${newer}\n`)
   })
-  const good = says('custode-agent 0.9.0')
+  const good = says(`custode-agent ${newer}`)
   it.each<[string, () => void, UpdateCommand, string]>([
     ['is not what was signed', () => offer(good, { sha256: '0'.repeat(64) }), command(), 'its digest is another'],
     [
@@ -199,14 +204,14 @@ describe('an update', () => {
     [
       'is signed as another version',
       () => offer(good),
-      command({ version: '0.9.1' }),
-      'it is version 0.9.0, not 0.9.1',
+      command({ version: another }),
+      `it is version ${newer}, not ${another}`,
     ],
     [
       'says that it is another version',
-      () => offer(good, { version: '0.9.1' }),
-      command({ version: '0.9.1' }),
-      'the program says that it is “custode-agent 0.9.0”',
+      () => offer(good, { version: another }),
+      command({ version: another }),
+      `the program says that it is “custode-agent ${newer}”`,
     ],
     [
       'is older than this program goes back',
@@ -256,10 +261,10 @@ describe('an update', () => {
     expect([existsSync(filesOf(home).programOf(agentVersion)), existsSync(filesOf(home).trial)]).toEqual([true, false])
   })
   it('that fails takes nothing away that is there', async () => {
-    program(filesOf(home).programOf('0.9.0'), 'from before')
+    program(filesOf(home).programOf(newer), 'from before')
     offer(says('something-else'))
     await expect(prepare(command())).rejects.toThrow('the program says')
-    expect(readFileSync(filesOf(home).programOf('0.9.0'), 'utf8')).toContain('from before')
+    expect(readFileSync(filesOf(home).programOf(newer), 'utf8')).toContain('from before')
   })
   it('is refused where nothing would go back', async () => {
     offer(good)
@@ -315,14 +320,14 @@ describe('an update', () => {
     }
   })
   it('that was given up is told of by the one before', async () => {
-    program(filesOf(home).programOf('0.9.0'), 'trial')
-    writeFileSync(filesOf(home).wentBack, '0.9.0 1 3 9\n')
+    program(filesOf(home).programOf(newer), 'trial')
+    writeFileSync(filesOf(home).wentBack, `${newer} 1 3 9\n`)
     await new Proof(
       home,
       { server: url(), deviceKey: 'k', deviceId: 1, name: 'n', interval: 1 },
       () => undefined,
     ).reported()
-    expect([told, existsSync(filesOf(home).wentBack), existsSync(filesOf(home).programOf('0.9.0'))]).toEqual([
+    expect([told, existsSync(filesOf(home).wentBack), existsSync(filesOf(home).programOf(newer))]).toEqual([
       ['/api/agent/tasks/9'],
       false,
       false,
