@@ -123,17 +123,17 @@ test('the database, killed while agents report, loses nothing that was acknowled
   await signIn(page)
   await hurry(page, 'bb-desk-01')
   // One that no window covers at any hour of the day.
-  await hurry(page, 'tm-gate-1')
+  await hurry(page, 'bb-plant-db')
   const server = pidOf('server')
   for (const [round, button] of ['stop cron', 'start cron'].entries()) {
     killDatabase()
-    await make(page, 'tm-gate-1', button)
+    await make(page, 'bb-plant-db', button)
     const answer = await page.request.get(`${url()}/api/rounds`)
     expect([answer.status(), ((await answer.json()) as Problem).code]).toEqual([503, 'database-away'])
     await startPostgres(place(), { port: Number(new URL(process.env.E2E_DATABASE!).port) })
     await page.goto(url())
-    await expect.poll(() => episodes('tm-gate-1')).toEqual([round === 0 ? 'open' : 'closed'])
-    await expect(alertOf(page, 'tm-gate-1')).toHaveCount(round === 0 ? 1 : 0)
+    await expect.poll(() => episodes('bb-plant-db')).toEqual([round === 0 ? 'open' : 'closed'])
+    await expect(alertOf(page, 'bb-plant-db')).toHaveCount(round === 0 ? 1 : 0)
   }
   expect(pidOf('server')).toBe(server)
   await expectNothingLost('%')
