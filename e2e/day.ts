@@ -43,6 +43,8 @@ export async function openDevice(page: Page, name: string): Promise<void> {
   await page.goto(`${url()}/estate`)
   await page.getByLabel('Narrow by words').fill(name)
   await page.getByRole('link', { name, exact: true }).click()
+  // Parts of it are called as parts of the board are.
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(name)
 }
 
 /** Chooses what is offered under these words, by keyboard and pointer as people mix them. */

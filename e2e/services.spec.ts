@@ -8,7 +8,6 @@ test('a service is restarted from the list of a device; who asked and how it wen
 }) => {
   await signIn(page)
   await openDevice(page, 'tm-gate-1')
-  await expect(page.getByRole('tab', { name: 'Roster' })).toBeVisible()
   await page.keyboard.press('S')
   const row = page.getByRole('row', { name: /^nginx/ })
   await expect(row).toContainText('should run')

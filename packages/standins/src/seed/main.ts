@@ -317,7 +317,8 @@ async function tellPeople(): Promise<void> {
   const servers = await add('/api/teams', { name: 'Servers', memberIds: [mara, ines, jorun] })
   const desk = await add('/api/teams', { name: 'Front desk', memberIds: [ines, jorun] })
   await call('PUT', `/api/teams/${servers}/rotation`, {
-    starts: `${mondayBefore(now - 21 * day)}T09:00:00`,
+    // The week begins at nine: before that on a Monday it is still the one before.
+    starts: `${mondayBefore(now - 9 * hour - 21 * day)}T09:00:00`,
     zone: 'Europe/Lisbon',
     rule: 'FREQ=WEEKLY',
     turns: [ines, jorun, mara],
