@@ -29,7 +29,9 @@ function exceptionsIn(watch: EffectiveWatch): ReadonlyMap<number, boolean> {
     chain.forEach(({ value, source }, i) => {
       if (source.from !== 'exception') return
       const others = () =>
-        joinedPatterns(chain.filter((_, j) => j !== i).map((link) => link.value as readonly string[]))
+        joinedPatterns(
+          chain.filter((link, j) => j !== i && !link.dormant).map((link) => link.value as readonly string[]),
+        )
       const differs = isAdding(watch.kind, name)
         ? !same(others().toSorted(), (watch.values[name] as readonly string[]).toSorted())
         : i === 0 && !same(value, chain[1]?.value)

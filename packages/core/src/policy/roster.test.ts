@@ -505,6 +505,10 @@ describe('patterns that leave something out', () => {
       ['changes nothing'],
       [],
     ])
+    // What only a paused assignment says as well is the exception's doing.
+    const paused = assign(2, 1, role, { dormant: true, values: { disk: leaves('/archive') } })
+    const beside = { ...policy, assignments: [...policy.assignments, paused] }
+    expect(exceptionUses(compilePolicy(beside), [device], 0)[1]!.doubts).toEqual([])
     const [step] = pullUp(policy, 2, 1)
     expect(step).toMatchObject({ to: { watches: [{ values: leaves('/archive', '/mnt/*', '/backup') }] } })
     expect(devicesFollowing(compilePolicy(policy), [device], 1, 'disk', 'except')).toEqual([device.id])

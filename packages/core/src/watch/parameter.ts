@@ -46,6 +46,8 @@ export function parameterFault(parameter: Parameter, value: ParameterValue): str
       for (const text of value) {
         const fault = patternFault(text)
         if (fault) return `${name}: ${fault}`
+        if (text.startsWith('!') && !parameter.adds)
+          return `${name}: “${text}” takes a name back, which only a list of what is left out can do. Leave the name out there.`
       }
       return null
     case 'hours':

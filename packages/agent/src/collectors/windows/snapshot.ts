@@ -76,7 +76,7 @@ export interface Inventory {
   logs: string[]
   packages: string[]
   /** Services that need others, by the registry's `DependOnService`. */
-  needs: { Name: string; DependOnService: string[] }[]
+  needs: { Name: string; DependOnService: string | string[] }[]
 }
 
 const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
@@ -143,7 +143,8 @@ const fileTimeEpoch = 11_644_473_600_000
 function neededBy(needs: Inventory['needs']): Map<string, string[]> {
   const found = new Map<string, string[]>()
   for (const { Name, DependOnService } of needs)
-    for (const other of DependOnService) {
+    // PowerShell makes a list of one into that one.
+    for (const other of [DependOnService].flat()) {
       const key = other.toLowerCase()
       found.set(key, [...(found.get(key) ?? []), Name])
     }

@@ -107,14 +107,17 @@ describe('services of Win32_Service', () => {
         ],
         processes: [process(700, began)],
       }),
-      [{ Name: 'Spooler', DependOnService: ['RPCSS', 'http'] }],
+      [
+        { Name: 'Spooler', DependOnService: ['RPCSS', 'http'] },
+        { Name: 'WinRM', DependOnService: 'RPCSS' },
+      ],
     )
     expect(services).toMatchObject([
       {
         name: 'RpcSs',
         account: 'NT AUTHORITY\\NetworkService',
         since: Date.parse('2026-11-30T00:00:00Z'),
-        neededBy: ['Spooler'],
+        neededBy: ['Spooler', 'WinRM'],
       },
       { name: 'Spooler', account: 'LocalSystem' },
     ])

@@ -72,6 +72,11 @@ describe('every service that should be running', () => {
       { start: 'on-demand', state: 'stopped', brokenTrigger: 'it.socket' },
       'it is stopped; it.socket, which starts it, has failed',
     ],
+    [
+      'disabled, and so is what its failed socket is for',
+      { start: 'disabled', state: 'stopped', brokenTrigger: 'it.socket' },
+      null,
+    ],
     ['started by hand, and stopped', { start: 'manual', state: 'stopped' }, null],
     ['disabled', { start: 'disabled', state: 'stopped' }, null],
     ['starting', { state: 'starting', since: now }, null],

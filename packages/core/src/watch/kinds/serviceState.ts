@@ -92,7 +92,7 @@ const parameters: readonly Parameter[] = [
  */
 function isWell(service: Service, at: Millis): boolean | null {
   const { start, state } = service
-  if (state === 'failed' || service.brokenTrigger) return false
+  if (state === 'failed' || (service.brokenTrigger && start !== 'disabled')) return false
   if (start !== 'automatic') return true
   return state === 'starting' ? isStarting(service, at) : state !== 'stopped'
 }

@@ -7,7 +7,8 @@ type KeyOf<Parts extends readonly Part[]> = {
 
 const fits: Record<Part, (value: unknown) => boolean> = {
   number: (value) => typeof value === 'number' || value === 'Infinity',
-  text: (value) => typeof value === 'string',
+  // The database takes no text with a NUL in it.
+  text: (value) => typeof value === 'string' && !value.includes('\0'),
   id: (value) => Number.isInteger(value) && Math.abs(value as number) < 2 ** 31,
 }
 

@@ -6,6 +6,7 @@ import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { readFacts } from '../../store/currentFacts'
 import { audit, type Viewer } from '../access'
+import { requireDevice } from './requireDevice'
 
 /** So far back a list of services tells what was done to them. */
 const told: Millis = 7 * day
@@ -14,12 +15,13 @@ const told: Millis = 7 * day
 export async function askForService(
   tx: Db,
   viewer: Viewer,
-  device: { id: DeviceId; name: string; client_id: number },
+  deviceId: DeviceId,
   action: ServiceAction,
   now: Millis,
 ): Promise<void> {
   // The device first, as everything that changes what is open on it.
-  await tx.query('select from device where id = $1 for update', [device.id])
+  await tx.query('select from device where id = $1 for update', [deviceId])
+  const device = await requireDevice(tx, viewer, deviceId)
   const { facts } = await readFacts(tx, device.id)
   if (!facts.system?.remediates)
     throw new ProblemError(

@@ -79,6 +79,7 @@ const steps = computed((): PolicyStep[] | null =>
         :typing="{ name: 'except', value: fault ? watch.values.except ?? [] : except }"
         :targets="[]"
         :device="device"
+        :is-wider="where !== 'device'"
         @pick="(name) => { pattern = name }"
       />
     </template>

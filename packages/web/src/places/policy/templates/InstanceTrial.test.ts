@@ -52,6 +52,8 @@ it('warns when what is typed hides what a role needs: of a device by what it has
   expect(page.get('[role=status]').text()).toBe('This hides nginx, which the role web needs.')
   await page.setProps(typing(['mysql']))
   expect(page.find('[role=status]').exists()).toBe(false)
+  await page.setProps({ isWider: true })
+  expect(page.get('[role=status]').text()).toContain('mysql, which the role database needs')
   const { page: anywhere } = await show(InstanceTrial, { choosing, values, targets: [], ...typing(['mysql']) })
   expect(anywhere.get('[role=status]').text()).toBe('This hides mysql, which the role database needs.')
 })

@@ -15,6 +15,8 @@ const props = defineProps<{
   targets: readonly Target[]
   /** To try it on; without, one is chosen among those of the targets. */
   device?: DevicePage
+  /** It is for others, too, whatever their roles. */
+  isWider?: boolean
 }>()
 const emit = defineEmits<{ pick: [name: string] }>()
 const devices = useResource(() =>
@@ -42,7 +44,7 @@ const hidden = computed(() => {
   const { except } = props.choosing
   if (except === undefined || props.typing?.name !== except || !props.choosing.isService) return []
   const left = (tried.value[except] as readonly string[] | null) ?? []
-  if (!props.device) return hiddenNeeds(left, null)
+  if (!props.device || props.isWider) return hiddenNeeds(left, null)
   const { roles, facts } = props.device
   return hiddenNeeds(left, { roles, services: facts.services ?? [] })
 })
