@@ -10,7 +10,7 @@ import { parseJournalLine, parseLogLine } from './linux/logLine'
 import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
 import { parseCpu, parseMemory, parseSwap, performanceCollector } from './linux/performance'
 import { parseStatusAll, servicesCollector } from './linux/services'
-import { parseSystemctlShow, startsBetween } from './linux/systemd'
+import { parseSystemctlShow, startsBetween, Times } from './linux/systemd'
 import { comesAndGoes } from './linux/systemdUnit'
 import { Starts } from './starts'
 import { parseSimulation, simulate } from './linux/updates'
@@ -230,6 +230,19 @@ Result=exit-code
       startsBetween(run(0, 5, true), run(0, 6, true)),
       startsBetween(run(0, 6, true), run(1, 7, true)),
     ]).toEqual([0, 3, 1, 2, 1, 0, 1])
+  })
+  it('keep since when they are so, and move it along when the clock is set', () => {
+    const times = new Times()
+    const at = Date.parse('2026-11-30T12:00:00Z')
+    const seen = (now: number, up: number) => {
+      times.look(now, up)
+      return times.of('web', 5_000_000, now, up - 5000) - at
+    }
+    expect(seen(at, 65_000)).toBe(-minute)
+    // A second more by one clock than by the other is no news; an hour is.
+    expect(seen(at + 61_000, 125_000)).toBe(-minute)
+    expect(seen(at + 60 * minute + 120_000, 185_000)).toBe(59 * minute)
+    expect(seen(at + 180_000, 245_000)).toBe(-minute)
   })
   it('tell of starts where there were several in the last hour, and keep nothing of what is gone', () => {
     const starts = new Starts<number>((before, now) => now - before)

@@ -1,3 +1,4 @@
+import { uptime } from 'node:os'
 import { minute, second, type Facts, type Millis, type Service } from '#core'
 import { command } from '../command'
 import { Starts } from '../starts'
@@ -110,20 +111,40 @@ async function queuedOf(names: readonly string[]): Promise<Set<string>> {
   )
 }
 
-/**
- * What times of the monotonic clock are for everybody. A time stays what it was first worked out to be: clocks are set
- * and run unevenly, and nothing has happened to the service then. The monotonic clock of Linux stands still while the
- * machine sleeps (clock_gettime(2)), so what began before a sleep seems to have begun later.
- */
-class Times {
-  readonly #known = new Map<string, { monotonic: number; at: Millis }>()
+/** Clocks run unevenly: by less than this the device's own was not set. */
+const uneven: Millis = 30 * second
 
-  /** @param monotonic in microseconds */
-  of(name: string, monotonic: number): Millis {
+/**
+ * What times of the monotonic clock are for everybody. A time stays what it was first worked out to be, and moves only
+ * when the device's clock is set: nothing has happened to the service then. The monotonic clock of Linux stands still
+ * while the machine sleeps (clock_gettime(2)), so what began before a sleep, and is first seen after it, seems to have
+ * begun later.
+ */
+export class Times {
+  readonly #known = new Map<string, { monotonic: number; at: Millis }>()
+  /** When the machine was started, by the device's own clock. */
+  #booted: Millis | null = null
+
+  /**
+   * To be told at each look.
+   * @param up how long the machine has been up, its sleep included
+   */
+  look(now: Millis, up: Millis): void {
+    const booted = now - up
+    const set = this.#booted === null ? 0 : Math.round((booted - this.#booted) / second) * second
+    if (this.#booted !== null && Math.abs(set) < uneven) return
+    this.#booted = booted
+    for (const [name, known] of this.#known) this.#known.set(name, { ...known, at: known.at + set })
+  }
+
+  /**
+   * @param monotonic in microseconds
+   * @param ago how long that is ago
+   */
+  of(name: string, monotonic: number, now: Millis, ago: Millis): Millis {
     const known = this.#known.get(name)
     if (known?.monotonic === monotonic) return known.at
-    const ago = Number(process.hrtime.bigint() / 1000n) - monotonic
-    const at = Math.round((Date.now() - ago / 1000) / second) * second
+    const at = Math.round((now - ago) / second) * second
     this.#known.set(name, { monotonic, at })
     return at
   }
@@ -194,6 +215,7 @@ export class SystemdServices {
     const resting = unitsIn(await show(unknown, properties))
     const living = unitsIn(await show(loaded, properties))
     const around = await this.#around(units, [...resting, ...living])
+    this.#times.look(Date.now(), uptime() * second)
     const found = new Map<string, Service>()
     for (const unit of resting) {
       const service = this.#serviceOf(unit, around)
@@ -215,11 +237,10 @@ export class SystemdServices {
 
   #serviceOf(unit: Unit, around: Around): Service {
     const monotonic = sinceMonotonic(unit)
-    return serviceOf(
-      unit,
-      around,
-      monotonic === null ? null : this.#times.of(unit.Id!.slice(0, -'.service'.length), monotonic),
-    )
+    if (monotonic === null) return serviceOf(unit, around, null)
+    const name = unit.Id!.slice(0, -'.service'.length)
+    const ago = (Number(process.hrtime.bigint() / 1000n) - monotonic) / 1000
+    return serviceOf(unit, around, this.#times.of(name, monotonic, Date.now(), ago))
   }
 
   async #around(units: ReadonlyMap<string, string>, all: readonly Unit[]): Promise<Around> {
