@@ -259,6 +259,11 @@ Result=exit-code
     expect(look(2, { web: 7, mail: 3 })).toEqual(['mail 2:3', 'web 1:1 2:1'])
     expect(look(61, { web: 7 })).toEqual(['mail 2:3'])
     expect(look(62, { web: 7, mail: 9 })).toEqual([])
+    // The clock was set an hour ahead: what was seen before moves along.
+    const [moved] = starts.next(new Map([['mail', 11]]), 63 * minute, at + 123 * minute)
+    expect(moved!.looks.map((each) => (each.at - at) / minute)).toEqual([123])
+    const [both] = starts.next(new Map([['mail', 12]]), 64 * minute, at + 64 * minute)
+    expect(both!.looks.map((each) => (each.at - at) / minute)).toEqual([63, 64])
   })
   it('of SysV: + runs, - does not, ? is left out (service(8))', () => {
     expect(parseStatusAll(' [ + ]  cron\n [ - ]  dbus\n [ ? ]  hwclock.sh\n', (name) => name === 'cron')).toEqual([
