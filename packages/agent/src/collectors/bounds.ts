@@ -20,6 +20,8 @@ export function boundFacts(facts: Facts): Facts {
     starting,
     startLooks,
     disks,
+    drives,
+    driveName,
     mount,
     fileSystem,
     packages,
@@ -74,6 +76,26 @@ export function boundFacts(facts: Facts): Facts {
         fileSystem: cut(disk.fileSystem, fileSystem),
         ...(disk.trouble === undefined ? {} : { trouble: mark(disk.trouble, trouble) }),
       }))
+  if (facts.drives)
+    bounded.drives = {
+      drives: facts.drives.drives
+        .filter(({ name }) => name.length <= driveName)
+        .slice(0, drives)
+        .map((drive) => ({
+          ...drive,
+          model: mark(drive.model, driveName),
+          ...(drive.serial === undefined ? {} : { serial: mark(drive.serial, driveName) }),
+          ...(drive.trouble === undefined ? {} : { trouble: mark(drive.trouble, trouble) }),
+        })),
+      arrays: facts.drives.arrays
+        .filter(({ name }) => name.length <= driveName)
+        .slice(0, drives)
+        .map((array) => ({
+          ...array,
+          level: mark(array.level, driveName),
+          ...(array.trouble === undefined ? {} : { trouble: mark(array.trouble, trouble) }),
+        })),
+    }
   if (facts.updates)
     bounded.updates = {
       ...facts.updates,

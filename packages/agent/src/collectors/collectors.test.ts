@@ -4,7 +4,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, it } from 'vitest'
 import { minute } from '#core'
-import { disksCollector, diskMounts, parseMounts, parsePseudo } from './linux/disks'
+import { disksCollector, parseStat } from './linux/disks'
+import { diskMounts, parseFstab, parseMounts, parsePseudo, readOnlyReason } from './linux/mounts'
 import { eventlogCollector } from './linux/eventlog'
 import { parseJournalLine, parseLogLine } from './linux/logLine'
 import { parseInterfaces, parseRoutes, parseRoutes6 } from './linux/network'
@@ -22,22 +23,59 @@ const system = (program: string, ...args: string[]) =>
 
 describe('disks', () => {
   it('agree with df(1) of this machine', async () => {
-    const { readings } = await disksCollector().collect(Date.now())
-    const [, ...lines] = system('df', '--block-size=1', '--output=target,size,avail', '/').trim().split('\n')
-    const [target, size, available] = lines[0]!.trim().split(/\s+/)
+    const { readings, facts } = await disksCollector().collect(Date.now())
+    const [, ...lines] = system('df', '--block-size=1', '--output=target,size,used,avail', '/').trim().split('\n')
+    const [target, size, used, available] = lines[0]!.trim().split(/\s+/)
     const value = (metric: string) => readings!.find((reading) => reading[0] === metric && reading[1] === target)![2]
-    expect(value('disk.size')).toBe(Number(size))
-    // Others write meanwhile.
-    expect(Math.abs(value('disk.free') - Number(available))).toBeLessThan(512 * 1024 * 1024)
+    expect(facts!.disks!.find(({ mount }) => mount === target)!.size).toBe(Number(size))
+    // What is reserved for root is neither used nor free. Others write meanwhile.
+    const meanwhile = 512 * 1024 * 1024
+    expect(Math.abs(value('disk.size') - Number(used) - Number(available))).toBeLessThan(meanwhile)
+    expect(Math.abs(value('disk.free') - Number(available))).toBeLessThan(meanwhile)
   })
+  // Lines as proc(5) has them in its example, with more or fewer of its optional fields.
+  const line = (mount: string, whole: string, optional = 'master:1 ') =>
+    `36 35 98:0 / ${mount} ro,noatime ${optional}- ${whole}`
   it('leave pseudo file systems out, and second places of one device', () => {
     const mounts = parseMounts(
-      'proc /proc proc rw 0 0\n/dev/sda1 / ext4 rw 0 0\n/dev/sda1 /mnt/again ext4 rw 0 0\n/dev/sdb1 /srv/my\\040images ext4 rw 0 0\ntmpfs /run tmpfs rw 0 0\n/dev/loop0 /snap/x squashfs ro 0 0\n',
+      [
+        line('/proc', 'proc proc rw', ''),
+        line('/', 'ext4 /dev/sda1 rw,errors=remount-ro'),
+        line('/mnt/again', 'ext4 /dev/sda1 rw', 'shared:7 master:1 '),
+        line('/srv/my\\040images', 'ext4 /dev/sdb1 ro', ''),
+        line('/run', 'tmpfs tmpfs rw'),
+        line('/snap/x', 'squashfs /dev/loop0 ro'),
+        line('/mnt/team', 'nfs4 files.example:/team rw'),
+        '',
+      ].join('\n'),
     )
-    expect(diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\n\text4\n')).map((mount) => mount.mount)).toEqual([
-      '/',
-      '/srv/my images',
+    const found = diskMounts(mounts, parsePseudo('nodev\tproc\nnodev\ttmpfs\nnodev\tnfs4\n\text4\n'))
+    expect(found.map(({ mount, isReadOnly }) => [mount, isReadOnly])).toEqual([
+      ['/', false],
+      ['/mnt/team', false],
+      ['/srv/my images', true],
     ])
+  })
+  const fstab = parseFstab('# <file system> …\n/dev/sdb1\t/srv/ ext4 defaults 0 2\n/dev/sdc1 /old ext4 nofail,ro 0 2\n')
+  it.each([
+    ['can be written to', '/srv', 'rw', { errors: 3 }, null],
+    ['after an error', '/srv', 'ro', { errors: 1 }, 'fault'],
+    ['after an error, though no fstab has it', '/other', 'ro', { errors: 1 }, 'fault'],
+    ['by hand', '/srv', 'ro', { errors: 0 }, 'changed'],
+    ['by hand, though no fstab has it', '/other', 'ro', { errors: 0, wasWritable: true }, 'changed'],
+    ['of a kind that counts no errors', '/srv', 'ro', { errors: null }, 'fault'],
+    ['as fstab wants it, whatever is wrong with it', '/old', 'ro', { errors: 1 }, 'meant'],
+    ['from the first look on, and in no fstab', '/other', 'ro', { errors: 0 }, 'meant'],
+  ])('read-only %s: %s', (_, place, whole, more, expected) => {
+    const [mount] = parseMounts(line(place, `ext4 /dev/sdb1 ${whole}`))
+    const beside = { fstab: fstab.get(place), wasWritable: false, ...more }
+    expect(readOnlyReason(mount!, beside)).toBe(expected)
+  })
+  it('are asked by stat(1) where a file system has a unit of its own, with the same result', async () => {
+    const { readings } = await disksCollector().collect(Date.now())
+    const room = parseStat(system('stat', '-f', '-c', '%S %b %f %a %c %d', '/'))
+    const size = readings!.find(([metric, mount]) => metric === 'disk.size' && mount === '/')![2]
+    expect(Math.abs(room.size - room.free + room.available - size)).toBeLessThan(512 * 1024 * 1024)
   })
 })
 

@@ -31,8 +31,19 @@ export function reasonOf(errors: string): string {
   return lines.filter((line) => !/^(See system logs and|See "systemctl|Hint:)/.test(line)).pop() ?? lines.pop() ?? ''
 }
 
-/** Runs a program of the system. Rejects with its last words, and when it does not end in its time. */
-export function command(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<string> {
+/** How a program ended, and what it said. */
+export interface Ended {
+  status: number
+  output: string
+  /** Its last words on stderr. */
+  words: string
+}
+
+/**
+ * Runs a program of the system whose exit status says more than whether it went well. Rejects where it cannot be run,
+ * is ended by a signal, or does not end in its time.
+ */
+export function commandEnded(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<Ended> {
   return new Promise((resolve, reject) => {
     const child = spawn(program, args, {
       detached: process.platform !== 'win32',
@@ -64,8 +75,15 @@ export function command(program: string, args: readonly string[], timeout: Milli
     child.on('error', (error) => give(error.message))
     child.on('close', (code, signal) => {
       clearTimeout(late)
-      if (code === 0) resolve(Buffer.concat(stdout).toString('utf8'))
-      else reject(new Error(`${named}: ${reasonOf(words) || (signal ? `ended by ${signal}` : `exit status ${code}`)}`))
+      if (code === null) reject(new Error(`${named}: ${reasonOf(words) || `ended by ${signal}`}`))
+      else resolve({ status: code, output: Buffer.concat(stdout).toString('utf8'), words })
     })
   })
+}
+
+/** Runs a program of the system. Rejects with its last words, and when it does not end in its time. */
+export async function command(program: string, args: readonly string[], timeout: Millis = 30_000): Promise<string> {
+  const { status, output, words } = await commandEnded(program, args, timeout)
+  if (status === 0) return output
+  throw new Error(`${program} ${args[0] ?? ''}: ${reasonOf(words) || `exit status ${status}`}`)
 }

@@ -1,4 +1,6 @@
+import type { CollectSettings } from '#contract/report'
 import { disksCollector } from './linux/disks'
+import { drivesCollector } from './linux/drives'
 import { eventlogCollector } from './linux/eventlog'
 import { networkCollector } from './linux/network'
 import { performanceCollector } from './linux/performance'
@@ -16,25 +18,28 @@ export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './linux/services'
 
+type Wanted = Pick<CollectSettings, 'logs' | 'shares'>
+
 /**
  * @param home where they remember things; null: nowhere
- * @param logs names of logs, as patterns, to read beyond the ordinary ones
+ * @param wanted what to read beyond the ordinary
  * @param places how far each collector had read when the program ended
  */
 export function allCollectors(
   home: string | null,
   refresh: boolean,
-  logs: () => readonly string[] = () => [],
+  wanted: () => Wanted = () => ({ logs: [] }),
   places: Readonly<Record<string, unknown>> = {},
 ): Collect[] {
-  if (onWindows) return windowsCollectors(home, logs, places.eventlog)
+  if (onWindows) return windowsCollectors(home, () => wanted().logs, places.eventlog)
   return [
     performanceCollector(),
-    disksCollector(),
+    disksCollector(() => wanted().shares === true),
+    drivesCollector(),
     networkCollector(),
     servicesCollector(),
     updatesCollector(home, refresh),
-    eventlogCollector({ place: places.eventlog, wanted: logs }),
+    eventlogCollector({ place: places.eventlog, wanted: () => wanted().logs }),
     softwareCollector(),
     processesCollector(),
   ]

@@ -14,13 +14,14 @@ import {
   statfsSync,
   writeFileSync,
 } from 'node:fs'
-import { dirname } from 'node:path'
+import { dirname, join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { second } from '#core'
 import { serviceManager } from '../collectors'
 import { enroll } from '../identity/enroll'
 import { readIdentity, writeIdentity, type Identity } from '../identity/identity'
-import { onWindows, placeAt, unitName, user, type Place } from './place'
+import { drivesFolder, drivesScript, drivesServiceText, drivesTimerText } from './drivesUnit'
+import { drivesName, onWindows, placeAt, unitName, user, type Place } from './place'
 import { rightsScript } from './polkit'
 import { forgetUpdates, starterText } from '../updates/starter'
 import { unitText } from './unit'
@@ -215,9 +216,12 @@ async function putInPlace(
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
   writeFileSync(place.unit, unitText(place, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)
+  writeFileSync(place.drivesScript, drivesScript, { mode: 0o755 })
+  writeFileSync(place.drivesUnit, drivesServiceText(place), { mode: 0o644 })
+  writeFileSync(place.drivesTimer, drivesTimerText, { mode: 0o644 })
   tool('systemctl', 'daemon-reload')
-  tool('systemctl', 'enable', unitName)
-  tool('systemctl', 'restart', unitName)
+  tool('systemctl', 'enable', unitName, `${drivesName}.timer`)
+  tool('systemctl', 'restart', unitName, `${drivesName}.timer`)
   say('The agent runs, and starts at boot.')
 }
 
@@ -329,7 +333,10 @@ export function uninstall(root: string, say: (text: string) => void): void {
   if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit))
     tool('systemctl', 'disable', '--now', unitName)
   else endRunning(place.program)
-  for (const path of [place.wanted, place.unit, place.rights, place.home])
+  if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.drivesTimer))
+    tool('systemctl', 'disable', '--now', `${drivesName}.timer`)
+  const drives = [place.drivesWanted, place.drivesTimer, place.drivesUnit, join(place.root, drivesFolder)]
+  for (const path of [place.wanted, place.unit, place.rights, place.home, ...drives])
     rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })
   if (ownRoot) removeEmpty(root)

@@ -63,6 +63,9 @@ class Settings {
 const shortestWait: Millis = 500
 const longestWait: Millis = 15_000
 
+/** Apt takes its time, and so do drives: no report waits for them. */
+const inBackgroundOnly: ReadonlySet<Collector> = new Set(['updates', 'drives'])
+
 /** Those that tell what was between two looks. */
 const rated: ReadonlySet<Collector> = new Set(['performance', 'network', 'processes'])
 
@@ -94,9 +97,8 @@ class Run {
   ) {
     this.#spool = new Spool(home)
     this.#sender = new Sender(this.#spool, identity, say)
-    // Apt takes its time; the first report does not wait for it.
-    this.#collectors = allCollectors(home, refresh, () => identity.collect?.logs ?? [], this.#spool.places).map(
-      (collector) => (collector.name === 'updates' ? inBackground(collector) : collector),
+    this.#collectors = allCollectors(home, refresh, () => identity.collect ?? { logs: [] }, this.#spool.places).map(
+      (collector) => (inBackgroundOnly.has(collector.name) ? inBackground(collector) : collector),
     )
     this.#optional = new OptionalCollectors(home, identity)
     this.#settings = new Settings(home, identity, this.#optional, say)

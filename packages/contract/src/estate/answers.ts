@@ -12,6 +12,7 @@ import {
   type DependsOn,
   type DeviceEvent,
   type DevicePage,
+  type DiskFill,
   type Found,
   type MergePreview,
   type NamedDevice,
@@ -116,6 +117,16 @@ export const devicePageSchema = answerOf<DevicePage>({
     at: instant,
     readings: listOf(Joi.array<[string, string, number]>().ordered(words, words, Joi.number())),
   }).allow(null),
+  fills: listOf(
+    answerOf<DiskFill>({
+      mount: words,
+      soonest: Joi.number(),
+      likely: Joi.number(),
+      latest: Joi.number().allow(null),
+      perDay: Joi.number(),
+      clearedEvery: Joi.number().allow(null),
+    }),
+  ),
   failed: listOf(
     answerOf<DevicePage['failed'][number]>({
       collector: Joi.string().valid(...collectors),

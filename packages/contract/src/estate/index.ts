@@ -217,6 +217,17 @@ export interface DependsOn {
   by: 'person' | 'routes'
 }
 
+/** When a disk will be full: between two times from now with a confidence of 90 %, at its pace of the last weeks. */
+export interface DiskFill {
+  mount: string
+  soonest: Millis
+  likely: Millis
+  /** Null: far ahead. */
+  latest: Millis | null
+  perDay: number
+  clearedEvery: Millis | null
+}
+
 export interface DevicePage extends BoardDevice {
   siteId: SiteId
   zone: string
@@ -233,6 +244,8 @@ export interface DevicePage extends BoardDevice {
   facts: Facts
   factTimes: Partial<Record<keyof Facts, Millis>>
   latest: { at: Millis; readings: [string, string, number][] } | null
+  /** When its disks will be full, of those that fill. */
+  fills: DiskFill[]
   failed: CollectorFailure[]
   lostReports: number
   /** Log entries that its agent left out because too many came at once, and such as were older than is kept. */

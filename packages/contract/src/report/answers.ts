@@ -20,6 +20,7 @@ const length = Joi.number().description('Milliseconds.')
 const collect = answerOf<CollectSettings>({
   logs: listOf(words),
   collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })),
+  shares: Joi.boolean().valid(true).optional(),
 })
 const settings = {
   interval: length,

@@ -39,6 +39,8 @@ export const factLimits = {
   starting: 100,
   startLooks: 60,
   disks: 500,
+  drives: 200,
+  driveName: 120,
   mount: 400,
   fileSystem: 40,
   packages: 20_000,
@@ -128,10 +130,14 @@ export interface WantedCollector {
   name: OptionalCollector
   digest: string
 }
-/** `logs`: names of logs to read beyond the ordinary ones, as patterns. */
+/**
+ * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask what other machines share
+ * with it how much of it is free.
+ */
 export interface CollectSettings {
   logs: string[]
   collectors: WantedCollector[]
+  shares?: true
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a

@@ -1,15 +1,22 @@
 import Joi from 'joi'
 import {
+  arrayStates,
   collectors,
   deviceKinds,
+  driveMedia,
+  driveWarnings,
   failureKinds,
   logLevels,
   osFamilies,
   processLimits,
+  readOnlyReasons,
   serviceStarts,
   serviceStates,
   type Answering,
   type Disk,
+  type Drive,
+  type DriveArray,
+  type DriveHealth,
   type FactSubject,
   type ListeningPort,
   type LogChannel,
@@ -54,6 +61,7 @@ const {
   starting,
   startLooks,
   disks,
+  driveName,
   mount,
   fileSystem,
   packages,
@@ -95,6 +103,44 @@ const disk = Joi.object<Disk, true>({
   removable: Joi.boolean().required(),
   size: size.required(),
   trouble: text(trouble),
+  remote: Joi.boolean().valid(true),
+  readOnly: Joi.string().valid(...readOnlyReasons),
+  inodes: size.integer(),
+})
+const sectors = Joi.number().integer().min(0).max(Number.MAX_SAFE_INTEGER)
+const drive = Joi.object<Drive, true>({
+  name: Joi.string().max(driveName).required(),
+  model: text(driveName).required(),
+  serial: text(driveName),
+  media: Joi.string()
+    .valid(...driveMedia)
+    .required(),
+  passed: Joi.boolean().allow(null).required(),
+  reallocated: sectors,
+  pending: sectors,
+  uncorrectable: sectors,
+  worn: Joi.number().min(0).max(10),
+  spare: Joi.number().min(0).max(1),
+  spareLeast: Joi.number().min(0).max(1),
+  warnings: Joi.array()
+    .items(Joi.string().valid(...driveWarnings))
+    .max(driveWarnings.length),
+  trouble: text(trouble),
+})
+const driveArray = Joi.object<DriveArray, true>({
+  name: Joi.string().max(driveName).required(),
+  level: text(driveName).required(),
+  state: Joi.string()
+    .valid(...arrayStates)
+    .required(),
+  members: count.required(),
+  missing: count.required(),
+  progress: Joi.number().min(0).max(1),
+  trouble: text(trouble),
+})
+const drives = Joi.object<DriveHealth, true>({
+  drives: Joi.array().items(drive).max(factLimits.drives).unique('name').required(),
+  arrays: Joi.array().items(driveArray).max(factLimits.drives).unique('name').required(),
 })
 const updates = Joi.object<Updates, true>({
   security: count.required(),
@@ -141,6 +187,7 @@ const logChannel = Joi.object<LogChannel, true>({
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
   disks: Joi.array().items(disk).max(disks),
+  drives,
   services: Joi.array().items(service).max(services),
   starts: Joi.array().items(starts).max(starting).unique('service'),
   updates,

@@ -220,8 +220,10 @@ export const fillingDisksSchema = answerOf<FillingDisks>({
       size: figure.allow(null),
       free: figure,
       perDay: figure.description('By the median of the slopes between any two days: Sen, 1968.'),
-      agreement: figure,
+      clearedEvery: figure.allow(null).description('Milliseconds from one clean-up to the next, at most.'),
+      soonestAt: instant.description('With a confidence of 90 % not before: Gilbert, 1987, section 16.4.2.'),
       fullAt: instant,
+      latestAt: instant.allow(null),
     }),
   ),
 })

@@ -200,11 +200,15 @@ export interface FillingDisk extends SeriesOfDevice {
   free: number
   /** Change of what is free in a day. */
   perDay: number
-  /** Kendall’s τ of the days, −1 to 1: −1 where each day less was free. */
-  agreement: number
+  /** The longest time from one clean-up to the next; null: nobody clears it up again and again. */
+  clearedEvery: Millis | null
+  /** Between soonest and latest with a confidence of 90 %. */
+  soonestAt: Millis
   fullAt: Millis
+  /** Null: more than 400 days from now. */
+  latestAt: Millis | null
 }
-/** Disks that fill at their pace of the last two weeks, the soonest first. */
+/** Disks that fill at their pace of the last weeks, the soonest first. */
 export interface FillingDisks {
   looked: number
   /** Of which too few days are known. */

@@ -1,4 +1,4 @@
-import type { Bytes, Millis } from '../units'
+import type { Bytes, Millis, Ratio } from '../units'
 
 /** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
 export const serviceStarts = ['automatic', 'late', 'on-demand', 'manual', 'disabled'] as const
@@ -36,14 +36,78 @@ export interface ServiceStarts {
   looks: { at: Millis; count: number }[]
 }
 
+/**
+ * Why nothing can be written to a disk: `meant`, its own settings say so; `changed`, it was mounted so in spite of
+ * them; `fault`, the system has taken the right away, as it does after an error.
+ */
+export const readOnlyReasons = ['meant', 'changed', 'fault'] as const
+export type ReadOnlyReason = (typeof readOnlyReasons)[number]
+
 /** `trouble`: it is there, and its agent cannot look into it. */
 export interface Disk {
   mount: string
   device: string
   fileSystem: string
   removable: boolean
+  /** All of it; readings of its size leave out what is reserved for the system. */
   size: Bytes
   trouble?: string
+  /** Another machine shares it. */
+  remote?: true
+  readOnly?: ReadOnlyReason
+  /** How many files it can hold; where its file system has a fixed number. */
+  inodes?: number
+}
+
+/** What a drive says of itself. What it does not tell is absent, and that is not well. */
+export interface Drive {
+  /** As the system calls it: `sda`, `nvme0`, `PhysicalDrive0`. */
+  name: string
+  model: string
+  serial?: string
+  media: DriveMedia
+  /** Its own verdict; null: it gives none. */
+  passed: boolean | null
+  /** Sectors that were replaced, that wait for it, and that could not be read. */
+  reallocated?: number
+  pending?: number
+  uncorrectable?: number
+  /** The share of what it was made to endure that is used up; above 1 it goes on beyond it. */
+  worn?: Ratio
+  /** Spare blocks that are left, and the share below which its maker gives it up. */
+  spare?: Ratio
+  spareLeast?: Ratio
+  /** Its maker’s warnings that are on. */
+  warnings?: DriveWarning[]
+  /** It could not be asked. */
+  trouble?: string
+}
+export const driveMedia = ['hdd', 'ssd', 'unknown'] as const
+export type DriveMedia = (typeof driveMedia)[number]
+/** The bits of Critical Warning: NVM Express Base Specification 2.0, figure 207. */
+export const driveWarnings = ['spare', 'temperature', 'reliability', 'read-only', 'backup', 'persistent-memory'] as const
+export type DriveWarning = (typeof driveWarnings)[number]
+
+/** Several drives as one: a RAID of the kernel, or a pool. */
+export interface DriveArray {
+  name: string
+  /** As the system calls it: `raid1`, `zpool`. */
+  level: string
+  state: ArrayState
+  /** So many drives it should have, and has not. */
+  members: number
+  missing: number
+  /** How far it is with putting itself right. */
+  progress?: Ratio
+  trouble?: string
+}
+/** `degraded`: it works, and another loss may end it; `rebuilding`: the same, and it is at work on it. */
+export const arrayStates = ['well', 'checking', 'degraded', 'rebuilding', 'failed', 'unknown'] as const
+export type ArrayState = (typeof arrayStates)[number]
+
+export interface DriveHealth {
+  drives: Drive[]
+  arrays: DriveArray[]
 }
 
 export interface Updates {
@@ -102,6 +166,7 @@ export interface LogChannel {
 export interface Facts {
   system?: System
   disks?: Disk[]
+  drives?: DriveHealth
   services?: Service[]
   starts?: ServiceStarts[]
   updates?: Updates

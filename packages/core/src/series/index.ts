@@ -8,7 +8,20 @@ export {
   type SeriesChange,
 } from './change'
 export { dayFigure, type DayFigure } from './figure'
-export { fewestValues, fillingOf, type Filling } from './filling'
+export {
+  daysOfPace,
+  daysUntil,
+  fallingOn,
+  farthestOfFalling,
+  fewestDays,
+  fullIn,
+  fullSoon,
+  trendOf,
+  type DiskDays,
+  type Falling,
+  type Full,
+  type Trend,
+} from './filling'
 export {
   addHour,
   hoursOf,
@@ -69,4 +82,5 @@ export {
   type Samples,
 } from './samples'
 export { emptySketch, mergeSketch, sketchError, sketchOf, sketchQuantile, type Sketch } from './sketch'
+export { slopeOf, type Slope, type Stretch } from './sen'
 export { quantile, summarise, summariseHours, type Summary } from './summary'

@@ -41,6 +41,15 @@ export const metrics = {
   },
   'disk.size': { title: 'Disk size', ...bytes, instance: 'mount point', resolution: kibibyte },
   'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte, scarce: true },
+  'disk.inodes.free': {
+    title: 'Inodes free',
+    unit: 'ratio',
+    instance: 'mount point',
+    min: 0,
+    max: 1,
+    resolution: 1 / 1000,
+    scarce: true,
+  },
   'net.received': { title: 'Received', ...perSecond, instance: 'interface', resolution: 128 },
   'net.sent': { title: 'Sent', ...perSecond, instance: 'interface', resolution: 128 },
   'net.errors': {

@@ -61,12 +61,12 @@ export function timesWhere({ at, value }: Samples, isSo: (value: number) => bool
 }
 
 /** The times at which two series were both read, and something is so of the two values. */
-export function timesOfBoth(a: Samples, b: Samples, isSo: (a: number, b: number) => boolean): Millis[] {
+export function timesOfBoth(a: Samples, b: Samples, isSo: (a: number, b: number, at: Millis) => boolean): Millis[] {
   const times: Millis[] = []
   for (let i = 0, j = 0; i < a.at.length; i++) {
     const at = a.at[i]!
     while (j < b.at.length && b.at[j]! < at) j++
-    if (b.at[j] === at && isSo(a.value[i]!, b.value[j]!)) times.push(at)
+    if (b.at[j] === at && isSo(a.value[i]!, b.value[j]!, at)) times.push(at)
   }
   return times
 }

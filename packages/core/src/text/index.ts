@@ -4,6 +4,7 @@ export {
   bytesText,
   countText,
   durationText,
+  lengthBetweenText,
   numberText,
   parseBytes,
   parseDuration,

@@ -83,6 +83,26 @@ const whole = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 0 })
  */
 export const numberText = (count: number): string => whole.format(count)
 
+const most = 400 * day
+
+/**
+ * A time of which only the bounds are known, in one unit.
+ * @example lengthBetweenText(6 * day, 9 * day) // '6–9 days'
+ */
+export function lengthBetweenText(soonest: Millis, latest: Millis): string {
+  const [name, unit] = (
+    [
+      ['day', day, 2 * day],
+      ['hour', hour, 2 * hour],
+      ['minute', minute, 0],
+    ] as const
+  ).find(([, , least]) => latest >= least)!
+  const [low, high] = [Math.round(soonest / unit), Math.round(Math.min(latest, most) / unit)]
+  if (soonest >= most) return `more than ${countText(most / unit, name)}`
+  if (latest > most) return `${numberText(low)} to more than ${countText(high, name)}`
+  return low === high ? countText(high, name) : `${numberText(low)}–${countText(high, name)}`
+}
+
 /**
  * How many of what, in words.
  * @example countText(1, 'device') // '1 device'

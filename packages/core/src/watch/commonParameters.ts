@@ -115,7 +115,7 @@ const another: readonly Parameter[] = [
 const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'certificate']
 
 function common(kind: WatchKind): readonly Parameter[] {
-  const tried = kind.acts ? itself : restartable.includes(kind.subject) ? another : []
+  const tried = kind.acts ? itself : restartable.includes(kind.subject) && kind.collector !== 'drives' ? another : []
   return [...(isPaced(kind.collector) ? pace : []), ...always, ...tried]
 }
 

@@ -30,7 +30,7 @@ export {
   type Subject,
   type WatchKind,
 } from './kind'
-export { actionOf, collectorWords, sharedFor, silentIntervals, watchKind, watchKinds } from './kinds'
+export { actionOf, collectorWords, sharedFor, silentIntervals, wantsShares, watchKind, watchKinds } from './kinds'
 export {
   parameterFault,
   rangeText,
@@ -50,6 +50,7 @@ export {
   type Transition,
   type TransitionKind,
 } from './post'
+export { asksDays, daysBefore } from './days'
 export { isReplayable, replay, type Around } from './replay'
 export { markOf, stateFor } from './stateOf'
 export { sentenceText, type SentencePart } from './sentence'

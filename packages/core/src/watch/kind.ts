@@ -1,6 +1,6 @@
 import type { Facts } from '../estate'
 import type { LogEvent } from '../eventlog'
-import type { MetricName, Reading, Samples } from '../series'
+import type { DiskDays, MetricName, Reading, Samples } from '../series'
 import type { Severity } from '../severity'
 import type { Millis } from '../units'
 import type { Parameter, Values } from './parameter'
@@ -23,6 +23,7 @@ export type Subject = (typeof subjects)[number]
 export const collectors = [
   'performance',
   'disks',
+  'drives',
   'network',
   'services',
   'updates',
@@ -58,6 +59,8 @@ export interface Observed {
   shared?: boolean
   /** The clocks that the hours of watches go by. */
   zone: string
+  /** Of its disks, by mount, what was free on the whole days before; where a watch asks for them (`asksDays`). */
+  days?: ReadonlyMap<string, DiskDays>
 }
 
 /**
@@ -177,10 +180,13 @@ export interface WatchKind {
   gone?(values: Values, observed: Observed, instance: string): boolean
   /**
    * For evaluating much at once: the times, ascending, at which one of its posts may be failing. At any other time a
-   * post that is at rest stays so, whatever else was observed. Only for kinds that look at readings alone, and remember
-   * nothing.
+   * post that is at rest stays so, whatever else was observed, and has nothing to remember. Only for kinds that look at
+   * readings alone.
+   * @param days as `Observed` has them
    */
-  suspects?(values: Values, recorded: Recorded): Millis[]
+  suspects?(values: Values, recorded: Recorded, days?: Observed['days']): Millis[]
+  /** Whether it asks how fast disks fill, by the days before. */
+  asksDays?(values: Values): boolean
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */
   about: readonly string[]
   /** Its memory goes on outside of its hours, when it neither raises nor clears. */

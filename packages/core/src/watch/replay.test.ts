@@ -7,8 +7,8 @@ import { collectors, type Collector, type Recorded } from './kind'
 import { watchKind, watchKinds } from './kinds'
 import type { Values } from './parameter'
 import { isReplayable, replay } from './replay'
-import type { MetricName, Reading } from '../series'
-import { gigabyte, hour, minute, second, type Millis } from '../units'
+import type { DiskDays, MetricName, Reading } from '../series'
+import { day, gigabyte, hour, minute, second, type Millis } from '../units'
 
 const inForce = (key: string, kind: string, values: Values = {}): WatchInForce => ({
   key,
@@ -44,7 +44,13 @@ function recordedOf(reports: readonly Report[]): Recorded {
   }
 }
 
-const around = { interval: minute, zone: 'Europe/Lisbon', facts: {} }
+/** Three weeks in which a little more is used each day, and between 60 and 90 GB are free. */
+const fallingDays: DiskDays = {
+  at: Array.from({ length: 21 }, (_, i) => Date.UTC(2026, 2, 7 + i)),
+  least: Array.from({ length: 21 }, (_, i) => (80 - i) * gigabyte),
+  most: Array.from({ length: 21 }, (_, i) => (90 - i) * gigabyte),
+}
+const around = { interval: minute, zone: 'Europe/Lisbon', facts: {}, days: new Map([['/', fallingDays]]) }
 
 /** Each report by itself, as they come. */
 function oneByOne(before: DeviceState, roster: readonly WatchInForce[], reports: readonly Report[]) {
@@ -80,11 +86,17 @@ const rosters = fc
           'warning.percent': optionalPart,
           'warning.bytes': fc.constantFrom(null, 20 * gigabyte, 80 * gigabyte),
           'critical.percent': optionalPart,
-          'clear.percent': part,
+          'warning.left': fc.constantFrom(null, null, 20 * day, 50 * day),
+          'critical.left': fc.constantFrom(null, null, day),
+          'clear.left': fc.constantFrom(null, 60 * day),
+          'clear.percent': optionalPart,
           except: fc.constantFrom([], ['/srv*']),
           ...common,
         })
         .map((values) => ['disk-space', values] as const),
+      fc
+        .record({ warning: optionalPart, critical: optionalPart, clear: part, ...common })
+        .map((values) => ['disk-inodes', values] as const),
       fc
         .record({ names: fc.constantFrom(['*'], ['44*']), hold, hours })
         .map((values) => ['certificate-left', values] as const),
@@ -126,6 +138,7 @@ const reportsOf = (list: typeof steps extends fc.Arbitrary<infer T> ? T : never,
         : ([
             ['disk.size', '/', 100 * gigabyte],
             ['disk.free', '/', step.disk * 100 * gigabyte],
+            ['disk.inodes.free', '/', step.disk],
           ] as Reading[])),
       ...(step.other === null
         ? []
@@ -166,6 +179,7 @@ describe('much at once', () => {
     expect(kinds.toSorted()).toEqual([
       'certificate-left',
       'cpu-busy',
+      'disk-inodes',
       'disk-space',
       'load',
       'memory-available',
@@ -177,7 +191,7 @@ describe('much at once', () => {
     ])
     const roster = [
       inForce('quiet', 'silence'),
-      { ...inForce('broken', 'disk-space'), values: null as unknown as Values },
+      { ...inForce('broken', 'load'), values: null as unknown as Values },
       inForce('cpu', 'cpu-busy', { hold: 0 }),
     ]
     const found = replay(silence, roster, recordedOf(reports), around)

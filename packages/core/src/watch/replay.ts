@@ -11,7 +11,7 @@ import {
   type PostTransition,
 } from './evaluate'
 import type { WatchInForce } from './inForce'
-import type { Collector, Recorded } from './kind'
+import type { Collector, Observed, Recorded } from './kind'
 import { watchKind } from './kinds'
 
 /** What readings do not say themselves. */
@@ -21,6 +21,8 @@ export interface Around {
   facts: Facts
   /** The clocks that the hours of watches go by. */
   zone: string
+  /** As `Observed` has them. */
+  days?: Observed['days']
 }
 
 /** Whether a watch can be evaluated from readings alone. */
@@ -37,7 +39,7 @@ export function replay(
   before: DeviceState,
   roster: readonly WatchInForce[],
   recorded: Recorded,
-  { interval, facts, zone }: Around,
+  { interval, facts, zone, days }: Around,
 ): Evaluated {
   const state = new Map(before)
   const transitions: PostTransition[] = []
@@ -51,14 +53,25 @@ export function replay(
     const step = (index: number) => {
       const time = recorded.times[index]!
       const { readings, rested } = seen(index)
-      const observed = { at: time, heardAt: time, interval, facts, zone, readings, rested, events: [], failed: [] }
+      const observed: Observed = {
+        at: time,
+        heardAt: time,
+        interval,
+        facts,
+        zone,
+        readings,
+        rested,
+        events: [],
+        failed: [],
+        ...(days ? { days } : {}),
+      }
       const found = evaluate(own, alone, observed)
       own = found.state
       transitions.push(...found.transitions)
       broken.push(...found.broken)
     }
     try {
-      const times = suspects(watch.values, recorded)
+      const times = suspects(watch.values, recorded, days)
       for (let index = 0, next = 0; index < recorded.times.length; index++) {
         if (own.size === 0) {
           while (next < times.length && times[next]! < recorded.times[index]!) next++

@@ -4,6 +4,7 @@ import {
   postKey,
   reaches,
   windowEnd,
+  asksDays,
   type DeviceId,
   type DeviceState,
   type Millis,
@@ -11,6 +12,7 @@ import {
 } from '#core'
 import { rows, type Db } from '../db'
 import { readFactsOf, type Told } from '../store/currentFacts'
+import { readDiskDays, type DaysOfDisks } from '../store/series'
 import { traitsOf, type TraitsRow } from '../store/traits'
 import { windowsSince } from '../store/windows'
 import { policyInForce } from '../store/policy'
@@ -83,11 +85,19 @@ export async function loadContexts(
   const facts = told.length ? await readFactsOf(db, told) : new Map<DeviceId, Told>()
   const states = told.length ? await readStates(db, told) : new Map<DeviceId, DeviceState>()
   const windows = await windowsSince(db, earliest(found))
-  return new Map(
-    found.map((row): [DeviceId, DeviceContext] => {
+  const rosters = new Map(
+    found.map((row) => {
       const known = facts.get(row.id)?.facts ?? {}
       const traits = traitsOf(row, known)
-      const roster = policy.compiled.roster(traits)
+      return [row.id, { known, traits, roster: policy.compiled.roster(traits) }]
+    }),
+  )
+  const readAt = Date.now()
+  const asking = told.filter((id) => asksDays(rosters.get(id)!.roster))
+  const days = asking.length ? await readDiskDays(db, asking, readAt) : new Map<DeviceId, DaysOfDisks>()
+  return new Map(
+    found.map((row): [DeviceId, DeviceContext] => {
+      const { known, traits, roster } = rosters.get(row.id)!
       const since = row.last_at ?? 0
       return [
         row.id,
@@ -124,6 +134,7 @@ export async function loadContexts(
           roster,
           windows: windows.filter((window) => (windowEnd(window) ?? Infinity) >= since && reaches(window, traits)),
           collecting: collectingFor(traits, rules, roster),
+          days: asksDays(roster) ? { readAt, of: days.get(row.id) ?? new Map() } : null,
         },
       ]
     }),

@@ -1,4 +1,7 @@
 import {
+  asksDays,
+  day,
+  daysOfPace,
   isReplayable,
   isMetric,
   postKey,
@@ -14,7 +17,7 @@ import {
   type Severity,
 } from '#core'
 import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../db'
-import { readDays, type DeviceDay } from '../store/series'
+import { readDays, type DaysOfDisks, type DeviceDay } from '../store/series'
 import { ruleOf } from './alertRule'
 import { loadContext } from './context'
 import type { DeviceContext } from './types'
@@ -89,6 +92,30 @@ class PastAlerts {
   }
 }
 
+/** How full disks were on the days before the one that is judged. */
+class PastDays {
+  #days: DaysOfDisks = new Map()
+
+  of(): DaysOfDisks {
+    return this.#days
+  }
+
+  add(index: number, { series }: Recorded): void {
+    const next = new Map(this.#days)
+    for (const { metric, instance, samples } of series) {
+      if (metric !== 'disk.free' || samples.value.length === 0) continue
+      const { at = [], least = [], most = [] } = next.get(instance) ?? {}
+      const kept = -(daysOfPace - 1)
+      next.set(instance, {
+        at: [...at.slice(kept), index * day],
+        least: [...least.slice(kept), Math.min(...samples.value)],
+        most: [...most.slice(kept), Math.max(...samples.value)],
+      })
+    }
+    this.#days = next
+  }
+}
+
 async function pastAlertsOf(db: Db, { traits, roster, facts, zone, interval, firstAt }: DeviceContext) {
   const span = await firstRow<{ from: number | null; until: number | null }>(
     db,
@@ -99,6 +126,7 @@ async function pastAlertsOf(db: Db, { traits, roster, facts, zone, interval, fir
   const found = new PastAlerts()
   const end = firstAt ?? Infinity
   const watches = roster.filter(isReplayable)
+  const asked = asksDays(roster) ? new PastDays() : null
   const states = new Map<string, DeviceState>()
   let last = 0
   for (let index = span?.from ?? 0; index <= (span?.until ?? -1); index += daysAtOnce) {
@@ -112,11 +140,17 @@ async function pastAlertsOf(db: Db, { traits, roster, facts, zone, interval, fir
         const { metric } = watchKind(watch.kind)
         const own = recorded.series.find((series) => series.metric === metric)?.samples.at
         // It may have been read at another pace than its agent has, and each series at its own.
-        const around = { facts, zone, interval: Math.max(interval, (own && spacing(own)) ?? 0) }
+        const around = {
+          facts,
+          zone,
+          interval: Math.max(interval, (own && spacing(own)) ?? 0),
+          ...(asked ? { days: asked.of() } : {}),
+        }
         const judged = replay(states.get(watch.key) ?? new Map(), [watch], recorded, around)
         states.set(watch.key, judged.state)
         transitions.push(...judged.transitions)
       }
+      asked?.add(each.day, recorded)
     }
     for (const transition of transitions.sort((a, b) => a.at - b.at)) found.add(transition)
   }

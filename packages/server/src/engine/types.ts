@@ -1,4 +1,5 @@
 import type { CollectorFailure } from '#contract'
+import type { DaysOfDisks } from '../store/series'
 import type { DeviceIdentity } from './reports/identity'
 import type { Collecting, DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
 
@@ -33,4 +34,6 @@ export interface DeviceContext {
   windows: readonly MaintenanceWindow[]
   /** What its agent collects beyond the ordinary. */
   collecting: Collecting
+  /** How full its disks were on the days before, and when that was read; null: none of its watches asks. */
+  days: { readAt: Millis; of: DaysOfDisks } | null
 }

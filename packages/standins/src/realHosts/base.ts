@@ -29,6 +29,8 @@ function packagesOf(release: Release, more: readonly string[]): string[] {
     'ca-certificates',
     'passwd',
     'libfaketime',
+    'smartmontools',
+    'sshfs',
     ...more,
   ]
 }

@@ -4,6 +4,7 @@ import { connect } from 'node:net'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { debianOf, type Release } from './base'
+import { ataTranscript, type AtaDrive } from './ataDrive'
 import { makeGroups, removeGroups } from './cgroup'
 import { startOf } from './place'
 import { runTool, tool, type Done, type RunOptions } from './tools'
@@ -199,17 +200,54 @@ export class RealHost {
     await this.sh('chpasswd', { input: `${user}:${password}\n` })
   }
 
-  /** Gives it another disk, with a file system of its own, at a place of its tree. */
-  async addDisk(mount: string, megabytes: number): Promise<void> {
+  /**
+   * Gives it another disk, with a file system of its own, at a place of its tree.
+   * @param options of mkfs.ext4(8) and mount(8)
+   * @returns the name of its device
+   */
+  async addDisk(
+    mount: string,
+    megabytes: number,
+    options: { make?: string[]; mount?: string } = {},
+  ): Promise<string> {
     const image = join(this.options.folder, `disk${mount.replaceAll('/', '-')}`)
     await tool('truncate', '-s', `${megabytes}M`, image)
-    await tool('mkfs.ext4', '-q', '-F', image)
+    await tool('mkfs.ext4', '-q', '-F', ...(options.make ?? []), image)
     const device = (await tool('losetup', '--find', '--show', image)).trim()
     await this.sh(
-      `mkdir -p ${mount}; [ -e ${device} ] || mknod ${device} b 7 ${device.replace(/\D/g, '')}; mount ${device} ${mount}`,
+      `mkdir -p ${mount}; [ -e ${device} ] || mknod ${device} b 7 ${device.replace(/\D/g, '')}; mount ${options.mount ?? ''} ${device} ${mount}`,
     )
     // Goes with the mount.
     await tool('losetup', '--detach', device)
+    return device
+  }
+
+  /** Has the kernel find an error on a disk (Linux kernel, Documentation/ABI/testing/sysfs-fs-ext4). */
+  breakDisk(device: string): void {
+    writeFileSync(`/sys/fs/ext4/${device.replace('/dev/', '')}/trigger_fs_error`, '1')
+  }
+
+  /**
+   * Has its smartctl find made drives, and answer for them as it does for real ones: the program is Debian's, only the
+   * words between it and the drive are read from a file (smartctl(8) takes them from its standard input).
+   */
+  setDrives(drives: Readonly<Record<string, AtaDrive>>): void {
+    rmSync(join(this.root, 'srv/drives'), { recursive: true, force: true })
+    mkdirSync(join(this.root, 'srv/drives'), { recursive: true })
+    for (const [name, drive] of Object.entries(drives)) this.write(`/srv/drives/${name}`, ataTranscript(drive))
+    this.write(
+      '/usr/local/sbin/smartctl',
+      `#!/bin/sh
+case " $* " in *" --scan "*)
+  for drive in /srv/drives/*; do [ -e "$drive" ] && echo "/dev/\${drive##*/} -d sat # made, ATA device"; done
+  exit 0
+esac
+for last; do :; done
+[ -s "/srv/drives/\${last##*/}" ] || exec /usr/sbin/smartctl "$@"
+exec /usr/sbin/smartctl --json=c -i -H -A - < "/srv/drives/\${last##*/}"
+`,
+      0o755,
+    )
   }
 
   /** Restarts it as its own administrator would, and waits until it is back. */

@@ -1,3 +1,4 @@
+export type { AtaDrive } from './ataDrive'
 export { debianOf, ensureBase, releases, serverPackages, type Release } from './base'
 export { RealHost } from './host'
 export { Lan, removeLeftLans } from './lan'

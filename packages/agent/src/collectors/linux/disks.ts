@@ -1,73 +1,36 @@
-import { existsSync, readFileSync, readlinkSync, type StatsFs } from 'node:fs'
+import { readFileSync } from 'node:fs'
 import { statfs } from 'node:fs/promises'
-import { basename } from 'node:path'
-import { second, type Disk, type Millis, type Reading } from '#core'
+import { minute, second, type Disk, type Millis, type Reading } from '#core'
 import type { Collect } from '../collector'
+import { command } from '../command'
+import { diskMounts, errorsOf, isRemote, isRemovable, parseFstab, parseMounts, parsePseudo, readOnlyReason, type Mount } from './mounts'
 
-export interface Mount {
-  device: string
-  mount: string
-  fileSystem: string
+/** What there is of a file system, in bytes and in inodes. */
+export interface Room {
+  size: number
+  free: number
+  /** What a program without privileges can write: what is free but for what is reserved for root. */
+  available: number
+  inodes: number
+  freeInodes: number
 }
 
-/** /proc/mounts (fstab(5)): blanks and backslashes in names stand as octal. */
-export function parseMounts(mounts: string): Mount[] {
-  const plain = (text: string) =>
-    text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
-  return mounts
-    .split('\n')
-    .filter(Boolean)
-    .map((line) => {
-      const [device = '', mount = '', fileSystem = ''] = line.split(' ')
-      return { device: plain(device), mount: plain(mount), fileSystem }
-    })
-}
-
-/** File systems without a device behind them: those marked nodev in /proc/filesystems (proc(5)). */
-export function parsePseudo(filesystems: string): Set<string> {
-  return new Set([...filesystems.matchAll(/^nodev\s+(\S+)$/gm)].map((match) => match[1]!))
-}
-
-// Images that are full by their nature.
-const readOnly = new Set(['squashfs', 'iso9660', 'udf', 'erofs'])
-// Marked nodev because they manage their devices themselves.
-const real = new Set(['zfs', 'bcachefs'])
-
-/** The mounts that are disks: no pseudo file systems, and of several places of one device the shortest. */
-export function diskMounts(mounts: readonly Mount[], pseudo: ReadonlySet<string>): Mount[] {
-  const byDevice = new Map<string, Mount>()
-  for (const mount of mounts) {
-    const isDisk =
-      mount.mount === '/' ||
-      real.has(mount.fileSystem) ||
-      (!pseudo.has(mount.fileSystem) && !readOnly.has(mount.fileSystem))
-    // What the host of a container shows to it is no disk of the container (systemd's Container Interface).
-    if (!isDisk || mount.fileSystem === 'rootfs' || mount.mount.startsWith('/run/host/')) continue
-    const known = byDevice.get(mount.device)
-    if (!known || mount.mount.length < known.mount.length) byDevice.set(mount.device, mount)
-  }
-  return [...byDevice.values()].sort((a, b) => (a.mount < b.mount ? -1 : 1))
-}
-
-function isRemovable(device: string): boolean {
-  try {
-    const block = basename(readlinkSync(`/sys/class/block/${basename(device)}/..`, 'utf8'))
-    const file = [`/sys/class/block/${basename(device)}/removable`, `/sys/class/block/${block}/removable`].find(
-      (path) => existsSync(path),
-    )
-    return file !== undefined && readFileSync(file, 'utf8').trim() === '1'
-  } catch {
-    return false
-  }
+/** `stat -f -c '%S %b %f %a %c %d'` (stat(1) of the GNU core utilities). */
+export function parseStat(output: string): Room {
+  const [block = 0, blocks = 0, free = 0, available = 0, inodes = 0, freeInodes = 0] = output
+    .trim()
+    .split(' ')
+    .map(Number)
+  return { size: blocks * block, free: free * block, available: available * block, inodes, freeInodes }
 }
 
 /** A place that a dead server stands behind does not answer for minutes: it is not asked again until it has. */
 const patience: Millis = 5 * second
 const waiting = new Map<string, Promise<unknown>>()
 
-async function sizeOf(mount: string): Promise<StatsFs> {
+async function inTime<T>(mount: string, ask: () => Promise<T>): Promise<T> {
   if (waiting.has(mount)) throw new Error(`${mount} does not answer`)
-  const asked = statfs(mount)
+  const asked = ask()
   waiting.set(mount, asked)
   const done = () => void waiting.delete(mount)
   asked.then(done, done)
@@ -84,44 +47,98 @@ async function sizeOf(mount: string): Promise<StatsFs> {
   }
 }
 
-export function disksCollector(): Collect {
+/**
+ * Shares are asked by a program of their own: one that hangs would keep one of this program's few threads for good. It
+ * is also the one that knows the unit of a file system that counts in another one than it writes in, as ZFS does.
+ */
+const askByProgram = (mount: string) =>
+  inTime(mount, async () => parseStat(await command('stat', ['-f', '-c', '%S %b %f %a %c %d', mount], patience)))
+
+async function askByCall(mount: string): Promise<Room> {
+  const { bsize, blocks, bfree, bavail, files, ffree } = await inTime(mount, () => statfs(mount))
+  return { size: blocks * bsize, free: bfree * bsize, available: bavail * bsize, inodes: files, freeInodes: ffree }
+}
+
+/** How much of a mount there is. */
+function roomOf({ mount, device, fileSystem }: Mount): Promise<Room> {
+  const isPlain = device.startsWith('/dev/') && !fileSystem.startsWith('fuse')
+  return isPlain || fileSystem === 'overlay' ? askByCall(mount) : askByProgram(mount)
+}
+
+/** What ext file systems were made with stays; others count inodes as they need them. */
+const hasFixedInodes = (fileSystem: string) => /^ext[234]$/.test(fileSystem)
+
+function readingsOf(mount: string, { size, free, available, inodes, freeInodes }: Room): Reading[] {
+  // As df(1) reckons its share: what is reserved for root is neither free nor used.
+  const usable = size - free + available
+  return [
+    ['disk.size', mount, usable],
+    ['disk.free', mount, available],
+    ...(inodes > 0 && freeInodes >= 0 && freeInodes <= inodes
+      ? [['disk.inodes.free', mount, freeInodes / inodes] satisfies Reading]
+      : []),
+  ]
+}
+
+function fstabOf(): string {
+  try {
+    return readFileSync('/etc/fstab', 'utf8')
+  } catch {
+    return ''
+  }
+}
+
+/** After one that did not answer in time a share is left alone for a while. */
+const restOfShare: Millis = 10 * minute
+
+/** @param wantsShares whether a watch asks how much is free on what other machines share */
+export function disksCollector(wantsShares: () => boolean = () => false): Collect {
   /** Sizes of those that could be read once. */
   const known = new Map<string, number>()
+  const restingUntil = new Map<string, Millis>()
+  /** Those that could be written to once. */
+  const writable = new Set<string>()
   return {
     name: 'disks',
-    async collect() {
+    async collect(now) {
       const mounts = diskMounts(
-        parseMounts(readFileSync('/proc/mounts', 'utf8')),
+        parseMounts(readFileSync('/proc/self/mountinfo', 'utf8')),
         parsePseudo(readFileSync('/proc/filesystems', 'utf8')),
-      )
-      const readings: Reading[] = []
-      const disks: Disk[] = []
-      const troubles: string[] = []
-      for (const mount of mounts) {
-        const named = {
+      ).filter((mount) => wantsShares() || !isRemote(mount))
+      const fstab = parseFstab(fstabOf())
+      const look = async (mount: Mount): Promise<{ disk: Disk; readings: Reading[] } | null> => {
+        const readOnly = readOnlyReason(mount, {
+          fstab: fstab.get(mount.mount),
+          errors: errorsOf(mount.device),
+          wasWritable: writable.has(mount.mount),
+        })
+        if (!mount.isReadOnly) writable.add(mount.mount)
+        const disk: Omit<Disk, 'size'> = {
           mount: mount.mount,
           device: mount.device,
           fileSystem: mount.fileSystem,
           removable: isRemovable(mount.device),
+          ...(isRemote(mount) ? { remote: true as const } : {}),
+          ...(readOnly ? { readOnly } : {}),
         }
-        let stat: StatsFs
         try {
-          stat = await sizeOf(mount.mount)
+          if ((restingUntil.get(mount.mount) ?? 0) > now) throw new Error(`${mount.mount} does not answer`)
+          restingUntil.delete(mount.mount)
+          const room = await roomOf(mount)
+          if (room.size === 0) return null
+          known.set(mount.mount, room.size)
+          const inodes = hasFixedInodes(mount.fileSystem) && room.inodes > 0 ? { inodes: room.inodes } : {}
+          return { disk: { ...disk, size: room.size, ...inodes }, readings: readingsOf(mount.mount, room) }
         } catch (error) {
-          const trouble = (error as Error).message
-          troubles.push(trouble)
-          disks.push({ ...named, size: known.get(mount.mount) ?? 0, trouble })
-          continue
+          if (isRemote(mount)) restingUntil.set(mount.mount, restingUntil.get(mount.mount) ?? now + restOfShare)
+          return { disk: { ...disk, size: known.get(mount.mount) ?? 0, trouble: (error as Error).message }, readings: [] }
         }
-        const size = stat.blocks * stat.bsize
-        if (size === 0) continue
-        disks.push({ ...named, size })
-        known.set(mount.mount, size)
-        // What a program without privileges can still write.
-        readings.push(['disk.size', mount.mount, size], ['disk.free', mount.mount, stat.bavail * stat.bsize])
       }
-      if (!readings.length && troubles.length) throw new Error(troubles[0])
-      return { readings, facts: { disks } }
+      const looks = (await Promise.all(mounts.map(look))).filter((found) => found !== null)
+      const readings = looks.flatMap((found) => found.readings)
+      const trouble = looks.find(({ disk }) => disk.trouble !== undefined)?.disk.trouble
+      if (!readings.length && trouble !== undefined) throw new Error(trouble)
+      return { readings, facts: { disks: looks.map(({ disk }) => disk) } }
     },
   }
 }

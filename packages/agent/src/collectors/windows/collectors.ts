@@ -17,6 +17,7 @@ import {
   snapshotScript,
   recordsOf,
   servicesOf,
+  drivesOf,
   runsOf,
   startsBetween,
   type Inventory,
@@ -36,7 +37,7 @@ const nothing: Snapshot = {
   paging: null,
   processes: [],
 }
-const noInventory: Inventory = { logs: [], packages: [], needs: [] }
+const noInventory: Inventory = { logs: [], packages: [], needs: [], drives: [], wear: [] }
 const pageSize = 4096
 const ordinary = ['System', 'Application']
 
@@ -247,6 +248,12 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
   return [
     performance(readout),
     disks(readout),
+    {
+      name: 'drives',
+      async collect() {
+        return { facts: { drives: { drives: drivesOf(await readout.inventory()), arrays: [] } } }
+      },
+    },
     network(readout),
     processes(readout),
     services(readout),

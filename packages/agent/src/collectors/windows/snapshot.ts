@@ -1,6 +1,8 @@
 import {
   levelOfWindowsEvent,
   second,
+  type Drive,
+  type DriveMedia,
   type LogChannel,
   type LogEvent,
   type Service,
@@ -77,6 +79,10 @@ export interface Inventory {
   packages: string[]
   /** Services that need others, by the registry's `DependOnService`. */
   needs: { Name: string; DependOnService: string | string[] }[]
+  /** Get-PhysicalDisk: media HDD, SSD, SCM or Unspecified; health Healthy, Warning, Unhealthy or Unknown. */
+  drives: { DeviceId: string; FriendlyName: string | null; SerialNumber: string | null; Media: string; Health: string }[]
+  /** Get-StorageReliabilityCounter: wear in percent; what a drive does not count is null, or 0. */
+  wear: { DeviceId: string; Wear: number | null; ReadErrorsUncorrected: number | null }[]
 }
 
 const asJson = `[Console]::OutputEncoding = New-Object Text.UTF8Encoding $false; $ErrorActionPreference = 'SilentlyContinue'; `
@@ -112,6 +118,8 @@ export const inventoryScript = `${asJson}@{
 logs = @(Get-WinEvent -ListLog * | Where-Object { $_.RecordCount -gt 0 } | Select-Object -ExpandProperty LogName -First 300)
 packages = @(Get-ItemProperty 'HKLM:\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*', 'HKLM:\\SOFTWARE\\WOW6432Node\\Microsoft\\Windows\\CurrentVersion\\Uninstall\\*' | Where-Object DisplayName | Select-Object -ExpandProperty DisplayName -Unique)
 needs = @(Get-ItemProperty 'HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*' | Where-Object DependOnService | Select-Object @{ n = 'Name'; e = { $_.PSChildName } }, @{ n = 'DependOnService'; e = { @($_.DependOnService) } })
+drives = @(Get-PhysicalDisk | Select-Object 'DeviceId', 'FriendlyName', 'SerialNumber', @{ n = 'Media'; e = { [string]$_.MediaType } }, @{ n = 'Health'; e = { [string]$_.HealthStatus } })
+wear = @(Get-PhysicalDisk | Get-StorageReliabilityCounter | Select-Object 'DeviceId', 'Wear', 'ReadErrorsUncorrected')
 } | ConvertTo-Json -Compress -Depth 3`
 
 function startOf({ StartMode, DelayedAutoStart }: Snapshot['services'][number], triggered: boolean): ServiceStart {
@@ -272,4 +280,25 @@ export function recordsOf(
 
 export function channelsOf(logs: readonly string[], read: readonly string[]): LogChannel[] {
   return logs.map((name) => ({ name, collected: read.includes(name) }))
+}
+
+const verdicts: Readonly<Record<string, boolean>> = { Healthy: true, Warning: false, Unhealthy: false }
+const mediaNames: Readonly<Record<string, DriveMedia>> = { HDD: 'hdd', SSD: 'ssd', SCM: 'ssd' }
+
+/** Drives by their own verdict, and by how much of what they endure is used up. */
+export function drivesOf({ drives, wear }: Inventory): Drive[] {
+  return drives.map(({ DeviceId, FriendlyName, SerialNumber, Media, Health }): Drive => {
+    const counted = wear.find((each) => each.DeviceId === DeviceId)
+    const media = mediaNames[Media] ?? 'unknown'
+    return {
+      name: `PhysicalDrive${DeviceId}`,
+      model: FriendlyName?.trim() ?? '',
+      ...(SerialNumber ? { serial: SerialNumber.trim() } : {}),
+      media,
+      passed: verdicts[Health] ?? null,
+      // A disk that turns counts no wear, and says 0.
+      ...(typeof counted?.Wear === 'number' && media === 'ssd' ? { worn: counted.Wear / 100 } : {}),
+      ...(typeof counted?.ReadErrorsUncorrected === 'number' ? { uncorrectable: counted.ReadErrorsUncorrected } : {}),
+    }
+  })
 }

@@ -8,6 +8,7 @@ import { sayer, sentence } from '../sentence'
 export const collectorWords: Readonly<Record<Collector, string>> = {
   performance: 'CPU and memory',
   disks: 'disks',
+  drives: 'drives and arrays',
   network: 'network',
   services: 'services',
   updates: 'updates',

@@ -3,7 +3,7 @@ import type { ServiceAction, WatchKind } from '../kind'
 import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
 import { certificateLeft } from './certificateLeft'
-import { diskSpace } from './diskSpace'
+import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
 import { logAbsence, logMatch } from './eventLog'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
@@ -14,6 +14,9 @@ const all: readonly WatchKind[] = [
   silence,
   serviceState,
   diskSpace,
+  diskInodes,
+  diskReadOnly,
+  driveHealth,
   updates,
   logMatch,
   logAbsence,
@@ -35,6 +38,7 @@ export function watchKind(name: string): WatchKind {
   return kind
 }
 export { collectorWords, sharedFor } from './agentHealth'
+export { wantsShares } from './disk'
 export { silentIntervals } from './silence'
 
 /** What can be done about a post; null: nothing that an agent could do. */

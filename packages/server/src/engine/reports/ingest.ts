@@ -1,6 +1,6 @@
 import { timingSafeEqual } from 'node:crypto'
 import type { AgentSelf, ChangeAnswer, Refusal, RefusedBrief, Report, ReportBatch, ReportReceipt } from '#contract'
-import type { DeviceId, Millis } from '#core'
+import { hour, type DeviceId, type Millis } from '#core'
 import { inTransaction, refusedByDatabase, rows, type Pool } from '../../db'
 import { digest } from '../../secrets/secret'
 import { ProblemError } from '../../http/problems'
@@ -15,6 +15,8 @@ import { rosterMark, settingsOf, type CollectorDigests } from './settings'
 import type { DeviceContext } from '../types'
 
 const kept = 20_000
+/** A day of a disk is summed up some time after it is over. */
+const daysCountFor: Millis = hour
 
 /**
  * Contexts of the devices that report here, the least recently used given up first. Only a shortcut: see commitPlan.
@@ -125,6 +127,12 @@ export class Engine {
     return { settings, work: hasWork(id) }
   }
 
+  /** What is cached of a device, unless the days of its disks were read too long ago. */
+  #fresh(id: DeviceId, now: Millis): DeviceContext | undefined {
+    const cached = this.#cache.get(id)
+    return cached?.days && Math.abs(now - cached.days.readAt) > daysCountFor ? undefined : cached
+  }
+
   #cachedFor(authorization: string | undefined): DeviceContext | null {
     const { deviceId, secret } = readDeviceKey(authorization)
     const cached = this.#cache.get(deviceId)
@@ -202,7 +210,7 @@ export class Engine {
   ): Promise<ReportReceipt> {
     let before: DeviceContext | null = null
     for (let attempt = 0; attempt < 6; attempt++) {
-      const cached = attempt === 0 ? this.#cache.get(deviceId) : undefined
+      const cached = attempt === 0 ? this.#fresh(deviceId, now) : undefined
       const context = cached ?? (await this.#loads.load(deviceId))
       if (before && context && (await this.#followPolicy(before, context, now))) {
         before = null

@@ -1,4 +1,5 @@
 import {
+  daysBefore,
   evaluate,
   windowEnd,
   type DeviceState,
@@ -98,6 +99,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         rested: report.rested,
         shared,
         zone: context.zone,
+        ...(context.days ? { days: daysBefore(context.days.of, at, context.days.readAt) } : {}),
       },
       interval ?? report.interval,
     )

@@ -7,6 +7,7 @@ import {
   type Millis,
   type OptionalCollector,
   type PacedCollector,
+  wantsShares,
   type Roster,
 } from '#core'
 import type { DeviceContext } from '../types'
@@ -38,6 +39,18 @@ function everyOf(roster: Roster, interval: Millis): Every {
   return known.every
 }
 
+const shares = new WeakMap<Roster, boolean>()
+
+function sharesWanted(roster: Roster): boolean {
+  let known = shares.get(roster)
+  if (known === undefined)
+    shares.set(
+      roster,
+      (known = roster.some((watch) => watch.standing === 'active' && wantsShares(watch.values))),
+    )
+  return known
+}
+
 type Told = Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state'>
 
 /** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
@@ -59,7 +72,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
     deviceName: name,
     clientName,
     siteName,
-    collect: { logs: collecting.logs, collectors },
+    collect: { logs: collecting.logs, collectors, ...(sharesWanted(roster) ? { shares: true } : {}) },
     every,
     roster: rosterMark(roster),
   }

@@ -20,7 +20,7 @@ import {
 import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { policyAsOf } from '../../store/policy'
-import { reportOnRecord } from '../../store/series'
+import { readDiskDays, reportOnRecord, type DaysOfDisks } from '../../store/series'
 import { deviceAt, type DeviceThen } from '../../store/deviceAt'
 import { traitsOf } from '../../store/traits'
 import { windowsReaching } from '../../store/windows'
@@ -71,7 +71,7 @@ async function reportLongAgo(db: Db, id: number, at: Millis): Promise<KeptReport
   }
 }
 
-function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Observed {
+function observedIn(report: KeptReport, device: DeviceThen, facts: Facts, days: DaysOfDisks): Observed {
   return {
     at: report.at,
     // How often it reported then is not kept, and may have been another interval than today’s.
@@ -83,12 +83,14 @@ function observedIn(report: KeptReport, device: DeviceThen, facts: Facts): Obser
     // What failed before is not kept: of older reports it is not known.
     failed: report.newest ? device.failed : [],
     zone: device.zone,
+    days,
   }
 }
 
 const subjectsKept: readonly FactSubject[] = [
   'system',
   'disks',
+  'drives',
   'services',
   'starts',
   'updates',
@@ -239,7 +241,8 @@ export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQu
   requireClient(viewer, device.client_id, 'no-such-device')
   const facts = await factsAt(pool, id, at)
   const traits = traitsOf(device, facts)
-  const observed = report && observedIn(report, device, facts)
+  const days = report && (await readDiskDays(pool, [id], report.at)).get(id)
+  const observed = report && observedIn(report, device, facts, days ?? new Map())
   const [policy, post, windows] = await Promise.all([
     policyAsOf(pool, judgedAt),
     postAt(pool, id, query, at),

@@ -36,6 +36,7 @@ import { windowsReaching } from '../../store/windows'
 import { audit, ofClients, type Viewer } from '../access'
 import { boardDevice, boardRows } from './board'
 import { boardPage } from './boardPage'
+import { fillsOf } from './fills'
 import { find } from './find'
 import { requireDevice } from './requireDevice'
 
@@ -105,6 +106,7 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
   const context = isPast ? null : await loadContext(db, id)
   const mark = context && rosterMark(context.roster)
   const { facts, times } = await readFacts(db, id)
+  const latest = await latestOf(db, id, now)
   const planned = more.started_at === null ? [] : await windowsReaching(db, traitsOf(row, facts), more.started_at)
   return {
     ...boardDevice(row, now),
@@ -125,7 +127,8 @@ async function devicePage(db: Db, viewer: Viewer, id: number, now: Millis, isPas
     oldEntries: more.old_entries,
     refusedCount: more.refused_count,
     refused: !isPast && more.refused_count && viewer.access !== 'contact' ? await refusedOf(db, id) : [],
-    latest: await latestOf(db, id, now),
+    latest,
+    fills: await fillsOf(db, id, latest?.readings ?? [], now),
     roster: {
       sentAt: isPast || mark === more.roster_sent ? more.roster_sent_at : null,
       confirmedAt: isPast || mark === more.roster_confirmed ? more.roster_confirmed_at : null,

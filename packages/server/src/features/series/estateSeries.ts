@@ -1,8 +1,9 @@
 import type { EstateSeries, EstateSeriesOrder, EstateSeriesRow, FillingDisk, FillingDisks } from '#contract'
 import {
   day,
+  daysOfPace,
   emptySketch,
-  fillingOf,
+  fullIn,
   groupsBy,
   hour,
   mergeSketch,
@@ -11,6 +12,7 @@ import {
   pointsOfHours,
   sketchQuantile,
   summariseHours,
+  trendOf,
   unpackWeek,
   valueOf,
   type DayFigure,
@@ -279,13 +281,10 @@ function meansOf(metric: MetricName, week: Week, from: Millis, until: Millis, wi
   return means
 }
 
-/** So long a pace is taken from, and so far ahead it is told. */
-const paceOf = 14
+/** So far ahead it is told. */
 const farthest: Millis = 400 * day
-/** Days must agree so far on the direction: common practice, no source. */
-const fewestAgree = -0.5
 
-/** Disks that fill at their pace of the last two weeks, the soonest first. */
+/** Disks that fill at their pace of the last weeks, the soonest first. */
 export async function fillingDisks(
   db: Db,
   viewer: Viewer,
@@ -293,31 +292,43 @@ export async function fillingDisks(
   limit: number,
   now: Millis,
 ): Promise<FillingDisks> {
-  const found = await figuresOf<{ at: Millis[]; least: number[] }>(
+  const found = await figuresOf<{ at: Millis[]; least: number[]; most: number[] }>(
     db,
     viewer,
     'disk.free',
     asked,
-    wholeDays(paceOf, now),
-    `array_agg((f.day - '1970-01-01'::date) * ${day}::float8 order by f.day) as at, array_agg(f.min order by f.day) as least`,
+    wholeDays(daysOfPace, now),
+    `array_agg((f.day - '1970-01-01'::date) * ${day}::float8 order by f.day) as at,
+     array_agg(f.min order by f.day) as least, array_agg(f.max order by f.day) as most`,
   )
   const newest = await lastReadings(db, found, ['disk.free', 'disk.size'])
   const { resolution } = metrics['disk.free']
+  const bytes = (steps: readonly number[]) => steps.map((each) => valueOf(resolution, each))
   let unknown = 0
   const all: FillingDisk[] = []
-  for (const [i, { at, least, n: _n, ...one }] of found.entries()) {
-    // Of ten thousand disks the slopes are a million: others are served between.
-    if (i % 500 === 499) await rest()
-    const mins = least.map((steps) => valueOf(resolution, steps))
-    const filling = fillingOf(at, mins)
-    if (!filling) unknown++
-    if (!filling || filling.left === null || filling.agreement > fewestAgree) continue
-    const left = newest.get(newestName(one.deviceId, 'disk.free', one.instance)) ?? mins.at(-1)!
-    const until = (left / -filling.perDay) * day
-    if (until > farthest) continue
-    const { perDay, agreement } = filling
+  for (const [i, { at, least, most, n: _n, ...one }] of found.entries()) {
+    // Of ten thousand disks the slopes are some million: others are served between.
+    if (i % 200 === 199) await rest()
+    const days = { at, least: bytes(least), most: bytes(most) }
+    const trend = trendOf(days)
+    if (!trend) {
+      unknown++
+      continue
+    }
+    const free = newest.get(newestName(one.deviceId, 'disk.free', one.instance)) ?? days.least.at(-1)!
+    const full = fullIn(trend, free, now)
+    if (!full || full.likely > farthest) continue
     const size = newest.get(newestName(one.deviceId, 'disk.size', one.instance)) ?? null
-    all.push({ ...one, size, free: left, perDay, agreement, fullAt: now + until })
+    all.push({
+      ...one,
+      size,
+      free,
+      perDay: full.perDay,
+      clearedEvery: trend.clearedEvery,
+      soonestAt: now + full.soonest,
+      fullAt: now + full.likely,
+      latestAt: full.latest > farthest ? null : now + full.latest,
+    })
   }
   all.sort((a, b) => a.fullAt - b.fullAt || a.deviceId - b.deviceId)
   return { looked: found.length, unknown, total: all.length, rows: all.slice(0, limit) }

@@ -1,6 +1,7 @@
 export { askSeries, countedReadings, pointWidth, type SeriesAnswer, type SeriesAsked } from './ask'
 export { daysAfterCounters } from './counters'
 export { dateOf, dayKey, dayOf, emptyDay, readDays, unionOfDays, writeDays, type DeviceDay } from './days'
+export { readDiskDays, type DaysOfDisks } from './diskDays'
 export { figureDays, firstFigureDay, renewFigures } from './figures'
 export { moveReadings } from './move'
 export { seriesKey, type SeriesName } from './names'

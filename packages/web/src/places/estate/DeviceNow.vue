@@ -8,7 +8,6 @@ import { alertWords, causeText } from '../../parts/format/alertWords'
 import AgeText from '../../parts/ui/AgeText.vue'
 import PlaceNotes from '../../parts/ui/PlaceNotes.vue'
 import { useSession } from '../../parts/data/session'
-import DiskBar from '../../parts/ui/DiskBar.vue'
 import ReadingLine from '../../parts/ui/ReadingLine.vue'
 import { useResource } from '../../parts/data/resource'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
@@ -16,6 +15,7 @@ import { age, exactText, fullText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
 import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
+import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
@@ -37,7 +37,6 @@ const countsText = computed(() => {
     .filter(([, count]) => count > 0)
   return counts.map(([state, count]) => `${count} ${stateWords[state]}`).join(', ')
 })
-const closedDisks = computed(() => (props.device.facts.disks ?? []).filter((disk) => disk.trouble))
 const updates = computed(() => props.device.facts.updates)
 const recent = useResource(
   async () => {
@@ -93,18 +92,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <template v-if="device.startedAt !== null"><dt>Started</dt><dd><span :title="exactText(device.startedAt, device.zone)">{{ fullText(device.startedAt) }}</span>, up for {{ age(device.startedAt, device.silent ? (device.heardAt ?? now) : now) }}{{ device.silent ? ' when last heard' : '' }}<template v-if="device.startedIn">, planned in <RouterLink :to="`/maintenance/${device.startedIn.id}`">{{ device.startedIn.name }}</RouterLink></template></dd></template>
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
-      <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
-      <p v-for="disk in device.disks" :key="disk.mount" class="line disk">
-        <DiskBar :disk="disk" />
-        <span class="mono">{{ disk.mount }}</span>
-        <span :class="{ critical: disk.severity === 'critical', warning: disk.severity === 'warning' }">{{ percentText(disk.free / disk.size) }},
-          {{ bytesText(disk.free) }} free of {{ bytesText(disk.size) }}</span>
-      </p>
-      <p v-for="disk in closedDisks" :key="disk.mount" class="line disk">
-        <SeverityMark state="warning" />
-        <span class="mono">{{ disk.mount }}</span>
-        <span class="warning">cannot be read: {{ disk.trouble }}</span>
-      </p>
+      <DeviceDisks :device="device" :alerts="alerts" />
       <h2>Updates <DoubtText :doubt="updatesDoubt(device)" /></h2>
       <p v-if="updates?.listsAt === null" class="warning">No package lists were ever fetched here.</p>
       <p v-else-if="updates">{{ updates.security }} security, {{ updates.other }} other<template v-if="updates.leftover">, {{ updates.leftover }} leftovers</template><template v-if="updates.oldestSecurityAt">; the oldest security update has been waiting for
@@ -192,9 +180,6 @@ h2 {
 }
 .line span:last-child {
   margin-left: auto;
-}
-.disk span:last-child {
-  margin-left: 12px;
 }
 .service {
   overflow-wrap: anywhere;

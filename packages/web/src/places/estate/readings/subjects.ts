@@ -5,6 +5,7 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'CPU busy', metrics: ['cpu.busy'] },
   { title: 'Memory available', metrics: ['memory.available'] },
   { title: 'Disk free', metrics: ['disk.free'] },
+  { title: 'Inodes free', metrics: ['disk.inodes.free'] },
   { title: 'Network', metrics: ['net.received', 'net.sent'] },
   { title: 'Network errors, since the reading before', metrics: ['net.errors'] },
   { title: 'Load', metrics: ['load.5'] },

@@ -1,0 +1,143 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { ageText, day, hour, minute, type Drive, type DriveArray, type Millis } from '#core'
+import { drivesFile, noSmartctl } from '../../install/drivesUnit'
+import { steady } from '../../clock'
+import type { Collect } from '../collector'
+import { command, commandEnded } from '../command'
+import { mdArrays, parsePools } from './arrays'
+import { nameOf, parseDrive, parseScan } from './smart'
+
+/** Block devices that have no drive of their own behind them, or one that the host of a virtual machine answers for. */
+const notDrives = /^(loop|ram|zram|dm-|md|nbd|sr|fd|vd|xvd|drbd|rbd|zd|bcache)/
+
+/** Drives by the kernel alone, which knows no more than that they are there. @param blocks as for `mdArrays` */
+function drivesOfKernel(trouble: string, blocks = '/sys/block'): Drive[] {
+  const names = existsSync(blocks) ? readdirSync(blocks) : []
+  return names
+    .filter((name) => !notDrives.test(name) && existsSync(join(blocks, name, 'device')))
+    .map((name) => {
+      const file = join(blocks, name, 'device', 'model')
+      const model = existsSync(file) ? readFileSync(file, 'utf8').trim() : ''
+      return { name, model, media: 'unknown', passed: null, trouble }
+    })
+}
+
+/** What a drive said, and how it was asked; an error: it could not be. */
+interface Answer {
+  name: string
+  output: string | Error
+}
+
+/** What root's script has written: see `drivesScript`. @returns null: smartctl is not installed */
+export function parseTold(text: string): Answer[] | null {
+  if (text.trim() === noSmartctl) return null
+  return text
+    .split('\n')
+    .filter(Boolean)
+    .map((line) => {
+      const [asked = '', output = ''] = line.split('\t')
+      const [path = '', ...options] = asked.trim().split(/\s+/)
+      const type = options.indexOf('-d') >= 0 ? (options[options.indexOf('-d') + 1] ?? null) : null
+      const name = nameOf(path, type)
+      return { name, output: output || new Error('it did not answer within a minute') }
+    })
+}
+
+const patience: Millis = minute
+
+/** The drives, asked by this program itself: for a run as root. @throws Error where smartctl is not installed */
+async function ask(): Promise<Answer[]> {
+  const { output } = await commandEnded('smartctl', ['--json=c', '--scan'], patience)
+  const answers: Answer[] = []
+  for (const { path, type } of parseScan(output)) {
+    const args = ['--json=c', '-i', '-H', '-A', '-n', 'standby', ...(type === null ? [] : ['-d', type]), path]
+    const answer = await commandEnded('smartctl', args, patience).then(
+      (ended) => ended.output,
+      (error: Error) => error,
+    )
+    answers.push({ name: nameOf(path, type), output: answer })
+  }
+  return answers
+}
+
+const isMissing = (error: unknown) => /ENOENT/.test((error as Error).message)
+const missing = 'smartmontools is not installed'
+const notAsked =
+  'nobody asks it: this agent was installed before it could. Run the line of its installation once more'
+
+async function pools(): Promise<DriveArray[]> {
+  if (!existsSync('/dev/zfs')) return []
+  try {
+    return parsePools(await command('zpool', ['list', '-H', '-o', 'name,health'], patience))
+  } catch (error) {
+    if (isMissing(error)) return []
+    throw error
+  }
+}
+
+/** Health changes over days, and being asked costs a drive a moment. */
+const every: Millis = hour
+/** What root's script wrote longer ago is not how they are now. */
+const oldAfter: Millis = 3 * hour
+/** A drive that is not found any more is told of for so long: it may have died. */
+const missedFor: Millis = day
+
+/**
+ * How the drives are, and the arrays made of them. Root's script asks them once an hour; an agent that runs as root
+ * does so itself. @param file that the script writes
+ */
+export function drivesCollector(file = drivesFile): Collect {
+  const known = new Map<string, { drive: Drive; at: Millis }>()
+  let own: { at: Millis; answers: Answer[] | null } | null = null
+
+  async function answersNow(now: Millis): Promise<Answer[] | string> {
+    if (existsSync(file)) {
+      const old = now - statSync(file).mtimeMs
+      if (old > oldAfter)
+        throw new Error(`they were last asked ${ageText(old)} ago; see: systemctl status custode-agent-drives.service`)
+      return parseTold(readFileSync(file, 'utf8')) ?? missing
+    }
+    if (process.getuid?.() !== 0) return ['/usr/sbin/smartctl', '/sbin/smartctl'].some((path) => existsSync(path)) ? notAsked : missing
+    if (!own || steady() - own.at >= every)
+      own = {
+        at: steady(),
+        answers: await ask().catch((error: unknown) => {
+          if (isMissing(error)) return null
+          throw error
+        }),
+      }
+    return own.answers ?? missing
+  }
+
+  function drivesOf(answers: readonly Answer[]): Drive[] {
+    const now = steady()
+    const drives = answers.map(({ name, output }): Drive => {
+      const unknown: Drive = { name, model: '', media: 'unknown', passed: null }
+      try {
+        if (output instanceof Error) throw output
+        // One that sleeps is as it was.
+        const drive = parseDrive(name, output)
+        return drive ?? known.get(name)?.drive ?? { ...unknown, trouble: 'it sleeps, and was not woken yet' }
+      } catch (error) {
+        return { ...unknown, trouble: (error as Error).message }
+      }
+    })
+    for (const drive of drives) known.set(drive.name, { drive, at: now })
+    for (const [name, { drive, at }] of known) {
+      if (at === now) continue
+      if (now - at > missedFor) known.delete(name)
+      else drives.push({ ...drive, passed: null, trouble: 'it is not found any more' })
+    }
+    return drives
+  }
+
+  return {
+    name: 'drives',
+    async collect(now) {
+      const answers = await answersNow(now)
+      const drives = typeof answers === 'string' ? drivesOfKernel(answers) : drivesOf(answers)
+      return { facts: { drives: { drives, arrays: [...mdArrays(), ...(await pools())] } } }
+    },
+  }
+}

@@ -1,0 +1,73 @@
+import type { Place } from './place'
+
+/** Where root's script writes what the drives said; it goes with each start of the machine. */
+export const drivesFolder = '/run/custode-agent-drives'
+/** The file in it: a line for each drive, how it was asked and what smartctl(8) answered in JSON, a tab between. */
+export const drivesFile = `${drivesFolder}/drives`
+/** What stands there in place of drives where smartmontools is not installed. */
+export const noSmartctl = 'smartctl is not installed'
+
+/**
+ * A script of root's that asks the drives how they are: only root may send a drive commands, and the agent's user is
+ * to have no right that could do anything else. It reads nothing that others can write. A drive that sleeps is left
+ * asleep.
+ */
+export const drivesScript = `#!/bin/sh
+# Asks the drives of this machine how they are, for the Custode agent, whose user may not. Usage: drives FOLDER
+set -eu
+umask 022
+new=$1/drives.new
+rm -f "$new"
+if command -v smartctl > /dev/null; then
+  smartctl --scan | sed 's/[[:space:]]*#.*//' | head -n 200 | while read -r name options; do
+    [ -n "$name" ] || continue
+    # Its exit status says how the drive is, and stands in the answer too.
+    answer=$(timeout 60 smartctl --json=c -i -H -A -n standby $options "$name" < /dev/null | tr -d '\\n\\t') || true
+    printf '%s\\t%s\\n' "$name $options" "$answer"
+  done > "$new"
+else
+  echo '${noSmartctl}' > "$new"
+fi
+mv -f "$new" "$1/drives"
+`
+
+/** What runs it (systemd.service(5)): once an hour, with the capabilities that commands to drives need, and no network. */
+export function drivesServiceText({ drivesScript: script }: Pick<Place, 'drivesScript'>): string {
+  return `[Unit]
+Description=How the drives are, for the Custode agent
+Documentation=man:smartctl(8)
+
+[Service]
+Type=oneshot
+ExecStart=/bin/sh ${script} ${drivesFolder}
+RuntimeDirectory=${drivesFolder.slice('/run/'.length)}
+RuntimeDirectoryPreserve=yes
+RuntimeDirectoryMode=0755
+TimeoutStartSec=30min
+Nice=10
+CapabilityBoundingSet=CAP_SYS_RAWIO CAP_SYS_ADMIN CAP_MKNOD
+NoNewPrivileges=yes
+ProtectSystem=strict
+ProtectHome=yes
+PrivateTmp=yes
+PrivateNetwork=yes
+ProtectKernelModules=yes
+ProtectControlGroups=yes
+RestrictSUIDSGID=yes
+LockPersonality=yes
+`
+}
+
+/** When it runs (systemd.timer(5)): soon after a start, and once an hour, not all machines of a house at once. */
+export const drivesTimerText = `[Unit]
+Description=Asks the drives how they are once an hour, for the Custode agent
+
+[Timer]
+OnActiveSec=5s
+OnBootSec=1min
+OnUnitActiveSec=1h
+RandomizedDelaySec=30s
+
+[Install]
+WantedBy=timers.target
+`

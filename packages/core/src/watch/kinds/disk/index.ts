@@ -1,0 +1,5 @@
+export { driveHealth } from './health'
+export { diskInodes } from './inodes'
+export { diskReadOnly } from './readOnly'
+export { diskSpace } from './space'
+export { wantsShares } from './which'
