@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DevicePage } from '#contract'
-import { day, type ReadOnlyReason } from '#core'
+import { day, type ReadOnlyReason, type Values, type WatchSpec } from '#core'
 import type { AtaDrive, RealHost } from '../../packages/standins/src/realHosts'
 import { inTransaction } from '../../packages/server/src/db'
 import { makeFigureRoom, writeFigures } from '../../packages/server/src/store/series/figures'
@@ -9,7 +9,14 @@ import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor
 
 const megabyte = 1024 * 1024
 const quick = { hold: 0, 'clear.hold': 0 }
-const watch = (key: string, kind: string, values: object) => ({ key, kind, name: key, why: '', osFamilies: [], values })
+const watch = (key: string, kind: string, values: Values): WatchSpec => ({
+  key,
+  kind,
+  name: key,
+  why: '',
+  osFamilies: [],
+  values,
+})
 const drive = (attributes: AtaDrive['attributes'] = {}, more: Partial<AtaDrive> = {}): AtaDrive => ({
   model: 'Lantern Field LF2000',
   serial: 'LF-000001',

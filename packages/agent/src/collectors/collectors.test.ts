@@ -61,6 +61,7 @@ describe('disks', () => {
     ['can be written to', '/srv', 'rw', { errors: 3 }, null],
     ['after an error', '/srv', 'ro', { errors: 1 }, 'fault'],
     ['after an error, though no fstab has it', '/other', 'ro', { errors: 1 }, 'fault'],
+    ['after an error, as Linux shows it since 6.12', '/srv', 'rw,errors=remount-ro,emergency_ro', { errors: 1 }, 'fault'],
     ['by hand', '/srv', 'ro', { errors: 0 }, 'changed'],
     ['by hand, though no fstab has it', '/other', 'ro', { errors: 0, wasWritable: true }, 'changed'],
     ['of a kind that counts no errors', '/srv', 'ro', { errors: null }, 'fault'],

@@ -8,11 +8,15 @@ export interface Mount {
   fileSystem: string
   /** Nothing can be written to the file system, wherever it is mounted. */
   isReadOnly: boolean
+  /** The kernel has taken the right to write away after an error. */
+  isStopped: boolean
 }
 
 // Blanks and backslashes in names stand as octal.
 const plain = (text: string) => text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
 const isReadOnly = (options: string) => options.split(',').includes('ro')
+// Since Linux 6.12 ext4 leaves its file system as writable as it was mounted, and shows this instead.
+const isStopped = (options: string) => /(^|,)(emergency_ro|shutdown)(,|$)/.test(options)
 
 /**
  * /proc/self/mountinfo (proc(5)): what is mounted where. Behind a variable number of fields a single hyphen stands, and
@@ -33,7 +37,8 @@ export function parseMounts(mountinfo: string): Mount[] {
           device: plain(device),
           mount: plain(mount),
           fileSystem,
-          isReadOnly: isReadOnly(whole ?? ''),
+          isReadOnly: isReadOnly(whole ?? '') || isStopped(whole ?? ''),
+          isStopped: isStopped(whole ?? ''),
         },
       ]
     })
@@ -99,7 +104,11 @@ export interface Beside {
  * those (Linux kernel, Documentation/ABI/testing/sysfs-fs-ext4), of others it is the likelier reason where fstab(5) has
  * them writable.
  */
-export function readOnlyReason({ isReadOnly }: Mount, { fstab, errors, wasWritable }: Beside): ReadOnlyReason | null {
+export function readOnlyReason(
+  { isReadOnly, isStopped }: Mount,
+  { fstab, errors, wasWritable }: Beside,
+): ReadOnlyReason | null {
+  if (isStopped) return 'fault'
   if (!isReadOnly) return null
   if (fstab === true) return 'meant'
   if (errors !== null && errors > 0) return 'fault'
