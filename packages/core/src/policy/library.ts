@@ -76,6 +76,23 @@ const agentWatches: readonly LibraryWatch[] = [
   },
 ]
 
+/** A drive that says that it will fail leaves time to copy what is on it. */
+const drives: LibraryWatch = {
+  key: 'drives',
+  kind: 'drive-health',
+  name: 'Drives',
+  why: 'A drive that says that it will fail leaves time to copy what is on it, and to order the next one.',
+  osFamilies: any,
+  values: { failing: 'critical', sectors: 'warning', wear: 'warning', array: 'critical', rebuilding: 'warning' },
+  reasons: {
+    failing: 'Its own verdict comes late, and is seldom wrong.',
+    sectors: 'After its first one a drive is 39 times as likely to fail within 60 days (Pinheiro and others, 2007).',
+    wear: 'There is time to order the next one.',
+    array: 'The next drive that fails may take the data along.',
+    rebuilding: 'Until it is done the next one may.',
+  },
+}
+
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
 export const libraryTemplates: readonly LibraryTemplate[] = [
   {
@@ -107,11 +124,17 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
           'warning.bytes': 20 * gigabyte,
           'critical.percent': 0.05,
           'critical.bytes': 10 * gigabyte,
+          'warning.soon': 5 * day,
+          'critical.soon': day,
           hold: 15 * minute,
           'clear.percent': 0.12,
           'clear.bytes': 24 * gigabyte,
+          'clear.left': 7 * day,
         },
         reasons: {
+          'warning.soon': 'A weekend lies within it: time to order a disk, or to ask what may go.',
+          'critical.soon': 'It has to be done today.',
+          'clear.left': 'A little more, so that it does not come and go with each day.',
           except: 'Boot partitions are small and do not grow; snap images are always full.',
           'warning.percent': '10 % is common practice, no source.',
           'warning.bytes': '8 % of a very large disk is plenty.',
@@ -120,6 +143,31 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
           'clear.percent': 'A little above, so that it does not come and go.',
         },
       },
+      {
+        key: 'disk.inodes',
+        kind: 'disk-inodes',
+        name: 'Free inodes',
+        why: 'Without one nothing can be written, however many bytes are free; spools of mail and sessions use them up.',
+        osFamilies: linux,
+        values: { except: ['/boot*', '/snap/*'], warning: 0.1, critical: 0.03 },
+        reasons: {
+          except: 'Boot partitions do not grow; snap images are always full.',
+          warning: '10 % is common practice, no source.',
+        },
+      },
+      {
+        key: 'disk.read-only',
+        kind: 'disk-read-only',
+        name: 'Read-only disks',
+        why: 'After an error the system protects what is there: what runs on it has stopped working, and says little.',
+        osFamilies: linux,
+        values: { fault: 'critical', changed: 'warning' },
+        reasons: {
+          fault: 'Nothing is saved any more.',
+          changed: 'Somebody has not turned back from some work.',
+        },
+      },
+      drives,
       {
         key: 'services',
         kind: 'service-state',
@@ -259,6 +307,7 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
           hold: 'People copy things and delete them again.',
         },
       },
+      drives,
       {
         key: 'updates',
         kind: 'updates',

@@ -88,6 +88,8 @@ const rosters = fc
           'critical.percent': optionalPart,
           'warning.left': fc.constantFrom(null, null, 20 * day, 50 * day),
           'critical.left': fc.constantFrom(null, null, day),
+          'warning.soon': fc.constantFrom(null, null, 40 * day),
+          'critical.soon': fc.constantFrom(null, null, day),
           'clear.left': fc.constantFrom(null, 60 * day),
           'clear.percent': optionalPart,
           except: fc.constantFrom([], ['/srv*']),

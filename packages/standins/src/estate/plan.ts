@@ -1,4 +1,4 @@
-import type { DeviceKind, OsFamily, Service } from '#core'
+import type { DeviceKind, Drive, OsFamily, Service } from '#core'
 
 /** A stand-in device: what it is, and how it differs from an uneventful day. Everything here is invented. */
 export interface PlannedDevice {
@@ -20,6 +20,8 @@ export interface PlannedDevice {
 
 /** Times in minutes before the history ends. */
 export interface Story {
+  /** What its second drive says of itself. */
+  drive?: Partial<Drive>
   fills?: { mount: string; from: number; to: number; overMinutes: number }
   /** A service that is down between these minutes; `to` 0: still down. */
   down?: { service: string; from: number; to: number }[]
@@ -238,6 +240,7 @@ export const devices: readonly PlannedDevice[] = [
         times: 4,
         minutesAgo: 52,
       },
+      drive: { passed: false, pending: 24, reallocated: 112 },
     },
   ),
   plannedDevice(

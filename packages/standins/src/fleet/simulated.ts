@@ -21,6 +21,7 @@ import {
   type Updates,
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
+import { drivesOf } from './drives'
 
 /** What somebody made happen on a device through the panel. */
 export interface Meddling {
@@ -161,6 +162,9 @@ export class SimulatedDevice {
       out.push(
         ['disk.size', mount, size * gigabyte],
         ['disk.free', mount, Math.round(size * gigabyte * (1 - this.#used(mount, at)))],
+        ...(osFamilyOf(this.plan) === 'linux'
+          ? [['disk.inodes.free', mount, round(1 - this.#used(mount, at) / 5, 3)] satisfies Reading]
+          : []),
       )
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
@@ -317,7 +321,10 @@ export class SimulatedDevice {
         fileSystem: osFamily === 'linux' ? 'ext4' : 'NTFS',
         removable: false,
         size: size * gigabyte,
+        // As mkfs.ext4(8) makes them where nothing else is said: one in 16 KiB.
+        ...(osFamily === 'linux' ? { inodes: Math.round((size * gigabyte) / 16_384) } : {}),
       })),
+      drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       services: this.services(at),
       starts: this.#starts(at),
       updates: this.#updates(at),

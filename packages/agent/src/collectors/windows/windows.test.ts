@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { taskXml } from '../../install/windows'
 import {
   channelsOf,
+  drivesOf,
   eventsOf,
   gatewaysOf,
   snapshotScript,
@@ -159,6 +160,35 @@ it('routers are those of the routes to everywhere with the lowest metric, of eac
   ).toEqual(['192.0.2.1', '2001:db8::1'])
   expect(gatewaysOf({ routes: [route('0.0.0.0', 5), route('192.0.2.1', 25)] })).toEqual([])
   expect(gatewaysOf({ routes: [] })).toEqual([])
+})
+
+describe('drives of Get-PhysicalDisk', () => {
+  // MSFT_PhysicalDisk and MSFT_StorageReliabilityCounter of the Storage Management API; never read off a machine.
+  it('tell their verdict, and those without moving parts how far they are worn', () => {
+    const drive = (DeviceId: string, Media: string, Health: string) => ({
+      DeviceId,
+      FriendlyName: 'Lantern Field S480 ',
+      SerialNumber: ' LF1',
+      Media,
+      Health,
+    })
+    const inventory = {
+      logs: [],
+      packages: [],
+      needs: [],
+      drives: [drive('0', 'SSD', 'Healthy'), drive('1', 'HDD', 'Warning'), drive('2', 'Unspecified', 'Unknown')],
+      wear: [
+        { DeviceId: '0', Wear: 4, ReadErrorsUncorrected: null },
+        { DeviceId: '1', Wear: 0, ReadErrorsUncorrected: 3 },
+      ],
+    }
+    const named = { model: 'Lantern Field S480', serial: 'LF1' }
+    expect(drivesOf(inventory)).toEqual([
+      { name: 'PhysicalDrive0', ...named, media: 'ssd', passed: true, worn: 0.04 },
+      { name: 'PhysicalDrive1', ...named, media: 'hdd', passed: false, uncorrectable: 3 },
+      { name: 'PhysicalDrive2', ...named, media: 'unknown', passed: null },
+    ])
+  })
 })
 
 describe('events of Get-WinEvent', () => {

@@ -163,7 +163,7 @@ describe('a change', () => {
     const to = {
       ...bodyOf(now),
       watches: now.watches.map((watch) =>
-        watch.key === 'disk.space' ? { ...watch, values: { ...watch.values, every: 5 * minute } } : watch,
+        watch.key.startsWith('disk.') ? { ...watch, values: { ...watch.values, every: 5 * minute } } : watch,
       ),
     }
     const impact = await house.technician<Impact>('POST', '/api/policy/impact', {
@@ -177,7 +177,12 @@ describe('a change', () => {
       devices: 3,
       clients: 2,
       altered: 3,
-      watches: [{ key: 'disk.space', change: 'altered', devices: 3, parameters: ['every'] }],
+      watches: ['disk.inodes', 'disk.read-only', 'disk.space'].map((key) => ({
+        key,
+        change: 'altered',
+        devices: 3,
+        parameters: ['every'],
+      })),
     })
     expect(sentenceText(body.watches[0]!.after!)).toContain('It looks every 5 min.')
     // Two series of the disk at three devices, once in five minutes instead of each minute.
@@ -495,7 +500,7 @@ describe('the agent', () => {
       to: {
         ...bodyOf(now),
         watches: now.watches.map((watch) =>
-          watch.key === 'disk.space' ? { ...watch, values: { ...watch.values, every: 2 * minute } } : watch,
+          watch.key.startsWith('disk.') ? { ...watch, values: { ...watch.values, every: 2 * minute } } : watch,
         ),
       },
     })

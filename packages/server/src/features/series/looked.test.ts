@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type {
   ChangedPage,
   EstateSeries,
+  DevicePage,
   FillingDisks,
   ReadingsPart,
   RhythmHours,
@@ -212,10 +213,17 @@ describe('all devices by one series', () => {
       instance: '/',
       free: 110 * 1024e6,
       size: 1024e9,
-      agreement: -1,
+      clearedEvery: null,
     })
     expect(disk!.perDay).toBeCloseTo(-20 * 1024e6, -3)
     expect(Math.abs(disk!.fullAt - Date.now() - 5.5 * day)).toBeLessThan(minute)
+    // Every day less by the same: it is as certain as can be.
+    expect(disk!.latestAt! - disk!.soonestAt).toBeLessThan(minute)
+    const page = await house.lead<DevicePage>('GET', `/api/devices/${disk!.deviceId}`)
+    expect(page.body.fills).toMatchObject([{ mount: '/', clearedEvery: null, perDay: disk!.perDay }])
+    expect(Math.abs(page.body.fills[0]!.likely - 5.5 * day)).toBeLessThan(minute)
+    const theirs = await house.lead<DevicePage>('GET', `/api/devices/${(await house.enrol(house.sites[1], 'bb-new-1')).id}`)
+    expect(theirs.body.fills).toEqual([])
     expect((await house.lead<FillingDisks>('GET', `/api/estate/filling?client=${house.clients[0]}`)).body.total).toBe(0)
     const limited = await house.personWith('technician', [house.clients[0]])
     expect((await limited.ask<FillingDisks>('GET', '/api/estate/filling')).body).toMatchObject({ looked: 0, rows: [] })

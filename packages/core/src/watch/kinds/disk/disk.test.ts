@@ -90,7 +90,17 @@ describe('free disk space and time to full', () => {
 
   it.each<[string, Values, Reading[], ReadonlyMap<string, DiskDays> | undefined, string[]]>([
     [
-      'full within days is told, whatever its share',
+      'full within days is told, however much is free, beside share and bytes',
+      { ...quick, 'warning.soon': 5 * day },
+      room(40),
+      filling,
+      ['raised warning /srv: 8 % and 40 GB free of 500 GB, full in 4 days'],
+    ],
+    ['and these count without it', { ...quick, 'warning.soon': 5 * day }, room(8), steady, [
+      'raised critical /srv: 1.6 % and 8 GB free of 500 GB',
+    ]],
+    [
+      'full within days is told, where nothing else is asked',
       timed,
       room(40),
       filling,
@@ -98,6 +108,7 @@ describe('free disk space and time to full', () => {
     ],
     ['one that stays is not', timed, room(40), steady, []],
     ['nor one that nothing is known of yet', timed, room(40), undefined, []],
+    ['nor one of which few days are known', timed, room(40), new Map(), []],
     ['share, bytes and time must all be true', { ...quick, 'warning.left': 5 * day }, room(40), filling, []],
     [
       'and are told together',
@@ -138,6 +149,18 @@ describe('free disk space and time to full', () => {
     expect(said).toHaveLength(1)
     expect(state.get('w|/srv')?.level).toBe('warning')
   })
+  it('that is new clears by what is free', () => {
+    const values = { ...quick, 'warning.soon': 5 * day, 'clear.left': 6 * day }
+    const at = (free: number) => ({ readings: room(free), days: new Map() })
+    expect(run({ kind: 'disk-space', values }, [at(8), at(90)]).said).toHaveLength(2)
+  })
+  it('must be well by both, where either may raise', () => {
+    const values = { ...quick, 'warning.soon': 5 * day, 'clear.left': 6 * day }
+    const at = (free: number, known: ReadonlyMap<string, DiskDays>) => ({ readings: room(free), days: known })
+    const slower = days((ago) => 45 + 10 * ago)
+    expect(run({ kind: 'disk-space', values }, [at(40, filling), at(55, slower)]).said).toHaveLength(1)
+    expect(run({ kind: 'disk-space', values }, [at(40, filling), at(40, steady)]).said).toHaveLength(2)
+  })
   it('tells a disk that a log fills within hours, and not the backup of a night', () => {
     const looks = (free: (minutes: number) => number) =>
       Array.from({ length: 60 }, (_, i) => ({
@@ -177,6 +200,14 @@ describe('free disk space and time to full', () => {
     [
       { 'critical.percent': null, 'critical.bytes': null, 'warning.left': 7 * day, disks: ['/srv'] },
       'On disk /srv, when free space is below 10 % and below 20 GB and it is going to be full within 7 days, for at least 15 min, raise warning; clear above 12 % or 24 GB for 5 min.',
+    ],
+    [
+      { 'warning.soon': 5 * day, 'critical.soon': day, 'clear.left': 6 * day },
+      'On every fixed disk, when free space is below 10 % and below 20 GB, or it is going to be full within 5 days, for at least 15 min, raise warning; below 5 % and below 10 GB, or full within 24 h, critical; clear above 12 % or 24 GB and when not full within 6 days for 5 min.',
+    ],
+    [
+      { ...off, 'warning.soon': 5 * day },
+      'On every fixed disk, when it is going to be full within 5 days, for at least 15 min, raise warning; clear after 5 min well.',
     ],
     [off, 'On every fixed disk, nothing is asked.'],
   ])('reads as a sentence %#', (values, expected) => {

@@ -1,8 +1,11 @@
 import { fallingOn, fullIn, fullSoon, trendOf, type DiskDays, type Falling, type Full, type Trend } from '../../../series'
 import type { Bytes, Millis } from '../../../units'
 
-/** When a disk will be full, and by which pace; null: it does not fill. */
-export type Filled = (Full & { by: 'days' | 'hours' }) | 'unknown' | null
+/**
+ * When a disk will be full, and by which pace; null: it does not fill. `young`: too few of its days are known;
+ * `unknown`: nobody has looked at its days.
+ */
+export type Filled = (Full & { by: 'days' | 'hours' }) | 'young' | 'unknown' | null
 
 const trends = new WeakMap<DiskDays, { trend: Trend | null }>()
 
@@ -16,7 +19,7 @@ export function knownTrend(days: DiskDays | undefined): Trend | null {
 
 /** When it will be full by its days, or by its last hours where that is sooner. */
 export function filledBy(trend: Trend | null, falling: Falling | null, free: Bytes, at: Millis): Filled {
-  if (!trend) return 'unknown'
+  if (!trend) return 'young'
   const soon = falling && fullSoon(falling, free)
   const full = fullIn(trend, free, at)
   if (soon && (!full || soon.likely < full.likely)) return { ...soon, by: 'hours' }

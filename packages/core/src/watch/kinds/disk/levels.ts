@@ -1,10 +1,11 @@
-import type { Bytes } from '../../../units'
+import type { Bytes, Millis } from '../../../units'
 import { read } from '../../kind'
 import type { Values } from '../../parameter'
 import type { Filled } from './filled'
 
 export const levels = ['warning', 'critical'] as const
 export type Level = (typeof levels)[number]
+/** What can be asked of a level, all of which must then be true: its share, its bytes, and how soon it is full. */
 export const measures = ['percent', 'bytes', 'left'] as const
 export type Measure = (typeof measures)[number]
 
@@ -17,13 +18,18 @@ export function limitsOf(values: Values, level: Level | 'clear'): Record<Measure
   }
 }
 
+/** How soon full a disk is told of however much of it is free. */
+export const soonOf = (values: Values, level: Level): Millis | null => read.optional(values, `${level}.soon`)
+
+/** Whether a level asks anything of what is free. */
 export const isAsked = (values: Values, level: Level): boolean =>
   measures.some((measure) => limitsOf(values, level)[measure] !== null)
 
 const isUsed = (values: Values, measure: Measure) => levels.some((level) => limitsOf(values, level)[measure] !== null)
+export const isSoonUsed = (values: Values): boolean => levels.some((level) => soonOf(values, level) !== null)
 
 /** Whether how fast a disk fills matters. */
-export const asksDays = (values: Values): boolean => isUsed(values, 'left')
+export const asksDays = (values: Values): boolean => isUsed(values, 'left') || isSoonUsed(values)
 
 /** By what it clears: what no level asks for says nothing of it. */
 export const clearedBy = (values: Values): Measure[] =>
@@ -35,23 +41,32 @@ export function isBelow(values: Values, level: Level, free: Bytes, total: Bytes)
   return isAsked(values, level) && (percent === null || free / total < percent) && (bytes === null || free < bytes)
 }
 
-/** Whether a level is true; null: that cannot be said before it is known how fast the disk fills. */
-export function isTrue(values: Values, level: Level, free: Bytes, total: Bytes, filled: Filled): boolean | null {
-  if (!isBelow(values, level, free, total)) return false
+const isFullWithin = (filled: Filled, within: Millis) => typeof filled === 'object' && filled !== null && filled.likely < within
+
+/** Whether a level is true. What is not known of how fast a disk fills makes none so. */
+export function isTrue(values: Values, level: Level, free: Bytes, total: Bytes, filled: Filled): boolean {
   const { left } = limitsOf(values, level)
-  if (left === null) return true
-  return filled === 'unknown' ? null : filled !== null && filled.likely < left
+  const soon = soonOf(values, level)
+  return (
+    (isBelow(values, level, free, total) && (left === null || isFullWithin(filled, left))) ||
+    (soon !== null && isFullWithin(filled, soon))
+  )
 }
 
-/** Whether it is well beyond what is asked. One of what it clears by is enough; where there is none, no level is. */
+/**
+ * Whether it is well beyond what is asked: one of what it clears by is enough for its share, bytes and time; it must
+ * also not be full soon, where that is asked.
+ */
 export function isClear(values: Values, free: Bytes, total: Bytes, filled: Filled): boolean {
+  // Nothing was read of its days: it may fill as it did before.
+  if (asksDays(values) && filled === 'unknown') return false
   const clear = limitsOf(values, 'clear')
-  const by = clearedBy(values)
-  if (!by.length) return !asksDays(values) || filled !== 'unknown'
+  const isFar = clear.left === null || !isFullWithin(filled, clear.left)
   const isBeyond: Record<Measure, () => boolean> = {
     percent: () => free / total >= clear.percent!,
     bytes: () => free >= clear.bytes!,
-    left: () => filled === null || (filled !== 'unknown' && filled.likely >= clear.left!),
+    left: () => isFar,
   }
-  return by.some((measure) => isBeyond[measure]())
+  const by = clearedBy(values)
+  return (!by.length || by.some((measure) => isBeyond[measure]())) && (!isSoonUsed(values) || isFar)
 }

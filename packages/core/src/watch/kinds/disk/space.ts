@@ -4,7 +4,7 @@ import { day, gigabyte, minute, type Bytes, type Millis } from '../../../units'
 import { read, type Observation, type WatchKind } from '../../kind'
 import type { Parameter } from '../../parameter'
 import { filledBy, knownTrend, mayFill, type Filled } from './filled'
-import { asksDays, isBelow, isClear, isTrue, levels, limitsOf, measures, type Level } from './levels'
+import { asksDays, isBelow, isClear, isTrue, levels, limitsOf, measures, soonOf, type Level } from './levels'
 import { spaceSentence } from './spaceSentence'
 import { choosingDisks, isDiskGone, isDiskNamed, isDiskWanted, whichDisks } from './which'
 
@@ -12,8 +12,7 @@ const share = { type: 'percent', min: 0, max: 1, optional: true } as const
 const size = { type: 'bytes', min: 0, max: 1e18, optional: true } as const
 const left = { type: 'duration', min: minute, max: 400 * day, optional: true, default: null } as const
 
-const explainsLeft =
-  'At its pace of the last three weeks (or of the last hours, where it falls as never in that time). All that is set must be true; off: how fast it fills does not matter.'
+const explainsPace = 'At its pace of the last three weeks, or of the last hours where it falls as never in that time.'
 
 const parameters: readonly Parameter[] = [
   ...whichDisks,
@@ -31,7 +30,18 @@ const parameters: readonly Parameter[] = [
     default: 20 * gigabyte,
     explains: 'Percentage alone raises false alarms on large disks, so all that is set must be true.',
   },
-  { ...left, name: 'warning.left', label: 'Warning and full within', explains: explainsLeft },
+  {
+    ...left,
+    name: 'warning.left',
+    label: 'Warning and full within',
+    explains: `${explainsPace} All that is set must be true, so that a full disk that stays as it is needs nobody.`,
+  },
+  {
+    ...left,
+    name: 'warning.soon',
+    label: 'Warning or full within',
+    explains: `${explainsPace} However much is free: in time for somebody to do something.`,
+  },
   { ...share, name: 'critical.percent', label: 'Critical below', default: 0.05, explains: 'Free space as a share.' },
   {
     ...size,
@@ -41,6 +51,7 @@ const parameters: readonly Parameter[] = [
     explains: 'As for the warning.',
   },
   { ...left, name: 'critical.left', label: 'Critical and full within', explains: 'As for the warning.' },
+  { ...left, name: 'critical.soon', label: 'Critical or full within', explains: 'As for the warning.' },
   {
     name: 'hold',
     type: 'duration',
@@ -66,7 +77,7 @@ const parameters: readonly Parameter[] = [
   {
     ...left,
     name: 'clear.left',
-    label: 'Clear or not full within',
+    label: 'Clear when not full within',
     explains: 'A little more than the warning’s. Off: as soon as the warning’s is over.',
   },
   {
@@ -81,7 +92,7 @@ const parameters: readonly Parameter[] = [
 
 function textOf(free: Bytes, total: Bytes, filled: Filled): string {
   const text = `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`
-  if (filled === 'unknown') return `${text}; how fast it fills is not known yet`
+  if (filled === 'unknown' || filled === 'young') return `${text}; how fast it fills is not known yet`
   if (!filled) return text
   const by = filled.by === 'days' ? '' : ' at the pace of the last hours, as never in three weeks'
   return `${text}, full in ${lengthBetweenText(filled.soonest, filled.latest)}${by}`
@@ -93,7 +104,7 @@ export const diskSpace: WatchKind = {
   subject: 'disk',
   collector: 'disks',
   metric: 'disk.free',
-  about: [...levels, 'clear'].flatMap((level) => measures.map((measure) => `${level}.${measure}`)),
+  about: [...levels, 'clear'].flatMap((level) => [...measures, 'soon'].map((name) => `${level}.${name}`)),
   asksDays,
   lines(values, facts, instance) {
     const size = facts.disks?.find((disk) => disk.mount === instance)?.size
@@ -121,7 +132,12 @@ export const diskSpace: WatchKind = {
         const sizes = series.find(({ metric, instance: other }) => metric === 'disk.size' && other === instance)
         const isSuspect = (level: Level, free: Bytes, total: Bytes, at: Millis) => {
           const { left } = limitsOf(values, level)
-          return isBelow(values, level, free, total) && (left === null || mayFill(trend, free, at, left))
+          const soon = soonOf(values, level)
+          const isFilling = (within: Millis) => mayFill(trend, free, at, within)
+          return (
+            (isBelow(values, level, free, total) && (left === null || isFilling(left))) ||
+            (soon !== null && isFilling(soon))
+          )
         }
         return timesOfBoth(
           samples,
@@ -145,11 +161,13 @@ export const diskSpace: WatchKind = {
       if (!isDiskWanted(values, mount, disk) || disk?.readOnly === 'meant') continue
       const trend = isTimed ? knownTrend(days?.get(mount)) : null
       const isClose = levels.some(
-        (level) => limitsOf(values, level).left !== null && isBelow(values, level, free, total),
+        (level) =>
+          soonOf(values, level) !== null ||
+          (limitsOf(values, level).left !== null && isBelow(values, level, free, total)),
       )
       const falling = trend && isClose ? fallingOn((memo(mount) as Falling | undefined) ?? null, trend, free, at) : null
-      const filled = isTimed ? filledBy(trend, falling, free, at) : null
-      const failing = levels.filter((level) => isTrue(values, level, free, total, filled) === true)
+      const filled = isTimed ? (days ? filledBy(trend, falling, free, at) : 'unknown') : null
+      const failing = levels.filter((level) => isTrue(values, level, free, total, filled))
       observations.push({
         instance: mount,
         failing,
