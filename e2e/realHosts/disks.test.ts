@@ -175,38 +175,45 @@ describe.skipIf(leftOut)('disks of Debian 11, 12 and 13', () => {
       await tx.query('update device set version = version + 1 where id = $1', [id])
     })
     const alert = await alertWhere(host, 'filling', '/srv/fills')
-    expect(alert.evidence!.text).toMatch(/^9\d(\.\d)? % and \d+ MB free of \d+ MB, full in 3 days$|^100 % .*full in 3 days$/)
+    expect(alert.evidence!.text).toMatch(
+      /^9\d(\.\d)? % and \d+ MB free of \d+ MB, full in 3 days$|^100 % .*full in 3 days$/,
+    )
     expect((await pageOf(here, host.name)).fills).toMatchObject([{ mount: '/srv/fills' }])
     await host.sh('umount /srv/fills')
     await alertWhere(host, 'filling', '/srv/fills', false)
   })
 
-  onEach('that another machine shares are asked where they are wanted, and one that hangs costs itself alone', async (host) => {
-    await host.sh(
-      `[ -e /dev/fuse ] || mknod -m 666 /dev/fuse c 10 229
+  onEach(
+    'that another machine shares are asked where they are wanted, and one that hangs costs itself alone',
+    async (host) => {
+      await host.sh(
+        `[ -e /dev/fuse ] || mknod -m 666 /dev/fuse c 10 229
       ssh-keygen -q -t ed25519 -N '' -f /root/.ssh/id_ed25519; cat /root/.ssh/id_ed25519.pub >> /root/.ssh/authorized_keys
       mkdir -p /mnt/team; echo user_allow_other >> /etc/fuse.conf
       sshfs -o allow_other,StrictHostKeyChecking=no root@localhost:/srv /mnt/team`,
-    )
-    const page = await pageWhere('the share', host, (page) => diskOf(page, '/mnt/team') !== undefined)
-    expect(diskOf(page, '/mnt/team')).toMatchObject({ remote: true, device: 'root@localhost:/srv' })
-    const [used, available] = (await host.sh('df -B1 --output=used,avail /mnt/team | tail -1')).trim().split(/\s+/)
-    const share = page.disks.find(({ mount }) => mount === '/mnt/team')!
-    expect(Math.abs(share.size - Number(used) - Number(available))).toBeLessThan(1e9)
-    await host.sh('pkill -STOP -x sshfs')
-    const hung = await pageWhere('a share that does not answer', host, (page) =>
-      /does not answer/.test(diskOf(page, '/mnt/team')?.trouble ?? ''),
-    )
-    expect(hung.disks.some(({ mount }) => mount === '/')).toBe(true)
-    expect(hung.failing).not.toContain('disks')
-    await host.sh('pkill -CONT -x sshfs; umount -l /mnt/team')
-    await pageWhere('no share', host, (page) => diskOf(page, '/mnt/team') === undefined)
-  })
+      )
+      const page = await pageWhere('the share', host, (page) => diskOf(page, '/mnt/team') !== undefined)
+      expect(diskOf(page, '/mnt/team')).toMatchObject({ remote: true, device: 'root@localhost:/srv' })
+      const [used, available] = (await host.sh('df -B1 --output=used,avail /mnt/team | tail -1')).trim().split(/\s+/)
+      const share = page.disks.find(({ mount }) => mount === '/mnt/team')!
+      expect(Math.abs(share.size - Number(used) - Number(available))).toBeLessThan(1e9)
+      await host.sh('pkill -STOP -x sshfs')
+      const hung = await pageWhere('a share that does not answer', host, (page) =>
+        /does not answer/.test(diskOf(page, '/mnt/team')?.trouble ?? ''),
+      )
+      expect(hung.disks.some(({ mount }) => mount === '/')).toBe(true)
+      expect(hung.failing).not.toContain('disks')
+      await host.sh('pkill -CONT -x sshfs; umount -l /mnt/team')
+      await pageWhere('no share', host, (page) => diskOf(page, '/mnt/team') === undefined)
+    },
+  )
 
   onEach('and their drives, by the words of smartctl', async (host) => {
     const ask = () => host.sh('systemctl start custode-agent-drives.service')
-    const drivesWhere = (what: string, isSo: (drives: NonNullable<DevicePage['facts']['drives']>['drives']) => boolean) =>
-      pageWhere(what, host, (page) => isSo(page.facts.drives?.drives ?? []))
+    const drivesWhere = (
+      what: string,
+      isSo: (drives: NonNullable<DevicePage['facts']['drives']>['drives']) => boolean,
+    ) => pageWhere(what, host, (page) => isSo(page.facts.drives?.drives ?? []))
     await drivesWhere('a drive that is well', ([sdx]) => sdx?.passed === true)
     const { facts, id } = await pageOf(here, host.name)
     const said = await host.sh('smartctl --json=c -i -H -A /dev/sdx')
@@ -253,8 +260,10 @@ describe.skipIf(leftOut)('disks of Debian 11, 12 and 13', () => {
     )
     expect((await host.sh('systemctl is-enabled custode-agent-drives.timer')).trim()).toBe('enabled')
     await host.sh('/usr/local/lib/custode-agent/custode-agent uninstall')
-    expect(await host.sh('ls -d /run/custode-* /etc/systemd/system/*custode* /etc/systemd/system/*/*custode* 2> /dev/null || true')).toBe(
-      '',
-    )
+    expect(
+      await host.sh(
+        'ls -d /run/custode-* /etc/systemd/system/*custode* /etc/systemd/system/*/*custode* 2> /dev/null || true',
+      ),
+    ).toBe('')
   })
 })

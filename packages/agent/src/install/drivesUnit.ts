@@ -31,7 +31,7 @@ fi
 mv -f "$new" "$1/drives"
 `
 
-/** What runs it (systemd.service(5)): once an hour, with the capabilities that commands to drives need, and no network. */
+/** What runs it (systemd.service(5)): with the capabilities that commands to drives need, and no network. */
 export function drivesServiceText({ drivesScript: script }: Pick<Place, 'drivesScript'>): string {
   return `[Unit]
 Description=How the drives are, for the Custode agent

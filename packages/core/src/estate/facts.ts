@@ -85,7 +85,14 @@ export interface Drive {
 export const driveMedia = ['hdd', 'ssd', 'unknown'] as const
 export type DriveMedia = (typeof driveMedia)[number]
 /** The bits of Critical Warning: NVM Express Base Specification 2.0, figure 207. */
-export const driveWarnings = ['spare', 'temperature', 'reliability', 'read-only', 'backup', 'persistent-memory'] as const
+export const driveWarnings = [
+  'spare',
+  'temperature',
+  'reliability',
+  'read-only',
+  'backup',
+  'persistent-memory',
+] as const
 export type DriveWarning = (typeof driveWarnings)[number]
 
 /** Several drives as one: a RAID of the kernel, or a pool. */

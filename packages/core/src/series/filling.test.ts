@@ -46,7 +46,12 @@ describe('when a disk will be full', () => {
     expect(fullOf(days(21, () => 40, 60))).toBeNull()
   })
   it('but is full at the lowest moment of a day, not at the one that is looked at', () => {
-    expect(fullOf(days(21, (i) => 125 - 5 * i, 60), 85)).toMatchObject({ likely: 5 })
+    expect(
+      fullOf(
+        days(21, (i) => 125 - 5 * i, 60),
+        85,
+      ),
+    ).toMatchObject({ likely: 5 })
   })
   it('is not hidden by a clean-up', () => {
     for (const at of [2, 6, 10, 15, 18])
@@ -65,8 +70,7 @@ describe('when a disk will be full', () => {
   })
   it('is not told of a disk that is cleared up every week in time', () => {
     // From the second clean-up on it is a habit.
-    for (let length = 15; length <= 21; length++)
-      expect(fullOf(days(length, (i) => 100 - 8 * (i % 7)))).toBeNull()
+    for (let length = 15; length <= 21; length++) expect(fullOf(days(length, (i) => 100 - 8 * (i % 7)))).toBeNull()
   })
   it('is told where it will be full before the next clean-up', () => {
     // The day after the third one, with less room than the week needs.
@@ -80,7 +84,12 @@ describe('when a disk will be full', () => {
     expect(fullOf(days(4, (i) => 30 - i))).toMatchObject({ likely: 27 })
   })
   it('goes on from what is free after somebody has cleared up today', () => {
-    expect(fullOf(days(21, (i) => 125 - 5 * i), 225)).toMatchObject({ likely: 45 })
+    expect(
+      fullOf(
+        days(21, (i) => 125 - 5 * i),
+        225,
+      ),
+    ).toMatchObject({ likely: 45 })
   })
   it('of a report that comes late goes by the days that were over then', () => {
     const known = days(21, (i) => i)

@@ -90,9 +90,7 @@ export function trendOf(days: DiskDays): Trend | null {
   const recent = at.findIndex((time) => time >= from)
   return {
     pace: slopeOf(stretchesOf({ at, least, most }, isCut)),
-    recent: slopeOf(
-      stretchesOf({ at: at.slice(recent), least: least.slice(recent), most: most.slice(recent) }, isCut),
-    ),
+    recent: slopeOf(stretchesOf({ at: at.slice(recent), least: least.slice(recent), most: most.slice(recent) }, isCut)),
     overall: slopeOf([{ at, value: least }]),
     clearedEvery: gaps.length ? Math.max(...gaps) : null,
     clearedAt: cleared.at(-1) ?? null,
@@ -106,7 +104,12 @@ export function trendOf(days: DiskDays): Trend | null {
 function fullAt(slope: Slope | null, free: Bytes): Full | null {
   // Only where it goes down for certain.
   if (!slope || slope.high >= 0) return null
-  return { soonest: free / -slope.low, likely: free / -slope.middle, latest: free / -slope.high, perDay: slope.middle * day }
+  return {
+    soonest: free / -slope.low,
+    likely: free / -slope.middle,
+    latest: free / -slope.high,
+    perDay: slope.middle * day,
+  }
 }
 
 /** Whether the last week is steeper than all weeks for certain. */

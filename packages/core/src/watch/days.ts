@@ -19,7 +19,7 @@ export function asksDays(roster: readonly WatchInForce[]): boolean {
   return known
 }
 
-/** The days before a time, of those that were read at another: of a report that comes days late, without what was after. */
+/** The days before a time, of those that were read at another: to a report that comes late the others are to come. */
 export function daysBefore(
   days: NonNullable<Observed['days']>,
   at: Millis,

@@ -216,7 +216,10 @@ export const devices: readonly PlannedDevice[] = [
     ['backup'],
     { '/': [40, 0.35], '/backup': [12000, 0.71] },
     [],
-    { backup: { lastMinutesAgo: 28 * 60 } },
+    {
+      backup: { lastMinutesAgo: 28 * 60 },
+      fills: { mount: '/backup', from: 0.6, to: 0.87, overMinutes: 21 * 1440 },
+    },
   ),
   plannedDevice('sv-desk-01', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.58] }, []),
   plannedDevice('sv-desk-02', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.66] }, [], {

@@ -119,7 +119,9 @@ export class SimulatedDevice {
     const fills = this.plan.story?.fills
     if (fills?.mount === mount) {
       const done = 1 - Math.max(0, Math.min(1, this.#minutesBefore(at) / fills.overMinutes))
-      return fills.from + (fills.to - fills.from) * done
+      // From day to day as people work, within a day without a stop.
+      const uneven = fills.overMinutes > 7 * 1440 ? 0.012 * drift(this.seed, `${this.plan.name}${mount}`, at, day) : 0
+      return fills.from + (fills.to - fills.from) * done + uneven
     }
     return (
       used +

@@ -205,11 +205,7 @@ export class RealHost {
    * @param options of mkfs.ext4(8) and mount(8)
    * @returns the name of its device
    */
-  async addDisk(
-    mount: string,
-    megabytes: number,
-    options: { make?: string[]; mount?: string } = {},
-  ): Promise<string> {
+  async addDisk(mount: string, megabytes: number, options: { make?: string[]; mount?: string } = {}): Promise<string> {
     const image = join(this.options.folder, `disk${mount.replaceAll('/', '-')}`)
     await tool('truncate', '-s', `${megabytes}M`, image)
     await tool('mkfs.ext4', '-q', '-F', ...(options.make ?? []), image)

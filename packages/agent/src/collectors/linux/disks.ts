@@ -3,7 +3,17 @@ import { statfs } from 'node:fs/promises'
 import { minute, second, type Disk, type Millis, type Reading } from '#core'
 import type { Collect } from '../collector'
 import { command } from '../command'
-import { diskMounts, errorsOf, isRemote, isRemovable, parseFstab, parseMounts, parsePseudo, readOnlyReason, type Mount } from './mounts'
+import {
+  diskMounts,
+  errorsOf,
+  isRemote,
+  isRemovable,
+  parseFstab,
+  parseMounts,
+  parsePseudo,
+  readOnlyReason,
+  type Mount,
+} from './mounts'
 
 /** What there is of a file system, in bytes and in inodes. */
 export interface Room {
@@ -131,7 +141,10 @@ export function disksCollector(wantsShares: () => boolean = () => false): Collec
           return { disk: { ...disk, size: room.size, ...inodes }, readings: readingsOf(mount.mount, room) }
         } catch (error) {
           if (isRemote(mount)) restingUntil.set(mount.mount, restingUntil.get(mount.mount) ?? now + restOfShare)
-          return { disk: { ...disk, size: known.get(mount.mount) ?? 0, trouble: (error as Error).message }, readings: [] }
+          return {
+            disk: { ...disk, size: known.get(mount.mount) ?? 0, trouble: (error as Error).message },
+            readings: [],
+          }
         }
       }
       const looks = (await Promise.all(mounts.map(look))).filter((found) => found !== null)

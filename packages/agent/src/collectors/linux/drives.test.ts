@@ -97,7 +97,12 @@ describe('a drive by what smartctl says', () => {
     expect(() => parseDrive('sda', 'smartctl 6.6 …')).toThrow(/version 7/)
   })
   it('has the name that the system has for it', () => {
-    const scanned = { devices: [{ name: '/dev/sda', type: 'sat' }, { name: '/dev/bus/0', type: 'megaraid,3' }] }
+    const scanned = {
+      devices: [
+        { name: '/dev/sda', type: 'sat' },
+        { name: '/dev/bus/0', type: 'megaraid,3' },
+      ],
+    }
     expect(parseScan(json(scanned)).map(({ path, type }) => nameOf(path, type))).toEqual(['sda', 'bus/0 megaraid,3'])
   })
 })
@@ -109,7 +114,8 @@ describe('what root has written of the drives', () => {
     writeFileSync(file, text)
     utimesSync(file, new Date(Date.now() - ago), new Date(Date.now() - ago))
   }
-  const collect = async (collector = drivesCollector(file)) => (await collector.collect(Date.now())).facts!.drives!.drives
+  const collect = async (collector = drivesCollector(file)) =>
+    (await collector.collect(Date.now())).facts!.drives!.drives
   const line = (path: string, fields: object) => `${path} -d sat\t${json(fields)}\n`
 
   it('is read drive by drive; one that said nothing costs only itself', async () => {
@@ -143,7 +149,10 @@ describe('what root has written of the drives', () => {
 describe('an array', () => {
   it.each<[Record<string, string>, object]>([
     [{ array_state: 'clean', degraded: '0', sync_action: 'idle', sync_completed: 'none' }, { state: 'well' }],
-    [{ array_state: 'active', degraded: '1', sync_action: 'idle' }, { state: 'degraded', missing: 1 }],
+    [
+      { array_state: 'active', degraded: '1', sync_action: 'idle' },
+      { state: 'degraded', missing: 1 },
+    ],
     [
       { array_state: 'active', degraded: '1', sync_action: 'recover', sync_completed: '260000 / 1000000' },
       { state: 'rebuilding', progress: 0.25 },
@@ -153,7 +162,10 @@ describe('an array', () => {
       { state: 'checking', progress: 0.5 },
     ],
     [{ array_state: 'inactive' }, { state: 'failed' }],
-    [{ array_state: 'broken', level: 'raid0' }, { state: 'failed', level: 'raid0' }],
+    [
+      { array_state: 'broken', level: 'raid0' },
+      { state: 'failed', level: 'raid0' },
+    ],
   ])('of the kernel: %j', (files, expected) => {
     const blocks = join(folder, 'block')
     const md = join(blocks, 'md0/md')
@@ -164,13 +176,13 @@ describe('an array', () => {
     expect(mdArrays(blocks)).toMatchObject([{ name: 'md0', members: 2, level: 'raid1', ...expected }])
   })
   it('of ZFS: the states of zpoolconcepts(7)', () => {
-    expect(parsePools('tank\tONLINE\nold\tDEGRADED\ngone\tUNAVAIL\nodd\tNEW\n').map(({ name, state }) => [name, state])).toEqual(
-      [
-        ['tank', 'well'],
-        ['old', 'degraded'],
-        ['gone', 'failed'],
-        ['odd', 'unknown'],
-      ],
-    )
+    expect(
+      parsePools('tank\tONLINE\nold\tDEGRADED\ngone\tUNAVAIL\nodd\tNEW\n').map(({ name, state }) => [name, state]),
+    ).toEqual([
+      ['tank', 'well'],
+      ['old', 'degraded'],
+      ['gone', 'failed'],
+      ['odd', 'unknown'],
+    ])
   })
 })

@@ -63,8 +63,7 @@ async function ask(): Promise<Answer[]> {
 
 const isMissing = (error: unknown) => /ENOENT/.test((error as Error).message)
 const missing = 'smartmontools is not installed'
-const notAsked =
-  'nobody asks it: this agent was installed before it could. Run the line of its installation once more'
+const notAsked = 'nobody asks it: this agent was installed before it could. Run the line of its installation once more'
 
 async function pools(): Promise<DriveArray[]> {
   if (!existsSync('/dev/zfs')) return []
@@ -98,7 +97,8 @@ export function drivesCollector(file = drivesFile): Collect {
         throw new Error(`they were last asked ${ageText(old)} ago; see: systemctl status custode-agent-drives.service`)
       return parseTold(readFileSync(file, 'utf8')) ?? missing
     }
-    if (process.getuid?.() !== 0) return ['/usr/sbin/smartctl', '/sbin/smartctl'].some((path) => existsSync(path)) ? notAsked : missing
+    if (process.getuid?.() !== 0)
+      return ['/usr/sbin/smartctl', '/sbin/smartctl'].some((path) => existsSync(path)) ? notAsked : missing
     if (!own || steady() - own.at >= every)
       own = {
         at: steady(),

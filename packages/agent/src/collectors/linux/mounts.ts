@@ -13,7 +13,8 @@ export interface Mount {
 }
 
 // Blanks and backslashes in names stand as octal.
-const plain = (text: string) => text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
+const plain = (text: string) =>
+  text.replace(/\\([0-7]{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)))
 const isReadOnly = (options: string) => options.split(',').includes('ro')
 // Since Linux 6.12 ext4 leaves its file system as writable as it was mounted, and shows this instead.
 const isStopped = (options: string) => /(^|,)(emergency_ro|shutdown)(,|$)/.test(options)
@@ -64,7 +65,20 @@ export function parsePseudo(filesystems: string): Set<string> {
 const images = new Set(['squashfs', 'iso9660', 'udf', 'erofs'])
 // Marked nodev because they manage their devices themselves.
 const real = new Set(['zfs', 'bcachefs'])
-const shared = new Set(['nfs', 'nfs4', 'cifs', 'smb3', 'smbfs', 'ceph', '9p', 'afs', 'coda', 'lustre', 'fuse.sshfs', 'fuse.glusterfs'])
+const shared = new Set([
+  'nfs',
+  'nfs4',
+  'cifs',
+  'smb3',
+  'smbfs',
+  'ceph',
+  '9p',
+  'afs',
+  'coda',
+  'lustre',
+  'fuse.sshfs',
+  'fuse.glusterfs',
+])
 
 /** Whether another machine shares it: by its kind, or named as df(1) knows such: `server:/path`, `//server/path`. */
 export function isRemote({ device, fileSystem }: Pick<Mount, 'device' | 'fileSystem'>): boolean {

@@ -55,9 +55,10 @@ export function nameOf(path: string, type: string | null): string {
 
 /** Reallocated_Sector_Ct, Current_Pending_Sector, Offline_Uncorrectable; names of makers for what is left of an SSD. */
 const [reallocatedId, pendingId, uncorrectableId] = [5, 197, 198]
-const lifeLeft = /^(SSD_Life_Left|Media_Wearout_Indicator|Percent_Lifetime_Remain|Remaining_Lifetime_Perc|Wear_Leveling_Count)$/
+const lifeLeft =
+  /^(SSD_Life_Left|Media_Wearout_Indicator|Percent_Lifetime_Remain|Remaining_Lifetime_Perc|Wear_Leveling_Count)$/
 
-/** The drive was left asleep: the bit that smartctl sets for one that it could not open, or that sleeps (smartctl(8)). */
+/** The bit that smartctl sets for a drive that it could not open, or that sleeps (smartctl(8)). */
 const notOpened = 2
 /** Another than those that say how well the drive is: it could not be asked. */
 const notAsked = 1 | notOpened
@@ -95,8 +96,7 @@ export function parseDrive(name: string, output: string): Drive | null {
     media: mediaOf(found),
   }
   const error = messages.find(({ severity }) => severity === 'error')?.string
-  if (status & notAsked)
-    return { ...drive, passed: null, trouble: error ?? `smartctl ended with status ${status}` }
+  if (status & notAsked) return { ...drive, passed: null, trouble: error ?? `smartctl ended with status ${status}` }
   const attributes = new Map((found.ata_smart_attributes?.table ?? []).map((each) => [each.id, each]))
   const raw = (id: number) => attributes.get(id)?.raw.value
   const left = [...attributes.values()].find((each) => lifeLeft.test(each.name))?.value

@@ -80,7 +80,13 @@ export interface Inventory {
   /** Services that need others, by the registry's `DependOnService`. */
   needs: { Name: string; DependOnService: string | string[] }[]
   /** Get-PhysicalDisk: media HDD, SSD, SCM or Unspecified; health Healthy, Warning, Unhealthy or Unknown. */
-  drives: { DeviceId: string; FriendlyName: string | null; SerialNumber: string | null; Media: string; Health: string }[]
+  drives: {
+    DeviceId: string
+    FriendlyName: string | null
+    SerialNumber: string | null
+    Media: string
+    Health: string
+  }[]
   /** Get-StorageReliabilityCounter: wear in percent; what a drive does not count is null, or 0. */
   wear: { DeviceId: string; Wear: number | null; ReadErrorsUncorrected: number | null }[]
 }

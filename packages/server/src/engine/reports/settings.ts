@@ -44,10 +44,7 @@ const shares = new WeakMap<Roster, boolean>()
 function sharesWanted(roster: Roster): boolean {
   let known = shares.get(roster)
   if (known === undefined)
-    shares.set(
-      roster,
-      (known = roster.some((watch) => watch.standing === 'active' && wantsShares(watch.values))),
-    )
+    shares.set(roster, (known = roster.some((watch) => watch.standing === 'active' && wantsShares(watch.values))))
   return known
 }
 

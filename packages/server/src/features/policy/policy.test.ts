@@ -176,7 +176,7 @@ describe('a change', () => {
     expect(body).toMatchObject({
       devices: 3,
       clients: 2,
-      altered: 3,
+      altered: 9,
       watches: ['disk.inodes', 'disk.read-only', 'disk.space'].map((key) => ({
         key,
         change: 'altered',

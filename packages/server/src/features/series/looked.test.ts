@@ -222,7 +222,10 @@ describe('all devices by one series', () => {
     const page = await house.lead<DevicePage>('GET', `/api/devices/${disk!.deviceId}`)
     expect(page.body.fills).toMatchObject([{ mount: '/', clearedEvery: null, perDay: disk!.perDay }])
     expect(Math.abs(page.body.fills[0]!.likely - 5.5 * day)).toBeLessThan(minute)
-    const theirs = await house.lead<DevicePage>('GET', `/api/devices/${(await house.enrol(house.sites[1], 'bb-new-1')).id}`)
+    const theirs = await house.lead<DevicePage>(
+      'GET',
+      `/api/devices/${(await house.enrol(house.sites[1], 'bb-new-1')).id}`,
+    )
     expect(theirs.body.fills).toEqual([])
     expect((await house.lead<FillingDisks>('GET', `/api/estate/filling?client=${house.clients[0]}`)).body.total).toBe(0)
     const limited = await house.personWith('technician', [house.clients[0]])

@@ -45,12 +45,14 @@ const drives = computed(() => {
   const kind = watchKind('drive-health')
   const values = Object.fromEntries(kind.parameters.map((parameter) => [parameter.name, parameter.default]))
   const { facts, zone } = props.device
+  const models = new Map(facts.drives?.drives.map(({ name, model }) => [name, model]))
   const observed = { at: 0, heardAt: 0, interval: 0, readings: [], events: [], failed: [], facts, zone }
   return kind
     .observe(values, observed, () => undefined)
     .map(({ instance, evidence, failing, well }) => ({
       name: instance,
-      text: evidence().text.slice(instance.length + 1),
+      model: models.get(instance) ?? '',
+      text: evidence().text.slice(instance.length + 1).replace(`(${models.get(instance)}) `, ''),
       isTrouble: failing.length > 0,
       isUnknown: !well && failing.length === 0,
       severity: props.alerts.find(
@@ -86,6 +88,7 @@ const linkOf = (mount: string) => ({
         <SeverityMark v-if="drive.severity" :state="drive.severity" />
         <span class="mono">{{ drive.name }}</span>
         <span :class="{ warning: drive.isTrouble, muted: drive.isUnknown }">{{ drive.text }}</span>
+        <span class="muted">{{ drive.model }}</span>
       </p>
     </template>
   </div>
@@ -102,6 +105,8 @@ h2 {
   padding: 2px 0;
 }
 .mono {
+  flex: none;
+  max-width: 45%;
   overflow-wrap: anywhere;
 }
 </style>

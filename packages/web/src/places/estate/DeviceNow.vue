@@ -181,6 +181,9 @@ h2 {
 .line span:last-child {
   margin-left: auto;
 }
+.line .muted:last-child {
+  white-space: nowrap;
+}
 .service {
   overflow-wrap: anywhere;
 }

@@ -96,9 +96,13 @@ describe('free disk space and time to full', () => {
       filling,
       ['raised warning /srv: 8 % and 40 GB free of 500 GB, full in 4 days'],
     ],
-    ['and these count without it', { ...quick, 'warning.soon': 5 * day }, room(8), steady, [
-      'raised critical /srv: 1.6 % and 8 GB free of 500 GB',
-    ]],
+    [
+      'and these count without it',
+      { ...quick, 'warning.soon': 5 * day },
+      room(8),
+      steady,
+      ['raised critical /srv: 1.6 % and 8 GB free of 500 GB'],
+    ],
     [
       'full within days is told, where nothing else is asked',
       timed,
@@ -136,9 +140,9 @@ describe('free disk space and time to full', () => {
       'cleared well /srv: 18 % and 90 GB free of 500 GB, full in 9 days',
     ])
     const later = days((ago) => 45 + 10 * ago)
-    expect(
-      run({ kind: 'disk-space', values: timed }, [at(40), { readings: room(55), days: later }]).said,
-    ).toHaveLength(1)
+    expect(run({ kind: 'disk-space', values: timed }, [at(40), { readings: room(55), days: later }]).said).toHaveLength(
+      1,
+    )
   })
   it('stays raised while its days are not known for a while', () => {
     const { said, state } = run({ kind: 'disk-space', values: timed }, [
@@ -169,9 +173,19 @@ describe('free disk space and time to full', () => {
         days: days(() => 100, 60),
       }))
     const values = { ...timed, hold: 15 * minute }
-    const { said } = run({ kind: 'disk-space', values }, looks((i) => 80 - i / 2))
-    expect(said[0]).toMatch(/^raised critical \/srv: 1\d % and \d+ GB free .* full in 2 hours at the pace of the last hours/)
-    expect(run({ kind: 'disk-space', values }, looks((i) => 159 - i)).said).toEqual([])
+    const { said } = run(
+      { kind: 'disk-space', values },
+      looks((i) => 80 - i / 2),
+    )
+    expect(said[0]).toMatch(
+      /^raised critical \/srv: 1\d % and \d+ GB free .* full in 2 hours at the pace of the last hours/,
+    )
+    expect(
+      run(
+        { kind: 'disk-space', values },
+        looks((i) => 159 - i),
+      ).said,
+    ).toEqual([])
   })
   it('is not asked of what is meant to be read alone', () => {
     const look = { readings: room(0.1), facts: { disks: [disk('/srv', { readOnly: 'meant' })] } }
@@ -222,11 +236,13 @@ describe('free inodes', () => {
     facts: { disks: [disk('/srv', { inodes: 25_600 })] },
   })
   it('are told, however many bytes are free, and clear a little above', () => {
-    expect(run({ kind: 'disk-inodes', values: quick }, [at(0.5), at(0.08), at(0.02), at(0.11), at(0.12)]).said).toEqual([
-      'raised warning /srv: /srv has 8 % of its 25,600 inodes free',
-      'changed critical /srv: /srv has 2 % of its 25,600 inodes free',
-      'cleared well /srv: /srv has 12 % of its 25,600 inodes free',
-    ])
+    expect(run({ kind: 'disk-inodes', values: quick }, [at(0.5), at(0.08), at(0.02), at(0.11), at(0.12)]).said).toEqual(
+      [
+        'raised warning /srv: /srv has 8 % of its 25,600 inodes free',
+        'changed critical /srv: /srv has 2 % of its 25,600 inodes free',
+        'cleared well /srv: /srv has 12 % of its 25,600 inodes free',
+      ],
+    )
   })
   it('of a file system that has no number of them are not asked', () => {
     expect(run({ kind: 'disk-inodes', values: quick }, [{ facts: { disks: [disk('/srv')] } }]).said).toEqual([])
@@ -245,9 +261,7 @@ describe('read-only disks', () => {
     [
       'one that the system has made so is told',
       { readOnly: 'fault' },
-      [
-        'raised critical /srv: /srv can no longer be written to: the system has made it read-only after an error',
-      ],
+      ['raised critical /srv: /srv can no longer be written to: the system has made it read-only after an error'],
     ],
     [
       'so is one that somebody mounted so',
@@ -267,11 +281,13 @@ describe('read-only disks', () => {
       at({}),
     ])
     expect(said.slice(1)).toEqual(['cleared well /srv: /srv can be written to'])
-    expect(run({ kind: 'disk-read-only', values }, [at({ readOnly: 'fault' }), at({ trouble: 'x' })]).said).toHaveLength(1)
+    expect(
+      run({ kind: 'disk-read-only', values }, [at({ readOnly: 'fault' }), at({ trouble: 'x' })]).said,
+    ).toHaveLength(1)
   })
   it('reads as a sentence', () => {
     expect(sentenceOf('disk-read-only')).toBe(
-      'On every fixed disk, when it became read-only after an error for 2 min, raise critical; when mounted read-only unlike its settings, warning; clear when it can be written to.',
+      'On every fixed disk, when it has been read-only after an error for 2 min, raise critical; when mounted read-only unlike its settings, warning; clear when it can be written to.',
     )
   })
 })
@@ -334,9 +350,9 @@ describe('drive health', () => {
   })
   it('is not well because it can no longer be asked, or gives no verdict any more', () => {
     for (const now of [drive({ passed: null, trouble: 'it is not found any more' }), drive({ passed: null })])
-      expect(run({ kind: 'drive-health' }, [{ facts: of([drive({ passed: false })]) }, { facts: of([now]) }]).said).toHaveLength(
-        1,
-      )
+      expect(
+        run({ kind: 'drive-health' }, [{ facts: of([drive({ passed: false })]) }, { facts: of([now]) }]).said,
+      ).toHaveLength(1)
   })
   it('is over once another drive is in its place', () => {
     const { said } = run({ kind: 'drive-health' }, [
@@ -351,4 +367,3 @@ describe('drive health', () => {
     )
   })
 })
-

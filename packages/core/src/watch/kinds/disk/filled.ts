@@ -1,4 +1,13 @@
-import { fallingOn, fullIn, fullSoon, trendOf, type DiskDays, type Falling, type Full, type Trend } from '../../../series'
+import {
+  fallingOn,
+  fullIn,
+  fullSoon,
+  trendOf,
+  type DiskDays,
+  type Falling,
+  type Full,
+  type Trend,
+} from '../../../series'
 import type { Bytes, Millis } from '../../../units'
 
 /**

@@ -47,7 +47,8 @@ const parameters: readonly Parameter[] = [
     default: 10,
     min: 1,
     max: 1_000_000,
-    explains: 'Those that it has replaced from its spares. A few in a long life are ordinary: common practice, no source.',
+    explains:
+      'Those that it has replaced from its spares. A few in a long life are ordinary: common practice, no source.',
   },
   {
     ...severity,
@@ -107,8 +108,7 @@ function troublesOf(drive: Drive, most: { reallocated: number; worn: number }): 
     found.push({ by: fatal.includes(warning) ? 'failing' : 'sectors', text: warningWords[warning] })
   if (spare !== undefined && spareLeast !== undefined && spare < spareLeast && !warnings.includes('spare'))
     found.push({ by: 'failing', text: `has ${percentText(spare)} of its spare blocks left` })
-  if (uncorrectable > 0)
-    found.push({ by: 'sectors', text: `could not read ${countText(uncorrectable, 'sector')}` })
+  if (uncorrectable > 0) found.push({ by: 'sectors', text: `could not read ${countText(uncorrectable, 'sector')}` })
   if (pending > 0) found.push({ by: 'sectors', text: `has ${countText(pending, 'sector')} that it may not read again` })
   if (reallocated >= most.reallocated)
     found.push({ by: 'sectors', text: `has replaced ${countText(reallocated, 'sector')}` })

@@ -41,7 +41,8 @@ export function isBelow(values: Values, level: Level, free: Bytes, total: Bytes)
   return isAsked(values, level) && (percent === null || free / total < percent) && (bytes === null || free < bytes)
 }
 
-const isFullWithin = (filled: Filled, within: Millis) => typeof filled === 'object' && filled !== null && filled.likely < within
+const isFullWithin = (filled: Filled, within: Millis) =>
+  typeof filled === 'object' && filled !== null && filled.likely < within
 
 /** Whether a level is true. What is not known of how fast a disk fills makes none so. */
 export function isTrue(values: Values, level: Level, free: Bytes, total: Bytes, filled: Filled): boolean {

@@ -53,7 +53,7 @@ export const diskReadOnly: WatchKind = {
     const say = sayer(parameters, values)
     const changed =
       values.changed === 'nothing' ? [] : sentence`; when mounted read-only unlike its settings, ${say('changed')}`
-    return sentence`On ${disksSentence(say, values)}, when it became read-only after an error for ${say('hold')}, raise ${say('fault')}${changed}; clear when it can be written to.`
+    return sentence`On ${disksSentence(say, values)}, when it has been read-only after an error for ${say('hold')}, raise ${say('fault')}${changed}; clear when it can be written to.`
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: () => ({ for: 0 }),

@@ -92,8 +92,7 @@ const parameters: readonly Parameter[] = [
 
 function textOf(free: Bytes, total: Bytes, filled: Filled): string {
   const text = `${percentText(free / total)} and ${bytesText(free)} free of ${bytesText(total)}`
-  if (filled === 'unknown' || filled === 'young') return `${text}; how fast it fills is not known yet`
-  if (!filled) return text
+  if (filled === null || typeof filled === 'string') return text
   const by = filled.by === 'days' ? '' : ' at the pace of the last hours, as never in three weeks'
   return `${text}, full in ${lengthBetweenText(filled.soonest, filled.latest)}${by}`
 }

@@ -19,7 +19,9 @@ export function spaceSentence(parameters: readonly Parameter[], values: Values):
     const soon = soonOf(values, level)
     const sizes = [
       ...(percent === null ? [] : [[say(`${level}.percent`)]]),
-      ...(bytes === null ? [] : [percent === null ? [say(`${level}.bytes`)] : sentence`below ${say(`${level}.bytes`)}`]),
+      ...(bytes === null
+        ? []
+        : [percent === null ? [say(`${level}.bytes`)] : sentence`below ${say(`${level}.bytes`)}`]),
     ]
     const all = joined(
       [
@@ -30,7 +32,9 @@ export function spaceSentence(parameters: readonly Parameter[], values: Values):
     )
     return joined([...(all.length ? [all] : []), ...(soon === null ? [] : [full(`${level}.soon`, isFirst)])], ', or')
   }
-  const lasts = asksDays(values) ? sentence`, for at least ${say('hold')}, raise ` : sentence` for ${say('hold')}, raise `
+  const lasts = asksDays(values)
+    ? sentence`, for at least ${say('hold')}, raise `
+    : sentence` for ${say('hold')}, raise `
   const raise = levels
     .filter((level) => isAsked(values, level) || soonOf(values, level) !== null)
     .flatMap((level, i) => [
@@ -51,6 +55,8 @@ export function spaceSentence(parameters: readonly Parameter[], values: Values):
     'or',
   )
   const also = isSoon && above.length ? sentence` and ${far}` : []
-  const end = clear.length ? sentence`${clear}${also} for ${say('clear.hold')}` : sentence`after ${say('clear.hold')} well`
+  const end = clear.length
+    ? sentence`${clear}${also} for ${say('clear.hold')}`
+    : sentence`after ${say('clear.hold')} well`
   return sentence`On ${disksSentence(say, values)}, ${raise}; clear ${end}.`
 }
