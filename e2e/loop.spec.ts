@@ -120,6 +120,7 @@ test('a stopped service becomes an alert without reloading, is taken, and closes
   const row = group(page, 'To do').getByRole('button', { name: /cron.*tm-tickets-1/ })
   await expect(row).toBeVisible()
   await row.click()
+  await expect(page.getByRole('heading', { name: /cron is stopped/ })).toBeVisible()
   await expect(page.getByText(/no window covered it/)).toBeVisible()
   await page.keyboard.press('t')
   await expect(group(page, 'Being worked on').getByRole('button', { name: /cron.*taken by Mara Velde/ })).toBeVisible()

@@ -131,8 +131,8 @@ export interface WantedCollector {
   digest: string
 }
 /**
- * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free on what
- * other machines share with it.
+ * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
+ * on what other machines share with it.
  */
 export interface CollectSettings {
   logs: string[]

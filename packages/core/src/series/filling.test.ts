@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { day, gigabyte, hour, minute } from '../units'
-import { daysUntil, fallingOn, fullIn, fullSoon, trendOf, type DiskDays, type Falling } from './filling'
+import { fallingOn, fullIn, fullSoon, trendOf, type DiskDays, type Falling } from './filling'
 
 /** Days of a disk, by what was least free on each in GB; each goes up and down by `swing`. */
 function daysOf(least: readonly number[], swing = 0): DiskDays {
@@ -90,10 +90,6 @@ describe('when a disk will be full', () => {
         225,
       ),
     ).toMatchObject({ likely: 45 })
-  })
-  it('of a report that comes late goes by the days that were over then', () => {
-    const known = days(21, (i) => i)
-    expect(daysUntil(known, 10 * day + hour)).toEqual(days(10, (i) => i))
   })
 })
 

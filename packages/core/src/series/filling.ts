@@ -24,7 +24,7 @@ export interface Trend {
   pace: Slope | null
   /** The same of the last week alone: what fills it may be new. */
   recent: Slope | null
-  /** Of all days as they are: what is left of a pace when somebody clears up again and again. */
+  /** Of all days as they are: what is left of a pace where somebody clears up again and again, null elsewhere. */
   overall: Slope | null
   /** The longest time from one clean-up to the next, of at least two. */
   clearedEvery: Millis | null
@@ -36,12 +36,6 @@ export interface Trend {
   /** By how much it goes up and down within a day: usually, and at most. */
   swing: Bytes
   widestSwing: Bytes
-}
-
-/** The days that were over at a time. */
-export function daysUntil({ at, least, most }: DiskDays, time: Millis): DiskDays {
-  const count = at.filter((start) => start + day <= time).length
-  return { at: at.slice(0, count), least: least.slice(0, count), most: most.slice(0, count) }
 }
 
 /** So many days a pace is taken from: three weeks hold two of the weekly rounds that most disks have. */
@@ -91,7 +85,7 @@ export function trendOf(days: DiskDays): Trend | null {
   return {
     pace: slopeOf(stretchesOf({ at, least, most }, isCut)),
     recent: slopeOf(stretchesOf({ at: at.slice(recent), least: least.slice(recent), most: most.slice(recent) }, isCut)),
-    overall: slopeOf([{ at, value: least }]),
+    overall: gaps.length ? slopeOf([{ at, value: least }]) : null,
     clearedEvery: gaps.length ? Math.max(...gaps) : null,
     clearedAt: cleared.at(-1) ?? null,
     last: { at: at[count - 1]!, least: least[count - 1]!, most: most[count - 1]! },

@@ -10,7 +10,6 @@ export {
 export { dayFigure, type DayFigure } from './figure'
 export {
   daysOfPace,
-  daysUntil,
   fallingOn,
   farthestOfFalling,
   fewestDays,

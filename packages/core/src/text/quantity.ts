@@ -63,9 +63,14 @@ const units: Record<string, Millis> = {
  * 7200000
  */
 export function parseDuration(text: string): Millis | null {
-  const match = /^\s*(\d+(?:\.\d+)?)\s*([a-z]+)\s*$/i.exec(text)
-  const unit = match && units[match[2]!.toLowerCase()]
-  return match && unit ? Math.round(Number(match[1]) * unit) : null
+  if (!/^\s*(?:\d+(?:\.\d+)?\s*[a-z]+\s*){1,4}$/i.test(text)) return null
+  let length = 0
+  for (const [, count, name] of text.matchAll(/(\d+(?:\.\d+)?)\s*([a-z]+)/gi)) {
+    const unit = units[name!.toLowerCase()]
+    if (!unit) return null
+    length += Number(count) * unit
+  }
+  return Math.round(length)
 }
 
 const byteUnits: Record<string, Bytes> = { b: 1, kb: 1e3, mb: 1e6, gb: 1e9, tb: 1e12 }

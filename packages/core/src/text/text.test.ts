@@ -1,6 +1,30 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { ageText, bytesText, countText, durationText, matchesPattern, parseBytes, parseDuration, percentText } from '.'
+import {
+  ageText,
+  bytesText,
+  countText,
+  durationText,
+  lengthBetweenText,
+  matchesPattern,
+  parseBytes,
+  parseDuration,
+  percentText,
+} from '.'
+
+describe('a time of which the bounds are known', () => {
+  const day = 86_400_000
+  it.each([
+    [6 * day, 9 * day, '6–9 days'],
+    [7 * day, 7.2 * day, '7 days'],
+    [0.9 * day, 1.9 * day, '22–46 hours'],
+    [60_000, 3_600_000, '1–60 minutes'],
+    [6 * day, Infinity, '6 to more than 400 days'],
+    [500 * day, 600 * day, 'more than 400 days'],
+  ])('from %d to %d: %s', (soonest, latest, expected) => {
+    expect(lengthBetweenText(soonest, latest)).toBe(expected)
+  })
+})
 
 describe('a pattern', () => {
   it('matches as the same pattern written as a regular expression does', () => {
@@ -58,6 +82,8 @@ describe('quantities', () => {
         },
       ),
     )
+    expect(['1 h 01 min', '2h30min', '1 day 12 h'].map(parseDuration)).toEqual([3_660_000, 9_000_000, 129_600_000])
+    expect(['', '5', '5 x', '1 h and', 'h 5'].map(parseDuration)).toEqual([null, null, null, null, null])
     expect(parseBytes('20 GB')).toBe(20e9)
     expect(parseBytes('20')).toBeNull()
   })

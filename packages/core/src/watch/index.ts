@@ -50,7 +50,7 @@ export {
   type Transition,
   type TransitionKind,
 } from './post'
-export { asksDays, daysBefore } from './days'
+export { asksDays } from './days'
 export { isReplayable, replay, type Around } from './replay'
 export { markOf, stateFor } from './stateOf'
 export { sentenceText, type SentencePart } from './sentence'

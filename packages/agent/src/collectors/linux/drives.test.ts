@@ -84,6 +84,15 @@ describe('a drive by what smartctl says', () => {
       },
       { media: 'unknown', passed: null, trouble: 'Smartctl open device: /dev/sda failed: Permission denied' },
     ],
+    [
+      'one whose maker counts otherwise',
+      {
+        rotation_rate: 0,
+        smart_status: { passed: true },
+        ata_smart_attributes: { table: [attribute(231, 'SSD_Life_Left', 0, 253), attribute(5, 'X', 2 ** 60)] },
+      },
+      { worn: 0, reallocated: Number.MAX_SAFE_INTEGER },
+    ],
     // Bits 3 to 7 say how the drive is, not whether it could be asked.
     ['one that fails', { smartctl: { exit_status: 0b11000 }, smart_status: { passed: false } }, { passed: false }],
   ])('%s', (_, said, expected) => {
@@ -129,6 +138,16 @@ describe('what root has written of the drives', () => {
   it('is not how they are now when it is old', async () => {
     write(line('/dev/sda', { smart_status: { passed: true } }), 4 * hour)
     await expect(collect()).rejects.toThrow(/last asked 4 h ago/)
+  })
+  it('is nothing new before it was written once', async () => {
+    write('')
+    const timer = file
+    const collector = drivesCollector(join(folder, 'nothing'), timer)
+    expect(await collector.collect(Date.now())).toEqual({})
+  })
+  it('tells of a drive once that was found in two ways', async () => {
+    write(line('/dev/sda', { smart_status: { passed: true } }) + line('/dev/sda', { smart_status: { passed: true } }))
+    expect(await collect()).toHaveLength(1)
   })
   it('tells of one that is not found any more, and of one that sleeps as it was', async () => {
     const collector = drivesCollector(file)

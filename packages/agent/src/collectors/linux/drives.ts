@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { ageText, day, hour, minute, type Drive, type DriveArray, type Millis } from '#core'
 import { drivesFile, noSmartctl } from '../../install/drivesUnit'
+import { placeAt } from '../../install/place'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { command, commandEnded } from '../command'
@@ -44,6 +45,10 @@ export function parseTold(text: string): Answer[] | null {
     })
 }
 
+function uniqueBy<T>(list: readonly T[], key: (element: T) => string): T[] {
+  return [...new Map(list.map((element) => [key(element), element])).values()]
+}
+
 const patience: Millis = minute
 
 /** The drives, asked by this program itself: for a run as root. @throws Error where smartctl is not installed */
@@ -79,23 +84,33 @@ async function pools(): Promise<DriveArray[]> {
 const every: Millis = hour
 /** What root's script wrote longer ago is not how they are now. */
 const oldAfter: Millis = 3 * hour
+/** After the agent's start the script has so long to write something. */
+const firstWithin: Millis = 15 * minute
 /** A drive that is not found any more is told of for so long: it may have died. */
 const missedFor: Millis = day
 
 /**
  * How the drives are, and the arrays made of them. Root's script asks them once an hour; an agent that runs as root
- * does so itself. @param file that the script writes
+ * does so itself.
+ * @param file that the script writes
+ * @param timer by which it runs, where it is installed
  */
-export function drivesCollector(file = drivesFile): Collect {
+export function drivesCollector(file = drivesFile, timer = placeAt('').drivesTimer): Collect {
+  const since = steady()
   const known = new Map<string, { drive: Drive; at: Millis }>()
   let own: { at: Millis; answers: Answer[] | null } | null = null
 
-  async function answersNow(now: Millis): Promise<Answer[] | string> {
+  async function answersNow(now: Millis): Promise<Answer[] | string | null> {
     if (existsSync(file)) {
       const old = now - statSync(file).mtimeMs
       if (old > oldAfter)
         throw new Error(`they were last asked ${ageText(old)} ago; see: systemctl status custode-agent-drives.service`)
       return parseTold(readFileSync(file, 'utf8')) ?? missing
+    }
+    if (existsSync(timer)) {
+      // It has not run since the machine started: they are as they were.
+      if (steady() - since < firstWithin) return null
+      throw new Error('they were not asked yet; see: systemctl status custode-agent-drives.service')
     }
     if (process.getuid?.() !== 0)
       return ['/usr/sbin/smartctl', '/sbin/smartctl'].some((path) => existsSync(path)) ? notAsked : missing
@@ -112,7 +127,8 @@ export function drivesCollector(file = drivesFile): Collect {
 
   function drivesOf(answers: readonly Answer[]): Drive[] {
     const now = steady()
-    const drives = answers.map(({ name, output }): Drive => {
+    // A drive that is found in two ways is one.
+    const drives = uniqueBy(answers, ({ name }) => name).map(({ name, output }): Drive => {
       const unknown: Drive = { name, model: '', media: 'unknown', passed: null }
       try {
         if (output instanceof Error) throw output
@@ -136,6 +152,7 @@ export function drivesCollector(file = drivesFile): Collect {
     name: 'drives',
     async collect(now) {
       const answers = await answersNow(now)
+      if (answers === null) return {}
       const drives = typeof answers === 'string' ? drivesOfKernel(answers) : drivesOf(answers)
       return { facts: { drives: { drives, arrays: [...mdArrays(), ...(await pools())] } } }
     },

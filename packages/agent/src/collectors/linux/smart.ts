@@ -67,7 +67,16 @@ function defined<T extends object>(entries: T): { [K in keyof T]?: Exclude<T[K],
   return Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined)) as never
 }
 
-const percent = (value: number | undefined): number | undefined => (value === undefined ? undefined : value / 100)
+/** NVM Express tells wear up to 255 %. */
+const mostWorn = 2.55
+
+/** Per cent as a share, within what such a share can be. */
+function percent(value: number | undefined, most = 1): number | undefined {
+  return value === undefined ? undefined : Math.min(most, Math.max(0, value / 100))
+}
+/** As far as it is counted exactly. */
+const counted = (value: number | undefined) =>
+  value === undefined ? undefined : Math.min(Number.MAX_SAFE_INTEGER, Math.max(0, Math.trunc(value)))
 
 function mediaOf({ rotation_rate: rate, nvme_smart_health_information_log: nvme }: SmartJson): DriveMedia {
   if (nvme || rate === 0) return 'ssd'
@@ -91,8 +100,8 @@ export function parseDrive(name: string, output: string): Drive | null {
   if (status & notOpened && messages.some(({ string }) => /STANDBY|SLEEP/.test(string))) return null
   const drive = {
     name,
-    model: found.model_name ?? found.scsi_model_name ?? '',
-    ...defined({ serial: found.serial_number }),
+    model: String(found.model_name ?? found.scsi_model_name ?? ''),
+    ...(found.serial_number === undefined ? {} : { serial: String(found.serial_number) }),
     media: mediaOf(found),
   }
   const error = messages.find(({ severity }) => severity === 'error')?.string
@@ -109,15 +118,16 @@ export function parseDrive(name: string, output: string): Drive | null {
     ...drive,
     passed: found.smart_status?.passed ?? null,
     ...defined({
-      reallocated: raw(reallocatedId) ?? found.scsi_grown_defect_list,
-      pending: raw(pendingId),
-      uncorrectable:
+      reallocated: counted(raw(reallocatedId) ?? found.scsi_grown_defect_list),
+      pending: counted(raw(pendingId)),
+      uncorrectable: counted(
         raw(uncorrectableId) ??
-        nvme?.media_errors ??
-        (counters.length
-          ? counters.reduce((sum, counter) => sum + (counter.total_uncorrected_errors ?? 0), 0)
-          : undefined),
-      worn: percent(worn ?? (left === undefined ? undefined : 100 - left)),
+          nvme?.media_errors ??
+          (counters.length
+            ? counters.reduce((sum, counter) => sum + (counter.total_uncorrected_errors ?? 0), 0)
+            : undefined),
+      ),
+      worn: percent(worn ?? (left === undefined ? undefined : 100 - left), mostWorn),
       spare: percent(nvme?.available_spare),
       spareLeast: percent(nvme?.available_spare_threshold),
       warnings: warnings.length ? warnings : undefined,

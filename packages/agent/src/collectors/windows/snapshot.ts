@@ -289,6 +289,7 @@ export function channelsOf(logs: readonly string[], read: readonly string[]): Lo
 }
 
 const verdicts: Readonly<Record<string, boolean>> = { Healthy: true, Warning: false, Unhealthy: false }
+const mostWorn = 2.55
 const mediaNames: Readonly<Record<string, DriveMedia>> = { HDD: 'hdd', SSD: 'ssd', SCM: 'ssd' }
 
 /** Drives by their own verdict, and by how much of what they endure is used up. */
@@ -303,8 +304,12 @@ export function drivesOf({ drives, wear }: Inventory): Drive[] {
       media,
       passed: verdicts[Health] ?? null,
       // A disk that turns counts no wear, and says 0.
-      ...(typeof counted?.Wear === 'number' && media === 'ssd' ? { worn: counted.Wear / 100 } : {}),
-      ...(typeof counted?.ReadErrorsUncorrected === 'number' ? { uncorrectable: counted.ReadErrorsUncorrected } : {}),
+      ...(typeof counted?.Wear === 'number' && media === 'ssd'
+        ? { worn: Math.min(mostWorn, Math.max(0, counted.Wear / 100)) }
+        : {}),
+      ...(typeof counted?.ReadErrorsUncorrected === 'number'
+        ? { uncorrectable: Math.min(Number.MAX_SAFE_INTEGER, counted.ReadErrorsUncorrected) }
+        : {}),
     }
   })
 }

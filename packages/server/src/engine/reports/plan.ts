@@ -1,5 +1,4 @@
 import {
-  daysBefore,
   evaluate,
   windowEnd,
   type DeviceState,
@@ -99,7 +98,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         rested: report.rested,
         shared,
         zone: context.zone,
-        ...(context.days ? { days: daysBefore(context.days.of, at, context.days.readAt) } : {}),
+        ...(context.days ? { days: context.days.of } : {}),
       },
       interval ?? report.interval,
     )
