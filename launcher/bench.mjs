@@ -24,11 +24,12 @@ function readOptions() {
         json: text,
         reports: flag,
         cover: flag,
+        kinds: flag,
       },
     }).values
   } catch (error) {
     throw new PlainError(
-      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --reports or --cover, and --json FILE.`,
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --reports, --cover or --kinds, and --json FILE.`,
     )
   }
 }
@@ -63,7 +64,9 @@ export async function bench() {
         ? 'readings.mjs'
         : options.live
           ? 'live.mjs'
-          : 'main.mjs'
+          : options.kinds
+            ? 'kinds.mjs'
+            : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },

@@ -47,11 +47,12 @@ export function replay(
   for (const watch of roster) {
     const { suspects, collector } = watchKind(watch.kind)
     if (watch.standing !== 'active' || !suspects || !collector) continue
-    const seen = seenBy(collector, recorded)
+    let seen: ReturnType<typeof seenBy> | null = null
     const alone = [watch]
     let own: DeviceState = new Map([...before].filter(([key]) => splitPostKey(key).watch === watch.key))
     const step = (index: number) => {
       const time = recorded.times[index]!
+      seen ??= seenBy(collector, recorded)
       const { readings, rested } = seen(index)
       const observed: Observed = {
         at: time,

@@ -68,7 +68,8 @@ async function ask(): Promise<Answer[]> {
 
 const isMissing = (error: unknown) => /ENOENT/.test((error as Error).message)
 const missing = 'smartmontools is not installed'
-const notAsked = 'nobody asks it: this agent was installed before it could. Run the line of its installation once more'
+const notAsked =
+  'only root may ask it, and no timer does. Where systemd runs, the line of installation, run once more, brings one'
 
 async function pools(): Promise<DriveArray[]> {
   if (!existsSync('/dev/zfs')) return []

@@ -186,6 +186,15 @@ describe('free disk space and time to full', () => {
         looks((i) => 159 - i),
       ).said,
     ).toEqual([])
+    // Without what was remembered nobody knows how fast it falls, and it is not called well.
+    const look = { at: now, heardAt: now, interval: minute, zone: 'UTC', events: [], failed: [], facts: {} }
+    const known = days(() => 100, 60)
+    const [seen] = watchKind('disk-space').observe(
+      watch('disk-space', values).values,
+      { ...look, readings: room(60), days: known },
+      () => undefined,
+    )
+    expect(seen).toMatchObject({ failing: [], well: false })
   })
   it('is not asked of what is meant to be read alone', () => {
     const look = { readings: room(0.1), facts: { disks: [disk('/srv', { readOnly: 'meant' })] } }

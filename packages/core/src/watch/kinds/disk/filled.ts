@@ -1,5 +1,6 @@
 import {
   fallingOn,
+  fewestDays,
   fullIn,
   fullSoon,
   trendOf,
@@ -34,6 +35,9 @@ export function filledBy(trend: Trend | null, falling: Falling | null, free: Byt
   if (soon && (!full || soon.likely < full.likely)) return { ...soon, by: 'hours' }
   return full && { ...full, by: 'days' }
 }
+
+/** Whether it falls, and too few readings tell how fast. */
+export const isJustFalling = (falling: Falling | null): boolean => falling !== null && falling.at.length < fewestDays
 
 /** Whether it may be full within a time, or has to be remembered until it is known: nothing else can come of it. */
 export function mayFill(trend: Trend | null, free: Bytes, at: Millis, within: Millis): boolean {

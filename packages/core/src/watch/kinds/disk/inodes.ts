@@ -83,12 +83,14 @@ export const diskInodes: WatchKind = {
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   gone: (values, { facts }, mount) => isDiskGone(values, facts, mount),
-  suspects: (values, { series }) =>
-    allTimes(
+  suspects(values, { series }) {
+    const limit = Math.max(...levels.map((level) => read.optional(values, level) ?? -1))
+    return allTimes(
       series
         .filter(({ metric, instance }) => metric === 'disk.inodes.free' && isDiskNamed(values, instance))
-        .map(({ samples }) => timesWhere(samples, (free) => failingAt(values, free).length > 0)),
-    ),
+        .map(({ samples }) => timesWhere(samples, (free) => free < limit)),
+    )
+  },
   observe(values, { readings, facts }) {
     return readings.flatMap(([metric, mount, free]): Observation[] => {
       const disk = facts.disks?.find((disk) => disk.mount === mount)

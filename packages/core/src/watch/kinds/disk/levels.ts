@@ -9,47 +9,72 @@ export type Level = (typeof levels)[number]
 export const measures = ['percent', 'bytes', 'left'] as const
 export type Measure = (typeof measures)[number]
 
-/** What is asked of one level, or of clearing: null where it is off. */
-export function limitsOf(values: Values, level: Level | 'clear'): Record<Measure, number | null> {
+/** What is asked of a level, or of clearing: null where it is off. */
+export interface Limits extends Record<Measure, number | null> {
+  /** How soon full a disk is told of however much of it is free. */
+  soon: Millis | null
+  /** Whether anything is asked of what is free. */
+  isAsked: boolean
+}
+
+/** The values of a watch as they are asked of each look. */
+export interface Asked {
+  warning: Limits
+  critical: Limits
+  clear: Limits
+  /** Whether a disk is told that is full soon, however much of it is free. */
+  isSoonUsed: boolean
+  /** Whether how fast a disk fills matters. */
+  asksDays: boolean
+  /** By what it clears: what no level asks for says nothing of it. */
+  clearedBy: Measure[]
+}
+
+function limitsOf(values: Values, level: Level | 'clear'): Limits {
+  const [percent, bytes, left, soon] = [...measures, 'soon'].map((name) => read.optional(values, `${level}.${name}`))
   return {
-    percent: read.optional(values, `${level}.percent`),
-    bytes: read.optional(values, `${level}.bytes`),
-    left: read.optional(values, `${level}.left`),
+    percent: percent!,
+    bytes: bytes!,
+    left: left!,
+    soon: soon!,
+    isAsked: percent !== null || bytes !== null || left !== null,
   }
 }
 
-/** How soon full a disk is told of however much of it is free. */
-export const soonOf = (values: Values, level: Level): Millis | null => read.optional(values, `${level}.soon`)
+const known = new WeakMap<Values, Asked>()
 
-/** Whether a level asks anything of what is free. */
-export const isAsked = (values: Values, level: Level): boolean =>
-  measures.some((measure) => limitsOf(values, level)[measure] !== null)
-
-const isUsed = (values: Values, measure: Measure) => levels.some((level) => limitsOf(values, level)[measure] !== null)
-export const isSoonUsed = (values: Values): boolean => levels.some((level) => soonOf(values, level) !== null)
-
-/** Whether how fast a disk fills matters. */
-export const asksDays = (values: Values): boolean => isUsed(values, 'left') || isSoonUsed(values)
-
-/** By what it clears: what no level asks for says nothing of it. */
-export const clearedBy = (values: Values): Measure[] =>
-  measures.filter((measure) => isUsed(values, measure) && limitsOf(values, 'clear')[measure] !== null)
+/** Worked out once for the same values: it is asked for with every look. */
+export function askedOf(values: Values): Asked {
+  let asked = known.get(values)
+  if (!asked) {
+    const of = { warning: limitsOf(values, 'warning'), critical: limitsOf(values, 'critical') }
+    const clear = limitsOf(values, 'clear')
+    const isUsed = (name: Measure | 'soon') => levels.some((level) => of[level][name] !== null)
+    asked = {
+      ...of,
+      clear,
+      isSoonUsed: isUsed('soon'),
+      asksDays: isUsed('left') || isUsed('soon'),
+      clearedBy: measures.filter((measure) => isUsed(measure) && clear[measure] !== null),
+    }
+    known.set(values, asked)
+  }
+  return asked
+}
 
 /** Whether a level may be true by what is free: its share and its bytes, as far as they are asked. */
-export function isBelow(values: Values, level: Level, free: Bytes, total: Bytes): boolean {
-  const { percent, bytes } = limitsOf(values, level)
-  return isAsked(values, level) && (percent === null || free / total < percent) && (bytes === null || free < bytes)
+export function isBelow({ percent, bytes, isAsked }: Limits, free: Bytes, total: Bytes): boolean {
+  return isAsked && (percent === null || free / total < percent) && (bytes === null || free < bytes)
 }
 
 const isFullWithin = (filled: Filled, within: Millis) =>
   typeof filled === 'object' && filled !== null && filled.likely < within
 
 /** Whether a level is true. What is not known of how fast a disk fills makes none so. */
-export function isTrue(values: Values, level: Level, free: Bytes, total: Bytes, filled: Filled): boolean {
-  const { left } = limitsOf(values, level)
-  const soon = soonOf(values, level)
+export function isTrue(limits: Limits, free: Bytes, total: Bytes, filled: Filled): boolean {
+  const { left, soon } = limits
   return (
-    (isBelow(values, level, free, total) && (left === null || isFullWithin(filled, left))) ||
+    (isBelow(limits, free, total) && (left === null || isFullWithin(filled, left))) ||
     (soon !== null && isFullWithin(filled, soon))
   )
 }
@@ -58,16 +83,15 @@ export function isTrue(values: Values, level: Level, free: Bytes, total: Bytes, 
  * Whether it is well beyond what is asked: one of what it clears by is enough for its share, bytes and time; it must
  * also not be full soon, where that is asked.
  */
-export function isClear(values: Values, free: Bytes, total: Bytes, filled: Filled): boolean {
+export function isClear(asked: Asked, free: Bytes, total: Bytes, filled: Filled): boolean {
   // Nothing was read of its days: it may fill as it did before.
-  if (asksDays(values) && filled === 'unknown') return false
-  const clear = limitsOf(values, 'clear')
+  if (asked.asksDays && filled === 'unknown') return false
+  const { clear, clearedBy: by } = asked
   const isFar = clear.left === null || !isFullWithin(filled, clear.left)
   const isBeyond: Record<Measure, () => boolean> = {
     percent: () => free / total >= clear.percent!,
     bytes: () => free >= clear.bytes!,
     left: () => isFar,
   }
-  const by = clearedBy(values)
-  return (!by.length || by.some((measure) => isBeyond[measure]())) && (!isSoonUsed(values) || isFar)
+  return (!by.length || by.some((measure) => isBeyond[measure]())) && (!asked.isSoonUsed || isFar)
 }

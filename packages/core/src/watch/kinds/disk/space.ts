@@ -1,10 +1,10 @@
-import { allTimes, fallingOn, noSamples, timesOfBoth, type Falling } from '../../../series'
+import { allTimes, fallingOn, noSamples, timesOfBoth, type Falling, type Trend } from '../../../series'
 import { bytesText, lengthBetweenText, percentText } from '../../../text'
 import { day, gigabyte, minute, type Bytes, type Millis } from '../../../units'
 import { read, type Observation, type WatchKind } from '../../kind'
 import type { Parameter } from '../../parameter'
-import { filledBy, knownTrend, mayFill, type Filled } from './filled'
-import { asksDays, isBelow, isClear, isTrue, levels, limitsOf, measures, soonOf, type Level } from './levels'
+import { filledBy, isJustFalling, knownTrend, mayFill, type Filled } from './filled'
+import { askedOf, isBelow, isClear, isTrue, levels, measures, type Limits } from './levels'
 import { spaceSentence } from './spaceSentence'
 import { choosingDisks, isDiskGone, isDiskNamed, isDiskWanted, whichDisks } from './which'
 
@@ -104,11 +104,11 @@ export const diskSpace: WatchKind = {
   collector: 'disks',
   metric: 'disk.free',
   about: [...levels, 'clear'].flatMap((level) => [...measures, 'soon'].map((name) => `${level}.${name}`)),
-  asksDays,
+  asksDays: (values) => askedOf(values).asksDays,
   lines(values, facts, instance) {
     const size = facts.disks?.find((disk) => disk.mount === instance)?.size
     return levels.flatMap((severity) => {
-      const { percent, bytes } = limitsOf(values, severity)
+      const { percent, bytes } = askedOf(values)[severity]
       // All must be true: the lowest one decides.
       const limits = [
         ...(bytes === null ? [] : [bytes]),
@@ -124,24 +124,24 @@ export const diskSpace: WatchKind = {
   clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
   gone: (values, { facts }, mount) => isDiskGone(values, facts, mount),
   suspects(values, { series }, days) {
+    const { asksDays, warning, critical } = askedOf(values)
+    const isSuspect = (limits: Limits, trend: Trend | null, free: Bytes, total: Bytes, at: Millis) => {
+      const { left, soon } = limits
+      return (
+        (isBelow(limits, free, total) && (left === null || mayFill(trend, free, at, left))) ||
+        (soon !== null && mayFill(trend, free, at, soon))
+      )
+    }
     const found = series
       .filter(({ metric, instance }) => metric === 'disk.free' && isDiskNamed(values, instance))
       .map(({ instance, samples }) => {
-        const trend = asksDays(values) ? knownTrend(days?.get(instance)) : null
+        const trend = asksDays ? knownTrend(days?.get(instance)) : null
         const sizes = series.find(({ metric, instance: other }) => metric === 'disk.size' && other === instance)
-        const isSuspect = (level: Level, free: Bytes, total: Bytes, at: Millis) => {
-          const { left } = limitsOf(values, level)
-          const soon = soonOf(values, level)
-          const isFilling = (within: Millis) => mayFill(trend, free, at, within)
-          return (
-            (isBelow(values, level, free, total) && (left === null || isFilling(left))) ||
-            (soon !== null && isFilling(soon))
-          )
-        }
         return timesOfBoth(
           samples,
           sizes?.samples ?? noSamples,
-          (free, size, at) => size !== 0 && levels.some((level) => isSuspect(level, free, size, at)),
+          (free, size, at) =>
+            size !== 0 && (isSuspect(warning, trend, free, size, at) || isSuspect(critical, trend, free, size, at)),
         )
       })
     return allTimes(found)
@@ -150,7 +150,7 @@ export const diskSpace: WatchKind = {
     const disks = new Map(facts.disks?.map((disk) => [disk.mount, disk]))
     const sizes = new Map<string, number>()
     for (const [metric, mount, value] of readings) if (metric === 'disk.size') sizes.set(mount, value)
-    const isTimed = asksDays(values)
+    const asked = askedOf(values)
     const observations: Observation[] = []
     for (const [metric, mount, free] of readings) {
       const total = sizes.get(mount)
@@ -158,19 +158,17 @@ export const diskSpace: WatchKind = {
       const disk = disks.get(mount)
       // What is meant to be read alone is as full as it was made.
       if (!isDiskWanted(values, mount, disk) || disk?.readOnly === 'meant') continue
-      const trend = isTimed ? knownTrend(days?.get(mount)) : null
-      const isClose = levels.some(
-        (level) =>
-          soonOf(values, level) !== null ||
-          (limitsOf(values, level).left !== null && isBelow(values, level, free, total)),
-      )
+      const trend = asked.asksDays ? knownTrend(days?.get(mount)) : null
+      const isClose =
+        asked.isSoonUsed || levels.some((level) => asked[level].left !== null && isBelow(asked[level], free, total))
       const falling = trend && isClose ? fallingOn((memo(mount) as Falling | undefined) ?? null, trend, free, at) : null
-      const filled = isTimed ? (days ? filledBy(trend, falling, free, at) : 'unknown') : null
-      const failing = levels.filter((level) => isTrue(values, level, free, total, filled))
+      const filled = asked.asksDays ? (days ? filledBy(trend, falling, free, at) : 'unknown') : null
+      const failing = levels.filter((level) => isTrue(asked[level], free, total, filled))
       observations.push({
         instance: mount,
         failing,
-        well: failing.length === 0 && isClear(values, free, total, filled),
+        // It falls as never before, and how fast is not known yet: no time to call it well.
+        well: failing.length === 0 && !isJustFalling(falling) && isClear(asked, free, total, filled),
         evidence: () => ({ text: textOf(free, total, filled), value: free }),
         ...(falling ? { memo: falling } : {}),
       })

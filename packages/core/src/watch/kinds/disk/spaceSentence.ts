@@ -1,6 +1,6 @@
 import type { Parameter, Values } from '../../parameter'
 import { sayer, sentence, type SentencePart } from '../../sentence'
-import { asksDays, clearedBy, isAsked, isSoonUsed, levels, limitsOf, soonOf, type Level } from './levels'
+import { askedOf, levels, type Level } from './levels'
 import { disksSentence } from './which'
 
 const joined = (parts: readonly SentencePart[][], word: string): SentencePart[] =>
@@ -12,11 +12,11 @@ const joined = (parts: readonly SentencePart[][], word: string): SentencePart[] 
  */
 export function spaceSentence(parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
+  const asked = askedOf(values)
   const full = (name: string, isFirst: boolean) =>
     sentence`${isFirst ? 'it is going to be ' : ''}full within ${say(name)}`
   const threshold = (level: Level, isFirst: boolean): SentencePart[] => {
-    const { percent, bytes, left } = limitsOf(values, level)
-    const soon = soonOf(values, level)
+    const { percent, bytes, left, soon } = asked[level]
     const sizes = [
       ...(percent === null ? [] : [[say(`${level}.percent`)]]),
       ...(bytes === null
@@ -32,21 +32,19 @@ export function spaceSentence(parameters: readonly Parameter[], values: Values):
     )
     return joined([...(all.length ? [all] : []), ...(soon === null ? [] : [full(`${level}.soon`, isFirst)])], ', or')
   }
-  const lasts = asksDays(values)
-    ? sentence`, for at least ${say('hold')}, raise `
-    : sentence` for ${say('hold')}, raise `
+  const lasts = asked.asksDays ? sentence`, for at least ${say('hold')}, raise ` : sentence` for ${say('hold')}, raise `
   const raise = levels
-    .filter((level) => isAsked(values, level) || soonOf(values, level) !== null)
+    .filter((level) => asked[level].isAsked || asked[level].soon !== null)
     .flatMap((level, i) => [
       ...(i === 0 ? sentence`when ` : sentence`; `),
       ...threshold(level, i === 0),
       ...(i === 0 ? sentence`${lasts}${level}` : sentence`, ${level}`),
     ])
   if (!raise.length) return sentence`On ${disksSentence(say, values)}, nothing is asked.`
-  const by = clearedBy(values)
+  const by = asked.clearedBy
   const above = by.filter((measure) => measure !== 'left').map((measure) => [say(`clear.${measure}`)])
   const far = sentence`when not full within ${say('clear.left')}`
-  const isSoon = isSoonUsed(values) && limitsOf(values, 'clear').left !== null
+  const isSoon = asked.isSoonUsed && asked.clear.left !== null
   const clear = joined(
     [
       ...(above.length ? [sentence`above ${joined(above, 'or')}`] : []),

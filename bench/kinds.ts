@@ -1,0 +1,154 @@
+import {
+  day,
+  evaluate,
+  isReplayable,
+  metrics,
+  minute,
+  replay,
+  watchKind,
+  watchKinds,
+  type DeviceState,
+  type DiskDays,
+  type Observed,
+  type Recorded,
+  type WatchInForce,
+} from '#core'
+import { estateOf } from '../packages/standins/src/estate'
+import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
+
+const say = (text: string) => process.stdout.write(`${text}\n`)
+const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
+/** A plain loop is some times quicker than what also keeps holds, states and evidence: no less than this part of it. */
+const leastOfBare = 1 / 5
+
+const start = Math.floor(Date.now() / day) * day - 2 * day
+const device = new SimulatedDevice(
+  estateOf(0, 'bench').devices.find(({ name }) => name === 'sv-imaging-1')!,
+  'bench',
+  start + 30 * day,
+)
+/** What was least and most free on its disks on the three weeks before, by a look each half hour. */
+function daysOf(): ReadonlyMap<string, DiskDays> {
+  const found = new Map<string, { at: number[]; least: number[]; most: number[] }>()
+  for (let at = start - 21 * day; at < start; at += 30 * minute)
+    for (const [metric, mount, free] of device.readings(at)) {
+      if (metric !== 'disk.free') continue
+      const disk = found.get(mount) ?? { at: [], least: [], most: [] }
+      found.set(mount, disk)
+      const begin = Math.floor(at / day) * day
+      if (disk.at.at(-1) !== begin) {
+        disk.at.push(begin)
+        disk.least.push(free)
+        disk.most.push(free)
+      }
+      const last = disk.at.length - 1
+      disk.least[last] = Math.min(disk.least[last]!, free)
+      disk.most[last] = Math.max(disk.most[last]!, free)
+    }
+  return found
+}
+const days = daysOf()
+
+/** What a server tells within a day, a report each minute, everything in it each time. */
+const reports: Observed[] = Array.from({ length: 1440 }, (_, i) => {
+  const at = start + i * minute
+  return {
+    at,
+    heardAt: at,
+    interval: minute,
+    zone: 'UTC',
+    readings: device.readings(at),
+    facts: device.facts(at),
+    events: device.events(at - minute, at),
+    failed: [],
+    days,
+  }
+})
+
+/** Its readings in columns, for what evaluates much at once. */
+const recorded: Recorded = {
+  times: Float64Array.from(reports, ({ at }) => at),
+  series: reports[0]!.readings.map(([metric, instance], index) => ({
+    metric,
+    instance,
+    samples: {
+      at: Float64Array.from(reports, ({ at }) => at),
+      value: Float64Array.from(reports, ({ readings }) => readings[index]![2]),
+    },
+  })),
+}
+
+/** Watched as the library has it, where it does: with all that it asks. */
+const asked: Readonly<Record<string, WatchInForce['values']>> = {
+  'disk-space': { 'warning.soon': 5 * day, 'critical.soon': day, 'clear.left': 7 * day },
+}
+const inForce = (kind: string): WatchInForce => ({
+  key: 'watch',
+  kind,
+  standing: 'active',
+  values: {
+    ...Object.fromEntries(watchKind(kind).parameters.map(({ name, default: value }) => [name, value])),
+    ...asked[kind],
+  },
+})
+
+/** How often a second something can be done, the best of three. @param work does it so many times at once */
+function rateOf(times: number, work: () => void): number {
+  work()
+  let best = 0
+  for (let round = 0; round < 3; round++) {
+    const [began, cpu] = [performance.now(), process.cpuUsage()]
+    let done = 0
+    while (performance.now() - began < 400) {
+      work()
+      done += times
+    }
+    const { user, system } = process.cpuUsage(cpu)
+    best = Math.max(best, done / ((user + system) / 1e6))
+  }
+  return best
+}
+
+/** A threshold with a hold over an array, and nothing else. */
+function bareLoop(): number {
+  const { at, value } = recorded.series[0]!.samples
+  let raised = 0
+  const rate = rateOf(value.length, () => {
+    let since = -1
+    for (let i = 0; i < value.length; i++) {
+      if (value[i]! <= 0.97) since = -1
+      else if (since < 0) since = at[i]!
+      else if (at[i]! - since >= 15 * minute) raised++
+    }
+  })
+  if (raised < 0) throw new Error('it raises nothing')
+  return rate
+}
+
+const millions = (value: number) => `${(value / 1e6).toFixed(value < 1e6 ? 3 : 1)} M/s`
+const bare = bareLoop()
+say(`A threshold and a hold over an array, and nothing else: ${millions(bare)} readings on one core.`)
+say('Each kind by its defaults, on a day of one server; on one core:')
+for (const kind of [...watchKinds.keys()].sort()) {
+  const roster = [inForce(kind)]
+  let posts = 0
+  const looks = rateOf(reports.length, () => {
+    let state: DeviceState = new Map()
+    for (const report of reports) state = evaluate(state, roster, report).state
+  })
+  for (const report of reports.slice(0, 60))
+    posts += watchKind(kind).observe(roster[0]!.values, report, () => undefined).length / 60
+  const line = `  ${kind.padEnd(18)} ${millions(looks).padStart(10)} reports, ${posts.toFixed(1).padStart(5)} posts each`
+  const read = recorded.series.filter(({ metric }) => metric === watchKind(kind).metric)
+  if (!isReplayable(roster[0]!) || !read.length) {
+    say(`     ${line}`)
+    continue
+  }
+  const many = rateOf(read.length * recorded.times.length, () => {
+    replay(new Map(), roster, recorded, { interval: minute, facts: reports[0]!.facts, zone: 'UTC', days })
+  })
+  const isLevel = metrics[read[0]!.metric].instance === null
+  say(
+    `${isLevel ? judge(many >= bare * leastOfBare) : '    '} ${line}; much at once ${millions(many)} readings, 1/${(bare / many).toFixed(1)} of the bare loop`,
+  )
+}
