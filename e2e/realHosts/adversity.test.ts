@@ -459,17 +459,21 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
 
   describe('updated', () => {
     const program = `custode-agent-linux-${process.arch}`
+    /** A newer one than this, and as long: 9.9.1, or 9.99.1. */
+    let newer = ''
+    const broken = '9.999.2'
     beforeAll(() => {
       const releases = join(agents, 'releases')
-      // The same program, which calls itself another version: both are as long.
+      // The same program, which calls itself another version.
       const version = readFileSync(join(root, 'dist/agent/version'), 'utf8')
+      newer = `9.${'9'.repeat(version.length - '9..1'.length)}.1`
       const bytes = readFileSync(join(root, 'dist/agent', program))
       const renamed = Buffer.from(bytes)
       for (let at = renamed.indexOf(`"${version}"`); at >= 0; at = renamed.indexOf(`"${version}"`, at + 1))
-        renamed.write('"9.9.1"', at)
+        renamed.write(`"${newer}"`, at)
       const offers: Record<string, string | Buffer> = {
-        '9.9.1': renamed,
-        '9.9.2': '#!/bin/sh\n[ "$1" = version ] && echo custode-agent 9.9.2 && exit 0\nexit 1\n',
+        [newer]: renamed,
+        [broken]: `#!/bin/sh\n[ "$1" = version ] && echo custode-agent ${broken} && exit 0\nexit 1\n`,
         '9.9.3': 'not looked at',
         '0.3.9': 'not looked at',
       }
@@ -521,13 +525,13 @@ describe.skipIf(leftOut)('an agent on a real host', () => {
       'to a newer version it runs that; one that does not start goes back by itself; the same again changes nothing',
       { timeout: 720_000 },
       async () => {
-        expect(await updateTo('9.9.1')).toMatchObject({ state: 'updated' })
-        await until('the new version', page, (now) => now.agentVersion === '9.9.1')
-        expect(await updateTo('9.9.2')).toMatchObject({ state: 'failed' })
-        await until('the version before', page, (now) => now.agentVersion === '9.9.1')
-        expect(await updateTo('9.9.1')).toMatchObject({ state: 'updated', reason: 'it ran already' })
+        expect(await updateTo(newer)).toMatchObject({ state: 'updated' })
+        await until('the new version', page, (now) => now.agentVersion === newer)
+        expect(await updateTo(broken)).toMatchObject({ state: 'failed' })
+        await until('the version before', page, (now) => now.agentVersion === newer)
+        expect(await updateTo(newer)).toMatchObject({ state: 'updated', reason: 'it ran already' })
         await reportsAgain()
-        expect((await page()).agentVersion).toBe('9.9.1')
+        expect((await page()).agentVersion).toBe(newer)
       },
     )
   })

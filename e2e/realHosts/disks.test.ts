@@ -192,7 +192,7 @@ describe.skipIf(leftOut)('disks of Debian 11, 12 and 13', () => {
       mkdir -p /mnt/team; echo user_allow_other >> /etc/fuse.conf
       sshfs -o allow_other,StrictHostKeyChecking=no root@localhost:/srv /mnt/team`,
       )
-      const page = await pageWhere('the share', host, (page) => diskOf(page, '/mnt/team') !== undefined)
+      const page = await pageWhere('the share', host, (page) => page.disks.some(({ mount }) => mount === '/mnt/team'))
       expect(diskOf(page, '/mnt/team')).toMatchObject({ remote: true, device: 'root@localhost:/srv' })
       const [used, available] = (await host.sh('df -B1 --output=used,avail /mnt/team | tail -1')).trim().split(/\s+/)
       const share = page.disks.find(({ mount }) => mount === '/mnt/team')!

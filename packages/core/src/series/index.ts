@@ -75,8 +75,9 @@ export {
   noSamples,
   samplesBetween,
   spacing,
+  timesBeyond,
   timesOfBoth,
-  timesWhere,
+  timesShareBeyond,
   union,
   type Samples,
 } from './samples'

@@ -53,10 +53,25 @@ export function spacing(times: Float64Array): Millis | null {
   return gaps.sort()[gaps.length >> 1]!
 }
 
-/** The times of values for which something is so. */
-export function timesWhere({ at, value }: Samples, isSo: (value: number) => boolean): Millis[] {
+/** The times of values beyond a limit. @param sign 1: above it, −1: below it */
+export function timesBeyond({ at, value }: Samples, limit: number, sign: 1 | -1): Millis[] {
   const times: Millis[] = []
-  for (let i = 0; i < at.length; i++) if (isSo(value[i]!)) times.push(at[i]!)
+  const signed = sign * limit
+  for (let i = 0; i < at.length; i++) if (sign * value[i]! > signed) times.push(at[i]!)
+  return times
+}
+
+/** The times at which the share that a series is of another one lies beyond a limit; both read, and the other not 0. */
+export function timesShareBeyond(part: Samples, whole: Samples, limit: number, sign: 1 | -1): Millis[] {
+  const times: Millis[] = []
+  const signed = sign * limit
+  for (let i = 0, j = 0; i < part.at.length; i++) {
+    const at = part.at[i]!
+    while (j < whole.at.length && whole.at[j]! < at) j++
+    if (whole.at[j] !== at) continue
+    const size = whole.value[j]!
+    if (size !== 0 && (sign * part.value[i]!) / size > signed) times.push(at)
+  }
   return times
 }
 

@@ -1,4 +1,4 @@
-import { allTimes, timesWhere } from '../../series'
+import { allTimes, timesBeyond } from '../../series'
 import { chosen, durationText } from '../../text'
 import { day, hour, minute, second } from '../../units'
 import { read, type WatchKind } from '../kind'
@@ -99,7 +99,7 @@ export const certificateLeft: WatchKind = {
     return allTimes(
       series
         .filter(({ metric, instance }) => metric === 'certificate.left' && chosen(names, except, instance))
-        .map(({ samples }) => timesWhere(samples, (left) => left < first)),
+        .map(({ samples }) => timesBeyond(samples, first, -1)),
     )
   },
   observe(values, { readings }) {

@@ -1,4 +1,4 @@
-import { noSamples, readingText, timesOfBoth, timesWhere, type MetricName, type Reading } from '../../series'
+import { noSamples, readingText, timesBeyond, timesShareBeyond, type MetricName, type Reading } from '../../series'
 import type { Severity } from '../../severity'
 import { minute, type Millis } from '../../units'
 import { read, type WatchKind } from '../kind'
@@ -101,8 +101,9 @@ function threshold(gauge: Gauge): WatchKind {
       const first = bad === 'above' ? Math.min(...limits) : Math.max(...limits)
       const samples = series.find(({ metric }) => metric === gauge.metric)?.samples ?? noSamples
       const whole = series.find(({ metric }) => metric === gauge.shareOf)?.samples ?? noSamples
-      if (gauge.shareOf === undefined) return timesWhere(samples, (value) => worse(value, first))
-      return timesOfBoth(samples, whole, (value, size) => size !== 0 && worse(value / size, first))
+      const sign = bad === 'above' ? 1 : -1
+      if (gauge.shareOf === undefined) return timesBeyond(samples, first, sign)
+      return timesShareBeyond(samples, whole, first, sign)
     },
     hold: (values) => ({ for: read.number(values, 'hold') }),
     clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),

@@ -1,4 +1,4 @@
-import { allTimes, timesWhere } from '../../../series'
+import { allTimes, timesBeyond } from '../../../series'
 import { numberText, percentText } from '../../../text'
 import { minute } from '../../../units'
 import { read, type Observation, type WatchKind } from '../../kind'
@@ -88,7 +88,7 @@ export const diskInodes: WatchKind = {
     return allTimes(
       series
         .filter(({ metric, instance }) => metric === 'disk.inodes.free' && isDiskNamed(values, instance))
-        .map(({ samples }) => timesWhere(samples, (free) => free < limit)),
+        .map(({ samples }) => timesBeyond(samples, limit, -1)),
     )
   },
   observe(values, { readings, facts }) {
