@@ -19,7 +19,9 @@ umask 022
 new=$1/drives.new
 rm -f "$new"
 if command -v smartctl > /dev/null; then
-  smartctl --scan | sed 's/[[:space:]]*#.*//' | head -n 200 | while read -r name options; do
+  # Where it cannot look for drives, what it found before stays, and grows old.
+  found=$(smartctl --scan)
+  printf '%s\\n' "$found" | sed 's/[[:space:]]*#.*//' | head -n 200 | while read -r name options; do
     [ -n "$name" ] || continue
     # Its exit status says how the drive is, and stands in the answer too.
     answer=$(timeout 60 smartctl --json=c -i -H -A -n standby $options "$name" < /dev/null | tr -d '\\n\\t') || true
@@ -58,14 +60,17 @@ LockPersonality=yes
 `
 }
 
-/** When it runs (systemd.timer(5)): soon after a start, and once an hour, not all machines of a house at once. */
+/**
+ * When it runs (systemd.timer(5)): soon after a start, and once an hour by the calendar, so that a machine that has
+ * slept asks at once; not all machines of a house at the same moment.
+ */
 export const drivesTimerText = `[Unit]
 Description=Asks the drives how they are once an hour, for the Custode agent
 
 [Timer]
 OnActiveSec=5s
 OnBootSec=1min
-OnUnitActiveSec=1h
+OnCalendar=hourly
 RandomizedDelaySec=30s
 
 [Install]

@@ -108,8 +108,8 @@ class PastDays {
       const kept = -(daysOfPace - 1)
       next.set(instance, {
         at: [...at.slice(kept), index * day],
-        least: [...least.slice(kept), Math.min(...samples.value)],
-        most: [...most.slice(kept), Math.max(...samples.value)],
+        least: [...least.slice(kept), samples.value.reduce((a, b) => Math.min(a, b))],
+        most: [...most.slice(kept), samples.value.reduce((a, b) => Math.max(a, b))],
       })
     }
     this.#days = next

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { statfs } from 'node:fs/promises'
 import { minute, second, type Disk, type Millis, type Reading } from '#core'
+import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { command } from '../command'
 import {
@@ -76,7 +77,7 @@ function roomOf({ mount, device, fileSystem }: Mount): Promise<Room> {
 }
 
 /** What ext file systems were made with stays; others count inodes as they need them. */
-const hasFixedInodes = (fileSystem: string) => /^ext[234]$/.test(fileSystem)
+const isExt = (fileSystem: string) => /^ext[234]$/.test(fileSystem)
 
 function readingsOf(mount: string, { size, free, available, inodes, freeInodes }: Room): Reading[] {
   // As df(1) reckons its share: what is reserved for root is neither free nor used.
@@ -105,12 +106,14 @@ const restOfShare: Millis = 10 * minute
 export function disksCollector(wantsShares: () => boolean = () => false): Collect {
   /** Sizes of those that could be read once. */
   const known = new Map<string, number>()
+  /** By a clock that nobody sets. */
   const restingUntil = new Map<string, Millis>()
   /** Those that could be written to once. */
   const writable = new Set<string>()
   return {
     name: 'disks',
-    async collect(now) {
+    async collect() {
+      const now = steady()
       const mounts = diskMounts(
         parseMounts(readFileSync('/proc/self/mountinfo', 'utf8')),
         parsePseudo(readFileSync('/proc/filesystems', 'utf8')),
@@ -119,7 +122,7 @@ export function disksCollector(wantsShares: () => boolean = () => false): Collec
       const look = async (mount: Mount): Promise<{ disk: Disk; readings: Reading[] } | null> => {
         const readOnly = readOnlyReason(mount, {
           fstab: fstab.get(mount.mount),
-          errors: errorsOf(mount.device),
+          errors: isExt(mount.fileSystem) ? errorsOf(mount.device) : null,
           wasWritable: writable.has(mount.mount),
         })
         if (!mount.isReadOnly) writable.add(mount.mount)
@@ -137,7 +140,7 @@ export function disksCollector(wantsShares: () => boolean = () => false): Collec
           const room = await roomOf(mount)
           if (room.size === 0) return null
           known.set(mount.mount, room.size)
-          const inodes = hasFixedInodes(mount.fileSystem) && room.inodes > 0 ? { inodes: room.inodes } : {}
+          const inodes = isExt(mount.fileSystem) && room.inodes > 0 ? { inodes: room.inodes } : {}
           return { disk: { ...disk, size: room.size, ...inodes }, readings: readingsOf(mount.mount, room) }
         } catch (error) {
           if (isRemote(mount)) restingUntil.set(mount.mount, restingUntil.get(mount.mount) ?? now + restOfShare)

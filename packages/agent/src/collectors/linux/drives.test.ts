@@ -1,9 +1,10 @@
-import { mkdirSync, mkdtempSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
+import { spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, describe, expect, it } from 'vitest'
 import { hour } from '#core'
-import { noSmartctl } from '../../install/drivesUnit'
+import { drivesScript, noSmartctl } from '../../install/drivesUnit'
 import { mdArrays, parsePools } from './arrays'
 import { drivesCollector, parseTold } from './drives'
 import { nameOf, parseDrive, parseScan } from './smart'
@@ -136,14 +137,24 @@ describe('what root has written of the drives', () => {
     expect(parseTold(`${noSmartctl}\n`)).toBeNull()
   })
   it('is not how they are now when it is old', async () => {
-    write(line('/dev/sda', { smart_status: { passed: true } }), 4 * hour)
-    await expect(collect()).rejects.toThrow(/last asked 4 h ago/)
+    let time = 0
+    const collector = drivesCollector(file, '', () => time)
+    // By the clock of the day it is old: the machine has slept, and its timer comes soon.
+    write(line('/dev/sda', { smart_status: { passed: true } }), 12 * hour)
+    expect(await collect(collector)).toHaveLength(1)
+    time = 4 * hour
+    await expect(collect(collector)).rejects.toThrow(/not asked for 4 h/)
+    write(line('/dev/sda', { smart_status: { passed: true } }))
+    expect(await collect(collector)).toHaveLength(1)
   })
   it('is nothing new before it was written once', async () => {
     write('')
     const timer = file
-    const collector = drivesCollector(join(folder, 'nothing'), timer)
+    let time = 0
+    const collector = drivesCollector(join(folder, 'nothing'), timer, () => time)
     expect(await collector.collect(Date.now())).toEqual({})
+    time = hour
+    await expect(collect(collector)).rejects.toThrow(/not asked yet/)
   })
   it('tells of a drive once that was found in two ways', async () => {
     write(line('/dev/sda', { smart_status: { passed: true } }) + line('/dev/sda', { smart_status: { passed: true } }))
@@ -160,6 +171,33 @@ describe('what root has written of the drives', () => {
       { name: 'sda', passed: true },
       { name: 'sdb', passed: null, trouble: 'it is not found any more' },
     ])
+  })
+})
+
+describe('root’s script', () => {
+  const script = join(folder, 'script')
+  /** Runs it with a smartctl that does this. */
+  const run = (smartctl: string) => {
+    mkdirSync(join(folder, 'bin'), { recursive: true })
+    writeFileSync(script, drivesScript)
+    writeFileSync(join(folder, 'bin/smartctl'), `#!/bin/sh\n${smartctl}\n`, { mode: 0o755 })
+    const env = { ...process.env, PATH: `${join(folder, 'bin')}:${process.env.PATH}` }
+    return spawnSync('/bin/sh', [script, folder], { env }).status
+  }
+  const drives = () => readFileSync(join(folder, 'drives'), 'utf8')
+
+  it('writes a line for each drive that is found', () => {
+    expect(run('case "$1" in --scan) echo "/dev/sda -d sat # one";; *) echo "{}"; exit 64;; esac')).toBe(0)
+    expect(drives()).toBe('/dev/sda -d sat\t{}\n')
+  })
+  it('leaves what it has written where drives cannot be looked for: that there are none it does not know', () => {
+    run('case "$1" in --scan) echo "/dev/sda -d sat # one";; *) echo "{}";; esac')
+    expect(run('exit 1')).not.toBe(0)
+    expect(drives()).toBe('/dev/sda -d sat\t{}\n')
+  })
+  it('where there are none writes none', () => {
+    expect(run('exit 0')).toBe(0)
+    expect(drives()).toBe('')
   })
 })
 

@@ -95,22 +95,31 @@ const missedFor: Millis = day
  * does so itself.
  * @param file that the script writes
  * @param timer by which it runs, where it is installed
+ * @param clock that nobody sets
  */
-export function drivesCollector(file = drivesFile, timer = placeAt('').drivesTimer): Collect {
-  const since = steady()
+export function drivesCollector(
+  file = drivesFile,
+  timer = placeAt('').drivesTimer,
+  clock: () => Millis = steady,
+): Collect {
+  const since = clock()
+  /** What the script has written, and since when by this clock: a machine that slept has not waited. */
+  let written: { at: number; seen: Millis } | null = null
   const known = new Map<string, { drive: Drive; at: Millis }>()
   let own: { at: Millis; answers: Answer[] | null } | null = null
 
-  async function answersNow(now: Millis): Promise<Answer[] | string | null> {
+  async function answersNow(): Promise<Answer[] | string | null> {
     if (existsSync(file)) {
-      const old = now - statSync(file).mtimeMs
+      const { mtimeMs: at } = statSync(file)
+      if (written?.at !== at) written = { at, seen: clock() }
+      const old = clock() - written.seen
       if (old > oldAfter)
-        throw new Error(`they were last asked ${ageText(old)} ago; see: systemctl status custode-agent-drives.service`)
+        throw new Error(`they were not asked for ${ageText(old)}; see: systemctl status custode-agent-drives.service`)
       return parseTold(readFileSync(file, 'utf8')) ?? missing
     }
     if (existsSync(timer)) {
       // It has not run since the machine started: they are as they were.
-      if (steady() - since < firstWithin) return null
+      if (clock() - since < firstWithin) return null
       throw new Error('they were not asked yet; see: systemctl status custode-agent-drives.service')
     }
     if (process.getuid?.() !== 0)
@@ -151,8 +160,8 @@ export function drivesCollector(file = drivesFile, timer = placeAt('').drivesTim
 
   return {
     name: 'drives',
-    async collect(now) {
-      const answers = await answersNow(now)
+    async collect() {
+      const answers = await answersNow()
       if (answers === null) return {}
       const drives = typeof answers === 'string' ? drivesOfKernel(answers) : drivesOf(answers)
       return { facts: { drives: { drives, arrays: [...mdArrays(), ...(await pools())] } } }
