@@ -7,7 +7,6 @@ import { makeFigureRoom, writeFigures } from '../../packages/server/src/store/se
 import { numberSeries } from '../../packages/server/src/store/series/names'
 import { alertsOf, installAgent, leftOut, openHostHouse, pageOf, until, watchFor, type HostHouse } from './hostHouse'
 
-const megabyte = 1024 * 1024
 const quick = { hold: 0, 'clear.hold': 0 }
 const watch = (key: string, kind: string, values: Values): WatchSpec => ({
   key,
