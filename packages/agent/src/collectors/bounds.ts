@@ -32,6 +32,10 @@ export function boundFacts(facts: Facts): Facts {
     trouble,
     updateNames,
     updateName,
+    updateWords,
+    waiting,
+    outdated,
+    outdatedFiles,
     osName,
     hostName,
     addresses,
@@ -96,11 +100,38 @@ export function boundFacts(facts: Facts): Facts {
           ...(array.trouble === undefined ? {} : { trouble: mark(array.trouble, trouble) }),
         })),
     }
-  if (facts.updates)
+  if (facts.updates) {
+    const { names, refresh, outdated: programs } = facts.updates
     bounded.updates = {
       ...facts.updates,
-      names: facts.updates.names.slice(0, updateNames).map((name) => cut(name, updateName)),
+      names: names.slice(0, updateNames).map((name) => cut(name, updateName)),
+      ...(refresh ? { refresh: { ...refresh, reason: mark(refresh.reason, trouble) } } : {}),
+      ...(programs
+        ? {
+            outdated: programs
+              .filter(({ name }) => name.length <= serviceName)
+              .slice(0, outdated)
+              .map((program) => ({
+                ...program,
+                files: program.files.slice(0, outdatedFiles).map((file) => cut(file, mount)),
+              })),
+          }
+        : {}),
     }
+  }
+  if (facts.waiting) {
+    const words = (text: string | undefined, name: 'from' | 'to' | 'origin') =>
+      text === undefined ? {} : { [name]: cut(text, updateWords) }
+    const bounding = facts.waiting.map(({ from, to, origin, ...update }) => ({
+      ...update,
+      name: cut(update.name, updateName),
+      ...words(from, 'from'),
+      ...words(to, 'to'),
+      ...words(origin, 'origin'),
+    }))
+    // Titles that differ behind what is told of them are one.
+    bounded.waiting = [...new Map(bounding.map((update) => [update.name, update])).values()].slice(0, waiting)
+  }
   if (facts.packages) bounded.packages = facts.packages.filter((name) => name.length <= packageName).slice(0, packages)
   if (facts.gateways) bounded.gateways = facts.gateways.slice(0, gateways)
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)

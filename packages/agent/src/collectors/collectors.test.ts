@@ -14,7 +14,6 @@ import { parseStatusAll, servicesCollector } from './linux/services'
 import { parseSystemctlShow, startsBetween, Times } from './linux/systemd'
 import { comesAndGoes } from './linux/systemdUnit'
 import { Starts } from './starts'
-import { parseSimulation, simulate } from './linux/updates'
 
 const home = mkdtempSync(join(tmpdir(), 'custode-agent-'))
 afterAll(() => rmSync(home, { recursive: true }))
@@ -324,31 +323,6 @@ Result=exit-code
       expect(facts!.services!.length).toBe(told)
     },
   )
-})
-
-describe('updates', () => {
-  // Lines as apt-get(8) --simulate prints them on Debian 12.
-  const output = `Inst libc6 [2.36-9] (2.36-9+deb12u9 Debian:12.9/stable [amd64]) []
-Inst openssl [3.0.15-1] (3.0.15-1+deb12u1 Debian-Security:12/stable-security [amd64])
-Inst tzdata [2024a] (2025a Debian:12.9/stable, Debian-Security:12/stable-security [all])
-Inst bash [5.2-1] (5.2-2 Ubuntu:24.04/noble-security [amd64])
-Inst new-thing (1.0 Debian:12.9/stable [amd64])
-Conf libc6 (2.36-9+deb12u9 Debian:12.9/stable [amd64])
-`
-  it('tell security from the rest, and leave out what would only come new', () => {
-    expect(parseSimulation(output)).toEqual({ security: ['openssl', 'tzdata', 'bash'], other: ['libc6'] })
-  })
-  it('agree with what apt-get of this machine sums up itself', { timeout: 180_000 }, async () => {
-    const sum = /^(\d+) upgraded, \d+ newly installed, (?:\d+ downgraded, )?\d+ to remove/m.exec(
-      system('apt-get', '--simulate', 'dist-upgrade'),
-    )!
-    const leftovers = /^\d+ upgraded, \d+ newly installed, (\d+) to remove/m.exec(
-      system('apt-get', '--simulate', 'autoremove'),
-    )!
-    const found = await simulate()
-    expect(found.security.length + found.other.length).toBe(Number(sum[1]))
-    expect(found.leftover.length).toBe(Number(leftovers[1]))
-  })
 })
 
 describe('log lines', () => {

@@ -20,9 +20,9 @@ import { second } from '#core'
 import { serviceManager } from '../collectors'
 import { enroll } from '../identity/enroll'
 import { readIdentity, writeIdentity, type Identity } from '../identity/identity'
-import { drivesFolder, drivesScript, drivesServiceText, drivesTimerText } from './drivesUnit'
-import { drivesName, onWindows, placeAt, unitName, user, type Place } from './place'
+import { onWindows, placeAt, unitName, user, type Place } from './place'
 import { rightsScript } from './polkit'
+import { rootTimerPlace, rootTimers } from './rootTimers'
 import { forgetUpdates, starterText } from '../updates/starter'
 import { unitText } from './unit'
 import { requireSafe, RefusedError, type Way } from '../uplink'
@@ -216,12 +216,16 @@ async function putInPlace(
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
   writeFileSync(place.unit, unitText(place, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)
-  writeFileSync(place.drivesScript, drivesScript, { mode: 0o755 })
-  writeFileSync(place.drivesUnit, drivesServiceText(place), { mode: 0o644 })
-  writeFileSync(place.drivesTimer, drivesTimerText, { mode: 0o644 })
+  for (const rootTimer of rootTimers) {
+    const { script, unit, timer } = rootTimerPlace(root, rootTimer)
+    writeFileSync(script, rootTimer.script, { mode: 0o755 })
+    writeFileSync(unit, rootTimer.serviceText({ script, lookOnly: place.lookOnly }), { mode: 0o644 })
+    writeFileSync(timer, rootTimer.timerText, { mode: 0o644 })
+  }
+  const timers = rootTimers.map(({ name }) => `${name}.timer`)
   tool('systemctl', 'daemon-reload')
-  tool('systemctl', 'enable', unitName, `${drivesName}.timer`)
-  tool('systemctl', 'restart', unitName, `${drivesName}.timer`)
+  tool('systemctl', 'enable', unitName, ...timers)
+  tool('systemctl', 'restart', unitName, ...timers)
   say('The agent runs, and starts at boot.')
 }
 
@@ -333,10 +337,13 @@ export function uninstall(root: string, say: (text: string) => void): void {
   if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.unit))
     tool('systemctl', 'disable', '--now', unitName)
   else endRunning(place.program)
-  if (!ownRoot && serviceManager() === 'systemd' && existsSync(place.drivesTimer))
-    tool('systemctl', 'disable', '--now', `${drivesName}.timer`)
-  const drives = [place.drivesWanted, place.drivesTimer, place.drivesUnit, join(place.root, drivesFolder)]
-  for (const path of [place.wanted, place.unit, place.rights, place.home, ...drives])
+  const ofRoot = rootTimers.flatMap((rootTimer) => {
+    const { wanted, timer, unit } = rootTimerPlace(root, rootTimer)
+    if (!ownRoot && serviceManager() === 'systemd' && existsSync(timer))
+      tool('systemctl', 'disable', '--now', `${rootTimer.name}.timer`)
+    return [wanted, timer, unit, join(root, rootTimer.folder)]
+  })
+  for (const path of [place.wanted, place.unit, place.rights, place.home, ...ofRoot])
     rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })
   if (ownRoot) removeEmpty(root)

@@ -15,18 +15,12 @@ export interface Place {
   rights: string
   /** Root's script that writes it. */
   rightsScript: string
-  /** What asks the drives how they are, and when. */
-  drivesScript: string
-  drivesUnit: string
-  drivesTimer: string
-  drivesWanted: string
   /** Where this file is, the agent changes nothing. It lies beside the program, where only root can write. */
   lookOnly: string
 }
 
 export const user = 'custode-agent'
 export const unitName = 'custode-agent.service'
-export const drivesName = 'custode-agent-drives'
 export const onWindows = process.platform === 'win32'
 export const linuxHome = '/var/lib/custode-agent'
 export const defaultHome = onWindows ? windowsPlace().home : linuxHome
@@ -41,10 +35,6 @@ export function placeAt(root: string): Place {
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
     lookOnly: join(root, '/usr/local/lib/custode-agent/look-only'),
     rightsScript: join(root, '/usr/local/lib/custode-agent/rights'),
-    drivesScript: join(root, '/usr/local/lib/custode-agent/drives'),
-    drivesUnit: join(root, `/etc/systemd/system/${drivesName}.service`),
-    drivesTimer: join(root, `/etc/systemd/system/${drivesName}.timer`),
-    drivesWanted: join(root, `/etc/systemd/system/timers.target.wants/${drivesName}.timer`),
     rights: join(root, '/etc/polkit-1/rules.d/50-custode-agent.rules'),
   }
 }

@@ -51,6 +51,11 @@ export const factLimits = {
   trouble: 300,
   updateNames: 200,
   updateName: 200,
+  waiting: 1000,
+  /** Of a version, and of where an update comes from. */
+  updateWords: 200,
+  outdated: 200,
+  outdatedFiles: 5,
   osName: 120,
   hostName: 255,
   addresses: 64,

@@ -6,12 +6,14 @@ import {
   driveMedia,
   driveWarnings,
   failureKinds,
+  heldReasons,
   logLevels,
   osFamilies,
   processLimits,
   readOnlyReasons,
   serviceStarts,
   serviceStates,
+  updateRatings,
   type Answering,
   type Disk,
   type Drive,
@@ -21,13 +23,16 @@ import {
   type ListeningPort,
   type LogChannel,
   type LogEvent,
+  type OutdatedProgram,
   type ProcessUse,
+  type RefreshFailure,
   type Service,
   type ServiceStarts,
   type SignedIn,
   type System,
   type TopProcesses,
   type Updates,
+  type WaitingUpdate,
 } from '#core'
 import {
   batchLimits,
@@ -72,6 +77,8 @@ const {
   trouble,
   updateNames,
   updateName,
+  updateWords,
+  outdatedFiles,
   gateways,
 } = factLimits
 
@@ -142,16 +149,40 @@ const drives = Joi.object<DriveHealth, true>({
   drives: Joi.array().items(drive).max(factLimits.drives).unique('name').required(),
   arrays: Joi.array().items(driveArray).max(factLimits.drives).unique('name').required(),
 })
+const outdated = Joi.object<OutdatedProgram, true>({
+  name: Joi.string().max(serviceName).required(),
+  service: Joi.boolean().required(),
+  files: Joi.array().items(text(mount)).max(outdatedFiles).required(),
+  since: time.required(),
+})
 const updates = Joi.object<Updates, true>({
   security: count.required(),
   other: count.required(),
   leftover: count.required(),
   oldestSecurityAt: time.allow(null).required(),
   oldestOtherAt: time.allow(null).required(),
+  held: count,
+  heldSecurity: count,
+  oldestHeldAt: time.allow(null),
+  oldestLeftoverAt: time.allow(null),
   restartPending: Joi.boolean().required(),
+  restartSince: time.allow(null),
+  outdated: Joi.array().items(outdated).max(factLimits.outdated),
   checkedAt: time.required(),
   listsAt: time.allow(null),
+  refresh: Joi.object<RefreshFailure, true>({ since: time.required(), reason: text(trouble).required() }).allow(null),
+  installedAt: time.allow(null),
   names: Joi.array().items(text(updateName)).max(updateNames).required(),
+})
+const waiting = Joi.object<WaitingUpdate, true>({
+  name: Joi.string().max(updateName).required(),
+  from: text(updateWords),
+  to: text(updateWords),
+  origin: text(updateWords),
+  security: Joi.boolean().required(),
+  rating: Joi.string().valid(...updateRatings),
+  held: Joi.string().valid(...heldReasons),
+  since: time.required(),
 })
 const addresses = Joi.array().items(Joi.string().ip()).max(factLimits.addresses)
 const system = Joi.object<System, true>({
@@ -191,6 +222,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   services: Joi.array().items(service).max(services),
   starts: Joi.array().items(starts).max(starting).unique('service'),
   updates,
+  waiting: Joi.array().items(waiting).max(factLimits.waiting).unique('name'),
   packages: Joi.array().items(text(packageName)).max(packages),
   ports: Joi.array().items(port).max(ports),
   logs: Joi.array().items(logChannel).max(logs),

@@ -125,12 +125,64 @@ export interface Updates {
   /** When the longest waiting one was first seen; null where none waits. */
   oldestSecurityAt: Millis | null
   oldestOtherAt: Millis | null
+  /** Updates of both kinds that stay behind when all others are installed; they do not count above. */
+  held?: number
+  heldSecurity?: number
+  oldestHeldAt?: Millis | null
+  oldestLeftoverAt?: Millis | null
   restartPending: boolean
+  /** When that was first seen. */
+  restartSince?: Millis | null
+  /** Programs that go on with files that were replaced since they started; absent: nobody could look. */
+  outdated?: OutdatedProgram[]
   checkedAt: Millis
-  /** When the lists of packages that this was worked out from were fetched; null: unknown. Older agents do not tell. */
+  /** When the lists of packages that this was worked out from were fetched; null: never. Older agents do not tell. */
   listsAt?: Millis | null
+  /** That fetching them fails; null: the last time it went well; absent: nobody knows. */
+  refresh?: RefreshFailure | null
+  /** When an update was last installed; null: not known. */
+  installedAt?: Millis | null
   /** Names, security updates first, at most 200. */
   names: string[]
+}
+
+export interface RefreshFailure {
+  since: Millis
+  /** As the package manager says it. */
+  reason: string
+}
+
+export interface OutdatedProgram {
+  /** Of the service, or of the program where no service runs it. */
+  name: string
+  service: boolean
+  /** Some of the files. */
+  files: string[]
+  /** When it was first seen. */
+  since: Millis
+}
+
+/** How its maker rates what an update mends. */
+export const updateRatings = ['critical', 'important', 'moderate', 'low'] as const
+export type UpdateRating = (typeof updateRatings)[number]
+/** `asked`: somebody has put it on hold; `kept`: it cannot be installed as things are. */
+export const heldReasons = ['asked', 'kept'] as const
+export type HeldReason = (typeof heldReasons)[number]
+
+/** An update that waits to be installed. */
+export interface WaitingUpdate {
+  /** Of the package, or the title of an update that is none. */
+  name: string
+  /** The version that is there, and the one that would come. */
+  from?: string
+  to?: string
+  /** Where it would come from. */
+  origin?: string
+  security: boolean
+  rating?: UpdateRating
+  held?: HeldReason
+  /** When it was first seen on the device. */
+  since: Millis
 }
 
 export interface System {
@@ -177,6 +229,7 @@ export interface Facts {
   services?: Service[]
   starts?: ServiceStarts[]
   updates?: Updates
+  waiting?: WaitingUpdate[]
   /** Names of installed packages. */
   packages?: string[]
   ports?: ListeningPort[]

@@ -1,8 +1,8 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { ageText, day, hour, minute, type Drive, type DriveArray, type Millis } from '#core'
-import { drivesFile, noSmartctl } from '../../install/drivesUnit'
-import { placeAt } from '../../install/place'
+import { rootTimerPlace } from '../../install/rootTimers'
+import { drivesFile, drivesTimer, noSmartctl } from '../../install/rootTimers/drives'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { command, commandEnded } from '../command'
@@ -99,7 +99,7 @@ const missedFor: Millis = day
  */
 export function drivesCollector(
   file = drivesFile,
-  timer = placeAt('').drivesTimer,
+  timer = rootTimerPlace('', drivesTimer).timer,
   clock: () => Millis = steady,
 ): Collect {
   const since = clock()

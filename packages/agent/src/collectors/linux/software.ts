@@ -3,7 +3,7 @@ import { hour, type ListeningPort, type Millis } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { command } from '../command'
-import { statusChangedAt } from './updates'
+import { statusChangedAt } from './packages/apt'
 
 const listening = '0A'
 /** A datagram socket that is bound and connected to nobody. */

@@ -1,13 +1,13 @@
 import { statfs } from 'node:fs/promises'
 import { cpus, freemem, totalmem, uptime } from 'node:os'
 import { join } from 'node:path'
-import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading, type Updates } from '#core'
+import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
 import { Tops } from '../processUse'
 import { Starts } from '../starts'
-import { readJson, writeWhole } from '#files'
-import { parseUpdates, updatesScript } from './updates'
+import { FirstSeen } from '../firstSeen'
+import { parseUpdates, updatesScript, type FoundUpdates } from './updates'
 import {
   channelsOf,
   eventsOf,
@@ -197,24 +197,19 @@ function services(readout: Readout): Collect {
 }
 
 function updates(home: string | null): Collect {
-  const file = home === null ? null : join(home, 'updates-seen.json')
-  let latest: Updates | null = null
+  const seen = new FirstSeen(home === null ? null : join(home, 'updates-seen.json'))
+  let latest: ReturnType<typeof parseUpdates> | null = null
   let lookedAt: Millis = 0
   return {
     name: 'updates',
     async collect(now) {
       if (!latest || steady() - lookedAt >= day) {
-        const seen = (file === null ? null : readJson<Record<string, Millis>>(file)) ?? {}
-        const { updates: found, seen: kept } = parseUpdates(
-          await told(updatesScript, { updates: [], restart: false }, 600_000),
-          seen,
-          now,
-        )
-        latest = found
+        const found = await told<FoundUpdates>(updatesScript, { updates: [], restart: false }, 600_000)
+        latest = parseUpdates(found, seen, now)
         lookedAt = steady()
-        if (file !== null) writeWhole(file, JSON.stringify(kept))
+        seen.keep()
       }
-      return { facts: { updates: latest } }
+      return { facts: latest }
     },
   }
 }

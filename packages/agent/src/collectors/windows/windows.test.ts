@@ -14,6 +14,7 @@ import {
   type Snapshot,
 } from './snapshot'
 import { quoted } from '../../powershell/powershell'
+import { FirstSeen } from '../firstSeen'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
@@ -242,24 +243,35 @@ describe('events of Get-WinEvent', () => {
   })
 })
 
-it('updates are told apart, and wait from when they were first seen', () => {
+it('updates are told apart, with their rating, and wait from when they were first seen', () => {
   const found = {
     updates: [
-      { Title: 'Security update A', Security: true },
-      { Title: 'Driver B', Security: false },
+      { Title: 'Security update A', Security: true, Rating: 'Important', Hidden: false, Articles: 'KB500001' },
+      { Title: 'Driver B', Security: false, Rating: null, Hidden: false, Articles: '' },
+      { Title: 'Driver C', Security: false, Rating: null, Hidden: true, Articles: '' },
     ],
     restart: true,
+    installed: 4000,
   }
-  const { updates, seen } = parseUpdates(found, { 'Driver B': 100, 'gone since': 1 }, 5000)
+  const seen = new FirstSeen(null)
+  parseUpdates({ updates: found.updates.slice(1, 2), restart: false }, seen, 100)
+  const { updates, waiting } = parseUpdates(found, seen, 5000)
   expect(updates).toMatchObject({
     security: 1,
     other: 1,
+    held: 1,
     oldestSecurityAt: 5000,
     oldestOtherAt: 100,
     restartPending: true,
+    restartSince: 5000,
+    installedAt: 4000,
     names: ['Security update A', 'Driver B'],
   })
-  expect(seen).toEqual({ 'Security update A': 5000, 'Driver B': 100 })
+  expect(waiting).toEqual([
+    { name: 'Security update A', security: true, rating: 'important', origin: 'KB500001', since: 5000 },
+    { name: 'Driver C', security: false, held: 'asked', since: 5000 },
+    { name: 'Driver B', security: false, since: 100 },
+  ])
 })
 
 it('the task is well-formed XML, by a parser of its own, and quotes what has to be', () => {

@@ -1,75 +1,210 @@
-import { ageText } from '../../text'
-import { day } from '../../units'
+import type { OutdatedProgram, Updates } from '../../estate'
+import { ageText, countText } from '../../text'
+import { day, type Millis } from '../../units'
 import { read, type Observation, type WatchKind } from '../kind'
-import type { Parameter } from '../parameter'
+import type { Parameter, Values } from '../parameter'
 import { sayer, sentence } from '../sentence'
 
 const levels = ['notice', 'warning', 'critical', 'nothing'] as const
 const wait = { type: 'duration', min: 0, max: 365 * day } as const
 
-const parameters: readonly Parameter[] = [
+/** One thing that is looked at, with a severity and a patience of its own. */
+interface Part {
+  name: string
+  label: string
+  severity: (typeof levels)[number]
+  explains: string
+  after: { label: string; default: Millis; explains: string }
+  /** How the sentence begins it; the patience follows where there is one. */
+  says: string
+  waits: string
+}
+
+const oldestMay = 'How long the oldest may wait before it counts.'
+const parts: readonly Part[] = [
   {
     name: 'security',
-    type: 'choice',
     label: 'Security updates',
-    choices: levels,
-    default: 'critical',
+    severity: 'critical',
     explains: 'Critical is common practice, no source.',
-  },
-  {
-    ...wait,
-    name: 'security.after',
-    label: 'Security updates after',
-    default: 0,
-    explains: 'How long the oldest may wait before it counts.',
+    after: { label: 'Security updates after', default: 0, explains: oldestMay },
+    says: 'security updates',
+    waits: 'wait for more than',
   },
   {
     name: 'other',
-    type: 'choice',
     label: 'Other updates',
-    choices: levels,
-    default: 'warning',
+    severity: 'warning',
     explains: 'Warning is common practice, no source.',
+    after: { label: 'Other updates after', default: 0, explains: oldestMay },
+    says: 'other updates',
+    waits: 'for more than',
   },
   {
-    ...wait,
-    name: 'other.after',
-    label: 'Other updates after',
-    default: 0,
-    explains: 'How long the oldest may wait before it counts.',
+    name: 'held',
+    label: 'Updates held back',
+    severity: 'nothing',
+    explains: 'Put on hold by somebody, or kept back by the package manager: they do not come with the others.',
+    after: { label: 'Updates held back after', default: 30 * day, explains: oldestMay },
+    says: 'updates that are held back',
+    waits: 'for more than',
   },
   {
     name: 'leftover',
-    type: 'choice',
     label: 'Leftovers',
-    choices: levels,
-    default: 'nothing',
+    severity: 'nothing',
     explains: 'Packages that nothing needs any more; silent unless asked for.',
+    after: { label: 'Leftovers after', default: 0, explains: 'How long the oldest may stay before it counts.' },
+    says: 'leftovers',
+    waits: 'for more than',
   },
   {
     name: 'lists',
-    type: 'choice',
     label: 'Old package lists',
-    choices: levels,
-    default: 'nothing',
+    severity: 'nothing',
     explains: 'From old lists nobody learns of new updates.',
+    after: {
+      label: 'Lists are old after',
+      default: 7 * day,
+      explains: 'They are fetched every day; a week without is a fault.',
+    },
+    says: 'package lists',
+    waits: 'older than',
   },
   {
-    ...wait,
-    name: 'lists.after',
-    label: 'Lists are old after',
-    default: 7 * day,
-    explains: 'Debian fetches them every day by itself; a week without is a fault.',
+    name: 'refresh',
+    label: 'Lists cannot be fetched',
+    severity: 'nothing',
+    explains:
+      'One source that fails is enough: of its updates nobody learns. Old lists are then not told a second time.',
+    after: {
+      label: 'They fail for',
+      default: 2 * day,
+      explains: 'Tried once an hour while it fails: an archive that is being renewed is back by then.',
+    },
+    says: 'package lists that cannot be fetched',
+    waits: 'for more than',
   },
   {
     name: 'restart',
-    type: 'choice',
     label: 'Restart pending',
-    choices: levels,
-    default: 'nothing',
+    severity: 'nothing',
     explains: 'An update is installed but takes effect only after a restart.',
+    after: { label: 'Restart pending for', default: 0, explains: 'How long it may wait for an hour that suits.' },
+    says: 'a pending restart',
+    waits: 'for more than',
+  },
+  {
+    name: 'outdated',
+    label: 'Replaced files in use',
+    severity: 'nothing',
+    explains:
+      'A program goes on with the library that it started with: what an update mended stays open until it is restarted.',
+    after: { label: 'Replaced files in use for', default: day, explains: 'A restart may wait for an hour that suits.' },
+    says: 'services that run files that were replaced',
+    waits: 'for more than',
   },
 ]
+
+const afterOf = (name: string) => `${name}.after`
+const parameters: readonly Parameter[] = parts.flatMap(({ name, label, severity, explains, after }): Parameter[] => [
+  { name, type: 'choice', label, choices: levels, default: severity, explains },
+  { ...wait, name: afterOf(name), ...after },
+])
+
+/** What is the case of one part: how much of it, and since when. */
+interface Found {
+  count: number
+  /** Not known: null. */
+  since: Millis | null
+  /** How its sentence goes on after its subject. */
+  subject: string
+  rest: string
+  value: number
+}
+
+const oldestText = (since: Millis | null, at: Millis) =>
+  since === null ? '' : `, the oldest for ${ageText(at - since)}`
+
+function listsOf({ listsAt, refresh }: Updates, at: Millis, isToldAsRefresh: boolean): Found | null {
+  if (listsAt === undefined) return null
+  const isCovered = isToldAsRefresh && Boolean(refresh)
+  return {
+    count: isCovered ? 0 : 1,
+    since: listsAt ?? -Infinity,
+    subject: 'package lists',
+    rest: listsAt === null ? 'were never fetched' : `are from ${ageText(at - listsAt)} ago`,
+    value: listsAt === null ? 0 : at - listsAt,
+  }
+}
+
+function outdatedOf(programs: readonly OutdatedProgram[], at: Millis): Found {
+  const services = programs.filter(({ service }) => service)
+  const told = services.slice(0, 5).map(({ name }) => name)
+  const more = services.length > told.length ? ` and ${services.length - told.length} more` : ''
+  const since = services.length ? Math.min(...services.map((program) => program.since)) : null
+  return {
+    count: services.length,
+    since,
+    subject: countText(services.length, 'service'),
+    rest: `still on files that were replaced: ${told.join(', ')}${more}${oldestText(since, at)}`,
+    value: services.length,
+  }
+}
+
+/** Each part that is known, by the facts; what no agent told is none of them. */
+function foundOf(found: Updates, at: Millis, values: Values): Map<string, Found> {
+  const { security, other, leftover, held, heldSecurity = 0, refresh } = found
+  const waiting = (count: number, kind: string, rest: string, since: Millis | null | undefined): Found => ({
+    count,
+    since: since ?? null,
+    subject: `${count} ${kind}`,
+    rest: `${rest}${oldestText(since ?? null, at)}`,
+    value: count,
+  })
+  const known: [string, Found | null][] = [
+    ['security', waiting(security, 'security updates', 'waiting', found.oldestSecurityAt)],
+    ['other', waiting(other, 'other updates', 'waiting', found.oldestOtherAt)],
+    [
+      'held',
+      held === undefined
+        ? null
+        : waiting(held, 'updates', `held back, ${heldSecurity} of them for security`, found.oldestHeldAt),
+    ],
+    ['leftover', waiting(leftover, 'packages', 'that nothing needs', found.oldestLeftoverAt)],
+    ['lists', listsOf(found, at, read.severity(values, 'refresh') !== null)],
+    [
+      'refresh',
+      refresh === undefined
+        ? null
+        : {
+            count: refresh ? 1 : 0,
+            since: refresh?.since ?? null,
+            subject: 'package lists',
+            rest: refresh
+              ? `could not be fetched for ${ageText(at - refresh.since)}: ${refresh.reason}`
+              : 'are fetched',
+            value: refresh ? at - refresh.since : 0,
+          },
+    ],
+    [
+      'restart',
+      {
+        count: Number(found.restartPending),
+        // Since when older agents do not tell: then it counts at once.
+        since: found.restartSince ?? -Infinity,
+        subject: 'a restart',
+        rest: `is pending${found.restartSince ? ` for ${ageText(at - found.restartSince)}` : ''}`,
+        value: Number(found.restartPending),
+      },
+    ],
+    ['outdated', found.outdated === undefined ? null : outdatedOf(found.outdated, at)],
+  ]
+  return new Map(known.filter((entry): entry is [string, Found] => entry[1] !== null))
+}
+
+/** Without package lists nobody knows of updates: none are told, and that is not “none”. */
+const needLists = new Set(['security', 'other', 'held', 'leftover'])
 
 export const updates: WatchKind = {
   name: 'updates',
@@ -80,60 +215,30 @@ export const updates: WatchKind = {
   parameters,
   sentence(values) {
     const say = sayer(parameters, values)
-    const raise = (name: string) => sentence`raise ${say(name)}`
-    const leftover = values.leftover === 'nothing' ? [] : sentence`; for leftovers ${raise('leftover')}`
-    const lists =
-      values.lists === 'nothing' ? [] : sentence`; for package lists older than ${say('lists.after')} ${raise('lists')}`
-    const restart = values.restart === 'nothing' ? [] : sentence`; for a pending restart ${raise('restart')}`
-    return sentence`When security updates wait for more than ${say('security.after')}, ${raise('security')}; other updates for more than ${say('other.after')}, ${raise('other')}${leftover}${lists}${restart}.`
+    const asked = parts.filter(({ name }) => name === 'security' || name === 'other' || values[name] !== 'nothing')
+    const told = asked.flatMap(({ name, says, waits }, i) => {
+      const isAlways = name === 'security' || name === 'other'
+      const start = `${i ? '; ' : 'When '}${isAlways ? '' : 'for '}${says}`
+      const patience = isAlways || values[afterOf(name)] !== 0 ? sentence` ${waits} ${say(afterOf(name))}` : []
+      return sentence`${start}${patience}, raise ${say(name)}`
+    })
+    return sentence`${told}.`
   },
   hold: () => ({ for: 0 }),
   clearHold: () => ({ for: 0 }),
   observe(values, { at, facts }) {
-    const found = facts.updates
-    if (!found) return []
-    // Without package lists nobody knows of updates: none are told, and that is not "none".
-    const isKnown = found.listsAt !== null
-    const post = (instance: string, failing: boolean, subject: string, rest: string, value: number): Observation => {
-      const severity = read.severity(values, instance)
+    if (!facts.updates) return []
+    const isKnown = facts.updates.listsAt !== null
+    return [...foundOf(facts.updates, at, values)].map(([name, found]): Observation => {
+      const { count, since, subject, rest, value } = found
+      const severity = read.severity(values, name)
+      const isOverdue = count > 0 && at - (since ?? at) >= read.number(values, afterOf(name))
       return {
-        instance,
-        failing: failing && severity ? [severity] : [],
-        well: !(failing && severity) && (isKnown || instance === 'restart'),
+        instance: name,
+        failing: isOverdue && severity ? [severity] : [],
+        well: !(isOverdue && severity) && (isKnown || !needLists.has(name)),
         evidence: () => ({ text: `${subject} ${rest}`, subject, value }),
       }
-    }
-    const overdue = (count: number, oldest: number | null, after: number) => count > 0 && at - (oldest ?? at) >= after
-    const oldest = (since: number | null) => (since === null ? '' : `, the oldest for ${ageText(at - since)}`)
-    const listsAge = found.listsAt === undefined ? null : found.listsAt === null ? Infinity : at - found.listsAt
-    return [
-      ...(listsAge === null
-        ? []
-        : [
-            post(
-              'lists',
-              listsAge >= read.number(values, 'lists.after'),
-              'package lists',
-              listsAge === Infinity ? 'were never fetched' : `are from ${ageText(listsAge)} ago`,
-              listsAge === Infinity ? 0 : listsAge,
-            ),
-          ]),
-      post(
-        'security',
-        overdue(found.security, found.oldestSecurityAt, read.number(values, 'security.after')),
-        `${found.security} security updates`,
-        `waiting${oldest(found.oldestSecurityAt)}`,
-        found.security,
-      ),
-      post(
-        'other',
-        overdue(found.other, found.oldestOtherAt, read.number(values, 'other.after')),
-        `${found.other} other updates`,
-        `waiting${oldest(found.oldestOtherAt)}`,
-        found.other,
-      ),
-      post('leftover', found.leftover > 0, `${found.leftover} packages`, 'that nothing needs', found.leftover),
-      post('restart', found.restartPending, 'a restart', 'is pending', Number(found.restartPending)),
-    ]
+    })
   },
 }

@@ -1,9 +1,9 @@
-import type { Place } from './place'
+import type { RootTimer } from './rootTimer'
 
 /** Where root's script writes what the drives said; it goes with each start of the machine. */
-export const drivesFolder = '/run/custode-agent-drives'
+const folder = '/run/custode-agent-drives'
 /** The file in it: a line for each drive, how it was asked and what smartctl(8) answered in JSON, a tab between. */
-export const drivesFile = `${drivesFolder}/drives`
+export const drivesFile = `${folder}/drives`
 /** What stands there in place of drives where smartmontools is not installed. */
 export const noSmartctl = 'smartctl is not installed'
 
@@ -33,16 +33,15 @@ fi
 mv -f "$new" "$1/drives"
 `
 
-/** What runs it (systemd.service(5)): with the capabilities that commands to drives need, and no network. */
-export function drivesServiceText({ drivesScript: script }: Pick<Place, 'drivesScript'>): string {
-  return `[Unit]
+/** It runs with the capabilities that commands to drives need, and no network. */
+const serviceText: RootTimer['serviceText'] = ({ script }) => `[Unit]
 Description=How the drives are, for the Custode agent
 Documentation=man:smartctl(8)
 
 [Service]
 Type=oneshot
-ExecStart=/bin/sh ${script} ${drivesFolder}
-RuntimeDirectory=${drivesFolder.slice('/run/'.length)}
+ExecStart=/bin/sh ${script} ${folder}
+RuntimeDirectory=${folder.slice('/run/'.length)}
 RuntimeDirectoryPreserve=yes
 RuntimeDirectoryMode=0755
 TimeoutStartSec=30min
@@ -58,13 +57,12 @@ ProtectControlGroups=yes
 RestrictSUIDSGID=yes
 LockPersonality=yes
 `
-}
 
 /**
- * When it runs (systemd.timer(5)): soon after a start, and once an hour by the calendar, so that a machine that has
+ * Soon after a start, and once an hour by the calendar, so that a machine that has
  * slept asks at once; not all machines of a house at the same moment.
  */
-export const drivesTimerText = `[Unit]
+const timerText = `[Unit]
 Description=Asks the drives how they are once an hour, for the Custode agent
 
 [Timer]
@@ -76,3 +74,11 @@ RandomizedDelaySec=30s
 [Install]
 WantedBy=timers.target
 `
+
+export const drivesTimer: RootTimer = {
+  name: 'custode-agent-drives',
+  folder,
+  script: drivesScript,
+  serviceText,
+  timerText,
+}

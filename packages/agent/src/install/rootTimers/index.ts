@@ -1,0 +1,7 @@
+import { drivesTimer } from './drives'
+import { packagesTimer } from './packages'
+import type { RootTimer } from './rootTimer'
+
+export { rootTimerPlace, type RootTimer } from './rootTimer'
+
+export const rootTimers: readonly RootTimer[] = [drivesTimer, packagesTimer]
