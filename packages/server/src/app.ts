@@ -10,7 +10,7 @@ import { agentRoutes, collectorPrograms, serveAgent, serveCollectors } from './f
 import { alertRoutes } from './features/alert'
 import { calloutRoutes } from './features/callout'
 import { clientRoutes } from './features/clients'
-import { estateRoutes, lifecycleRoutes, serviceRoutes } from './features/estate'
+import { estateRoutes, lifecycleRoutes, serviceRoutes, updateRoutes } from './features/estate'
 import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
@@ -120,6 +120,7 @@ export async function buildApp({
   clientRoutes(app, pool)
   estateRoutes(app, pool)
   serviceRoutes(app, pool)
+  updateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   alertRoutes(app, pool)
   calloutRoutes(app, pool, { vault, origin: address.url })

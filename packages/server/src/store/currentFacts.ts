@@ -33,7 +33,15 @@ export async function keepFacts(tx: Db, deviceId: DeviceId, facts: readonly Told
      on conflict (device_id, subject) do update set at = excluded.at, value = excluded.value`,
     [deviceId, ...columns([...last.values()])],
   )
-  if (last.has('updates')) await boardUpdates(tx, deviceId)
+  if (last.has('updates')) {
+    await boardUpdates(tx, deviceId)
+    await keepBacklog(
+      tx,
+      deviceId,
+      facts.filter((fact) => fact.subject === 'updates'),
+    )
+  }
+  if (last.has('waiting')) await keepWaiting(tx, deviceId)
   if (last.has('gateways')) await readGateways(tx, deviceId)
   if (last.has('services')) {
     await tx.query('update device set services_read = true where id = $1', [deviceId])
@@ -65,6 +73,50 @@ async function keepServices(tx: Db, deviceId: DeviceId): Promise<void> {
     select $1, t.* from told t
     where not exists (select from device_service d where d.device_id = $1 and d.name = t.name)`,
     [deviceId],
+  )
+}
+
+/** The rows of the updates that wait on a device, as its current fact tells them; only what changed is written. */
+async function keepWaiting(tx: Db, deviceId: DeviceId): Promise<void> {
+  await tx.query(
+    `
+    with told as materialized (
+      select distinct on (u.name) u.name, u."from" as from_version, u."to" as to_version, u.origin, u.security, u.rating,
+        u.held, to_timestamp(u.since / 1000) as since
+      from current_fact f cross join jsonb_to_recordset(f.value)
+        u (name text, "from" text, "to" text, origin text, security boolean, rating text, held text, since float8)
+      where f.device_id = $1 and f.subject = 'waiting' order by u.name
+    ), gone as (
+      delete from device_update d where d.device_id = $1 and not exists (select from told t where t.name = d.name)
+    ), changed as (
+      update device_update d
+      set from_version = t.from_version, to_version = t.to_version, origin = t.origin, security = t.security,
+        rating = t.rating, held = t.held, since = t.since
+      from told t where d.device_id = $1 and d.name = t.name
+        and (d.from_version, d.to_version, d.origin, d.security, d.rating, d.held, d.since)
+          is distinct from (t.from_version, t.to_version, t.origin, t.security, t.rating, t.held, t.since)
+    )
+    insert into device_update (device_id, name, from_version, to_version, origin, security, rating, held, since)
+    select $1, t.* from told t
+    where not exists (select from device_update d where d.device_id = $1 and d.name = t.name)`,
+    [deviceId],
+  )
+}
+
+/** Its last word of a day stands for the day. Where no lists were ever fetched nobody knows what waits. */
+async function keepBacklog(tx: Db, deviceId: DeviceId, facts: readonly ToldFact[]): Promise<void> {
+  await tx.query(
+    `
+    insert into backlog_day (device_id, day, security, other, held, oldest_security_at)
+    select distinct on (day) $1::int, (f.at at time zone 'UTC')::date as day, (f.value->>'security')::int,
+      (f.value->>'other')::int, coalesce((f.value->>'held')::int, 0),
+      to_timestamp((f.value->>'oldestSecurityAt')::float8 / 1000)
+    from unnest($2::timestamptz[], $3::jsonb[]) f (at, value)
+    where coalesce(f.value->'listsAt', '0') <> 'null'
+    order by day, f.at desc
+    on conflict (device_id, day) do update set security = excluded.security, other = excluded.other,
+      held = excluded.held, oldest_security_at = excluded.oldest_security_at`,
+    [deviceId, facts.map((fact) => time(fact.at)), facts.map((fact) => JSON.stringify(fact.value))],
   )
 }
 
@@ -101,6 +153,14 @@ export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId):
     await tx.query(`delete from ${table} where device_id = $1`, [from])
   await tx.query('delete from device_service where device_id = $1', [from])
   await keepServices(tx, deviceId)
+  await tx.query('delete from device_update where device_id = $1', [from])
+  await keepWaiting(tx, deviceId)
+  await tx.query(
+    `insert into backlog_day select $1, day, security, other, held, oldest_security_at from backlog_day
+     where device_id = $2 on conflict do nothing`,
+    [deviceId, from],
+  )
+  await tx.query('delete from backlog_day where device_id = $1', [from])
   await boardUpdates(tx, deviceId)
   await readGateways(tx, deviceId)
   await tx.query(
@@ -118,12 +178,27 @@ export interface Told {
   times: Partial<Record<keyof Facts, Millis>>
 }
 
-/** By the primary key (device, subject): a row a subject. */
-export async function readFactsOf(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<DeviceId, Told>> {
+/** What no watch looks at, and is too much to be kept in mind for each device. */
+const notJudged = ['waiting'] as const satisfies readonly (keyof Facts)[]
+
+/** Of facts, those that are kept in mind for evaluation. */
+export function judgedFacts(facts: Facts): Facts {
+  if (!notJudged.some((subject) => subject in facts)) return facts
+  const judged = { ...facts }
+  for (const subject of notJudged) delete judged[subject]
+  return judged
+}
+
+/** By the primary key (device, subject): a row a subject. @param without subjects to leave out */
+export async function readFactsOf(
+  db: Db,
+  deviceIds: readonly DeviceId[],
+  without: readonly (keyof Facts)[] = notJudged,
+): Promise<Map<DeviceId, Told>> {
   const found = await rows<{ device_id: DeviceId; subject: keyof Facts; at: Millis; value: never }>(
     db,
-    'select device_id, subject, at, value from current_fact where device_id = any($1)',
-    [deviceIds],
+    'select device_id, subject, at, value from current_fact where device_id = any($1) and subject <> all($2)',
+    [deviceIds, without],
   )
   const told = new Map(deviceIds.map((id): [DeviceId, Told] => [id, { facts: {}, times: {} }]))
   for (const row of found) {
@@ -135,5 +210,5 @@ export async function readFactsOf(db: Db, deviceIds: readonly DeviceId[]): Promi
 }
 
 export async function readFacts(db: Db, deviceId: DeviceId): Promise<Told> {
-  return (await readFactsOf(db, [deviceId])).get(deviceId)!
+  return (await readFactsOf(db, [deviceId], [])).get(deviceId)!
 }

@@ -116,12 +116,20 @@ export const kept: readonly Kept[] = [
   },
   {
     kind: 'facts',
-    tables: ['device_fact', 'current_fact', 'device_service'],
+    tables: ['device_fact', 'current_fact', 'device_service', 'device_update'],
     days: 200,
     least: 1,
     time: 'at',
     // What is true now stands in current_fact, however old it is.
     forget: [`delete from device_fact where at < ${before}`],
+  },
+  {
+    kind: 'backlog',
+    tables: ['backlog_day'],
+    days: 400,
+    least: 31,
+    time: 'day',
+    forget: [`delete from backlog_day where day < ${before}`],
   },
   {
     kind: 'enrolments',

@@ -48,7 +48,7 @@ export async function sampleSizes(pool: Pool): Promise<void> {
 async function oldestOf(db: Db, table: string, column: string): Promise<Millis | null> {
   const isPartitioned = await firstRow(db, 'select from pg_partitioned_table where partrelid = $1::regclass', [table])
   if (!isPartitioned)
-    return (await firstRow<{ at: Millis | null }>(db, `select min(${column}) as at from ${table}`))!.at
+    return (await firstRow<{ at: Millis | null }>(db, `select min(${column})::timestamptz as at from ${table}`))!.at
   for (const { name, from, server } of await partitionsOf(db, table))
     // Only what holds something goes to another server, which is not asked: it may not answer.
     if (server !== null || (await firstRow(db, `select from ${name} limit 1`))) return from

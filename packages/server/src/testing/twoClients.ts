@@ -60,6 +60,7 @@ export async function openTwoClients(): Promise<TwoClients> {
   Object.assign(id, { device: device.id, own: own.id, retired: retired.id })
   const stopped = (name: string): Facts => ({
     logs: [{ name: 'nginx/error.log', collected: false }],
+    waiting: [{ name: `${name}-update`, security: true, since: Date.now() }],
     services: [
       { name, title: '', start: 'automatic', state: 'stopped' },
       { name: 'nginx', title: '', start: 'automatic', state: 'running' },

@@ -25,6 +25,7 @@ import {
   type Millis,
   type Reading,
   type TopProcesses,
+  type Updates,
 } from '#core'
 import { oldestKept, oldestReport } from '../../db'
 import { ProblemError } from '../../http/problems'
@@ -188,8 +189,11 @@ function checkFacts(report: Report, pointer: string, shift: Millis, refuse: Refu
 function correctedFacts(facts: Facts, shift: Millis): Facts {
   if (shift === 0) return facts
   const ours = (at: Millis) => Math.max(0, at - shift)
+  const { updates, waiting } = facts
   return {
     ...facts,
+    ...(updates ? { updates: correctedUpdates(updates, ours) } : {}),
+    ...(waiting ? { waiting: waiting.map((update) => ({ ...update, since: ours(update.since) })) } : {}),
     ...(facts.services
       ? {
           services: facts.services.map((service) =>
@@ -206,6 +210,28 @@ function correctedFacts(facts: Facts, shift: Millis): Facts {
         }
       : {}),
   }
+}
+
+function correctedUpdates(updates: Updates, ours: (at: Millis) => Millis): Updates {
+  const times = [
+    'oldestSecurityAt',
+    'oldestOtherAt',
+    'oldestHeldAt',
+    'oldestLeftoverAt',
+    'restartSince',
+    'checkedAt',
+    'listsAt',
+    'installedAt',
+  ] as const
+  const corrected = { ...updates }
+  for (const name of times) {
+    const at = updates[name]
+    if (typeof at === 'number') Object.assign(corrected, { [name]: ours(at) })
+  }
+  if (updates.refresh) corrected.refresh = { ...updates.refresh, since: ours(updates.refresh.since) }
+  if (updates.outdated)
+    corrected.outdated = updates.outdated.map((program) => ({ ...program, since: ours(program.since) }))
+  return corrected
 }
 
 function checkTop({ top }: Report, pointer: string, refuse: Refuse): TopProcesses | null {

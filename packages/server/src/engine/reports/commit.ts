@@ -10,7 +10,7 @@ import {
 } from '#core'
 import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
-import { keepFacts, type ToldFact } from '../../store/currentFacts'
+import { keepFacts, readFacts, type ToldFact } from '../../store/currentFacts'
 import { countEntries } from '../../store/logHours'
 import { windowsSince } from '../../store/windows'
 import { policyInForce } from '../../store/policy'
@@ -62,6 +62,8 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
 /** @param known as they stood before these reports: what is told again and is the same is not written again */
 async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
   const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
+  const isToldOf = (subject: keyof Facts) => reports.some((report) => subject in report.facts)
+  if (isToldOf('waiting')) told.set('waiting', (await readFacts(tx, deviceId)).facts.waiting)
   const facts = reports.flatMap((report) =>
     Object.entries(report.facts).flatMap(([subject, value]): ToldFact[] => {
       if (sameData(told.get(subject), value)) return []

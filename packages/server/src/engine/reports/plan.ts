@@ -8,6 +8,7 @@ import {
   type PostTransition,
 } from '#core'
 import { ProblemError } from '../../http/problems'
+import { judgedFacts } from '../../store/currentFacts'
 import type { CheckedBatch, CheckedReport, RefusedPart } from './checkBatch'
 import { isShared } from './identity'
 import type { DeviceContext } from '../types'
@@ -80,7 +81,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
     // Two reports of one device cannot be at the same time; a clock that was set back must not reorder them.
     const at: Millis = lastAt === null ? report.at : Math.max(report.at, lastAt + 1)
     firstAt ??= at - report.interval
-    facts = { ...facts, ...report.facts }
+    facts = { ...facts, ...judgedFacts(report.facts) }
     const reasons = Object.fromEntries(report.failed.map((failure) => [failure.collector, failure.reason]))
     const result = evaluate(
       state,

@@ -75,6 +75,8 @@ const removals: readonly string[] = [
     'settle_due',
     'device_past',
     'device_service',
+    'device_update',
+    'backlog_day',
   ].map((table) => `delete from ${table} where device_id in (${theirDevices})`),
   `delete from enrolment_attempt where key_id in
      (select id from enrolment_key where client_id = $1 or site_id in (${theirSites}))`,
