@@ -59,6 +59,9 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/estate/filling',
     '/estate/services',
     '/estate/services?service=nginx',
+    '/estate/updates',
+    '/estate/updates?view=names',
+    '/estate/updates?update=openssl',
     ...['chart', 'when', 'changed', 'values'].map(
       (view) => `/estate/${device.id}?open=cpu.busy|&view=${view}#readings`,
     ),

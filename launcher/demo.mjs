@@ -245,10 +245,10 @@ async function startLarge(place, databaseUrl, url) {
 /**
  * The small estate of the demo: seeded at the first start, a fleet of stand-in devices with its panel, the hosts that
  * sweeps find, and one real agent.
- * @param {{ place: string, url: string, panelPort: number, real: RealHosts | null, reached: Record<string, string>,
+ * @param {{ place: string, databaseUrl: string, url: string, panelPort: number, real: RealHosts | null, reached: Record<string, string>,
  * running: import('./programs.mjs').Running[] }} demo
  */
-async function startSmall({ place, url, panelPort, real, reached, running }) {
+async function startSmall({ place, databaseUrl, url, panelPort, real, reached, running }) {
   const agentHome = join(place, 'agent')
   const seededFile = join(place, 'seeded')
   const messages = messagePorts(panelPort)
@@ -293,9 +293,8 @@ async function startSmall({ place, url, panelPort, real, reached, running }) {
   if (isFirst) {
     step('bringing what was before that, from a file for each client…')
     const { email, password } = demoLead
-    execFileSync(process.execPath, [programPath('older'), url, email, password, join(place, 'fleet.json')], {
-      stdio: ['ignore', 'ignore', 'inherit'],
-    })
+    const older = [programPath('older'), url, email, password, join(place, 'fleet.json'), databaseUrl]
+    execFileSync(process.execPath, older, { stdio: ['ignore', 'ignore', 'inherit'] })
   }
   running.push(start(place, 'agent', [agentPath, 'run', '--home', agentHome, '--no-refresh']))
   if (real) await addRealHosts(url, real)
@@ -373,7 +372,7 @@ export async function demo() {
     if (largeEstate()) {
       running.push(await startLarge(place, database.url, url))
       writeFileSync(join(place, 'seeded'), '{}', { mode: 0o600 })
-    } else await startSmall({ place, url, panelPort, real, reached, running })
+    } else await startSmall({ place, databaseUrl: database.url, url, panelPort, real, reached, running })
     await built.rest
     process.stdout.write(`
 Custode is running.

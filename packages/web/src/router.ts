@@ -42,6 +42,11 @@ export const router = createRouter({
       meta: { place: 'Estate', past: true },
     },
     {
+      path: '/estate/updates',
+      component: () => import('./places/estate/updates/UpdatesBoard.vue'),
+      meta: { place: 'Estate', past: true },
+    },
+    {
       path: '/estate/filling',
       component: () => import('./places/estate/FillingBoard.vue'),
       meta: { place: 'Estate' },

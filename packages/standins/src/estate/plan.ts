@@ -29,7 +29,19 @@ export interface Story {
   flaps?: { service: string; everyMinutes: number; forMinutes: number }
   /** A service that ends and is started again every few minutes, since so many minutes; it runs whenever one looks. */
   loops?: { service: string; everyMinutes: number; from: number }
-  updates?: { security: number; other: number; oldestDays: number; restart?: boolean }
+  /** Nothing was installed for so many days. */
+  updates?: {
+    security: number
+    other: number
+    oldestDays: number
+    restart?: boolean
+    /** Packages that somebody has put on hold. */
+    heldBack?: string[]
+    /** Services that run a library that was replaced. */
+    outdated?: string[]
+    /** An archive that does not answer. */
+    unfetched?: string
+  }
   /** A nightly job reported success so many minutes ago, and not since. */
   backup?: { lastMinutesAgo: number }
   /** Log lines at error level in the last minutes. */
@@ -191,7 +203,7 @@ export const devices: readonly PlannedDevice[] = [
     ['image-receiver', 'smbd'],
     {
       fills: { mount: '/srv/images', from: 0.84, to: 0.958, overMinutes: 1500 },
-      updates: { security: 3, other: 8, oldestDays: 2 },
+      updates: { security: 3, other: 8, oldestDays: 2, outdated: ['smbd', 'image-receiver'] },
     },
   ),
   plannedDevice(
@@ -218,6 +230,7 @@ export const devices: readonly PlannedDevice[] = [
     [],
     {
       backup: { lastMinutesAgo: 28 * 60 },
+      updates: { security: 0, other: 2, oldestDays: 1, unfetched: 'http://archive.saltmarsh.example/debian' },
       fills: { mount: '/backup', from: 0.6, to: 0.87, overMinutes: 21 * 1440 },
     },
   ),
@@ -255,7 +268,7 @@ export const devices: readonly PlannedDevice[] = [
     { '/': [60, 0.44], '/var/lib/mysql': [300, 0.48] },
     ['mariadb'],
     {
-      updates: { security: 14, other: 17, oldestDays: 23, restart: true },
+      updates: { security: 14, other: 17, oldestDays: 23, restart: true, heldBack: ['mariadb-server'] },
       weekly: { zone: 'Europe/Vienna', weekday: 2, from: 8, until: 10.25, job: 'stock-count' },
       loops: { service: 'mariadb', everyMinutes: 2, from: 26 },
     },

@@ -18,10 +18,10 @@ import {
   type Service,
   type ServiceStarts,
   type TopProcesses,
-  type Updates,
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
+import { updatesOf } from './updates'
 
 /** What somebody made happen on a device through the panel. */
 export interface Meddling {
@@ -277,26 +277,9 @@ export class SimulatedDevice {
     return Math.round(past.length ? ago(Math.min(...past)) : this.startedAt(at))
   }
 
-  #updates(at: Millis): Updates {
-    const {
-      security,
-      other,
-      oldestDays,
-      restart = false,
-    } = this.plan.story?.updates ?? { security: 0, other: 0, oldestDays: 0 }
-    const since = this.historyEnd - oldestDays * day
-    return {
-      security,
-      other,
-      leftover: 0,
-      oldestSecurityAt: security ? since : null,
-      oldestOtherAt: other ? since : null,
-      restartPending: restart,
-      checkedAt: at - (at % day),
-      names: Array.from({ length: security + other }, (_, i) =>
-        osFamilyOf(this.plan) === 'linux' ? `package-${i + 1}` : `Update ${500_100 + i}`,
-      ),
-    }
+  /** What waits to be installed on it. */
+  updates(at: Millis): Required<Pick<Facts, 'updates' | 'waiting'>> {
+    return updatesOf(this.plan, at, this.historyEnd, (name) => noise(this.seed, `${this.plan.name}${name}`, 0))
   }
 
   facts(at: Millis): Facts {
@@ -329,7 +312,7 @@ export class SimulatedDevice {
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       services: this.services(at),
       starts: this.#starts(at),
-      updates: this.#updates(at),
+      ...this.updates(at),
       logs: logsOf(this.plan).map((log) => ({
         name: log.name,
         collected: log.ordinary || matchesAny(this.collect.logs, log.name),

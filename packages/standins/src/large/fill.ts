@@ -3,6 +3,7 @@ import pg from 'pg'
 import { minute, type Millis, type Reading } from '#core'
 import { osFamilyOf, seed } from '../estate'
 import { SimulatedDevice } from '../fleet/simulated'
+import { fillBacklog } from '../seed/backlog'
 import { largeEstate } from './plan'
 
 export interface Filled {
@@ -111,6 +112,15 @@ export async function fill(
          s (name text, title text, start text, state text, account text, since float8)
        where f.subject = 'services'`,
     )
+    await db.query(
+      `insert into device_update (device_id, name, from_version, to_version, origin, security, rating, held, since)
+       select f.device_id, u.name, u."from", u."to", u.origin, u.security, u.rating, u.held, to_timestamp(u.since / 1000)
+       from current_fact f cross join jsonb_to_recordset(f.value)
+         u (name text, "from" text, "to" text, origin text, security boolean, rating text, held text, since float8)
+       where f.subject = 'waiting'`,
+    )
+    say('what updates waited in 90 days…')
+    await fillBacklog(db, devices, now)
     await db.query(
       `update device d set services_read = true, security_updates = (f.value->>'security')::int,
          other_updates = (f.value->>'other')::int, updates_known = coalesce(f.value->'listsAt', '0') <> 'null',

@@ -1,14 +1,17 @@
 import { readFileSync } from 'node:fs'
+import pg from 'pg'
 import { day, groupsBy, hour, minute, type Millis } from '#core'
 import { seed, wantedEstate } from '../estate'
 import { historyHours, SimulatedDevice } from '../fleet/simulated'
+import { fillBacklog } from './backlog'
 
 /**
  * What the stand-in devices read before the oldest report that is taken of an agent, so that there are two weeks of it:
  * a file of history for each client, as somebody would bring one.
  */
-const [serverUrl, email, password, stateFile] = process.argv.slice(2)
-if (!serverUrl || !stateFile) throw new Error('usage: older SERVER E-MAIL PASSWORD STATE-FILE-OF-THE-FLEET')
+const [serverUrl, email, password, stateFile, databaseUrl] = process.argv.slice(2)
+if (!serverUrl || !stateFile || !databaseUrl)
+  throw new Error('usage: older SERVER E-MAIL PASSWORD STATE-FILE-OF-THE-FLEET DATABASE')
 const { historyEnd } = JSON.parse(readFileSync(stateFile, 'utf8')) as { historyEnd: Millis }
 const step = 10 * minute
 const from = Math.floor((historyEnd - 14 * day) / step) * step
@@ -42,4 +45,19 @@ for (const [code, plans] of groupsBy(wantedEstate().devices, ({ client }) => cli
   if (!answer.ok) throw new Error(`history of ${code}: ${answer.status} ${await answer.text()}`)
   const { taken, refused } = (await answer.json()) as { taken: number; refused: number }
   if (taken !== lines.length || refused) throw new Error(`history of ${code}: ${taken} of ${lines.length} were taken`)
+}
+
+// Facts of that time nobody can bring; what updates waited then is put where the server would have noted it.
+const db = new pg.Client(databaseUrl)
+await db.connect()
+try {
+  const { rows } = await db.query<{ id: number; name: string }>('select id, name from device')
+  const planned = new Map(wantedEstate().devices.map((plan) => [plan.name, plan]))
+  const devices = rows.flatMap(({ id, name }): [number, SimulatedDevice][] => {
+    const plan = planned.get(name)
+    return plan ? [[id, new SimulatedDevice(plan, seed, historyEnd)]] : []
+  })
+  await fillBacklog(db, new Map(devices), historyEnd)
+} finally {
+  await db.end()
 }

@@ -13,10 +13,11 @@ import { useResource } from '../../parts/data/resource'
 import SeverityMark from '../../parts/ui/SeverityMark.vue'
 import { age, exactText, fullText, now } from '../../parts/format/time'
 import DoubtText from '../../parts/ui/DoubtText.vue'
-import { doubtOf, postDoubt, updatesDoubt } from '../../parts/data/known'
+import { doubtOf, postDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
 import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
+import DeviceUpdates from './updates/DeviceUpdates.vue'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
 const session = useSession()
@@ -37,7 +38,6 @@ const countsText = computed(() => {
     .filter(([, count]) => count > 0)
   return counts.map(([state, count]) => `${count} ${stateWords[state]}`).join(', ')
 })
-const updates = computed(() => props.device.facts.updates)
 const recent = useResource(
   async () => {
     const until = asOf.value ?? Date.now()
@@ -93,15 +93,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
       <DeviceDisks :device="device" :alerts="alerts" />
-      <h2>Updates <DoubtText :doubt="updatesDoubt(device)" /></h2>
-      <p v-if="updates?.listsAt === null" class="warning">No package lists were ever fetched here.</p>
-      <p v-else-if="updates">{{ updates.security }} security, {{ updates.other }} other<template v-if="updates.leftover">, {{ updates.leftover }} leftovers</template><template v-if="updates.oldestSecurityAt">; the oldest security update has been waiting for
-          <b>{{ age(updates.oldestSecurityAt) }}</b></template>.
-        <span v-if="updates.restartPending" class="warning">A restart is pending.</span> <span class="faint">Checked {{ age(updates.checkedAt) }} ago<template v-if="updates.listsAt">, in package lists from {{ age(updates.listsAt) }} ago</template>.</span></p>
-      <details v-if="updates?.names.length">
-        <summary>{{ Math.min(200, updates.names.length) }} names</summary>
-        <p class="mono names">{{ updates.names.join('  ') }}</p>
-      </details>
+      <DeviceUpdates :device="device" />
       <template v-if="recent.data.value">
         <h2>CPU and memory, 6 hours</h2>
         <p v-if="!recent.data.value.cpu && !recent.data.value.memory" class="muted">Not read in these hours.</p>
@@ -186,13 +178,5 @@ h2 {
 }
 .service {
   overflow-wrap: anywhere;
-}
-.names {
-  white-space: pre-wrap;
-  color: var(--ink2);
-}
-summary {
-  cursor: pointer;
-  color: var(--act);
 }
 </style>

@@ -11,6 +11,7 @@ const tabs = [
   { name: '/estate/series', title: 'By series' },
   { name: '/estate/services', title: 'Services' },
   { name: '/estate/filling', title: 'Disks that fill' },
+  { name: '/estate/updates', title: 'Updates' },
 ]
 const part = computed({
   get: () => route.path,
