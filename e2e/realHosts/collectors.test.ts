@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeviceEvent, DevicePage, ProcessesPage } from '#contract'
-import { hour, minute, second, type Service } from '#core'
+import { hour, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import {
   alertsOf,
@@ -558,30 +558,6 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
     )
   })
 
-  onEach('updates as apt-get would make them; one for security that was overtaken still is one', async (host) => {
-    await offerUpdates(host)
-    const words = await host.sh('apt-get --simulate dist-upgrade')
-    const upgraded = Number(/^(\d+) upgraded/m.exec(words)![1])
-    expect(upgraded).toBe(3)
-    const { updates } = (
-      await until(
-        'the updates',
-        () => pageOf(here, host.name),
-        (page) => page.facts.updates?.security === 2,
-        60_000,
-      )
-    ).facts
-    expect(updates).toMatchObject({
-      security: 2,
-      other: 1,
-      names: ['t-overtaken', 't-urgent', 't-ordinary'].sort(
-        (a, b) => updates!.names.indexOf(a) - updates!.names.indexOf(b),
-      ),
-    })
-    expect(updates!.names.slice(0, 2).sort()).toEqual(['t-overtaken', 't-urgent'])
-    expect(Math.abs(Date.now() - updates!.listsAt!)).toBeLessThan(5 * minute)
-  })
-
   onEach(
     'a stopped service is started again where polkit allows it, else raised; crashed, masked and broken ones are told as what they are',
     async (host) => {
@@ -751,34 +727,4 @@ async function furnish(host: RealHost): Promise<void> {
     systemctl start t-timer t-sysv
     systemctl stop t-stopped
     systemctl mask t-masked`)
-}
-
-/** A package archive on the host's own disk, with an ordinary and a security part, and three updates in it. */
-async function offerUpdates(host: RealHost): Promise<void> {
-  host.write(
-    '/root/offer.sh',
-    `#!/bin/sh
-set -e
-package() { # name version part
-  mkdir -p /srv/repo/$3 /tmp/p/DEBIAN
-  printf 'Package: %s\\nVersion: %s\\nArchitecture: all\\nMaintainer: x <x@custode.example>\\nDescription: x\\n' $1 $2 > /tmp/p/DEBIAN/control
-  dpkg-deb --build --root-owner-group /tmp/p /srv/repo/$3/$1_$2.deb > /dev/null
-  rm -rf /tmp/p
-}
-index() { # part label suite
-  cd /srv/repo/$1; : > Packages
-  for deb in *.deb; do dpkg-deb -f $deb >> Packages; printf 'Filename: ./%s\\nSize: %s\\nSHA256: %s\\n\\n' $deb $(stat -c %s $deb) $(sha256sum $deb | cut -d' ' -f1) >> Packages; done
-  printf 'Origin: Debian\\nLabel: %s\\nSuite: %s\\nCodename: %s\\nSHA256:\\n %s %s Packages\\n' $2 $3 $3 $(sha256sum Packages | cut -d' ' -f1) $(stat -c %s Packages) > Release
-}
-package t-urgent 1 base; package t-overtaken 1 base; package t-ordinary 1 base
-dpkg -i /srv/repo/base/*.deb > /dev/null
-package t-urgent 2 x-security; package t-overtaken 2 x-security; package t-ordinary 2 x-updates; package t-overtaken 3 x-updates
-index x-security Debian-Security x-security; index x-updates Debian x-updates
-rm -f /etc/apt/sources.list.d/*
-printf 'deb [trusted=yes] file:/srv/repo/x-security ./\\ndeb [trusted=yes] file:/srv/repo/x-updates ./\\n' > /etc/apt/sources.list
-apt-get update > /dev/null
-`,
-    0o755,
-  )
-  await host.sh('/root/offer.sh')
 }

@@ -19,7 +19,7 @@ function lastRound(plan: PlannedDevice, at: Millis, chance: (name: string) => nu
 
 /**
  * What waits on a planned device at a time: since its story says that nothing was installed any more, more and more;
- * before that, and without one, what came since the last round. Without a story nothing waits once its history ends.
+ * before that, and without one, what came since the last round. Without a story nothing came after the last of them.
  * @param chance from 0 to 1, the same for the same name
  */
 export function waitingOf(
@@ -29,7 +29,7 @@ export function waitingOf(
   chance: (name: string) => number,
 ): WaitingUpdate[] {
   const story = plan.story?.updates
-  const neglectedSince = story ? historyEnd - story.oldestDays * day : historyEnd - 2 * day
+  const neglectedSince = story ? historyEnd - story.oldestDays * day : lastRound(plan, historyEnd, chance)
   if (!story && at >= neglectedSince) return []
   const isNeglected = at >= neglectedSince
   const begin = isNeglected ? neglectedSince : lastRound(plan, at, chance)

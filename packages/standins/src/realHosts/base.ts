@@ -38,6 +38,9 @@ function packagesOf(release: Release, more: readonly string[]): string[] {
 /** What the machine has that Custode itself runs on. */
 export const serverPackages = ['postgresql'] as const
 
+/** What other systems are kept up to date with, as Debian has it, and what makes archives for it. */
+export const rpmPackages = ['dnf', 'zypper', 'createrepo-c', 'rpm'] as const
+
 /** Takes a lock that ends with its holder, waiting for whoever has it. */
 async function withLock<T>(folder: string, work: () => Promise<T>): Promise<T> {
   for (;;) {

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { writeWhole } from '#files'
-import { debianOf, ensureBase, releases, serverPackages, type Release } from './base'
+import { debianOf, ensureBase, releases, rpmPackages, serverPackages, type Release } from './base'
 import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
@@ -21,6 +21,7 @@ if (first === 'prepare') {
   await removeLeftLans()
   await Promise.all(releases.map((release) => ensureBase(release)))
   await ensureBase('bookworm', serverPackages)
+  await ensureBase('bookworm', rpmPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

@@ -51,7 +51,7 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
     return (told && parseFetched(told.text)) ?? own
   }
   let latest: { updates: Updates; waiting: NonNullable<Facts['waiting']>; at: Millis; mark: string } | null = null
-  let failure: { error: Error; until: Millis; pause: Millis } | null = null
+  let failure: { error: Error; until: Millis; pause: Millis; mark: string } | null = null
 
   let fetchedAt: Millis | null = null
   /** Where no script of root's does it. */
@@ -101,9 +101,10 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
       const manager = managerHere(fetched)
       if (!manager) throw new NotHereError('neither apt, dnf nor zypper is here: nobody can tell what waits')
       const at = steady()
-      if (failure && at < failure.until) throw failure.error
       await fetchLists(now)
       const mark = manager.mark()
+      // What has changed since may have been the reason.
+      if (failure && at < failure.until && mark === failure.mark) throw failure.error
       const isFresh =
         latest && at - latest.at < day && (mark === latest.mark || Date.now() - manager.changedAt() < settled)
       try {
@@ -118,7 +119,7 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
         return { facts: { updates, waiting: latest.waiting } }
       } catch (error) {
         const pause = Math.min(longestPause, failure ? failure.pause * 2 : firstPause)
-        failure = { error: error as Error, until: at + pause, pause }
+        failure = { error: error as Error, until: at + pause, pause, mark }
         throw error
       }
     },

@@ -69,7 +69,7 @@ section() {
 }
 
 ask_dnf() {
-  section all dnf -q -C --disableplugin=versionlock repoquery --upgrades --latest-limit=1 \\
+  section all dnf -q -C --disableplugin=versionlock --disableexcludes=all repoquery --upgrades --latest-limit=1 \\
     --qf '%{name}.%{arch}\\t%{evr}\\t%{repoid}\\n'
   section free dnf -q -C repoquery --upgrades --latest-limit=1 --qf '%{name}.%{arch}\\n'
   section advisories dnf -q -C updateinfo list --updates

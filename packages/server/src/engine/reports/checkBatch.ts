@@ -14,6 +14,7 @@ import {
 } from '#contract'
 import {
   day,
+  minute,
   readingFault,
   rounded,
   second,
@@ -190,10 +191,12 @@ function correctedFacts(facts: Facts, shift: Millis): Facts {
   if (shift === 0) return facts
   const ours = (at: Millis) => Math.max(0, at - shift)
   const { updates, waiting } = facts
+  // They wait for days. By a shift that is never the same to the second, all of them would change with each word.
+  const isFarOff = Math.abs(shift) >= minute
   return {
     ...facts,
-    ...(updates ? { updates: correctedUpdates(updates, ours) } : {}),
-    ...(waiting ? { waiting: waiting.map((update) => ({ ...update, since: ours(update.since) })) } : {}),
+    ...(updates && isFarOff ? { updates: correctedUpdates(updates, ours) } : {}),
+    ...(waiting && isFarOff ? { waiting: waiting.map((update) => ({ ...update, since: ours(update.since) })) } : {}),
     ...(facts.services
       ? {
           services: facts.services.map((service) =>

@@ -96,6 +96,8 @@ async function policiesOf(names: readonly string[]): Promise<Policy[]> {
 export async function simulate(): Promise<FoundUpdates> {
   const output = await command('apt-get', ['--simulate', '--quiet', 'dist-upgrade'], patience)
   const upgrades = parseSimulation(output)
+  // Of what cannot be installed at all the apt of Debian 11 is silent there, and tells it only here.
+  const gentle = await command('apt-get', ['--simulate', '--quiet', 'upgrade'], patience)
   const clean = await command('apt-get', ['--simulate', '--quiet', 'autoremove'], patience)
   const holds = (await command('apt-mark', ['showhold'], patience)).split('\n').filter(Boolean)
   const overtaken = new Set(
@@ -104,7 +106,9 @@ export async function simulate(): Promise<FoundUpdates> {
       .map(({ name }) => name),
   )
   const asked = new Set(holds)
-  const behind = (await policiesOf([...new Set([...holds, ...parseKept(output)])])).filter(
+  const coming = new Set(upgrades.map(({ name }) => name))
+  const left = [...new Set([...holds, ...parseKept(output), ...parseKept(gentle)])].filter((name) => !coming.has(name))
+  const behind = (await policiesOf(left)).filter(
     ({ installed, candidate }) => installed !== null && candidate !== null && installed !== candidate,
   )
   return {

@@ -100,7 +100,7 @@ describe('fetching the lists', () => {
     ['went well', '1764000000\n0\n', { at: 1_764_000_000_000, failure: null }],
     [
       'fails, and the first archive that failed says why',
-      '1764000000\n1764003600\nE: Failed to fetch http://a.example/x  Temporary failure resolving\nE: Some index files failed to download. They have been ignored, or old ones used instead.\n',
+      '1764000000\n1764003600\nErr:1 http://a.example/ ./ InRelease\nE: Failed to fetch http://a.example/x  Temporary failure resolving\nE: Some index files failed to download. They have been ignored, or old ones used instead.\n',
       {
         at: 1_764_000_000_000,
         failure: {

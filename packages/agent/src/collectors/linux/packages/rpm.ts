@@ -15,7 +15,8 @@ function printed(sections: ReadonlyMap<string, Section>, name: string, mayEndWit
 
 /**
  * What dnf(8) says in the sections of root's script. `repoquery` prints in a format of our own: NAME.ARCH, version and
- * repository; without its locks all that is newer, with them what would come. `updateinfo list` has a line for each
+ * repository; without its locks and exclusions all that is newer, with
+ * them what would come. `updateinfo list` has a line for each
  * advisory and package: `ID Important/Sec. NAME-VERSION-RELEASE.ARCH`. Newer ones (dnf5) say `ID security Important
  * NAME-… DATE`: that is from their documentation, and was not run.
  */

@@ -64,6 +64,9 @@ li {
   padding: 1px 0;
   overflow-wrap: anywhere;
 }
+.step {
+  margin: 0 6px;
+}
 .names {
   white-space: pre-wrap;
   color: var(--ink2);
