@@ -14,6 +14,8 @@ export interface FoundUpdates {
 export interface PackageManager {
   /** Changes nothing. @throws Error with its last words, where it cannot say */
   look(): Promise<FoundUpdates>
+  /** When what `look` tells was asked. */
+  askedAt(now: Millis): Millis
   /** Another mark: something was installed, removed, held or fetched since. */
   mark(): string
   /** When packages changed last: while that is a moment ago, they may be changing still. */

@@ -27,14 +27,15 @@ function managerHere(fetched: () => Fetched | null): PackageManager | null {
 }
 
 /** By what root's script has seen; an agent that runs as root looks itself. Undefined: nobody could look. */
-async function replacedFiles(isRoot: boolean): Promise<string | undefined> {
+async function replacedFiles(isRoot: boolean): Promise<{ text: string; age: Millis } | undefined> {
   const told = toldByRoot('replaced')
-  if (told) return Date.now() - told.at < oldAfter ? told.text : undefined
+  const age = told ? Date.now() - told.at : 0
+  if (told) return age < oldAfter ? { text: told.text, age } : undefined
   if (!isRoot) return undefined
   const maps = readdirSync('/proc')
     .filter((name) => /^\d+$/.test(name))
     .map((name) => `/proc/${name}/maps`)
-  return (await commandEnded('grep', ['-sH', '^[^ ]* ..x. .* (deleted)$', ...maps])).output
+  return { text: (await commandEnded('grep', ['-sH', '^[^ ]* ..x. .* (deleted)$', ...maps])).output, age }
 }
 
 /**
@@ -74,8 +75,8 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
   /** What changes without packages and lists. */
   async function around(manager: PackageManager, now: Millis): Promise<Partial<Updates>> {
     const restartPending = manager.restartPending()
-    const text = await replacedFiles(isRoot).catch(() => undefined)
-    const programs = text === undefined ? undefined : outdatedPrograms(parseReplaced(text))
+    const replaced = await replacedFiles(isRoot).catch(() => undefined)
+    const programs = replaced && outdatedPrograms(parseReplaced(replaced.text), replaced.age)
     const times =
       programs &&
       seen.outdated(
@@ -110,7 +111,12 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
       try {
         if (!latest || !isFresh) {
           const { counts, waiting } = countUpdates(await manager.look(), seen, now)
-          const updates = { ...counts, restartPending: false, checkedAt: now, installedAt: manager.installedAt() }
+          const updates = {
+            ...counts,
+            restartPending: false,
+            checkedAt: Math.floor(manager.askedAt(now)),
+            installedAt: manager.installedAt(),
+          }
           latest = { updates, waiting, at, mark }
           failure = null
         }

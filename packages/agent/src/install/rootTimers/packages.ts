@@ -25,6 +25,9 @@ fetched=0
 failing=0
 if [ -r "$folder/fetched" ]; then
   { read -r fetched; read -r failing; } < "$folder/fetched" || true
+  # What is no number is none: a file that was cut off must not stop this for ever.
+  case "$fetched" in '' | *[!0-9]*) fetched=0 ;; esac
+  case "$failing" in '' | *[!0-9]*) failing=0 ;; esac
 fi
 
 fetch() {
@@ -41,7 +44,8 @@ fetch() {
 }
 
 # A day by the calendar's hours: one that is a minute early does not wait for another.
-if [ ! -e "$look_only" ] && { has apt-get || has dnf || has zypper; } && { [ "$failing" != 0 ] || [ $((now - fetched)) -ge 84600 ] || [ "$fetched" -gt "$now" ]; }; then
+stale() { [ "$failing" != 0 ] || [ $((now - fetched)) -ge 84600 ] || [ "$fetched" -gt "$now" ]; }
+if [ ! -e "$look_only" ] && { has apt-get || has dnf || has zypper; } && stale; then
   if said=$(fetch 2>&1 < /dev/null); then
     fetched=$now
     failing=0

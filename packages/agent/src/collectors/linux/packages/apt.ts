@@ -216,6 +216,7 @@ export const statusChangedAt = (): Millis => stampOf('/var/lib/dpkg/status') ?? 
 export function aptManager(told: () => Fetched | null): PackageManager {
   return {
     look: simulate,
+    askedAt: (now) => now,
     mark: () => `${statusChangedAt()} ${listsCameAt() ?? ''} ${stampOf('/var/lib/apt/extended_states') ?? ''}`,
     changedAt: statusChangedAt,
     listsAt() {

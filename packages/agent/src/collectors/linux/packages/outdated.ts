@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs'
+import { second, type Millis } from '#core'
 
 /** A program that goes on with files that were replaced, or removed, since it started. */
 export interface Outdated {
@@ -27,6 +28,10 @@ export function parseReplaced(text: string): Map<number, Set<string>> {
   return found
 }
 
+/** Groups as systemd-nspawn, Docker, Podman, LXC and Kubernetes name those of their guests. */
+const ofContainer =
+  /\/(machine\.slice|docker|lxc[^/]*|kubepods[^/]*|buildkit)\/|\/(docker|libpod|cri-containerd|crio)-[^/]*\.scope|\.scope\/.|\/payload\//
+
 /**
  * Which service a process belongs to, by its control group (proc_pid_cgroup(5)): `0::/system.slice/nginx.service`, or
  * the line of systemd's own hierarchy in older ones. What runs in a container is not this machine's to restart.
@@ -34,22 +39,34 @@ export function parseReplaced(text: string): Map<number, Set<string>> {
  */
 export function serviceOf(cgroup: string): string | null | undefined {
   const path = /^(?:0:|\d+:name=systemd):(.*)$/m.exec(cgroup)?.[1] ?? ''
-  if (/\/(machine|docker|kubepods|libpod|lxc|buildkit)[^/]*(\/|$)|\/payload\/|\.scope\/./.test(path)) return undefined
+  if (ofContainer.test(path)) return undefined
   // A user's own services lie below the one that keeps his session: theirs to restart.
   if (path.startsWith('/user.slice/')) return null
   return /\/([^/]+)\.service(\/|$)/.exec(path)?.[1] ?? null
 }
 
+/** For how long a process has been running (proc_pid_stat(5), field 22; proc_uptime(5)). */
+function runningFor(stat: string | null, uptime: string | null): Millis {
+  const ticks = Number(stat?.slice(stat.lastIndexOf(')') + 2).split(' ')[19])
+  return (Number(uptime?.split(' ')[0]) - ticks / ticksASecond) * second
+}
+/** sysconf(3), _SC_CLK_TCK: the same on every Linux that Node runs on. */
+const ticksASecond = 100
+
 /**
  * By service, and by program where none runs it.
+ * @param age how long ago one looked: a process that is younger has another’s number
  * @param read what a file of /proc says; null: the process has ended
  */
 export function outdatedPrograms(
   replaced: ReadonlyMap<number, ReadonlySet<string>>,
+  age: Millis,
   read: (path: string) => string | null = readOrNull,
 ): Outdated[] {
   const found = new Map<string, { service: boolean; files: Set<string> }>()
+  const uptime = read('/proc/uptime')
   for (const [pid, files] of replaced) {
+    if (!(runningFor(read(`/proc/${pid}/stat`), uptime) >= age - second)) continue
     const cgroup = read(`/proc/${pid}/cgroup`)
     const service = cgroup === null ? undefined : serviceOf(cgroup)
     if (service === undefined) continue

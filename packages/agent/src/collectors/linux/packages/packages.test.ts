@@ -13,9 +13,11 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeEach, describe, expect, it } from 'vitest'
 import { packagesScript } from '../../../install/rootTimers/packages'
+import { day } from '#core'
+import { NotHereError } from '../../collector'
 import { FirstSeen } from '../../firstSeen'
 import { outdatedPrograms, parseReplaced, serviceOf } from './outdated'
-import { parseDnf, parseZypper } from './rpm'
+import { parseDnf, parseZypper, rpmManager } from './rpm'
 import { parseFetched, parseSections } from './told'
 
 const sectionsOf = (...parts: [name: string, code: number, output: string][]) =>
@@ -95,6 +97,23 @@ describe('what waits', () => {
   })
 })
 
+describe('what dnf and zypper are asked by root alone', () => {
+  const manager = (told: { text: string; at: number } | null, timer: string) => rpmManager('dnf', () => told, timer)
+  const text = 'dnf\n== all 0\n\n== free 0\n\n== advisories 0\n\n== installed 0\n\n== leftover 0\n\n'
+  it('is nothing of this machine where no timer does', async () => {
+    await expect(manager(null, '/nowhere').look()).rejects.toBeInstanceOf(NotHereError)
+  })
+  it('is a failure where one does, and has told nothing, or nothing for long', async () => {
+    await expect(manager(null, '/').look()).rejects.toThrow('not asked yet')
+    await expect(manager({ text, at: Date.now() - 3 * day }, '/').look()).rejects.toThrow('was not asked for 3 d')
+  })
+  it('is as old as the word of it', async () => {
+    const at = Date.now() - day
+    expect(await manager({ text, at }, '/').look()).toEqual({ waiting: [], leftover: [] })
+    expect(manager({ text, at }, '/').askedAt(Date.now())).toBe(at)
+  })
+})
+
 describe('fetching the lists', () => {
   it.each([
     ['went well', '1764000000\n0\n', { at: 1_764_000_000_000, failure: null }],
@@ -139,6 +158,8 @@ describe('files that were replaced', () => {
     ['0::/system.slice/system-getty.slice/getty@tty1.service', 'getty@tty1'],
     ['0::/system.slice/ssh.service/inner', 'ssh'],
     ['12:pids:/system.slice/a.service\n1:name=systemd:/system.slice/nginx.service', 'nginx'],
+    ['0::/system.slice/docker.service', 'docker'],
+    ['0::/docker/0123456789abcdef', undefined],
     ['0::/init.scope', null],
     ['0::/user.slice/user-1000.slice/session-3.scope', null],
     ['0::/user.slice/user-1000.slice/user@1000.service/app.slice/app.service', null],
@@ -150,17 +171,31 @@ describe('files that were replaced', () => {
   })
   it('are told by service, and by program where none runs it', () => {
     const files = new Set(['/usr/lib/a.so'])
+    // Of proc_pid_stat(5) all fields but the 22nd: when it started, in hundredths of a second since the machine did.
+    const stat = (started: number) => `7 (a (b) c) S 1 ${'0 '.repeat(17)}${started} 0 0`
     const proc: Record<string, string> = {
+      '/proc/uptime': '1000.00 900.00\n',
       '/proc/1/cgroup': '0::/init.scope',
       '/proc/1/comm': 'systemd\n',
+      '/proc/1/stat': stat(0),
       '/proc/2/cgroup': '0::/system.slice/nginx.service',
+      '/proc/2/stat': stat(50_000),
       '/proc/3/cgroup': '0::/system.slice/nginx.service',
+      '/proc/3/stat': stat(50_000),
+      // Started since one looked: its number was another's then.
+      '/proc/5/cgroup': '0::/system.slice/ssh.service',
+      '/proc/5/stat': stat(95_000),
     }
-    const replaced = new Map([1, 2, 3, 4].map((pid) => [pid, files]))
-    expect(outdatedPrograms(replaced, (path) => proc[path] ?? null)).toEqual([
+    const replaced = new Map([1, 2, 3, 4, 5].map((pid) => [pid, files]))
+    expect(outdatedPrograms(replaced, 300_000, (path) => proc[path] ?? null)).toEqual([
       { name: 'nginx', service: true, files: ['/usr/lib/a.so'] },
       { name: 'systemd', service: false, files: ['/usr/lib/a.so'] },
     ])
+  })
+  it('of this very process are read as of any other', () => {
+    const [found] = outdatedPrograms(new Map([[process.pid, new Set(['/usr/lib/a.so'])]]), 0)
+    expect(found?.files).toEqual(['/usr/lib/a.so'])
+    expect(outdatedPrograms(new Map([[process.pid, new Set(['/usr/lib/a.so'])]]), 1e12)).toEqual([])
   })
 })
 
@@ -248,6 +283,12 @@ describe('root’s script', () => {
     program('apt-get', 'exit 0')
     run()
     expect(fetched().failure).toBeNull()
+  })
+  it.each(['', 'nothing', '17', 'a\nb\n'])('goes on after a file of its own that is none: %j', (text) => {
+    program('apt-get', 'exit 0')
+    writeFileSync(join(folder, 'fetched'), text)
+    expect(run().stderr).toBe('')
+    expect(fetched()).toMatchObject({ failure: null, at: expect.any(Number) as number })
   })
   it('that somebody else fetches them at this moment is no failure', () => {
     program('apt-get', 'echo "E: Could not get lock /var/lib/apt/lists/lock" >&2; exit 100')

@@ -1,4 +1,8 @@
-import type { Millis, UpdateRating } from '#core'
+import { existsSync } from 'node:fs'
+import { ageText, day, type Millis, type UpdateRating } from '#core'
+import { rootTimerPlace } from '../../../install/rootTimers'
+import { packagesTimer } from '../../../install/rootTimers/packages'
+import { NotHereError } from '../../collector'
 import type { FoundUpdate, FoundUpdates, PackageManager } from '../../packageManager'
 import { parseFetched, parseSections, whyNot, type Section } from './told'
 
@@ -106,9 +110,19 @@ function wantsRestart(manager: string, section: Section | undefined): boolean {
 
 type ToldOf = (name: 'fetched' | 'packages') => { text: string; at: Millis } | null
 
-/** What root's script asked of dnf or zypper. @param name of the program */
-export function rpmManager(name: 'dnf' | 'zypper', toldOf: ToldOf): PackageManager {
-  const notAsked = `only root asks ${name} here, and no timer does yet. The line of installation, run once more, brings one`
+/** It asks once a day. What is older than this is not how it is. */
+const oldAfter: Millis = 2 * day
+
+/**
+ * What root's script asked of dnf or zypper.
+ * @param name of the program
+ * @param timer by which the script runs, where it is installed
+ */
+export function rpmManager(
+  name: 'dnf' | 'zypper',
+  toldOf: ToldOf,
+  timer = rootTimerPlace('', packagesTimer).timer,
+): PackageManager {
   const read = () => {
     const told = toldOf('packages')
     return told ? parseSections(told.text) : null
@@ -117,13 +131,22 @@ export function rpmManager(name: 'dnf' | 'zypper', toldOf: ToldOf): PackageManag
     const told = toldOf('fetched')
     return told ? parseFetched(told.text) : null
   }
+  const see = `see: systemctl status ${packagesTimer.name}.service`
   return {
     // eslint-disable-next-line @typescript-eslint/require-await -- others ask programs
     async look() {
-      const told = read()
-      if (!told) throw new Error(notAsked)
-      return (told.manager === 'dnf' ? parseDnf : parseZypper)(told.sections)
+      const told = toldOf('packages')
+      if (!told && !existsSync(timer))
+        throw new NotHereError(
+          `only root may ask ${name}, and no timer does. The line of installation, run once more, brings one`,
+        )
+      if (!told) throw new Error(`${name} was not asked yet; ${see}`)
+      const old = Date.now() - told.at
+      if (old > oldAfter) throw new Error(`${name} was not asked for ${ageText(old)}; ${see}`)
+      const { manager, sections } = parseSections(told.text)
+      return (manager === 'dnf' ? parseDnf : parseZypper)(sections)
     },
+    askedAt: (now) => toldOf('packages')?.at ?? now,
     mark: () => String(toldOf('packages')?.at ?? ''),
     changedAt: () => 0,
     listsAt: () => fetched()?.at ?? null,
