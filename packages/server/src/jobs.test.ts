@@ -32,7 +32,7 @@ describe('what the server does by itself', () => {
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool, house.sending)).toHaveLength(24)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(25)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

@@ -1,5 +1,6 @@
 import { hour, minute, second, type Millis } from '#core'
 import { ensurePartitions, type Pool } from '../db'
+import { sumBacklog } from '../store/backlog'
 import { forgetHours } from '../store/logHours'
 import { archiveOld } from './archiving'
 import { packingRound } from './packing'
@@ -37,6 +38,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'packing', every: minute, work: (now) => packingRound(pool, now) },
     { name: 'archiving', every: hour, work: (now) => archiveOld(pool, now) },
+    { name: 'backlog', every: hour / 2, work: (now) => sumBacklog(pool, now) },
     { name: 'log hours', every: hour, work: (now) => forgetHours(pool, now) },
   ]
 }

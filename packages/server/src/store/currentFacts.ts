@@ -1,5 +1,6 @@
 import type { DeviceId, Facts, Millis } from '#core'
 import { rows, time, type Db } from '../db'
+import { keepBacklog, takeOverBacklog } from './backlog'
 
 export interface ToldFact {
   subject: keyof Facts
@@ -103,23 +104,6 @@ async function keepWaiting(tx: Db, deviceId: DeviceId): Promise<void> {
   )
 }
 
-/** Its last word of a day stands for the day. Where no lists were ever fetched nobody knows what waits. */
-async function keepBacklog(tx: Db, deviceId: DeviceId, facts: readonly ToldFact[]): Promise<void> {
-  await tx.query(
-    `
-    insert into backlog_day (device_id, day, security, other, held, oldest_security_at)
-    select distinct on (day) $1::int, (f.at at time zone 'UTC')::date as day, (f.value->>'security')::int,
-      (f.value->>'other')::int, coalesce((f.value->>'held')::int, 0),
-      to_timestamp((f.value->>'oldestSecurityAt')::float8 / 1000)
-    from unnest($2::timestamptz[], $3::jsonb[]) f (at, value)
-    where coalesce(f.value->'listsAt', '0') <> 'null'
-    order by day, f.at desc
-    on conflict (device_id, day) do update set security = excluded.security, other = excluded.other,
-      held = excluded.held, oldest_security_at = excluded.oldest_security_at`,
-    [deviceId, facts.map((fact) => time(fact.at)), facts.map((fact) => JSON.stringify(fact.value))],
-  )
-}
-
 async function readGateways(tx: Db, deviceId: DeviceId): Promise<void> {
   await tx.query(
     `update device d set gateways = array(select jsonb_array_elements_text(f.value)) from current_fact f
@@ -155,12 +139,7 @@ export async function takeOverFacts(tx: Db, deviceId: DeviceId, from: DeviceId):
   await keepServices(tx, deviceId)
   await tx.query('delete from device_update where device_id = $1', [from])
   await keepWaiting(tx, deviceId)
-  await tx.query(
-    `insert into backlog_day select $1, day, security, other, held, oldest_security_at from backlog_day
-     where device_id = $2 on conflict do nothing`,
-    [deviceId, from],
-  )
-  await tx.query('delete from backlog_day where device_id = $1', [from])
+  await takeOverBacklog(tx, deviceId, from)
   await boardUpdates(tx, deviceId)
   await readGateways(tx, deviceId)
   await tx.query(

@@ -125,11 +125,11 @@ export const kept: readonly Kept[] = [
   },
   {
     kind: 'backlog',
-    tables: ['backlog_day'],
+    tables: ['site_backlog', 'backlog_day'],
     days: 400,
     least: 31,
     time: 'day',
-    forget: [`delete from backlog_day where day < ${before}`],
+    forget: [`delete from site_backlog where day < ${before}`],
   },
   {
     kind: 'enrolments',

@@ -84,6 +84,7 @@ const removals: readonly string[] = [
   'update device set merged_into = null where client_id = $1',
   'delete from device where client_id = $1',
   `delete from site_past where site_id in (${theirSites})`,
+  `delete from site_backlog where site_id in (${theirSites})`,
   'delete from site where client_id = $1',
   'delete from contact where client_id = $1',
   ...['person', 'token'].map(

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Backlog, Storage, UpdateOnDevices, UpdatesByClient, UpdatesPage } from '#contract'
 import { day, hour, minute, type Facts, type Millis, type Updates, type WaitingUpdate } from '#core'
+import { sumBacklog } from '../../store/backlog'
 import { openHouse, type Agent, type House } from '../../testing/house'
 
 let house: House
@@ -210,11 +211,13 @@ describe('the backlog', () => {
     const agent = await house.enrol(house.sites[1]!, 'host-slow')
     const put = (daysAgo: number, security: number, oldest: Millis | null) =>
       house.pool.query(
-        `insert into backlog_day values ($1, to_timestamp($2::float8 / 1000) at time zone 'UTC', $3, 0, 0, to_timestamp($4::float8 / 1000))`,
+        `insert into backlog_day select $1, d::date, d::date + 7, $3, 0, 0, to_timestamp($4::float8 / 1000)
+         from (select to_timestamp($2::float8 / 1000) at time zone 'UTC' as d) d`,
         [agent.id, today - daysAgo * day, security, oldest],
       )
     await put(30, 2, today - 50 * day)
     await put(20, 5, today - 28 * day)
+    await sumBacklog(house.pool, now)
     const days = await backlog(`site=${house.sites[1]}&days=60`)
     const of = (daysAgo: number) => days.find((row) => row.day === today - daysAgo * day)
     expect([31, 30, 24, 23, 20, 14, 13].map((ago) => of(ago)?.security)).toEqual([
@@ -243,11 +246,14 @@ describe('the backlog', () => {
       at: time,
     }))
     expect((await agent.send(reports)).status).toBe(200)
-    const { rows: found } = await house.pool.query<{ security: number }>(
-      'select security from backlog_day where device_id = $1 order by day',
+    const { rows: found } = await house.pool.query<{ security: number; held: number }>(
+      'select security, until - day as held from backlog_day where device_id = $1 order by day',
       [agent.id],
     )
-    expect(found.map(({ security }) => security)).toEqual([2, 3])
+    expect(found).toEqual([
+      { security: 2, held: 1 },
+      { security: 3, held: 7 },
+    ])
   })
 })
 

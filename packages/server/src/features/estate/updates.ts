@@ -201,26 +201,26 @@ export async function updateOnDevices(db: Db, viewer: Viewer, query: UpdateOnDev
   }
 }
 
-/**
- * Each device's last word holds until its next one, and for a week at most. By the primary key (device, day): a row a
- * device and day.
- */
+/** Days that are over as they were summed up by site; today by each device's last word, which holds for a week. */
 const backlogByDay = `
-  with told as (
-    select b.*, lead(b.day) over (partition by b.device_id order by b.day) as next
-    from backlog_day b join device d on d.id = b.device_id
+  with today as (select (now() at time zone 'UTC')::date as today), counted as (
+    select b.day, b.devices, b.security, b.other, b.held, b.behind
+    from site_backlog b join site s on s.id = b.site_id cross join today
+    where ${ofClients('s.client_id', 1)} and ($2::int is null or s.client_id = $2) and ($3::int is null or s.id = $3)
+      and b.day > today - $4::int and b.day < today
+    union all
+    select today, 1, b.security, b.other, b.held,
+      (b.oldest_security_at < now() - interval '${behindAfterDays} days')::int
+    from today cross join device d
+    cross join lateral (
+      select * from backlog_day b where b.device_id = d.id and b.day > today - ${updatesKnownForDays}
+      order by b.day desc limit 1
+    ) b
     where ${theirs} and d.kind in ('server', 'workstation')
-      and b.day > (now() at time zone 'UTC')::date - $4::int - ${updatesKnownForDays}
-  ), held as (
-    select told.*, g::date as of
-    from told cross join lateral generate_series(
-      greatest(told.day, (now() at time zone 'UTC')::date - $4::int + 1),
-      least(told.next - 1, told.day + ${updatesKnownForDays} - 1, (now() at time zone 'UTC')::date), interval '1 day') g
   )
-  select (extract(epoch from of) * 1000)::float8 as day, count(*)::int as devices, sum(security)::int as security,
-    sum(other)::int as other, sum(held)::int as held,
-    (count(*) filter (where oldest_security_at < of + 1 - interval '${behindAfterDays} days'))::int as behind
-  from held group by of order by of`
+  select (extract(epoch from day) * 1000)::float8 as day, sum(devices)::int as devices, sum(security)::int as security,
+    sum(other)::int as other, sum(held)::int as held, coalesce(sum(behind), 0)::int as behind
+  from counted group by day order by day`
 
 export async function backlog(db: Db, viewer: Viewer, query: BacklogQuery): Promise<Backlog> {
   return { days: await rows<BacklogDay>(db, backlogByDay, [...scopeOf(viewer, query), query.days]) }
