@@ -245,7 +245,8 @@ async function startLarge(place, databaseUrl, url) {
 /**
  * The small estate of the demo: seeded at the first start, a fleet of stand-in devices with its panel, the hosts that
  * sweeps find, and one real agent.
- * @param {{ place: string, databaseUrl: string, url: string, panelPort: number, real: RealHosts | null, reached: Record<string, string>,
+ * @param {{ place: string, databaseUrl: string, url: string, panelPort: number,
+ * real: RealHosts | null, reached: Record<string, string>,
  * running: import('./programs.mjs').Running[] }} demo
  */
 async function startSmall({ place, databaseUrl, url, panelPort, real, reached, running }) {

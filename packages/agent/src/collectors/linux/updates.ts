@@ -41,7 +41,7 @@ async function replacedFiles(isRoot: boolean): Promise<{ text: string; age: Mill
 /**
  * Looks once a day, and again when packages or lists have changed. After a failure it waits, longer each time, and
  * goes on failing with the same reason: what is not known is not "none".
- * @param refresh fetch the package lists first; needs root and a network. Where systemd runs, a script of root's does it
+ * @param refresh fetch the package lists first; needs root and a network; where systemd runs a script of root's does it
  */
 export function updatesCollector(home: string | null, refresh: boolean): Collect {
   const seen = new FirstSeen(home === null ? null : join(home, 'updates-seen.json'))

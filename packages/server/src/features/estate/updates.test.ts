@@ -232,6 +232,26 @@ describe('the backlog', () => {
     expect([30, 20, 14].map((ago) => of(ago)!.behind)).toEqual([1, 0, 1])
     expect(of(0)).toMatchObject({ devices: 1, security: 2 })
   })
+  it('of days that are over stays as it was when a device goes, however often they are summed up', async () => {
+    const agent = await house.enrol(house.sites[1]!, 'host-gone')
+    const at = today - 2 * day + hour
+    await agent.send([{ ...agent.report(1, { facts: facts([waitingFor(50, 'gone')]) }), at }])
+    await sumBacklog(house.pool, now)
+    const of = async (daysAgo: number) =>
+      (await backlog(`site=${house.sites[1]}&days=7`)).find((row) => row.day === today - daysAgo * day)
+    const [before, todays] = [await of(1), await of(0)]
+    expect((await house.lead('POST', `/api/devices/${agent.id}/retire`)).status).toBe(200)
+    await sumBacklog(house.pool, now)
+    await sumBacklog(house.pool, now)
+    expect(await of(1)).toEqual(before)
+    expect((await of(0))!.devices).toBe(todays!.devices - 1)
+  })
+  it('is caught up with after the server was away for long', async () => {
+    await house.pool.query(`delete from site_backlog where day > (now() at time zone 'UTC')::date - 20`)
+    await sumBacklog(house.pool, now)
+    const days = await backlog(`site=${house.sites[1]}&days=60`)
+    expect([20, 17, 14].map((ago) => days.find((row) => row.day === today - ago * day)?.security)).toEqual([5, 5, 5])
+  })
   it('leaves out those that have never fetched a list', async () => {
     const { rows: found } = await house.pool.query('select from backlog_day where device_id = $1', [devices[4]!.id])
     expect(found).toEqual([])

@@ -146,8 +146,8 @@ function releasesIn(folder: string): string[] {
 /**
  * When something of the lists came last. A file carries its server's time, but when it was put in its place is when it
  * came. That the folder changed, or that Debian's own timer left its stamp, says only that it was tried: `apt-get
- * update` ends well although no archive answered. Lists that were found to be the newest leave no trace; they look older
- * than they are, where nobody else tells.
+ * update` ends well although no archive answered. Lists that were the newest leave no trace; they look older than
+ * they are, where nobody else tells.
  */
 export function listsCameAt(folder = listsFolder): Millis | null {
   const times = releasesIn(folder).map((name) => lstatSync(join(folder, name)).ctimeMs)

@@ -133,7 +133,6 @@ export function rpmManager(
   }
   const see = `see: systemctl status ${packagesTimer.name}.service`
   return {
-    // eslint-disable-next-line @typescript-eslint/require-await -- others ask programs
     async look() {
       const told = toldOf('packages')
       if (!told && !existsSync(timer))
