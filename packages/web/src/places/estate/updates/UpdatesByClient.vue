@@ -52,7 +52,11 @@ const columns = [
 ] as const
 /** The devices of a client, those whose oldest update waits longest first. */
 const linkTo = ({ clientId: client }: ClientUpdates) => ({ path: '/estate', query: { client: String(client), order: 'oldest' } })
-const tooOld = (at: number | null) => (at === null ? 0 : ((asOf.value ?? now.value) - at) / day)
+function ageClass(at: number): string {
+  const days = ((asOf.value ?? now.value) - at) / day
+  if (days > farBehindAfterDays) return 'critical'
+  return days > behindAfterDays ? 'warning' : ''
+}
 const aroundText = ({ unknown, restart, outdated, failing }: ClientUpdates) =>
   [
     unknown ? `${numberText(unknown)} not known` : '',
@@ -80,7 +84,7 @@ const aroundText = ({ unknown, restart, outdated, failing }: ClientUpdates) =>
     <template #bands="{ row }"><BandBar v-if="row.clientId" :client="row" /></template>
     <template #behind="{ row }"><span v-if="row.behind || row.farBehind" :class="row.farBehind ? 'critical' : 'warning'">{{ numberText(row.behind + row.farBehind) }}</span></template>
     <template #security="{ row }">{{ row.security ? numberText(row.security) : '' }}</template>
-    <template #oldest="{ row }"><span v-if="row.oldestSecurityAt" :class="{ critical: tooOld(row.oldestSecurityAt) > farBehindAfterDays, warning: tooOld(row.oldestSecurityAt) > behindAfterDays }"><AgeText :at="row.oldestSecurityAt" /></span></template>
+    <template #oldest="{ row }"><span v-if="row.oldestSecurityAt" :class="ageClass(row.oldestSecurityAt)"><AgeText :at="row.oldestSecurityAt" /></span></template>
     <template #other="{ row }"><span class="muted">{{ row.other ? numberText(row.other) : '' }}</span></template>
     <template #held="{ row }">{{ row.held ? numberText(row.held) : '' }}</template>
     <template #around="{ row }"><span class="muted">{{ row.clientId ? aroundText(row) : '' }}</span></template>
