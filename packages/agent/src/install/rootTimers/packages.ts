@@ -31,16 +31,13 @@ if [ -r "$folder/fetched" ]; then
 fi
 
 fetch() {
-  if has apt-get; then
-    timeout 1800 apt-get --quiet -o APT::Update::Error-Mode=any update
-  elif has dnf; then
-    # One that is skipped because it does not answer is no failure to dnf.
-    said=$(timeout 1800 dnf makecache --refresh 2>&1) || { printf '%s\\n' "$said"; return 1; }
-    printf '%s\\n' "$said"
-    ! printf '%s\\n' "$said" | grep -q '^Error'
-  else
-    timeout 1800 zypper --non-interactive --quiet refresh
-  fi
+  if has apt-get; then set -- apt-get --quiet -o APT::Update::Error-Mode=any update
+  elif has dnf; then set -- dnf makecache --refresh
+  else set -- zypper --non-interactive --quiet refresh; fi
+  said=$(timeout 1800 "$@" 2>&1) || { printf '%s\\n' "$said"; return 1; }
+  printf '%s\\n' "$said"
+  # To dnf, and to apt before 2.1, an archive that does not answer is no failure: they say so, and end well.
+  ! printf '%s\\n' "$said" | grep -q '^Err:\\|^W: Failed to fetch\\|^Error'
 }
 
 # A day by the calendar's hours: one that is a minute early does not wait for another.
@@ -106,7 +103,7 @@ if ! has apt-get; then
   fi
 fi
 
-grep -sH '^[^ ]* ..x. .* (deleted)$' /proc/[0-9]*/maps | head -n 50000 > "$folder/replaced.new" || true
+grep -sH '^[^ ]* ..x. .* (deleted)$' /proc/[0-9]*/maps | head -n 20000 > "$folder/replaced.new" || true
 mv -f "$folder/replaced.new" "$folder/replaced"
 `
 

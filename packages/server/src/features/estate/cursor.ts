@@ -30,3 +30,17 @@ export function readCursor<const Parts extends readonly Part[]>(text: string, pa
     { at: 'after', message: 'not from a page before' },
   ])
 }
+
+/**
+ * A part of a sorted list of which one row more was read than it shows: what is shown, and where the next part begins.
+ * @param page null: the database found none
+ */
+export function partOf<Row>(
+  page: readonly Row[] | null,
+  limit: number,
+  keyOf: (last: Row) => readonly (number | string)[],
+): { shown: Row[]; next: string | null } {
+  const shown = (page ?? []).slice(0, limit)
+  const last = shown.at(-1)
+  return { shown, next: last && page!.length > shown.length ? cursorText(keyOf(last)) : null }
+}

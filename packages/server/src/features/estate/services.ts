@@ -10,7 +10,7 @@ import type {
 import { severities, silentIntervals, watchKinds } from '#core'
 import { firstRow, type Db } from '../../db'
 import { ofClients, type Viewer } from '../access'
-import { cursorText, readCursor } from './cursor'
+import { partOf, readCursor } from './cursor'
 
 /** Kinds of watches whose posts are services. */
 export const serviceKinds = [...watchKinds.values()]
@@ -31,7 +31,8 @@ const failing = `
       select device_id, instance, null, true, null from held where ended_at is null and rule->>'kind' = any($4)
     ) f group by 1, 2
   )`
-const theirs = `d.retired_at is null and ${ofClients('d.client_id', 1)}
+/** Devices `d` in use that the viewer sees, of a client and a site where those are asked for: $1 to $3. */
+export const theirs = `d.retired_at is null and ${ofClients('d.client_id', 1)}
   and ($2::int is null or d.client_id = $2) and ($3::int is null or d.site_id = $3)`
 
 const orders: Record<ServicesQuery['order'], [first: string, second: string]> = {
@@ -73,7 +74,7 @@ const byName = ([first, second]: [string, string]) => `
       order by first, second, name limit $11
     ) p) as page`
 
-const likeText = (words: string | undefined) => (words ? `%${words.replace(/[\\%_]/g, '\\$&')}%` : null)
+export const likeText = (words: string | undefined) => (words ? `%${words.replace(/[\\%_]/g, '\\$&')}%` : null)
 
 export async function servicesPage(db: Db, viewer: Viewer, query: ServicesQuery): Promise<ServicesPage> {
   const after = query.after === undefined ? null : readCursor(query.after, ['number', 'number', 'text'])
@@ -93,14 +94,12 @@ export async function servicesPage(db: Db, viewer: Viewer, query: ServicesQuery)
       query.limit + 1,
     ],
   ))!
-  const page = found.page ?? []
-  const shown = page.slice(0, query.limit)
-  const last = shown.at(-1)
+  const { shown, next } = partOf(found.page, query.limit, (last) => [last.first, last.second, last.name])
   return {
     services: shown.map(({ first: _first, second: _second, ...service }) => service),
     total: found.total,
     devices: found.devices,
-    next: last && page.length > shown.length ? cursorText([last.first, last.second, last.name]) : null,
+    next,
   }
 }
 
@@ -165,9 +164,7 @@ export async function serviceOnDevices(
     ...(after ?? [null, null, null]),
     query.limit + 1,
   ]))!
-  const page = found.page ?? []
-  const shown = page.slice(0, query.limit)
-  const last = shown.at(-1)
+  const { shown, next } = partOf(found.page, query.limit, (last) => [last.rank, last.sorted, last.deviceId])
   return {
     title: found.title ?? '',
     total: found.total,
@@ -175,6 +172,6 @@ export async function serviceOnDevices(
     states: counted(found.states),
     accounts: counted(found.accounts),
     rows: shown.map(({ rank: _rank, sorted: _sorted, ...row }) => row),
-    next: last && page.length > shown.length ? cursorText([last.rank, last.sorted, last.deviceId]) : null,
+    next,
   }
 }

@@ -19,12 +19,9 @@ import {
 import { updateRatings } from '#core'
 import { firstRow, rows, type Db } from '../../db'
 import { ofClients, type Viewer } from '../access'
-import { cursorText, readCursor } from './cursor'
-import { silent } from './services'
+import { partOf, readCursor } from './cursor'
+import { likeText, silent, theirs } from './services'
 
-/** Devices `d` in use that the viewer sees, of a client and a site where those are asked for: $1 to $3. */
-const theirs = `d.retired_at is null and ${ofClients('d.client_id', 1)}
-  and ($2::int is null or d.client_id = $2) and ($3::int is null or d.site_id = $3)`
 const scopeOf = (viewer: Viewer, { client, site }: UpdatesScope) => [viewer.clientIds, client ?? null, site ?? null]
 
 const clientOrders: Record<UpdatesByClientQuery['order'], [first: string, second: string]> = {
@@ -77,15 +74,12 @@ const byClient = ([first, second]: [string, string]) => `
       order by first, second, sorted, "clientId" limit $8
     ) p) as page`
 
-/** What a page of a sorted list has beside its rows. */
+/** What a page of a sorted list has beside its rows. JSON knows no infinity: the database writes it as a text. */
 interface Sorted {
   first: number | 'Infinity'
   second: number
   sorted: string
 }
-
-/** JSON knows no infinity: the database writes it as a text, which a cursor takes as it is. */
-const keyOf = ({ first, second, sorted }: Sorted) => [first, second, sorted] as const
 
 export async function updatesByClient(db: Db, viewer: Viewer, query: UpdatesByClientQuery): Promise<UpdatesByClient> {
   const after = query.after === undefined ? null : readCursor(query.after, ['number', 'number', 'text', 'id'])
@@ -95,13 +89,16 @@ export async function updatesByClient(db: Db, viewer: Viewer, query: UpdatesByCl
     ...(after ?? [null, null, null, null]),
     query.limit + 1,
   ]))!
-  const page = found.page ?? []
-  const shown = page.slice(0, query.limit)
-  const last = shown.at(-1)
+  const { shown, next } = partOf(found.page, query.limit, (last) => [
+    last.first,
+    last.second,
+    last.sorted,
+    last.clientId,
+  ])
   return {
     clients: shown.map(({ first: _first, second: _second, sorted: _sorted, ...client }) => client),
     total: found.total,
-    next: last && page.length > shown.length ? cursorText([...keyOf(last), last.clientId]) : null,
+    next,
   }
 }
 
@@ -133,8 +130,6 @@ const byName = ([first, second]: [string, string]) => `
       order by first, second, name limit $11
     ) p) as page`
 
-const likeText = (text: string | undefined) => (text ? `%${text.replace(/[\\%_]/g, '\\$&')}%` : null)
-
 export async function updatesPage(db: Db, viewer: Viewer, query: UpdatesQuery): Promise<UpdatesPage> {
   const after = query.after === undefined ? null : readCursor(query.after, ['number', 'number', 'text'])
   const [first, second, name] = after ?? [null, null, null]
@@ -154,14 +149,12 @@ export async function updatesPage(db: Db, viewer: Viewer, query: UpdatesQuery): 
       query.limit + 1,
     ],
   ))!
-  const page = found.page ?? []
-  const shown = page.slice(0, query.limit)
-  const last = shown.at(-1)
+  const { shown, next } = partOf(found.page, query.limit, (last) => [last.first, last.second, last.name])
   return {
     updates: shown.map(({ first: _first, second: _second, worst: _worst, ...update }) => update),
     total: found.total,
     devices: found.devices,
-    next: last && page.length > shown.length ? cursorText([last.first, last.second, last.name]) : null,
+    next,
   }
 }
 
@@ -191,13 +184,11 @@ export async function updateOnDevices(db: Db, viewer: Viewer, query: UpdateOnDev
     ...(after ?? [null, null, null]),
     query.limit + 1,
   ]))!
-  const page = found.page ?? []
-  const shown = page.slice(0, query.limit)
-  const last = shown.at(-1)
+  const { shown, next } = partOf(found.page, query.limit, (last) => [last.since, last.sorted, last.deviceId])
   return {
     total: found.total,
     rows: shown.map(({ sorted: _sorted, ...row }) => row),
-    next: last && page.length > shown.length ? cursorText([last.since, last.sorted, last.deviceId]) : null,
+    next,
   }
 }
 

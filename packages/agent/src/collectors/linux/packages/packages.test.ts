@@ -284,6 +284,11 @@ describe('root’s script', () => {
     run()
     expect(fetched().failure).toBeNull()
   })
+  it('so it is by an apt that ends well nevertheless, as those before 2.1 do', () => {
+    program('apt-get', 'echo "W: Failed to fetch http://a.example  No route"; echo "W: Some index files failed"')
+    run()
+    expect(fetched().failure).toMatchObject({ reason: 'Failed to fetch http://a.example  No route' })
+  })
   it.each(['', 'nothing', '17', 'a\nb\n'])('goes on after a file of its own that is none: %j', (text) => {
     program('apt-get', 'exit 0')
     writeFileSync(join(folder, 'fetched'), text)

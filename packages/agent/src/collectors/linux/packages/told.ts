@@ -16,10 +16,10 @@ export function whyNot(said: string): string {
     .split('\n')
     .map((line) => line.trim())
     .filter(Boolean)
-  const errors = lines.filter((line) => /^(E:|Error)/.test(line))
+  const errors = lines.filter((line) => /^(E:|W: Failed|Error)/.test(line))
   // The last of apt’s errors only sums them up.
   const telling = errors.filter((line) => !/^E: Some index files failed/.test(line))
-  return (telling[0] ?? errors[0] ?? lines.at(-1) ?? 'no reason was given').replace(/^E: */, '')
+  return (telling[0] ?? errors[0] ?? lines.at(-1) ?? 'no reason was given').replace(/^[EW]: */, '')
 }
 
 /** What `packagesScript` writes of it: two times in seconds, zero where there is none, and then what was said. */
