@@ -4,7 +4,7 @@ import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
-import { logAbsence, logMatch } from './eventLog'
+import { logAbsence, logMatch, logPair } from './eventLog'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
@@ -20,6 +20,7 @@ const all: readonly WatchKind[] = [
   updates,
   logMatch,
   logAbsence,
+  logPair,
   cpuBusy,
   memoryAvailable,
   loadPerCore,

@@ -117,90 +117,82 @@ interface Found {
   count: number
   /** Not known: null. */
   since: Millis | null
-  /** How its sentence goes on after its subject. */
-  subject: string
-  rest: string
   value: number
+  /** Its sentence, in two halves: what it is about, and the rest. Nearly always nobody reads it. */
+  words(): [subject: string, rest: string]
 }
 
 const oldestText = (since: Millis | null, at: Millis) =>
   since === null ? '' : `, the oldest for ${ageText(at - since)}`
 
+function waiting(count: number, kind: string, rest: string, oldest: Millis | null | undefined, at: Millis): Found {
+  const since = oldest ?? null
+  return { count, since, value: count, words: () => [`${count} ${kind}`, `${rest}${oldestText(since, at)}`] }
+}
+
 function listsOf({ listsAt, refresh }: Updates, at: Millis, isToldAsRefresh: boolean): Found | null {
   if (listsAt === undefined) return null
-  const isCovered = isToldAsRefresh && Boolean(refresh)
   return {
-    count: isCovered ? 0 : 1,
+    count: isToldAsRefresh && refresh ? 0 : 1,
     since: listsAt ?? -Infinity,
-    subject: 'package lists',
-    rest: listsAt === null ? 'were never fetched' : `are from ${ageText(at - listsAt)} ago`,
     value: listsAt === null ? 0 : at - listsAt,
+    words: () => ['package lists', listsAt === null ? 'were never fetched' : `are from ${ageText(at - listsAt)} ago`],
   }
 }
 
-function outdatedOf(programs: readonly OutdatedProgram[], at: Millis): Found {
+function refreshOf({ refresh }: Updates, at: Millis): Found | null {
+  if (refresh === undefined) return null
+  const rest = refresh ? `could not be fetched for ${ageText(at - refresh.since)}: ${refresh.reason}` : 'are fetched'
+  return {
+    count: refresh ? 1 : 0,
+    since: refresh?.since ?? null,
+    value: refresh ? at - refresh.since : 0,
+    words: () => ['package lists', rest],
+  }
+}
+
+function restartOf({ restartPending, restartSince }: Updates, at: Millis): Found {
+  return {
+    count: Number(restartPending),
+    // Since when older agents do not tell: then it counts at once.
+    since: restartSince ?? -Infinity,
+    value: Number(restartPending),
+    words: () => ['a restart', `is pending${restartSince ? ` for ${ageText(at - restartSince)}` : ''}`],
+  }
+}
+
+function outdatedOf(programs: readonly OutdatedProgram[] | undefined, at: Millis): Found | null {
+  if (!programs) return null
   const services = programs.filter(({ service }) => service)
-  const told = services.slice(0, 5).map(({ name }) => name)
-  const more = services.length > told.length ? ` and ${services.length - told.length} more` : ''
   const since = services.length ? Math.min(...services.map((program) => program.since)) : null
   return {
     count: services.length,
     since,
-    subject: countText(services.length, 'service'),
-    rest: `still on files that were replaced: ${told.join(', ')}${more}${oldestText(since, at)}`,
     value: services.length,
+    words() {
+      const told = services.slice(0, 5).map(({ name }) => name)
+      const more = services.length > told.length ? ` and ${services.length - told.length} more` : ''
+      const rest = `still on files that were replaced: ${told.join(', ')}${more}${oldestText(since, at)}`
+      return [countText(services.length, 'service'), rest]
+    },
   }
 }
 
 /** Each part that is known, by the facts; what no agent told is none of them. */
-function foundOf(found: Updates, at: Millis, values: Values): Map<string, Found> {
-  const { security, other, leftover, held, heldSecurity = 0, refresh } = found
-  const waiting = (count: number, kind: string, rest: string, since: Millis | null | undefined): Found => ({
-    count,
-    since: since ?? null,
-    subject: `${count} ${kind}`,
-    rest: `${rest}${oldestText(since ?? null, at)}`,
-    value: count,
-  })
-  const known: [string, Found | null][] = [
-    ['security', waiting(security, 'security updates', 'waiting', found.oldestSecurityAt)],
-    ['other', waiting(other, 'other updates', 'waiting', found.oldestOtherAt)],
-    [
-      'held',
-      held === undefined
-        ? null
-        : waiting(held, 'updates', `held back, ${heldSecurity} of them for security`, found.oldestHeldAt),
-    ],
-    ['leftover', waiting(leftover, 'packages', 'that nothing needs', found.oldestLeftoverAt)],
+function foundOf(found: Updates, at: Millis, values: Values): (readonly [name: string, found: Found])[] {
+  const { security, other, leftover, held, heldSecurity = 0 } = found
+  const heldRest = `held back, ${heldSecurity} of them for security`
+  const parts: (readonly [string, Found | null])[] = [
+    ['security', waiting(security, 'security updates', 'waiting', found.oldestSecurityAt, at)],
+    ['other', waiting(other, 'other updates', 'waiting', found.oldestOtherAt, at)],
+    ['held', held === undefined ? null : waiting(held, 'updates', heldRest, found.oldestHeldAt, at)],
+    ['leftover', waiting(leftover, 'packages', 'that nothing needs', found.oldestLeftoverAt, at)],
     ['lists', listsOf(found, at, read.severity(values, 'refresh') !== null)],
-    [
-      'refresh',
-      refresh === undefined
-        ? null
-        : {
-            count: refresh ? 1 : 0,
-            since: refresh?.since ?? null,
-            subject: 'package lists',
-            rest: refresh
-              ? `could not be fetched for ${ageText(at - refresh.since)}: ${refresh.reason}`
-              : 'are fetched',
-            value: refresh ? at - refresh.since : 0,
-          },
-    ],
-    [
-      'restart',
-      {
-        count: Number(found.restartPending),
-        // Since when older agents do not tell: then it counts at once.
-        since: found.restartSince ?? -Infinity,
-        subject: 'a restart',
-        rest: `is pending${found.restartSince ? ` for ${ageText(at - found.restartSince)}` : ''}`,
-        value: Number(found.restartPending),
-      },
-    ],
-    ['outdated', found.outdated === undefined ? null : outdatedOf(found.outdated, at)],
+    ['refresh', refreshOf(found, at)],
+    ['restart', restartOf(found, at)],
+    ['outdated', outdatedOf(found.outdated, at)],
   ]
-  return new Map(known.filter((entry): entry is [string, Found] => entry[1] !== null))
+  return parts.filter((part): part is readonly [string, Found] => part[1] !== null)
 }
 
 /** Without package lists nobody knows of updates: none are told, and that is not “none”. */
@@ -229,15 +221,17 @@ export const updates: WatchKind = {
   observe(values, { at, facts }) {
     if (!facts.updates) return []
     const isKnown = facts.updates.listsAt !== null
-    return [...foundOf(facts.updates, at, values)].map(([name, found]): Observation => {
-      const { count, since, subject, rest, value } = found
+    return foundOf(facts.updates, at, values).map(([name, { count, since, value, words }]): Observation => {
       const severity = read.severity(values, name)
       const isOverdue = count > 0 && at - (since ?? at) >= read.number(values, afterOf(name))
       return {
         instance: name,
         failing: isOverdue && severity ? [severity] : [],
         well: !(isOverdue && severity) && (isKnown || !needLists.has(name)),
-        evidence: () => ({ text: `${subject} ${rest}`, subject, value }),
+        evidence() {
+          const [subject, rest] = words()
+          return { text: `${subject} ${rest}`, subject, value }
+        },
       }
     })
   },
