@@ -1,12 +1,12 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import type { LogEvent } from '../../eventlog'
-import { hour, minute } from '../../units'
-import { evaluate, type DeviceState } from '../evaluate'
-import type { WatchInForce } from '../inForce'
-import type { Values } from '../parameter'
-import { sentenceText } from '../sentence'
-import { watchKind } from './index'
+import type { LogEvent } from '../../../eventlog'
+import { hour, minute } from '../../../units'
+import { evaluate, type DeviceState } from '../../evaluate'
+import type { WatchInForce } from '../../inForce'
+import type { Values } from '../../parameter'
+import { sentenceText } from '../../sentence'
+import { watchKind } from '../index'
 
 const kind = watchKind('log-pair')
 const defaults = Object.fromEntries(kind.parameters.map(({ name, default: value }) => [name, value]))

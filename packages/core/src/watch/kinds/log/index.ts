@@ -1,0 +1,3 @@
+export { logAbsence } from './absence'
+export { logMatch } from './match'
+export { logPair } from './pair'
