@@ -25,8 +25,10 @@ const bars = computed(() =>
     return { row, x, security: rect(base, middle), other: rect(middle, end) }
   }),
 )
+/** Days are those of UTC: their middle falls on the same date wherever it is read. */
+const dateOf = (at: Millis) => dayText(at + day / 2)
 const wordsOf = ({ day: at, security, other, held, behind, devices }: BacklogDay) =>
-  `${dayText(at)}: ${numberText(security)} security, ${numberText(other)} other${held ? `, ${numberText(held)} held back` : ''} on ${countText(devices, 'device')}; ${countText(behind, 'device')} behind`
+  `${dateOf(at)}: ${numberText(security)} security, ${numberText(other)} other${held ? `, ${numberText(held)} held back` : ''} on ${countText(devices, 'device')}; ${countText(behind, 'device')} behind`
 const last = computed(() => props.days.at(-1))
 const words = computed(() => {
   const [from, to] = [props.days[0], last.value]
@@ -43,8 +45,8 @@ const shown = ref<BacklogDay | null>(null)
       <path :d="bars.map((bar) => bar.other).join('')" fill="var(--bar)" opacity=".55" />
       <path :d="bars.map((bar) => bar.security).join('')" fill="var(--act)" />
       <text x="0" y="11" class="label">{{ numberText(top) }}</text>
-      <text x="0" :y="height - 4" class="label">{{ dayText(first) }}</text>
-      <text :x="width" :y="height - 4" class="label" text-anchor="end">{{ dayText(until) }}</text>
+      <text x="0" :y="height - 4" class="label">{{ dateOf(first) }}</text>
+      <text :x="width" :y="height - 4" class="label" text-anchor="end">{{ dateOf(until - (until % day)) }}</text>
       <rect
         v-for="bar in bars"
         :key="bar.row.day"
