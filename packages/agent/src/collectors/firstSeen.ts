@@ -2,26 +2,37 @@ import { readJson, writeWhole } from '#files'
 import type { Millis, Updates, WaitingUpdate } from '#core'
 import type { FoundUpdate, FoundUpdates } from './packageManager'
 
-/** What was there when one looked last, and since when. */
-interface Seen {
-  /** Of an update; `security`: since when it mends something of security. */
-  waiting: Record<string, { at: Millis; security?: Millis }>
-  leftover: Record<string, Millis>
-  /** Of programs that run replaced files, by their names. */
-  outdated: Record<string, Millis>
-  restart: Millis | null
-  refresh: Millis | null
+type Times = ReadonlyMap<string, Millis>
+const kinds = ['ordinary', 'security', 'leftover', 'outdated', 'states'] as const
+/**
+ * What was there when one looked last, and since when, by its name: updates, and since when they mend something of
+ * security; leftovers; programs that run replaced files; what is so of the machine.
+ */
+type Seen = Record<(typeof kinds)[number], Times>
+
+/** Of an object in a file, what is a time and not in the future: a clock may have been set back since. */
+function timesIn(value: unknown, now: Millis): Times {
+  const entries = typeof value === 'object' && value !== null ? Object.entries(value) : []
+  return new Map(
+    entries
+      .filter((entry): entry is [string, Millis] => Number.isFinite(entry[1]))
+      .map(([name, at]) => [name, Math.min(at, now)]),
+  )
 }
 
-const nothing: Seen = { waiting: {}, leftover: {}, outdated: {}, restart: null, refresh: null }
-
 /** What stands in a file, or what versions before 0.11.0 have written: names and times alone. */
-function seenIn(file: string | null): Seen {
-  const found = file === null ? null : readJson<Partial<Seen> | Record<string, Millis>>(file)
-  if (!found || typeof found !== 'object') return nothing
-  if (typeof (found as Partial<Seen>).waiting === 'object') return { ...nothing, ...(found as Partial<Seen>) }
-  const times = Object.entries(found).filter((entry): entry is [string, Millis] => typeof entry[1] === 'number')
-  return { ...nothing, waiting: Object.fromEntries(times.map(([name, at]) => [name, { at, security: at }])) }
+function seenIn(file: string | null, now: Millis): Seen {
+  const found = file === null ? null : readJson<Record<string, unknown>>(file)
+  const isOwn = kinds.some((kind) => typeof found?.[kind] === 'object')
+  const of = (kind: (typeof kinds)[number]) => timesIn(found?.[kind], now)
+  const older = isOwn ? null : timesIn(found, now)
+  return {
+    ordinary: older ?? of('ordinary'),
+    security: older ?? of('security'),
+    leftover: of('leftover'),
+    outdated: of('outdated'),
+    states: of('states'),
+  }
 }
 
 const earliest = (times: readonly Millis[]) => (times.length ? Math.min(...times) : null)
@@ -35,47 +46,43 @@ export class FirstSeen {
   #seen: Seen
   readonly #file: string | null
 
-  constructor(file: string | null) {
+  constructor(file: string | null, now: Millis = Date.now()) {
     this.#file = file
-    this.#seen = seenIn(file)
+    this.#seen = seenIn(file, now)
   }
 
-  /** Forgets what waits no longer. */
+  /** Since when each of these is there; forgets what is there no longer. */
+  #since(kind: (typeof kinds)[number], names: readonly string[], now: Millis): Times {
+    const before = this.#seen[kind]
+    const times = new Map(names.map((name) => [name, Math.min(before.get(name) ?? now, now)]))
+    this.#seen = { ...this.#seen, [kind]: times }
+    return times
+  }
+
   waiting(found: readonly FoundUpdate[], now: Millis): WaitingUpdate[] {
-    const next: Seen['waiting'] = {}
-    const waiting = found.map((update): WaitingUpdate => {
-      const before = this.#seen.waiting[update.name]
-      const at = before?.at ?? now
-      const security = update.security ? (before?.security ?? now) : undefined
-      next[update.name] = { at, ...(security === undefined ? {} : { security }) }
-      return { ...update, since: security ?? at }
-    })
-    this.#seen = { ...this.#seen, waiting: next }
-    return waiting
+    const named = (updates: readonly FoundUpdate[]) => updates.map(({ name }) => name)
+    const all = this.#since('ordinary', named(found), now)
+    const security = this.#since('security', named(found.filter((update) => update.security)), now)
+    return found.map((update) => ({ ...update, since: security.get(update.name) ?? all.get(update.name)! }))
   }
 
   leftover(names: readonly string[], now: Millis): Millis | null {
-    const next = Object.fromEntries(names.map((name) => [name, this.#seen.leftover[name] ?? now]))
-    this.#seen = { ...this.#seen, leftover: next }
-    return earliest(Object.values(next))
+    return earliest([...this.#since('leftover', names, now).values()])
   }
 
-  outdated(names: readonly string[], now: Millis): Record<string, Millis> {
-    const next = Object.fromEntries(names.map((name) => [name, this.#seen.outdated[name] ?? now]))
-    this.#seen = { ...this.#seen, outdated: next }
-    return next
+  outdated(names: readonly string[], now: Millis): Times {
+    return this.#since('outdated', names, now)
   }
 
   /** Since when something has been so; null where it is not. */
   state(name: 'restart' | 'refresh', isSo: boolean, now: Millis): Millis | null {
-    const since = isSo ? (this.#seen[name] ?? now) : null
-    this.#seen = { ...this.#seen, [name]: since }
-    return since
+    const others = [...this.#seen.states.keys()].filter((other) => other !== name)
+    return this.#since('states', isSo ? [...others, name] : others, now).get(name) ?? null
   }
 
   #written = ''
   keep(): void {
-    const text = JSON.stringify(this.#seen)
+    const text = JSON.stringify(Object.fromEntries(kinds.map((kind) => [kind, Object.fromEntries(this.#seen[kind])])))
     if (this.#file === null || text === this.#written) return
     try {
       writeWhole(this.#file, text)

@@ -123,7 +123,7 @@ export interface BacklogDay {
   /** Devices with a security update that had waited for longer than 14 days. */
   behind: number
 }
-/** Of devices that are in use now; those of which nothing is known have no day. */
+/** Days that are over stand as they were then; a day of which nothing is known is left out. */
 export interface Backlog {
   days: BacklogDay[]
 }

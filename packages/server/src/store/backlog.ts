@@ -81,6 +81,8 @@ export async function sumBacklog(pool: Pool, now: Millis): Promise<void> {
     where b.day < t.today and b.until > t.today - $2::int and d.kind in ('server', 'workstation')
       and (d.retired_at is null or d.retired_at > g)
     group by 1, 2
+    -- Two processes may do it at once: in one order neither waits for the other for ever.
+    order by 1, 2
     on conflict (site_id, day) do update set devices = excluded.devices, security = excluded.security,
       other = excluded.other, held = excluded.held, behind = excluded.behind`,
     [today, days],

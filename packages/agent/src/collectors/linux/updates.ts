@@ -83,7 +83,7 @@ export function updatesCollector(home: string | null, refresh: boolean): Collect
         programs.map(({ name }) => name),
         now,
       )
-    const outdated = programs?.map((program): OutdatedProgram => ({ ...program, since: times![program.name]! }))
+    const outdated = programs?.map((program): OutdatedProgram => ({ ...program, since: times!.get(program.name)! }))
     const found = manager.refresh()
     // What root's script remembers goes with each start of the machine.
     const failing = found === undefined ? null : seen.state('refresh', found !== null, found?.since ?? now)

@@ -224,10 +224,26 @@ describe('first seen', () => {
   it('understands what earlier versions have written, and nothing that is no such thing', () => {
     writeFileSync(file, '{"a":50}')
     expect(since(new FirstSeen(file), true, 100)).toEqual([50])
-    for (const text of ['', '[]', '7', '{"a":"b"}', 'null']) {
+    const broken = '{"ordinary":null,"security":{"a":"x"},"leftover":7,"outdated":{},"states":null}'
+    for (const text of ['', '[]', '7', '{"a":"b"}', 'null', '{"waiting":null}', broken]) {
       writeFileSync(file, text)
       expect(since(new FirstSeen(file), true, 100), text).toEqual([100])
     }
+  })
+  it('whatever something is called', () => {
+    const names = ['constructor', '__proto__', 'toString']
+    const seen = new FirstSeen(file)
+    expect([...seen.outdated(names, 100).values()]).toEqual([100, 100, 100])
+    seen.keep()
+    expect([...new FirstSeen(file).outdated(names, 200).values()]).toEqual([100, 100, 100])
+    expect(seen.leftover(names, 100)).toBe(100)
+  })
+  it('never in the future, where a clock was set back', () => {
+    const seen = new FirstSeen(file)
+    since(seen, true, Date.now() + 3650 * day)
+    seen.keep()
+    const now = Date.now()
+    expect(since(new FirstSeen(file), true, now)[0]).toBeLessThanOrEqual(now)
   })
   it('a state counts from when it came, and anew when it comes back', () => {
     const seen = new FirstSeen(null)
