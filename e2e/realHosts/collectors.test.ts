@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DeviceEvent, DevicePage, ProcessesPage } from '#contract'
+import type { DevicePage, LogPage, ProcessesPage } from '#contract'
 import { hour, second, type Service } from '#core'
 import type { RealHost } from '../../packages/standins/src/realHosts'
 import {
@@ -191,7 +191,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
 
   onEach('log lines of two months ago, and of last year, neither stop it nor are news to a watch', async (host) => {
     const page = await pageOf(here, host.name)
-    const events = (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body
+    const events = (await here.house.technician<LogPage>('GET', `/api/log?device=${page.id}&limit=500`)).body.entries
     expect(events.filter((event) => event.channel === 'dpkg.log').map((event) => event.text)).toEqual([
       'status installed libold:amd64 1.20',
     ])
@@ -380,7 +380,7 @@ describe.skipIf(leftOut)('on Debian 11, 12 and 13', () => {
       head -c 30000 /dev/zero | tr '\\0' x | systemd-cat -t t-long -p info`)
     const page = await pageOf(here, host.name)
     const seen = async () =>
-      (await here.house.technician<DeviceEvent[]>('GET', `/api/devices/${page.id}/events?limit=500`)).body.filter(
+      (await here.house.technician<LogPage>('GET', `/api/log?device=${page.id}&limit=500`)).body.entries.filter(
         (event) => event.source.startsWith('t-') && ['t-log', 't-raw', 't-nul', 't-long'].includes(event.source),
       )
     type Entry = { SYSLOG_IDENTIFIER: string; PRIORITY: string; MESSAGE: string | number[] }

@@ -11,6 +11,7 @@ import { alertRoutes } from './features/alert'
 import { calloutRoutes } from './features/callout'
 import { clientRoutes } from './features/clients'
 import { estateRoutes, lifecycleRoutes, serviceRoutes, updateRoutes } from './features/estate'
+import { eventlogRoutes } from './features/eventlog'
 import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
@@ -122,6 +123,7 @@ export async function buildApp({
   serviceRoutes(app, pool)
   updateRoutes(app, pool)
   lifecycleRoutes(app, pool)
+  eventlogRoutes(app, pool)
   alertRoutes(app, pool)
   calloutRoutes(app, pool, { vault, origin: address.url })
   requestRoutes(app, pool)

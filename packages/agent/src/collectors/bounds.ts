@@ -143,10 +143,23 @@ export function boundFacts(facts: Facts): Facts {
   return bounded
 }
 
+/** What means something else in JavaScript is no name of a field: a server would refuse all that came with it. */
+const isFieldName = (name: string) =>
+  name !== '' && name.length <= eventLimits.fieldName && !['__proto__', 'constructor', 'prototype'].includes(name)
+
+function boundFields(fields: Readonly<Record<string, string>>): Pick<LogEvent, 'fields'> {
+  const bounded = Object.entries(fields)
+    .filter(([name]) => isFieldName(name))
+    .slice(0, eventLimits.fields)
+    .map(([name, value]) => [name, mark(value, eventLimits.fieldText)] as const)
+  return bounded.length ? { fields: Object.fromEntries(bounded) } : {}
+}
+
 /** Log entries as long as a server takes them. */
 export function boundEvents(events: readonly LogEvent[]): LogEvent[] {
-  return events.map((event) => ({
+  return events.map(({ fields, ...event }) => ({
     ...event,
+    ...boundFields(fields ?? {}),
     channel: cut(event.channel, eventLimits.channel),
     source: cut(event.source, eventLimits.source),
     text: mark(event.text, eventLimits.text),

@@ -1,4 +1,4 @@
-import { collectors, deviceKinds, logLevels, osFamilies, severities } from '#core'
+import { collectors, deviceKinds, osFamilies, severities } from '#core'
 import Joi from 'joi'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { accessLevels } from '../access'
@@ -10,7 +10,6 @@ import {
   type ClientDetail,
   type Contact,
   type DependsOn,
-  type DeviceEvent,
   type DevicePage,
   type DiskFill,
   type Found,
@@ -151,18 +150,6 @@ export const devicePageSchema = answerOf<DevicePage>({
   ),
   roster: answerOf<DevicePage['roster']>({ sentAt: instant.allow(null), confirmedAt: instant.allow(null) }),
 })
-export const deviceEventsSchema = listOf(
-  answerOf<DeviceEvent>({
-    key: words,
-    at: instant,
-    channel: words,
-    source: words,
-    id: count.allow(null),
-    level: Joi.string().valid(...logLevels),
-    text: words,
-  }),
-)
-
 export const retiredListSchema = answerOf<RetiredList>({
   total: count,
   devices: listOf(

@@ -1,20 +1,8 @@
 import Joi from 'joi'
 import type { CollectorFailure } from '../report'
-import { logLevels } from '#core'
-import type {
-  ClientId,
-  Collector,
-  DeviceId,
-  DeviceKind,
-  Facts,
-  LogLevel,
-  Millis,
-  OsFamily,
-  Severity,
-  SiteId,
-} from '#core'
+import type { ClientId, Collector, DeviceId, DeviceKind, Facts, Millis, OsFamily, Severity, SiteId } from '#core'
 import type { AccessLevel } from '../access'
-import { afterTime, aNumber, aTime, hoursSchema } from '../bounds'
+import { afterTime, aNumber, hoursSchema } from '../bounds'
 export { targetSchema } from './target'
 
 export interface Client {
@@ -267,37 +255,6 @@ export interface RefusedPartView {
   code: string
   detail: string
   body: string
-}
-
-/** Log entries of a device before a time and from another on; `level`: this or worse; `words`: in source or text. */
-export interface DeviceLogQuery {
-  before?: Millis
-  from?: Millis
-  channel?: string
-  level?: LogLevel
-  words?: string
-  /** The key of the last one of the part before. */
-  after?: string
-  limit: number
-}
-export const deviceLogQuerySchema = Joi.object<DeviceLogQuery, true>({
-  before: aTime,
-  from: aTime,
-  channel: Joi.string().max(260),
-  level: Joi.string().valid(...logLevels),
-  words: Joi.string().allow('').max(200),
-  after: Joi.string().pattern(/^\d{1,14} \d{1,15} \d{1,6}$/),
-  limit: Joi.number().integer().min(1).max(500).default(100),
-})
-export interface DeviceEvent {
-  /** Its place in the log. */
-  key: string
-  at: Millis
-  channel: string
-  source: string
-  id: number | null
-  level: LogLevel
-  text: string
 }
 
 /** The oldest time of which something is kept. */

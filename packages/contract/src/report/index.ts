@@ -61,8 +61,15 @@ export const factLimits = {
   addresses: 64,
   gateways: 16,
 } as const
-/** Bounds of a log entry, in characters. */
-export const eventLimits = { channel: 200, source: 200, text: 4000 } as const
+/** Bounds of a log entry, in characters; of its fields so many are told. */
+export const eventLimits = {
+  channel: 200,
+  source: 200,
+  text: 4000,
+  fields: 24,
+  fieldName: 64,
+  fieldText: 400,
+} as const
 
 /**
  * A collector that could not do its part, and why, for the technician. `notHere`: there is nothing of the kind on this

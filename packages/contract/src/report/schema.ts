@@ -242,6 +242,9 @@ export const logEventSchema = Joi.object<LogEvent, true>({
     .valid(...logLevels)
     .required(),
   text: text(eventLimits.text).required(),
+  fields: Joi.object()
+    .pattern(Joi.string().max(eventLimits.fieldName), text(eventLimits.fieldText))
+    .max(eventLimits.fields),
   old: Joi.boolean().valid(true),
 })
 

@@ -11,6 +11,8 @@ export interface LogEvent {
   id: number | null
   level: LogLevel
   text: string
+  /** What its log keeps beside the text, by the log's own names. */
+  fields?: Readonly<Record<string, string>>
   /** It stood there before its agent first read this log: kept to be read, and no news to any watch. */
   old?: true
 }

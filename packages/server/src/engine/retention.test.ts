@@ -26,7 +26,7 @@ async function fill(): Promise<void> {
   const dated = `unnest(array[${ages.filter((age) => age < 460).join()}]) age`
   await pool.query(
     `insert into report select ${id}, ${at}, age, now(), true, 1, '{1}' from ${dated};
-     insert into log_event select ${id}, ${at}, age, level, 'syslog', 's', null, level, 'x'
+     insert into log_event select ${id}, ${at}, age, level, 'syslog', 's', null, level, 'x', 0
        from ${dated}, unnest(array[3, 6]) level;
      insert into post_change select ${id}, ${at}, 'w', '', 'raised', null, 'warning', now(), null, 1 from ${dated};
      insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at, close_reason, rule)

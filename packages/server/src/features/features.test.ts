@@ -1,7 +1,7 @@
 import { get } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { BoardPage, DeviceEvent, DevicePage, Found, LiveEvent, PolicyGrid, SeriesPage, Watchline } from '#contract'
+import type { BoardPage, DevicePage, Found, LiveEvent, PolicyGrid, SeriesPage, Watchline } from '#contract'
 import { hour, minute } from '#core'
 import { migrate, rows } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../testing/house'
@@ -120,7 +120,7 @@ describe('the board', () => {
     })
   })
   it('knows nothing of a device that is not there', async () => {
-    for (const path of ['', '/roster', '/events', '/alerts', '/windows'])
+    for (const path of ['', '/roster', '/alerts', '/windows'])
       expect((await house.lead('GET', `/api/devices/999${path}`)).status).toBe(404)
     expect((await house.lead('GET', '/api/devices/nonsense')).status).toBe(404)
   })
@@ -154,46 +154,6 @@ describe('series', () => {
   it('are cut into at most as many points as asked for', () => {
     for (const span of [minute, hour, 24 * hour, 31 * 24 * hour, 5 * 366 * 24 * hour])
       expect(span / pointWidth(span, 400)).toBeLessThanOrEqual(400)
-  })
-})
-
-describe('the log', () => {
-  it('is told newest first, page by page', async () => {
-    const { body } = await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events?limit=1`)
-    expect(body).toMatchObject([{ source: 'cron', level: 'informational', id: 3 }])
-    expect(
-      (await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events?before=${agent.at(1)}`)).body,
-    ).toEqual([])
-    expect((await house.lead('GET', `/api/devices/${agent.id}/events?limit=9999`)).status).toBe(400)
-  })
-  it('is told to its last entry in parts, also where many are of the same moment', async () => {
-    const busy = await house.enrol(house.sites[0], 'tm-busy-log')
-    const events = Array.from({ length: 25 }, (_, i) => ({
-      at: busy.at(1),
-      channel: i % 5 ? 'journal' : 'auth.log',
-      source: i % 2 ? 'sshd' : 'cron',
-      id: null,
-      level: i % 3 ? ('informational' as const) : ('error' as const),
-      text: `entry ${i} is 100% done`,
-    }))
-    await busy.send([busy.report(1, { events })])
-    const ask = async (query: string) =>
-      (await house.lead<DeviceEvent[]>('GET', `/api/devices/${busy.id}/events?${query}`)).body
-    const found: DeviceEvent[] = []
-    for (let after = ''; ; after = `&after=${found.at(-1)!.key}`) {
-      const part = await ask(`limit=10${after}`)
-      found.push(...part)
-      if (part.length < 10) break
-    }
-    expect(found.map(({ text }) => text).sort()).toEqual(events.map(({ text }) => text).sort())
-    expect(await ask('channel=auth.log&limit=100')).toHaveLength(5)
-    expect(await ask('level=error&limit=100')).toHaveLength(9)
-    expect((await ask('words=SSHD&limit=100')).every(({ source }) => source === 'sshd')).toBe(true)
-    expect((await ask('words=0%25 d&limit=100')).length).toBe(25)
-    expect(await ask('words=1_&limit=100')).toEqual([])
-    expect(await ask(`from=${busy.at(1) + 1}&limit=100`)).toEqual([])
-    expect((await house.lead('GET', `/api/devices/${busy.id}/events?after=nowhere`)).status).toBe(400)
-    await house.lead('POST', `/api/devices/${busy.id}/retire`, {})
   })
 })
 

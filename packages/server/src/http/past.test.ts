@@ -71,10 +71,10 @@ const pages = () => [
   '/api/devices?order=name',
   `/api/lanes?from=${since - hour}&until=${since + 3 * day}`,
   '/api/windows',
+  '/api/log',
+  '/api/log/groups',
   ...agents.flatMap(({ id }) =>
-    ['', '/roster', '/alerts', '/held', '/windows', '/events', '/remediations'].map(
-      (part) => `/api/devices/${id}${part}`,
-    ),
+    ['', '/roster', '/alerts', '/held', '/windows', '/remediations'].map((part) => `/api/devices/${id}${part}`),
   ),
 ]
 /** Times of entries are of this process and those of columns of the database: they differ by the way between them. */

@@ -36,7 +36,16 @@ export const kept: readonly Kept[] = [
   { kind: 'packed', tables: ['packed', 'series', 'report_day'], days: 400, least: 35, time: 'day', partitioned: true },
   { kind: 'hours', tables: ['rollup'], days: 1830, least: 35, time: 'week', partitioned: true },
   { kind: 'figures', tables: ['day_figure'], days: 92, least: 92, time: 'day', partitioned: true },
-  { kind: 'log', tables: ['log_event', 'log_hour'], days: 90, least: 31, time: 'at', partitioned: true },
+  {
+    kind: 'log',
+    tables: ['log_event', 'log_hour', 'log_shape'],
+    days: 90,
+    least: 31,
+    time: 'at',
+    partitioned: true,
+    // When a shape last came is written down once a week, and its entries go by the week.
+    forget: [`delete from log_shape where seen_on < (${before} - interval '15 days')::date`],
+  },
   {
     // Severities of RFC 5424: 5 notice, 6 informational, 7 debug. Mostly nine of ten entries.
     kind: 'log-quiet',

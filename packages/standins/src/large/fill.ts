@@ -4,6 +4,7 @@ import { minute, type Millis, type Reading } from '#core'
 import { osFamilyOf, seed } from '../estate'
 import { SimulatedDevice } from '../fleet/simulated'
 import { fillBacklog } from '../seed/backlog'
+import { fillLog } from './log'
 import { largeEstate } from './plan'
 
 export interface Filled {
@@ -168,24 +169,7 @@ export async function fill(
     )
 
     say(`${(count * eventsPerDevice).toLocaleString('en')} log entries of ${daysOfLog} days…`)
-    await db.query(
-      `insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
-       select d.id, $1::timestamptz - random() * interval '${daysOfLog} days', 0, i,
-         case d.os_family when 'linux' then 'syslog' else 'System' end,
-         case d.os_family when 'linux' then (array['systemd', 'kernel', 'sshd', 'cron'])[1 + i % 4]
-           else (array['Service Control Manager', 'disk', 'DNS Client Events', 'Kernel-General'])[1 + i % 4] end,
-         case d.os_family when 'linux' then null else 7000 + i % 60 end,
-         case when i % 97 = 0 then 3 when i % 23 = 0 then 4 else 6 end,
-         'Entry ' || i || ': the unit entered the running state'
-       from device d, generate_series(1, $2::int) i`,
-      [time, eventsPerDevice],
-    )
-    await db.query(
-      `insert into log_hour select device_id, floor(extract(epoch from at) / 3600)::int, count(*),
-         count(*) filter (where level <= 3)
-       from log_event where at > $1::timestamptz - interval '26 hours' group by 1, 2`,
-      [time],
-    )
+    await fillLog(db, eventsPerDevice, daysOfLog, time)
     say('statistics…')
     await db.query('analyze')
     return {

@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process'
 import { second, type Millis } from '#core'
 import { endGroup, plainEnvironment } from '../command'
 import type { Keep } from '../keep'
-import { parseJournalLine } from './logLine'
+import { keptFields, parseJournalLine } from './journalEntry'
 
 /** One look reads so many entries, and takes so long, at most; the next goes on from there. */
 const mostEntries = 50_000
@@ -12,7 +12,7 @@ const longestLine = 256 * 1024
 /** Of a journal that is read for the first time only its end is looked at. */
 const firstRead = 50
 
-const fields = ['MESSAGE', 'PRIORITY', 'SYSLOG_IDENTIFIER', '_COMM', '_TRANSPORT']
+const fields = ['MESSAGE', 'PRIORITY', 'SYSLOG_IDENTIFIER', '_COMM', '_TRANSPORT', ...keptFields]
 // An entry begins with its cursor (systemd's Journal Export Formats, JSON form).
 const cursorOf = (line: string) => /"__CURSOR"\s*:\s*"([^"]+)"/.exec(line)?.[1]
 

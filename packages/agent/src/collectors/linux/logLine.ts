@@ -1,41 +1,6 @@
-import { levelOfPriority, logLevels, type LogEvent, type LogLevel, type Millis } from '#core'
+import { levelOfPriority, type LogEvent, type LogLevel, type Millis } from '#core'
 
-const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
-
-/**
- * A field's text. One that is not valid UTF-8 comes as a list of bytes, one that was given several times as a list of
- * those.
- */
-function journalText(field: unknown): string {
-  if (!Array.isArray(field)) return String(field ?? '').replaceAll('\0', '')
-  if (field.every((byte) => typeof byte === 'number'))
-    return Buffer.from(field as number[])
-      .toString('utf8')
-      .replaceAll('\0', '')
-  return field.map(journalText).join(' ')
-}
-
-/** One line of `journalctl --output=json` (systemd.journal-fields(7), PRIORITY as in RFC 5424). */
-export function parseJournalLine(line: string): LogEvent | null {
-  let entry: Record<string, unknown>
-  try {
-    entry = JSON.parse(line) as Record<string, unknown>
-  } catch {
-    return null
-  }
-  const text = journalText(entry.MESSAGE)
-  const at = Math.floor(Number(entry.__REALTIME_TIMESTAMP) / 1000)
-  if (!Number.isFinite(at)) return null
-  const source = journalText(entry.SYSLOG_IDENTIFIER ?? entry._COMM ?? (entry._TRANSPORT === 'kernel' ? 'kernel' : ''))
-  return {
-    at,
-    channel: 'journal',
-    source,
-    id: null,
-    level: logLevels[Number(entry.PRIORITY ?? 6)] ?? 'informational',
-    text: cut(text),
-  }
-}
+export const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
 const months = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
 

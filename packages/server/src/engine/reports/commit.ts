@@ -1,23 +1,14 @@
-import {
-  logLevelCode,
-  sameData,
-  silentIntervals,
-  targets,
-  windowEnd,
-  type DeviceTraits,
-  type Facts,
-  type Millis,
-} from '#core'
+import { sameData, silentIntervals, targets, windowEnd, type DeviceTraits, type Facts, type Millis } from '#core'
 import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import { keepFacts, readFacts, type ToldFact } from '../../store/currentFacts'
-import { countEntries } from '../../store/logHours'
 import { windowsSince } from '../../store/windows'
 import { policyInForce } from '../../store/policy'
 import { collectRules } from '../../store/collecting'
 import { noteFindings, speaksForRoles } from '../../store/findings'
 import type { CheckedReport } from './checkBatch'
 import { PlainReports } from './plainReports'
+import { writeEvents } from './writeEvents'
 import type { Plan } from './plan'
 import { advanceOf, layoutsOf, storeReports } from './storeReports'
 import { reevaluate } from '../reevaluate'
@@ -90,32 +81,6 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
         system.updatable ?? false,
       ],
     )
-}
-
-async function writeEvents(tx: Db, deviceId: number, reports: readonly CheckedReport[]): Promise<void> {
-  const events = reports.flatMap((report) => report.events.map((event, n) => ({ ...event, seq: report.seq, n })))
-  if (!events.length) return
-  const at = events.map((event) => time(event.at))
-  const levels = events.map((event) => logLevelCode(event.level))
-  await countEntries(tx, deviceId, at, levels)
-  await tx.query(
-    `
-    insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
-    select $1, e.at, e.seq, e.n, e.channel, e.source, e.event_id, e.level, e.text
-    from unnest($2::timestamptz[], $3::bigint[], $4::int[], $5::text[], $6::text[], $7::bigint[], $8::smallint[],
-    $9::text[]) e (at, seq, n, channel, source, event_id, level, text)`,
-    [
-      deviceId,
-      at,
-      events.map((event) => event.seq),
-      events.map((event) => event.n),
-      events.map((event) => event.channel),
-      events.map((event) => event.source),
-      events.map((event) => event.id),
-      levels,
-      events.map((event) => event.text),
-    ],
-  )
 }
 
 /** What the device's traits are with the facts of a plan. */

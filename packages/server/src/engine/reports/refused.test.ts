@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
-import type { AgentSelf, DeviceEvent, DevicePage, Report } from '#contract'
+import type { AgentSelf, DevicePage, LogPage, Report } from '#contract'
 import { day, minute, type LogEvent } from '#core'
 import { firstRow, rows } from '../../db'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
@@ -14,8 +14,7 @@ beforeAll(async () => {
 afterAll(() => house.close())
 const fresh = () => house.enrol(house.sites[0], `tm-odd-${++count}`)
 const pageOf = async (agent: Agent) => (await house.lead<DevicePage>('GET', `/api/devices/${agent.id}`)).body
-const eventsOf = async (agent: Agent) =>
-  (await house.lead<DeviceEvent[]>('GET', `/api/devices/${agent.id}/events`)).body
+const eventsOf = async (agent: Agent) => (await house.lead<LogPage>('GET', `/api/log?device=${agent.id}`)).body.entries
 const entry = (at: number, text: string, more: Partial<LogEvent> = {}): LogEvent => ({
   at,
   channel: 'syslog',

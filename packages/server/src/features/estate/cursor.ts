@@ -1,8 +1,13 @@
+import { aTime } from '#contract'
 import { ProblemError } from '../../http/problems'
 
-type Part = 'number' | 'text' | 'id'
+type Part = 'number' | 'text' | 'id' | 'whole' | 'time'
 type KeyOf<Parts extends readonly Part[]> = {
-  -readonly [I in keyof Parts]: Parts[I] extends 'text' ? string : Parts[I] extends 'id' ? number : number | 'Infinity'
+  -readonly [I in keyof Parts]: Parts[I] extends 'text'
+    ? string
+    : Parts[I] extends 'number'
+      ? number | 'Infinity'
+      : number
 }
 
 const fits: Record<Part, (value: unknown) => boolean> = {
@@ -10,6 +15,8 @@ const fits: Record<Part, (value: unknown) => boolean> = {
   // The database takes no text with a NUL in it.
   text: (value) => typeof value === 'string' && !value.includes('\0'),
   id: (value) => Number.isInteger(value) && Math.abs(value as number) < 2 ** 31,
+  whole: (value) => Number.isSafeInteger(value),
+  time: (value) => aTime.validate(value, { convert: false }).error === undefined && value !== undefined,
 }
 
 /** A place in a sorted list: the key of the last of the part before. */

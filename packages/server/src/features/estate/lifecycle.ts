@@ -246,7 +246,8 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
     await tx.query(`update ${table} set device_id = $1 where device_id = $2`, [id, from])
   // Both may have read the same lines of the same log; one of each is enough.
   await tx.query(
-    `insert into log_event select $1, at, seq, n, channel, source, event_id, level, text from log_event
+    `insert into log_event
+     select $1, at, seq, n, channel, source, event_id, level, text, shape, fields from log_event
      where device_id = $2 on conflict do nothing`,
     [id, from],
   )

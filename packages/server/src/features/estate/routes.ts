@@ -3,25 +3,22 @@ import {
   boardPageSchema,
   boardQuerySchema,
   deviceIdsSchema,
-  deviceEventsSchema,
-  deviceLogQuerySchema,
   devicePageSchema,
   deviceRolesSchema,
   foundSchema,
   pastKeptSchema,
   rolesSchema,
   type BoardDevice,
-  type DeviceEvent,
   type DevicePage,
   type RefusedPartView,
   type Found,
   type PastKept,
   type Role,
 } from '#contract'
-import { collectorOfMetric, day, logLevels, type Millis } from '#core'
+import { collectorOfMetric, day, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
-import { firstRow, inTransaction, rows, time, type Db, type Pool } from '../../db'
+import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { loadContext, reevaluate, rosterMark } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
@@ -173,45 +170,6 @@ export function estateRoutes(app: FastifyInstance, pool: Pool): void {
     summary: 'One device',
     answer: devicePageSchema,
     handle: ({ viewer, id, db, now, isPast }) => devicePage(db, viewer, id(), now, isPast),
-  })
-
-  pastRoute(app, pool, {
-    url: '/api/devices/:id/events',
-    access: 'contact',
-    summary: 'Log events of a device, newest first: of a time, a log, a level or worse, with words',
-    answer: deviceEventsSchema,
-    query: deviceLogQuerySchema,
-    async handle({ viewer, id, query, db }): Promise<DeviceEvent[]> {
-      await requireDevice(db, viewer, id())
-      const [at, seq, n] = query.after?.split(' ').map(Number) ?? []
-      const found = await rows<Omit<DeviceEvent, 'level' | 'key'> & { level: number; seq: number; n: number }>(
-        db,
-        `
-        select at, channel, source, event_id as id, level, text, seq, n from log_event
-        where device_id = $1 and at < coalesce($2::timestamptz, 'infinity') and at >= coalesce($4::timestamptz, '-infinity')
-          and ($5::text is null or channel = $5) and ($6::int is null or level <= $6)
-          and ($7::text is null or concat_ws(' ', source, event_id, text) ilike $7)
-          and ($8::timestamptz is null or (at, seq, n) < ($8, $9::bigint, $10::int))
-        order by at desc, seq desc, n desc limit $3`,
-        [
-          id(),
-          time(query.before ?? null),
-          query.limit,
-          time(query.from ?? null),
-          query.channel ?? null,
-          query.level ? logLevels.indexOf(query.level) : null,
-          query.words?.trim() ? `%${query.words.trim().replace(/[\\%_]/g, '\\$&')}%` : null,
-          time(at ?? null),
-          seq ?? null,
-          n ?? null,
-        ],
-      )
-      return found.map(({ seq: ofReport, n: inReport, ...row }) => ({
-        ...row,
-        key: `${row.at} ${ofReport} ${inReport}`,
-        level: logLevels[row.level]!,
-      }))
-    },
   })
 
   route(app, {

@@ -60,9 +60,9 @@ describe('when it happens', () => {
 
     const [begins] = body.moments.filter(({ cell }) => cell === first)
     await house.pool.query(
-      `insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
-       select $1::int, $2::timestamptz + n * interval '1 minute', 9, n, 'syslog', 'stock-count', null::bigint, 6, 'began' from generate_series(0, 3) n
-       union all select $1::int, $2::timestamptz - n * interval '1 hour', 9, n, 'syslog', 'cron', null, 6, 'ran' from generate_series(1, 40) n`,
+      `insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text, shape)
+       select *, 0 from (select $1::int, $2::timestamptz + n * interval '1 minute', 9, n, 'syslog', 'stock-count', null::bigint, 6, 'began' from generate_series(0, 3) n
+       union all select $1::int, $2::timestamptz - n * interval '1 hour', 9, n, 'syslog', 'cron', null, 6, 'ran' from generate_series(1, 40) n) e`,
       [agent.id, time(begins!.from)],
     )
     const { body: then } = await get<RhythmHours>(

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref } from 'vue'
-import type { AlertPage, DeviceEvent, HeldView, RemediationView, SeriesPage } from '#contract'
+import type { AlertPage, HeldView, LogPage, RemediationView, SeriesPage } from '#contract'
 import { hour, watchKinds } from '#core'
 import { alertWords, causeText, flipText } from '../../parts/format/alertWords'
 import DoubtText from '../../parts/ui/DoubtText.vue'
@@ -61,9 +61,9 @@ const around = useResource(async () => {
   const events =
     subject.deviceId === null
       ? []
-      : await api.get<DeviceEvent[]>(
-          `/devices/${subject.deviceId}/events?before=${subject.began + 10 * 60_000}&limit=40`,
-        )
+      : (
+          await api.get<LogPage>(`/log?device=${subject.deviceId}&until=${subject.began + 10 * 60_000}&limit=40`)
+        ).entries
   return {
     series: series?.series.find((line) => line.instance === subject.instance) ?? null,
     from,
