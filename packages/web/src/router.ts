@@ -47,6 +47,11 @@ export const router = createRouter({
       meta: { place: 'Estate', past: true },
     },
     {
+      path: '/estate/log',
+      component: () => import('./places/estate/eventlog/LogBoard.vue'),
+      meta: { place: 'Estate', past: true },
+    },
+    {
       path: '/estate/filling',
       component: () => import('./places/estate/FillingBoard.vue'),
       meta: { place: 'Estate' },

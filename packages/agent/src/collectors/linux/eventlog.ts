@@ -6,7 +6,8 @@ import { NotHereError, type Collect } from '../collector'
 import { readJournal } from './journal'
 import { Keep } from '../keep'
 import { readAppended, type Position } from './logFile'
-import { parseLogLine, readProgramLine } from './logLine'
+import { LineJoiner, type LogForm } from './joinLines'
+import { parseLogLine, readProgramEntry } from './logLine'
 
 /** Read wherever there is no journal; all others only where somebody wants them. */
 const ordinary = ['syslog', 'messages', 'auth.log', 'kern.log', 'dpkg.log']
@@ -44,7 +45,7 @@ const checkAgain: Millis = 10 * minute
 
 /** How far the logs were read. */
 interface Place {
-  files: Record<string, Position>
+  files: Record<string, Position & { form?: LogForm }>
   cursor: string | null
 }
 
@@ -96,15 +97,17 @@ export function eventlogCollector({
         const was = files[path]
         // What stood there before the first look was not written now, and is no news.
         const seen = was ? now : null
-        const parse = ordinary.includes(name)
-          ? (line: string) => parseLogLine(line, name, now)
-          : (line: string) => readProgramLine(line, name, now, seen)
+        const add = (event: LogEvent | null) => {
+          if (event) keep.add(was ? event : { ...event, old: true })
+        }
+        const joiner = new LineJoiner(was?.form, ({ head, rest }) => add(readProgramEntry(head, rest, name, now, seen)))
+        const isOrdinary = ordinary.includes(name)
         try {
-          const read = readAppended(path, was, (line) => {
-            const event: LogEvent | null = parse(line)
-            if (event) keep.add(was ? event : { ...event, old: true })
-          })
-          files[path] = read.position
+          const read = readAppended(path, was, (line) =>
+            isOrdinary ? add(parseLogLine(line, name, now)) : joiner.line(line),
+          )
+          joiner.end()
+          files[path] = isOrdinary ? read.position : { ...read.position, form: joiner.form }
           keep.skip(read.leftOut)
         } catch (error) {
           // It was rotated away this moment, or is not ours to read: the others count.

@@ -1,4 +1,4 @@
-import { levelOfPriority, type LogEvent, type LogLevel, type Millis } from '#core'
+import { levelOfPriority, logLevelCode, logLevels, type LogEvent, type LogLevel, type Millis } from '#core'
 
 export const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
@@ -62,11 +62,27 @@ function apparentLevel(line: string, channel: string): LogLevel {
 }
 
 /**
- * A line of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a
- * priority, the apparent level stands for it.
+ * An entry of a log that is no ordinary one: in a form that is known, or in the program's own. Where nothing tells a
+ * priority, the apparent level stands for it, of whichever of its lines is most urgent.
+ * @param rest lines that go on with the first
  * @param seen when it was written, where the line itself does not tell; null: before anybody read here, so that it is
  * left out
  */
+export function readProgramEntry(
+  line: string,
+  rest: readonly string[],
+  channel: string,
+  now: Millis,
+  seen: Millis | null,
+): LogEvent | null {
+  const event = readProgramLine(line, channel, now, seen)
+  if (!event || !rest.length) return event
+  // Lines that are set in are places in a program; their names say nothing of how urgent it is.
+  const levels = rest.filter((more) => !/^\s/.test(more)).map((more) => apparentLevel(more, channel))
+  const code = Math.min(logLevelCode(event.level), ...levels.map(logLevelCode))
+  return { ...event, level: logLevels[code]!, text: cut([event.text, ...rest].join('\n')) }
+}
+
 export function readProgramLine(line: string, channel: string, now: Millis, seen: Millis | null): LogEvent | null {
   if (!line.trim()) return null
   const level = apparentLevel(line, channel)

@@ -11,6 +11,7 @@ import {
 } from '#core'
 import { quoted, told } from '../../powershell/powershell'
 import { plainName, type SeenProcess } from '../processUse'
+import { parseEventXml } from './eventXml'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
 export interface Snapshot {
@@ -39,6 +40,8 @@ export interface Snapshot {
     Time: string
     Message: string | null
     RecordId: number
+    /** As its own XML; null where it could not be made. */
+    Xml?: string | null
   }[]
   /** Win32_LogicalDisk of CIM; DriveType 2 removable, 3 fixed. */
   disks: { DeviceID: string; FileSystem: string | null; DriveType: number }[]
@@ -109,7 +112,7 @@ export function snapshotScript(read: Readonly<Record<string, number | null>>): s
   return `${asJson}@{
 services = @(${servicesQuery})
 triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\TriggerInfo | ForEach-Object { Split-Path -Leaf (Split-Path -Parent $_.Name) } | Sort-Object -Unique)
-events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId'` : ''})
+events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId', @{ n = 'Xml'; e = { $_.ToXml() } }` : ''})
 disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
 adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes', 'ReceivedPacketErrors', 'ReceivedDiscardedPackets', 'OutboundPacketErrors', 'OutboundDiscardedPackets')
 routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object 'NextHop', @{ n = 'Metric'; e = { $_.RouteMetric + $_.InterfaceMetric } })
@@ -260,17 +263,26 @@ export async function windowsServices(): Promise<Service[]> {
 
 const cut = (text: string) => (text.length > 2000 ? `${text.slice(0, 1999)}…` : text)
 
+/** By its XML, which says more; by what Get-WinEvent makes of it where there is none, or it is of another form. */
+function eventOf(event: Snapshot['events'][number]): LogEvent | null {
+  const told = event.Xml ? parseEventXml(event.Xml, event.Message) : null
+  const at = told?.at ?? Date.parse(event.Time)
+  if (!Number.isFinite(at)) return null
+  return {
+    at,
+    channel: event.LogName,
+    source: told?.source ?? event.ProviderName,
+    id: told ? told.id : event.Id,
+    level: told?.level ?? levelOfWindowsEvent(event.Level),
+    text: cut((told?.text ?? event.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
+    ...(told?.fields ? { fields: told.fields } : {}),
+  }
+}
+
 export function eventsOf(snapshot: Snapshot): LogEvent[] {
   return snapshot.events
-    .filter((event) => Number.isFinite(Date.parse(event.Time)))
-    .map((event) => ({
-      at: Date.parse(event.Time),
-      channel: event.LogName,
-      source: event.ProviderName,
-      id: event.Id,
-      level: levelOfWindowsEvent(event.Level),
-      text: cut((event.Message ?? '').replace(/\s*\r?\n\s*/g, ' ').trim()),
-    }))
+    .map(eventOf)
+    .filter((event) => event !== null)
     .sort((a, b) => a.at - b.at)
 }
 

@@ -19,7 +19,7 @@ import DeviceChange from './DeviceChange.vue'
 import TrailOf from '../setup/trail/TrailOf.vue'
 import DeviceReadings from './readings/DeviceReadings.vue'
 import { namedInAddress } from './readings/subjects'
-import DeviceLog from './DeviceLog.vue'
+import LogSearch from './eventlog/LogSearch.vue'
 import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
@@ -154,7 +154,7 @@ const notCollected = computed(() => {
       />
       <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
-      <DeviceLog v-else-if="tab === 'Log'" :device="device" />
+      <LogSearch v-else-if="tab === 'Log'" :device="device" />
       <DeviceRoster v-else-if="tab === 'Roster'" :device="device" />
       <template v-else-if="tab === 'Alerts'">
         <DeviceAlerts

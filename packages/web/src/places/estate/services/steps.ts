@@ -1,5 +1,6 @@
-import type { DevicePage, RosterWatch, TemplatePage } from '#contract'
+import type { DevicePage, RosterWatch } from '#contract'
 import type { PolicyStep, Service, WatchSpec } from '#core'
+import { asName, forOneDevice, intoTemplate, type KnownTemplate } from '../../policy/impact/ownTemplate'
 
 /** Takes a service of one device back into the watch that leaves it out. */
 export function takeBack(
@@ -40,9 +41,6 @@ function keyFor(name: string, watches: readonly WatchSpec[]): string {
   return n === 1 ? key : `${key}-${n}`
 }
 
-/** As long as a name of policy may be. */
-const asName = (text: string) => text.slice(0, 100).trim()
-
 /** Of a device’s own: the name of the template that its chosen services stand in. Another client may have its name. */
 export const templateOf = ({ name, clientName }: Pick<DevicePage, 'name' | 'clientName'>) =>
   asName(`Services of ${name}, ${clientName}`)
@@ -54,7 +52,7 @@ export const templateOf = ({ name, clientName }: Pick<DevicePage, 'name' | 'clie
 export function watchByName(
   device: Pick<DevicePage, 'id' | 'name' | 'clientName'>,
   service: Pick<Service, 'name'>,
-  known: Pick<TemplatePage, 'id' | 'revision' | 'description' | 'includes' | 'watches'> | null,
+  known: Omit<KnownTemplate, 'name'> | null,
 ): PolicyStep[] {
   const name = templateOf(device)
   const spec: WatchSpec = {
@@ -66,34 +64,7 @@ export function watchByName(
     values: { which: 'named', names: [service.name], expected: 'running' },
   }
   const note = `Watch ${service.name}`
-  if (known) {
-    const { id, revision, description, includes, watches } = known
-    const others = watches.filter(({ key }) => key !== spec.key)
-    return [
-      { of: 'template', id, basedOn: revision, note, to: { name, description, includes, watches: [...others, spec] } },
-    ]
-  }
-  return [
-    {
-      of: 'template',
-      id: -1,
-      basedOn: 0,
-      note,
-      to: { name, description: 'Services that were chosen from its own list.', includes: [], watches: [spec] },
-    },
-    {
-      of: 'assignment',
-      id: -2,
-      basedOn: 0,
-      to: {
-        templateId: -1,
-        target: { on: 'devices', deviceIds: [device.id] },
-        rank: 100,
-        values: {},
-        dormant: false,
-        reason: 'Chosen from its own list of services.',
-        reviewAt: null,
-      },
-    },
-  ]
+  if (known) return intoTemplate({ ...known, name }, spec, note)
+  const body = { name, description: 'Services that were chosen from its own list.', includes: [], watches: [spec] }
+  return forOneDevice(device.id, body, note, 'Chosen from its own list of services.')
 }

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { refDebounced } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import type { DevicePage, LogEntry, LogGroup, LogMatches, PolicyListing, TemplatePage } from '#contract'
+import { matchedDays } from '#contract'
+import type { PolicyStep, Values } from '#core'
+import { api } from '../../../parts/data/api'
+import { useResource } from '../../../parts/data/resource'
+import { useSession } from '../../../parts/data/session'
+import ChoiceField from '../../../parts/ui/ChoiceField.vue'
+import SentenceEditor from '../../../parts/ui/SentenceEditor.vue'
+import StateNotice from '../../../parts/ui/StateNotice.vue'
+import ChangeDialog from '../../policy/impact/ChangeDialog.vue'
+import { valuesFor } from './logFilter'
+import MatchedDays from './MatchedDays.vue'
+import { allValues, kindWords, logTemplateOf, watchIn, watchOn, type LogWatchKind } from './watchFor'
+
+/** Makes a watch of an entry: what it looks for, how often that came lately, and the template that it goes into. */
+const props = defineProps<{ entry: LogEntry | LogGroup; device?: DevicePage }>()
+const emit = defineEmits<{ close: [] }>()
+const session = useSession()
+const kind = ref<LogWatchKind>('log-match')
+const values = ref<Values>(allValues('log-match', valuesFor(props.entry)))
+function use(chosen: string): void {
+  kind.value = chosen as LogWatchKind
+  values.value = allValues(kind.value, values.value)
+}
+const asked = computed(() => {
+  const query = new URLSearchParams()
+  for (const name of ['channel', 'source', 'level', 'text'])
+    if (values.value[name]) query.set(name, String(values.value[name]).slice(0, 200))
+  if (values.value.id !== null) query.set('id', String(values.value.id))
+  return query.toString()
+})
+const query = refDebounced(asked, 200)
+const found = useResource(() => api.get<LogMatches>(`/log/matches?${query.value}`), { sources: [query] })
+
+const templates = useResource(
+  async () => (session.isLead ? (await api.get<PolicyListing>('/policy')).templates : []),
+  { topics: ['policy'] },
+)
+/** The device that it was seen on, where it was one. */
+const on = computed(() => {
+  if (props.device) return props.device
+  return 'deviceId' in props.entry
+    ? { id: props.entry.deviceId, name: props.entry.deviceName, clientName: props.entry.clientName }
+    : null
+})
+const own = computed(() => on.value && templates.data.value?.find(({ name }) => name === logTemplateOf(on.value!)))
+/** Of a template; 0: one of the device’s own, that is yet to be made; empty: none was chosen. */
+const into = ref('')
+const chosen = useResource(
+  async () => (Number(into.value) > 0 ? await api.get<TemplatePage>(`/templates/${into.value}`) : null),
+  { topics: ['policy'], sources: [into] },
+)
+const steps = computed((): PolicyStep[] | null => {
+  if (into.value === '0' && on.value) return watchOn(on.value, kind.value, values.value, props.entry)
+  const template = chosen.data.value
+  if (!template || String(template.id) !== into.value) return null
+  return watchIn(template, kind.value, values.value, props.entry, on.value?.name ?? '')
+})
+</script>
+
+<template>
+  <ChangeDialog
+    title="Watch for such entries"
+    :steps="steps"
+    verb="Watch for it on"
+    said="It is watched for."
+    impact-title="If you save this"
+    @close="emit('close')"
+  >
+    <template #form>
+      <p class="sentence">Tell somebody
+        <ChoiceField :model-value="kind" label="What is told" @update:model-value="use(String($event))">
+          <option v-for="(words, name) in kindWords" :key="name" :value="name">{{ words }}</option>
+        </ChoiceField>:</p>
+      <SentenceEditor :kind="kind" :values="values" @change="values = $event" />
+      <section>
+        <h2>How often it came</h2>
+        <StateNotice :error="found.error.value" :loading="!found.data.value" @again="found.refresh" />
+        <MatchedDays v-if="found.data.value" :found="found.data.value" />
+        <p class="faint">Single entries of the last {{ matchedDays }} days, on all devices that you see. What the template would have told, count, time and windows included, its rehearsal shows.</p>
+      </section>
+      <p v-if="session.isLead" class="sentence">Put it into
+        <ChoiceField v-model="into" label="Template">
+          <option value="">a template…</option>
+          <option v-if="on && !own" value="0">a new one for {{ on.name }} alone</option>
+          <option v-for="template in templates.data.value ?? []" :key="template.id" :value="String(template.id)">{{ template.name }}</option>
+        </ChoiceField></p>
+      <p v-else class="muted">Templates are changed by a lead. Copy the address of this search to show it to one.</p>
+    </template>
+  </ChangeDialog>
+</template>
+
+<style scoped>
+h2 {
+  margin: 4px 0;
+}
+</style>
