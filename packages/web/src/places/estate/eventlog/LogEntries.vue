@@ -11,7 +11,7 @@ const columns = [
   { key: 'at', title: 'Time', width: 128 },
   ...(props.ofDevice ? [] : [{ key: 'device', title: 'Device', width: 150 }]),
   { key: 'channel', title: 'Log', width: 90 },
-  { key: 'source', title: 'Source', width: 120 },
+  { key: 'source', title: 'Source', width: 190 },
   { key: 'id', title: 'Id', width: 60 },
   { key: 'level', title: 'Level', width: 100 },
   { key: 'text', title: 'Entry', width: 300, grow: 1 as const },
@@ -44,7 +44,7 @@ const columns = [
   cursor: pointer;
 }
 .plain.mono {
-  font-family: var(--mono);
+  font: 13px/20px var(--mono);
 }
 .plain:hover {
   color: var(--act);

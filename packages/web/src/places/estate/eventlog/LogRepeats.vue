@@ -13,7 +13,7 @@ const session = useSession()
 const columns = [
   { key: 'entries', title: 'Times', align: 'right', width: 70 },
   { key: 'devices', title: 'Devices', align: 'right', width: 75 },
-  { key: 'source', title: 'Source', width: 130 },
+  { key: 'source', title: 'Source', width: 190 },
   { key: 'level', title: 'Level', width: 100 },
   { key: 'text', title: 'What it says', width: 300, grow: 1 },
   { key: 'last', title: 'Last', width: 128 },

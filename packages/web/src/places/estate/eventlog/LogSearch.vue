@@ -58,7 +58,6 @@ const watching = ref<LogEntry | LogGroup | null>(null)
 function narrow(to: LogEntry | LogGroup): void {
   opened.value = null
   filter.narrow(to)
-  view.value = ''
 }
 function watchFor(entry: LogEntry | LogGroup): void {
   opened.value = null
@@ -78,7 +77,7 @@ function watchFor(entry: LogEntry | LogGroup): void {
     <ElInput v-else v-model="channel" class="log" placeholder="every log" aria-label="Log" maxlength="200" clearable />
     from <ElInput v-model="source" class="source" placeholder="any source" aria-label="Source" maxlength="200" clearable />
     with id <ElInput v-model="id" class="id" placeholder="any" aria-label="Event id" inputmode="numeric" maxlength="10" />
-    saying <ElInput v-model="words" class="words" placeholder="anything" aria-label="Words" maxlength="200" clearable />
+    saying <ElInput v-model="words" class="words" placeholder="anything" aria-label="Words" maxlength="200" clearable />{{ ' ' }}
     <span v-if="session.span" class="muted">from {{ fullText(session.span.from) }} until {{ fullText(session.span.until) }} <button class="link" @click="session.span = null">the whole time</button></span>
     <ChoiceField v-else v-model="hours" label="Time">
       <option value="">whenever</option>
@@ -90,7 +89,7 @@ function watchFor(entry: LogEntry | LogGroup): void {
     <ChoiceField v-model="view" label="View">
       <option value="">one by one, the newest first</option>
       <option value="yes">repeats together, most first</option>
-    </ChoiceField>
+    </ChoiceField>{{ ' ' }}
     <button v-if="filter.isAsked.value" class="link" @click="filter.clear">show all</button></p>
   <p class="muted count" aria-live="polite">{{ countWords }} <template v-if="counted.data.value">As of {{ clockText(counted.data.value.at) }}. <button class="link" @click="again">Look again</button></template></p>
   <StateNotice

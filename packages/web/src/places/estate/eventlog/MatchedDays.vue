@@ -7,7 +7,7 @@ import { dayText, fullText } from '../../../parts/format/time'
 
 /** How often entries came in the last 14 days: day by day, and on which devices most. */
 const props = defineProps<{ found: LogMatches }>()
-const shown = 8
+const shown = computed(() => props.found.devices.slice(0, 8))
 const height = 44
 const step = 15
 const today = computed(() => now.value - (now.value % day))
@@ -48,12 +48,12 @@ const words = computed(() => {
         <path :d="bars" fill="var(--bar)" />
       </svg>
       <ul>
-        <li v-for="device in found.devices.slice(0, shown)" :key="device.deviceId">
-          <RouterLink class="mono" :to="`/estate/${device.deviceId}`">{{ device.deviceName }}</RouterLink>
+        <li v-for="device in shown" :key="device.deviceId">
+          <RouterLink class="mono" :to="`/estate/${device.deviceId}`">{{ device.deviceName }}</RouterLink>{{ ' ' }}
           <span class="muted">{{ device.clientName }}</span> {{ numberText(device.entries) }}
         </li>
       </ul>
-      <p v-if="found.deviceCount > shown" class="muted">and {{ countText(found.deviceCount - shown, 'device') }} more</p>
+      <p v-if="found.deviceCount > shown.length" class="muted">and {{ countText(found.deviceCount - shown.length, 'device') }} more</p>
     </template>
   </div>
 </template>

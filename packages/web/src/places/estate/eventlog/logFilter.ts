@@ -2,6 +2,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, toRef, type ComputedRef, type WritableComputedRef } from 'vue'
 import type { LogEntry, LogGroup } from '#contract'
 import { hour, logLevelCode, logLevels, patternOf, type LogLevel, type Values } from '#core'
+import { useRoute, useRouter } from 'vue-router'
 import { useAddressed } from '../../../parts/data/addressed'
 import { asOf } from '../../../parts/data/asOf'
 import { useSession } from '../../../parts/data/session'
@@ -19,7 +20,7 @@ export interface LogFilterFields {
   query: ComputedRef<string>
   isAsked: ComputedRef<boolean>
   clear(): void
-  /** Narrows to entries that say the same. */
+  /** Narrows to entries that say the same, one by one. */
   narrow(to: Pick<LogEntry, 'channel' | 'source' | 'id' | 'level' | 'text'>): void
 }
 
@@ -35,6 +36,8 @@ export function wordsOf(text: string): string {
 /** @param device null: of all in view */
 export function useLogFilter(device: () => number | null): LogFilterFields {
   const session = useSession()
+  const route = useRoute()
+  const router = useRouter()
   const fields = {
     level: useAddressed('level', 'debug'),
     channel: useAddressed('log'),
@@ -65,9 +68,10 @@ export function useLogFilter(device: () => number | null): LogFilterFields {
     return query.toString()
   })
   const query = refDebounced(typed, 250)
-  const set = (to: Partial<Record<keyof typeof fields, string>>) => {
-    for (const name of Object.keys(fields) as (keyof typeof fields)[])
-      fields[name].value = to[name] ?? (name === 'level' ? 'debug' : '')
+  // At once: each by itself would begin with the address as it was before the others.
+  const set = (to: Record<string, string>) => {
+    const { level: _l, log: _g, source: _s, id: _i, words: _w, hours: _h, together: _t, ...others } = route.query
+    void router.replace({ query: { ...others, ...to }, hash: route.hash })
   }
   return {
     ...fields,
@@ -75,16 +79,16 @@ export function useLogFilter(device: () => number | null): LogFilterFields {
     isAsked: computed(() =>
       Object.entries(fields).some(([name, { value }]) => value !== (name === 'level' ? 'debug' : '')),
     ),
-    clear: () => set({}),
-    narrow: ({ channel, source, id, level, text }) =>
+    clear: () => set(typeof route.query.together === 'string' ? { together: route.query.together } : {}),
+    narrow({ channel, source, id, level, text }) {
+      const to = { log: channel, source, id: id === null ? '' : String(id), level, words: wordsOf(text) }
       set({
-        channel,
-        source,
-        id: id === null ? '' : String(id),
-        level,
-        words: wordsOf(text),
-        hours: fields.hours.value,
-      }),
+        ...Object.fromEntries(
+          Object.entries(to).filter(([name, value]) => value !== '' && `${name} ${value}` !== 'level debug'),
+        ),
+        ...(fields.hours.value ? { hours: fields.hours.value } : {}),
+      })
+    },
   }
 }
 
