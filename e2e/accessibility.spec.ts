@@ -62,6 +62,9 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/estate/updates',
     '/estate/updates?view=names',
     '/estate/updates?update=openssl',
+    '/estate/log',
+    '/estate/log?together=yes',
+    '/estate/log?words=nothing-says-so',
     ...['chart', 'when', 'changed', 'values'].map(
       (view) => `/estate/${device.id}?open=cpu.busy|&view=${view}#readings`,
     ),

@@ -20,6 +20,7 @@ function readOptions() {
         readings: text,
         estate: text,
         live: text,
+        logs: text,
         'page-minutes': text,
         json: text,
         reports: flag,
@@ -29,7 +30,7 @@ function readOptions() {
     }).values
   } catch (error) {
     throw new PlainError(
-      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --reports, --cover or --kinds, and --json FILE.`,
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --reports, --cover or --kinds, and --json FILE.`,
     )
   }
 }
@@ -64,9 +65,11 @@ export async function bench() {
         ? 'readings.mjs'
         : options.live
           ? 'live.mjs'
-          : options.kinds
-            ? 'kinds.mjs'
-            : 'main.mjs'
+          : options.logs
+            ? 'logs.mjs'
+            : options.kinds
+              ? 'kinds.mjs'
+              : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },
