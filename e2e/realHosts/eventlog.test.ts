@@ -124,7 +124,7 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
     )
     const lost = entries.find(({ text }) => text.includes('order lost'))!
     const lines = (await host.sh(`sed -n '/order lost/,/going on/p' /var/log/t-shop/shop.log | sed '$d'`)).trimEnd()
-    expect(lines.split('\n').length).toBeGreaterThan(3)
+    expect(lines.split('\n')).toHaveLength(3)
     expect(lost).toMatchObject({ level: 'error', text: lines })
     expect(entries.filter(({ text }) => text.includes('no stock'))).toHaveLength(1)
   })
