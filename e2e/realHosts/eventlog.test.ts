@@ -45,12 +45,12 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
   const onEach = (what: string, test: (host: RealHost) => Promise<void>) => {
     it.each(['tm-old', 'tm-mid', 'tm-new'])(`${what}: %s`, (name) => test(hosts.find((host) => host.name === name)!))
   }
-  const ask = async <T>(host: RealHost, path: string, query: Record<string, string>): Promise<T> => {
+  const ask = async <T>(path: string, host: RealHost, query: Record<string, string>): Promise<T> => {
     const device = String((await pageOf(here, host.name)).id)
     return (await here.house.technician<T>('GET', `/api/log${path}?${new URLSearchParams({ device, ...query })}`)).body
   }
   const entriesOf = (host: RealHost, query: Record<string, string>) =>
-    ask<LogPage>(host, '', { limit: '500', ...query }).then(({ entries }) => entries)
+    ask<LogPage>('', host, { limit: '500', ...query }).then(({ entries }) => entries)
 
   onEach('an entry of the journal keeps who wrote it, of which unit, and how it ended', async (host) => {
     await host.sh(`
@@ -89,7 +89,7 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
       Number(await host.sh(`journalctl -o cat -t t-orders | grep -c '${pattern}' || true`))
     const groups = await until(
       'all of them',
-      () => ask<LogGroups>(host, '/groups', { source: 't-orders' }),
+      () => ask<LogGroups>('/groups', host, { source: 't-orders' }),
       ({ total }) => total >= 60,
     )
     expect(groups).toMatchObject({
@@ -108,7 +108,7 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
         await counted(pattern),
       ])
     const [first] = await entriesOf(host, { source: 't-orders', text: '475140' })
-    const matches = await ask<LogMatches>(host, '/matches', { source: 't-orders', text: patternOf(first!.text) })
+    const matches = await ask<LogMatches>('/matches', host, { source: 't-orders', text: patternOf(first!.text) })
     expect(matches).toMatchObject({ total: 60, deviceCount: 1, devices: [{ deviceName: host.name, entries: 60 }] })
   })
 

@@ -29,8 +29,8 @@ export interface Joined {
 const mostLoose = 50
 
 /**
- * Joins lines to entries. What is set in goes on with the line before; in a log whose entries begin with a time, so does
- * every line without one. A Python trace goes on to the line that names the error.
+ * Joins lines to entries. What is set in goes on with the line before; in a log whose entries begin with a time, so
+ * does every line without one. A Python trace goes on to the line that names the error.
  */
 export class LineJoiner {
   #open: Joined | null = null

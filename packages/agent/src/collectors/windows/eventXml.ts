@@ -44,7 +44,7 @@ function fieldsOf(event: Element): Record<string, string> {
   ])
 }
 
-/** Bit of the keywords of an event that says that what was audited failed (winmeta.xml, win:AuditFailure; from memory). */
+/** Bit of an event’s keywords: what was audited failed (winmeta.xml, win:AuditFailure; from memory). */
 const auditFailure = 1n << 52n
 
 function failed(keywords: string): boolean {

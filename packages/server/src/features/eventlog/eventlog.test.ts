@@ -258,7 +258,12 @@ describe('what is kept of entries', () => {
     const client = (await house.lead<{ id: number }>('POST', '/api/clients', { name: 'Short Lived', code: 'sl' })).body
       .id
     const site = (
-      await house.lead<{ id: number }>('POST', '/api/sites', { clientId: client, name: 'There', zone: 'Europe/Lisbon', networks: [] })
+      await house.lead<{ id: number }>('POST', '/api/sites', {
+        clientId: client,
+        name: 'There',
+        zone: 'Europe/Lisbon',
+        networks: [],
+      })
     ).body.id
     const agent = await house.enrol(site, 'sl-1')
     const shared = events[0]![0]!

@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { ElPopover } from 'element-plus/es/components/popover/index'
-import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
 import { watchKind, type ParameterValue, type Values } from '#core'
+import EditorPopover from './EditorPopover.vue'
 import ParameterEditor from './ParameterEditor.vue'
 import RuleSentence from './RuleSentence.vue'
 
@@ -21,16 +20,7 @@ function use(value: ParameterValue): void {
 
 <template>
   <RuleSentence :parts="kind.sentence(values)" editable @pick="(name, element) => { open = { name, element } }" />
-  <ElPopover
-    v-if="open && parameter"
-    :key="open.name"
-    :visible="true"
-    virtual-triggering
-    :virtual-ref="open.element"
-    :width="330"
-    placement="bottom-start"
-    :show-arrow="false"
-  >
+  <EditorPopover v-if="open && parameter" :key="open.name" :at="open.element">
     <ParameterEditor :parameter="parameter" :value="values[open.name] ?? null" @change="use" @cancel="open = null" />
-  </ElPopover>
+  </EditorPopover>
 </template>

@@ -1,8 +1,6 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { ElPopover } from 'element-plus/es/components/popover/index'
-import 'element-plus/es/components/popover/style/css'
 import { computed, ref } from 'vue'
 import type { DevicePage, GapView, PolicyListing, RosterWatch } from '#contract'
 import {
@@ -20,6 +18,7 @@ import { asOf } from '../../parts/data/asOf'
 import { useEstateNames } from '../../parts/data/estateNames'
 import { useKeys } from '../../parts/shell/keys'
 import { attempt, done } from '../../parts/ui/notify'
+import EditorPopover from '../../parts/ui/EditorPopover.vue'
 import ParameterEditor from '../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../parts/data/resource'
 import RuleSentence from '../../parts/ui/RuleSentence.vue'
@@ -205,16 +204,7 @@ const told = computed(() => {
       </template>
     </div>
   </div>
-  <ElPopover
-    v-if="open"
-    :key="open.watch.key + open.name"
-    :visible="true"
-    virtual-triggering
-    :virtual-ref="open.element"
-    :width="380"
-    placement="bottom-start"
-    :show-arrow="false"
-  >
+  <EditorPopover v-if="open" :key="open.watch.key + open.name" :at="open.element" :width="380">
     <div class="chain" role="dialog" aria-label="Where this value comes from" @keydown.esc="open = null">
       <p><b>{{ parameterOf(open.watch, open.name).label }}</b> <button class="link close" @click="open = null">close</button></p>
       <ol>
@@ -264,7 +254,7 @@ const told = computed(() => {
         </form>
       </template>
     </div>
-  </ElPopover>
+  </EditorPopover>
   <ChangeDialog
     v-if="takingBack"
     v-bind="takingBack"

@@ -3,6 +3,7 @@ import type { LogEntry } from '#contract'
 import type { LogLevel } from '#core'
 import { exactText, fullText } from '../../../parts/format/time'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
+import TextButton from '../../../parts/ui/TextButton.vue'
 import { levelClass } from './logFilter'
 
 const props = defineProps<{ entries: readonly LogEntry[]; ofDevice: boolean }>()
@@ -23,10 +24,10 @@ const columns = [
     <template #at="{ row }"><span v-if="row.at" class="muted" :title="exactText(row.at)">{{ fullText(row.at) }}</span></template>
     <template #device="{ row }"><RouterLink v-if="row.deviceId" class="mono" :to="`/estate/${row.deviceId}`" :title="row.clientName">{{ row.deviceName }}</RouterLink></template>
     <template #channel="{ row }"><span class="muted name">{{ row.channel }}</span></template>
-    <template #source="{ row }"><button v-if="row.source" class="plain mono name" :title="`Only of ${row.source}`" @click="emit('source', row.source)">{{ row.source }}</button></template>
+    <template #source="{ row }"><TextButton v-if="row.source" class="mono" :title="`Only of ${row.source}`" @click="emit('source', row.source)">{{ row.source }}</TextButton></template>
     <template #id="{ row }"><span class="mono">{{ row.id ?? '' }}</span></template>
     <template #level="{ row }"><span v-if="row.level" :class="levelClass(row.level as LogLevel)">{{ row.level }}</span></template>
-    <template #text="{ row }"><button v-if="row.key" class="plain text" title="All of it" @click="emit('open', row)">{{ row.text || 'no text' }}</button></template>
+    <template #text="{ row }"><TextButton v-if="row.key" title="All of it" @click="emit('open', row)">{{ row.text || 'no text' }}</TextButton></template>
   </ShortTable>
 </template>
 
@@ -34,27 +35,7 @@ const columns = [
 .name {
   overflow-wrap: anywhere;
 }
-.plain {
-  border: 0;
-  background: none;
-  padding: 0;
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  cursor: pointer;
-}
-.plain.mono {
-  font: 13px/20px var(--mono);
-}
-.plain:hover {
-  color: var(--act);
-}
-.text {
-  overflow-wrap: anywhere;
-  display: -webkit-box;
-  -webkit-box-orient: vertical;
-  -webkit-line-clamp: 3;
-  overflow: hidden;
-  white-space: pre-line;
+.mono {
+  font-size: 13px;
 }
 </style>

@@ -4,6 +4,7 @@ import { countText, numberText, type LogLevel } from '#core'
 import { useSession } from '../../../parts/data/session'
 import { exactText, fullText } from '../../../parts/format/time'
 import ShortTable from '../../../parts/ui/ShortTable.vue'
+import TextButton from '../../../parts/ui/TextButton.vue'
 import { levelClass } from './logFilter'
 
 /** Entries that say the same but for their numbers, with how many there are. */
@@ -28,7 +29,7 @@ const keyOf = ({ channel, source, id, level, text }: LogGroup) => JSON.stringify
     <template #devices="{ row }"><span class="muted">{{ row.devices ? numberText(row.devices) : '' }}</span></template>
     <template #source="{ row }"><span class="mono name">{{ row.source }}</span> <span v-if="row.id !== null" class="mono">{{ row.id }}</span> <span class="muted name">{{ row.channel }}</span></template>
     <template #level="{ row }"><span v-if="row.level" :class="levelClass(row.level as LogLevel)">{{ row.level }}</span></template>
-    <template #text="{ row }"><button v-if="row.level" class="plain text" title="Show them" @click="emit('narrow', row)">{{ row.text || 'no text' }}</button></template>
+    <template #text="{ row }"><TextButton v-if="row.level" title="Show them" @click="emit('narrow', row)">{{ row.text || 'no text' }}</TextButton></template>
     <template #last="{ row }"><span v-if="row.lastAt" class="muted" :title="`First ${exactText(row.firstAt)}, last ${exactText(row.lastAt)}`">{{ fullText(row.lastAt) }}</span></template>
     <template #do="{ row }"><button v-if="row.level && session.isStaff" class="link" @click="emit('watch', row)">Watch for it…</button></template>
   </ShortTable>
@@ -38,26 +39,6 @@ const keyOf = ({ channel, source, id, level, text }: LogGroup) => JSON.stringify
 <style scoped>
 .name {
   overflow-wrap: anywhere;
-}
-.plain {
-  border: 0;
-  background: none;
-  padding: 0;
-  color: inherit;
-  font: inherit;
-  text-align: left;
-  cursor: pointer;
-}
-.plain:hover {
-  color: var(--act);
-}
-.text {
-  overflow-wrap: anywhere;
-  display: -webkit-box;
-  -webkit-box-orient: vertical;
-  -webkit-line-clamp: 3;
-  overflow: hidden;
-  white-space: pre-line;
 }
 .note {
   margin: 10px 0;

@@ -1,8 +1,6 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
-import { ElPopover } from 'element-plus/es/components/popover/index'
-import 'element-plus/es/components/popover/style/css'
 import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from 'vue-router'
 import type { TemplatePage, TemplateRevision, TemplateSummary } from '#contract'
@@ -11,6 +9,7 @@ import { api } from '../../../parts/data/api'
 import { useKeys } from '../../../parts/shell/keys'
 import { confirmed } from '../../../parts/ui/confirm'
 import { done } from '../../../parts/ui/notify'
+import EditorPopover from '../../../parts/ui/EditorPopover.vue'
 import ParameterEditor from '../../../parts/ui/ParameterEditor.vue'
 import { useResource } from '../../../parts/data/resource'
 import TrailSection from '../../setup/trail/TrailSection.vue'
@@ -290,16 +289,7 @@ useKeys('Template', [
         <div><button v-if="session.isLead" class="btn" @click="assigning = true">Assign it <kbd>a</kbd></button></div>
       </template>
     </aside>
-    <ElPopover
-      v-if="open && parameter && spec"
-      :key="open.key + open.name"
-      :visible="true"
-      virtual-triggering
-      :virtual-ref="open.element"
-      :width="330"
-      placement="bottom-start"
-      :show-arrow="false"
-    >
+    <EditorPopover v-if="open && parameter && spec" :key="open.key + open.name" :at="open.element">
       <ParameterEditor
         :parameter="parameter"
         :value="typing"
@@ -324,7 +314,7 @@ useKeys('Template', [
         :value="savedWatch(spec)!.values[open.name]!"
         @done="open = null"
       />
-    </ElPopover>
+    </EditorPopover>
     <TrailSection v-if="data && session.isStaff" :id="data.id" kind="template" :topics="['policy']" />
     <AssignDialog v-if="assigning && data" :templates="[data]" :template-id="data.id" @close="assigning = false" />
   </div>
