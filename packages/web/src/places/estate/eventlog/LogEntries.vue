@@ -10,7 +10,7 @@ const props = defineProps<{ entries: readonly LogEntry[]; ofDevice: boolean }>()
 const emit = defineEmits<{ open: [entry: LogEntry]; source: [source: string] }>()
 const columns = [
   { key: 'at', title: 'Time', width: 128 },
-  ...(props.ofDevice ? [] : [{ key: 'device', title: 'Device', width: 150 }]),
+  ...(props.ofDevice ? [] : [{ key: 'device', title: 'Device', width: 210 }]),
   { key: 'channel', title: 'Log', width: 90 },
   { key: 'source', title: 'Source', width: 190 },
   { key: 'id', title: 'Id', width: 60 },
