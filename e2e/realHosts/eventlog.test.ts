@@ -128,4 +128,36 @@ describe.skipIf(leftOut)('the logs of Debian 11, 12 and 13', () => {
     expect(lost).toMatchObject({ level: 'error', text: lines })
     expect(entries.filter(({ text }) => text.includes('no stock'))).toHaveLength(1)
   })
+
+  // The last one: from then on little of any journal is told.
+  it('of a log of which little is kept, what is urgent and what a watch looks for is told', async () => {
+    const before = Date.now()
+    const line = { why: '', osFamilies: [] }
+    await watchFor(
+      here,
+      [
+        { ...line, key: 'kept', kind: 'log-kept', name: 'Kept', values: { channel: 'journal', level: 'warning' } },
+        { ...line, key: 'looked', kind: 'log-match', name: 'Looked for', values: { text: 'looked for' } },
+      ],
+      'Kept',
+    )
+    for (const host of hosts) {
+      await until(
+        `${host.name} to know`,
+        () => pageOf(here, host.name),
+        ({ roster }) => (roster.confirmedAt ?? 0) > before,
+      )
+      await host.sh(`
+        logger -t t-kept -p daemon.info "an ordinary entry"; logger -t t-kept -p daemon.info "one that is looked for"
+        logger -t t-kept -p daemon.warning "a warning"; logger -t t-kept -p daemon.err "the last"`)
+      const told = await until(
+        'the last',
+        () => entriesOf(host, { source: 't-kept' }),
+        (found) => found.some(({ text }) => text === 'the last'),
+      )
+      expect(told.map(({ text }) => text).sort()).toEqual(['a warning', 'one that is looked for', 'the last'])
+      // It was not lost, and not counted as such: nobody wanted it.
+      expect(Number(await host.sh('journalctl -o cat -t t-kept | wc -l'))).toBe(4)
+    }
+  })
 })

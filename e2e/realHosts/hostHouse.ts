@@ -154,10 +154,10 @@ export async function alertsOf({ house }: HostHouse, deviceId: number): Promise<
 }
 
 /** Makes a template of these watches for every device, impatient enough for a test. */
-export async function watchFor({ house }: HostHouse, watches: WatchSpec[]): Promise<void> {
+export async function watchFor({ house }: HostHouse, watches: WatchSpec[], name = 'Hosts'): Promise<void> {
   const { id } = (
     await house.lead<{ id: number }>('POST', '/api/templates', {
-      name: 'Hosts',
+      name,
       description: '',
       includes: [],
       watches,

@@ -18,7 +18,7 @@ export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './linux/services'
 
-type Wanted = Pick<CollectSettings, 'logs' | 'shares'>
+type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep'>
 
 /**
  * @param home where they remember things; null: nowhere
@@ -31,7 +31,7 @@ export function allCollectors(
   wanted: () => Wanted = () => ({ logs: [] }),
   places: Readonly<Record<string, unknown>> = {},
 ): Collect[] {
-  if (onWindows) return windowsCollectors(home, () => wanted().logs, places.eventlog)
+  if (onWindows) return windowsCollectors(home, wanted, places.eventlog)
   return [
     performanceCollector(),
     disksCollector(() => wanted().shares === true),
@@ -39,7 +39,11 @@ export function allCollectors(
     networkCollector(),
     servicesCollector(),
     updatesCollector(home, refresh),
-    eventlogCollector({ place: places.eventlog, wanted: () => wanted().logs }),
+    eventlogCollector({
+      place: places.eventlog,
+      wanted: () => wanted().logs,
+      keeping: () => wanted().keep ?? null,
+    }),
     softwareCollector(),
     processesCollector(),
   ]

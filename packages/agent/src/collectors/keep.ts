@@ -1,4 +1,4 @@
-import { logLevelCode, type LogEvent } from '#core'
+import { isKept, logLevelCode, type LogEvent, type LogKeeping } from '#core'
 
 /** Of each look so many entries are told. */
 export const mostEvents = 400
@@ -11,7 +11,11 @@ export class Keep {
   #entries: { event: LogEvent; n: number }[] = []
   #seen = 0
 
+  /** @param keeping which are told at all; the others are neither told nor counted */
+  constructor(private readonly keeping: LogKeeping | null = null) {}
+
   add(event: LogEvent): void {
+    if (!isKept(this.keeping, event)) return
     this.#entries.push({ event, n: this.#seen++ })
     if (this.#entries.length >= 4 * mostEvents) this.#trim()
   }

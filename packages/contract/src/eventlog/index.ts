@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { logLevels, type DeviceId, type LogLevel, type Millis } from '#core'
+import { logLevels, type DeviceId, type LogLevel, type LogVolume, type Millis } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import { aNumber, aTime } from '../bounds'
 import { eventLimits } from '../report'
@@ -93,11 +93,15 @@ export interface LogMatches {
   devices: { deviceId: DeviceId; deviceName: string; clientName: string; entries: number; lastAt: Millis }[]
 }
 
+/** Within a day, by log and level, the most first. */
+export interface LogVolumes {
+  volumes: LogVolume[]
+}
+
 const pattern = (max: number) => Joi.string().trim().allow('').max(max)
+const scope = { client: aNumber, site: aNumber, device: aNumber }
 const filter = {
-  client: aNumber,
-  site: aNumber,
-  device: aNumber,
+  ...scope,
   channel: pattern(eventLimits.channel),
   source: pattern(eventLimits.source),
   id: Joi.number().integer().min(0).max(4_294_967_295),
@@ -112,6 +116,8 @@ export const logPageQuerySchema = Joi.object<LogPageQuery, true>({
   after: Joi.string().max(2000),
   limit: Joi.number().integer().min(1).max(500).default(100),
 })
+
+export const logScopeSchema = Joi.object<Pick<LogQuery, 'client' | 'site' | 'device'>, true>(scope)
 
 const level = Joi.string().valid(...logLevels)
 export const logPageSchema = answerOf<LogPage>({
@@ -150,6 +156,9 @@ export const logGroupsSchema = answerOf<LogGroups>({
     }),
   ),
   groupCount: count,
+})
+export const logVolumesSchema = answerOf<LogVolumes>({
+  volumes: listOf(answerOf<LogVolume>({ channel: words, level, entries: count, devices: count, watched: count })),
 })
 export const logMatchesSchema = answerOf<LogMatches>({
   since: instant,

@@ -192,6 +192,7 @@ export const impactSchema = answerOf<Impact>({
     readings: Joi.array<[number, number]>().ordered(Joi.number(), Joi.number()),
     events: Joi.number().allow(null),
     logs: listOf(words),
+    entries: Joi.array<[number, number | null]>().ordered(Joi.number(), Joi.number().allow(null)).allow(null),
   }),
 })
 

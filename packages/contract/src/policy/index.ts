@@ -226,11 +226,16 @@ export interface ImpactWatch extends Omit<WatchChange, 'before' | 'after'> {
   after: SentencePart[] | null
 }
 
-/** Before and after, a day. `events` null: how many a log newly read would bring is not known. */
+/**
+ * Before and after, a day. `events` null: how many a log newly read would bring is not known. `entries`: how many log
+ * entries are kept of what the devices write; null where that stays as it is, after null where more are kept than
+ * anybody has counted.
+ */
 export interface ImpactCost {
   readings: [number, number]
   events: number | null
   logs: string[]
+  entries: [before: number, after: number | null] | null
 }
 
 /** What a change would do, before it is saved. */

@@ -1,5 +1,5 @@
 import Joi from 'joi'
-import { optionalCollectors, pacedCollectors } from '#core'
+import { logLevels, optionalCollectors, pacedCollectors, type LogFilter, type LogFloor, type LogKeeping } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type {
   AgentSelf,
@@ -21,6 +21,18 @@ const collect = answerOf<CollectSettings>({
   logs: listOf(words),
   collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })),
   shares: Joi.boolean().valid(true).optional(),
+  keep: answerOf<LogKeeping>({
+    floors: listOf(answerOf<LogFloor>({ channel: words, level: Joi.string().valid(...logLevels, 'none') })),
+    watched: listOf(
+      answerOf<LogFilter>({
+        channel: words,
+        source: words,
+        id: count.allow(null),
+        level: Joi.string().valid('', ...logLevels),
+        text: words,
+      }),
+    ),
+  }).optional(),
 })
 const settings = {
   interval: length,

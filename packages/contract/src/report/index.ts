@@ -1,4 +1,13 @@
-import type { Collector, Facts, LogEvent, Millis, OptionalCollector, PacedCollector, TopProcesses } from '#core'
+import type {
+  Collector,
+  Facts,
+  LogEvent,
+  LogKeeping,
+  Millis,
+  OptionalCollector,
+  PacedCollector,
+  TopProcesses,
+} from '#core'
 import type { SignedText } from './task'
 
 export type {
@@ -144,12 +153,13 @@ export interface WantedCollector {
 }
 /**
  * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
- * on what other machines share with it.
+ * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said.
  */
 export interface CollectSettings {
   logs: string[]
   collectors: WantedCollector[]
   shares?: true
+  keep?: LogKeeping
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a

@@ -1,3 +1,5 @@
 export { matchesLogFilter, type LogEvent, type LogFilter } from './event'
 export { levelOfPriority, levelOfWindowsEvent, logLevelCode, logLevels, type LogLevel } from './levels'
 export { patternOf, withoutNumbers } from './repeats'
+export { isKept, isWithinFloors, type LogFloor, type LogKeeping } from './keeping'
+export { proposeFloors, type LogProposal, type LogVolume } from './volume'

@@ -16,6 +16,7 @@ const collectorOf = (watch: EffectiveWatch) => watchKinds.get(watch.kind)?.colle
 export function logsWatched(roster: Roster): string[] {
   const logs = active(roster)
     .filter((watch) => collectorOf(watch) === 'eventlog')
+    .filter((watch) => !watchKinds.get(watch.kind)?.isSetting || watch.values.level !== 'none')
     .map((watch) => watch.values.channel)
   return [...new Set(logs.filter((log): log is string => typeof log === 'string' && log !== '' && log !== '*'))].sort()
 }

@@ -30,7 +30,16 @@ export {
   type Subject,
   type WatchKind,
 } from './kind'
-export { actionOf, collectorWords, sharedFor, silentIntervals, wantsShares, watchKind, watchKinds } from './kinds'
+export {
+  actionOf,
+  collectorWords,
+  floorOf,
+  sharedFor,
+  silentIntervals,
+  wantsShares,
+  watchKind,
+  watchKinds,
+} from './kinds'
 export {
   parameterFault,
   rangeText,

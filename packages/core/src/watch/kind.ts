@@ -1,5 +1,5 @@
 import type { Facts } from '../estate'
-import type { LogEvent } from '../eventlog'
+import type { LogEvent, LogFilter } from '../eventlog'
 import type { DiskDays, MetricName, Reading, Samples } from '../series'
 import type { Severity } from '../severity'
 import type { Millis } from '../units'
@@ -154,6 +154,10 @@ export interface WatchKind {
   /** Where on that series its levels lie, in the unit of the metric. */
   lines?(values: Values, facts: Facts, instance: string): LevelLine[]
   choosing?: Choosing
+  /** It sets what agents do, and says nothing of any post. */
+  isSetting?: true
+  /** The log entries that it looks for, in what agents send. */
+  entries?(values: Values): LogFilter[]
   /** What can be done about one of its posts. Kinds that are not about a service name one in a parameter. */
   acts?(values: Values, instance: string): ServiceAction | null
   parameters: readonly Parameter[]

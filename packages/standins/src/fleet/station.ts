@@ -17,7 +17,7 @@ import {
   type UpdateProgress,
   type UpdateCommand,
 } from '#contract/report'
-import { collectorOfMetric, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
+import { collectorOfMetric, isKept, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
 import type { SimulatedDevice } from './simulated'
 
@@ -112,6 +112,7 @@ export class Station {
     }
     const events = this.device
       .events(identity.reportedAt || at - interval, at)
+      .filter((event) => isKept(this.device.collect.keep ?? null, event))
       .map((event) => ({ ...event, at: this.#clock(event.at) }))
     const top = this.device.top(at)
     this.#queue.push({

@@ -1,6 +1,6 @@
 import { existsSync, readdirSync } from 'node:fs'
 import { join } from 'node:path'
-import { matchesAny, minute, type LogChannel, type LogEvent, type Millis } from '#core'
+import { matchesAny, minute, type LogChannel, type LogEvent, type LogKeeping, type Millis } from '#core'
 import { steady } from '../../clock'
 import { NotHereError, type Collect } from '../collector'
 import { readJournal } from './journal'
@@ -63,12 +63,15 @@ export interface EventlogOptions {
   place?: unknown
   /** Names of logs, as patterns, that are read beyond the ordinary ones. */
   wanted?: () => readonly string[]
+  /** Which entries are told; null: all of them. */
+  keeping?: () => LogKeeping | null
   folder?: string
 }
 
 export function eventlogCollector({
   place: kept,
   wanted = () => [],
+  keeping = () => null,
   folder = '/var/log',
 }: EventlogOptions = {}): Collect {
   let place = placeFrom(kept)
@@ -88,7 +91,7 @@ export function eventlogCollector({
       const chosen = logs
         .filter((name) => (!hasJournal && ordinary.includes(name)) || matchesAny(wanted(), name))
         .slice(0, mostLogs)
-      const keep = new Keep()
+      const keep = new Keep(keeping())
       const cursor = hasJournal ? await readJournal(place.cursor, keep) : place.cursor
       const files = { ...place.files }
       const troubles = new Map<string, string>()

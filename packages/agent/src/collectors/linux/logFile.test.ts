@@ -90,4 +90,14 @@ describe('of many entries', () => {
     expect(events.map((event) => event.at)).toEqual(events.map((event) => event.at).sort((a, b) => a - b))
     expect(events.at(-1)!.text).toBe('29999')
   })
+  it('those that nobody wants are neither told nor missed, and take no room of others', () => {
+    const keep = new Keep({ floors: [{ channel: 'journal', level: 'notice' }], watched: [] })
+    for (let n = 0; n < 5000; n++)
+      keep.add({
+        ...{ at: n, channel: n % 100 ? 'journal' : 'System', source: 's', id: null, text: String(n) },
+        level: n % 50 ? 'informational' : 'notice',
+      })
+    const { events, leftOut } = keep.take()
+    expect([events.length, leftOut]).toEqual([100, 0])
+  })
 })

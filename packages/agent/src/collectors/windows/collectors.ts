@@ -1,9 +1,11 @@
 import { statfs } from 'node:fs/promises'
 import { cpus, freemem, totalmem, uptime } from 'node:os'
 import { join } from 'node:path'
-import { day, hour, matchesAny, type Disk, type LogEvent, type Millis, type Reading } from '#core'
+import { day, hour, matchesAny, type Disk, type Millis, type Reading } from '#core'
 import { steady } from '../../clock'
+import type { CollectSettings } from '#contract/report'
 import type { Collect } from '../collector'
+import { Keep } from '../keep'
 import { Tops } from '../processUse'
 import { Starts } from '../starts'
 import { FirstSeen } from '../firstSeen'
@@ -238,8 +240,12 @@ function processes(readout: Readout): Collect {
 }
 
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
-export function windowsCollectors(home: string | null, logs: () => readonly string[], place?: unknown): Collect[] {
-  const readout = new Readout(logs, place)
+export function windowsCollectors(
+  home: string | null,
+  wanted: () => Pick<CollectSettings, 'logs' | 'keep'>,
+  place?: unknown,
+): Collect[] {
+  const readout = new Readout(() => wanted().logs, place)
   return [
     performance(readout),
     disks(readout),
@@ -256,13 +262,11 @@ export function windowsCollectors(home: string | null, logs: () => readonly stri
     {
       name: 'eventlog',
       async collect(now) {
-        const all = eventsOf(await readout.at(now))
-        const events = all
-          .slice(-400)
-          .map((event): LogEvent => (readout.firstRead.has(event.channel) ? { ...event, old: true } : event))
+        const keep = new Keep(wanted().keep ?? null)
+        for (const event of eventsOf(await readout.at(now)))
+          keep.add(readout.firstRead.has(event.channel) ? { ...event, old: true } : event)
         return {
-          events,
-          leftOut: all.length - events.length,
+          ...keep.take(),
           place: readout.read,
           facts: { logs: channelsOf((await readout.inventory()).logs, await readout.logs()) },
         }

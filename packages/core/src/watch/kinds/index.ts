@@ -4,7 +4,7 @@ import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
-import { logAbsence, logMatch, logPair } from './log'
+import { logAbsence, logKept, logMatch, logPair } from './log'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
@@ -21,6 +21,7 @@ const all: readonly WatchKind[] = [
   logMatch,
   logAbsence,
   logPair,
+  logKept,
   cpuBusy,
   memoryAvailable,
   loadPerCore,
@@ -30,7 +31,9 @@ const all: readonly WatchKind[] = [
   identityShared,
 ]
 
-export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(all.map((kind) => [kind.name, withCommon(kind)]))
+export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(
+  all.map((kind) => [kind.name, kind.isSetting ? kind : withCommon(kind)]),
+)
 
 /** @throws RangeError when there is no such kind. */
 export function watchKind(name: string): WatchKind {
@@ -40,6 +43,7 @@ export function watchKind(name: string): WatchKind {
 }
 export { collectorWords, sharedFor } from './agentHealth'
 export { wantsShares } from './disk'
+export { floorOf } from './log'
 export { silentIntervals } from './silence'
 
 /** What can be done about a post; null: nothing that an agent could do. */

@@ -1,4 +1,13 @@
-import { sameData, silentIntervals, targets, windowEnd, type DeviceTraits, type Facts, type Millis } from '#core'
+import {
+  isKept,
+  sameData,
+  silentIntervals,
+  targets,
+  windowEnd,
+  type DeviceTraits,
+  type Facts,
+  type Millis,
+} from '#core'
 import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
 import { keepFacts, readFacts, type ToldFact } from '../../store/currentFacts'
@@ -8,6 +17,7 @@ import { collectRules } from '../../store/collecting'
 import { noteFindings, speaksForRoles } from '../../store/findings'
 import type { CheckedReport } from './checkBatch'
 import { PlainReports } from './plainReports'
+import { entriesOf } from './settings'
 import { writeEvents } from './writeEvents'
 import type { Plan } from './plan'
 import { advanceOf, layoutsOf, storeReports } from './storeReports'
@@ -104,6 +114,13 @@ async function reachMoved(tx: Db, context: DeviceContext, plan: Plan): Promise<b
   return others.some(({ target }) => targets(target, traits) !== targets(target, context.traits))
 }
 
+/** Older agents send all, and others what was kept before. What watches look for is always kept. */
+function withKept({ roster }: DeviceContext, reports: readonly CheckedReport[]): readonly CheckedReport[] {
+  const keeping = entriesOf(roster)
+  if (!keeping) return reports
+  return reports.map((report) => ({ ...report, events: report.events.filter((event) => isKept(keeping, event)) }))
+}
+
 /** Whether a plan has nothing to write but reports. */
 function isPlain(context: DeviceContext, plan: Plan): boolean {
   return (
@@ -128,7 +145,7 @@ export async function commitPlan(pool: Pool, context: DeviceContext, plan: Plan,
       const { id, clientId } = context.traits
       await writeRefused(tx, id, plan.refused, now)
       await writeFacts(tx, id, context.facts, plan.stored)
-      await writeEvents(tx, id, plan.stored)
+      await writeEvents(tx, id, withKept(context, plan.stored))
       await writeState(tx, id, context.state, plan.state)
       await writeChanges(
         tx,

@@ -2,8 +2,10 @@ import { createHash } from 'node:crypto'
 import type { AgentSettings } from '#contract'
 import {
   hurryOf,
+  keepingOf,
   pacedCollectors,
   paceOf,
+  type LogKeeping,
   type Millis,
   type OptionalCollector,
   type PacedCollector,
@@ -39,6 +41,15 @@ function everyOf(roster: Roster, interval: Millis): Every {
   return known.every
 }
 
+const keepings = new WeakMap<Roster, LogKeeping | null>()
+
+/** Which log entries a roster keeps, worked out once. */
+export function entriesOf(roster: Roster): LogKeeping | null {
+  let known = keepings.get(roster)
+  if (known === undefined) keepings.set(roster, (known = keepingOf(roster)))
+  return known
+}
+
 const shares = new WeakMap<Roster, boolean>()
 
 function sharesWanted(roster: Roster): boolean {
@@ -64,12 +75,18 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
   const every = Object.fromEntries(
     pacedCollectors.flatMap((collector) => (wanted[collector] === interval ? [] : [[collector, wanted[collector]]])),
   )
+  const keep = entriesOf(roster)
   return {
     interval,
     deviceName: name,
     clientName,
     siteName,
-    collect: { logs: collecting.logs, collectors, ...(sharesWanted(roster) ? { shares: true } : {}) },
+    collect: {
+      logs: collecting.logs,
+      collectors,
+      ...(sharesWanted(roster) ? { shares: true } : {}),
+      ...(keep ? { keep } : {}),
+    },
     every,
     roster: rosterMark(roster),
   }

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { LogEntry, LogGroups, LogMatches, LogPage } from '#contract'
-import { day, hour, logLevels, matchesLogFilter, minute, type LogEvent, type LogFilter } from '#core'
+import type { Impact, LogEntry, LogGroups, LogMatches, LogPage, LogVolumes } from '#contract'
+import { day, hour, logLevels, matchesLogFilter, minute, type LogEvent, type LogFilter, type WatchSpec } from '#core'
 import { firstRow } from '../../db'
 import { openHouse, type Agent, type House } from '../../testing/house'
 
@@ -283,5 +283,105 @@ describe('what is kept of entries', () => {
     expect((await house.lead('POST', `/api/clients/${client}/delete`, { name: 'Short Lived' })).status).toBe(200)
     expect(await shapes('their own secret words')).toBe(0)
     expect((await groups(queryOf({ ...open, text: shared.text }))).total).toBe(before.total - 1)
+  })
+})
+
+describe('which entries are kept', () => {
+  /** A template of lines about one device. */
+  async function templateFor(device: Agent, watches: Partial<WatchSpec>[]): Promise<number> {
+    const { id } = (
+      await house.lead<{ id: number }>('POST', '/api/templates', {
+        name: `Of ${device.id}`,
+        description: '',
+        includes: [],
+        watches: watches.map((watch) => ({ name: watch.key, why: '', osFamilies: [], values: {}, ...watch })),
+      })
+    ).body
+    await house.lead('POST', '/api/assignments', {
+      ...{ templateId: id, target: { on: 'devices', deviceIds: [device.id] }, rank: 100 },
+      ...{ values: {}, dormant: false, reason: '' },
+    })
+    return id
+  }
+  const step = (id: number, basedOn: number, device: Agent, watches: unknown[]) => ({
+    steps: [
+      {
+        of: 'template',
+        id,
+        basedOn,
+        note: '',
+        to: { name: `Of ${device.id}`, description: '', includes: [], watches },
+      },
+    ],
+  })
+  const cron = { key: 'cron', kind: 'log-match', name: 'cron', why: '', osFamilies: [], values: { source: 'cron' } }
+  const keeping = (level: string) => ({
+    ...{ key: 'kept', kind: 'log-kept', name: 'kept', why: '', osFamilies: [], values: { channel: 'syslog', level } },
+  })
+
+  it('is told before, by what was written within a day; then the agent hears of it, and nothing else is stored', async () => {
+    const device = await house.enrol(house.sites[0], 'tm-quiet')
+    const written = (n: number, level: LogEvent['level'], source: string): LogEvent[] =>
+      Array.from({ length: n }, (_, i) => ({
+        ...{ at: now - minute, channel: 'syslog', source, id: null, level, text: `entry ${i}` },
+      }))
+    const all = [
+      ...written(30, 'informational', 'app'),
+      ...written(10, 'informational', 'cron'),
+      ...written(5, 'error', 'app'),
+    ]
+    await device.send([
+      { ...device.report(1, { events: all, facts: { logs: [{ name: 'syslog', collected: true }] } }), at: now },
+    ])
+    const id = await templateFor(device, [cron])
+    const change = step(id, 1, device, [cron, keeping('notice')])
+    const { body: impact } = await house.lead<Impact>('POST', '/api/policy/impact', change)
+    expect(impact.cost).toMatchObject({ entries: [45, 15], events: 0 })
+    expect((await house.lead('POST', '/api/policy/changes', change)).status).toBe(200)
+    const told = await device.send([{ ...device.report(2, { events: all }), at: now + 1000 }])
+    expect(told.body.settings.collect.keep).toEqual({
+      floors: [{ channel: 'syslog', level: 'notice' }],
+      watched: [{ channel: '', source: 'cron', id: null, level: '', text: '' }],
+    })
+    // An agent that does not know of it sent all.
+    expect((await groups(`device=${device.id}`)).total).toBe(45 + 15)
+    // More than now: of what was left out nobody knows how much it is.
+    const more = step(id, 2, device, [cron, keeping('debug')])
+    expect((await house.lead<Impact>('POST', '/api/policy/impact', more)).body.cost.entries).toEqual([60, null])
+    // Less: of what is there.
+    const less = step(id, 2, device, [cron, keeping('none')])
+    expect((await house.lead<Impact>('POST', '/api/policy/impact', less)).body.cost.entries).toEqual([60, 20])
+    // Of what is looked for, and not of a name.
+    const other = step(id, 2, device, [{ ...cron, name: 'another name' }, keeping('notice')])
+    expect((await house.lead<Impact>('POST', '/api/policy/impact', other)).body.cost.entries).toBeNull()
+  })
+  it('has its measure by log and level, with what a watch looks for; of nobody else', async () => {
+    const device = await house.enrol(house.sites[1], 'bb-volume')
+    const written = (level: LogEvent['level'], source: string) => ({
+      ...entry(now),
+      channel: 'volume.log',
+      level,
+      source,
+    })
+    await device.send([
+      {
+        ...device.report(1, { events: [written('error', 'x'), written('debug', 'x'), written('debug', 'cron')] }),
+        at: now,
+      },
+    ])
+    const volume = async (query: string, ask = house.lead) =>
+      (await ask<LogVolumes>('GET', `/api/log/volume?${query}`)).body.volumes.filter(
+        ({ channel }) => channel === 'volume.log',
+      )
+    const told = [
+      { channel: 'volume.log', level: 'debug', entries: 2, devices: 1, watched: 1 },
+      { channel: 'volume.log', level: 'error', entries: 1, devices: 1, watched: 0 },
+    ]
+    expect(await volume('')).toEqual(told)
+    expect(await volume(`device=${device.id}`)).toEqual(told)
+    expect(await volume(`client=${house.clients[0]}`)).toEqual([])
+    const { ask } = await house.personWith('technician', [house.clients[0]])
+    expect(await volume('', ask)).toEqual([])
+    expect((await ask('GET', `/api/log/volume?device=${device.id}`)).status).toBe(404)
   })
 })

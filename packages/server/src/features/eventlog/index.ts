@@ -1,8 +1,18 @@
-import { logGroupsSchema, logMatchesSchema, logPageQuerySchema, logPageSchema, logQuerySchema } from '#contract'
+import {
+  logGroupsSchema,
+  logMatchesSchema,
+  logPageQuerySchema,
+  logPageSchema,
+  logQuerySchema,
+  logScopeSchema,
+  logVolumesSchema,
+} from '#contract'
 import type { FastifyInstance } from 'fastify'
 import type { Pool } from '../../db'
 import { pastRoute } from '../../http/past'
+import { route } from '../../http/route'
 import { logGroups, logMatches, logPage } from './search'
+import { logVolumes } from './volume'
 
 /** Log entries of a device, a client, or everyone. */
 export function eventlogRoutes(app: FastifyInstance, pool: Pool): void {
@@ -29,5 +39,14 @@ export function eventlogRoutes(app: FastifyInstance, pool: Pool): void {
     answer: logMatchesSchema,
     query: logQuerySchema,
     handle: ({ viewer, query, db, now }) => logMatches(db, viewer, query, now),
+  })
+  route(app, {
+    method: 'GET',
+    url: '/api/log/volume',
+    access: 'contact',
+    summary: 'How many entries were written within a day, by log and level, and how many of them a watch looks for',
+    answer: logVolumesSchema,
+    query: logScopeSchema,
+    handle: ({ viewer, query }) => logVolumes(pool, viewer, query),
   })
 }

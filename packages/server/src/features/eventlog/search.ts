@@ -20,8 +20,11 @@ interface Search {
   now: Millis
 }
 
+export type LogScope = Pick<LogQuery, 'client' | 'site' | 'device'>
+
 /** Devices of which the viewer may read, as asked; who was retired is asked for by name. */
-async function devicesOf(db: Db, viewer: Viewer, { client, site, device }: LogQuery): Promise<number[] | null> {
+export async function devicesOf(db: Db, viewer: Viewer, { client, site, device }: LogScope): Promise<number[] | null> {
+  if (device !== undefined) await requireDevice(db, viewer, device)
   if (viewer.clientIds === null && client === undefined && site === undefined && device === undefined) return null
   const found = await rows<{ id: number }>(
     db,
@@ -39,7 +42,6 @@ const fewShapes = 500
 /** @returns null: nothing can match */
 async function searchOf(db: Db, viewer: Viewer, query: LogQuery, now: Millis): Promise<Search | null> {
   const wanted = wantedBy(query)
-  if (query.device !== undefined) await requireDevice(db, viewer, query.device)
   const deviceIds = await devicesOf(db, viewer, query)
   const [shapes, first] = [
     // The log of a few devices is read by itself, by the primary key.

@@ -13,6 +13,7 @@ import {
 } from '#core'
 import { rows, type Db } from '../../db'
 import type { DeviceChange } from './deviceChange'
+import { entriesKept } from './entriesKept'
 
 type SeriesCounts = Partial<Record<PacedCollector, number>>
 
@@ -101,7 +102,7 @@ async function eventsOf(db: Db, wanted: readonly NewLog[]): Promise<{ events: nu
  * makes them read.
  */
 export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<ImpactCost> {
-  if (!changed.length) return { readings: [0, 0], events: 0, logs: [] }
+  if (!changed.length) return { readings: [0, 0], events: 0, logs: [], entries: null }
   const intervals = new Map(
     (
       await rows<{ id: DeviceId; interval_ms: number }>(db, 'select id, interval_ms from device where id = any($1)', [
@@ -136,5 +137,6 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
   const added = moved.flatMap(({ id, before, after }) =>
     after.logs.filter((log) => !before.logs.includes(log)).map((pattern) => ({ deviceId: id, pattern })),
   )
-  return { readings: [sum('before'), sum('after')], ...(await eventsOf(db, added)) }
+  const entries = await entriesKept(db, changed)
+  return { readings: [sum('before'), sum('after')], ...(await eventsOf(db, added)), entries }
 }

@@ -31,6 +31,7 @@ export const logAbsence: WatchKind = {
   subject: 'eventlog',
   collector: 'eventlog',
   choosing: logs,
+  entries: (values) => [filterOf(values)],
   about: ['channel', 'source', 'id', 'level', 'text'],
   remembersAlways: true,
   parameters: absenceParameters,

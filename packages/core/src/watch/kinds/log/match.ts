@@ -50,6 +50,7 @@ export const logMatch: WatchKind = {
   subject: 'eventlog',
   collector: 'eventlog',
   choosing: logs,
+  entries: (values) => [filterOf(values)],
   about: ['channel', 'source', 'id', 'level', 'text'],
   remembersAlways: true,
   parameters: matchParameters,

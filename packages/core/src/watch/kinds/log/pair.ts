@@ -89,6 +89,7 @@ export const logPair: WatchKind = {
   subject: 'eventlog',
   collector: 'eventlog',
   choosing: logs,
+  entries: (values) => [filterOf(values), endOf(values)].filter((filter) => filter !== null),
   about: ['channel', 'source', 'id', 'level', 'text', 'until.source', 'until.id', 'until.text'],
   remembersAlways: true,
   parameters: pairParameters,

@@ -99,7 +99,7 @@ describe('the search of the log', () => {
     })
     expect(page.find('tbody tr').text()).toContain('1,203')
     expect(textOf(page)).toContain('The 1 most frequent of 412 kinds')
-    await page.find('button.text').trigger('click')
+    await page.find('button[title="Show them"]').trigger('click')
     await flushPromises()
     expect(router.currentRoute.value.query).toEqual({
       ...{ log: 'journal', source: 'sshd', level: 'error', words: 'Failed for jo from *.*.*.* port *' },
@@ -116,7 +116,7 @@ describe('the search of the log', () => {
       'POST /policy/impact': 500,
     })
     useSession().person = { id: 1, access: 'lead', clientIds: null } as never
-    await page.find('button.text').trigger('click')
+    await page.find('button[title="All of it"]').trigger('click')
     await flushPromises()
     const inDialog = (words: string) =>
       [...document.querySelectorAll<HTMLElement>('[role=dialog] button')].find((button) =>
@@ -136,6 +136,47 @@ describe('the search of the log', () => {
     expect(steps[0]!.to.watches).toMatchObject([
       { kind: 'log-match', values: { channel: 'journal', source: 'sshd', text: 'Failed for jo from *.*.*.* port *' } },
     ])
+  })
+})
+
+describe('how much is written', () => {
+  it('stands by log and level, with what nobody would miss; a lead chooses what is kept', async () => {
+    const template = { id: 3, revision: 5, name: 'Base', description: '', includes: [], watches: [] }
+    const volume = (level: string, entries: number, watched = 0) => ({
+      channel: 'journal',
+      level,
+      entries,
+      devices: 4,
+      watched,
+    })
+    const { page, asked } = await open('/?together=volume', {
+      'GET /log': { entries: [], next: null },
+      'GET /log/groups': groups(),
+      'GET /log/volume': { volumes: [volume('informational', 9000, 1000), volume('error', 1000)] },
+      'GET /policy': { templates: [template], assignments: [], exceptions: [] },
+      'GET /templates/3': template,
+      'POST /policy/impact': 500,
+    })
+    expect(textOf(page)).toContain('10,000 entries came in 24 hours; 8,000 of them (80 %)')
+    const row = page.find('tbody tr').text().replace(/\s+/g, ' ')
+    expect(row).toContain('1,000 error, 9,000 informational')
+    expect(row).toContain('8,000 below notice')
+    expect(page.findAll('button').some((button) => button.text().startsWith('Choose'))).toBe(false)
+    useSession().person = { id: 1, access: 'lead', clientIds: null } as never
+    await flushPromises()
+    await page
+      .findAll('button')
+      .find((button) => button.text().startsWith('Choose'))!
+      .trigger('click')
+    await flushPromises()
+    expect(document.querySelector('[role=dialog]')!.textContent!.replace(/\s+/g, ' ')).toContain(
+      'Of the journal log, keep entries at notice or worse, and whatever a watch looks for.',
+    )
+    await choose(page, 'Template', '3')
+    await vi.waitFor(() => expect(asked.some(({ path }) => path === '/policy/impact')).toBe(true))
+    const { steps } = asked.findLast(({ path }) => path === '/policy/impact')!.body as { steps: { to: TemplateBody }[] }
+    expect(templateFaults(steps[0]!.to.watches)).toEqual([])
+    expect(steps[0]!.to.watches).toMatchObject([{ kind: 'log-kept', values: { channel: 'journal', level: 'notice' } }])
   })
 })
 

@@ -6,6 +6,7 @@ import type { DevicePage, LogEntry, LogGroup, LogGroups, LogPage } from '#contra
 import { mostCounted } from '#contract'
 import { countText, logLevels, numberText } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
+import { asOf } from '../../../parts/data/asOf'
 import { api } from '../../../parts/data/api'
 import { useParts } from '../../../parts/data/parts'
 import { useResource, type ResourceOptions } from '../../../parts/data/resource'
@@ -17,6 +18,7 @@ import EntryDialog from './EntryDialog.vue'
 import LogEntries from './LogEntries.vue'
 import { useLogFilter } from './logFilter'
 import LogRepeats from './LogRepeats.vue'
+import LogVolume from './LogVolume.vue'
 import WatchForDialog from './WatchForDialog.vue'
 
 /** The log of a device, of a client, or of everyone: one entry after the other, or what repeats together. */
@@ -89,8 +91,11 @@ function watchFor(entry: LogEntry | LogGroup): void {
     <ChoiceField v-model="view" label="View">
       <option value="">one by one, the newest first</option>
       <option value="yes">repeats together, most first</option>
+      <option v-if="!asOf" value="volume">how many of a day, by log and level</option>
     </ChoiceField>{{ ' ' }}
     <button v-if="filter.isAsked.value" class="link" @click="filter.clear">show all</button></p>
+  <LogVolume v-if="view === 'volume'" :device-id="device?.id ?? null" />
+  <template v-else>
   <p class="muted count" aria-live="polite">{{ countWords }} <template v-if="counted.data.value">As of {{ clockText(counted.data.value.at) }}. <button class="link" @click="again">Look again</button></template></p>
   <StateNotice
     :error="error"
@@ -101,6 +106,7 @@ function watchFor(entry: LogEntry | LogGroup): void {
   <LogRepeats v-if="view && counted.data.value?.groups.length" :found="counted.data.value" @narrow="narrow" @watch="watchFor" />
   <LogEntries v-if="!view && entries.data.value?.entries.length" :entries="entries.data.value.entries" :of-device="device !== undefined" @open="opened = $event" @source="source = $event" />
   <p v-if="!view && entries.data.value?.next" class="more"><button class="link" @click="entries.more">Older entries</button></p>
+  </template>
   <EntryDialog v-if="opened" :entry="opened" @narrow="narrow" @watch="watchFor" @close="opened = null" />
   <WatchForDialog v-if="watching" :entry="watching" :device="device" @close="watching = null" />
 </template>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { refDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import type { DevicePage, LogEntry, LogGroup, LogMatches, PolicyListing, TemplatePage } from '#contract'
+import type { DevicePage, LogEntry, LogGroup, LogMatches } from '#contract'
 import { matchedDays } from '#contract'
 import type { PolicyStep, Values } from '#core'
 import { api } from '../../../parts/data/api'
@@ -11,6 +11,7 @@ import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import SentenceEditor from '../../../parts/ui/SentenceEditor.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ChangeDialog from '../../policy/impact/ChangeDialog.vue'
+import { useIntoTemplate } from './intoTemplate'
 import { valuesFor } from './logFilter'
 import MatchedDays from './MatchedDays.vue'
 import { allValues, kindWords, logTemplateOf, watchIn, watchOn, type LogWatchKind } from './watchFor'
@@ -35,10 +36,7 @@ const asked = computed(() => {
 const query = refDebounced(asked, 200)
 const found = useResource(() => api.get<LogMatches>(`/log/matches?${query.value}`), { sources: [query] })
 
-const templates = useResource(
-  async () => (session.isLead ? (await api.get<PolicyListing>('/policy')).templates : []),
-  { topics: ['policy'] },
-)
+const { into, templates, chosen } = useIntoTemplate()
 /** The device that it was seen on, where it was one. */
 const on = computed(() => {
   if (props.device) return props.device
@@ -46,18 +44,11 @@ const on = computed(() => {
     ? { id: props.entry.deviceId, name: props.entry.deviceName, clientName: props.entry.clientName }
     : null
 })
-const own = computed(() => on.value && templates.data.value?.find(({ name }) => name === logTemplateOf(on.value!)))
-/** Of a template; 0: one of the device’s own, that is yet to be made; empty: none was chosen. */
-const into = ref('')
-const chosen = useResource(
-  async () => (Number(into.value) > 0 ? await api.get<TemplatePage>(`/templates/${into.value}`) : null),
-  { topics: ['policy'], sources: [into] },
-)
+const own = computed(() => on.value && templates.value.find(({ name }) => name === logTemplateOf(on.value!)))
 const steps = computed((): PolicyStep[] | null => {
   if (into.value === '0' && on.value) return watchOn(on.value, kind.value, values.value, props.entry)
-  const template = chosen.data.value
-  if (!template || String(template.id) !== into.value) return null
-  return watchIn(template, kind.value, values.value, props.entry, on.value?.name ?? '')
+  if (!chosen.value) return null
+  return watchIn(chosen.value, kind.value, values.value, props.entry, on.value?.name ?? '')
 })
 </script>
 
@@ -86,7 +77,7 @@ const steps = computed((): PolicyStep[] | null => {
         <ChoiceField v-model="into" label="Template">
           <option value="">a template…</option>
           <option v-if="on && !own" value="0">a new one for {{ on.name }} alone</option>
-          <option v-for="template in templates.data.value ?? []" :key="template.id" :value="String(template.id)">{{ template.name }}</option>
+          <option v-for="template in templates" :key="template.id" :value="String(template.id)">{{ template.name }}</option>
         </ChoiceField></p>
       <p v-else class="muted">Templates are changed by a lead. Copy the address of this search to show it to one.</p>
     </template>

@@ -25,6 +25,7 @@ const cost = computed(() => {
     readings: [before, after],
     events,
     logs,
+    entries,
   } = props.impact!.cost
   const lines: string[] = []
   if (before !== after)
@@ -34,6 +35,12 @@ const cost = computed(() => {
   if (logs.length)
     lines.push(
       `${logs.join(', ')} read anew: ${events === null ? 'nobody knows yet how many entries a day' : `about ${whole.format(Math.round(events))} entries a day more`}`,
+    )
+  if (entries?.[1] === null)
+    lines.push(`more log entries are kept than now (${whole.format(entries[0])} a day); those left out so far were not counted`)
+  else if (entries)
+    lines.push(
+      `about ${whole.format(entries[1]!)} of ${whole.format(entries[0])} log entries a day are kept${entries[0] > 0 ? ` (−${Math.round((100 * (entries[0] - entries[1]!)) / entries[0])} %)` : ''}`,
     )
   return lines
 })

@@ -100,7 +100,7 @@ const impact: Impact = {
   added: 0,
   removed: 0,
   altered: 3,
-  cost: { readings: [5000, 2000], events: null, logs: ['System'] },
+  cost: { readings: [5000, 2000], events: null, logs: ['System'], entries: null },
   watches: [
     {
       key: 'web',

@@ -46,7 +46,7 @@ const preview: RemedyPreview = {
     altered: 0,
     watches: [],
     examples: [],
-    cost: { readings: [0, 0], events: 0, logs: [] },
+    cost: { readings: [0, 0], events: 0, logs: [], entries: null },
   },
 }
 const person = { id: 1, email: 'a@lanternfield.example', name: 'A', access: 'technician', clientIds: null, lookedAt: 0 }
