@@ -1,6 +1,6 @@
 import { isKept, isWithinFloors, keepingOf, logLevels, type LogKeeping } from '#core'
 import { rows, type Db } from '../../db'
-import { readFactsOf } from '../../store/currentFacts'
+import { factsOf } from '../../store/traits'
 import type { DeviceChange } from './deviceChange'
 
 const same = (a: LogKeeping | null, b: LogKeeping | null) => JSON.stringify(a) === JSON.stringify(b)
@@ -71,9 +71,9 @@ export async function entriesKept(
     ids,
     moved.flatMap(({ deviceIds }, group) => deviceIds.map(() => group)),
   ])
-  const facts = await readFactsOf(db, ids)
+  const facts = await factsOf(db, ['logs'], ids)
   const channelsOf = ({ deviceIds }: Moved) => [
-    ...new Set(deviceIds.flatMap((id) => (facts.get(id)?.facts.logs ?? []).map(({ name }) => name))),
+    ...new Set(deviceIds.flatMap((id) => (facts.get(id)?.logs ?? []).map(({ name }) => name))),
   ]
   let [before, after] = [0, 0]
   for (const { group, entries, event_id: id, level, ...said } of found) {

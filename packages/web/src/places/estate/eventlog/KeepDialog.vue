@@ -1,11 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { LogLevel, PolicyStep, Values } from '#core'
+import type { LogLevel, PolicyStep, Values, WatchSpec } from '#core'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import SentenceEditor from '../../../parts/ui/SentenceEditor.vue'
 import ChangeDialog from '../../policy/impact/ChangeDialog.vue'
-import { asName, intoTemplate } from '../../policy/impact/ownTemplate'
-import { freshKey } from '../../policy/impact/draft'
+import { asName, intoTemplate, keyFor } from '../../policy/impact/ownTemplate'
 import { useIntoTemplate } from './intoTemplate'
 
 /** Which entries of a log agents send, as a line of a template, with how many a day that is. */
@@ -16,12 +15,13 @@ const { into, templates, chosen } = useIntoTemplate()
 const steps = computed((): PolicyStep[] | null => {
   const template = chosen.value
   if (!template) return null
-  const kept = template.watches.filter(({ kind }) => kind === 'log-kept')
-  const same = kept.find((watch) => watch.values.channel === values.value.channel)
+  const channel = String(values.value.channel)
+  const isOther = ({ kind, values: { channel: other } }: WatchSpec) => kind !== 'log-kept' || other !== channel
   const spec = {
-    key: same?.key ?? freshKey('log-kept', template.watches.map(({ key }) => key)),
+    // Of the same log in several templates the more specific one counts, of different logs each.
+    key: keyFor('log-kept', channel || 'any', (key) => template.watches.some((watch) => watch.key === key && isOther(watch))),
     kind: 'log-kept',
-    name: asName(`What is kept of ${String(values.value.channel) || 'logs'}`),
+    name: asName(`What is kept of ${channel || 'logs'}`),
     why: 'Chosen by how much is written.',
     osFamilies: [],
     values: values.value,

@@ -176,7 +176,9 @@ describe('how much is written', () => {
     await vi.waitFor(() => expect(asked.some(({ path }) => path === '/policy/impact')).toBe(true))
     const { steps } = asked.findLast(({ path }) => path === '/policy/impact')!.body as { steps: { to: TemplateBody }[] }
     expect(templateFaults(steps[0]!.to.watches)).toEqual([])
-    expect(steps[0]!.to.watches).toMatchObject([{ kind: 'log-kept', values: { channel: 'journal', level: 'notice' } }])
+    expect(steps[0]!.to.watches).toMatchObject([
+      { key: 'log-kept.journal', kind: 'log-kept', values: { channel: 'journal', level: 'notice' } },
+    ])
   })
 })
 
@@ -204,6 +206,13 @@ describe('a watch made of an entry', () => {
       ),
     ).toBe(true)
     const known = { id: 3, revision: 1, name: 'Base', description: '', includes: [], watches: body.watches }
+    // Of different entries never the same key, in whatever template: else a device would have one of the two.
+    const keyOf = (of: LogEntry) =>
+      (watchIn({ ...known, watches: [] }, kind, allValues(kind, valuesFor(of)), of, '')[0] as { to: TemplateBody }).to
+        .watches[0]!.key
+    expect(keyOf(entry())).not.toBe(keyOf(entry({ source: 'cron' })))
+    expect(keyOf(entry({ id: 7 }))).not.toBe(keyOf(entry({ id: 8 })))
+    expect(keyOf(entry({ source: 'z'.repeat(200) })).length).toBeLessThan(60)
     const [into] = watchIn(known, kind, values, entry(), '')
     const keys = (into as { to: TemplateBody }).to.watches.map(({ key }) => key)
     expect(new Set(keys).size).toBe(2)

@@ -1,7 +1,6 @@
 import type { DevicePage, LogEntry, LogGroup } from '#contract'
 import { watchKind, type PolicyStep, type Values, type WatchSpec } from '#core'
-import { asName, forOneDevice, intoTemplate, type KnownTemplate } from '../../policy/impact/ownTemplate'
-import { freshKey } from '../../policy/impact/draft'
+import { asName, forOneDevice, intoTemplate, keyFor, type KnownTemplate } from '../../policy/impact/ownTemplate'
 
 export type LogWatchKind = 'log-match' | 'log-absence' | 'log-pair'
 
@@ -36,7 +35,7 @@ export const logTemplateOf = ({ name, clientName }: Pick<DevicePage, 'name' | 'c
 
 function specOf(kind: LogWatchKind, values: Values, entry: Said, on: string, taken: readonly string[]): WatchSpec {
   return {
-    key: freshKey(kind, taken),
+    key: keyFor(kind, `${entry.source} ${entry.id ?? String(values.text)}`, (key) => taken.includes(key)),
     kind,
     name: nameOf(entry),
     why: `Made of an entry of the log${on && ` of ${on}`}.`,

@@ -1,6 +1,6 @@
 import type { DevicePage, RosterWatch } from '#contract'
 import type { PolicyStep, Service, WatchSpec } from '#core'
-import { asName, forOneDevice, intoTemplate, type KnownTemplate } from '../../policy/impact/ownTemplate'
+import { asName, forOneDevice, intoTemplate, keyFor, type KnownTemplate } from '../../policy/impact/ownTemplate'
 
 /** Takes a service of one device back into the watch that leaves it out. */
 export function takeBack(
@@ -27,19 +27,11 @@ export function takeBack(
   ]
 }
 
-/** A key that no other service of the template has: letters that a key does not have make some names alike. */
-function keyFor(name: string, watches: readonly WatchSpec[]): string {
-  const key = `service.${name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '')
-    .slice(0, 48)}`
-  const isTaken = (candidate: string) =>
-    watches.some((watch) => watch.key === candidate && JSON.stringify(watch.values.names) !== JSON.stringify([name]))
-  let n = 1
-  while (isTaken(n === 1 ? key : `${key}-${n}`)) n++
-  return n === 1 ? key : `${key}-${n}`
-}
+/** A key that no other service of the template has. */
+const serviceKey = (name: string, watches: readonly WatchSpec[]) =>
+  keyFor('service', name, (key) =>
+    watches.some((watch) => watch.key === key && JSON.stringify(watch.values.names) !== JSON.stringify([name])),
+  )
 
 /** Of a device’s own: the name of the template that its chosen services stand in. Another client may have its name. */
 export const templateOf = ({ name, clientName }: Pick<DevicePage, 'name' | 'clientName'>) =>
@@ -56,7 +48,7 @@ export function watchByName(
 ): PolicyStep[] {
   const name = templateOf(device)
   const spec: WatchSpec = {
-    key: keyFor(service.name, known?.watches ?? []),
+    key: serviceKey(service.name, known?.watches ?? []),
     kind: 'service-state',
     name: asName(`Service ${service.name}`),
     why: `Somebody chose it on ${device.name}.`,

@@ -6,6 +6,23 @@ export type KnownTemplate = Pick<TemplatePage, 'id' | 'revision' | 'name' | 'des
 /** As long as a name of policy may be. */
 export const asName = (text: string) => text.slice(0, 100).trim()
 
+/**
+ * A key made of what a watch is about, so that watches of different things are never taken for one on a device that
+ * several templates reach.
+ * @param isTaken whether another watch has it: letters that a key does not have make some names alike
+ */
+export function keyFor(kind: string, about: string, isTaken: (key: string) => boolean): string {
+  const slug = about
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
+    .slice(0, 55 - kind.length)
+  const key = slug ? `${kind}.${slug}` : kind
+  let n = 1
+  while (isTaken(n === 1 ? key : `${key}-${n}`)) n++
+  return n === 1 ? key : `${key}-${n}`
+}
+
 /** Puts a watch into a template: in place of that of its key, or behind the others. */
 export function intoTemplate(known: KnownTemplate, spec: WatchSpec, note: string): PolicyStep[] {
   const { id, revision, name, description, includes, watches } = known
