@@ -207,6 +207,11 @@ describe('repeats', () => {
       ],
     })
     await house.lead('POST', `/api/devices/${loud.id}/retire`, {})
+    // Of one that is out of use nothing is found any more.
+    for (const query of ['source=loud', `source=loud&client=${house.clients[0]}`])
+      expect([query, (await groups(query)).total]).toEqual([query, 0])
+    expect((await page('source=loud')).entries).toEqual([])
+    expect((await house.lead('GET', `/api/log?device=${loud.id}`)).status).toBe(404)
   })
 })
 

@@ -14,6 +14,8 @@ interface Search {
   shapes: string[] | null
   /** null: of all that there are. */
   deviceIds: number[] | null
+  /** Where it is of all: those that are not in use any more. */
+  retired: number[]
   from: Millis
   until: Millis
   /** Looking back begins here; what is later is of clocks that are ahead. */
@@ -22,7 +24,7 @@ interface Search {
 
 export type LogScope = Pick<LogQuery, 'client' | 'site' | 'device'>
 
-/** Devices of which the viewer may read, as asked; who was retired is asked for by name. */
+/** Devices in use of which the viewer may read, as asked; null: of all. */
 export async function devicesOf(db: Db, viewer: Viewer, { client, site, device }: LogScope): Promise<number[] | null> {
   if (device !== undefined) await requireDevice(db, viewer, device)
   if (viewer.clientIds === null && client === undefined && site === undefined && device === undefined) return null
@@ -30,7 +32,7 @@ export async function devicesOf(db: Db, viewer: Viewer, { client, site, device }
     db,
     `select d.id from device d
      where ${ofClients('d.client_id', 1)} and ($2::int is null or d.client_id = $2) and ($3::int is null or d.site_id = $3)
-       and ($4::int is null or d.id = $4) and (d.retired_at is null or d.id = $4)`,
+       and ($4::int is null or d.id = $4) and d.retired_at is null`,
     [viewer.clientIds, client ?? null, site ?? null, device ?? null],
   )
   return found.map((row) => row.id)
@@ -43,6 +45,7 @@ const fewShapes = 500
 async function searchOf(db: Db, viewer: Viewer, query: LogQuery, now: Millis): Promise<Search | null> {
   const wanted = wantedBy(query)
   const deviceIds = await devicesOf(db, viewer, query)
+  const retired = deviceIds ? [] : await rows<{ id: number }>(db, 'select id from device where retired_at is not null')
   const [shapes, first] = [
     // The log of a few devices is read by itself, by the primary key.
     deviceIds && deviceIds.length <= fewDevices ? null : await shapesOf(db, wanted),
@@ -57,6 +60,7 @@ async function searchOf(db: Db, viewer: Viewer, query: LogQuery, now: Millis): P
     wanted,
     shapes: isNumbered ? null : shapes,
     deviceIds,
+    retired: retired.map(({ id }) => id),
     from: Math.max(query.from ?? 0, first.at),
     until,
     now,
@@ -65,24 +69,25 @@ async function searchOf(db: Db, viewer: Viewer, query: LogQuery, now: Millis): P
 
 /**
  * In SQL: entries that are searched, as `e`. What an index finds stands within, so that texts are compared of no more
- * than that. Its parameters are $1 to $10.
+ * than that. Its parameters are $1 to $11.
  */
 const meant = `
   (select * from (
     select * from log_event e
-    where e.at >= $1 and e.at < $2 and ($3::int[] is null or e.device_id = any($3))
+    where e.at >= $1 and e.at < $2 and ($3::int[] is null or e.device_id = any($3)) and e.device_id <> all($11::int[])
       and ($4::bigint[] is null or e.shape = any($4)) and ($5::text is null or log_numbers(e.text) like $5) offset 0
   ) e where ($6::text is null or e.channel ilike $6) and ($7::text is null or e.source ilike $7)
     and ($8::bigint is null or e.event_id = $8) and ($9::int is null or e.level <= $9)
     and ($10::text is null or e.text ilike $10)) e`
 
 /** What shapes tell is not asked of the entries once more. */
-function parametersOf({ wanted, shapes, deviceIds }: Search, from: Millis, until: Millis): unknown[] {
+function parametersOf({ wanted, shapes, deviceIds, retired }: Search, from: Millis, until: Millis): unknown[] {
   const own = shapes ? [null, null, null, null] : [wanted.channel, wanted.source, wanted.id, wanted.level]
   return [
     ...[time(from), time(until), deviceIds, shapes, wanted.numbers],
     ...own,
     shapes ? wanted.text : (wanted.text ?? wanted.shapeText),
+    retired,
   ]
 }
 
@@ -135,10 +140,10 @@ const page = `
     e.event_id as id, e.level, e.text, e.fields, e.seq, e.n
   from (
     select * from ${meant}
-    where $11::timestamptz is null or (e.at, e.device_id, e.seq, e.n) < ($11, $12::int, $13::bigint, $14::int)
-    order by e.at desc, e.device_id desc, e.seq desc, e.n desc limit $15
+    where $12::timestamptz is null or (e.at, e.device_id, e.seq, e.n) < ($12, $13::int, $14::bigint, $15::int)
+    order by e.at desc, e.device_id desc, e.seq desc, e.n desc limit $16
   ) e
-  join device d on d.id = e.device_id and ${ofClients('d.client_id', 16)}
+  join device d on d.id = e.device_id and ${ofClients('d.client_id', 17)}
   join client c on c.id = d.client_id
   order by e.at desc, e.device_id desc, e.seq desc, e.n desc`
 
@@ -170,7 +175,7 @@ interface Counted {
 }
 
 const counted = `
-  select at, device_id, shape::text from ${meant} order by at desc limit $11`
+  select at, device_id, shape::text from ${meant} order by at desc limit $12`
 
 /** How many match, and what they say: of very many, the newest are counted, and it is told since when. */
 export async function logGroups(db: Db, viewer: Viewer, query: LogQuery, now: Millis): Promise<LogGroups> {
