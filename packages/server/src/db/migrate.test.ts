@@ -35,6 +35,9 @@ it('words of earlier versions become codes, and nothing is lost', async () => {
     insert into device_fact (device_id, subject, at, value)
       values (1, 'system', now(), '{"cores": 4, "takesOrders": true, "mends": false}'),
              (1, 'disks', now(), '[]');
+    insert into log_event (device_id, at, seq, n, channel, source, event_id, level, text)
+      select 1, now(), 1, n, 'syslog', 'backup', null, 6, 'job ' || n || ' of 12 done' from generate_series(1, 3) n
+      union all select 1, now(), 2, 1, 'System', 'disk', 7, 3, 'a bad block';
     insert into standing_rule (name, definition) values ('r', '{"tell": [3], "tags": []}');
     insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, close_reason, rule)
       select 1, 1, 'w', r, 'critical', 'closed', now(), now(), r, ${rule}
@@ -79,6 +82,15 @@ it('words of earlier versions become codes, and nothing is lost', async () => {
     { cores: 4, takesTasks: true, remediates: false },
   ])
   expect(await list('takes_tasks', 'device')).toEqual([true])
+  expect(await list('text', 'log_shape order by text')).toEqual(['a bad block', 'job # of # done'])
+  expect(
+    await list(
+      'count(*)::int',
+      `log_event e join log_shape s on s.id = e.shape
+         and s.id = log_shape_id(e.channel, e.source, e.event_id, e.level, log_shape_text(e.text)) group by s.text
+       order by s.text`,
+    ),
+  ).toEqual([1, 3])
   expect(await list('definition', 'standing_rule')).toEqual([{ notify: [3], tags: [] }])
   expect(await list(`jsonb_build_array(event, detail, text)`, 'alert_entry order by id')).toEqual([
     ['raised', {}, 'nginx is stopped'],
