@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { factSchemas } from '#contract'
-import { minute, readingFault, type FactSubject } from '#core'
+import { factSchemas, logEventSchema } from '#contract'
+import { day, minute, readingFault, type FactSubject } from '#core'
 import { estateOf } from '../estate'
 import { SimulatedDevice } from './simulated'
 
@@ -32,6 +32,15 @@ describe('a stand-in device', () => {
     expect(named('tm-gate-1').readings(at)).toEqual(named('tm-gate-1').readings(at))
     expect(named('tm-gate-1').facts(at)).toEqual(named('tm-gate-1').facts(at))
     expect(named('tm-gate-1', 'b').readings(at)).not.toEqual(named('tm-gate-1').readings(at))
+  })
+  it('writes log entries that the server would take, with what each system keeps beside them', () => {
+    const written = devices.slice(0, 12).flatMap((plan) => new SimulatedDevice(plan, 'a', end).events(end - day, end))
+    expect(written.length).toBeGreaterThan(200)
+    for (const event of written)
+      expect([event.text, logEventSchema.validate(event).error]).toEqual([event.text, undefined])
+    const fieldOf = (source: string, name: string) =>
+      written.find((event) => event.source === source && event.fields?.[name])?.fields?.[name]
+    expect(fieldOf('Service Control Manager', 'param2')).toMatch(/running|stopped/)
   })
   it('tells only readings that the server would take', () => {
     for (const plan of devices)

@@ -21,6 +21,7 @@ import {
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
+import { ordinaryEntry } from './ordinaryLog'
 import { updatesOf } from './updates'
 
 /** What somebody made happen on a device through the panel. */
@@ -327,18 +328,12 @@ export class SimulatedDevice {
     const linux = osFamilyOf(this.plan) === 'linux'
     const { story, name } = this.plan
     const channel = linux ? 'syslog' : 'System'
+    const ordinary = servicesOf(this.plan)
     for (let step = Math.floor(from / minute) + 1; step * minute <= at; step++) {
       const time = step * minute
       const before = this.#minutesBefore(time)
       if (noise(this.seed, `${name}log`, step) < 0.02 + 0.08 * working(time))
-        found.push({
-          at: time,
-          channel,
-          source: linux ? 'systemd' : 'Service Control Manager',
-          id: linux ? null : 7036,
-          level: 'informational',
-          text: linux ? 'Started a scheduled job.' : 'A service entered the running state.',
-        })
+        found.push(ordinaryEntry(linux ? 'linux' : 'windows', noise(this.seed, `${name}says`, step), ordinary, time))
       if (noise(this.seed, `${name}warn`, step) < 0.003)
         found.push({
           at: time,
