@@ -339,8 +339,11 @@ export function uninstall(root: string, say: (text: string) => void): void {
   else endRunning(place.program)
   const ofRoot = rootTimers.flatMap((rootTimer) => {
     const { wanted, timer, unit } = rootTimerPlace(root, rootTimer)
-    if (!ownRoot && serviceManager() === 'systemd' && existsSync(timer))
+    if (!ownRoot && serviceManager() === 'systemd' && existsSync(timer)) {
       tool('systemctl', 'disable', '--now', `${rootTimer.name}.timer`)
+      // What it has begun, too: a look for updates may take minutes.
+      tool('systemctl', 'stop', `${rootTimer.name}.service`)
+    }
     return [wanted, timer, unit, join(root, rootTimer.folder)]
   })
   for (const path of [place.wanted, place.unit, place.rights, place.home, ...ofRoot])
