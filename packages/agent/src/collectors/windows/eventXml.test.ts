@@ -24,6 +24,12 @@ describe('an event as XML', () => {
       fields: { TargetUserName: 'jo & co', IpAddress: '192.0.2.7', ProcessID: '516' },
     })
   })
+  it.each(['', '<EventID/>', '<EventID>99999999999</EventID>', '<EventID>x</EventID>'])(
+    'without an id that a log has, but %j, has none',
+    (element) => {
+      expect(parseEventXml(signIn.replace('<EventID>4625</EventID>', element), null)!.id).toBeNull()
+    },
+  )
   it('of an audit that succeeded is informational', () => {
     expect(parseEventXml(signIn.replace('0x8010', '0x8020'), null)).toMatchObject({ level: 'informational', text: '' })
   })

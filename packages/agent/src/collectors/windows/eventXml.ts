@@ -52,9 +52,9 @@ function failed(keywords: string): boolean {
 }
 
 /**
- * An event as XML, by the schema http://schemas.microsoft.com/win/2004/08/events/event ([MS-EVEN6], section 2.2.13, from memory; the
- * same that wevtutil(1) and ToXml() print). What an audit found to have failed is told as a warning: its level says
- * nothing.
+ * An event as XML, by the schema http://schemas.microsoft.com/win/2004/08/events/event ([MS-EVEN6], section 2.2.13,
+ * from memory; the same that wevtutil(1) and ToXml() print). What an audit found to have failed is told as a warning:
+ * its level says nothing.
  * @param message what the log makes of it in words, where the XML does not hold it
  * @returns null: it is no such event
  */
@@ -67,7 +67,7 @@ export function parseEventXml(xml: string, message: string | null): LogEvent | n
   }
   const system = elementOf(event.System)
   const at = Date.parse(String(elementOf(system.TimeCreated)['@SystemTime'] ?? ''))
-  const id = Number(textOf(system.EventID))
+  const id = textOf(system.EventID)
   const channel = textOf(system.Channel)
   if (Number.isNaN(at) || channel === '') return null
   const level = levelOfWindowsEvent(Number(textOf(system.Level) || 0))
@@ -76,7 +76,7 @@ export function parseEventXml(xml: string, message: string | null): LogEvent | n
     at,
     channel,
     source: String(elementOf(system.Provider)['@Name'] ?? ''),
-    id: Number.isInteger(id) && id >= 0 ? id : null,
+    id: /^\d{1,9}$/.test(id) ? Number(id) : null,
     level: level === 'informational' && failed(textOf(system.Keywords)) ? 'warning' : level,
     text: message ?? textOf(elementOf(event.RenderingInfo).Message),
     ...(Object.keys(fields).length ? { fields } : {}),

@@ -2,8 +2,7 @@
 import { computed } from 'vue'
 import { matchedDays, mostMatches, type LogMatches } from '#contract'
 import { countText, day, numberText, type Millis } from '#core'
-import { now } from '../../../parts/format/time'
-import { dayText, fullText } from '../../../parts/format/time'
+import { dayText, fullText, now } from '../../../parts/format/time'
 
 /** How often entries came in the last 14 days: day by day, and on which devices most. */
 const props = defineProps<{ found: LogMatches }>()

@@ -1,5 +1,5 @@
 import { refDebounced } from '@vueuse/core'
-import { computed, toRef, type ComputedRef, type WritableComputedRef } from 'vue'
+import { computed, type ComputedRef, type WritableComputedRef } from 'vue'
 import type { LogEntry, LogGroup } from '#contract'
 import { hour, logLevelCode, logLevels, patternOf, type LogLevel, type Values } from '#core'
 import { useRoute, useRouter } from 'vue-router'
@@ -57,13 +57,13 @@ export function useLogFilter(device: () => number | null): LogFilterFields {
     put('source', source.value)
     if (/^\d+$/.test(id.value.trim())) put('id', id.value)
     put('text', words.value.slice(0, mostWords))
-    const span = toRef(session, 'span').value
+    const { span } = session
     if (span) {
       put('from', String(Math.floor(span.from)))
       put('until', String(Math.ceil(span.until)))
     } else if (Number(hours.value) > 0) put('from', String((asOf.value ?? Date.now()) - Number(hours.value) * hour))
-    const id_ = device()
-    if (id_ !== null) put('device', String(id_))
+    const deviceId = device()
+    if (deviceId !== null) put('device', String(deviceId))
     else if (session.clientId !== null) put('client', String(session.clientId))
     return query.toString()
   })
