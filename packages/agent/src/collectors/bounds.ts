@@ -40,6 +40,10 @@ export function boundFacts(facts: Facts): Facts {
     hostName,
     addresses,
     gateways,
+    links,
+    blocks,
+    sensors,
+    partName,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -134,6 +138,9 @@ export function boundFacts(facts: Facts): Facts {
   }
   if (facts.packages) bounded.packages = facts.packages.filter((name) => name.length <= packageName).slice(0, packages)
   if (facts.gateways) bounded.gateways = facts.gateways.slice(0, gateways)
+  if (facts.links) bounded.links = facts.links.filter(({ name }) => name.length <= partName).slice(0, links)
+  if (facts.blocks) bounded.blocks = facts.blocks.filter((name) => name.length <= partName).slice(0, blocks)
+  if (facts.sensors) bounded.sensors = facts.sensors.filter(({ name }) => name.length <= partName).slice(0, sensors)
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

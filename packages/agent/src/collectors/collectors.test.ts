@@ -95,6 +95,8 @@ describe('performance', () => {
   it('reads the first line of /proc/stat: the example of proc_stat(5)', () => {
     expect(parseCpu('cpu  10132153 290696 3084719 46828483 16683 0 25195 0 175628 0\ncpu0 1393280\n')).toEqual({
       busy: 10132153 + 290696 + 3084719 + 25195,
+      wait: 16683,
+      steal: 0,
       total: 10132153 + 290696 + 3084719 + 25195 + 46828483 + 16683,
     })
   })

@@ -69,6 +69,11 @@ export const factLimits = {
   hostName: 255,
   addresses: 64,
   gateways: 16,
+  links: 100,
+  blocks: 100,
+  sensors: 32,
+  /** Of an interface, a drive or a sensor. */
+  partName: 100,
 } as const
 /** Bounds of a log entry, in characters; of its fields so many are told. */
 export const eventLimits = {

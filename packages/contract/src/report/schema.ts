@@ -23,9 +23,11 @@ import {
   type ListeningPort,
   type LogChannel,
   type LogEvent,
+  type NetworkLink,
   type OutdatedProgram,
   type ProcessUse,
   type RefreshFailure,
+  type Sensor,
   type Service,
   type ServiceStarts,
   type SignedIn,
@@ -80,6 +82,7 @@ const {
   updateWords,
   outdatedFiles,
   gateways,
+  partName,
 } = factLimits
 
 const service = Joi.object<Service, true>({
@@ -214,6 +217,15 @@ const logChannel = Joi.object<LogChannel, true>({
   trouble: text(trouble),
 })
 
+const link = Joi.object<NetworkLink, true>({
+  name: Joi.string().max(partName).required(),
+  speed: Joi.number().integer().min(1).max(1e15),
+})
+const sensor = Joi.object<Sensor, true>({
+  name: Joi.string().max(partName).required(),
+  critical: Joi.number().min(-100).max(1000),
+})
+
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
@@ -227,6 +239,9 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   ports: Joi.array().items(port).max(ports),
   logs: Joi.array().items(logChannel).max(logs),
   gateways: Joi.array().items(Joi.string().ip()).max(gateways),
+  links: Joi.array().items(link).max(factLimits.links).unique('name'),
+  blocks: Joi.array().items(Joi.string().max(partName)).max(factLimits.blocks).unique(),
+  sensors: Joi.array().items(sensor).max(factLimits.sensors).unique('name'),
 }
 
 /** All of them together, for whoever is told what a device is. */

@@ -221,6 +221,20 @@ export interface LogChannel {
   trouble?: string
 }
 
+/** A network interface that stays. */
+export interface NetworkLink {
+  name: string
+  /** Bits a second, either way; absent: the system does not tell. */
+  speed?: number
+}
+
+/** What tells a temperature: the hottest of its own. */
+export interface Sensor {
+  name: string
+  /** Where it becomes dangerous by its own word, in °C. */
+  critical?: number
+}
+
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {
   system?: System
@@ -236,6 +250,10 @@ export interface Facts {
   logs?: LogChannel[]
   /** Addresses of the routers that its default routes lead to, those of the link alone left out. */
   gateways?: string[]
+  links?: NetworkLink[]
+  /** Names of the drives whose use is told, as the system calls them. */
+  blocks?: string[]
+  sensors?: Sensor[]
 }
 export type FactSubject = keyof Facts
 

@@ -1,7 +1,7 @@
 import { ageText, bytesText, parseBytes, parseDuration, percentText } from '../text'
 import { second } from '../units'
 
-export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'seconds' | 'per core'
+export type Unit = 'ratio' | 'bytes' | 'bytes/s' | 'count' | 'seconds' | 'ms' | '°C' | 'per core'
 
 export interface Metric {
   title: string
@@ -21,12 +21,15 @@ export interface Metric {
 /** Far beyond what there is, and still exact when it is packed. */
 const bytes = { unit: 'bytes', min: 0, max: 1e17 } as const
 const perSecond = { unit: 'bytes/s', min: 0, max: 1e13 } as const
+const share = { unit: 'ratio', min: 0, max: 1, resolution: 1 / 1000 } as const
 const seconds = { unit: 'seconds', instance: null, min: 0, max: 1e10, resolution: 1 } as const
 const kibibyte = 1024
 
 /** Every metric that a report may carry. What is not listed here is refused, so that a typing error is noticed. */
 export const metrics = {
-  'cpu.busy': { title: 'CPU busy', unit: 'ratio', instance: null, min: 0, max: 1, resolution: 1 / 1000 },
+  'cpu.busy': { title: 'CPU busy', ...share, instance: null },
+  'cpu.wait': { title: 'CPU waiting for disks', ...share, instance: null },
+  'cpu.steal': { title: 'CPU taken by the host', ...share, instance: null },
   'memory.size': { title: 'Memory', ...bytes, instance: null, resolution: kibibyte },
   'memory.available': { title: 'Memory available', ...bytes, instance: null, resolution: 64 * kibibyte, scarce: true },
   'paging.in': { title: 'Paged in', ...perSecond, instance: null, resolution: kibibyte },
@@ -41,17 +44,16 @@ export const metrics = {
   },
   'disk.size': { title: 'Disk size', ...bytes, instance: 'mount point', resolution: kibibyte },
   'disk.free': { title: 'Disk free', ...bytes, instance: 'mount point', resolution: kibibyte, scarce: true },
-  'disk.inodes.free': {
-    title: 'Inodes free',
-    unit: 'ratio',
-    instance: 'mount point',
-    min: 0,
-    max: 1,
-    resolution: 1 / 1000,
-    scarce: true,
-  },
+  'disk.inodes.free': { title: 'Inodes free', ...share, instance: 'mount point', scarce: true },
+  'io.busy': { title: 'Drive busy', ...share, instance: 'drive' },
+  'io.latency': { title: 'Drive latency', unit: 'ms', instance: 'drive', min: 0, max: 1e9, resolution: 1 / 10 },
+  'io.read': { title: 'Read', ...perSecond, instance: 'drive', resolution: kibibyte },
+  'io.written': { title: 'Written', ...perSecond, instance: 'drive', resolution: kibibyte },
+  'files.open': { title: 'Open files', unit: 'count', instance: null, min: 0, max: 1e13, resolution: 1 },
+  temperature: { title: 'Temperature', unit: '°C', instance: 'sensor', min: -100, max: 1000, resolution: 1 / 2 },
   'net.received': { title: 'Received', ...perSecond, instance: 'interface', resolution: 128 },
   'net.sent': { title: 'Sent', ...perSecond, instance: 'interface', resolution: 128 },
+  'net.load': { title: 'Link load', ...share, instance: 'interface' },
   'net.errors': {
     title: 'Errors and drops',
     unit: 'count',
@@ -119,6 +121,9 @@ export function readingText(unit: Unit, value: number): string {
       return `${bytesText(value)}/s`
     case 'seconds':
       return `${value < 0 ? '−' : ''}${ageText(Math.abs(value) * second)}`
+    case 'ms':
+    case '°C':
+      return `${Math.round(value * 10) / 10} ${unit}`
     default:
       return String(Math.round(value * 100) / 100)
   }
@@ -144,6 +149,11 @@ export function parseReading(unit: Unit, text: string): number | null {
     case 'seconds': {
       const length = parseDuration(typed)
       return length === null ? null : length / second
+    }
+    case 'ms':
+    case '°C': {
+      const plain = typed.replace(/\s*(ms|°?C)$/, '')
+      return plainNumber.test(plain) ? Number(plain) : null
     }
     default:
       return plainNumber.test(typed) ? Number(typed) : null

@@ -5,7 +5,7 @@ import { watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
 import { read, type Observation, type Observed, type WatchKind } from './kind'
 import type { Values } from './parameter'
-import { advance, freshPost, isAtRest, miss, type Judgement, type PostState, type Transition } from './post'
+import { advance, freshPost, isAtRest, isQuiet, miss, type Judgement, type PostState, type Transition } from './post'
 import { markOf, stateFor } from './stateOf'
 
 /** The states of a device's posts that are not at rest, by `watch key|instance`. */
@@ -115,7 +115,12 @@ function stepsOf(
   const kind = watchKind(watch.kind)
   const { collector } = kind
   const stateAt = (key: string): PostState | null => stateFor(watch, before.get(key) ?? null)
-  const missing = () => kept.map((key): Step => [key, miss(before.get(key)!, observed.at, gap)])
+  const missed = (state: PostState) => {
+    if (!kind.reach || !isQuiet(state)) return miss(state, observed.at, gap)
+    // One that is well and remembers how it was is not missed: after a gap it begins anew.
+    return { state: observed.at - state.lastAt > gap ? forgetful(state) : state, transitions: [] }
+  }
+  const missing = () => kept.map((key): Step => [key, missed(before.get(key)!)])
   if (collector && observed.failed.includes(collector)) return missing()
   const hours = read.text(watch.values, 'hours')
   if (hours !== '' && !looksAt(hours, observed.at, observed.zone))
@@ -144,10 +149,12 @@ function stepsOf(
     const { instance } = splitPostKey(key)
     // State of another kind of watch says nothing here, and so there is no such post.
     const isGone = was === null || (kind.gone?.(values, observed, instance) ?? false)
-    steps.push([key, isGone ? advance(was, { instance, ...gone }, observed.at, judge) : miss(was, observed.at, gap)])
+    steps.push([key, isGone ? advance(was, { instance, ...gone }, observed.at, judge) : missed(was)])
   }
   return steps
 }
+
+const forgetful = ({ memo: _forgotten, ...rest }: PostState): PostState => rest
 
 /**
  * Nothing is known of the time between, so no hold goes on over it; what is open stays as it is, and only memories
@@ -161,7 +168,10 @@ function outsideHours(
   before: DeviceState,
 ): Step[] {
   const paused = new Map<string, PostState>(
-    kept.map((key) => [key, { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }]),
+    kept.map((key) => {
+      const state = { ...before.get(key)!, lastAt: observed.at, runs: {}, clearRun: null }
+      return [key, kind.reach && isQuiet(state) ? forgetful(state) : state]
+    }),
   )
   const deaf = kind.collector !== null && observed.rested?.includes(kind.collector)
   if (kind.remembersAlways && !deaf)

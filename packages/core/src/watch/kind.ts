@@ -184,11 +184,18 @@ export interface WatchKind {
   gone?(values: Values, observed: Observed, instance: string): boolean
   /**
    * For evaluating much at once: the times, ascending, at which one of its posts may be failing. At any other time a
-   * post that is at rest stays so, whatever else was observed, and has nothing to remember. Only for kinds that look at
-   * readings alone.
+   * post that is at rest stays so, whatever else was observed, and has nothing to remember (but see `reach`). Only for
+   * kinds that look at readings alone.
    * @param days as `Observed` has them
    */
   suspects?(values: Values, recorded: Recorded, days?: Observed['days']): Millis[]
+  /**
+   * For kinds with `suspects` that remember how a post was: how far back what they remember goes. Of a post at rest
+   * what is older changes nothing, and after that time without a suspect nothing fails. Null: with these values it
+   * remembers nothing.
+   * @param interval between the device's reports
+   */
+  reach?(values: Values, interval: Millis): Millis | null
   /** Whether it asks how fast disks fill, by the days before. */
   asksDays?(values: Values): boolean
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */

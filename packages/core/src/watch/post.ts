@@ -55,7 +55,12 @@ export function freshPost(at: Millis): PostState {
 
 /** Well, with nothing to remember: such a state need not be kept. */
 export function isAtRest(state: PostState): boolean {
-  return state.level === null && Object.keys(state.runs).length === 0 && !state.silent && state.memo === undefined
+  return isQuiet(state) && state.memo === undefined
+}
+
+/** Well, whatever it remembers. */
+export function isQuiet({ level, runs, silent }: PostState): boolean {
+  return level === null && Object.keys(runs).length === 0 && !silent
 }
 
 function extend(run: Run | null | undefined, since: Millis): Run {

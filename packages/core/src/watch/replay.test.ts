@@ -72,15 +72,30 @@ const hold = fc.constantFrom(0, minute, 5 * minute, 20 * minute)
 const hours = fc.constantFrom('', '', '', '08:00–20:00', 'Sat,Sun 22:00–06:00')
 const every = fc.constantFrom(null, null, 10 * minute)
 const common = { hold, 'clear.hold': hold, hours, every }
+const judged = {
+  by: fc.constantFrom('last value', 'last value', 'mean', 'maximum', 'minimum', 'share of time'),
+  span: fc.constantFrom(minute, 7 * minute, 15 * minute, 2 * hour),
+  share: fc.constantFrom(0.2, 0.5, 1),
+}
 const rosters = fc
   .array(
     fc.oneof(
       fc
-        .record({ notice: optionalPart, warning: optionalPart, critical: optionalPart, clear: part, ...common })
+        .record({
+          notice: optionalPart,
+          warning: optionalPart,
+          critical: optionalPart,
+          clear: part,
+          ...common,
+          ...judged,
+        })
         .chain((values) => fc.constantFrom('cpu-busy', 'memory-available').map((kind) => [kind, values] as const)),
       fc
-        .record({ warning: fc.constantFrom(null, 1, 3), clear: fc.constant(1), ...common })
+        .record({ warning: fc.constantFrom(null, 1, 3), clear: fc.constant(1), ...common, ...judged })
         .map((values) => ['load', values] as const),
+      fc
+        .record({ critical: optionalPart, clear: part, except: fc.constantFrom([], ['sdb']), ...common, ...judged })
+        .map((values) => ['drive-busy', values] as const),
       fc
         .record({
           'warning.percent': optionalPart,
@@ -133,6 +148,8 @@ const reportsOf = (list: typeof steps extends fc.Arbitrary<infer T> ? T : never,
             ...(step.sizeKnown ? ([['memory.size', '', 16 * gigabyte]] as Reading[]) : []),
             ['memory.available', '', step.memory * 16 * gigabyte],
             ['load.5', '', step.load],
+            ['io.busy', 'sda', step.cpu],
+            ...(step.sizeKnown ? ([['io.busy', 'sdb', step.memory]] as Reading[]) : []),
           ] as Reading[])
         : []),
       ...(step.disk === null
@@ -181,11 +198,19 @@ describe('much at once', () => {
     expect(kinds.toSorted()).toEqual([
       'certificate-left',
       'cpu-busy',
+      'cpu-steal',
+      'cpu-wait',
       'disk-inodes',
       'disk-space',
+      'drive-busy',
+      'drive-latency',
+      'link-load',
+      'link-traffic',
       'load',
       'memory-available',
+      'open-files',
       'paging',
+      'temperature',
     ])
     const reports = [{ at: start, readings: [['cpu.busy', '', 1]] as Reading[] }]
     const silence = new Map([

@@ -13,6 +13,7 @@ import {
 import type { WatchInForce } from './inForce'
 import type { Collector, Observed, Recorded } from './kind'
 import { watchKind } from './kinds'
+import { isQuiet } from './post'
 
 /** What readings do not say themselves. */
 export interface Around {
@@ -73,11 +74,20 @@ export function replay(
     }
     try {
       const times = suspects(watch.values, recorded, days)
+      const reach = watchKind(watch.kind).reach?.(watch.values, interval) ?? null
+      // What is remembered at the end is worked out, too.
+      if (reach !== null && recorded.times.length) times.push(recorded.times.at(-1)!)
       for (let index = 0, next = 0; index < recorded.times.length; index++) {
-        if (own.size === 0) {
-          while (next < times.length && times[next]! < recorded.times[index]!) next++
+        const at = recorded.times[index]!
+        if (reach === null ? own.size === 0 : [...own.values()].every(isQuiet)) {
+          while (next < times.length && times[next]! + (reach ?? 0) < at) next++
           if (next === times.length) break
-          index = firstNotBefore(recorded.times, times[next]!)
+          const from = times[next]! - (reach ?? 0)
+          if (from > at) {
+            index = firstNotBefore(recorded.times, from)
+            // What was remembered lies out of reach.
+            own = new Map()
+          }
         }
         step(index)
       }

@@ -21,6 +21,7 @@ import {
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
+import { hardwareFacts, hardwareReadings } from './hardware'
 import { ordinaryEntry } from './ordinaryLog'
 import { updatesOf } from './updates'
 
@@ -161,6 +162,14 @@ export class SimulatedDevice {
       ['net.errors', 'eth0', Math.floor((at - this.startedAt(at)) / (5 * hour))],
       ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
     ]
+    out.push(
+      ...hardwareReadings(this.plan, {
+        load,
+        hard,
+        traffic,
+        wave: (what) => drift(this.seed, `${name}${what}`, at, 4 * minute),
+      }),
+    )
     for (const [mount, [size]] of Object.entries(this.plan.disks))
       out.push(
         ['disk.size', mount, size * gigabyte],
@@ -310,6 +319,7 @@ export class SimulatedDevice {
         // As mkfs.ext4(8) makes them where nothing else is said: one in 16 KiB.
         ...(osFamily === 'linux' ? { inodes: Math.round((size * gigabyte) / 16_384) } : {}),
       })),
+      ...hardwareFacts(this.plan),
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       services: this.services(at),
       starts: this.#starts(at),

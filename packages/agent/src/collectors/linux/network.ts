@@ -1,9 +1,11 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { SocketAddress } from 'node:net'
 import { endianness, networkInterfaces } from 'node:os'
-import type { Reading } from '#core'
+import { join } from 'node:path'
+import type { NetworkLink, Reading } from '#core'
 import { steady } from '../../clock'
 import type { Collect } from '../collector'
+import { loadOf } from '../linkLoad'
 
 /** Since the start: bytes, and packets that were faulty or dropped, either way. */
 interface Counters {
@@ -33,6 +35,25 @@ export function parseInterfaces(dev: string): Map<string, Counters> {
 function stays(name: string): boolean {
   if (existsSync(`/sys/class/net/${name}/device`)) return true
   return (networkInterfaces()[name] ?? []).some((address) => !address.address.startsWith('fe80:'))
+}
+
+/**
+ * How fast a link is in bits a second, and whether it carries both ways at once: `speed` and `duplex` of
+ * Documentation/ABI/testing/sysfs-class-net of the kernel. A link that is down, and many of virtual machines, do not
+ * tell.
+ */
+export function speedOf(name: string, root = '/'): { speed: number; isHalf: boolean } | null {
+  const read = (what: string) => {
+    try {
+      return readFileSync(join(root, 'sys/class/net', name, what), 'utf8').trim()
+    } catch {
+      return ''
+    }
+  }
+  const megabits = Number(read('speed'))
+  // Unknown is −1, and an older kernel prints it without its sign.
+  if (!(megabits > 0) || megabits >= 0xffff_ffff || megabits === 0xffff) return null
+  return { speed: megabits * 1e6, isHalf: read('duplex') === 'half' }
 }
 
 // Flags of a route that is in use, and that leads through a router (RTF_UP and RTF_GATEWAY, netdevice.h).
@@ -100,21 +121,23 @@ export function networkCollector(): Collect {
       const now = steady()
       const counters = parseInterfaces(readFileSync('/proc/net/dev', 'utf8'))
       const readings: Reading[] = []
+      const links: NetworkLink[] = []
       for (const [name, now_] of counters) {
         if (!stays(name)) continue
+        const link = speedOf(name)
+        links.push({ name, ...(link ? { speed: link.speed } : {}) })
         readings.push(['net.errors', name, now_.errors])
         const was = before?.counters.get(name)
         // A counter that went back was reset: no rate this time.
         if (!was || now <= before!.at || now_.received < was.received || now_.sent < was.sent) continue
         const seconds = (now - before!.at) / 1000
-        readings.push(
-          ['net.received', name, (now_.received - was.received) / seconds],
-          ['net.sent', name, (now_.sent - was.sent) / seconds],
-        )
+        const [received, sent] = [(now_.received - was.received) / seconds, (now_.sent - was.sent) / seconds]
+        readings.push(['net.received', name, received], ['net.sent', name, sent])
+        if (link) readings.push(['net.load', name, loadOf(received, sent, link)])
       }
       before = { at: now, counters }
       const routers = gateways()
-      return { readings, ...(routers ? { facts: { gateways: routers } } : {}) }
+      return { readings, facts: { links, ...(routers ? { gateways: routers } : {}) } }
     },
   }
 }

@@ -26,6 +26,8 @@ import {
   type Snapshot,
 } from './snapshot'
 import { told } from '../../powershell/powershell'
+import { loadOf } from '../linkLoad'
+import { drivesNamed, drivesUse, linksOf, temperaturesOf } from './hardware'
 
 const nothing: Snapshot = {
   services: [],
@@ -99,13 +101,19 @@ function times(): { busy: number; total: number } {
 }
 
 function performance(readout: Readout): Collect {
-  let before: { at: Millis; cpu: ReturnType<typeof times>; paging: Snapshot['paging'] } | null = null
+  let before: {
+    at: Millis
+    cpu: ReturnType<typeof times>
+    paging: Snapshot['paging']
+    diskUse: NonNullable<Snapshot['diskUse']>
+  } | null = null
   return {
     name: 'performance',
     async collect(moment) {
       const cpu = times()
       // Without PowerShell the rest is still known.
-      const { paging } = await readout.at(moment).catch(() => nothing)
+      const snapshot = await readout.at(moment).catch(() => nothing)
+      const { paging, diskUse = [] } = snapshot
       const now = steady()
       const readings: Reading[] = [
         ['memory.size', '', totalmem()],
@@ -125,8 +133,12 @@ function performance(readout: Readout): Collect {
         if (paging && before.paging)
           readings.push(['paging.in', '', rate('PagesInputPersec')], ['paging.out', '', rate('PagesOutputPersec')])
       }
-      before = { at: now, cpu, paging }
-      return { readings }
+      readings.push(...drivesUse(before?.diskUse ?? [], diskUse))
+      before = { at: now, cpu, paging, diskUse }
+      const heat = temperaturesOf(snapshot)
+      readings.push(...heat.readings)
+      const blocks = drivesNamed(snapshot)
+      return { readings, facts: blocks ? { blocks, sensors: heat.sensors } : {} }
     },
   }
 }
@@ -159,7 +171,9 @@ function network(readout: Readout): Collect {
   return {
     name: 'network',
     async collect(moment) {
-      const { adapters, routes } = await readout.at(moment)
+      const snapshot = await readout.at(moment)
+      const { adapters, routes, speeds = [] } = snapshot
+      const links = linksOf(snapshot)
       const now = steady()
       const readings: Reading[] = []
       for (const adapter of adapters) {
@@ -175,13 +189,15 @@ function network(readout: Readout): Collect {
         if (!was || now <= before!.at || adapter.ReceivedBytes < was.ReceivedBytes || adapter.SentBytes < was.SentBytes)
           continue
         const seconds = (now - before!.at) / 1000
-        readings.push(
-          ['net.received', adapter.Name, (adapter.ReceivedBytes - was.ReceivedBytes) / seconds],
-          ['net.sent', adapter.Name, (adapter.SentBytes - was.SentBytes) / seconds],
-        )
+        const received = (adapter.ReceivedBytes - was.ReceivedBytes) / seconds
+        const sent = (adapter.SentBytes - was.SentBytes) / seconds
+        readings.push(['net.received', adapter.Name, received], ['net.sent', adapter.Name, sent])
+        const { speed } = links.find(({ name }) => name === adapter.Name) ?? {}
+        const isHalf = speeds.some(({ Name, FullDuplex }) => Name === adapter.Name && FullDuplex === false)
+        if (speed) readings.push(['net.load', adapter.Name, loadOf(received, sent, { speed, isHalf })])
       }
       before = { at: now, adapters }
-      return { readings, facts: { gateways: gatewaysOf({ routes }) } }
+      return { readings, facts: { gateways: gatewaysOf({ routes }), links } }
     },
   }
 }

@@ -55,6 +55,30 @@ export interface Snapshot {
     OutboundPacketErrors: number
     OutboundDiscardedPackets: number
   }[]
+  /** Get-NetAdapter: bits a second, and whether both ways at once. */
+  speeds?: {
+    Name: string
+    ReceiveLinkSpeed: number | null
+    TransmitLinkSpeed: number | null
+    FullDuplex: boolean | null
+  }[]
+  /**
+   * Win32_PerfRawData_PerfDisk_PhysicalDisk, sums since the start: bytes; units of 100 ns without work, and passed; time
+   * that transfers took in parts of a second given by the frequency, and how many there were; what it has to do now.
+   */
+  diskUse?: {
+    Name: string
+    DiskReadBytesPersec: number
+    DiskWriteBytesPersec: number
+    PercentIdleTime: number
+    Timestamp_Sys100NS: number
+    AvgDisksecPerTransfer: number
+    AvgDisksecPerTransfer_Base: number
+    Frequency_PerfTime: number
+    CurrentDiskQueueLength: number
+  }[]
+  /** MSAcpi_ThermalZoneTemperature: tenths of a kelvin. */
+  zones?: { InstanceName: string; CurrentTemperature: number; CriticalTripPoint: number | null }[]
   /** Get-NetRoute: routes to everywhere, by IPv4 or IPv6. */
   routes: { NextHop: string; Metric: number }[]
   tcp: number[]
@@ -115,6 +139,9 @@ triggered = @(Get-ChildItem HKLM:\\SYSTEM\\CurrentControlSet\\Services\\*\\Trigg
 events = @(${events ? `& { ${events} } | Select-Object 'LogName', 'ProviderName', 'Id', 'Level', @{ n = 'Time'; e = { $_.TimeCreated.ToUniversalTime().ToString('o') } }, 'Message', 'RecordId', @{ n = 'Xml'; e = { $_.ToXml() } }` : ''})
 disks = @(Get-CimInstance Win32_LogicalDisk | Select-Object 'DeviceID', 'FileSystem', 'DriveType')
 adapters = @(Get-NetAdapterStatistics | Select-Object 'Name', 'ReceivedBytes', 'SentBytes', 'ReceivedPacketErrors', 'ReceivedDiscardedPackets', 'OutboundPacketErrors', 'OutboundDiscardedPackets')
+speeds = @(Get-NetAdapter | Select-Object 'Name', 'ReceiveLinkSpeed', 'TransmitLinkSpeed', 'FullDuplex')
+diskUse = @(Get-CimInstance Win32_PerfRawData_PerfDisk_PhysicalDisk | Where-Object Name -NE '_Total' | Select-Object 'Name', 'DiskReadBytesPersec', 'DiskWriteBytesPersec', 'PercentIdleTime', 'Timestamp_Sys100NS', 'AvgDisksecPerTransfer', 'AvgDisksecPerTransfer_Base', 'Frequency_PerfTime', 'CurrentDiskQueueLength')
+zones = @(Get-CimInstance -Namespace 'root/wmi' MSAcpi_ThermalZoneTemperature | Select-Object 'InstanceName', 'CurrentTemperature', 'CriticalTripPoint')
 routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object 'NextHop', @{ n = 'Metric'; e = { $_.RouteMetric + $_.InterfaceMetric } })
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)

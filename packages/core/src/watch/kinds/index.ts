@@ -5,9 +5,22 @@ import { collectorFails, identityShared } from './agentHealth'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
 import { logAbsence, logKept, logMatch, logPair } from './log'
+import {
+  cpuBusy,
+  cpuSteal,
+  cpuWait,
+  driveBusy,
+  driveLatency,
+  linkLoad,
+  linkTraffic,
+  loadPerCore,
+  memoryAvailable,
+  openFiles,
+  pagingOut,
+  temperature,
+} from './performance'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
-import { cpuBusy, loadPerCore, memoryAvailable, pagingOut } from './threshold'
 import { updates } from './updates'
 
 const all: readonly WatchKind[] = [
@@ -23,9 +36,17 @@ const all: readonly WatchKind[] = [
   logPair,
   logKept,
   cpuBusy,
+  cpuWait,
+  cpuSteal,
   memoryAvailable,
   loadPerCore,
   pagingOut,
+  driveLatency,
+  driveBusy,
+  linkLoad,
+  linkTraffic,
+  openFiles,
+  temperature,
   certificateLeft,
   collectorFails,
   identityShared,

@@ -97,6 +97,9 @@ const subjectsKept: readonly FactSubject[] = [
   'packages',
   'ports',
   'logs',
+  'links',
+  'blocks',
+  'sensors',
 ]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {

@@ -42,6 +42,8 @@ const units: Record<Unit, string> = {
   'bytes/s': 'bytes_per_second',
   seconds: 'seconds',
   count: '',
+  ms: 'milliseconds',
+  '°C': 'celsius',
   'per core': '',
 }
 

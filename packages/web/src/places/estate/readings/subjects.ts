@@ -2,14 +2,20 @@ import { metrics, readingText, type MetricName } from '#core'
 
 /** Charts of a device: series that are read together, in one unit. */
 export const subjects: readonly { title: string; metrics: readonly MetricName[] }[] = [
-  { title: 'CPU busy', metrics: ['cpu.busy'] },
+  { title: 'CPU', metrics: ['cpu.busy', 'cpu.wait', 'cpu.steal'] },
   { title: 'Memory available', metrics: ['memory.available'] },
   { title: 'Disk free', metrics: ['disk.free'] },
   { title: 'Inodes free', metrics: ['disk.inodes.free'] },
+  { title: 'Drive latency', metrics: ['io.latency'] },
+  { title: 'Drive busy', metrics: ['io.busy'] },
+  { title: 'Read and written', metrics: ['io.read', 'io.written'] },
   { title: 'Network', metrics: ['net.received', 'net.sent'] },
+  { title: 'Link load', metrics: ['net.load'] },
   { title: 'Network errors, since the reading before', metrics: ['net.errors'] },
   { title: 'Load', metrics: ['load.5'] },
   { title: 'Paging', metrics: ['paging.in', 'paging.out'] },
+  { title: 'Open files', metrics: ['files.open'] },
+  { title: 'Temperature', metrics: ['temperature'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
 ]
 

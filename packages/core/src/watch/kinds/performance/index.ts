@@ -1,0 +1,5 @@
+export { driveBusy, driveLatency } from './drive'
+export { bitRateText, linkLoad, linkTraffic } from './link'
+export { memoryAvailable, openFiles, pagingOut } from './memory'
+export { cpuBusy, cpuSteal, cpuWait, loadPerCore } from './processor'
+export { temperature } from './temperature'
