@@ -44,6 +44,10 @@ export function boundFacts(facts: Facts): Facts {
     blocks,
     sensors,
     partName,
+    programs,
+    programPath,
+    programArguments,
+    programUser,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -141,6 +145,16 @@ export function boundFacts(facts: Facts): Facts {
   if (facts.links) bounded.links = facts.links.filter(({ name }) => name.length <= partName).slice(0, links)
   if (facts.blocks) bounded.blocks = facts.blocks.filter((name) => name.length <= partName).slice(0, blocks)
   if (facts.sensors) bounded.sensors = facts.sensors.filter(({ name }) => name.length <= partName).slice(0, sensors)
+  if (facts.programs)
+    bounded.programs = facts.programs
+      .filter(({ name }) => name.length <= partName)
+      .slice(0, programs)
+      .map(({ name, path, arguments: all, user }) => ({
+        name,
+        ...(path === undefined ? {} : { path: cut(path, programPath) }),
+        ...(all === undefined ? {} : { arguments: mark(all, programArguments) }),
+        ...(user === undefined ? {} : { user: cut(user, programUser) }),
+      }))
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

@@ -18,7 +18,7 @@ export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './linux/services'
 
-type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep'>
+type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep' | 'processes'>
 
 /**
  * @param home where they remember things; null: nowhere
@@ -45,6 +45,6 @@ export function allCollectors(
       keeping: () => wanted().keep ?? null,
     }),
     softwareCollector(),
-    processesCollector(),
+    processesCollector(() => wanted().processes ?? []),
   ]
 }

@@ -1,5 +1,13 @@
 import Joi from 'joi'
-import { logLevels, optionalCollectors, pacedCollectors, type LogFilter, type LogFloor, type LogKeeping } from '#core'
+import {
+  logLevels,
+  optionalCollectors,
+  pacedCollectors,
+  type LogFilter,
+  type LogFloor,
+  type LogKeeping,
+  type ProcessChoice,
+} from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
 import type {
   AgentSelf,
@@ -33,6 +41,7 @@ const collect = answerOf<CollectSettings>({
       }),
     ),
   }).optional(),
+  processes: listOf(answerOf<ProcessChoice>({ name: words, path: words, arguments: words, user: words })).optional(),
 })
 const settings = {
   interval: length,

@@ -6,6 +6,7 @@ import type {
   Millis,
   OptionalCollector,
   PacedCollector,
+  ProcessChoice,
   TopProcesses,
 } from '#core'
 import type { SignedText } from './task'
@@ -74,6 +75,10 @@ export const factLimits = {
   sensors: 32,
   /** Of an interface, a drive or a sensor. */
   partName: 100,
+  programs: 300,
+  programPath: 300,
+  programArguments: 300,
+  programUser: 100,
 } as const
 /** Bounds of a log entry, in characters; of its fields so many are told. */
 export const eventLimits = {
@@ -158,13 +163,14 @@ export interface WantedCollector {
 }
 /**
  * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
- * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said.
+ * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said. `processes`: which to count.
  */
 export interface CollectSettings {
   logs: string[]
   collectors: WantedCollector[]
   shares?: true
   keep?: LogKeeping
+  processes?: ProcessChoice[]
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a

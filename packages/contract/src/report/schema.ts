@@ -27,6 +27,7 @@ import {
   type OutdatedProgram,
   type ProcessUse,
   type RefreshFailure,
+  type RunningProgram,
   type Sensor,
   type Service,
   type ServiceStarts,
@@ -226,6 +227,13 @@ const sensor = Joi.object<Sensor, true>({
   critical: Joi.number().min(-100).max(1000),
 })
 
+const program = Joi.object<RunningProgram, true>({
+  name: Joi.string().max(partName).required(),
+  path: text(factLimits.programPath),
+  arguments: text(factLimits.programArguments),
+  user: text(factLimits.programUser),
+})
+
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
@@ -242,6 +250,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   links: Joi.array().items(link).max(factLimits.links).unique('name'),
   blocks: Joi.array().items(Joi.string().max(partName)).max(factLimits.blocks).unique(),
   sensors: Joi.array().items(sensor).max(factLimits.sensors).unique('name'),
+  programs: Joi.array().items(program).max(factLimits.programs),
 }
 
 /** All of them together, for whoever is told what a device is. */

@@ -17,6 +17,7 @@ export const familyWords: Record<Subject, string> = {
   update: 'updates',
   eventlog: 'event logs',
   performance: 'performance',
+  process: 'processes',
   certificate: 'certificates',
   agent: 'the agent itself',
 }

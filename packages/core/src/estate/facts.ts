@@ -1,3 +1,4 @@
+import type { RunningProgram } from '../processes'
 import type { Bytes, Millis, Ratio } from '../units'
 
 /** How a service is meant to start. `on-demand` covers starts by socket, timer, trigger or another service. */
@@ -254,6 +255,8 @@ export interface Facts {
   /** Names of the drives whose use is told, as the system calls them. */
   blocks?: string[]
   sensors?: Sensor[]
+  /** What ran for some minutes, to pick from. */
+  programs?: RunningProgram[]
 }
 export type FactSubject = keyof Facts
 

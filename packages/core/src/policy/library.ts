@@ -255,6 +255,28 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
         reasons: {},
       },
       {
+        key: 'drive.latency',
+        kind: 'drive-latency',
+        name: 'Slow drives',
+        why: 'Everything on it is slow then: somebody looks what asks so much of it, or whether it is dying.',
+        osFamilies: any,
+        values: { warning: 100, critical: 500, hold: 30 * minute, clear: 50 },
+        reasons: {
+          warning: 'A drive that turns is at 10 to 30 ms under ordinary work; chosen, no source.',
+          critical: 'Half a second for each access: nobody can work.',
+          hold: 'A nightly backup may be slow for a while.',
+        },
+      },
+      {
+        key: 'temperature',
+        kind: 'temperature',
+        name: 'Temperature',
+        why: 'A fan stands still, or the room is hot: there is time to go there before it switches itself off.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+      {
         key: 'log.disk-errors',
         kind: 'log-match',
         name: 'Disk errors in the log',

@@ -1,12 +1,23 @@
 import { urgency, type Severity } from '../severity'
 import { day, type Millis } from '../units'
-import { isPaced, pacedCollectors, splitPostKey, watchKinds, type DeviceState, type PacedCollector } from '../watch'
+import { choiceName, type ProcessChoice } from '../processes'
+import {
+  isPaced,
+  pacedCollectors,
+  processAsked,
+  splitPostKey,
+  watchKinds,
+  type DeviceState,
+  type PacedCollector,
+} from '../watch'
 import type { EffectiveWatch, Roster } from './roster'
 
-/** How often an agent reads what, and which logs it reads, so that the watches of its roster have what they look at. */
+/** How often an agent reads what, and which logs and processes, so that the watches of its roster have what they look at. */
 export interface Pace {
   every: Readonly<Record<PacedCollector, Millis>>
   logs: readonly string[]
+  processes: readonly ProcessChoice[]
+  interval: Millis
 }
 
 const active = (roster: Roster) => roster.filter((watch) => watch.standing === 'active')
@@ -20,6 +31,14 @@ export function logsWatched(roster: Roster): string[] {
     .map((watch) => watch.values.channel)
   return [...new Set(logs.filter((log): log is string => typeof log === 'string' && log !== '' && log !== '*'))].sort()
 }
+
+/** The processes that watches of the roster ask for, each choice once. */
+export function processesWatched(roster: Roster): ProcessChoice[] {
+  const choices = active(roster).flatMap(({ kind, values }) => processAsked(kind, values) ?? [])
+  return [...new Map(choices.map((choice) => [choiceName(choice), choice])).values()]
+}
+/** Of each choice an agent tells so many values with each report. */
+const valuesOfChoice = 5
 
 /**
  * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how
@@ -35,12 +54,16 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
       return [collector, wanted.length ? Math.min(...wanted) : interval]
     }),
   ) as Record<PacedCollector, Millis>
-  return { every, logs: logsWatched(roster) }
+  return { every, logs: logsWatched(roster), processes: processesWatched(roster), interval }
 }
 
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
-export function readingsPerDay({ every }: Pace, series: Readonly<Partial<Record<PacedCollector, number>>>): number {
-  return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], 0)
+export function readingsPerDay(
+  { every, processes, interval }: Pace,
+  series: Readonly<Partial<Record<PacedCollector, number>>>,
+): number {
+  const counted = (processes.length * valuesOfChoice * day) / interval
+  return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], counted)
 }
 
 /**

@@ -22,6 +22,8 @@ export interface Metric {
 const bytes = { unit: 'bytes', min: 0, max: 1e17 } as const
 const perSecond = { unit: 'bytes/s', min: 0, max: 1e13 } as const
 const share = { unit: 'ratio', min: 0, max: 1, resolution: 1 / 1000 } as const
+/** Of one core, so it may be more than all of it. */
+const cores = { unit: 'ratio', min: 0, max: 1e5, resolution: 1 / 1000 } as const
 const seconds = { unit: 'seconds', instance: null, min: 0, max: 1e10, resolution: 1 } as const
 const kibibyte = 1024
 
@@ -64,6 +66,16 @@ export const metrics = {
     counter: true,
   },
   'certificate.left': { title: 'Certificate valid for', ...seconds, instance: 'port', min: -1e10, scarce: true },
+  'process.count': { title: 'Processes', unit: 'count', instance: 'process', min: 0, max: 1e7, resolution: 1 },
+  'process.cpu': { title: 'CPU of processes, of a core', ...cores, instance: 'process' },
+  'process.cpu.most': { title: 'CPU of the busiest process, of a core', ...cores, instance: 'process' },
+  'process.memory': { title: 'Memory of processes', ...bytes, instance: 'process', resolution: 64 * kibibyte },
+  'process.memory.most': {
+    title: 'Memory of the largest process',
+    ...bytes,
+    instance: 'process',
+    resolution: 64 * kibibyte,
+  },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
 

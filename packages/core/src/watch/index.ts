@@ -34,6 +34,7 @@ export {
   actionOf,
   collectorWords,
   floorOf,
+  processAsked,
   sharedFor,
   silentIntervals,
   wantsShares,

@@ -14,6 +14,7 @@ export const subjects = [
   'update',
   'eventlog',
   'performance',
+  'process',
   'certificate',
   'agent',
 ] as const

@@ -1,12 +1,11 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { collectorOfMetric } from './commonParameters'
 import { evaluate, type DeviceState, type PostTransition } from './evaluate'
 import type { WatchInForce } from './inForce'
 import { collectors, type Collector, type Recorded } from './kind'
 import { watchKind, watchKinds } from './kinds'
 import type { Values } from './parameter'
-import { isReplayable, replay } from './replay'
+import { collectorOf, isReplayable, replay } from './replay'
 import type { DiskDays, MetricName, Reading } from '../series'
 import { day, gigabyte, hour, minute, second, type Millis } from '../units'
 
@@ -57,7 +56,7 @@ function oneByOne(before: DeviceState, roster: readonly WatchInForce[], reports:
   let state = before
   const transitions: PostTransition[] = []
   for (const { at, readings } of reports) {
-    const heard = new Set<Collector>(readings.map(([metric]) => collectorOfMetric(metric) ?? 'certificates'))
+    const heard = new Set<Collector>(readings.map(([metric]) => collectorOf(metric)))
     const rested = collectors.filter((collector) => !heard.has(collector))
     const found = evaluate(state, roster, { ...around, at, heardAt: at, readings, rested, events: [], failed: [] })
     state = found.state
@@ -96,6 +95,17 @@ const rosters = fc
       fc
         .record({ critical: optionalPart, clear: part, except: fc.constantFrom([], ['sdb']), ...common, ...judged })
         .map((values) => ['drive-busy', values] as const),
+      fc
+        .record({
+          name: fc.constantFrom('nginx', 'other'),
+          least: fc.constantFrom(null, 1, 3),
+          most: fc.constantFrom(null, 0, 3),
+          cpu: optionalPart,
+          of: fc.constantFrom('one of them', 'all of them together'),
+          checks: fc.constantFrom(1, 2, 5),
+          hours,
+        })
+        .map((values) => ['process', values] as const),
       fc
         .record({
           'warning.percent': optionalPart,
@@ -149,6 +159,9 @@ const reportsOf = (list: typeof steps extends fc.Arbitrary<infer T> ? T : never,
             ['memory.available', '', step.memory * 16 * gigabyte],
             ['load.5', '', step.load],
             ['io.busy', 'sda', step.cpu],
+            ['process.count', 'nginx', Math.round(step.load)],
+            ['process.cpu', 'nginx', step.load],
+            ['process.cpu.most', 'nginx', step.cpu],
             ...(step.sizeKnown ? ([['io.busy', 'sdb', step.memory]] as Reading[]) : []),
           ] as Reading[])
         : []),
@@ -210,6 +223,7 @@ describe('much at once', () => {
       'memory-available',
       'open-files',
       'paging',
+      'process',
       'temperature',
     ])
     const reports = [{ at: start, readings: [['cpu.busy', '', 1]] as Reading[] }]

@@ -100,7 +100,9 @@ export function replay(
   return { state, transitions: transitions.sort((a, b) => a.at - b.at), broken }
 }
 
-const collectorOf = (metric: MetricName): Collector => collectorOfMetric(metric) ?? 'certificates'
+/** Which collector a reading is of. */
+export const collectorOf = (metric: MetricName): Collector =>
+  collectorOfMetric(metric) ?? (metric.startsWith('process.') ? 'processes' : 'certificates')
 
 /**
  * What a watch sees of each report: the readings of its collector, and whether that had read nothing. To be asked for

@@ -158,7 +158,7 @@ export interface Told {
 }
 
 /** What no watch looks at, and is too much to be kept in mind for each device. */
-const notJudged = ['waiting'] as const satisfies readonly (keyof Facts)[]
+export const notJudged = ['waiting', 'programs'] as const satisfies readonly (keyof Facts)[]
 
 /** Of facts, those that are kept in mind for evaluation. */
 export function judgedFacts(facts: Facts): Facts {

@@ -23,6 +23,7 @@ import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '
 import { drivesOf } from './drives'
 import { hardwareFacts, hardwareReadings } from './hardware'
 import { ordinaryEntry } from './ordinaryLog'
+import { processReadings, programsOf } from './programs'
 import { updatesOf } from './updates'
 
 /** What somebody made happen on a device through the panel. */
@@ -178,6 +179,7 @@ export class SimulatedDevice {
           ? [['disk.inodes.free', mount, round(1 - this.#used(mount, at) / 5, 3)] satisfies Reading]
           : []),
       )
+    out.push(...processReadings(this.plan, this.collect.processes ?? [], load, (service) => this.#isDown(service, at)))
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
       this.plan.services.includes('nginx')
@@ -320,6 +322,7 @@ export class SimulatedDevice {
         ...(osFamily === 'linux' ? { inodes: Math.round((size * gigabyte) / 16_384) } : {}),
       })),
       ...hardwareFacts(this.plan),
+      programs: programsOf(this.plan),
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       services: this.services(at),
       starts: this.#starts(at),

@@ -38,6 +38,9 @@ function packagesOf(release: Release, more: readonly string[]): string[] {
 /** What the machine has that Custode itself runs on. */
 export const serverPackages = ['postgresql'] as const
 
+/** What measures a machine, to hold an agent's figures against. */
+export const measuringPackages = ['sysstat'] as const
+
 /** What other systems are kept up to date with, as Debian has it, and what makes archives for it. */
 export const rpmPackages = ['dnf', 'zypper', 'createrepo-c', 'rpm'] as const
 

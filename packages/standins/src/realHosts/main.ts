@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { writeWhole } from '#files'
-import { debianOf, ensureBase, releases, rpmPackages, serverPackages, type Release } from './base'
+import { debianOf, ensureBase, measuringPackages, releases, rpmPackages, serverPackages, type Release } from './base'
 import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
@@ -22,6 +22,7 @@ if (first === 'prepare') {
   await Promise.all(releases.map((release) => ensureBase(release)))
   await ensureBase('bookworm', serverPackages)
   await ensureBase('bookworm', rpmPackages)
+  await ensureBase('trixie', measuringPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

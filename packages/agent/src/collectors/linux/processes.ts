@@ -1,6 +1,10 @@
-import { readdirSync, readFileSync } from 'node:fs'
+import { readdirSync, readFileSync, readlinkSync, statSync } from 'node:fs'
+import { cpus } from 'node:os'
+import { second, withoutSecrets, type ProcessChoice } from '#core'
+import { steady } from '../../clock'
 import { NotHereError, type Collect } from '../collector'
-import { plainName, Tops, type Look, type SeenProcess } from '../processUse'
+import { chosenProcesses, programsOf, ProgramTurns, type ProcessDetails } from '../processes/chosen'
+import { plainName, Tops, type Look, type MachineLook, type SeenProcess } from '../processes/use'
 import { pageSize, parseCpu, parseMemory } from './performance'
 
 /** A thread of the kernel: PF_KTHREAD of include/linux/sched.h. */
@@ -19,11 +23,15 @@ export function parseProcess(stat: string, page: number): SeenProcess {
     .map(Number)
   // Numbers of fields as the manual counts them, from 1.
   const field = (number: number) => fields[number - 3] ?? 0
+  const called = stat.slice(opens + 1, closes)
   const isKernel = (field(9) & kernelThread) !== 0
   return {
     pid: Number(stat.slice(0, opens)),
     parent: field(4),
-    name: isKernel ? 'kernel threads' : plainName(stat.slice(opens + 1, closes)),
+    name: isKernel ? 'kernel threads' : plainName(called),
+    called,
+    ...(isKernel ? { isKernel } : {}),
+    ...(/^[ZXx]/.test(stat.slice(closes + 2)) ? { hasEnded: true } : {}),
     started: field(22),
     own: field(14) + field(15),
     ended: field(16) + field(17),
@@ -60,11 +68,48 @@ function look(page: number): Look {
   return seen
 }
 
-/** What runs, each time between two reports. */
-export function processesCollector(): Collect {
+/** Ticks of a second in which the kernel counts for programs (sysconf(3), _SC_CLK_TCK): 100 on every Linux. */
+const ticksOfSecond = 100
+
+/** Names of users by their number: passwd(5). Those of a directory have their number alone. */
+export function parseUsers(passwd: string): Map<number, string> {
+  return new Map(
+    passwd.split('\n').flatMap((line): [number, string][] => {
+      const [name, , id] = line.split(':')
+      return name && id ? [[Number(id), name]] : []
+    }),
+  )
+}
+
+const wordsOf = ({ pid }: SeenProcess): string[] => (read(`/proc/${pid}/cmdline`) ?? '').split('\0').filter(Boolean)
+
+/** What /proc tells of a process; of those of others an agent without root's rights knows how they were started. */
+function detailsNow(): ProcessDetails {
+  const users = parseUsers(read('/etc/passwd') ?? '')
+  return {
+    path(process) {
+      try {
+        return readlinkSync(`/proc/${process.pid}/exe`).replace(/ \(deleted\)$/, '')
+      } catch {
+        return wordsOf(process)[0] ?? ''
+      }
+    },
+    arguments: (process) => wordsOf(process).join(' '),
+    shown: (process) => withoutSecrets(wordsOf(process)),
+    user({ pid }) {
+      const { uid } = statSync(`/proc/${pid}`, { throwIfNoEntry: false }) ?? {}
+      return uid === undefined ? '' : (users.get(uid) ?? String(uid))
+    },
+  }
+}
+
+/** What runs, each time between two reports. @param wanted which processes to count */
+export function processesCollector(wanted: () => readonly ProcessChoice[] = () => []): Collect {
   const page = pageSize()
   const tops = new Tops()
-  const takeLook = () => {
+  let before: MachineLook | null = null
+  const turns = new ProgramTurns()
+  const takeLook = (): MachineLook => {
     const memory = parseMemory(readFileSync('/proc/meminfo', 'utf8'))
     return {
       ...parseCpu(readFileSync('/proc/stat', 'utf8')),
@@ -73,12 +118,22 @@ export function processesCollector(): Collect {
       memoryLeft: memory.get('MemAvailable')!,
     }
   }
+  const ownMemory = ({ pid, resident }: SeenProcess) => {
+    const statm = read(`/proc/${pid}/statm`)
+    return statm === null ? resident : parseOwnMemory(statm, page)
+  }
   return {
     name: 'processes',
-    collect: () =>
-      tops.next(takeLook, ({ pid, resident }) => {
-        const statm = read(`/proc/${pid}/statm`)
-        return statm === null ? resident : parseOwnMemory(statm, page)
-      }),
+    collect() {
+      let now!: MachineLook
+      const top = tops.next(() => (now = takeLook()), ownMemory)
+      const details = detailsNow()
+      const readings = chosenProcesses(wanted(), [before, now], cpus().length, details, ownMemory)
+      before = now
+      if (!turns.take(steady())) return { ...top, readings }
+      const up = Number(read('/proc/uptime')?.split(' ')[0]) * second
+      const ageOf = ({ started }: SeenProcess) => (Number.isFinite(up) ? up - (started / ticksOfSecond) * second : null)
+      return { ...top, readings, facts: programsOf(now, details, ageOf) }
+    },
   }
 }

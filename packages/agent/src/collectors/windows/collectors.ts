@@ -1,12 +1,13 @@
 import { statfs } from 'node:fs/promises'
 import { cpus, freemem, totalmem, uptime } from 'node:os'
 import { join } from 'node:path'
-import { day, hour, matchesAny, type Disk, type Millis, type Reading } from '#core'
+import { day, hour, matchesAny, type Disk, type Millis, type ProcessChoice, type Reading } from '#core'
 import { steady } from '../../clock'
 import type { CollectSettings } from '#contract/report'
 import type { Collect } from '../collector'
 import { Keep } from '../keep'
-import { Tops } from '../processUse'
+import { chosenProcesses, programsOf, ProgramTurns } from '../processes/chosen'
+import { Tops, type MachineLook, type SeenProcess } from '../processes/use'
 import { Starts } from '../starts'
 import { FirstSeen } from '../firstSeen'
 import { parseUpdates, updatesScript, type FoundUpdates } from './updates'
@@ -14,6 +15,8 @@ import {
   channelsOf,
   eventsOf,
   gatewaysOf,
+  fileTimeEpoch,
+  processDetails,
   processesOf,
   inventoryScript,
   snapshotScript,
@@ -235,22 +238,32 @@ function updates(home: string | null): Collect {
 /** Milliseconds as units of 100 ns, in which processes tell their times. */
 const ticks = 10_000
 
-function processes(readout: Readout): Collect {
+/** @param wanted which processes to count */
+function processes(readout: Readout, wanted: () => readonly ProcessChoice[]): Collect {
   const tops = new Tops()
+  let before: MachineLook | null = null
+  const turns = new ProgramTurns()
   return {
     name: 'processes',
     async collect(moment) {
       const snapshot = await readout.at(moment)
       const own = new Map(snapshot.processes.map((one) => [one.ProcessId, one.PrivatePageCount]))
       const { busy, total } = times()
-      const look = () => ({
+      const now: MachineLook = {
         busy: busy * ticks,
         total: total * ticks,
         processes: new Map(processesOf(snapshot).map((one) => [one.pid, one])),
         memorySize: totalmem(),
         memoryLeft: freemem(),
-      })
-      return tops.next(look, ({ pid }) => own.get(pid) ?? 0)
+      }
+      const ownMemory = ({ pid }: SeenProcess) => own.get(pid) ?? 0
+      const top = tops.next(() => now, ownMemory)
+      const details = processDetails(snapshot)
+      const readings = chosenProcesses(wanted(), [before, now], cpus().length, details, ownMemory)
+      before = now
+      if (!turns.take(steady())) return { ...top, readings }
+      const ageOf = ({ started }: SeenProcess) => (started ? Date.now() - (started / ticks - fileTimeEpoch) : null)
+      return { ...top, readings, facts: programsOf(now, details, ageOf) }
     },
   }
 }
@@ -258,7 +271,7 @@ function processes(readout: Readout): Collect {
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
 export function windowsCollectors(
   home: string | null,
-  wanted: () => Pick<CollectSettings, 'logs' | 'keep'>,
+  wanted: () => Pick<CollectSettings, 'logs' | 'keep' | 'processes'>,
   place?: unknown,
 ): Collect[] {
   const readout = new Readout(() => wanted().logs, place)
@@ -272,7 +285,7 @@ export function windowsCollectors(
       },
     },
     network(readout),
-    processes(readout),
+    processes(readout, () => wanted().processes ?? []),
     services(readout),
     updates(home),
     {

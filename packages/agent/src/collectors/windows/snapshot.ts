@@ -1,6 +1,7 @@
 import {
   levelOfWindowsEvent,
   second,
+  withoutSecrets,
   type Drive,
   type DriveMedia,
   type LogChannel,
@@ -10,7 +11,8 @@ import {
   type ServiceState,
 } from '#core'
 import { quoted, told } from '../../powershell/powershell'
-import { plainName, type SeenProcess } from '../processUse'
+import type { ProcessDetails } from '../processes/chosen'
+import { plainName, type SeenProcess } from '../processes/use'
 import { parseEventXml } from './eventXml'
 
 /** What one run of PowerShell tells. Names of properties are those of the classes that they come from. */
@@ -98,6 +100,9 @@ export interface Snapshot {
     WorkingSetSize: number
     PrivatePageCount: number
     Began: number | null
+    /** Null for what belongs to the system itself. */
+    ExecutablePath?: string | null
+    CommandLine?: string | null
   }[]
 }
 /** What changes seldom and costs more. */
@@ -146,7 +151,7 @@ routes = @(Get-NetRoute -DestinationPrefix '0.0.0.0/0', '::/0' | Select-Object '
 tcp = @(Get-NetTCPConnection -State Listen | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' } | Select-Object -ExpandProperty LocalPort -Unique)
 udp = @(Get-NetUDPEndpoint | Where-Object { $_.LocalAddress -notmatch '^(127\\.|::1$)' -and $_.LocalPort -lt 32768 } | Select-Object -ExpandProperty LocalPort -Unique)
 paging = Get-CimInstance Win32_PerfRawData_PerfOS_Memory | Select-Object 'PagesInputPersec', 'PagesOutputPersec'
-processes = @(Get-CimInstance Win32_Process | Select-Object 'ProcessId', 'ParentProcessId', 'Name', 'KernelModeTime', 'UserModeTime', 'WorkingSetSize', 'PrivatePageCount', @{ n = 'Began'; e = { $_.CreationDate.ToFileTimeUtc() } })
+processes = @(Get-CimInstance Win32_Process | Select-Object 'ProcessId', 'ParentProcessId', 'Name', 'KernelModeTime', 'UserModeTime', 'WorkingSetSize', 'PrivatePageCount', 'ExecutablePath', 'CommandLine', @{ n = 'Began'; e = { $_.CreationDate.ToFileTimeUtc() } })
 } | ConvertTo-Json -Compress -Depth 4`
 }
 
@@ -182,7 +187,7 @@ function stateOf({ State, ExitCode }: Snapshot['services'][number]): ServiceStat
 }
 
 /** From 1601 to 1970, in milliseconds: a FILETIME counts from then in units of 100 ns. */
-const fileTimeEpoch = 11_644_473_600_000
+export const fileTimeEpoch = 11_644_473_600_000
 
 function neededBy(needs: Inventory['needs']): Map<string, string[]> {
   const found = new Map<string, string[]>()
@@ -257,12 +262,27 @@ export function processesOf({ processes }: Pick<Snapshot, 'processes'>): SeenPro
       pid: one.ProcessId,
       parent: one.ParentProcessId,
       name: plainName(one.Name),
+      called: one.Name,
       started: one.Began ?? 0,
       own: one.KernelModeTime + one.UserModeTime,
       // What ended is not told of here.
       ended: 0,
       resident: one.WorkingSetSize,
     }))
+}
+
+/**
+ * The file that a process runs, and its command line. Whose it is costs a call for each, so it is not told. Secrets are
+ * found in a command line as it was written: where a quoted text holds spaces, as well as that goes.
+ */
+export function processDetails({ processes }: Pick<Snapshot, 'processes'>): ProcessDetails {
+  const byNumber = new Map(processes.map((one) => [one.ProcessId, one]))
+  const lineOf = ({ pid }: SeenProcess) => byNumber.get(pid)?.CommandLine ?? ''
+  return {
+    path: ({ pid }) => byNumber.get(pid)?.ExecutablePath ?? '',
+    arguments: lineOf,
+    shown: (process) => withoutSecrets(lineOf(process).match(/"[^"]*"|\S+/g) ?? []),
+  }
 }
 
 /**

@@ -19,6 +19,7 @@ import {
   pagingOut,
   temperature,
 } from './performance'
+import { processRuns } from './process'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { updates } from './updates'
@@ -47,6 +48,7 @@ const all: readonly WatchKind[] = [
   linkTraffic,
   openFiles,
   temperature,
+  processRuns,
   certificateLeft,
   collectorFails,
   identityShared,
@@ -65,6 +67,7 @@ export function watchKind(name: string): WatchKind {
 export { collectorWords, sharedFor } from './agentHealth'
 export { wantsShares } from './disk'
 export { floorOf } from './log'
+export { processAsked } from './process'
 export { silentIntervals } from './silence'
 
 /** What can be done about a post; null: nothing that an agent could do. */

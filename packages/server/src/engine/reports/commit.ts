@@ -10,7 +10,7 @@ import {
 } from '#core'
 import { inTransaction, time, type Db, type Pool } from '../../db'
 import { announce } from '../../live'
-import { keepFacts, readFacts, type ToldFact } from '../../store/currentFacts'
+import { keepFacts, notJudged, readFacts, type ToldFact } from '../../store/currentFacts'
 import { windowsSince } from '../../store/windows'
 import { policyInForce } from '../../store/policy'
 import { collectRules } from '../../store/collecting'
@@ -64,7 +64,11 @@ async function writeRefused(tx: Db, deviceId: number, refused: Plan['refused'], 
 async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: readonly CheckedReport[]): Promise<void> {
   const told = new Map(Object.entries(known).map(([subject, value]) => [subject, value as unknown]))
   const isToldOf = (subject: keyof Facts) => reports.some((report) => subject in report.facts)
-  if (isToldOf('waiting')) told.set('waiting', (await readFacts(tx, deviceId)).facts.waiting)
+  const unknown = notJudged.filter(isToldOf)
+  if (unknown.length) {
+    const { facts } = await readFacts(tx, deviceId)
+    for (const subject of unknown) told.set(subject, facts[subject])
+  }
   const facts = reports.flatMap((report) =>
     Object.entries(report.facts).flatMap(([subject, value]): ToldFact[] => {
       if (sameData(told.get(subject), value)) return []

@@ -9,6 +9,8 @@ import {
   type Millis,
   type OptionalCollector,
   type PacedCollector,
+  type ProcessChoice,
+  processesWatched,
   wantsShares,
   type Roster,
 } from '#core'
@@ -50,6 +52,14 @@ export function entriesOf(roster: Roster): LogKeeping | null {
   return known
 }
 
+const choices = new WeakMap<Roster, ProcessChoice[]>()
+
+function processesOf(roster: Roster): ProcessChoice[] {
+  let known = choices.get(roster)
+  if (known === undefined) choices.set(roster, (known = processesWatched(roster)))
+  return known
+}
+
 const shares = new WeakMap<Roster, boolean>()
 
 function sharesWanted(roster: Roster): boolean {
@@ -76,6 +86,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
     pacedCollectors.flatMap((collector) => (wanted[collector] === interval ? [] : [[collector, wanted[collector]]])),
   )
   const keep = entriesOf(roster)
+  const processes = processesOf(roster)
   return {
     interval,
     deviceName: name,
@@ -86,6 +97,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
       collectors,
       ...(sharesWanted(roster) ? { shares: true } : {}),
       ...(keep ? { keep } : {}),
+      ...(processes.length ? { processes } : {}),
     },
     every,
     roster: rosterMark(roster),

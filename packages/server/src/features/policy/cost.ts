@@ -125,8 +125,10 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
     after: paceFor(change.after, intervals.get(change.device.id) ?? 60_000),
   }))
   // Most changes leave the pace alone; then there is nothing to look up.
-  const paced = moved.filter((device) =>
-    pacedCollectors.some((collector) => device.before.every[collector] !== device.after.every[collector]),
+  const paced = moved.filter(
+    (device) =>
+      pacedCollectors.some((collector) => device.before.every[collector] !== device.after.every[collector]) ||
+      device.before.processes.length !== device.after.processes.length,
   )
   const series = await seriesOf(
     db,

@@ -32,6 +32,8 @@ const examples: Record<Unit, number> = {
   bytes: 10 * gigabyte,
   'bytes/s': gigabyte / 1000,
   count: 10,
+  ms: 50,
+  '°C': 80,
   seconds: (48 * hour) / second,
   'per core': 1.5,
 }

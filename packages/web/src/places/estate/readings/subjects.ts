@@ -16,6 +16,9 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Paging', metrics: ['paging.in', 'paging.out'] },
   { title: 'Open files', metrics: ['files.open'] },
   { title: 'Temperature', metrics: ['temperature'] },
+  { title: 'Processes', metrics: ['process.count'] },
+  { title: 'CPU of processes, of a core', metrics: ['process.cpu', 'process.cpu.most'] },
+  { title: 'Memory of processes', metrics: ['process.memory', 'process.memory.most'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
 ]
 

@@ -65,9 +65,10 @@ const inside = computed(() => things.value.filter((instance) => instance.in).len
         <button
           type="button"
           class="mono"
-          :title="instance.title || 'put its name into the list'"
+          title="put its name into the field"
           @click="emit('pick', instance.name)"
         >{{ instance.name }}</button>
+        <span v-if="instance.title" class="faint title">{{ instance.title }}</span>
         <span class="visually-hidden">{{ instance.in ? 'in' : 'out' }}</span>
       </li>
     </ul>
@@ -101,6 +102,16 @@ li button {
   padding: 0;
   cursor: pointer;
   text-align: left;
+}
+li {
+  display: flex;
+  gap: 8px;
+  white-space: nowrap;
+  overflow: hidden;
+}
+.title {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .out button {
   color: var(--ink3);

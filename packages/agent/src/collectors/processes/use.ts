@@ -1,11 +1,17 @@
 import { isBusyMoment, processLimits, topProcesses, type Millis, type ProcessUse, type TopProcesses } from '#core'
-import { steady } from '../clock'
+import { steady } from '../../clock'
 
 /** One process at one look. */
 export interface SeenProcess {
   pid: number
   parent: number
+  /** Without what is different each time. */
   name: string
+  /** As its system calls it. */
+  called: string
+  isKernel?: boolean
+  /** It ended, and nobody has taken note yet. */
+  hasEnded?: boolean
   /** Tells it from another that had its number before. */
   started: number
   /** Processor time of its own, and of those it started and saw end, in a unit of the system's. */

@@ -2,13 +2,14 @@ import { spawn } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { assert, integer, property, record, array } from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { parseOwnMemory, parseProcess } from './linux/processes'
-import { plainName, timeBetween, usesOf, type SeenProcess } from './processUse'
+import { parseOwnMemory, parseProcess } from '../linux/processes'
+import { plainName, timeBetween, usesOf, type SeenProcess } from './use'
 
 const seen = (pid: number, own: number, more: Partial<SeenProcess> = {}): SeenProcess => ({
   pid,
   parent: 1,
   name: `p${pid}`,
+  called: `p${pid}`,
   started: pid,
   own,
   ended: 0,
@@ -38,6 +39,7 @@ describe('/proc/PID/stat', () => {
       pid: 77,
       parent: 1,
       name: plain,
+      called: name,
       started: 99,
       own: 11,
       ended: 15,

@@ -1,0 +1,79 @@
+import { matchesPattern } from '../text'
+
+/** Which processes a watch is about: patterns; empty: any. */
+export interface ProcessChoice {
+  name: string
+  /** Of its program's file. */
+  path: string
+  /** All of its command line. */
+  arguments: string
+  user: string
+}
+export const processParts = ['name', 'path', 'arguments', 'user'] as const
+
+/** A process as far as its system tells of it; what is not told is absent. */
+export interface ProcessSeen {
+  /** By its system's short name, and by that of its program's file where that is longer. */
+  names: readonly string[]
+  path?: string
+  arguments?: string
+  user?: string
+}
+
+export const isAnyChosen = (choice: ProcessChoice): boolean => processParts.some((part) => choice[part] !== '')
+
+/**
+ * Whether a process is one of a choice; null: what is asked of it is not told.
+ * @example isProcessChosen({ name: 'java', path: '', arguments: '*tomcat*', user: '' }, seen)
+ */
+export function isProcessChosen(choice: ProcessChoice, seen: ProcessSeen): boolean | null {
+  if (!isAnyChosen(choice)) return false
+  if (choice.name && !seen.names.some((name) => matchesPattern(choice.name, name))) return false
+  let isTold = true
+  for (const part of ['path', 'arguments', 'user'] as const) {
+    if (!choice[part]) continue
+    const text = seen[part]
+    if (text === undefined) isTold = false
+    else if (!matchesPattern(choice[part], text)) return false
+  }
+  return isTold ? true : null
+}
+
+/** What the series of a choice are called: the same for the same choice, on every device. */
+export function choiceName({ name, path, arguments: all, user }: ProcessChoice): string {
+  const more = [path, all, user && `user ${user}`].filter(Boolean).join(', ')
+  if (!name) return more
+  return more ? `${name} (${more})` : name
+}
+
+/** A program that runs on a device, to pick from; secrets on its command line are left out. */
+export interface RunningProgram {
+  name: string
+  path?: string
+  arguments?: string
+  user?: string
+}
+
+/** Options whose values are nobody's business. */
+const secret = /pass|pwd|secret|token|credential|api-?key|private-?key/i
+const hidden = '***'
+
+/**
+ * A command line as it may be kept: what looks like a secret is `***`, which as a pattern stands for any text.
+ * @example withoutSecrets(['app', '--password', 'x', 'https://a:b@c']) // 'app --password *** https://a:***@c'
+ */
+export function withoutSecrets(words: readonly string[]): string {
+  let isNext = false
+  return words
+    .map((word) => {
+      if (isNext && !word.startsWith('-')) {
+        isNext = false
+        return hidden
+      }
+      const [, option = '', value] = /^(-{0,2}\/?[\w.-]+)([=:].*)?$/s.exec(word) ?? []
+      isNext = secret.test(option) && value === undefined && /^[-/]/.test(option)
+      if (secret.test(option) && value !== undefined) return `${option}${value[0]}${hidden}`
+      return word.replace(/(:\/\/[^/\s:@]*:)[^/\s@]+@/g, `$1${hidden}@`)
+    })
+    .join(' ')
+}
