@@ -163,7 +163,8 @@ export interface WantedCollector {
 }
 /**
  * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
- * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said. `processes`: which to count.
+ * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said.
+ * `processes`: which to count.
  */
 export interface CollectSettings {
   logs: string[]

@@ -12,7 +12,7 @@ import {
 } from '../watch'
 import type { EffectiveWatch, Roster } from './roster'
 
-/** How often an agent reads what, and which logs and processes, so that the watches of its roster have what they look at. */
+/** How often an agent reads what, and which logs and processes: what the watches of its roster look at. */
 export interface Pace {
   every: Readonly<Record<PacedCollector, Millis>>
   logs: readonly string[]

@@ -1,4 +1,5 @@
 export { tryChoice, type Choice } from './choosing'
+export { processWatching } from './processWatching'
 export { serviceWatching, type ServiceWatching } from './serviceWatching'
 export {
   evaluate,
@@ -32,6 +33,7 @@ export {
 } from './kind'
 export {
   actionOf,
+  bitRateText,
   collectorWords,
   floorOf,
   processAsked,

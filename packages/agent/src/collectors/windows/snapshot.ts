@@ -65,8 +65,9 @@ export interface Snapshot {
     FullDuplex: boolean | null
   }[]
   /**
-   * Win32_PerfRawData_PerfDisk_PhysicalDisk, sums since the start: bytes; units of 100 ns without work, and passed; time
-   * that transfers took in parts of a second given by the frequency, and how many there were; what it has to do now.
+   * Win32_PerfRawData_PerfDisk_PhysicalDisk, sums since the start: bytes; units of 100 ns without work, and passed;
+   * time that transfers took in parts of a second given by the frequency, and how many there were; what it has to do
+   * now.
    */
   diskUse?: {
     Name: string

@@ -67,6 +67,7 @@ export function watchKind(name: string): WatchKind {
 export { collectorWords, sharedFor } from './agentHealth'
 export { wantsShares } from './disk'
 export { floorOf } from './log'
+export { bitRateText } from './performance'
 export { processAsked } from './process'
 export { silentIntervals } from './silence'
 

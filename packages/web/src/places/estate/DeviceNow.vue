@@ -17,6 +17,7 @@ import { doubtOf, postDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
 import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
+import DeviceUse from './DeviceUse.vue'
 import DeviceUpdates from './updates/DeviceUpdates.vue'
 
 const props = defineProps<{ device: DevicePage; alerts: AlertView[]; held: HeldView[] }>()
@@ -54,6 +55,15 @@ const recent = useResource(
   },
   { topics: ['reports'], deviceId: () => props.device.id },
 )
+/** What of the CPU somebody else had, or was idle for want of a disk: it is no work of programs. */
+const cpuParts = computed(() => {
+  const of = (metric: string) => props.device.latest?.readings.find(([name]) => name === metric)?.[2]
+  const [wait, steal] = [of('cpu.wait'), of('cpu.steal')]
+  return [
+    wait === undefined ? '' : `, ${percentText(wait)} waiting for disks`,
+    steal ? `, ${percentText(steal)} taken by the host` : '',
+  ].join('')
+})
 const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
 </script>
 
@@ -93,13 +103,14 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
       <DeviceDisks :device="device" :alerts="alerts" />
+      <DeviceUse :device="device" :alerts="alerts" />
       <DeviceUpdates :device="device" />
       <template v-if="recent.data.value">
         <h2>CPU and memory, 6 hours</h2>
         <p v-if="!recent.data.value.cpu && !recent.data.value.memory" class="muted">Not read in these hours.</p>
         <template v-if="recent.data.value.cpu">
           <p class="muted">CPU busy, {{ device.silent ? 'last' : 'now' }}
-            {{ percentText(last(recent.data.value.cpu) ?? 0) }}</p>
+            {{ percentText(last(recent.data.value.cpu) ?? 0) }}{{ cpuParts }}</p>
           <ReadingLine
             :series="recent.data.value.cpu"
             :from="recent.data.value.from"

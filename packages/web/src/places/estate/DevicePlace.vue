@@ -24,6 +24,7 @@ import DeviceNow from './DeviceNow.vue'
 import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
 import DeviceServices from './services/DeviceServices.vue'
+import DeviceProcesses from './processes/DeviceProcesses.vue'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
@@ -70,7 +71,7 @@ const soon = computed(() =>
     .sort((a, b) => a.from - b.from)[0],
 )
 const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
-const all = ['Now', 'Services', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
+const all = ['Now', 'Services', 'Processes', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
 /** What people did is told to those who work here, as of now. */
 const tabs = computed(() => all.filter((name) => name !== 'Changes' || session.mayChange))
 const tabOf = (hash: string) => tabs.value.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
@@ -152,6 +153,7 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
+      <DeviceProcesses v-else-if="tab === 'Processes'" :device="device" :alerts="alerts.data.value ?? []" />
       <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />
       <LogSearch v-else-if="tab === 'Log'" :device="device" />

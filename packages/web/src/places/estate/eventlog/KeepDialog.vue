@@ -5,7 +5,7 @@ import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import SentenceEditor from '../../../parts/ui/SentenceEditor.vue'
 import ChangeDialog from '../../policy/impact/ChangeDialog.vue'
 import { asName, intoTemplate, keyFor } from '../../policy/impact/ownTemplate'
-import { useIntoTemplate } from './intoTemplate'
+import { useIntoTemplate } from '../../policy/impact/useIntoTemplate'
 
 /** Which entries of a log agents send, as a line of a template, with how many a day that is. */
 const props = defineProps<{ channel: string; level: LogLevel }>()

@@ -6,12 +6,12 @@ import { matchedDays } from '#contract'
 import type { PolicyStep, Values } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
-import { useSession } from '../../../parts/data/session'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
 import SentenceEditor from '../../../parts/ui/SentenceEditor.vue'
 import StateNotice from '../../../parts/ui/StateNotice.vue'
 import ChangeDialog from '../../policy/impact/ChangeDialog.vue'
-import { useIntoTemplate } from './intoTemplate'
+import IntoTemplate from '../../policy/impact/IntoTemplate.vue'
+import { useIntoTemplate } from '../../policy/impact/useIntoTemplate'
 import { valuesFor } from './logFilter'
 import MatchedDays from './MatchedDays.vue'
 import { allValues, kindWords, logTemplateOf, watchIn, watchOn, type LogWatchKind } from './watchFor'
@@ -19,7 +19,6 @@ import { allValues, kindWords, logTemplateOf, watchIn, watchOn, type LogWatchKin
 /** Makes a watch of an entry: what it looks for, how often that came lately, and the template that it goes into. */
 const props = defineProps<{ entry: LogEntry | LogGroup; device?: DevicePage }>()
 const emit = defineEmits<{ close: [] }>()
-const session = useSession()
 const kind = ref<LogWatchKind>('log-match')
 const values = ref<Values>(allValues('log-match', valuesFor(props.entry)))
 function use(chosen: string): void {
@@ -73,13 +72,12 @@ const steps = computed((): PolicyStep[] | null => {
         <MatchedDays v-if="found.data.value" :found="found.data.value" />
         <p class="faint">Single entries of the last {{ matchedDays }} days, on all devices that you see. What the template would have told, count, time and windows included, its rehearsal shows.</p>
       </section>
-      <p v-if="session.isLead" class="sentence">Put it into
-        <ChoiceField v-model="into" label="Template">
-          <option value="">a template…</option>
-          <option v-if="on && !own" value="0">a new one for {{ on.name }} alone</option>
-          <option v-for="template in templates" :key="template.id" :value="String(template.id)">{{ template.name }}</option>
-        </ChoiceField></p>
-      <p v-else class="muted">Templates are changed by a lead. Copy the address of this search to show it to one.</p>
+      <IntoTemplate
+        v-model="into"
+        :templates="templates"
+        :alone="on && !own ? on.name : ''"
+        otherwise="Copy the address of this search to show it to one."
+      />
     </template>
   </ChangeDialog>
 </template>
