@@ -64,6 +64,10 @@ describe('secrets on a command line', () => {
     ['app a=b c:d', 'app a=b c:d'],
     ['app --token-file /etc/x', 'app --token-file ***'],
   ])('%s', (line, shown) => expect(withoutSecrets(line.split(' '))).toBe(shown))
+  it('within one word, too', () =>
+    expect(
+      withoutSecrets(['--env', '{"HOME": "/root", "DB_PASSWORD": "hunter 2", "x":{"api_key":7}}', 'a?token=b&c=d']),
+    ).toBe('--env {"HOME": "/root", "DB_PASSWORD": ***, "x":{"api_key":***}} a?token=***&c=d'))
   it('what was left out matches as a pattern', () => {
     const words = ['app', '--password', 'hunter2', 'run']
     const shown = withoutSecrets(words)

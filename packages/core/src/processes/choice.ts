@@ -55,8 +55,15 @@ export interface RunningProgram {
 }
 
 /** Options whose values are nobody's business. */
-const secret = /pass|pwd|secret|token|credential|api-?key|private-?key/i
+const secret = /pass|pwd|secret|token|credential|api[-_]?key|private[-_]?key/i
 const hidden = '***'
+/** Of an address: everything between the name of the user and the host. */
+const inAddress = /(:\/\/[^/\s:@]*:)[^/\s@]+@/g
+/** Within one word, as of settings in JSON: what is behind such a name. */
+const inData = new RegExp(
+  `([\\w.-]*(?:${secret.source})[\\w.-]*["']?\\s*[=:]\\s*)("[^"]*"|'[^']*'|[^\\s,;&}"']+)`,
+  'gi',
+)
 
 /**
  * A command line as it may be kept: what looks like a secret is `***`, which as a pattern stands for any text.
@@ -73,7 +80,7 @@ export function withoutSecrets(words: readonly string[]): string {
       const [, option = '', value] = /^(-{0,2}\/?[\w.-]+)([=:].*)?$/s.exec(word) ?? []
       isNext = secret.test(option) && value === undefined && /^[-/]/.test(option)
       if (secret.test(option) && value !== undefined) return `${option}${value[0]}${hidden}`
-      return word.replace(/(:\/\/[^/\s:@]*:)[^/\s@]+@/g, `$1${hidden}@`)
+      return word.replace(inAddress, `$1${hidden}@`).replace(inData, `$1${hidden}`)
     })
     .join(' ')
 }

@@ -3,7 +3,7 @@ import { cpus } from 'node:os'
 import { second, withoutSecrets, type ProcessChoice } from '#core'
 import { steady } from '../../clock'
 import { NotHereError, type Collect } from '../collector'
-import { chosenProcesses, programsOf, ProgramTurns, type ProcessDetails } from '../processes/chosen'
+import { chosenProcesses, Programs, programsOf, type ProcessDetails } from '../processes/chosen'
 import { plainName, Tops, type Look, type MachineLook, type SeenProcess } from '../processes/use'
 import { pageSize, parseCpu, parseMemory } from './performance'
 
@@ -108,7 +108,7 @@ export function processesCollector(wanted: () => readonly ProcessChoice[] = () =
   const page = pageSize()
   const tops = new Tops()
   let before: MachineLook | null = null
-  const turns = new ProgramTurns()
+  const programs = new Programs()
   const takeLook = (): MachineLook => {
     const memory = parseMemory(readFileSync('/proc/meminfo', 'utf8'))
     return {
@@ -130,10 +130,9 @@ export function processesCollector(wanted: () => readonly ProcessChoice[] = () =
       const details = detailsNow()
       const readings = chosenProcesses(wanted(), [before, now], cpus().length, details, ownMemory)
       before = now
-      if (!turns.take(steady())) return { ...top, readings }
       const up = Number(read('/proc/uptime')?.split(' ')[0]) * second
       const ageOf = ({ started }: SeenProcess) => (Number.isFinite(up) ? up - (started / ticksOfSecond) * second : null)
-      return { ...top, readings, facts: programsOf(now, details, ageOf) }
+      return { ...top, readings, facts: programs.at(steady(), () => programsOf(now, details, ageOf)) }
     },
   }
 }

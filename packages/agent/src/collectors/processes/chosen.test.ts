@@ -3,7 +3,7 @@ import { userInfo } from 'node:os'
 import { afterEach, describe, expect, it } from 'vitest'
 import { hour, minute, second, type ProcessChoice, type Reading } from '#core'
 import { parseUsers, processesCollector } from '../linux/processes'
-import { chosenProcesses, programsOf, ProgramTurns } from './chosen'
+import { chosenProcesses, Programs, programsOf } from './chosen'
 import type { MachineLook, SeenProcess } from './use'
 
 const choice = (more: Partial<ProcessChoice>): ProcessChoice => ({
@@ -82,11 +82,18 @@ describe('processes of a choice', () => {
       },
     ])
   })
-  it('is told at once, when a machine that has just started has settled, then once an hour', () => {
-    const turns = new ProgramTurns()
-    const told = []
-    for (let at = 0; at < 3 * hour; at += minute) if (turns.take(at)) told.push(at / minute)
-    expect(told).toEqual([0, 3, 63, 123])
+  it('is looked at once, when a machine that has just started has settled, then once an hour; and given each time', () => {
+    const programs = new Programs()
+    const looked: number[] = []
+    for (let at = 0; at < 3 * hour; at += minute) {
+      const given = programs.at(at, () => {
+        looked.push(at / minute)
+        return { programs: [{ name: `seen ${looked.length}` }] }
+      })
+      // What a server lost, or refused, is told again: it must be there.
+      expect(given.programs).toEqual([{ name: `seen ${looked.length}` }])
+    }
+    expect(looked).toEqual([0, 3, 63, 123])
   })
 })
 

@@ -93,15 +93,19 @@ export function chosenProcesses(
 const lasting: Millis = 2 * minute
 const mostPrograms = 300
 
-/** When what runs is told: at once, again when a machine that has just started has settled, then once an hour. */
-export class ProgramTurns {
+/**
+ * What runs, looked at once, again when a machine that has just started has settled, then once an hour. What was seen
+ * last is given each time: whether it has to be told again others know.
+ */
+export class Programs {
   #next: Millis = -Infinity
-  #told = 0
+  #looks = 0
+  #seen: Required<Pick<Facts, 'programs'>> = { programs: [] }
   /** @param now by a clock that nobody sets */
-  take(now: Millis): boolean {
-    if (now < this.#next) return false
-    this.#next = now + (this.#told++ === 0 ? lasting + second : hour)
-    return true
+  at(now: Millis, look: () => Required<Pick<Facts, 'programs'>>): Required<Pick<Facts, 'programs'>> {
+    if (now < this.#next) return this.#seen
+    this.#next = now + (this.#looks++ === 0 ? lasting + second : hour)
+    return (this.#seen = look())
   }
 }
 

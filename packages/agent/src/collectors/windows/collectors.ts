@@ -6,7 +6,7 @@ import { steady } from '../../clock'
 import type { CollectSettings } from '#contract/report'
 import type { Collect } from '../collector'
 import { Keep } from '../keep'
-import { chosenProcesses, programsOf, ProgramTurns } from '../processes/chosen'
+import { chosenProcesses, Programs, programsOf } from '../processes/chosen'
 import { Tops, type MachineLook, type SeenProcess } from '../processes/use'
 import { Starts } from '../starts'
 import { FirstSeen } from '../firstSeen'
@@ -242,7 +242,7 @@ const ticks = 10_000
 function processes(readout: Readout, wanted: () => readonly ProcessChoice[]): Collect {
   const tops = new Tops()
   let before: MachineLook | null = null
-  const turns = new ProgramTurns()
+  const programs = new Programs()
   return {
     name: 'processes',
     async collect(moment) {
@@ -261,9 +261,8 @@ function processes(readout: Readout, wanted: () => readonly ProcessChoice[]): Co
       const details = processDetails(snapshot)
       const readings = chosenProcesses(wanted(), [before, now], cpus().length, details, ownMemory)
       before = now
-      if (!turns.take(steady())) return { ...top, readings }
       const ageOf = ({ started }: SeenProcess) => (started ? Date.now() - (started / ticks - fileTimeEpoch) : null)
-      return { ...top, readings, facts: programsOf(now, details, ageOf) }
+      return { ...top, readings, facts: programs.at(steady(), () => programsOf(now, details, ageOf)) }
     },
   }
 }

@@ -103,7 +103,6 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <dt>Agent</dt><dd>{{ device.agentVersion || 'not reported yet' }}, enrolled {{ fullText(device.enrolledAt) }}</dd>
       </dl>
       <DeviceDisks :device="device" :alerts="alerts" />
-      <DeviceUse :device="device" :alerts="alerts" />
       <DeviceUpdates :device="device" />
       <template v-if="recent.data.value">
         <h2>CPU and memory, 6 hours</h2>
@@ -142,6 +141,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <p><RouterLink :to="{ hash: '#services' }">All services <kbd>S</kbd></RouterLink></p>
       </template>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
+      <DeviceUse :device="device" :alerts="alerts" />
     </section>
   </div>
 </template>

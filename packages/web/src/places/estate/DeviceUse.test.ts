@@ -41,7 +41,9 @@ const alert = {
 describe('the use of drives and links', () => {
   it('as told last; a drive that was not read yet is left out, a speed that is not told is said', async () => {
     const { page } = await show(DeviceUse, { device, alerts: [alert] })
-    const texts = page.findAll('p').map((line) => line.findAll('a.mono, a.mono + span, span.muted').map((part) => part.text()))
+    const texts = page
+      .findAll('p')
+      .map((line) => line.findAll('a.mono, a.mono + span, span.muted').map((part) => part.text()))
     expect(texts.map((parts) => parts.join(' '))).toEqual([
       'sda 31 % busy, 12.4 ms, 2 MB/s read, 0 B/s written',
       'eth0 72 % of 1 Gbit/s, 90 MB/s in, 1 MB/s out',

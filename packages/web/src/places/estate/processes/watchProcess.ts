@@ -13,14 +13,18 @@ import { asName, forOneDevice, intoTemplate, keyFor, type KnownTemplate } from '
 /** As long as a pattern of this kind may be. */
 const mostPattern = 100
 
+/** The command line of a program as a pattern: the end of one that is too long. */
+export function lineOf({ arguments: line = '' }: RunningProgram): string {
+  return line.length > mostPattern ? `*${line.slice(1 - mostPattern)}` : line
+}
+
 /** What names one program among those that run: its name, and its command line where others have the same name. */
 export function choiceFor(program: RunningProgram, others: readonly RunningProgram[]): ProcessChoice {
   const isAlone = others.every(({ name, arguments: all }) => name !== program.name || all === program.arguments)
-  const line = isAlone ? '' : (program.arguments ?? '')
   return {
     name: program.name,
     path: '',
-    arguments: line.length > mostPattern ? `*${line.slice(1 - mostPattern)}` : line,
+    arguments: isAlone ? '' : lineOf(program),
     user: '',
   }
 }
