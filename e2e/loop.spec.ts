@@ -22,7 +22,7 @@ test('Rounds shows what is wrong; the device shows what it is and where its rost
   await page.getByRole('tab', { name: 'Log' }).click()
   await expect(page.getByText(/has a bad block/).first()).toBeVisible()
   await page.getByRole('tab', { name: 'Readings' }).click()
-  await expect(page.getByRole('heading', { name: 'CPU busy' })).toBeVisible()
+  await expect(page.getByRole('heading', { name: 'CPU', exact: true })).toBeVisible()
   await expect(page.locator('canvas').first()).toBeVisible()
   await page.getByRole('tab', { name: 'Roster' }).click()
   const disks = page.locator('.watch', { hasText: 'Free disk space' })

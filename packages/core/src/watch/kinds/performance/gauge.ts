@@ -56,6 +56,7 @@ interface Gauge {
 }
 
 const order = ['notice', 'warning', 'critical'] as const
+const none: readonly Severity[] = []
 
 const spanParameters: readonly Parameter[] = [
   {
@@ -184,14 +185,24 @@ export function gauge(spec: Gauge): WatchKind {
   const isNamed = (values: Values, instance: string) =>
     !parts || chosen(read.list(values, parts.name), read.list(values, 'except'), instance)
 
-  function* valuesIn(values: Values, readings: readonly Reading[]): Generator<[instance: string, value: number]> {
-    const whole = shareOf && readings.find((reading) => reading[0] === shareOf)?.[2]
-    if (shareOf && !whole) return
+  const reading = (readings: readonly Reading[], name: MetricName, instance = ''): number | undefined => {
+    for (const each of readings) if (each[0] === name && each[1] === instance) return each[2]
+    return undefined
+  }
+  /** The value of the device, or of each of its parts that is wanted. */
+  function valuesIn(values: Values, readings: readonly Reading[]): [instance: string, value: number][] {
+    if (!parts) {
+      const value = reading(readings, metric)
+      const whole = shareOf === undefined ? 1 : reading(readings, shareOf)
+      return value === undefined || !whole ? [] : [['', value / whole]]
+    }
+    const found: [string, number][] = []
     for (const [name, instance, value] of readings) {
       if (name !== metric || !isNamed(values, instance)) continue
-      const other = or && readings.find((reading) => reading[0] === or && reading[1] === instance)?.[2]
-      yield [instance, whole ? value / whole : Math.max(value, other ?? value)]
+      const other = or === undefined ? undefined : reading(readings, or, instance)
+      found.push([instance, other === undefined ? value : Math.max(value, other)])
     }
+    return found
   }
 
   const gapOf = (values: Values, interval: Millis) =>
@@ -206,16 +217,18 @@ export function gauge(spec: Gauge): WatchKind {
     memo: unknown,
   ): Pick<Observation, 'failing' | 'well' | 'memo'> & { figure: number | null } {
     const { limits, clear, by, span, share } = asked
-    const beyond = (figure: number) =>
-      limits.filter(({ limit }) => isBeyond(figure, limit)).map(({ severity }) => severity)
+    const beyond = (figure: number): readonly Severity[] =>
+      limits.some(({ limit }) => isBeyond(figure, limit))
+        ? limits.filter(({ limit }) => isBeyond(figure, limit)).map(({ severity }) => severity)
+        : none
     if (by === 'last value') {
       const failing = beyond(value)
-      return { failing, well: !failing.length && !isBeyond(value, clear), figure: value }
+      return { failing, well: failing === none && !isBeyond(value, clear), figure: value }
     }
     const asks = (each: number) => [...limits.map(({ limit }) => isBeyond(each, limit)), isBeyond(each, clear)]
     const seen = nextSpan(memo as SpanMemo | undefined, { at, value }, { by, span, gap }, asks)
     const { figures, isWhole } = seen
-    const unknown = { failing: [], well: false, figure: null, memo: seen.memo }
+    const unknown = { failing: none, well: false, figure: null, memo: seen.memo }
     if (!figures) return unknown
     if (by === 'share of time') {
       const failing = limits.filter((_, i) => figures[i]! >= share).map(({ severity }) => severity)
@@ -299,20 +312,21 @@ export function gauge(spec: Gauge): WatchKind {
     },
     observe(values, { at, interval, readings, facts }, memo) {
       const asked = askedOf(values)
-      const observations: Observation[] = []
-      for (const [instance, value] of valuesIn(values, readings)) {
-        const { figure, ...judged } = judge(asked, at, value, gapOf(values, interval), memo(instance))
-        observations.push({
+      return valuesIn(values, readings).map(([instance, value]): Observation => {
+        const seen = judge(asked, at, value, gapOf(values, interval), memo(instance))
+        const { failing, well, figure } = seen
+        return {
           instance,
-          ...judged,
+          failing,
+          well,
+          ...(seen.memo === undefined ? {} : { memo: seen.memo }),
           evidence: () => ({
             ...(instance ? { subject: instance } : {}),
-            text: text(asked, instance, value, figure, judged.failing) + (spec.also?.(readings, facts, instance) ?? ''),
+            text: text(asked, instance, value, figure, failing) + (spec.also?.(readings, facts, instance) ?? ''),
             value: figure ?? value,
           }),
-        })
-      }
-      return observations
+        }
+      })
     },
   }
 }

@@ -110,7 +110,7 @@ function closed(): void {
 
 <template>
   <template v-if="watched.length">
-    <h2>Watched <DoubtText :doubt="doubtOf(device, 'processes', true)" /></h2>
+    <h2 class="top">Watched <DoubtText :doubt="doubtOf(device, 'processes', true)" /></h2>
     <ShortTable label="Processes that are watched" :rows="watched" :columns="watchedColumns" row-key="key" sort-name="watched">
       <template #about="{ row }"><SeverityMark v-if="row.severity" :state="row.severity" /> <RouterLink v-if="row.about" class="mono name" :to="seriesOf(row.about)">{{ row.about }}</RouterLink></template>
       <template #count="{ row }"><span :class="{ faint: row.count === undefined }">{{ row.count ?? notTold }}</span></template>
@@ -136,6 +136,9 @@ function closed(): void {
 </template>
 
 <style scoped>
+.top {
+  margin: 14px 0 6px;
+}
 .bar {
   display: flex;
   gap: 10px;
