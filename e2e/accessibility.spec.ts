@@ -39,7 +39,7 @@ const parts = {
   setup: ['callouts', 'teams', 'ways', 'people', 'clients', 'tokens', 'secrets', 'trail', 'storage', 'health'],
   policy: ['grid', 'assignments', 'exceptions', 'templates', 'library', 'text'],
 }
-const tabs = ['now', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']
+const tabs = ['now', 'services', 'processes', 'readings', 'log', 'roster', 'alerts', 'maintenance', 'changes']
 
 async function everyPlace(page: Page): Promise<string[]> {
   const device = ((await (await page.request.get(`${url()}/api/devices?limit=1`)).json()) as BoardPage).devices[0]!

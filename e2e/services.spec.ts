@@ -62,3 +62,23 @@ test('one service stands side by side on all devices of a client', async ({ page
   await page.getByRole('link', { name: 'tm-gate-1', exact: true }).click()
   await expect(page.getByRole('row', { name: /^nginx/ })).toBeVisible()
 })
+
+test('a process is picked from what runs, watched on that device alone, and counted from the next report on', async ({
+  page,
+}) => {
+  await signIn(page)
+  await openDevice(page, 'tm-gate-2')
+  await page.getByRole('tab', { name: 'Processes' }).click()
+  await page.getByLabel('Narrow by words').fill('nginx')
+  await page.getByRole('button', { name: /^Watch….*nginx$/ }).click()
+  const dialog = page.getByRole('dialog')
+  await expect(dialog).toContainText('When nginx does not run in 3 checks in a row, raise critical')
+  await dialog.getByRole('button', { name: 'how much memory it may use' }).click()
+  await expect(dialog).toContainText('when one of them uses more than 2 GB of memory, raise warning')
+  await choose(dialog.getByLabel('Template'), 'a new one for tm-gate-2 alone')
+  await saveBy(dialog.getByRole('button', { name: 'Watch it on 1 device' }))
+  const watched = page.getByRole('table', { name: 'Processes that are watched' }).getByRole('row', { name: /^nginx/ })
+  await expect(watched).toContainText(/nginx\s*\d+\s*[\d.]+ %\s*[\d.]+ [MG]B/, { timeout: 120_000 })
+  await watched.getByRole('link').first().click()
+  await expect(page.getByRole('heading', { name: /Processes nginx/ })).toBeVisible()
+})

@@ -443,7 +443,12 @@ describe('the pace of collectors', () => {
         ),
         60_000,
       ),
-    ).toEqual({ every: { performance: 120_000, disks: 60_000, network: 60_000, services: 20_000 }, logs: ['System'] })
+    ).toEqual({
+      every: { performance: 120_000, disks: 60_000, network: 60_000, services: 20_000 },
+      logs: ['System'],
+      processes: [],
+      interval: 60_000,
+    })
     expect(
       paceOf(roster(watch('a', 'cpu-busy', { every: 300_000 }), watch('b', 'load')), 60_000).every.performance,
     ).toBe(60_000)
@@ -455,6 +460,13 @@ describe('the pace of collectors', () => {
         performance: 6,
       }),
     ).toBe(4 * 288 + 6 * 1440)
+    const counted = roster(
+      watch('a', 'process', { name: 'nginx' }),
+      watch('b', 'process', { name: 'nginx', cpu: 0.5 }),
+      watch('c', 'process', { name: '' }),
+    )
+    // Both of the same choice cost it once; one that names nothing asks for nothing.
+    expect(readingsPerDay(paceOf(counted, 60_000), {})).toBe(5 * 1440)
   })
   it('quickens while a check fails and is not confirmed', () => {
     const watches = roster(watch('a', 'cpu-busy', { recheck: 15_000 }), watch('b', 'service-state'))

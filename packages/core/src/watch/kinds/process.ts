@@ -81,7 +81,8 @@ const parameters: readonly Parameter[] = [
     optional: true,
     min: 0,
     max: 1e15,
-    explains: 'Of its own, without files and what programs share; what it still has in common with those that it began counts for each.',
+    explains:
+      'Of its own, without files and what programs share; what it still has in common with those that it began counts for each.',
   },
   {
     name: 'of',

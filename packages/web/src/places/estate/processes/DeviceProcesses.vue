@@ -130,7 +130,7 @@ function closed(): void {
     <template #line="{ row }"><span class="mono muted name">{{ row.arguments ?? row.path }}</span></template>
     <template #user="{ row }"><span class="mono muted">{{ row.user }}</span></template>
     <template #watch="{ row }"><RouterLink v-if="row.watch" class="quiet" :to="{ path: `/estate/${device.id}/why`, query: { watch: row.watch.key } }">{{ row.watch.name }}</RouterLink><span v-else class="faint">none</span></template>
-    <template #do="{ row }"><TextButton v-if="row.name" @click="picked = row">Watch<span class="visually-hidden"> {{ row.name }}</span>…</TextButton></template>
+    <template #do="{ row }"><TextButton v-if="row.name" @click="picked = row">Watch…<span class="visually-hidden"> {{ row.name }}</span></TextButton></template>
   </ShortTable>
   <WatchProcessDialog v-if="picked" :device="device" :program="picked" @close="closed" />
 </template>

@@ -26,7 +26,10 @@ it('what is typed is tried on a device that gets the template, and a name is pic
     targets: [{ on: 'everyone' }],
   })
   expect(page.text()).toContain('1 of 2 are in')
-  expect(page.findAll('li').map((element) => element.text())).toEqual(['nginx/error.logread from now on when it is chosenin', 'syslogread alreadyout'])
+  expect(page.findAll('li').map((element) => element.text())).toEqual([
+    'nginx/error.logread from now on when it is chosenin',
+    'syslogread alreadyout',
+  ])
   await page.get('li button').trigger('click')
   expect(page.emitted('pick')).toEqual([['nginx/error.log']])
   await page.setProps({ typing: { name: 'channel', value: '' } })
