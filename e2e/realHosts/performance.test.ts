@@ -216,13 +216,13 @@ describe.skipIf(leftOut)('performance and processes of Debian 13', () => {
     )
     near((await told('process.memory', 'nginx'))!, alone, 0.1, 5e5)
     expect(await told('process.count', 'systemd-journald (user root)')).toBe(1)
-    expect(await told('process.count', 'sh (*t-miner*)')).toBe(0)
+    expect(await told('process.count', 'sh (with *t-miner*)')).toBe(0)
 
     const loop = host.sh(`timeout 30 perl -e '$x = "t-loop"; while (1) {}' || true`)
     const { evidence } = await alertWhere('looping', true)
     expect(evidence!.text).toMatch(/one of them uses \d+(\.\d)? % of a core$/)
     const [share] = (await host.sh(`top -b -n 2 -d 4 -p $(pgrep --newest perl) | tail -1`)).trim().split(/\s+/).slice(8)
-    near((await told('process.cpu.most', 'perl (*t-loop*)'))!, Number(share) / 100, 0.5, 0.3)
+    near((await told('process.cpu.most', 'perl (with *t-loop*)'))!, Number(share) / 100, 0.5, 0.3)
     await loop
     await alertWhere('looping', false)
   })
@@ -234,7 +234,7 @@ describe.skipIf(leftOut)('performance and processes of Debian 13', () => {
     await alertWhere('web', false)
     const miner = host.sh(`timeout 15 sh -c 'x=t-miner; while sleep 1; do :; done' || true`)
     expect((await alertWhere('unwanted', true)).evidence!.text).toMatch(
-      /^sh \(\*t-miner\*\): \d runs?, and none should$/,
+      /^sh \(with \*t-miner\*\): \d runs?, and none should$/,
     )
     await miner
     await alertWhere('unwanted', false)

@@ -1,5 +1,6 @@
+import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { choiceName, isProcessChosen, withoutSecrets, type ProcessChoice } from './choice'
+import { choiceName, isProcessChosen, processParts, withoutSecrets, type ProcessChoice } from './choice'
 
 const choice = (more: Partial<ProcessChoice>): ProcessChoice => ({
   name: '',
@@ -41,10 +42,25 @@ describe('whether a process is one of a choice', () => {
   })
   it.each([
     [{ name: 'nginx' }, 'nginx'],
-    [{ name: 'java', arguments: '*tomcat*', user: 'app' }, 'java (*tomcat*, user app)'],
-    [{ path: '/opt/*' }, '/opt/*'],
+    [{ name: 'java', arguments: '*tomcat*', user: 'app' }, 'java (with *tomcat*; user app)'],
+    [{ path: '/opt/*' }, 'at /opt/*'],
   ] as [Partial<ProcessChoice>, string][])('%j is called %s', (asked, name) =>
     expect(choiceName(choice(asked))).toBe(name),
+  )
+})
+
+it('different choices never have one name, so that none is counted as another', () => {
+  const part = fc.constantFrom('', 'a', 'b', 'a; user b', '*; with a', 'a\\', 'b\\;')
+  fc.assert(
+    fc.property(
+      fc.record({ name: fc.constantFrom('', 'x'), path: part, arguments: part, user: part }),
+      fc.record({ name: fc.constantFrom('', 'x'), path: part, arguments: part, user: part }),
+      (one, other) => {
+        const isSame = processParts.every((name) => one[name] === other[name])
+        expect(choiceName(one) === choiceName(other)).toBe(isSame)
+      },
+    ),
+    { numRuns: 2000 },
   )
 })
 

@@ -39,9 +39,15 @@ export function isProcessChosen(choice: ProcessChoice, seen: ProcessSeen): boole
   return isTold ? true : null
 }
 
-/** What the series of a choice are called: the same for the same choice, on every device. */
+/**
+ * What the series of a choice are called: the same for the same choice, on every device, and another for another.
+ * @example choiceName({ name: 'java', path: '', arguments: '*tomcat*', user: 'app' }) // 'java (with *tomcat*; user app)'
+ */
 export function choiceName({ name, path, arguments: all, user }: ProcessChoice): string {
-  const more = [path, all, user && `user ${user}`].filter(Boolean).join(', ')
+  // Nothing that somebody writes reads as the end of a part.
+  const plain = (text: string) => text.replace(/\\+(?=;|$)/g, '$&$&').replaceAll(';', '\\;')
+  const part = (word: string, text: string) => (text ? [`${word} ${plain(text)}`] : [])
+  const more = [...part('at', path), ...part('with', all), ...part('user', user)].join('; ')
   if (!name) return more
   return more ? `${name} (${more})` : name
 }

@@ -1,4 +1,5 @@
 import { basename } from 'node:path'
+import { factLimits } from '#contract/report'
 import {
   choiceName,
   isProcessChosen,
@@ -91,7 +92,6 @@ export function chosenProcesses(
 
 /** So long a process runs before it is offered to pick from: what comes and goes is none that somebody watches. */
 const lasting: Millis = 2 * minute
-const mostPrograms = 300
 
 /**
  * What runs, looked at once, again when a machine that has just started has settled, then once an hour. What was seen
@@ -130,5 +130,5 @@ export function programsOf(
     found.set(JSON.stringify(program), program)
   }
   const inOrder = [...found.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, program]) => program)
-  return { programs: inOrder.slice(0, mostPrograms) }
+  return { programs: inOrder.slice(0, factLimits.programs) }
 }

@@ -9,7 +9,7 @@ import { sayer, sentence, type Say, type SentencePart } from '../sentence'
 const pattern = {
   type: 'text',
   default: '',
-  form: { is: /^[^\n]{0,100}$/, says: 'at most 100 characters' },
+  form: { is: /^\P{Cc}{0,100}$/u, says: 'at most 100 characters, and none that nobody sees' },
 } as const
 const severity = (name: string, label: string, by: Severity, explains: string): Parameter => ({
   name,

@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus/es/components/input/index'
 import 'element-plus/es/components/input/style/css'
 import { computed, ref } from 'vue'
-import type { AlertView, DevicePage, RosterWatch } from '#contract'
+import { factLimits, type AlertView, type DevicePage, type RosterWatch } from '#contract'
 import { bytesText, choiceName, countText, percentText, processAsked, processWatching, type RunningProgram } from '#core'
 import { api } from '../../../parts/data/api'
 import { doubtOf } from '../../../parts/data/known'
@@ -96,6 +96,7 @@ const columns = computed(() => [
   { key: 'watch', title: 'Watched by', sortBy: ({ watch }: Row) => watch?.name ?? '' },
   ...(session.mayChange ? [{ key: 'do', title: '' }] : []),
 ])
+const isCut = computed(() => rows.value.length >= factLimits.programs)
 const picked = ref<RunningProgram | null>(null)
 const emptyText = computed(() => {
   if (!props.device.facts.programs) return 'What runs here was not told yet: agents tell it from version 0.13.0 on.'
@@ -121,7 +122,7 @@ function closed(): void {
   </template>
   <div class="bar">
     <h2>What runs</h2>
-    <span class="faint">for two minutes or more, as told once an hour; secrets on command lines are left out</span>
+    <span class="faint">for two minutes or more, as told once an hour; secrets on command lines are left out{{ isCut ? `; the first ${factLimits.programs} by name, there may be more` : '' }}</span>
     <ElInput v-model="words" aria-label="Narrow by words" placeholder="narrow by words" clearable class="narrow" />
   </div>
   <StateNotice :error="null" :loading="false" :empty="emptyText" />
