@@ -41,7 +41,7 @@ export function isProcessChosen(choice: ProcessChoice, seen: ProcessSeen): boole
 
 /**
  * What the series of a choice are called: the same for the same choice, on every device, and another for another.
- * @example choiceName({ name: 'java', path: '', arguments: '*tomcat*', user: 'app' }) // 'java (with *tomcat*; user app)'
+ * @example choiceName({ name: 'java', path: '', arguments: '*x*', user: 'app' }) // 'java (with *x*; user app)'
  */
 export function choiceName({ name, path, arguments: all, user }: ProcessChoice): string {
   // Nothing that somebody writes reads as the end of a part.
