@@ -97,6 +97,11 @@ describe('why', () => {
     ],
     ['is well', { observed: observed(0.1), level: null }, ['watched', 'well', 'no-alert']],
     [
+      'is judged by a mean, which no single report tells again',
+      { roster: [watch({ values: { ...watch().values, by: 'mean', span: hour } })], level: null },
+      ['watched', 'remembered', 'no-alert'],
+    ],
+    [
       'is neither, between its level and what clears it',
       { observed: observed(0.85), level: null },
       ['watched', 'undecided', 'no-alert'],

@@ -138,7 +138,7 @@ export function why(past: PostPast): WhyStep[] {
   const kind = watchKind(watch.kind)
   const { observed, level } = past
   // Silence is judged by when the device was heard, all else by what it told.
-  const isSilence = kind.subject === 'silence'
+  const isSilence = kind.name === 'silence'
   if (!observed) {
     add({ code: 'no-reading', result: level ? 'noted' : 'stopped' })
     if (!level) return end()
@@ -157,7 +157,8 @@ export function why(past: PostPast): WhyStep[] {
   }
 
   // What a watch has counted over several reports, or knows of the agent itself, no single report tells again.
-  const isRemembered = kind.remembersAlways === true || kind.subject === 'agent'
+  const overSpan = observed !== null && (kind.reach?.(watch.values, observed.interval) ?? null) !== null
+  const isRemembered = kind.remembersAlways === true || kind.subject === 'agent' || overSpan
   const seen =
     observed === null || isRemembered
       ? null

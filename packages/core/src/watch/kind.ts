@@ -58,6 +58,10 @@ export interface Observed {
   rested?: readonly Collector[]
   /** Another machine has reported as this device of late. */
   shared?: boolean
+  /** Its clock minus the server's; absent: not known at this moment. */
+  clockOffset?: Millis
+  /** Reports before this one that were lost for good. */
+  lost?: number
   /** The clocks that the hours of watches go by. */
   zone: string
   /** Of its disks, by mount, what was free on the whole days before; where a watch asks for them (`asksDays`). */

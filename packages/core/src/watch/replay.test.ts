@@ -224,7 +224,9 @@ describe('much at once', () => {
       'open-files',
       'paging',
       'process',
+      'restarted',
       'temperature',
+      'up-for-long',
     ])
     const reports = [{ at: start, readings: [['cpu.busy', '', 1]] as Reading[] }]
     const silence = new Map([

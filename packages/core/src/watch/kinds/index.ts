@@ -2,6 +2,7 @@ import { withCommon } from '../commonParameters'
 import type { ServiceAction, WatchKind } from '../kind'
 import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
+import { clockOff, reportsLost } from './agentReports'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
 import { logAbsence, logKept, logMatch, logPair } from './log'
@@ -23,9 +24,12 @@ import { processRuns } from './process'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { updates } from './updates'
+import { restarted, upForLong } from './uptime'
 
 const all: readonly WatchKind[] = [
   silence,
+  restarted,
+  upForLong,
   serviceState,
   diskSpace,
   diskInodes,
@@ -52,6 +56,8 @@ const all: readonly WatchKind[] = [
   certificateLeft,
   collectorFails,
   identityShared,
+  clockOff,
+  reportsLost,
 ]
 
 export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(

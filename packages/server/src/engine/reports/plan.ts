@@ -62,6 +62,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
   let facts = context.facts
   let interval = context.reportedInterval
   let lost = 0
+  let lostTold = 0
   let isFirst = true
   const stored: CheckedReport[] = []
   const moments: Moment[] = []
@@ -98,11 +99,14 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         reasons,
         rested: report.rested,
         shared,
+        clockOffset: batch.clockOffset,
+        lost: lost - lostTold,
         zone: context.zone,
         ...(context.days ? { days: context.days.of } : {}),
       },
       interval ?? report.interval,
     )
+    lostTold = lost
     for (const watch of result.broken) broken.set(watch.watch, watch.reason)
     if (result.transitions.length || (lastAt !== null && windowTurned(context.windows, lastAt, at)))
       moments.push({ at, transitions: result.transitions, state: result.state })

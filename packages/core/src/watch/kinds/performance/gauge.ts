@@ -127,7 +127,8 @@ function askedOf(values: Values): Asked {
         return limit === null ? [] : [{ severity, limit }]
       }),
       clear: read.number(values, 'clear'),
-      by: read.text(values, 'by') as JudgedBy,
+      // What is kept of before there was a choice does not say.
+      by: (read.text(values, 'by') || 'last value') as JudgedBy,
       span: read.number(values, 'span'),
       share: read.number(values, 'share'),
     }
