@@ -84,6 +84,14 @@ describe('secrets on a command line', () => {
     expect(
       withoutSecrets(['--env', '{"HOME": "/root", "DB_PASSWORD": "hunter 2", "x":{"api_key":7}}', 'a?token=b&c=d']),
     ).toBe('--env {"HOME": "/root", "DB_PASSWORD": ***, "x":{"api_key":***}} a?token=***&c=d'))
+  it('nothing of one that is cut is left, and a word without end takes no time', () => {
+    expect(withoutSecrets([`{"a":"${'x'.repeat(370)}","password":"hunter2 and more, and more"}`])).toMatch(
+      /"password":\*\*\*$/,
+    )
+    const began = process.cpuUsage()
+    expect(withoutSecrets(['a'.repeat(2e6), ...Array.from({ length: 1e5 }, () => 'b')]).length).toBeLessThan(1000)
+    expect(process.cpuUsage(began).user).toBeLessThan(1e6)
+  })
   it('what was left out matches as a pattern', () => {
     const words = ['app', '--password', 'hunter2', 'run']
     const shown = withoutSecrets(words)

@@ -65,9 +65,11 @@ const secret = /pass|pwd|secret|token|credential|api[-_]?key|private[-_]?key/i
 const hidden = '***'
 /** Of an address: everything between the name of the user and the host. */
 const inAddress = /(:\/\/[^/\s:@]*:)[^/\s@]+@/g
-/** Within one word, as of settings in JSON: what is behind such a name. */
+/** So much of a command line is kept at most, in words and in characters of each: looking for secrets takes time. */
+const mostShown = { words: 60, letters: 400 } as const
+/** Within one word, as of settings in JSON: what is behind such a name, also where the word was cut within it. */
 const inData = new RegExp(
-  `([\\w.-]*(?:${secret.source})[\\w.-]*["']?\\s*[=:]\\s*)("[^"]*"|'[^']*'|[^\\s,;&}"']+)`,
+  `([\\w.-]*(?:${secret.source})[\\w.-]*["']?\\s*[=:]\\s*)("[^"]*"?|'[^']*'?|[^\\s,;&}"']+)`,
   'gi',
 )
 
@@ -78,7 +80,9 @@ const inData = new RegExp(
 export function withoutSecrets(words: readonly string[]): string {
   let isNext = false
   return words
-    .map((word) => {
+    .slice(0, mostShown.words)
+    .map((all) => {
+      const word = all.slice(0, mostShown.letters)
       if (isNext && !word.startsWith('-')) {
         isNext = false
         return hidden

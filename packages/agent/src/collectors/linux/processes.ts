@@ -81,7 +81,10 @@ export function parseUsers(passwd: string): Map<number, string> {
   )
 }
 
-const wordsOf = ({ pid }: SeenProcess): string[] => (read(`/proc/${pid}/cmdline`) ?? '').split('\0').filter(Boolean)
+/** So much of a command line is looked at: some are megabytes long. */
+const mostOfLine = 8192
+const wordsOf = ({ pid }: SeenProcess): string[] =>
+  (read(`/proc/${pid}/cmdline`) ?? '').slice(0, mostOfLine).split('\0').filter(Boolean)
 
 /** What /proc tells of a process; of those of others an agent without root's rights knows how they were started. */
 function detailsNow(): ProcessDetails {

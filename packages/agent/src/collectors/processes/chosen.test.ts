@@ -67,10 +67,10 @@ describe('processes of a choice', () => {
     expect(chosenProcesses(both, [null, now], 1, {}, own).map(([, name]) => name)).toEqual(['nginx', 'nginx', 'nginx'])
   })
   it('what runs for some minutes is there to pick from, each once, by its whole name and without its secrets', () => {
-    const now = look(1, seen(1, 'systemd-journal'), seen(2, 'app'), seen(3, 'app'), seen(4, 'late'))
+    const now = look(1, seen(1, 'systemd-journal'), seen(2, 'app'), seen(3, 'app'), seen(4, 'late'), seen(5, ''))
     const details = {
       path: ({ called }: SeenProcess) =>
-        called === 'systemd-journal' ? '/lib/systemd/systemd-journald' : `/bin/${called}`,
+        called === 'systemd-journal' ? '/lib/systemd/systemd-journald' : called && `/bin/${called}`,
       shown: ({ called }: SeenProcess) => `${called} --key ***`,
     }
     expect(programsOf(now, details, ({ pid }) => (pid === 4 ? second : 10 * minute)).programs).toEqual([

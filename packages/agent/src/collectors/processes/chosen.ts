@@ -121,8 +121,11 @@ export function programsOf(
     if (!isProgram(process) || age === null || age < lasting) continue
     const path = details.path?.(process)
     const longest = namesOf(process, path).find((name) => name.startsWith(process.called) && name !== process.called)
+    const name = longest ?? process.called
+    // A process may call itself nothing at all, and then nobody can pick it.
+    if (!name) continue
     const program: RunningProgram = {
-      name: longest ?? process.called,
+      name,
       ...(path ? { path } : {}),
       ...(details.shown ? { arguments: details.shown(process) } : {}),
       ...(details.user ? { user: details.user(process) } : {}),

@@ -278,7 +278,7 @@ export function processesOf({ processes }: Pick<Snapshot, 'processes'>): SeenPro
  */
 export function processDetails({ processes }: Pick<Snapshot, 'processes'>): ProcessDetails {
   const byNumber = new Map(processes.map((one) => [one.ProcessId, one]))
-  const lineOf = ({ pid }: SeenProcess) => byNumber.get(pid)?.CommandLine ?? ''
+  const lineOf = ({ pid }: SeenProcess) => (byNumber.get(pid)?.CommandLine ?? '').slice(0, 8192)
   return {
     path: ({ pid }) => byNumber.get(pid)?.ExecutablePath ?? '',
     arguments: lineOf,
