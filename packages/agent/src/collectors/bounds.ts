@@ -48,6 +48,8 @@ export function boundFacts(facts: Facts): Facts {
     programPath,
     programArguments,
     programUser,
+    files,
+    fileName,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -155,6 +157,11 @@ export function boundFacts(facts: Facts): Facts {
         ...(all === undefined ? {} : { arguments: mark(all, programArguments) }),
         ...(user === undefined ? {} : { user: cut(user, programUser) }),
       }))
+  if (facts.files)
+    bounded.files = facts.files
+      .filter(({ name }) => name.length <= fileName)
+      .slice(0, files)
+      .map((file) => (file.trouble === undefined ? file : { ...file, trouble: mark(file.trouble, trouble) }))
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

@@ -1,9 +1,11 @@
+import { existsSync, readFileSync } from 'node:fs'
 import type { CollectSettings } from '#contract/report'
 import { disksCollector } from './linux/disks'
 import { drivesCollector } from './linux/drives'
 import { eventlogCollector } from './linux/eventlog'
 import { networkCollector } from './linux/network'
 import { performanceCollector } from './linux/performance'
+import { filesCollector, isTmpPrivate } from './files'
 import { processesCollector } from './linux/processes'
 import { servicesCollector } from './linux/services'
 import { softwareCollector } from './linux/software'
@@ -18,7 +20,10 @@ export { ownAddresses, osName, systemFacts } from './system'
 export { OptionalCollectors } from './optional'
 export { serviceManager } from './linux/services'
 
-type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep' | 'processes'>
+type Wanted = Pick<CollectSettings, 'logs' | 'shares' | 'keep' | 'processes' | 'files'>
+
+/** Where this program sees what; empty where the kernel does not tell. */
+const ownMounts = () => (existsSync('/proc/self/mountinfo') ? readFileSync('/proc/self/mountinfo', 'utf8') : '')
 
 /**
  * @param home where they remember things; null: nowhere
@@ -46,5 +51,6 @@ export function allCollectors(
     }),
     softwareCollector(),
     processesCollector(() => wanted().processes ?? []),
+    filesCollector(() => wanted().files ?? [], isTmpPrivate(ownMounts())),
   ]
 }

@@ -3,6 +3,7 @@ import {
   logLevels,
   optionalCollectors,
   pacedCollectors,
+  type FileAsk,
   type LogFilter,
   type LogFloor,
   type LogKeeping,
@@ -42,6 +43,7 @@ const collect = answerOf<CollectSettings>({
     ),
   }).optional(),
   processes: listOf(answerOf<ProcessChoice>({ name: words, path: words, arguments: words, user: words })).optional(),
+  files: listOf(answerOf<FileAsk>({ path: words, words, digest: Joi.boolean().valid(true).optional() })).optional(),
 })
 const settings = {
   interval: length,

@@ -1,6 +1,7 @@
 import type {
   Collector,
   Facts,
+  FileAsk,
   LogEvent,
   LogKeeping,
   Millis,
@@ -79,6 +80,8 @@ export const factLimits = {
   programPath: 300,
   programArguments: 300,
   programUser: 100,
+  files: 200,
+  fileName: 600,
 } as const
 /** Bounds of a log entry, in characters; of its fields so many are told. */
 export const eventLimits = {
@@ -164,7 +167,7 @@ export interface WantedCollector {
 /**
  * `logs`: names of logs to read beyond the ordinary ones, as patterns. `shares`: whether to ask how much is free
  * on what other machines share with it. `keep`: which log entries to tell of; all of them where it is not said.
- * `processes`: which to count.
+ * `processes`: which to count; `files`: which to look at.
  */
 export interface CollectSettings {
   logs: string[]
@@ -172,6 +175,7 @@ export interface CollectSettings {
   shares?: true
   keep?: LogKeeping
   processes?: ProcessChoice[]
+  files?: FileAsk[]
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a

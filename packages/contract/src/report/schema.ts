@@ -20,6 +20,7 @@ import {
   type DriveArray,
   type DriveHealth,
   type FactSubject,
+  type FileTold,
   type ListeningPort,
   type LogChannel,
   type LogEvent,
@@ -234,6 +235,12 @@ const program = Joi.object<RunningProgram, true>({
   user: text(factLimits.programUser),
 })
 
+const file = Joi.object<FileTold, true>({
+  name: Joi.string().max(factLimits.fileName).required(),
+  trouble: text(trouble),
+  digest: text(64),
+})
+
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
@@ -251,6 +258,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   blocks: Joi.array().items(Joi.string().max(partName)).max(factLimits.blocks).unique(),
   sensors: Joi.array().items(sensor).max(factLimits.sensors).unique('name'),
   programs: Joi.array().items(program).max(factLimits.programs),
+  files: Joi.array().items(file).max(factLimits.files).unique('name'),
 }
 
 /** All of them together, for whoever is told what a device is. */

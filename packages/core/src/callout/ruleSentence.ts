@@ -18,6 +18,7 @@ export const familyWords: Record<Subject, string> = {
   eventlog: 'event logs',
   performance: 'performance',
   process: 'processes',
+  file: 'files and folders',
   certificate: 'certificates',
   agent: 'the agent itself',
 }

@@ -1,3 +1,4 @@
+import type { FileTold } from '../files'
 import type { RunningProgram } from '../processes'
 import type { Bytes, Millis, Ratio } from '../units'
 
@@ -257,6 +258,7 @@ export interface Facts {
   sensors?: Sensor[]
   /** What ran for some minutes, to pick from. */
   programs?: RunningProgram[]
+  files?: FileTold[]
 }
 export type FactSubject = keyof Facts
 

@@ -9,7 +9,7 @@ export {
 export { resolveRoster, compilePolicy, type CompiledPolicy } from './compile'
 export { fromDocument, toDocument, type DocumentFault, type FromDocument, type Path, type References } from './document'
 export { keepingOf } from './keeping'
-export { hurryOf, logsWatched, paceOf, processesWatched, readingsPerDay, type Pace } from './pace'
+export { filesWatched, hurryOf, logsWatched, paceOf, processesWatched, readingsPerDay, type Pace } from './pace'
 export { rebaseTemplate, type Rebased } from './rebase'
 export type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
 export { fromLibrary, libraryTemplates, type LibraryWatch, type LibraryTemplate } from './library'

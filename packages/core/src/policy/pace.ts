@@ -1,7 +1,9 @@
 import { urgency, type Severity } from '../severity'
 import { day, type Millis } from '../units'
+import { fileAskName, type FileAsk } from '../files'
 import { choiceName, type ProcessChoice } from '../processes'
 import {
+  filesAsked,
   isPaced,
   pacedCollectors,
   processAsked,
@@ -17,6 +19,7 @@ export interface Pace {
   every: Readonly<Record<PacedCollector, Millis>>
   logs: readonly string[]
   processes: readonly ProcessChoice[]
+  files: readonly FileAsk[]
   interval: Millis
 }
 
@@ -37,8 +40,21 @@ export function processesWatched(roster: Roster): ProcessChoice[] {
   const choices = active(roster).flatMap(({ kind, values }) => processAsked(kind, values) ?? [])
   return [...new Map(choices.map((choice) => [choiceName(choice), choice])).values()]
 }
+/** The files that watches of the roster ask for, each once; with its digest where one of them wants that. */
+export function filesWatched(roster: Roster): FileAsk[] {
+  const found = new Map<string, FileAsk>()
+  for (const { kind, values } of active(roster)) {
+    const ask = filesAsked(kind, values)
+    if (!ask) continue
+    const name = fileAskName(ask)
+    found.set(name, { ...ask, ...(ask.digest || found.get(name)?.digest ? { digest: true } : {}) })
+  }
+  return [...found.values()]
+}
 /** Of each choice an agent tells so many values with each report. */
 const valuesOfChoice = 5
+/** And of each path. */
+const valuesOfFiles = 5
 
 /**
  * The shortest time that one of its watches wants, for each collector; the agent's own interval where none says how
@@ -54,15 +70,21 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
       return [collector, wanted.length ? Math.min(...wanted) : interval]
     }),
   ) as Record<PacedCollector, Millis>
-  return { every, logs: logsWatched(roster), processes: processesWatched(roster), interval }
+  return {
+    every,
+    logs: logsWatched(roster),
+    processes: processesWatched(roster),
+    files: filesWatched(roster),
+    interval,
+  }
 }
 
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
 export function readingsPerDay(
-  { every, processes, interval }: Pace,
+  { every, processes, files, interval }: Pace,
   series: Readonly<Partial<Record<PacedCollector, number>>>,
 ): number {
-  const counted = (processes.length * valuesOfChoice * day) / interval
+  const counted = ((processes.length * valuesOfChoice + files.length * valuesOfFiles) * day) / interval
   return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], counted)
 }
 

@@ -447,6 +447,7 @@ describe('the pace of collectors', () => {
       every: { performance: 120_000, disks: 60_000, network: 60_000, services: 20_000 },
       logs: ['System'],
       processes: [],
+      files: [],
       interval: 60_000,
     })
     expect(

@@ -22,6 +22,8 @@ export interface Metric {
 const bytes = { unit: 'bytes', min: 0, max: 1e17 } as const
 const perSecond = { unit: 'bytes/s', min: 0, max: 1e13 } as const
 const share = { unit: 'ratio', min: 0, max: 1, resolution: 1 / 1000 } as const
+/** Since it was modified; one that is in the future is new. */
+const ages = { unit: 'seconds', instance: 'path', min: 0, max: 1e10, resolution: 1 } as const
 /** Of one core, so it may be more than all of it. */
 const cores = { unit: 'ratio', min: 0, max: 1e5, resolution: 1 / 1000 } as const
 const seconds = { unit: 'seconds', instance: null, min: 0, max: 1e10, resolution: 1 } as const
@@ -76,6 +78,12 @@ export const metrics = {
     instance: 'process',
     resolution: 64 * kibibyte,
   },
+  'file.count': { title: 'Files', unit: 'count', instance: 'path', min: 0, max: 1e9, resolution: 1 },
+  'file.size': { title: 'Size of files', ...bytes, instance: 'path', resolution: kibibyte },
+  'file.largest': { title: 'Size of the largest file', ...bytes, instance: 'path', resolution: kibibyte },
+  'file.newest': { title: 'Age of the newest file', ...ages },
+  'file.oldest': { title: 'Age of the oldest file', ...ages },
+  'file.lines': { title: 'Lines with the words', unit: 'count', instance: 'path', min: 0, max: 1e12, resolution: 1 },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
 

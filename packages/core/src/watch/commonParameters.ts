@@ -16,7 +16,7 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   const family = metric.slice(0, metric.indexOf('.'))
   if (family === 'disk') return 'disks'
   if (family === 'net') return 'network'
-  return family === 'certificate' || family === 'process' ? null : 'performance'
+  return ['certificate', 'process', 'file'].includes(family) ? null : 'performance'
 }
 
 const pace: readonly Parameter[] = [
@@ -112,7 +112,7 @@ const another: readonly Parameter[] = [
   },
 ]
 /** Where restarting a service may help; an agent that is not heard cannot be asked. */
-const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'process', 'certificate']
+const restartable: readonly Subject[] = ['disk', 'eventlog', 'performance', 'process', 'file', 'certificate']
 
 function common(kind: WatchKind): readonly Parameter[] {
   const tried = kind.acts ? itself : restartable.includes(kind.subject) && kind.collector !== 'drives' ? another : []

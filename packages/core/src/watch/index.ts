@@ -35,6 +35,7 @@ export {
   actionOf,
   bitRateText,
   collectorWords,
+  filesAsked,
   floorOf,
   processAsked,
   sharedFor,

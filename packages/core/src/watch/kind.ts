@@ -15,6 +15,7 @@ export const subjects = [
   'eventlog',
   'performance',
   'process',
+  'file',
   'certificate',
   'agent',
 ] as const
@@ -31,6 +32,7 @@ export const collectors = [
   'eventlog',
   'software',
   'processes',
+  'files',
   'certificates',
 ] as const
 export type Collector = (typeof collectors)[number]

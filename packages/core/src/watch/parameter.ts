@@ -19,7 +19,7 @@ export interface Parameter {
   max?: number
   choices?: readonly string[]
   /** How a text has to be, and how that is said. */
-  form?: { is: RegExp; says: string }
+  form?: { is: { test(text: string): boolean }; says: string }
   /** Patterns that everybody who speaks about them adds to, in place of the most specific word alone. */
   adds?: true
   /** May be null: this part of the rule is then not used. */

@@ -100,9 +100,10 @@ export function replay(
   return { state, transitions: transitions.sort((a, b) => a.at - b.at), broken }
 }
 
+const ownCollectors: Readonly<Record<string, Collector>> = { process: 'processes', file: 'files' }
 /** Which collector a reading is of. */
 export const collectorOf = (metric: MetricName): Collector =>
-  collectorOfMetric(metric) ?? (metric.startsWith('process.') ? 'processes' : 'certificates')
+  collectorOfMetric(metric) ?? ownCollectors[metric.slice(0, metric.indexOf('.'))] ?? 'certificates'
 
 /**
  * What a watch sees of each report: the readings of its collector, and whether that had read nothing. To be asked for

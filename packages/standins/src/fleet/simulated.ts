@@ -21,6 +21,7 @@ import {
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
+import { fileReadings, filesTold } from './files'
 import { hardwareFacts, hardwareReadings } from './hardware'
 import { ordinaryEntry } from './ordinaryLog'
 import { processReadings, programsOf } from './programs'
@@ -179,6 +180,7 @@ export class SimulatedDevice {
           ? [['disk.inodes.free', mount, round(1 - this.#used(mount, at) / 5, 3)] satisfies Reading]
           : []),
       )
+    out.push(...fileReadings(this.collect.files ?? [], at))
     out.push(...processReadings(this.plan, this.collect.processes ?? [], load, (service) => this.#isDown(service, at)))
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
@@ -323,6 +325,7 @@ export class SimulatedDevice {
       })),
       ...hardwareFacts(this.plan),
       programs: programsOf(this.plan),
+      ...(this.collect.files?.length ? { files: filesTold(this.collect.files) } : {}),
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       services: this.services(at),
       starts: this.#starts(at),

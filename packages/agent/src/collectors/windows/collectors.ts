@@ -5,6 +5,7 @@ import { day, hour, matchesAny, type Disk, type Millis, type ProcessChoice, type
 import { steady } from '../../clock'
 import type { CollectSettings } from '#contract/report'
 import type { Collect } from '../collector'
+import { filesCollector } from '../files'
 import { Keep } from '../keep'
 import { chosenProcesses, Programs, programsOf } from '../processes/chosen'
 import { Tops, type MachineLook, type SeenProcess } from '../processes/use'
@@ -270,7 +271,7 @@ function processes(readout: Readout, wanted: () => readonly ProcessChoice[]): Co
 /** The collectors for Windows: processors, memory and disks by Node itself, the rest by PowerShell. */
 export function windowsCollectors(
   home: string | null,
-  wanted: () => Pick<CollectSettings, 'logs' | 'keep' | 'processes'>,
+  wanted: () => Pick<CollectSettings, 'logs' | 'keep' | 'processes' | 'files'>,
   place?: unknown,
 ): Collect[] {
   const readout = new Readout(() => wanted().logs, place)
@@ -285,6 +286,7 @@ export function windowsCollectors(
     },
     network(readout),
     processes(readout, () => wanted().processes ?? []),
+    filesCollector(() => wanted().files ?? [], false),
     services(readout),
     updates(home),
     {

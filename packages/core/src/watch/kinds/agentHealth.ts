@@ -15,6 +15,7 @@ export const collectorWords: Readonly<Record<Collector, string>> = {
   eventlog: 'event logs',
   software: 'packages and ports',
   processes: 'processes',
+  files: 'files and folders',
   certificates: 'certificates',
 }
 

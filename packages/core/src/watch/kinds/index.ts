@@ -5,6 +5,7 @@ import { collectorFails, identityShared } from './agentHealth'
 import { clockOff, reportsLost } from './agentReports'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
+import { files } from './file'
 import { logAbsence, logKept, logMatch, logPair } from './log'
 import {
   cpuBusy,
@@ -53,6 +54,7 @@ const all: readonly WatchKind[] = [
   openFiles,
   temperature,
   processRuns,
+  files,
   certificateLeft,
   collectorFails,
   identityShared,
@@ -74,6 +76,7 @@ export { collectorWords, sharedFor } from './agentHealth'
 export { wantsShares } from './disk'
 export { floorOf } from './log'
 export { bitRateText } from './performance'
+export { filesAsked } from './file'
 export { processAsked } from './process'
 export { silentIntervals } from './silence'
 

@@ -1,10 +1,12 @@
 import { createHash } from 'node:crypto'
 import type { AgentSettings } from '#contract'
 import {
+  filesWatched,
   hurryOf,
   keepingOf,
   pacedCollectors,
   paceOf,
+  type FileAsk,
   type LogKeeping,
   type Millis,
   type OptionalCollector,
@@ -52,11 +54,12 @@ export function entriesOf(roster: Roster): LogKeeping | null {
   return known
 }
 
-const choices = new WeakMap<Roster, ProcessChoice[]>()
+const asked = new WeakMap<Roster, { processes: ProcessChoice[]; files: FileAsk[] }>()
 
-function processesOf(roster: Roster): ProcessChoice[] {
-  let known = choices.get(roster)
-  if (known === undefined) choices.set(roster, (known = processesWatched(roster)))
+/** Which processes and files a roster asks for, worked out once. */
+function askedBy(roster: Roster): { processes: ProcessChoice[]; files: FileAsk[] } {
+  let known = asked.get(roster)
+  if (!known) asked.set(roster, (known = { processes: processesWatched(roster), files: filesWatched(roster) }))
   return known
 }
 
@@ -86,7 +89,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
     pacedCollectors.flatMap((collector) => (wanted[collector] === interval ? [] : [[collector, wanted[collector]]])),
   )
   const keep = entriesOf(roster)
-  const processes = processesOf(roster)
+  const { processes, files } = askedBy(roster)
   return {
     interval,
     deviceName: name,
@@ -98,6 +101,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
       ...(sharesWanted(roster) ? { shares: true } : {}),
       ...(keep ? { keep } : {}),
       ...(processes.length ? { processes } : {}),
+      ...(files.length ? { files } : {}),
     },
     every,
     roster: rosterMark(roster),

@@ -100,6 +100,7 @@ const subjectsKept: readonly FactSubject[] = [
   'links',
   'blocks',
   'sensors',
+  'files',
 ]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {

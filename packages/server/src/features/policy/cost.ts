@@ -128,7 +128,8 @@ export async function costOf(db: Db, changed: readonly DeviceChange[]): Promise<
   const paced = moved.filter(
     (device) =>
       pacedCollectors.some((collector) => device.before.every[collector] !== device.after.every[collector]) ||
-      device.before.processes.length !== device.after.processes.length,
+      device.before.processes.length !== device.after.processes.length ||
+      device.before.files.length !== device.after.files.length,
   )
   const series = await seriesOf(
     db,
