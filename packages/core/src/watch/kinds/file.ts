@@ -31,14 +31,14 @@ const parameters: readonly Parameter[] = [
     name: 'least',
     label: 'At least',
     default: 1,
-    explains: 'Fewer that are there are told. 1: that it is there. Off: there need be none.',
+    explains: 'Told when fewer are there. 1: when there is none. Off: there need be none.',
   },
   {
     ...number,
     name: 'most',
     label: 'At most',
     default: null,
-    explains: 'More that are there are told, as in a folder that somebody should empty. 0: that there is none.',
+    explains: 'Told when more are there, as in a folder that somebody should empty. 0: when there is one.',
   },
   {
     ...age,
@@ -83,7 +83,7 @@ const parameters: readonly Parameter[] = [
     name: 'lines',
     label: 'So many lines',
     default: null,
-    explains: 'More lines with these words are told. 0: that there is none.',
+    explains: 'Told when more lines have these words. 0: when one has.',
   },
   {
     name: 'changed',

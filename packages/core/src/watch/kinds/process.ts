@@ -50,7 +50,7 @@ const parameters: readonly Parameter[] = [
     optional: true,
     min: 1,
     max: 100_000,
-    explains: 'Fewer that run are told. 1: that it runs. Off: it need not.',
+    explains: 'Told when fewer run. 1: when none does. Off: none need to.',
   },
   {
     name: 'most',
@@ -60,7 +60,7 @@ const parameters: readonly Parameter[] = [
     optional: true,
     min: 0,
     max: 100_000,
-    explains: 'More that run are told. 0: that it must not run.',
+    explains: 'Told when more run. 0: when one does.',
   },
   severity('severity', 'Severity of their number', 'critical', 'What it does is not done any more.'),
   {
