@@ -13,7 +13,7 @@ import {
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, it } from 'vitest'
-import { fileLimits, filesCollector, isTmpPrivate, ReadFiles, seenOf } from './files'
+import { fileLimits, filesCollector, isTmpPrivate, linesWith, ReadFiles, seenOf } from './files'
 
 let root: string
 beforeEach(() => {
@@ -98,7 +98,8 @@ describe('files', () => {
     put('etc/app.conf', 'a = 2')
     expect(await digest()).not.toBe(first)
     put('etc/other.conf')
-    expect((await seenOf({ ...ask('etc/*.conf'), digest: true })).digest).toBeUndefined()
+    // Of several nobody would hear which changed, and of none that any did.
+    await expect(seenOf({ ...ask('etc/*.conf'), digest: true })).rejects.toThrow(/2 files.*one alone/)
     truncateSync(path, fileLimits.digestBytes + 1)
     await expect(digest()).rejects.toThrow(/larger than 10 MB/)
   })
@@ -142,6 +143,24 @@ describe('what cannot be looked at', () => {
     ])
     expect(readings!.map(([metric, name]) => [metric, name])).toContainEqual(['file.count', join(root, 'open/a')])
     expect(readings!.filter(([, name]) => name === closed.path)).toEqual([])
+  })
+  it('one that opens and cannot be read costs the others nothing either', async () => {
+    put('open/a', '1')
+    // The kernel refuses to read what stands at nought of a program's memory (proc_pid_mem(5)).
+    const odd = { path: '/proc/self/mem', words: 'x' }
+    const { readings, facts } = await filesCollector(() => [odd, ask('open/a')], false).collect(Date.now())
+    expect(facts!.files![0]).toEqual({
+      name: '“x” in /proc/self/mem',
+      trouble: expect.stringContaining('EIO') as string,
+    })
+    expect(readings).toContainEqual(['file.count', join(root, 'open/a'), 1])
+  })
+  it('one that grows while it is read ends', async () => {
+    const path = put('grows.log', 'x\n'.repeat(10))
+    const seen = { path, stats: statSync(path) }
+    writeFileSync(path, 'x\n'.repeat(5000))
+    // What came since is the next look's.
+    await expect(linesWith(seen, 'x')).resolves.toBe(10)
   })
   it('too many to look through are no number', async () => {
     mkdirSync(join(root, 'many'))

@@ -117,16 +117,19 @@ async function withOpen<T>(path: string, work: (file: FileHandle) => Promise<T>)
 }
 
 /** Lines at the end of a file with some words; read piece by piece, because an agent has little memory. */
-async function linesWith({ path, stats }: Found, words: string): Promise<number> {
+export async function linesWith({ path, stats }: Found, words: string): Promise<number> {
   const pattern = `*${words}*`
   return withOpen(path, async (file) => {
     const piece = Buffer.alloc(64 * 1024)
     let at = Math.max(0, stats.size - fileLimits.readBytes)
+    // Files of the kernel have no size, and something in them.
+    const end = stats.size || fileLimits.readBytes
     // The line that it begins in the middle of counts with the first piece.
     let rest = ''
     let found = 0
     for (;;) {
-      const { bytesRead } = await file.read(piece, 0, piece.length, at)
+      // What was written since is the next look's: a file may grow as quickly as it is read.
+      const { bytesRead } = await file.read(piece, 0, Math.min(piece.length, end - at), at)
       if (bytesRead === 0) break
       at += bytesRead
       // Bytes of a letter that is cut in two match no word, and the line goes on.
@@ -140,10 +143,12 @@ async function linesWith({ path, stats }: Found, words: string): Promise<number>
 const longestLine = 16_384
 const decoded = (line: string) => Buffer.from(line.slice(0, longestLine), 'latin1').toString('utf8')
 
-/** Of what stands in the one file that is meant; undefined: there is none, or more than one. */
+/** Of what stands in the one file that is meant; undefined: there is none. */
 async function digestOf(found: readonly Found[], files: ReadFiles): Promise<string | undefined> {
   const [one, ...others] = found
-  if (!one || others.length) return undefined
+  if (!one) return undefined
+  if (others.length)
+    throw new FileTroubleError(`there are ${found.length} files; whether it changes is looked at of one alone`)
   if (one.stats.size > fileLimits.digestBytes)
     throw new FileTroubleError(
       `${one.path} is larger than ${fileLimits.digestBytes / 1024 / 1024} MB: whether it changes is not looked at`,
@@ -156,7 +161,7 @@ function hashOf(path: string): Promise<string> {
     const hash = createHash('sha256')
     const piece = Buffer.alloc(64 * 1024)
     for (let at = 0; ;) {
-      const { bytesRead } = await file.read(piece, 0, piece.length, at)
+      const { bytesRead } = await file.read(piece, 0, Math.min(piece.length, fileLimits.digestBytes - at), at)
       if (bytesRead === 0) return hash.digest('hex').slice(0, 32)
       hash.update(piece.subarray(0, bytesRead))
       at += bytesRead
@@ -246,8 +251,8 @@ export function filesCollector(wanted: () => readonly FileAsk[], isPrivate: bool
           readings.push(...fileReadings(name, seen, now))
           files.push({ name, ...(digest === undefined ? {} : { digest }) })
         } catch (error) {
-          if (!(error instanceof FileTroubleError)) throw error
-          files.push({ name, trouble: error.message })
+          // Whatever it is costs this one alone.
+          files.push({ name, trouble: (error as Error).message || codeOf(error) })
         }
       }
       read.turn()

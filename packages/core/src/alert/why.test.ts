@@ -97,6 +97,33 @@ describe('why', () => {
     ],
     ['is well', { observed: observed(0.1), level: null }, ['watched', 'well', 'no-alert']],
     [
+      'is of files that changed, which no single report tells again',
+      {
+        roster: [
+          watch({
+            kind: 'file',
+            values: {
+              path: '/etc/x',
+              least: null,
+              changed: hour,
+              severity: 'warning',
+              trouble: 'warning',
+              checks: 1,
+              hours: '',
+            },
+          }),
+        ],
+        observed: observed(0.1, {
+          readings: [
+            ['file.count', '/etc/x', 1],
+            ['file.size', '/etc/x', 1],
+          ],
+        }),
+        level: null,
+      },
+      ['watched', 'remembered', 'no-alert'],
+    ],
+    [
       'is judged by a mean, which no single report tells again',
       { roster: [watch({ values: { ...watch().values, by: 'mean', span: hour } })], level: null },
       ['watched', 'remembered', 'no-alert'],

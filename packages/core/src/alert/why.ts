@@ -157,8 +157,8 @@ export function why(past: PostPast): WhyStep[] {
   }
 
   // What a watch has counted over several reports, or knows of the agent itself, no single report tells again.
-  const overSpan = observed !== null && (kind.reach?.(watch.values, observed.interval) ?? null) !== null
-  const isRemembered = kind.remembersAlways === true || kind.subject === 'agent' || overSpan
+  const isRemembered =
+    kind.remembersAlways === true || kind.subject === 'agent' || (kind.counts?.(watch.values) ?? false)
   const seen =
     observed === null || isRemembered
       ? null

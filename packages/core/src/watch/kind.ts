@@ -207,6 +207,8 @@ export interface WatchKind {
   asksDays?(values: Values): boolean
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */
   about: readonly string[]
+  /** Whether, with these values, it counts over several reports, so that no single one tells all of it again. */
+  counts?(values: Values): boolean
   /** Its memory goes on outside of its hours, when it neither raises nor clears. */
   remembersAlways?: boolean
 }

@@ -49,13 +49,19 @@ describe('processes of a choice', () => {
     ])
   })
   it('none is a number; a first look knows no CPU; a number that another process has now is not the same', () => {
-    expect(chosenProcesses(nginx, [look(1), look(2)], 1, {}, own).map(([, , value]) => value)).toEqual([0, 0, 0, 0, 0])
+    const others = seen(9, 'other')
+    expect(chosenProcesses(nginx, [look(1, others), look(2, others)], 1, {}, own).map(([, , value]) => value)).toEqual([
+      0, 0, 0, 0, 0,
+    ])
     expect(valueOf(chosenProcesses(nginx, [null, look(2)], 1, {}, own), 'process.cpu')).toBeUndefined()
     const again = [
       look(0, seen(7, 'nginx', { started: 1, own: 90 })),
       look(100, seen(7, 'nginx', { started: 2, own: 5 })),
     ]
     expect(valueOf(chosenProcesses(nginx, [again[0]!, again[1]!], 1, {}, own), 'process.cpu')).toBe(0.05)
+  })
+  it('a system that tells of no process at all does not know', () => {
+    expect(chosenProcesses(nginx, [null, look(1)], 1, {}, own)).toEqual([])
   })
   it('what ended and waits to be taken away, and threads of the kernel, are none', () => {
     const now = look(1, seen(1, 'nginx', { hasEnded: true }), seen(2, 'nginx', { isKernel: true }))

@@ -45,7 +45,8 @@ export function chosenProcesses(
   details: ProcessDetails,
   ownMemory: (process: SeenProcess) => number,
 ): Reading[] {
-  if (!choices.length) return []
+  // There is always one, this one: where none is told nobody looked.
+  if (!choices.length || !now.processes.size) return []
   // What no choice asks for is not looked up.
   const wants = (part: 'arguments' | 'user') => (choices.some((choice) => choice[part]) ? details[part] : undefined)
   const asked = { arguments: wants('arguments'), user: wants('user') }

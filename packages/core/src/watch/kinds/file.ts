@@ -210,6 +210,7 @@ export const files: WatchKind = {
   },
   hold: (values) => ({ checks: read.number(values, 'checks') }),
   clearHold: (values) => ({ checks: read.number(values, 'checks') }),
+  counts: (values) => ['growth', 'changed'].some((name) => read.optional(values, name) !== null),
   observe(values, { at, interval, readings, facts }, memo): Observation[] {
     const ask = filesAsked('file', values)
     if (!ask) return []

@@ -307,6 +307,7 @@ export function gauge(spec: Gauge): WatchKind {
           .map(({ samples }) => timesBeyond(samples, first, sign)),
       )
     },
+    counts: (values) => askedOf(values).by !== 'last value',
     reach(values, interval) {
       const { by, span } = askedOf(values)
       return by === 'last value' ? null : reachOf(span, gapOf(values, interval))
