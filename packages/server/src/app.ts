@@ -16,6 +16,7 @@ import { healthRoutes } from './features/health'
 import { maintenanceRoutes } from './features/maintenance'
 import { policyRoutes } from './features/policy'
 import { serveReleases, commandCompletion, Releases, rolloutRoutes } from './features/rollout'
+import { reachRoutes } from './features/reach'
 import { requestRoutes } from './features/requests'
 import { seriesRoutes } from './features/series'
 import { storageRoutes } from './features/storage'
@@ -121,6 +122,7 @@ export async function buildApp({
   clientRoutes(app, pool)
   estateRoutes(app, pool)
   serviceRoutes(app, pool)
+  reachRoutes(app, pool)
   updateRoutes(app, pool)
   lifecycleRoutes(app, pool)
   eventlogRoutes(app, pool)

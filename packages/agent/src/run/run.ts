@@ -7,6 +7,7 @@ import { allCollectors, OptionalCollectors, systemFacts } from '../collectors'
 import { repairIdentity, writeIdentity, type Identity } from '../identity/identity'
 import { Tasks } from '../tasks/tasks'
 import { Rights } from '../tasks/service'
+import { Prober, probesCollector, Telling } from '../probes'
 import { mayOnlyLook } from '../updates/starter'
 import { Proof } from '../updates/update'
 import { inBackground, observe, Observer } from './observe'
@@ -82,6 +83,8 @@ class Run {
   readonly #proof: Proof
   readonly #commands: Tasks
   readonly #collectors: ReturnType<typeof allCollectors>
+  readonly #prober: Prober
+  readonly #telling: Telling
   readonly #stop = new AbortController()
   #wake = new AbortController()
   /** Asked for while a report was being made: the next one follows at once. */
@@ -97,9 +100,14 @@ class Run {
   ) {
     this.#spool = new Spool(home)
     this.#sender = new Sender(this.#spool, identity, say)
-    this.#collectors = allCollectors(home, refresh, () => identity.collect ?? { logs: [] }, this.#spool.places).map(
-      (collector) => (inBackgroundOnly.has(collector.name) ? inBackground(collector) : collector),
-    )
+    this.#prober = new Prober((isUrgent) => {
+      this.#telling.soon(isUrgent)
+    })
+    this.#telling = new Telling(identity, this.#prober, say)
+    this.#collectors = [
+      ...allCollectors(home, refresh, () => identity.collect ?? { logs: [] }, this.#spool.places),
+      probesCollector(this.#prober),
+    ].map((collector) => (inBackgroundOnly.has(collector.name) ? inBackground(collector) : collector))
     this.#optional = new OptionalCollectors(home, identity)
     this.#settings = new Settings(home, identity, this.#optional, say)
     this.#proof = new Proof(home, identity, say)
@@ -138,7 +146,7 @@ class Run {
       this.identity,
       async (settings) => {
         const before = Turns.tick(this.identity)
-        await this.#settings.follow(settings)
+        await this.#follow(settings)
         // What is to be read sooner than it was does not wait for the old time to pass.
         if (Turns.tick(this.identity) < before) this.#reportSoon()
       },
@@ -204,7 +212,12 @@ class Run {
     this.#told.acknowledged(receipt.acknowledged)
     for (const task of receipt.tasks ?? []) this.#commands.take(task, Date.now() - receipt.clockOffset)
     await this.#proof.reported()
-    await this.#settings.follow(receipt.settings)
+    await this.#follow(receipt.settings)
+  }
+
+  async #follow(settings: AgentSettings): Promise<void> {
+    await this.#settings.follow(settings)
+    this.#prober.follow(this.identity.collect?.probes ?? [])
   }
 
   /** @returns the time from this turn to the next */
@@ -222,6 +235,7 @@ class Run {
   }
 
   async loop(watchdog: Watchdog): Promise<'stopped' | 'start anew'> {
+    this.#prober.follow(this.identity.collect?.probes ?? [])
     // Whoever waits for the server handles what goes wrong there; anything else ends the program.
     void this.#awaitChange()
     // Rates need a first look; the report of it would be half empty.
@@ -243,6 +257,8 @@ class Run {
         }).catch(() => undefined)
       if (this.#soon) next = steady()
     }
+    this.#prober.stop()
+    this.#telling.stop()
     return this.#anew ? 'start anew' : 'stopped'
   }
 }

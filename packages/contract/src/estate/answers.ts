@@ -25,7 +25,15 @@ import {
 } from './index'
 
 const severity = Joi.string().valid(...severities)
-const site = answerOf<Site>({ id, clientId: id, name: words, zone: words, networks: listOf(words), helpers: count })
+const site = answerOf<Site>({
+  id,
+  clientId: id,
+  name: words,
+  zone: words,
+  networks: listOf(words),
+  named: listOf(words),
+  helpers: count,
+})
 export const clientsSchema = listOf(
   answerOf<Client>({ id, name: words, code: words, deviceCount: count, sites: listOf(site) }),
 )
@@ -69,7 +77,9 @@ const board = {
   clientName: words,
   siteName: words,
   kind: Joi.string().valid(...deviceKinds),
-  osFamily: Joi.string().valid(...osFamilies),
+  osFamily: Joi.string()
+    .valid(...osFamilies)
+    .allow(null),
   osName: words,
   roles: listOf(words),
   tags: listOf(words),

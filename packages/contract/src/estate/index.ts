@@ -19,6 +19,8 @@ export interface Site {
   name: string
   zone: string
   networks: string[]
+  /** What of other addresses its devices may look at: addresses, networks, names. */
+  named: string[]
   /** Devices there that can be asked to sweep, or to bring agents to others. */
   helpers: number
 }
@@ -37,6 +39,7 @@ export const newClientSchema = Joi.object<NewClient, true>({
     .pattern(/^[a-z][a-z0-9]{0,9}$/, 'small letters and digits')
     .required(),
 })
+const named = Joi.array().items(Joi.string().trim().lowercase().max(200)).max(100).unique()
 const networks = Joi.array().items(Joi.string().trim().max(60)).max(50).unique()
 export interface NewSite {
   clientId: ClientId
@@ -77,12 +80,14 @@ export interface SiteChange {
   name?: string
   zone?: string
   networks?: string[]
+  named?: string[]
   notes?: string
 }
 export const siteChangeSchema = Joi.object<SiteChange, true>({
   name: Joi.string().trim().min(1).max(100),
   zone: Joi.string().max(60),
   networks,
+  named,
   notes,
 }).min(1)
 /** A client becomes a part of another. */
@@ -162,7 +167,8 @@ export interface BoardDevice {
   clientName: string
   siteName: string
   kind: DeviceKind
-  osFamily: OsFamily
+  /** Null: it has no agent. */
+  osFamily: OsFamily | null
   osName: string
   roles: string[]
   tags: string[]
@@ -276,6 +282,8 @@ export interface DeviceMove {
   tags?: string[]
   /** The device that it is reached through, or nothing, or what its default routes say. */
   dependsOn?: DeviceId | 'nothing' | 'routes'
+  /** Only of one that has no agent: an agent tells its own. */
+  address?: string
 }
 export const deviceMoveSchema = Joi.object<DeviceMove, true>({
   name: Joi.string()
@@ -284,6 +292,7 @@ export const deviceMoveSchema = Joi.object<DeviceMove, true>({
   siteId: aNumber,
   tags: Joi.array().items(Joi.string().trim().min(1).max(60)).max(20).unique(),
   dependsOn: Joi.alternatives(aNumber, Joi.valid('nothing', 'routes')),
+  address: Joi.string().trim().max(253),
 }).min(1)
 
 /** The device as it was, whose history this one takes over. */

@@ -7,6 +7,7 @@ import {
   type LogFilter,
   type LogFloor,
   type LogKeeping,
+  type ProbeAsk,
   type ProcessChoice,
 } from '#core'
 import { answerOf, count, id, instant, listOf, words } from '../answer'
@@ -16,6 +17,7 @@ import type {
   ChangeAnswer,
   CollectSettings,
   Enrolment,
+  ProbeReceipt,
   Refusal,
   RefusedBrief,
   ReportReceipt,
@@ -26,6 +28,23 @@ import type {
 } from './index'
 
 const length = Joi.number().description('Milliseconds.')
+const probeAsk = answerOf<ProbeAsk>({
+  id: count,
+  host: words,
+  check: Joi.alternatives().try(Joi.object().unknown()),
+  pace: answerOf<ProbeAsk['pace']>({
+    every: length,
+    recheck: length,
+    confirm: count,
+    clears: count,
+    timeout: length,
+    slow: length.allow(null),
+  }),
+  bounds: answerOf<ProbeAsk['bounds']>({
+    networks: Joi.array<readonly string[]>().items(words) as never,
+    names: Joi.array().items(words) as never,
+  }),
+})
 const collect = answerOf<CollectSettings>({
   logs: listOf(words),
   collectors: listOf(answerOf<WantedCollector>({ name: Joi.string().valid(...optionalCollectors), digest: words })),
@@ -43,6 +62,7 @@ const collect = answerOf<CollectSettings>({
     ),
   }).optional(),
   processes: listOf(answerOf<ProcessChoice>({ name: words, path: words, arguments: words, user: words })).optional(),
+  probes: listOf(probeAsk).optional(),
   files: listOf(answerOf<FileAsk>({ path: words, words, digest: Joi.boolean().valid(true).optional() })).optional(),
 })
 const settings = {
@@ -80,6 +100,10 @@ export const reportReceiptSchema = answerOf<ReportReceipt>({
   clockOffset,
   settings: agentSettingsSchema,
   tasks: listOf(signedSchema).optional(),
+})
+export const probeReceiptSchema = answerOf<ProbeReceipt>({
+  kept: count,
+  refused: listOf(answerOf<Refusal>({ seq: Joi.number().allow(null), pointer: words, code: words, detail: words })),
 })
 export const taskReceiptSchema = answerOf<TaskReceipt>({ heard: Joi.boolean() })
 export const enrolmentSchema = answerOf<Enrolment>({

@@ -7,6 +7,8 @@ import type {
   Millis,
   OptionalCollector,
   PacedCollector,
+  ProbeAsk,
+  ProbeTold,
   ProcessChoice,
   TopProcesses,
 } from '#core'
@@ -82,6 +84,8 @@ export const factLimits = {
   programUser: 100,
   files: 200,
   fileName: 600,
+  probes: 500,
+  probeDetail: 200,
 } as const
 /** Bounds of a log entry, in characters; of its fields so many are told. */
 export const eventLimits = {
@@ -176,6 +180,16 @@ export interface CollectSettings {
   keep?: LogKeeping
   processes?: ProcessChoice[]
   files?: FileAsk[]
+  probes?: ProbeAsk[]
+}
+
+/** What looks at other devices came to; each is kept or refused by itself. */
+export interface ProbeBatch {
+  probes: ProbeTold[]
+}
+export interface ProbeReceipt {
+  kept: number
+  refused: Refusal[]
 }
 /**
  * What an agent works by. `every`: collectors that do not run with each report, or run between reports. `roster`: a

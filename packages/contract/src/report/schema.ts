@@ -9,6 +9,8 @@ import {
   heldReasons,
   logLevels,
   osFamilies,
+  probeFaults,
+  probeTroubles,
   processLimits,
   readOnlyReasons,
   serviceStarts,
@@ -26,6 +28,7 @@ import {
   type LogEvent,
   type NetworkLink,
   type OutdatedProgram,
+  type ProbeTold,
   type ProcessUse,
   type RefreshFailure,
   type RunningProgram,
@@ -46,6 +49,7 @@ import {
   type ChangeRequest,
   type CollectorFailure,
   type EnrolmentRequest,
+  type ProbeBatch,
   type Report,
   type DeployProgress,
   type ReportBatch,
@@ -278,6 +282,27 @@ export const logEventSchema = Joi.object<LogEvent, true>({
     .pattern(Joi.string().max(eventLimits.fieldName), text(eventLimits.fieldText))
     .max(eventLimits.fields),
   old: Joi.boolean().valid(true),
+})
+
+const moment = Joi.number().min(0).max(1e9)
+/** Checked one by one, so that a wrong one does not cost the others. */
+export const probeToldSchema = Joi.object<ProbeTold, true>({
+  id: Joi.number().integer().min(1).max(Number.MAX_SAFE_INTEGER).required(),
+  outcome: Joi.string().valid('good', 'bad', 'trouble').required(),
+  fault: Joi.string().valid(...probeFaults),
+  trouble: Joi.string().valid(...probeTroubles),
+  detail: text(factLimits.probeDetail),
+  inARow: Joi.number().integer().min(1).max(1e9).required(),
+  lasts: Joi.number().min(0).max(1e12).required(),
+  time: moment,
+  mean: moment,
+  loss: Joi.number().min(0).max(1),
+  address: text(60),
+  expires: Joi.number().min(-8.64e15).max(8.64e15),
+  size,
+})
+export const probeBatchSchema = Joi.object<ProbeBatch, true>({
+  probes: Joi.array().min(1).max(factLimits.probes).required(),
 })
 
 /** Checked by itself, so that a wrong one does not cost the readings. */

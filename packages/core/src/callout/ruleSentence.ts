@@ -20,6 +20,7 @@ export const familyWords: Record<Subject, string> = {
   process: 'processes',
   file: 'files and folders',
   certificate: 'certificates',
+  reach: 'reachability',
   agent: 'the agent itself',
 }
 export const causeWords: Record<AlertCause, string> = {

@@ -264,5 +264,6 @@ export type FactSubject = keyof Facts
 
 export const osFamilies = ['linux', 'windows'] as const
 export type OsFamily = (typeof osFamilies)[number]
-export const deviceKinds = ['server', 'workstation', 'network', 'power'] as const
+/** `address`: nothing but a place that others look at, such as a page that somebody else keeps. */
+export const deviceKinds = ['server', 'workstation', 'network', 'power', 'address'] as const
 export type DeviceKind = (typeof deviceKinds)[number]

@@ -10,7 +10,8 @@ export interface DeviceTraits {
   clientId: ClientId
   siteId: SiteId
   kind: DeviceKind
-  osFamily: OsFamily
+  /** Null: it has no agent. */
+  osFamily: OsFamily | null
   osName: string
   roles: readonly RoleId[]
   tags: readonly string[]

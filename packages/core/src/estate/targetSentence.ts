@@ -17,7 +17,8 @@ interface Phrase {
   more?: string
 }
 
-const kindNoun = (kind: DeviceKind) => (kind === 'server' || kind === 'workstation' ? kind : `${kind} device`)
+const kindNoun = (kind: DeviceKind) =>
+  kind === 'network' || kind === 'power' ? `${kind} device` : kind === 'address' ? 'mere address' : kind
 const either = (parts: readonly string[], word = 'or') =>
   parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${word} ${parts.at(-1)!}`
 

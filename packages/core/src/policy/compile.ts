@@ -9,7 +9,7 @@ import {
 } from '../estate'
 import { joinedPatterns } from '../text'
 import type { DeviceId, Millis } from '../units'
-import { watchKinds, type ParameterValue, type Values, type WatchKind } from '../watch'
+import { isLookedAt, watchKinds, type ParameterValue, type Values, type WatchKind } from '../watch'
 import type { ChainLink, EffectiveWatch, Policy, Roster, Source } from './roster'
 import { withIncluded, type WatchSpec } from './template'
 
@@ -285,9 +285,13 @@ export function compilePolicy(policy: Policy): CompiledPolicy {
   for (const plan of plans.values()) plan.order()
 
   const rosters = new Map<string, Roster>()
-  const fits = (claim: Claim, osFamily: OsFamily) =>
-    claim.spec === null || claim.spec.osFamilies.length === 0 || claim.spec.osFamilies.includes(osFamily)
-  const resolve = (reached: readonly number[], osFamily: OsFamily): Roster => {
+  /** Where there is no agent, only what others see is watched. */
+  const fits = (claim: Claim, osFamily: OsFamily | null) =>
+    claim.spec === null ||
+    (osFamily === null
+      ? isLookedAt(claim.spec.kind)
+      : claim.spec.osFamilies.length === 0 || claim.spec.osFamilies.includes(osFamily))
+  const resolve = (reached: readonly number[], osFamily: OsFamily | null): Roster => {
     const counting = new Map<KeyPlan, Claim[]>()
     for (const by of reached)
       for (const claim of said[by]!) {

@@ -363,7 +363,7 @@ function read(policy: Policy, of: DeviceTraits): ParameterValue | undefined {
     for (const id of all) for (const next of policy.templates[id - 1]!.includes) if (!all.includes(next)) all.push(next)
     all.forEach((id, depth) => {
       for (const spec of policy.templates[id - 1]!.watches) {
-        if (spec.key !== 'disk' || (spec.osFamilies.length && !spec.osFamilies.includes(of.osFamily))) continue
+        if (spec.key !== 'disk' || (spec.osFamilies.length && !spec.osFamilies.includes(of.osFamily!))) continue
         brings.push(!assignment.dormant)
         const order = (layer: number) => [
           assignment.dormant ? 1 : 0,

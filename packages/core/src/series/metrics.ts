@@ -84,6 +84,8 @@ export const metrics = {
   'file.newest': { title: 'Age of the newest file', ...ages },
   'file.oldest': { title: 'Age of the oldest file', ...ages },
   'file.lines': { title: 'Lines with the words', unit: 'count', instance: 'path', min: 0, max: 1e12, resolution: 1 },
+  'reach.time': { title: 'Time to answer', unit: 'ms', instance: 'look', min: 0, max: 1e7, resolution: 1 / 10 },
+  'reach.failed': { title: 'Looks that failed', ...share, instance: 'look' },
   uptime: { title: 'Up for', ...seconds },
 } as const satisfies Record<string, Metric>
 

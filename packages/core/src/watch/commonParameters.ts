@@ -16,7 +16,7 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   const family = metric.slice(0, metric.indexOf('.'))
   if (family === 'disk') return 'disks'
   if (family === 'net') return 'network'
-  return ['certificate', 'process', 'file'].includes(family) ? null : 'performance'
+  return ['certificate', 'process', 'file', 'reach'].includes(family) ? null : 'performance'
 }
 
 const pace: readonly Parameter[] = [
@@ -132,7 +132,12 @@ function attemptsSentence(kind: WatchKind, parameters: readonly Parameter[], val
 /** What is set of the parameters that every kind has, as a sentence of its own; nothing where nothing is set. */
 function commonSentence(kind: WatchKind, parameters: readonly Parameter[], values: Values): SentencePart[] {
   const say = sayer(parameters, values)
-  const set = (name: string) => values[name] !== undefined && values[name] !== null && values[name] !== ''
+  // A kind may have one of its own by that name, and says it itself.
+  const set = (name: string) =>
+    parameters.some((parameter) => parameter.name === name) &&
+    values[name] !== undefined &&
+    values[name] !== null &&
+    values[name] !== ''
   const parts: SentencePart[][] = []
   if (set('every')) parts.push(sentence`every ${say('every')}`)
   if (set('recheck')) parts.push(sentence`every ${say('recheck')} once it fails`)

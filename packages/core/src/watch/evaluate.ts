@@ -1,7 +1,7 @@
 import type { Millis } from '../units'
 import { looksAt } from './hours'
 import type { WatchInForce } from './inForce'
-import { watchKind } from './kinds'
+import { isLookedAt, watchKind } from './kinds'
 import { silentIntervals } from './kinds/silence'
 import { read, type Observation, type Observed, type WatchKind } from './kind'
 import type { Values } from './parameter'
@@ -76,6 +76,8 @@ export function evaluate(
   const keysOf = groupByWatch(before)
   for (const watch of roster) {
     if (watch.standing !== 'active' || !only(watch)) continue
+    // What other devices see of it comes at moments of its own.
+    if (isLookedAt(watch.kind) !== (observed.looks !== undefined)) continue
     try {
       const gap = Math.max(reported, silentIntervals * (read.optional(watch.values, 'every') ?? 0))
       for (const [key, step] of stepsOf(watch, roster, observed, keysOf.get(watch.key) ?? [], before, gap)) {

@@ -15,6 +15,7 @@ export { collectorOfMetric, isPaced, pacedCollectors, type PacedCollector } from
 export { hoursTurn, localTime, looksAt, readHours, withinHours, type Hours } from './hours'
 export {
   collectors,
+  lookGaps,
   optionalCollectors,
   serviceVerbs,
   subjects,
@@ -23,6 +24,9 @@ export {
   type Evidence,
   type Hold,
   type LevelLine,
+  type Look,
+  type LookPlan,
+  type Looks,
   type Observation,
   type Observed,
   type OptionalCollector,
@@ -37,6 +41,7 @@ export {
   collectorWords,
   filesAsked,
   floorOf,
+  isLookedAt,
   processAsked,
   sharedFor,
   silentIntervals,

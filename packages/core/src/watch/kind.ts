@@ -1,5 +1,6 @@
 import type { Facts } from '../estate'
 import type { LogEvent, LogFilter } from '../eventlog'
+import type { ProbeCheck, ProbePace, ProbeTold } from '../reach'
 import type { DiskDays, MetricName, Reading, Samples } from '../series'
 import type { Severity } from '../severity'
 import type { Millis } from '../units'
@@ -17,6 +18,7 @@ export const subjects = [
   'process',
   'file',
   'certificate',
+  'reach',
   'agent',
 ] as const
 export type Subject = (typeof subjects)[number]
@@ -33,6 +35,7 @@ export const collectors = [
   'software',
   'processes',
   'files',
+  'probes',
   'certificates',
 ] as const
 export type Collector = (typeof collectors)[number]
@@ -68,6 +71,35 @@ export interface Observed {
   zone: string
   /** Of its disks, by mount, what was free on the whole days before; where a watch asks for them (`asksDays`). */
   days?: ReadonlyMap<string, DiskDays>
+  /** What other devices say of it, to the one watch that is judged; absent: this is no moment of theirs. */
+  looks?: Looks
+}
+
+/** What one other device says of a device. */
+export interface Look {
+  /** Its name. */
+  from: string
+  told: ProbeTold | null
+  /** Since when it said nothing, where that is too long; what it said before counts no more. */
+  quietSince?: Millis
+}
+/** Why nobody looks: no device may, what is looked at has no address, or it lies where nobody may look. */
+export const lookGaps = ['nobody', 'no-address', 'not-allowed', 'too-many'] as const
+export interface Looks {
+  by: readonly Look[]
+  none?: (typeof lookGaps)[number]
+}
+
+/** What other devices are asked for by a watch that is about what they see. */
+export interface LookPlan {
+  /** Empty: the device's own address. */
+  host: string
+  check: ProbeCheck
+  pace: ProbePace
+  /** Names of the devices that look, with *; empty: servers of its site. */
+  from: readonly string[]
+  /** So many of them at most. */
+  most: number
 }
 
 /**
@@ -165,6 +197,11 @@ export interface WatchKind {
   isSetting?: true
   /** The log entries that it looks for, in what agents send. */
   entries?(values: Values): LogFilter[]
+  /**
+   * For what other devices see of it: what they look at; null: it does not say enough yet. Such a watch says nothing of
+   * reports of its device.
+   */
+  looks?(values: Values): LookPlan | null
   /** What can be done about one of its posts. Kinds that are not about a service name one in a parameter. */
   acts?(values: Values, instance: string): ServiceAction | null
   parameters: readonly Parameter[]

@@ -100,7 +100,11 @@ export function replay(
   return { state, transitions: transitions.sort((a, b) => a.at - b.at), broken }
 }
 
-const ownCollectors: Readonly<Record<string, Collector>> = { process: 'processes', file: 'files' }
+const ownCollectors: Readonly<Record<string, Collector>> = {
+  process: 'processes',
+  file: 'files',
+  reach: 'probes',
+}
 /** Which collector a reading is of. */
 export const collectorOf = (metric: MetricName): Collector =>
   collectorOfMetric(metric) ?? ownCollectors[metric.slice(0, metric.indexOf('.'))] ?? 'certificates'

@@ -1,6 +1,7 @@
 import type { CollectorFailure } from '#contract'
 import {
   collectingFor,
+  isLookedAt,
   postKey,
   reaches,
   windowEnd,
@@ -9,6 +10,7 @@ import {
   type DeviceState,
   type Millis,
   type PostState,
+  type ProbeAsk,
 } from '#core'
 import { rows, type Db } from '../db'
 import { readFactsOf, type Told } from '../store/currentFacts'
@@ -56,6 +58,18 @@ async function readStates(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<D
   return states
 }
 
+async function readProbes(db: Db, deviceIds: readonly DeviceId[]): Promise<Map<DeviceId, ProbeAsk[]>> {
+  // By the index of those that look.
+  const found = await rows<{ id: number; prober: DeviceId; host: string; ask: Omit<ProbeAsk, 'id' | 'host'> }>(
+    db,
+    'select id, prober_id as prober, host, ask from probe where prober_id = any($1) order by id',
+    [deviceIds],
+  )
+  const asks = new Map<DeviceId, ProbeAsk[]>()
+  for (const { id, prober, host, ask } of found) asks.set(prober, [...(asks.get(prober) ?? []), { id, host, ...ask }])
+  return asks
+}
+
 /** As long ago as the one that was heard longest ago; null where one was never heard. */
 const earliest = (found: readonly DeviceRow[]): Millis | null =>
   found.some((row) => row.last_at === null) ? null : Math.min(...found.map((row) => row.last_at!))
@@ -83,7 +97,7 @@ export async function loadContexts(
   // One that never reported has told nothing: of many that come in at once this saves a third of the looks.
   const told = found.filter((row) => row.last_seq !== 0).map((row) => row.id)
   const facts = told.length ? await readFactsOf(db, told) : new Map<DeviceId, Told>()
-  const states = told.length ? await readStates(db, told) : new Map<DeviceId, DeviceState>()
+  const probes = await readProbes(db, deviceIds)
   const windows = await windowsSince(db, earliest(found))
   const rosters = new Map(
     found.map((row) => {
@@ -92,6 +106,16 @@ export async function loadContexts(
       return [row.id, { known, traits, roster: policy.compiled.roster(traits) }]
     }),
   )
+  // Also one that never reported has a state where others look at it.
+  const judged = found.filter(
+    ({ id, last_seq }) => last_seq !== 0 || rosters.get(id)!.roster.some(({ kind }) => isLookedAt(kind)),
+  )
+  const states = judged.length
+    ? await readStates(
+        db,
+        judged.map(({ id }) => id),
+      )
+    : new Map<DeviceId, DeviceState>()
   const readAt = Date.now()
   const asking = told.filter((id) => asksDays(rosters.get(id)!.roster))
   const days = asking.length ? await readDiskDays(db, asking, readAt) : new Map<DeviceId, DaysOfDisks>()
@@ -134,6 +158,7 @@ export async function loadContexts(
           roster,
           windows: windows.filter((window) => (windowEnd(window) ?? Infinity) >= since && reaches(window, traits)),
           collecting: collectingFor(traits, rules, roster),
+          probes: probes.get(row.id) ?? [],
           days: asksDays(roster) ? { readAt, of: days.get(row.id) ?? new Map() } : null,
         },
       ]

@@ -26,6 +26,7 @@ export {
 export { loadContext } from './context'
 export { judgeHistory } from './judgeHistory'
 export { recordService } from './remediation/remediation'
+export { quietProbe, takeLooks } from './probes'
 export { askAgent, triedText } from './remediation/attempts'
 export {
   addRequestEntry,

@@ -4,6 +4,7 @@ import { sumBacklog } from '../store/backlog'
 import { forgetHours } from '../store/logHours'
 import { archiveOld } from './archiving'
 import { packingRound } from './packing'
+import { judgeLooks, workOutDuties } from './probes'
 import { advanceRemediations } from './remediation/remediation'
 import { dailyRetention } from './retention'
 import { settleDue } from './settling'
@@ -34,6 +35,8 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'steady', every: 10 * second, work: (now) => settleSteady(pool, now) },
     { name: 'remediations', every: second, work: (now) => advanceRemediations(pool, now) },
     { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },
+    { name: 'who looks', every: 2 * second, work: () => workOutDuties(pool) },
+    { name: 'looks', every: second / 2, work: (now) => judgeLooks(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'packing', every: minute, work: (now) => packingRound(pool, now) },

@@ -1,7 +1,16 @@
 import type { CollectorFailure } from '#contract'
 import type { DaysOfDisks } from '../store/series'
 import type { DeviceIdentity } from './reports/identity'
-import type { Collecting, DeviceState, DeviceTraits, EffectiveWatch, Facts, MaintenanceWindow, Millis } from '#core'
+import type {
+  Collecting,
+  DeviceState,
+  DeviceTraits,
+  EffectiveWatch,
+  Facts,
+  MaintenanceWindow,
+  Millis,
+  ProbeAsk,
+} from '#core'
 
 /** A device as the engine needs it: a copy of the database at `version` and `lastSeq`, and worthless at any others. */
 export interface DeviceContext {
@@ -34,6 +43,8 @@ export interface DeviceContext {
   windows: readonly MaintenanceWindow[]
   /** What its agent collects beyond the ordinary. */
   collecting: Collecting
+  /** What it is asked to look at on other devices. */
+  probes: readonly ProbeAsk[]
   /** How full its disks were on the days before, and when that was read; null: none of its watches asks. */
   days: { readAt: Millis; of: DaysOfDisks } | null
 }

@@ -17,7 +17,8 @@ export interface TraitsRow {
   client_id: ClientId
   site_id: SiteId
   kind: DeviceKind
-  os_family: OsFamily
+  /** Null: it has no agent. */
+  os_family: OsFamily | null
   os_name: string
   roles: string[]
   tags: string[]

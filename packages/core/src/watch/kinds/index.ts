@@ -22,6 +22,7 @@ import {
   temperature,
 } from './performance'
 import { processRuns } from './process'
+import { reachKinds } from './reach'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { updates } from './updates'
@@ -56,6 +57,7 @@ const all: readonly WatchKind[] = [
   processRuns,
   files,
   certificateLeft,
+  ...reachKinds,
   collectorFails,
   identityShared,
   clockOff,
@@ -79,6 +81,9 @@ export { bitRateText } from './performance'
 export { filesAsked } from './file'
 export { processAsked } from './process'
 export { silentIntervals } from './silence'
+
+/** Whether a kind of watch is about what other devices see. */
+export const isLookedAt = (kind: string): boolean => watchKinds.get(kind)?.looks !== undefined
 
 /** What can be done about a post; null: nothing that an agent could do. */
 export function actionOf(kind: string, values: Values, instance: string): ServiceAction | null {

@@ -84,6 +84,7 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
   if (system)
     await tx.query(
       `update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses),
+       looks_version = case when addresses is distinct from coalesce($4, addresses) then 0 else looks_version end,
        starts_at_boot = coalesce($5, starts_at_boot), takes_tasks = $6, updatable = $7 where id = $1`,
       [
         deviceId,

@@ -72,11 +72,14 @@ function sharesWanted(roster: Roster): boolean {
   return known
 }
 
-type Told = Pick<DeviceContext, 'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state'>
+type Told = Pick<
+  DeviceContext,
+  'interval' | 'name' | 'clientName' | 'siteName' | 'collecting' | 'roster' | 'state' | 'probes'
+>
 
 /** What an agent is told: who it is, what to collect and how often, and the mark of the roster that this is for. */
 export function settingsOf(context: Told, digests: CollectorDigests = new Map()): AgentSettings {
-  const { interval, name, clientName, siteName, collecting, roster, state } = context
+  const { interval, name, clientName, siteName, collecting, roster, state, probes } = context
   const collectors = collecting.collectors.flatMap((collector) => {
     const digest = digests.get(collector)
     return digest === undefined ? [] : [{ name: collector, digest }]
@@ -102,6 +105,7 @@ export function settingsOf(context: Told, digests: CollectorDigests = new Map())
       ...(keep ? { keep } : {}),
       ...(processes.length ? { processes } : {}),
       ...(files.length ? { files } : {}),
+      ...(probes.length ? { probes: [...probes] } : {}),
     },
     every,
     roster: rosterMark(roster),

@@ -5,6 +5,8 @@ import {
   batchLimits,
   enrolmentRequestSchema,
   enrolmentSchema,
+  probeBatchSchema,
+  probeReceiptSchema,
   reportReceiptSchema,
   taskReceiptSchema,
   taskProgressSchema,
@@ -12,7 +14,7 @@ import {
 import type { Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { inTransaction, type Pool } from '../../db'
-import { readDeviceKey, type Engine } from '../../engine'
+import { readDeviceKey, takeLooks, type Engine } from '../../engine'
 import { route } from '../../http/route'
 import type { Signer } from '../../secrets/signer'
 import { Admission, isLate } from './admission'
@@ -77,6 +79,17 @@ export function agentRoutes(
         },
         (seconds) => reply.header('retry-after', seconds),
       ),
+  })
+  route(app, {
+    method: 'POST',
+    url: '/api/agent/probes',
+    access: 'device',
+    summary: 'An agent tells what it saw of other devices; what it was not asked is left out',
+    answer: probeReceiptSchema,
+    body: probeBatchSchema,
+    async handle({ request, body }) {
+      return takeLooks(pool, await engine.deviceOf(request.headers.authorization), body)
+    },
   })
   // Agents of version 0.4.0 ask under the second address.
   for (const url of ['/api/agent/changes', '/api/agent/attend'])

@@ -13,15 +13,24 @@ import {
   type Site,
   type SiteChange,
 } from '#contract'
-import { groupsBy, readNetwork, type ClientId } from '#core'
+import { groupsBy, namedFault, readNetwork, type ClientId } from '#core'
 import type { FastifyInstance } from 'fastify'
 import { IANAZone } from 'luxon'
-import { firstRow, inTransaction, rows, type Pool } from '../../db'
+import { firstRow, inTransaction, rows, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { route } from '../../http/route'
 import { announce } from '../../live'
 import { audit, mayChangeAll, requireClient, ofClients } from '../access'
 import { contactsOf } from './contacts'
+
+function refuseBadNames(named: readonly string[]): void {
+  const fault = named.map(namedFault).find((text) => text !== null)
+  if (fault) throw new ProblemError('invalid', fault, [{ at: 'named', message: 'no address, network or name' }])
+}
+
+/** Who looks at what, and where, is worked out anew. */
+const lookAnew = (tx: Db, siteId: number) =>
+  tx.query('update device set looks_version = 0 where site_id = $1 and retired_at is null', [siteId])
 
 function refuseBadNetworks(networks: readonly string[]): void {
   const wrong = networks.find((network) => !readNetwork(network))
@@ -60,7 +69,7 @@ export function placeRoutes(app: FastifyInstance, pool: Pool): void {
         ),
         rows<Omit<Site, 'helpers'>>(
           pool,
-          `select id, client_id as "clientId", name, zone, networks from site where ${ofClients('client_id', 1)}
+          `select id, client_id as "clientId", name, zone, networks, named_addresses as named from site where ${ofClients('client_id', 1)}
            order by name`,
           [viewer.clientIds],
         ),
@@ -159,6 +168,7 @@ export function placeRoutes(app: FastifyInstance, pool: Pool): void {
           [id(), body.networks, viewer.clientIds],
         )
         if (!row) throw new ProblemError('no-such-site')
+        await lookAnew(tx, id())
         await audit(tx, {
           personId: viewer.id,
           action: 'declared networks of',
@@ -251,7 +261,7 @@ export function placeRoutes(app: FastifyInstance, pool: Pool): void {
       inTransaction(pool, async (tx) => {
         const was = await firstRow<{ client_id: ClientId } & Required<SiteChange>>(
           tx,
-          `select client_id, name, zone, networks, notes from site where id = $1 and ${ofClients('client_id', 2)}
+          `select client_id, name, zone, networks, named_addresses as named, notes from site where id = $1 and ${ofClients('client_id', 2)}
            for update`,
           [id(), viewer.clientIds],
         )
@@ -260,19 +270,18 @@ export function placeRoutes(app: FastifyInstance, pool: Pool): void {
         const after = { ...before, ...body }
         if (body.zone !== undefined) refuseBadZone(body.zone)
         refuseBadNetworks(body.networks ?? [])
+        refuseBadNames(body.named ?? [])
         const other = await firstRow(
           tx,
           'select from site where client_id = $1 and lower(name) = lower($2) and id <> $3',
           [clientId, after.name, id()],
         )
         if (other) throw new ProblemError('already-exists', 'This client has a site of this name already.')
-        await tx.query('update site set name = $2, zone = $3, networks = $4, notes = $5 where id = $1', [
-          id(),
-          after.name,
-          after.zone,
-          after.networks,
-          after.notes,
-        ])
+        await tx.query(
+          'update site set name = $2, zone = $3, networks = $4, notes = $5, named_addresses = $6 where id = $1',
+          [id(), after.name, after.zone, after.networks, after.notes, after.named],
+        )
+        await lookAnew(tx, id())
         await audit(tx, {
           personId: viewer.id,
           action: 'changed',

@@ -25,7 +25,7 @@ export interface BoardRow {
   site_name: string
   zone: string
   kind: DeviceKind
-  os_family: OsFamily
+  os_family: OsFamily | null
   os_name: string
   roles: string[]
   tags: string[]

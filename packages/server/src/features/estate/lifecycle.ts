@@ -19,6 +19,7 @@ import { announce } from '../../live'
 import { requireInUse } from '../../store/clients'
 import { takeOverFacts } from '../../store/currentFacts'
 import { recountEntries } from '../../store/logHours'
+import { requireLookable } from '../../store/lookable'
 import { moveReadings } from '../../store/series'
 import { cancelTasks } from '../../store/tasks'
 import { wayUp } from '../../store/upstream'
@@ -31,6 +32,8 @@ interface DeviceRow {
   site_id: number
   retired_at: number | null
   merged_into: DeviceId | null
+  os_family: string | null
+  addresses: string[]
 }
 
 /**
@@ -40,7 +43,7 @@ interface DeviceRow {
 async function take(tx: Db, viewer: Viewer, id: DeviceId, retired: boolean): Promise<DeviceRow> {
   const device = await firstRow<DeviceRow>(
     tx,
-    `select id, name, client_id, site_id, retired_at, merged_into from device
+    `select id, name, client_id, site_id, retired_at, merged_into, os_family, addresses from device
      where id = $1 and (retired_at is not null) = $2 for update`,
     [id, retired],
   )
@@ -125,6 +128,20 @@ async function choose(
   ])
 }
 
+/** Where a device without an agent is looked at has to be where one may look, also at another site. */
+async function moveAddress(tx: Db, device: DeviceRow, siteId: SiteId, address: string | undefined): Promise<void> {
+  if (device.os_family !== null) {
+    if (address !== undefined)
+      throw new ProblemError('invalid', 'This device has an agent, which tells its addresses.', [
+        { at: 'address', message: 'told by its agent' },
+      ])
+    return
+  }
+  if (address === undefined && siteId === device.site_id) return
+  const kept = await requireLookable(tx, siteId, address ?? device.addresses[0] ?? '')
+  await tx.query('update device set addresses = $2 where id = $1', [device.id, [kept]])
+}
+
 async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Promise<{ id: DeviceId }> {
   const device = await take(tx, viewer, id, false)
   const site = await firstRow<{ id: SiteId; client_id: ClientId }>(tx, 'select id, client_id from site where id = $1', [
@@ -139,6 +156,7 @@ async function move(tx: Db, viewer: Viewer, id: DeviceId, body: DeviceMove): Pro
      tags = coalesce($5, tags) where id = $1`,
     [id, body.name ?? null, body.siteId ?? null, site.client_id, body.tags ?? null],
   )
+  await moveAddress(tx, device, site.id, body.address)
   // What it was reached through stays where it was.
   const dependsOn = body.dependsOn ?? (site.client_id === device.client_id ? null : 'routes')
   if (dependsOn !== null) await choose(tx, { id, clientId: site.client_id }, dependsOn)
@@ -229,7 +247,7 @@ async function merge(tx: Db, viewer: Viewer, id: DeviceId, from: DeviceId): Prom
   const device = await take(tx, viewer, id, false)
   const old = await firstRow<DeviceRow>(
     tx,
-    'select id, name, client_id, site_id, retired_at, merged_into from device where id = $1',
+    'select id, name, client_id, site_id, retired_at, merged_into, os_family, addresses from device where id = $1',
     [from],
   )
   if (old?.client_id !== device.client_id)

@@ -204,6 +204,7 @@ async function enrol(
         collecting: { logs: [], collectors: [] },
         roster: [],
         state: new Map(),
+        probes: [],
       }),
     },
   }

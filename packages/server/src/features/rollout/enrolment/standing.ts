@@ -97,7 +97,7 @@ async function preview(db: Db, rule: NewStandingRule, viewer: Viewer): Promise<S
            array(select f.role from role_finding f where f.device_id = d.id and f.decision is null
            order by f.role) as seen
     from device d join client c on c.id = d.client_id join site s on s.id = d.site_id
-    where d.retired_at is null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 100000`,
+    where d.retired_at is null and d.os_family is not null and ${ofClients('d.client_id', 1)} order by c.name, d.name limit 100000`,
     [viewer.clientIds],
   )
   const matching = found.flatMap((device) => {

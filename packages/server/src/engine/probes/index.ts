@@ -1,0 +1,3 @@
+export { workOutDuties } from './duties'
+export { judgeLooks, quietProbe } from './judging'
+export { takeLooks } from './taking'

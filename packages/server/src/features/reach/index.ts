@@ -1,0 +1,1 @@
+export { reachRoutes } from './routes'
