@@ -44,7 +44,7 @@ export function namedFault(text: string): string | null {
 }
 
 /** Addresses that no name outside may lead to: those of the device that looks, of its link, of nobody. */
-const inward = new Set(['loopback', 'linkLocal', 'unspecified', 'multicast', 'broadcast', 'reserved'])
+const inward = new Set(['loopback', 'linkLocal', 'unspecified', 'multicast', 'broadcast'])
 
 /** Whether an address may be looked at. @param name what led to it, where it was not written as an address */
 export function mayReach(address: string, bounds: ReachBounds, name: string | null = null): boolean {

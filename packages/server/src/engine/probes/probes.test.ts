@@ -164,7 +164,6 @@ describe('who looks', () => {
             serviceManager: 'systemd',
             hostName: 'tm-gate-1',
             cores: 2,
-            memory: 4e9,
             addresses: ['192.0.2.77', '198.51.100.7'],
           },
         },

@@ -175,8 +175,10 @@ const certificate = reachKind({
     trusted: read.text(values, 'chain') === 'has to be trusted',
     named: read.text(values, 'names') === 'have to fit',
   }),
-  clause: (_values, say) =>
-    sentence`the certificate at port ${say('port')} is not shown, its chain ${say('chain')} and is not, or its names ${say('names')} and do not`,
+  clause(values, say) {
+    const name = read.text(values, 'name') ? sentence` for ${say('name')}` : []
+    return sentence`the certificate at port ${say('port')}${name} is not shown, its chain ${say('chain')} and is not, or its names ${say('names')} and do not`
+  },
   more(values, say) {
     const set = levels.filter((level) => read.optional(values, level) !== null)
     return set.flatMap((level) => sentence`; when it is valid for less than ${say(level)}, ${level}`)
@@ -232,9 +234,10 @@ const answer = reachKind({
   },
   clause(values, say) {
     const name = say('name', read.text(values, 'name') || 'a name yet to be said')
+    const at = read.number(values, 'port') === 53 ? [] : sentence`, at port ${say('port')},`
     return read.list(values, 'expect').length
-      ? sentence`its answer for ${say('type')} of ${name} lacks ${say('expect')}`
-      : sentence`it has no answer for ${say('type')} of ${name}`
+      ? sentence`its answer for ${say('type')} of ${name}${at} lacks ${say('expect')}`
+      : sentence`it has no answer for ${say('type')} of ${name}${at}`
   },
 })
 
