@@ -52,6 +52,11 @@ export const router = createRouter({
       meta: { place: 'Estate', past: true },
     },
     {
+      path: '/estate/reach',
+      component: () => import('./places/estate/reach/ReachBoard.vue'),
+      meta: { place: 'Estate' },
+    },
+    {
       path: '/estate/filling',
       component: () => import('./places/estate/FillingBoard.vue'),
       meta: { place: 'Estate' },

@@ -17,7 +17,7 @@ const any: WatchSpec['osFamilies'] = []
 const linux: WatchSpec['osFamilies'] = ['linux']
 const windows: WatchSpec['osFamilies'] = ['windows']
 const role = (id: string): Target => ({ on: 'role', role: id })
-const kind = (name: 'server' | 'workstation' | 'network' | 'power'): Target => ({ on: 'kind', kind: name })
+const kind = (name: 'server' | 'workstation' | 'network' | 'power' | 'address'): Target => ({ on: 'kind', kind: name })
 
 /** A service that the role is nothing without. */
 function service(key: string, name: string, why: string, names: string[], tries: number | null = 3): LibraryWatch {
@@ -524,6 +524,41 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
         osFamilies: any,
         values: { after: 3 * minute, severity: 'critical' },
         reasons: { after: 'Gear restarts faster than servers.' },
+      },
+      {
+        key: 'reach.ping',
+        kind: 'reach-ping',
+        name: 'Ping',
+        why: 'Gear without an agent is seen from the servers of its site.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+    ],
+  },
+  {
+    name: 'Page outside',
+    description:
+      'A page that others keep, or that everybody sees: whether it can be had, and until when its certificate is good.',
+    suits: kind('address'),
+    watches: [
+      {
+        key: 'reach.page',
+        kind: 'reach-page',
+        name: 'Page',
+        why: 'Customers meet it before anybody here does.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
+      },
+      {
+        key: 'reach.certificate',
+        kind: 'reach-certificate',
+        name: 'Certificate',
+        why: 'From its last day on every browser refuses the page.',
+        osFamilies: any,
+        values: {},
+        reasons: {},
       },
     ],
   },

@@ -1,6 +1,7 @@
 import { moreClients, moreDevices } from './more'
 import { clients, devices, type Estate } from './plan'
 
+export { addresses } from './addresses'
 export { moreDevices } from './more'
 export { logsOf, osFamilyOf, servicesOf, type Estate, type PlannedDevice, type Story } from './plan'
 

@@ -22,6 +22,7 @@ import {
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
 import { fileReadings, filesTold } from './files'
+import { lookReadings } from './looks'
 import { hardwareFacts, hardwareReadings } from './hardware'
 import { ordinaryEntry } from './ordinaryLog'
 import { processReadings, programsOf } from './programs'
@@ -91,20 +92,19 @@ export class SimulatedDevice {
   constructor(
     readonly plan: PlannedDevice,
     private readonly seed: string,
-    private readonly historyEnd: Millis,
+    readonly end: Millis,
   ) {
     this.version = noise(seed, `${plan.name}version`, 0) < 0.75 ? '0.1.0' : '0.2.0'
     if (plan.story?.silentFor) this.meddling.unplugged = true
   }
 
   #minutesBefore(at: Millis): number {
-    return (this.historyEnd - at) / minute
+    return (this.end - at) / minute
   }
 
   /** Whether it reports at that time. */
   reportsAt(at: Millis): boolean {
-    if (at <= this.historyEnd)
-      return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
+    if (at <= this.end) return !(this.plan.story?.silentFor && this.#minutesBefore(at) < this.plan.story.silentFor)
     return !this.meddling.unplugged && at >= this.stuckUntil
   }
 
@@ -162,7 +162,7 @@ export class SimulatedDevice {
       ['net.received', 'eth0', Math.round(traffic)],
       ['net.sent', 'eth0', Math.round(traffic * 0.4)],
       ['net.errors', 'eth0', Math.floor((at - this.startedAt(at)) / (5 * hour))],
-      ['uptime', '', Math.round((at - this.historyEnd) / 1000 + 40 * 86_400)],
+      ['uptime', '', Math.round((at - this.end) / 1000 + 40 * 86_400)],
     ]
     out.push(
       ...hardwareReadings(this.plan, {
@@ -181,6 +181,7 @@ export class SimulatedDevice {
           : []),
       )
     out.push(...fileReadings(this.collect.files ?? [], at))
+    out.push(...lookReadings(this.collect.probes ?? [], at, this.end))
     out.push(...processReadings(this.plan, this.collect.processes ?? [], load, (service) => this.#isDown(service, at)))
     if (
       this.collect.collectors.some((collector) => collector.name === 'certificates') &&
@@ -189,7 +190,7 @@ export class SimulatedDevice {
       out.push([
         'certificate.left',
         '443',
-        Math.round((this.historyEnd + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000),
+        Math.round((this.end + (12 + 60 * noise(this.seed, `${name}certificate`, 0)) * day - at) / 1000),
       ])
     return out
   }
@@ -264,7 +265,7 @@ export class SimulatedDevice {
     const { loops } = this.plan.story ?? {}
     if (!loops) return []
     const every = loops.everyMinutes * minute
-    const first = Math.max(this.historyEnd - loops.from * minute, at - startsTold)
+    const first = Math.max(this.end - loops.from * minute, at - startsTold)
     const looks: ServiceStarts['looks'] = []
     for (let time = Math.ceil(first / every) * every; time <= at; time += every) looks.push({ at: time, count: 1 })
     return looks.length > 1 ? [{ service: loops.service, looks }] : []
@@ -279,7 +280,7 @@ export class SimulatedDevice {
     if (turned !== undefined) return turned
     const { down = [], flaps, loops } = this.plan.story ?? {}
     const before = this.#minutesBefore(at)
-    const ago = (minutes: number) => this.historyEnd - minutes * minute
+    const ago = (minutes: number) => this.end - minutes * minute
     const times = down.flatMap(({ service: name, from, to }) => (name === service ? (to ? [from, to] : [from]) : []))
     if (flaps?.service === service && before > 0) {
       const round = Math.floor(before / flaps.everyMinutes) * flaps.everyMinutes
@@ -293,7 +294,7 @@ export class SimulatedDevice {
 
   /** What waits to be installed on it. */
   updates(at: Millis): Required<Pick<Facts, 'updates' | 'waiting'>> {
-    return updatesOf(this.plan, at, this.historyEnd, (name) => noise(this.seed, `${this.plan.name}${name}`, 0))
+    return updatesOf(this.plan, at, this.end, (name) => noise(this.seed, `${this.plan.name}${name}`, 0))
   }
 
   facts(at: Millis): Facts {

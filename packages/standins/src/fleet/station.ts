@@ -19,6 +19,7 @@ import {
 } from '#contract/report'
 import { collectorOfMetric, isKept, pacedCollectors, second, type Facts, type Millis, type PacedCollector } from '#core'
 import { osFamilyOf } from '../estate'
+import { Looks } from './looks'
 import type { SimulatedDevice } from './simulated'
 
 /** What a device keeps between runs. */
@@ -56,6 +57,7 @@ export class Station {
   #sending = false
   #settings: Pick<AgentSettings, 'every' | 'roster'> = { every: {}, roster: '' }
   readonly #ran = new Map<PacedCollector, Millis>()
+  readonly #looks: Looks
 
   constructor(
     readonly device: SimulatedDevice,
@@ -63,6 +65,7 @@ export class Station {
     private readonly patience: Pool,
     public identity: Identity | null = null,
   ) {
+    this.#looks = new Looks(device.end)
     if (identity?.version) device.version = identity.version
   }
 
@@ -224,6 +227,17 @@ export class Station {
     await this.send()
   }
 
+  async #tellLooks(): Promise<void> {
+    const { probes = [] } = this.device.collect
+    if (!probes.length || !this.device.reportsAt(Date.now())) return
+    await post(
+      this.server,
+      '/api/agent/probes',
+      { probes: this.#looks.told(probes, Date.now()) },
+      this.identity!.deviceKey,
+    )
+  }
+
   /** Sends what waits, oldest first. A failure leaves it waiting. */
   async send(): Promise<void> {
     if (this.#sending || !this.identity) return
@@ -243,6 +257,7 @@ export class Station {
         this.#follow(receipt.settings)
         for (const task of receipt.tasks ?? []) void this.#obey(task).catch(() => undefined)
       }
+      await this.#tellLooks()
     } finally {
       this.#sending = false
     }

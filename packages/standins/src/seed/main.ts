@@ -1,6 +1,6 @@
 import { createTransport } from 'nodemailer'
 import { day, fromLibrary, hour, libraryTemplates, type Target, type Values, type WatchSpec } from '#core'
-import { wantedEstate } from '../estate'
+import { addresses, wantedEstate } from '../estate'
 
 /**
  * Sets the demo up through the API, as a lead would: clients, sites, people, policy, windows and enrolment keys. Prints
@@ -49,6 +49,13 @@ for (const client of [
     })
 }
 
+for (const { client, site, name, kind, address } of addresses) {
+  const siteId = siteIds[`${client}/${site}`]
+  if (siteId === undefined) continue
+  if (kind === 'address') await call('PUT', `/api/sites/${siteId}`, { named: [address] })
+  await add('/api/addresses', { siteId, name, kind, address, tags: [] })
+}
+
 await add('/api/people', {
   email: 'ines@lanternfield.example',
   name: 'Ines Vantorre',
@@ -73,7 +80,16 @@ await add('/api/people', {
 
 const templateIds: Record<string, number> = {}
 // The others wait in the library.
-const taken = ['Base server', 'Base workstation', 'Web server', 'Database server', 'Backup host', 'File server']
+const taken = [
+  'Base server',
+  'Base workstation',
+  'Web server',
+  'Database server',
+  'Backup host',
+  'File server',
+  'Page outside',
+  'Network gear',
+]
 for (const template of libraryTemplates)
   if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
 const tillWatches: WatchSpec[] = [
@@ -112,6 +128,8 @@ await assign('Base workstation', { on: 'kind', kind: 'workstation' })
 await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
 await assign('Backup host', { on: 'role', role: 'backup' })
+await assign('Page outside', { on: 'kind', kind: 'address' })
+await assign('Network gear', { on: 'kind', kind: 'network' })
 await assign('Till', { on: 'role', role: 'till' })
 await assign(
   'File server',

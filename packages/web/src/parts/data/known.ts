@@ -18,12 +18,14 @@ export interface Doubt {
  * whose part was never read; of one that is silent, or whose collector fails, only how it was then.
  */
 export function doubtOf(
-  device: Pick<BoardDevice, 'heardAt' | 'readAt' | 'silent' | 'failing'>,
+  device: Pick<BoardDevice, 'heardAt' | 'readAt' | 'silent' | 'failing'> & Partial<Pick<BoardDevice, 'osFamily'>>,
   collector: Collector,
   isRead: boolean,
 ): Doubt | null {
   const { heardAt, silent, failing } = device
   const at = device.readAt ?? heardAt
+  if (device.osFamily === null)
+    return { text: 'no agent', title: 'It has no agent: only others see it.', isUnknown: true }
   if (heardAt === null || at === null)
     return { text: 'not known', title: 'Its agent has not reported yet.', isUnknown: true }
   if (!isRead)

@@ -53,7 +53,7 @@ const now = Date.now
     v-else-if="column === 'heard'"
     :class="{ muted: !device.silent }"
     :title="device.heardAt ? exactText(device.heardAt) : ''"
-  >{{ device.heardAt ? age(device.heardAt) : 'never' }}</component>
+  >{{ device.heardAt ? age(device.heardAt) : device.osFamily === null ? 'no agent' : 'never' }}</component>
 </template>
 
 <style scoped>

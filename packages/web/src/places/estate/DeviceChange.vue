@@ -26,6 +26,7 @@ const session = useSession()
 const router = useRouter()
 const name = ref(props.device.name)
 const siteId = ref(props.device.siteId)
+const address = ref(props.device.addresses[0] ?? '')
 const tags = ref(props.device.tags.join(', '))
 const what = ref<'change' | 'reinstall' | 'merge' | 'retire'>('change')
 const dependsBy = ref<'routes' | 'device' | 'nothing'>(
@@ -77,6 +78,7 @@ function changes(): DeviceMove {
     .filter(Boolean)
   if (name.value.trim() !== props.device.name) body.name = name.value.trim()
   if (siteId.value !== props.device.siteId) body.siteId = siteId.value
+  if (props.device.osFamily === null && address.value.trim() !== props.device.addresses[0]) body.address = address.value.trim()
   if (list.join() !== props.device.tags.join()) body.tags = list
   const dependsOn = dependsBy.value === 'device' ? upstream.value?.id : dependsBy.value
   const was = props.device.dependsOn
@@ -116,6 +118,7 @@ async function save(): Promise<void> {
             <option v-for="site in client.sites" :key="site.id" :value="site.id">{{ client.name }} · {{ site.name }}</option>
           </optgroup>
         </ChoiceField></ElFormItem>
+      <ElFormItem v-if="device.osFamily === null" label="Address" :error="faults.address"><ElInput v-model="address" aria-label="Address" class="mono" maxlength="253" spellcheck="false" /></ElFormItem>
       <ElFormItem label="Tags" prop="tags" :rules="rule('tags')" :error="faults.tags"><ElInput v-model="tags" placeholder="none; several with commas" /></ElFormItem>
       <ElFormItem label="Depends on" :error="isMissing && !upstream ? 'Choose the device, by part of its name.' : faults.dependsOn">
         <div class="depends">

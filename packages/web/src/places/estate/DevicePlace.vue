@@ -25,6 +25,7 @@ import DeviceRefused from './DeviceRefused.vue'
 import DeviceRoster from './DeviceRoster.vue'
 import DeviceServices from './services/DeviceServices.vue'
 import DeviceProcesses from './processes/DeviceProcesses.vue'
+import DeviceReach from './reach/DeviceReach.vue'
 import PartTabs from '../../parts/ui/PartTabs.vue'
 
 /** With its sentence and what it shows beforehand: loaded when somebody plans. */
@@ -71,14 +72,20 @@ const soon = computed(() =>
     .sort((a, b) => a.from - b.from)[0],
 )
 const covering = computed(() => (windows.data.value?.windows ?? []).filter((window) => isOpen(window, now.value)))
-const all = ['Now', 'Services', 'Processes', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
+const all = ['Now', 'Services', 'Processes', 'Reachability', 'Readings', 'Log', 'Roster', 'Alerts', 'Maintenance', 'Changes'] as const
+/** What only an agent tells. */
+const byAgent: readonly string[] = ['Now', 'Services', 'Processes', 'Readings', 'Log']
 /** What people did is told to those who work here, as of now. */
-const tabs = computed(() => all.filter((name) => name !== 'Changes' || session.mayChange))
-const tabOf = (hash: string) => tabs.value.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? 'Now'
+const tabs = computed(() =>
+  all.filter(
+    (name) => (name !== 'Changes' || session.mayChange) && (device.value?.osFamily !== null || !byAgent.includes(name)),
+  ),
+)
+const tabOf = (hash: string) => tabs.value.find((candidate) => candidate.toLowerCase() === hash.slice(1)) ?? tabs.value[0]!
 /** It stands in the address, so that it can be sent, and Back leads to the one before. */
 const tab = computed({
   get: () => tabOf(route.hash),
-  set: (name: string) => void router.push({ hash: name === 'Now' ? '' : `#${name.toLowerCase()}` }),
+  set: (name: string) => void router.push({ hash: name === tabs.value[0] ? '' : `#${name.toLowerCase()}` }),
 })
 /** The series that is looked at by itself. */
 const opened = computed(() => (namedInAddress(route.query.open) ? String(route.query.open) : ''))
@@ -88,7 +95,7 @@ const planning = ref(false)
 const changing = ref(false)
 useKeys('Device', [
   ...tabs.value.map((name) => ({
-    key: name === 'Roster' ? 'O' : name[0]!,
+    key: { Roster: 'O', Reachability: 'B' }[name as string] ?? name[0]!,
     does: name,
     run: () => {
       tab.value = name
@@ -116,7 +123,7 @@ const notCollected = computed(() => {
     <template v-if="device">
       <div class="head">
         <h1><SeverityMark v-if="device.worst || device.held" :state="device.worst ?? 'held'" /> <span class="mono name">{{ device.name }}</span></h1>
-        <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osName }} ·
+        <span class="muted">{{ device.clientName }} · {{ device.siteName }} · {{ device.osFamily === null ? `${device.addresses.join(', ')}, no agent` : device.osName }} ·
           {{ device.roles.join(', ') || device.kind }}</span>
         <span class="end">
           <span v-if="device.silent" class="critical"><SeverityMark state="silent" /> silent, heard
@@ -153,6 +160,7 @@ const notCollected = computed(() => {
         :alerts="alerts.data.value ?? []"
         :held="held.data.value ?? []"
       />
+      <DeviceReach v-else-if="tab === 'Reachability'" :device="device" />
       <DeviceProcesses v-else-if="tab === 'Processes'" :device="device" :alerts="alerts.data.value ?? []" />
       <OpenedSeries v-else-if="tab === 'Readings' && opened" :device="device" :name="opened" />
       <DeviceReadings v-else-if="tab === 'Readings'" :device="device" />

@@ -12,6 +12,7 @@ const tabs = [
   { name: '/estate/services', title: 'Services' },
   { name: '/estate/filling', title: 'Disks that fill' },
   { name: '/estate/updates', title: 'Updates' },
+  { name: '/estate/reach', title: 'Reachability' },
   { name: '/estate/log', title: 'Log' },
 ]
 const part = computed({

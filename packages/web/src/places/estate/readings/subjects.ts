@@ -23,6 +23,8 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Size of files', metrics: ['file.size', 'file.largest'] },
   { title: 'Age of files', metrics: ['file.newest', 'file.oldest'] },
   { title: 'Lines with the words', metrics: ['file.lines'] },
+  { title: 'Time in which others answer', metrics: ['reach.time'] },
+  { title: 'Looks at others that failed', metrics: ['reach.failed'] },
   { title: 'Certificates', metrics: ['certificate.left'] },
 ]
 

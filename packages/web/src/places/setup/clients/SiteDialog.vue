@@ -21,6 +21,7 @@ const emit = defineEmits<{ close: []; changed: [] }>()
 const name = ref(props.site?.name ?? '')
 const zone = ref(props.site?.zone ?? props.client.sites[0]?.zone ?? here)
 const networks = ref(props.site?.networks.join(', ') ?? '')
+const named = ref(props.site?.named.join(', ') ?? '')
 const { notes, isRead, isChanged } = useNotes(
   props.site && props.client.id,
   (detail) => detail.sites.find(({ id }) => id === props.site?.id)?.notes ?? '',
@@ -28,12 +29,14 @@ const { notes, isRead, isChanged } = useNotes(
 const busy = ref(false)
 /** Of the IANA database; a name of before stays one. */
 const zones = [...new Set([zone.value, ...Intl.supportedValuesOf('timeZone')])].map((value) => ({ value, text: value }))
-const typed = () => networks.value.split(/[\s,]+/).filter(Boolean)
+const parts = (text: string) => text.split(/[\s,]+/).filter(Boolean)
+const typed = () => parts(networks.value)
 const made = (): NewSite => ({ clientId: props.client.id, name: name.value.trim(), zone: zone.value, networks: typed() })
 const changes = (): SiteChange => ({
   ...(name.value.trim() === props.site?.name ? {} : { name: name.value.trim() }),
   ...(zone.value === props.site?.zone ? {} : { zone: zone.value }),
   ...(typed().join() === props.site?.networks.join() ? {} : { networks: typed() }),
+  ...(parts(named.value).join() === props.site?.named.join() ? {} : { named: parts(named.value) }),
   ...(isChanged() ? { notes: notes.value } : {}),
 })
 const adding = useChecked(async () => (await import('#contract')).newSiteSchema, made)
@@ -64,6 +67,10 @@ async function save(): Promise<void> {
       <ElFormItem label="Name" :error="faults.name"><ElInput v-model="name" aria-label="Name" maxlength="100" /></ElFormItem>
       <ElFormItem label="Zone" :error="faults.zone"><ChoiceField v-model="zone" label="Zone" :choices="zones" /></ElFormItem>
       <ElFormItem label="Networks" :error="faults.networks"><ElInput v-model="networks" aria-label="Networks" class="mono" placeholder="none; such as 192.0.2.0/24, several with commas" spellcheck="false" /></ElFormItem>
+      <ElFormItem v-if="site" label="Also" :error="faults.named">
+        <ElInput v-model="named" aria-label="Other addresses that may be looked at" class="mono" placeholder="none; such as shop.example, *.shop.example, 198.51.100.7" spellcheck="false" />
+        <p class="faint">Beyond its networks: addresses, networks and names that devices of the site may look at, to see whether they can be reached.</p>
+      </ElFormItem>
       <ElFormItem v-if="site" label="Notes" :error="faults.notes"><ElInput
         v-model="notes"
         aria-label="Notes"
