@@ -41,6 +41,17 @@ export const serverPackages = ['postgresql'] as const
 /** What measures a machine, to hold an agent's figures against. */
 export const measuringPackages = ['sysstat'] as const
 
+/** What answers to others, and what asks it by hand. */
+export const answeringPackages = [
+  'iputils-ping',
+  'openssl',
+  'dnsmasq',
+  'bind9-dnsutils',
+  'opensmtpd',
+  'netcat-openbsd',
+  'nftables',
+] as const
+
 /** What other systems are kept up to date with, as Debian has it, and what makes archives for it. */
 export const rpmPackages = ['dnf', 'zypper', 'createrepo-c', 'rpm'] as const
 

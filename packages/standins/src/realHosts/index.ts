@@ -1,5 +1,14 @@
 export type { AtaDrive } from './ataDrive'
-export { debianOf, ensureBase, measuringPackages, releases, rpmPackages, serverPackages, type Release } from './base'
+export {
+  debianOf,
+  ensureBase,
+  answeringPackages,
+  measuringPackages,
+  releases,
+  rpmPackages,
+  serverPackages,
+  type Release,
+} from './base'
 export { RealHost } from './host'
 export { Lan, removeLeftLans } from './lan'
 export { whyNoRealHosts } from './place'

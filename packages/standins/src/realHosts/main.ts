@@ -1,6 +1,15 @@
 import { randomBytes } from 'node:crypto'
 import { writeWhole } from '#files'
-import { debianOf, ensureBase, measuringPackages, releases, rpmPackages, serverPackages, type Release } from './base'
+import {
+  answeringPackages,
+  debianOf,
+  ensureBase,
+  measuringPackages,
+  releases,
+  rpmPackages,
+  serverPackages,
+  type Release,
+} from './base'
 import { signedByOwnAuthority } from '../certificates'
 import { Lan, removeLeftLans } from './lan'
 
@@ -23,6 +32,7 @@ if (first === 'prepare') {
   await ensureBase('bookworm', serverPackages)
   await ensureBase('bookworm', rpmPackages)
   await ensureBase('trixie', measuringPackages)
+  await ensureBase('trixie', answeringPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

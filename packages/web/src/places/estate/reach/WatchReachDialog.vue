@@ -55,7 +55,7 @@ const steps = computed((): PolicyStep[] | null => {
         </ChoiceField></p>
       <SentenceEditor :kind="kind" :values="values" @change="values = $event" />
       <p class="unsaid"><span class="muted">As usual:</span>
-        <button v-for="each in unsaid" :key="each.name" class="link" type="button" :title="each.explains" @click="open = { name: each.name, element: $event.currentTarget as HTMLElement }">{{ each.label }}: {{ valueText(each, values[each.name] ?? null) }}</button></p>
+        <button v-for="each in unsaid" :key="each.name" class="link" type="button" :title="each.explains" @click="open = { name: each.name, element: $event.currentTarget as HTMLElement }">{{ each.label }}: {{ each.name === 'host' && !values.host ? 'its own' : valueText(each, values[each.name] ?? null) }}</button></p>
       <EditorPopover v-if="open && parameter" :key="open.name" :at="open.element">
         <ParameterEditor :parameter="parameter" :value="values[open.name] ?? null" @change="use" @cancel="open = null" />
       </EditorPopover>

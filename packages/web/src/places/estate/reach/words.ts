@@ -22,7 +22,7 @@ export function lookText(look: ReachLook, check: ProbeCheck, now: number): strin
 }
 
 export const whatOf = ({ check, host }: Pick<ReachRow, 'check' | 'host'>): string =>
-  check ? `${checkName(check)}${host && ` at ${host}`}` : host
+  check ? (host ? probeName(check, host) : checkName(check)) : host
 
 /** Where its times are drawn: they are readings of the device that looks. */
 export const chartOf = ({ check, host }: ReachRow, { deviceId }: ReachLook) => ({
