@@ -27,12 +27,14 @@ describe('what the server does by itself', () => {
     'messages',
     'digests',
     'process',
+    'who looks',
+    'looks',
   ])('%s: a round of it ends well', async (name) => {
     const [job] = allJobs(house.pool, house.sending).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool, house.sending)).toHaveLength(25)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(27)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

@@ -8,6 +8,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { distinctPorts, parseSockets, softwareCollector } from '../collectors/linux/software'
 import { readIdentity, writeIdentity } from '../identity/identity'
 import { install, uninstall } from './install'
+import { rangeWith, readRange } from './pinging'
 import { placeAt } from './place'
 import { Spool } from '../run'
 import { unitText } from './unit'
@@ -190,5 +191,17 @@ describe('ports', () => {
       .map((line) => line.split(/[\t:]/)[0])
     expect(new Set(facts!.packages)).toEqual(new Set(listed))
     expect(existsSync('/proc/net/tcp')).toBe(true)
+  })
+})
+
+describe('who may ping', () => {
+  it.each<[string, ReturnType<typeof rangeWith>]>([
+    ['1\t0\n', [991, 991]],
+    // Everybody may, or somebody has said who.
+    ['0\t2147483647\n', null],
+    ['100\t200\n', null],
+    ['', null],
+  ])('%j', (text, is) => {
+    expect(rangeWith(readRange(text), 991)).toEqual(is)
   })
 })

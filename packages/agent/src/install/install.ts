@@ -21,6 +21,7 @@ import { serviceManager } from '../collectors'
 import { enroll } from '../identity/enroll'
 import { readIdentity, writeIdentity, type Identity } from '../identity/identity'
 import { onWindows, placeAt, unitName, user, type Place } from './place'
+import { endPing, letPing } from './pinging'
 import { rightsScript } from './polkit'
 import { rootTimerPlace, rootTimers } from './rootTimers'
 import { forgetUpdates, starterText } from '../updates/starter'
@@ -216,6 +217,7 @@ async function putInPlace(
   const canNotify = ['/usr/bin/systemd-notify', '/bin/systemd-notify'].some((path) => existsSync(path))
   writeFileSync(place.unit, unitText(place, canNotify), { mode: 0o644 })
   writeRights(place, looksOnly, say)
+  if (owner) letPing(place.ping, owner.gid, looksOnly, say)
   for (const rootTimer of rootTimers) {
     const { script, unit, timer } = rootTimerPlace(root, rootTimer)
     writeFileSync(script, rootTimer.script, { mode: 0o755 })
@@ -346,6 +348,7 @@ export function uninstall(root: string, say: (text: string) => void): void {
     }
     return [wanted, timer, unit, join(root, rootTimer.folder)]
   })
+  if (!ownRoot) endPing(place.ping)
   for (const path of [place.wanted, place.unit, place.rights, place.home, ...ofRoot])
     rmSync(path, { recursive: true, force: true })
   rmSync(dirname(place.program), { recursive: true, force: true })

@@ -17,6 +17,8 @@ export interface Place {
   rightsScript: string
   /** Where this file is, the agent changes nothing. It lies beside the program, where only root can write. */
   lookOnly: string
+  /** Lets its group ping. */
+  ping: string
 }
 
 export const user = 'custode-agent'
@@ -34,6 +36,7 @@ export function placeAt(root: string): Place {
     unit: join(root, `/etc/systemd/system/${unitName}`),
     wanted: join(root, `/etc/systemd/system/multi-user.target.wants/${unitName}`),
     lookOnly: join(root, '/usr/local/lib/custode-agent/look-only'),
+    ping: join(root, '/etc/sysctl.d/60-custode-agent.conf'),
     rightsScript: join(root, '/usr/local/lib/custode-agent/rights'),
     rights: join(root, '/etc/polkit-1/rules.d/50-custode-agent.rules'),
   }

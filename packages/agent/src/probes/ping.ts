@@ -61,7 +61,8 @@ async function onLinuxPinged(address: string, count: number, timeout: number) {
   const found = parsePing(ended.output)
   if (found) return found
   const reason = reasonOf(ended.words)
-  if (/not permitted|permission/i.test(reason)) throw new TroubleError('no-rights', reason)
+  // Without a capability it needs sockets that icmp(7) lets only some groups have.
+  if (/not permitted|permission|cap_net_raw/i.test(ended.words)) throw new TroubleError('no-rights', reason)
   if (/unreachable/i.test(reason)) throw new FaultError('unreachable')
   throw new TroubleError('other', reason || `ping ended with ${ended.status}`)
 }

@@ -129,6 +129,11 @@ describe('why', () => {
       ['watched', 'remembered', 'no-alert'],
     ],
     [
+      'is looked at by others, whatever it tells itself',
+      { roster: [watch({ kind: 'reach-port', values: { port: 443, hours: '' } })], observed: null, level: null },
+      ['watched', 'not-seen', 'no-alert'],
+    ],
+    [
       'is neither, between its level and what clears it',
       { observed: observed(0.85), level: null },
       ['watched', 'undecided', 'no-alert'],

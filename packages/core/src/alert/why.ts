@@ -50,6 +50,7 @@ export type WhyCode =
   | 'undecided'
   | 'failing'
   | 'remembered'
+  | 'not-seen'
   | 'not-long-enough'
   | 'long-enough'
   | 'clearing'
@@ -139,7 +140,11 @@ export function why(past: PostPast): WhyStep[] {
   const { observed, level } = past
   // Silence is judged by when the device was heard, all else by what it told.
   const isSilence = kind.name === 'silence'
-  if (!observed) {
+  // What others see of it does not ask for its own reports.
+  const isLookedAt = kind.looks !== undefined
+  if (isLookedAt) {
+    // Told below.
+  } else if (!observed) {
     add({ code: 'no-reading', result: level ? 'noted' : 'stopped' })
     if (!level) return end()
   } else if (!isSilence && past.at - observed.at > silentIntervals * observed.interval) {
@@ -180,7 +185,7 @@ export function why(past: PostPast): WhyStep[] {
     add({ code: 'no-such-instance', result: 'stopped', at, text: past.instance })
     return end()
   } else if (seen === null) {
-    add({ code: 'remembered', result: 'stopped', at })
+    add({ code: isLookedAt ? 'not-seen' : 'remembered', result: 'stopped', at: isLookedAt ? null : at })
     return end()
   } else {
     const severity = mostUrgent(seen.failing)

@@ -101,7 +101,7 @@ export function probeTroubleText({ trouble, detail = '' }: Omit<ProbeTold, 'id'>
     case 'no-ping':
       return 'there is no ping on it'
     case 'no-rights':
-      return 'its system does not let the agent ping'
+      return 'its system does not let the agent ping: run the line of its installation once more there, or have net.ipv4.ping_group_range hold its group'
     default:
       return detail || 'it does not say why'
   }

@@ -162,6 +162,7 @@ describe('every route', () => {
     expect(spoken.length).toBeGreaterThanOrEqual(5)
     const bodies: Record<string, object> = {
       '/api/agent/reports': { version: 1, sentAt: Date.now(), oldest: 1, reports: [theirs.report(9)] },
+      '/api/agent/probes': { probes: [{}] },
       '/api/agent/changes': { roster: '' },
       '/api/agent/attend': { roster: '' },
       '/api/agent/tasks/1': { service: { state: 'done', before: '', after: '', reason: '', hopeless: false } },

@@ -348,6 +348,11 @@ export async function openTwoClients(): Promise<TwoClients> {
   await lead('POST', `/api/clients/${id.gone}/retire`)
   id.token = await made('/api/tokens', { name: 'Desk', scope: 'read', clientIds: null, days: 30 })
   id.message = (await firstRow<{ number: number }>(pool, 'select number from callout_message'))!.number
+  // Nobody works out here who looks at what.
+  await pool.query(
+    `insert into probe (target_id, watch, gap, host) values ($1, 'page', 'nobody', 'tidemill.example')`,
+    [device.id],
+  )
   await pool.query(`update policy_mark set version = nextval('policy_version')`)
   const limited = {
     lead: await house.personWith('lead', [two]),
@@ -671,6 +676,11 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
       method: 'POST',
       url: '/api/sites',
       body: { clientId: id.one, name: 'Another', zone: 'Europe/Lisbon', networks: [] },
+    },
+    {
+      method: 'POST',
+      url: '/api/addresses',
+      body: { siteId: id.site, name: 'tm-page', kind: 'address', address: '192.0.2.9' },
     },
     { method: 'PUT', url: `/api/sites/${id.site}/networks`, body: { networks: ['192.0.2.0/24'] } },
     { method: 'PUT', url: `/api/sites/${id.site}`, body: { notes: 'Ring twice.' } },

@@ -84,6 +84,11 @@ export class RealHost {
     await tool('ip', '-n', space, 'route', 'replace', 'default', 'via', this.options.gateway)
   }
 
+  /** Sets what a machine of its own would set at its start (sysctl.d(5)), and a container of this sort may not. */
+  async setKernel(setting: string): Promise<void> {
+    await tool('ip', 'netns', 'exec', this.#namespace(), 'sysctl', '-qw', setting)
+  }
+
   /** Has it pass on what others send through it, and tell them of no shorter way on their network. */
   async forward(): Promise<void> {
     const set = ['ip_forward=1', 'conf.all.send_redirects=0', 'conf.host0.send_redirects=0']

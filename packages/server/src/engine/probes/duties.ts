@@ -97,17 +97,34 @@ interface KnownDuty extends Duty {
 
 const keyOf = ({ target, watch, prober }: Duty) => `${target}|${watch}|${prober ?? ''}`
 
-/** Makes what is kept agree with what is wanted. What stays as it is keeps its number, and what was told of it. */
-async function write(tx: Db, wanted: readonly Duty[], known: readonly KnownDuty[]): Promise<Set<DeviceId>> {
+interface Difference {
+  gone: KnownDuty[]
+  fresh: Duty[]
+}
+
+/** What has to change so that what is kept is what is wanted. What stays keeps its number, and what was told of it. */
+function differenceOf(wanted: readonly Duty[], known: readonly KnownDuty[]): Difference {
   const before = new Map(known.map((duty) => [keyOf(duty), duty]))
   const isKept = (duty: Duty) => {
     const old = before.get(keyOf(duty))
     return old !== undefined && old.host === duty.host && old.gap === duty.gap && sameData(old.ask, duty.ask)
   }
   const kept = new Set(wanted.filter(isKept).map(keyOf))
-  const gone = known.filter((duty) => !kept.has(keyOf(duty)))
-  const fresh = wanted.filter((duty) => !kept.has(keyOf(duty)))
-  if (gone.length) await tx.query('delete from probe where id = any($1)', [gone.map(({ id }) => id)])
+  return {
+    gone: known.filter((duty) => !kept.has(keyOf(duty))),
+    fresh: wanted.filter((duty) => !kept.has(keyOf(duty))),
+  }
+}
+
+/** Devices before their looks, and both in order of their numbers, as whoever judges and whoever tells does it. */
+async function write(tx: Db, { gone, fresh }: Difference): Promise<void> {
+  const devices = [...gone, ...fresh].flatMap(({ target, prober }) => (prober === null ? [target] : [target, prober]))
+  await tx.query('select from device where id = any($1) order by id for update', [[...new Set(devices)]])
+  if (gone.length) {
+    const ids = gone.map(({ id }) => id)
+    await tx.query('select from probe where id = any($1) order by id for update', [ids])
+    await tx.query('delete from probe where id = any($1)', [ids])
+  }
   if (fresh.length)
     await tx.query(
       `insert into probe (target_id, watch, prober_id, gap, host, ask)
@@ -115,7 +132,9 @@ async function write(tx: Db, wanted: readonly Duty[], known: readonly KnownDuty[
        from jsonb_to_recordset($1) p (target int, watch text, prober int, gap text, host text, ask jsonb)`,
       [JSON.stringify(fresh)],
     )
-  return new Set([...gone, ...fresh].flatMap(({ prober }) => prober ?? []))
+  // Whoever looks is told of it, and whoever does not any more.
+  const probers = [...gone, ...fresh].flatMap(({ prober }) => prober ?? [])
+  if (probers.length) await bumpVersions(tx, [...new Set(probers)])
 }
 
 const targetsOf = ({ assignments, exceptions }: PolicyInForce): Target[] =>
@@ -184,9 +203,8 @@ async function follow(tx: Db, moved: readonly Moved[]): Promise<void> {
         return plan ? dutiesOf(traits, key, plan, around) : []
       }),
   )
-  const touched = await write(tx, wanted, known)
-  // Whoever looks is told of it, and whoever it was about is judged by what is left.
-  if (touched.size) await bumpVersions(tx, [...touched])
+  const difference = differenceOf(wanted, known)
+  if (difference.gone.length || difference.fresh.length) await write(tx, difference)
 }
 
 /**

@@ -63,6 +63,7 @@ const probesOf = (db: Db, deviceId: DeviceId) =>
 /** Judges a device by what others see of it now. */
 async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<boolean> {
   const context = await loadContext(tx, deviceId, true)
+  await tx.query('select from probe where target_id = $1 order by id for update', [deviceId])
   await tx.query('update probe set due_at = $2 where target_id = $1', [deviceId, time(now + judgedEvery)])
   if (!context) return false
   const probes = await probesOf(tx, deviceId)
@@ -100,7 +101,9 @@ async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<boolean> 
     transitions.push(...seen.transitions)
     if (seen.broken.length) throw new Error(`${watch.key}: ${seen.broken[0]!.reason}`)
   }
-  const due = Math.min(now + judgedEvery, ...next.filter((at) => at > now))
+  // What is counted over a time goes on without a word.
+  const counts = [...state.values()].some(({ memo }) => memo !== undefined)
+  const due = Math.min(now + (counts ? minute : judgedEvery), ...next.filter((at) => at > now))
   await tx.query('update probe set due_at = $2 where target_id = $1', [deviceId, time(due)])
   if (!stateMoved(context.state, state)) return false
   await writeState(tx, deviceId, context.state, state)

@@ -49,10 +49,15 @@ const address = async (text: string, name = `tm-shop-${count}`) =>
 const settle = async () => {
   while (await workOutDuties(house.pool));
 }
-const judged = async () => {
+const judged = async (ahead = 0) => {
   // The database's clock tells parts of a millisecond, and this one none.
   await new Promise((resolve) => setTimeout(resolve, 5))
-  await judgeLooks(house.pool, Date.now())
+  await judgeLooks(house.pool, Date.now() + ahead)
+}
+/** That nobody can look is told once it has been so for two minutes. */
+const judgedAfterAWhile = async () => {
+  await judged()
+  await judged(125_000)
 }
 const asksOf = async (agent: Agent): Promise<ProbeAsk[]> => {
   const { body } = await agent.send([agent.report(0, { at: Date.now() })])
@@ -127,6 +132,8 @@ describe('who looks', () => {
     await settle()
     expect(await asksOf(one)).toEqual([])
     await judged()
+    expect(await openOf(body.id)).toEqual([])
+    await judgedAfterAWhile()
     expect(await openOf(body.id)).toEqual([
       'warning: port 443 at 192.0.2.1 cannot be looked at: its address is neither in the networks of the site nor among its named addresses',
     ])
@@ -235,21 +242,22 @@ describe('what they say', () => {
     await say(two, [told(asks[1])])
     await judged()
     await later('20 min')
-    await judged()
+    await judgedAfterAWhile()
     expect(await openOf(shop)).toEqual([
-      'warning: port 443 cannot be looked at: tm-eye-1 has told nothing for 20 min; tm-eye-2 has told nothing for 20 min',
+      'warning: port 443 cannot be looked at: tm-eye-1 has told nothing for 22 min; tm-eye-2 has told nothing for 22 min',
     ])
     await say(one, [good(asks[0])])
-    await judged()
+    await house.pool.query(`update probe set told_at = told_at + interval '126 s' where id = $1`, [asks[0]])
+    await judged(126_000)
     expect(await openOf(shop)).toEqual([])
   })
   it('an agent that never says anything is told of, after its time', async () => {
     await judged()
     expect(await openOf(shop)).toEqual([])
     await later('4 min')
-    await judged()
+    await judgedAfterAWhile()
     expect(await openOf(shop)).toEqual([
-      'warning: port 443 cannot be looked at: tm-eye-1 has told nothing for 4 min; tm-eye-2 has told nothing for 4 min',
+      'warning: port 443 cannot be looked at: tm-eye-1 has told nothing for 6 min; tm-eye-2 has told nothing for 6 min',
     ])
   })
   it('speaks for itself alone, of what it was asked; what is wrong costs only itself', async () => {

@@ -35,6 +35,8 @@ export function whyText(step: WhyStep): string {
       return `it failed${since(step)}: ${text}${severity ? `, which is ${severity}` : ''}`
     case 'remembered':
       return 'it had not come to fail: what is counted over several reports was within its limits'
+    case 'not-seen':
+      return 'those who look at it had not agreed that it fails: what each says now stands under Reachability'
     case 'not-long-enough':
       return length === null ? 'not for enough checks in a row' : `not yet for ${ageText(length)} without a gap`
     case 'long-enough':

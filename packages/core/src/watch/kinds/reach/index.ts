@@ -280,7 +280,9 @@ const mail = reachKind({
   name: 'reach-mail',
   title: 'Mail server’s greeting',
   every: minute,
-  slow: 10 * second,
+  // Many ask first who it is that connects; RFC 5321, section 4.5.3.2.1, would have one wait for five minutes.
+  timeout: 20 * second,
+  slow: 15 * second,
   parameters: [
     {
       name: 'protocol',

@@ -59,7 +59,8 @@ function run(kind: string, values: Values, moments: readonly Looks[], step: Mill
     return state.get('x|')?.level ?? null
   })
 }
-const once = (kind: string, values: Values, seen: Looks) => run(kind, values, [seen])[0]
+/** After it has been so for a while. */
+const once = (kind: string, values: Values, seen: Looks) => run(kind, values, [seen, seen], 2 * minute)[1]
 
 describe('down, by what those who look agree on', () => {
   it.each<[what: string, values: Values, seen: Looks, is: string | null | undefined]>([
@@ -92,6 +93,13 @@ describe('down, by what those who look agree on', () => {
     expect(run('reach-port', {}, [down, looks(good({ inARow: 2 }), bad())])).toEqual(['critical', null])
     expect(run('reach-port', { trouble: 'nothing' }, [down, looks('quiet', 'quiet')])).toEqual(['critical', 'critical'])
     expect(run('reach-port', {}, [down, looks(null, null)])).toEqual(['critical', 'critical'])
+  })
+  it('that nobody can look is told after two minutes of it, and never clears what was down', () => {
+    const none = looks(trouble(), trouble())
+    const well = looks(good(), good())
+    expect(run('reach-port', {}, [none, none, none, none])).toEqual([null, null, 'warning', 'warning'])
+    expect(run('reach-port', {}, [none, none, well, none, none])).toEqual(Array(5).fill(null))
+    expect(run('reach-port', {}, [none, none, none, well])).toEqual([null, null, 'warning', null])
   })
   it('began when the first of them saw it, and is told in words', () => {
     const watch = { key: 'x', kind: 'reach-port', values: valuesOf('reach-port'), standing: 'active' as const }

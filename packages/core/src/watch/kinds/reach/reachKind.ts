@@ -48,7 +48,7 @@ const whereFrom: readonly Parameter[] = [
   },
 ]
 
-const paceOf = (every: Millis, confirm: number): readonly Parameter[] => [
+const paceOf = (every: Millis, timeout: Millis): readonly Parameter[] => [
   {
     name: 'every',
     type: 'duration',
@@ -74,7 +74,7 @@ const paceOf = (every: Millis, confirm: number): readonly Parameter[] => [
     name: 'confirm',
     type: 'count',
     label: 'Failures in a row',
-    default: confirm,
+    default: 3,
     min: 1,
     max: 20,
     explains: 'A single miss is often a false alarm. 3 are common practice, no source.',
@@ -92,7 +92,7 @@ const paceOf = (every: Millis, confirm: number): readonly Parameter[] => [
     name: 'timeout',
     type: 'duration',
     label: 'Wait',
-    default: 5 * second,
+    default: timeout,
     min: second,
     max: 30 * second,
     explains: 'Without an answer for so long, a look has failed.',
@@ -142,8 +142,12 @@ const slowness = (limit: Millis | null): readonly Parameter[] => [
   },
 ]
 
+/** So long nobody may be able to look before that is told: agents come and go. Chosen, no source. */
+const troubleAfter: Millis = 2 * minute
+
 interface Memo {
-  slowSince: Millis
+  slowSince?: Millis
+  troubleSince?: Millis
 }
 
 /** What a kind of its own says of what was told, beside down or not. */
@@ -158,7 +162,8 @@ export interface ReachSpec {
   title: string
   parameters: readonly Parameter[]
   every: Millis
-  confirm?: number
+  /** How long it may take to answer. */
+  timeout?: Millis
   /** The limit above which it is slow; absent: it is not asked how quickly it answers. */
   slow?: Millis | null
   check(values: Values): ProbeCheck | null
@@ -177,7 +182,7 @@ export function reachKind(spec: ReachSpec): WatchKind {
   const parameters = [
     ...spec.parameters,
     ...whereFrom,
-    ...paceOf(spec.every, spec.confirm ?? 3),
+    ...paceOf(spec.every, spec.timeout ?? 5 * second),
     ...(spec.slow === undefined ? [] : slowness(spec.slow)),
     ...outcomes,
   ]
@@ -239,11 +244,21 @@ export function reachKind(spec: ReachSpec): WatchKind {
         clears: read.number(values, 'clears'),
       })
       const before = memo('') as Memo | undefined
-      const kept = before ? { memo: before } : {}
       if (!agreement.answers.length) {
-        const level = isEarly(looks) ? null : read.severity(values, 'trouble')
-        const evidence = say(`cannot be looked at: ${troubleText(looks, at)}`)
-        return [{ instance: '', failing: level ? [level] : [], well: false, evidence, ...kept }]
+        const troubleSince = isEarly(looks) ? undefined : (before?.troubleSince ?? at)
+        const isLong = troubleSince !== undefined && at - troubleSince >= troubleAfter
+        const level = isLong ? read.severity(values, 'trouble') : null
+        const memo = { ...before, ...(troubleSince === undefined ? {} : { troubleSince }) }
+        return [
+          {
+            instance: '',
+            failing: level ? [level] : [],
+            well: false,
+            ...(level ? { since: troubleSince! } : {}),
+            evidence: say(`cannot be looked at: ${troubleText(looks, at)}`),
+            ...(Object.keys(memo).length ? { memo } : {}),
+          },
+        ]
       }
       if (agreement.isDown)
         return [
