@@ -203,8 +203,7 @@ CONF
 
   it('where there is no ping, it says so; that is no word about the other', async () => {
     for (const eye of eyes) await eye.sh('mv /bin/ping /root/ping')
-    const told = await both('ping', ({ outcome }) => outcome === 'trouble')
-    expect(told.map(({ trouble }) => trouble)).toEqual(['no-ping', 'no-ping'])
+    await both('ping', ({ trouble }) => trouble === 'no-ping')
     await opened('ping')
     expect(await textOf('ping')).toMatch(/^ping cannot be looked at: tm-eye-1: /)
     for (const eye of eyes) {

@@ -1,22 +1,15 @@
 import { Resolver } from 'node:dns/promises'
 import { checkServerIdentity, type TLSSocket } from 'node:tls'
-import { matchesPattern, plainAddress, type Millis, type ProbeAsk, type ProbeCheck } from '#core'
+import { matchesPattern, plainAddress, type ProbeAsk, type ProbeCheck } from '#core'
 import { steady } from '../clock'
 import { connectTo, encrypted } from './connect'
 import { FaultError, type Looked } from './looked'
 import { pageLooked } from './page'
 import { pinged } from './ping'
 import { addressOf } from './resolve'
+import type { Way } from './way'
 
 type Of<C extends ProbeCheck['check']> = Extract<ProbeCheck, { check: C }>
-
-/** What an ask is looked at with. */
-export interface Way {
-  address: string
-  host: string
-  timeout: Millis
-  stop: AbortSignal
-}
 
 /**
  * One look. Throws what is wrong: a FaultError, a TroubleError, or what the system says.

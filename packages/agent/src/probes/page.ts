@@ -1,10 +1,10 @@
 import { request as plainRequest, type IncomingMessage } from 'node:http'
 import { request as tlsRequest } from 'node:https'
 import { isAddress, matchesPattern, type ProbeAsk, type ProbeCheck } from '#core'
-import type { Way } from './checks'
 import { trustedContext } from './connect'
 import { FaultError, failed, TroubleError, type Looked } from './looked'
 import { addressOf } from './resolve'
+import type { Way } from './way'
 
 type Page = Extract<ProbeCheck, { check: 'page' }>
 

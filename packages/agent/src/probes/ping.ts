@@ -2,8 +2,8 @@ import { second, type ProbeCheck } from '#core'
 import { commandEnded, reasonOf, type Ended } from '../collectors/command'
 import { onWindows } from '../install/place'
 import { told } from '../powershell/powershell'
-import type { Way } from './checks'
 import { FaultError, TroubleError, type Looked } from './looked'
+import type { Way } from './way'
 
 type Ping = Extract<ProbeCheck, { check: 'ping' }>
 

@@ -75,9 +75,3 @@ export function checkName(check: ProbeCheck): string {
 
 /** What the series of an ask are called: *port 443, shop.example*. */
 export const probeName = (check: ProbeCheck, host: string): string => `${checkName(check)}, ${host}`
-
-const label = /^[\p{L}\p{N}_]([\p{L}\p{N}_-]{0,61}[\p{L}\p{N}_])?$/u
-
-/** Whether a text is a name that can be looked up (RFC 1123, section 2.1, with the underscores that there are). */
-export const isHostName = (text: string): boolean =>
-  text.length <= 253 && /\p{L}|_/u.test(text) && text.split('.').every((part) => label.test(part))

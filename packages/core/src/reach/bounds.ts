@@ -1,7 +1,6 @@
 import ipaddr from 'ipaddr.js'
 import { inNetwork, readNetwork } from '../estate'
 import { matchesPattern } from '../text'
-import { isHostName } from './ask'
 
 /** Where the devices of a site may look, beside themselves: what somebody who may say so has said. */
 export interface ReachBounds {
@@ -10,6 +9,12 @@ export interface ReachBounds {
   /** Names, with * for any run of characters: shop.example, *.shop.example. */
   names: readonly string[]
 }
+
+const label = /^[\p{L}\p{N}_]([\p{L}\p{N}_-]{0,61}[\p{L}\p{N}_])?$/u
+
+/** Whether a text is a name that can be looked up (RFC 1123, section 2.1, with the underscores that there are). */
+export const isHostName = (text: string): boolean =>
+  text.length <= 253 && /\p{L}|_/u.test(text) && text.split('.').every((part) => label.test(part))
 
 const parsed = (text: string) => {
   try {

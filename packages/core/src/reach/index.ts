@@ -1,7 +1,6 @@
 export {
   checkName,
   dnsTypes,
-  isHostName,
   mailProtocols,
   probeName,
   type DnsType,
@@ -10,7 +9,16 @@ export {
   type ProbeCheck,
   type ProbePace,
 } from './ask'
-export { boundsOf, isAddress, mayReach, namedFault, plainAddress, reachOf, type ReachBounds } from './bounds'
+export {
+  boundsOf,
+  isAddress,
+  isHostName,
+  mayReach,
+  namedFault,
+  plainAddress,
+  reachOf,
+  type ReachBounds,
+} from './bounds'
 export {
   inARowText,
   millisText,

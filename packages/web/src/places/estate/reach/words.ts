@@ -1,5 +1,13 @@
 import type { ReachLook, ReachRow } from '#contract'
-import { checkName, inARowText, probeFaultText, probeGoodText, probeName, probeTroubleText, type ProbeCheck } from '#core'
+import {
+  checkName,
+  inARowText,
+  probeFaultText,
+  probeGoodText,
+  probeName,
+  probeTroubleText,
+  type ProbeCheck,
+} from '#core'
 import { nameInAddress } from '../readings/subjects'
 
 export type LookState = 'good' | 'bad' | 'unsure' | 'trouble' | 'quiet' | 'early'
@@ -14,7 +22,8 @@ export function stateOf({ told, isQuiet }: ReachLook): LookState {
 /** What one device says of it, in words. */
 export function lookText(look: ReachLook, check: ProbeCheck, now: number): string {
   const { told, isQuiet, toldAt } = look
-  if (isQuiet) return toldAt === null ? 'has never told anything: is its agent old, or silent?' : 'has told nothing lately'
+  if (isQuiet)
+    return toldAt === null ? 'has never told anything: is its agent old, or silent?' : 'has told nothing lately'
   if (!told) return 'is just asked'
   if (told.outcome === 'trouble') return `cannot look: ${probeTroubleText(told)}`
   if (told.outcome === 'good') return probeGoodText(told, now)

@@ -90,19 +90,4 @@ const emptyText = computed(() => {
   </div>
 </template>
 
-<style scoped>
-.sentence {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 10px;
-  align-items: center;
-  margin: 8px 0;
-}
-.narrow {
-  width: 180px;
-  margin-left: auto;
-}
-.note {
-  margin: 10px 0;
-}
-</style>
+<style scoped src="../asked.css"></style>

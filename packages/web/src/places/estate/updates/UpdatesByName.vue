@@ -82,19 +82,4 @@ const emptyText = computed(() => {
   <p v-if="data" class="muted note"><template v-if="data.next">The first {{ numberText(data.updates.length) }} of {{ numberText(data.total) }}. <button class="link" @click="more">Show more</button> </template>{{ countText(data.total, 'update') }} by the word of {{ countText(data.devices, 'device') }}.</p>
 </template>
 
-<style scoped>
-.sentence {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 10px;
-  align-items: center;
-  margin: 8px 0;
-}
-.narrow {
-  width: 180px;
-  margin-left: auto;
-}
-.note {
-  margin: 10px 0;
-}
-</style>
+<style scoped src="../asked.css"></style>
