@@ -3,6 +3,7 @@ import {
   isLookedAt,
   minute,
   second,
+  splitPostKey,
   type DeviceId,
   type DeviceState,
   type Look,
@@ -18,9 +19,10 @@ import { readAlerting } from '../alerting'
 import { eachAlone } from '../alone'
 import { loadContext } from '../context'
 import { settlePosts } from '../settleDevice'
+import type { DeviceContext } from '../types'
 import { stateMoved, writeChanges, writeState } from '../writeState'
 
-/** However steady it is, what others see of a device is judged so often: hours of watches turn, too. */
+/** What fails, and what has hours, is judged so often without a word: hours turn, and times in sentences grow. */
 const judgedEvery: Millis = 5 * minute
 /** Devices that are judged in one round. */
 const atOnce = 200
@@ -28,9 +30,11 @@ const atOnce = 200
 /** How long somebody who looks may say nothing: some looks of its own, and time to tell. */
 const quietAfter = (every: Millis): Millis => Math.max(2 * minute, 2.5 * every + minute)
 
-/** The same as a condition on a probe `p`. */
-export const quietProbe = `(p.prober_id is not null and now() - coalesce(p.told_at, p.made_at) > make_interval(secs =>
-  greatest(${(2 * minute) / second}, 2.5 * (p.ask#>>'{pace,every}')::float8 / 1000 + ${minute / second})))`
+/** The same of a probe `p`, as an interval. */
+export const quietInterval = `make_interval(secs =>
+  greatest(${(2 * minute) / second}, 2.5 * coalesce((p.ask#>>'{pace,every}')::float8, 0) / 1000 + ${minute / second}))`
+/** Whether it says nothing any more. */
+export const quietProbe = `(p.prober_id is not null and now() - coalesce(p.told_at, p.made_at) > ${quietInterval})`
 
 interface ProbeRow {
   watch: string
@@ -52,6 +56,9 @@ function lookOf({ prober, ask, made_at, told_at, told }: ProbeRow, now: Millis):
   }
 }
 
+const kindOf = (roster: DeviceContext['roster'], key: string) =>
+  roster.find((watch) => watch.key === splitPostKey(key).watch)?.kind ?? ''
+
 const probesOf = (db: Db, deviceId: DeviceId) =>
   rows<ProbeRow>(
     db,
@@ -60,16 +67,17 @@ const probesOf = (db: Db, deviceId: DeviceId) =>
     [deviceId],
   )
 
-/** Judges a device by what others see of it now. */
-async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<boolean> {
+/** Judges a device by what others see of it now. @returns what of its watches could not be evaluated */
+async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<string[]> {
   const context = await loadContext(tx, deviceId, true)
   await tx.query('select from probe where target_id = $1 order by id for update', [deviceId])
   await tx.query('update probe set due_at = $2 where target_id = $1', [deviceId, time(now + judgedEvery)])
-  if (!context) return false
+  if (!context) return []
   const probes = await probesOf(tx, deviceId)
   let state: DeviceState = context.state
   const transitions: PostTransition[] = []
-  const next: Millis[] = []
+  let hasHours = false
+  const broken: string[] = []
   for (const watch of context.roster) {
     if (watch.standing !== 'active' || !isLookedAt(watch.kind)) continue
     const own = probes.filter((probe) => probe.watch === watch.key)
@@ -77,7 +85,7 @@ async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<boolean> 
     if (!own.length) continue
     const gap = own.find((probe) => probe.gap !== null)?.gap
     const by = own.filter((probe) => probe.gap === null).map((probe) => lookOf(probe, now))
-    for (const { told_at, made_at, ask } of own) next.push((told_at ?? made_at) + quietAfter(ask?.pace.every ?? 0) + 1)
+    hasHours ||= typeof watch.values.hours === 'string' && watch.values.hours !== ''
     const every = Math.max(judgedEvery, ...own.map(({ ask }) => ask?.pace.every ?? 0))
     const looks: Looks = { by, ...(gap ? { none: gap } : {}) }
     const seen = evaluate(
@@ -99,19 +107,28 @@ async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<boolean> 
     )
     state = seen.state
     transitions.push(...seen.transitions)
-    if (seen.broken.length) throw new Error(`${watch.key}: ${seen.broken[0]!.reason}`)
+    // It costs itself alone, and is logged.
+    broken.push(...seen.broken.map(({ reason }) => `${watch.key} of ${context.name}: ${reason}`))
   }
+  const own = [...state].filter(([key]) => isLookedAt(kindOf(context.roster, key)))
   // What is counted over a time goes on without a word.
-  const counts = [...state.values()].some(({ memo }) => memo !== undefined)
-  const due = Math.min(now + (counts ? minute : judgedEvery), ...next.filter((at) => at > now))
-  await tx.query('update probe set due_at = $2 where target_id = $1', [deviceId, time(due)])
-  if (!stateMoved(context.state, state)) return false
+  const counts = own.some(([, { memo }]) => memo !== undefined)
+  const again = counts ? minute : hasHours || own.length ? judgedEvery : null
+  // Where all is well, only that somebody says nothing any more can change it.
+  await tx.query(
+    `update probe p set due_at = least($2::timestamptz,
+       case when coalesce(told_at, made_at) + ${quietInterval} > $3::timestamptz
+         then coalesce(told_at, made_at) + ${quietInterval} + interval '1 s' else $4::timestamptz end)
+     where target_id = $1`,
+    [deviceId, again === null ? null : time(now + again), time(now), time(now + judgedEvery)],
+  )
+  if (!stateMoved(context.state, state)) return broken
   await writeState(tx, deviceId, context.state, state)
   await writeChanges(tx, context, transitions)
   if (transitions.length) await settlePosts(tx, context, await readAlerting(tx, deviceId), state, now, now)
   await tx.query('update device set version = version + 1, looks_version = looks_version + 1 where id = $1', [deviceId])
   if (transitions.length) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
-  return true
+  return broken
 }
 
 /**
@@ -124,12 +141,13 @@ export async function judgeLooks(pool: Pool, now: Millis): Promise<number> {
     'select distinct target_id as id from probe where due_at <= $1 order by 1 limit $2',
     [time(now), atOnce],
   )
-  await eachAlone(due, ({ id }) =>
-    inTransaction(pool, async (tx) => {
+  await eachAlone(due, async ({ id }) => {
+    const broken = await inTransaction(pool, async (tx) => {
       // Another process may have judged it meanwhile.
       const still = await rows(tx, 'select from probe where target_id = $1 and due_at <= $2 limit 1', [id, time(now)])
-      if (still.length) await judge(tx, id, now)
-    }),
-  )
+      return still.length ? judge(tx, id, now) : []
+    })
+    if (broken.length) throw new Error(broken.join('; '))
+  })
   return due.length
 }

@@ -260,6 +260,23 @@ describe('what they say', () => {
       'warning: port 443 cannot be looked at: tm-eye-1 has told nothing for 6 min; tm-eye-2 has told nothing for 6 min',
     ])
   })
+  it('what is well and stays so is judged no more: each word puts off when silence would be noticed', async () => {
+    const due = async () =>
+      (await house.pool.query<{ due: number }>('select min(due_at) as due from probe where target_id = $1', [shop]))
+        .rows[0]!.due
+    await say(one, [good(asks[0])])
+    await say(two, [good(asks[1])])
+    await judged()
+    const before = await due()
+    expect(before).toBeGreaterThan(Date.now() + 110_000)
+    await say(one, [good(asks[0], { inARow: 9 })])
+    await say(two, [good(asks[1], { inARow: 9 })])
+    const after = await due()
+    expect(after).toBeGreaterThan(before)
+    // What fails is another matter, and so is whoever says nothing more.
+    await say(two, [told(asks[1])])
+    expect(await due()).toBeLessThanOrEqual(Date.now() + 5)
+  })
   it('speaks for itself alone, of what it was asked; what is wrong costs only itself', async () => {
     expect(await say(two, [told(asks[0])])).toMatchObject({ status: 200, body: { kept: 0 } })
     await say(one, [told(asks[0] + 100_000)])

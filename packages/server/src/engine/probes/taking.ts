@@ -2,12 +2,13 @@ import { probeToldSchema, type ProbeBatch, type ProbeReceipt, type Refusal } fro
 import type { DeviceId, ProbeAsk, ProbeTold } from '#core'
 import { inTransaction, rows, type Pool } from '../../db'
 import { announce } from '../../live'
+import { quietInterval } from './judging'
 
 /** Whether what is told may change how a device is judged; most of what comes in says that all is as it was. */
 export function isNews({ pace }: Pick<ProbeAsk, 'pace'>, before: ProbeTold | null, told: ProbeTold): boolean {
   if (before?.outcome !== told.outcome) return true
   const sure = told.outcome === 'bad' ? pace.confirm : pace.clears
-  if (told.outcome !== 'trouble' && Math.min(before.inARow, told.inARow) <= sure) return true
+  if (told.outcome !== 'trouble' && Math.min(before.inARow, told.inARow) < sure) return true
   // While it is slow its time is counted, so each look is one.
   const isSlow = ({ mean, time }: ProbeTold) => pace.slow !== null && (mean ?? time ?? 0) > pace.slow
   if (isSlow(told) || isSlow(before)) return true
@@ -39,7 +40,10 @@ export async function takeLooks(pool: Pool, prober: DeviceId, batch: ProbeBatch)
       return { id, told: now, news: isNews(ask, before, now), turned: before?.outcome !== now.outcome, target, client }
     })
     await tx.query(
-      `update probe p set told = t.told, told_at = now(), due_at = case when t.news then least(p.due_at, now()) else p.due_at end
+      `update probe p set told = t.told, told_at = now(), due_at = case when t.news then least(p.due_at, now())
+         -- It was to be judged when this one would say nothing any more, and that is put off.
+         when p.due_at >= coalesce(p.told_at, p.made_at) + ${quietInterval} then now() + ${quietInterval} + interval '1 s'
+         else p.due_at end
        from jsonb_to_recordset($1) t (id bigint, told jsonb, news boolean) where p.id = t.id`,
       [JSON.stringify(heard.map(({ id, told: now, news }) => ({ id, told: now, news })))],
     )

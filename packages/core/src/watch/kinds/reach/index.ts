@@ -128,6 +128,8 @@ const page = reachKind({
 })
 
 const levels = ['warning', 'critical'] as const
+const trusted = 'has to be trusted'
+const fitting = 'have to fit'
 const certificate = reachKind({
   name: 'reach-certificate',
   title: 'Certificate, from outside',
@@ -163,21 +165,27 @@ const certificate = reachKind({
     yesNo(
       'chain',
       'Its chain',
-      ['has to be trusted', 'may be any'],
+      [trusted, 'may be any'],
       'As the agent’s own list of authorities says. May be any: of an authority of the house.',
     ),
-    yesNo('names', 'Its names', ['have to fit', 'may be any'], 'Of gear that is looked at by its address they do not.'),
+    yesNo('names', 'Its names', [fitting, 'may be any'], 'Of gear that is looked at by its address they do not.'),
   ],
   check: (values) => ({
     check: 'certificate',
     port: read.number(values, 'port'),
     name: read.text(values, 'name'),
-    trusted: read.text(values, 'chain') === 'has to be trusted',
-    named: read.text(values, 'names') === 'have to fit',
+    trusted: read.text(values, 'chain') === trusted,
+    named: read.text(values, 'names') === fitting,
   }),
   clause(values, say) {
     const name = read.text(values, 'name') ? sentence` for ${say('name')}` : []
-    return sentence`the certificate at port ${say('port')}${name} is not shown, its chain ${say('chain')} and is not, or its names ${say('names')} and do not`
+    const parts = [
+      sentence`is not shown`,
+      ...(read.text(values, 'chain') === trusted ? [[say('chain', 'is not trusted')]] : []),
+      ...(read.text(values, 'names') === fitting ? [[say('names', 'does not fit its name')]] : []),
+    ]
+    const all = parts.flatMap((part, i) => (i ? [{ text: i === parts.length - 1 ? ' or ' : ', ' }, ...part] : part))
+    return sentence`the certificate at port ${say('port')}${name} ${all}`
   },
   more(values, say) {
     const set = levels.filter((level) => read.optional(values, level) !== null)

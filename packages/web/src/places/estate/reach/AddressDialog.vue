@@ -60,7 +60,7 @@ async function save(): Promise<void> {
       <ElFormItem label="Name" :error="faults.name"><ElInput v-model="name" aria-label="Name" class="mono" maxlength="63" spellcheck="false" /></ElFormItem>
       <ElFormItem label="Address" :error="faults.address">
         <ElInput v-model="address" aria-label="Address" class="mono" maxlength="253" placeholder="198.51.100.7, or a name such as shop.example" spellcheck="false" />
-        <p class="faint">Within <span class="mono">{{ [...(site?.networks ?? []), ...(site?.named ?? [])].join(', ') || 'nothing yet' }}</span>: the networks of {{ site?.name ?? 'the site' }} and the addresses that it names. A lead changes them under Set up, Clients.</p>
+        <p class="faint bounds">Within <span class="mono">{{ [...(site?.networks ?? []), ...(site?.named ?? [])].join(', ') || 'nothing yet' }}</span>: the networks of {{ site?.name ?? 'the site' }} and the addresses that it names. A lead changes them under Set up, Clients.</p>
       </ElFormItem>
       <ElFormItem label="It is" :error="faults.kind"><ChoiceField v-model="kind" label="It is">
           <option value="address">a mere address: a web page, a service that somebody else keeps</option>
@@ -83,6 +83,7 @@ async function save(): Promise<void> {
   gap: 8px;
 }
 .faint {
+  line-height: 1.4;
   overflow-wrap: anywhere;
 }
 </style>

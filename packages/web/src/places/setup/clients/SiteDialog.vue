@@ -91,6 +91,9 @@ async function save(): Promise<void> {
 </template>
 
 <style scoped>
+.faint {
+  line-height: 1.4;
+}
 .row {
   display: flex;
   gap: 8px;
