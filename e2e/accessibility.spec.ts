@@ -57,6 +57,7 @@ async function everyPlace(page: Page): Promise<string[]> {
     '/estate/series',
     '/estate/series?as=pictures',
     '/estate/filling',
+    '/estate/reach',
     '/estate/services',
     '/estate/services?service=nginx',
     '/estate/updates',
