@@ -4,8 +4,20 @@ alter table device alter column os_family drop not null;
 alter table device_past alter column os_family drop not null;
 -- Addresses, networks and names outside of a site's own networks that its devices may look at.
 alter table site add column named_addresses text[] not null default '{}';
--- The version of the device as of which it was worked out who looks at it, and at whom it looks.
-alter table device add column looks_version bigint not null default 0;
+create or replace view past.site as
+with was as materialized (
+  select s.id, s.client_id, p.name, p.zone, p.networks, s.notes, s.named_addresses
+  from public.site s
+  join lateral (select * from public.site_past k where k.site_id = s.id
+    order by k.since <= past.now() desc, case when k.since <= past.now() then k.since end desc, k.since limit 1) p on true
+)
+select * from was;
+
+-- The version of each device as of which it was worked out who looks at it, and at whom it looks.
+create table probe_follow (
+  device_id int primary key references device on delete cascade,
+  version bigint not null
+);
 
 create table probe (
   -- Told to the agent with what it is asked: another ask is another row.

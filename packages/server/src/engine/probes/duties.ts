@@ -217,7 +217,8 @@ export async function workOutDuties(pool: Pool): Promise<number> {
     const moved = await rows<Moved>(
       tx,
       // Scans all devices, some 3 ms at 10,000: what changes at every report is no version.
-      `select id, client_id as "clientId", version from device where version <> looks_version order by id limit $1`,
+      `select d.id, d.client_id as "clientId", d.version from device d left join probe_follow f on f.device_id = d.id
+       where d.version is distinct from f.version order by d.id limit $1`,
       [atOnce],
     )
     if (!moved.length) return 0
@@ -225,7 +226,9 @@ export async function workOutDuties(pool: Pool): Promise<number> {
     if (!lock!.is) return 0
     await follow(tx, moved)
     await tx.query(
-      `update device d set looks_version = m.version from unnest($1::int[], $2::bigint[]) m (id, version) where d.id = m.id`,
+      `insert into probe_follow (device_id, version)
+       select m.id, m.version from unnest($1::int[], $2::bigint[]) m (id, version) order by m.id
+       on conflict (device_id) do update set version = excluded.version`,
       [moved.map(({ id }) => id), moved.map(({ version }) => version)],
     )
     return moved.length

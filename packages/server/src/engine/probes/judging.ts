@@ -126,7 +126,9 @@ async function judge(tx: Db, deviceId: DeviceId, now: Millis): Promise<string[]>
   await writeState(tx, deviceId, context.state, state)
   await writeChanges(tx, context, transitions)
   if (transitions.length) await settlePosts(tx, context, await readAlerting(tx, deviceId), state, now, now)
-  await tx.query('update device set version = version + 1, looks_version = looks_version + 1 where id = $1', [deviceId])
+  await tx.query('update device set version = version + 1 where id = $1', [deviceId])
+  // That is no change of who looks.
+  await tx.query('update probe_follow set version = version + 1 where device_id = $1', [deviceId])
   if (transitions.length) announce(tx, { topic: 'alerts', clientIds: [context.traits.clientId], deviceIds: [deviceId] })
   return broken
 }

@@ -160,27 +160,32 @@ describe('who looks', () => {
   })
   it('a device with an agent is looked at by its own address, and never by itself', async () => {
     await watched()
-    const { body } = await one.send([
-      one.report(0, {
-        at: Date.now(),
-        facts: {
-          system: {
-            osFamily: 'linux',
-            osName: 'Debian 12',
-            agentVersion: '0.14.0',
-            serviceManager: 'systemd',
-            hostName: 'tm-gate-1',
-            cores: 2,
-            addresses: ['192.0.2.77', '198.51.100.7'],
+    const at = (addresses: string[]) =>
+      one.send([
+        one.report(0, {
+          at: Date.now(),
+          facts: {
+            system: {
+              osFamily: 'linux',
+              osName: 'Debian 12',
+              agentVersion: '0.14.0',
+              serviceManager: 'systemd',
+              hostName: 'tm-gate-1',
+              cores: 2,
+              addresses,
+            },
           },
-        },
-      }),
-    ])
+        }),
+      ])
+    const { body } = await at(['192.0.2.77', '198.51.100.7'])
     expect(body.refused).toEqual([])
     await house.lead('PUT', `/api/devices/${one.id}`, { tags: [`shop-${count}`] })
     await settle()
     expect(await asksOf(one)).toEqual([])
     expect(await asksOf(two)).toMatchObject([{ host: '198.51.100.7' }])
+    await at(['198.51.100.9'])
+    await settle()
+    expect(await asksOf(two)).toMatchObject([{ host: '198.51.100.9' }])
     await house.lead('PUT', `/api/devices/${one.id}`, { tags: [] })
     await settle()
     expect(await asksOf(two)).toEqual([])

@@ -81,10 +81,15 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
     .map((report) => report.facts.system)
     .filter((system) => system !== undefined)
     .at(-1)
-  if (system)
+  if (system) {
+    // Whoever looks at it looks elsewhere from now on.
+    await tx.query(
+      `delete from probe_follow f using device d
+       where d.id = $1 and f.device_id = d.id and d.addresses is distinct from coalesce($2, d.addresses)`,
+      [deviceId, system.addresses ?? null],
+    )
     await tx.query(
       `update device set os_name = $2, agent_version = $3, addresses = coalesce($4, addresses),
-       looks_version = case when addresses is distinct from coalesce($4, addresses) then 0 else looks_version end,
        starts_at_boot = coalesce($5, starts_at_boot), takes_tasks = $6, updatable = $7 where id = $1`,
       [
         deviceId,
@@ -96,6 +101,7 @@ async function writeFacts(tx: Db, deviceId: number, known: Facts, reports: reado
         system.updatable ?? false,
       ],
     )
+  }
 }
 
 /** What the device's traits are with the facts of a plan. */

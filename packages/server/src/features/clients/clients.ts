@@ -30,7 +30,7 @@ function refuseBadNames(named: readonly string[]): void {
 
 /** Who looks at what, and where, is worked out anew. */
 const lookAnew = (tx: Db, siteId: number) =>
-  tx.query('update device set looks_version = 0 where site_id = $1 and retired_at is null', [siteId])
+  tx.query('delete from probe_follow where device_id in (select id from device where site_id = $1)', [siteId])
 
 function refuseBadNetworks(networks: readonly string[]): void {
   const wrong = networks.find((network) => !readNetwork(network))
