@@ -6,20 +6,22 @@ import { connectTo, encrypted } from './connect'
 import { FaultError, type Looked } from './looked'
 import { pageLooked } from './page'
 import { pinged } from './ping'
-import { addressOf } from './resolve'
 import type { Way } from './way'
 
 type Of<C extends ProbeCheck['check']> = Extract<ProbeCheck, { check: C }>
 
 /**
  * One look. Throws what is wrong: a FaultError, a TroubleError, or what the system says.
+ * @param address that its host leads to, as `addressOf` has it
  * @param stop ends what is under way
  */
-export async function look({ host, check, pace, bounds }: ProbeAsk, stop: AbortSignal): Promise<Looked> {
-  const address = await addressOf(host, bounds)
+export async function look(
+  { host, check, pace, bounds }: ProbeAsk,
+  address: string,
+  stop: AbortSignal,
+): Promise<Looked> {
   const began = steady()
-  const way: Way = { address, host, timeout: pace.timeout, stop }
-  const found = await one(check, way, bounds)
+  const found = await one(check, { address, host, timeout: pace.timeout, stop }, bounds)
   return { time: steady() - began, address, ...found, outcome: 'good' }
 }
 

@@ -2,17 +2,22 @@ import { probeName, type Millis, type ProbeAsk, type ProbeTold, type Reading } f
 import { steady } from '../clock'
 import { look } from './checks'
 import { failed, within, type Looked } from './looked'
+import { addressOf } from './resolve'
 import { Slots } from './slots'
 
 /** So many looks at a time: an agent has little memory, and few connections at once look like no attack. */
 const atOnce = 8
-/** A look with all that belongs to it: looking its name up, going where a page leads, several pings. */
+/** A look with all that belongs to it: going where a page leads, several pings. */
 const longestLook = (ask: ProbeAsk): Millis =>
   ask.pace.timeout * 2 + (ask.check.check === 'ping' ? ask.check.count * 1000 + 5000 : 5000)
 /** What the mean is of. */
 const meanOver: Millis = 5 * 60_000
 
-type Lookup = (ask: ProbeAsk, stop: AbortSignal) => Promise<Looked>
+/** How a look is made: the address first, then the look itself. */
+export interface Looking {
+  addressOf(host: string, bounds: ProbeAsk['bounds']): Promise<string>
+  look(ask: ProbeAsk, address: string, stop: AbortSignal): Promise<Looked>
+}
 
 /** One ask, looked at again and again. */
 class Round {
@@ -32,7 +37,7 @@ class Round {
   constructor(
     readonly ask: ProbeAsk,
     private readonly slots: Slots,
-    private readonly lookAt: Lookup,
+    private readonly looking: Looking,
     private readonly onTurn: (isUrgent: boolean) => void,
     first: Millis,
   ) {
@@ -52,14 +57,19 @@ class Round {
 
   async #look(): Promise<void> {
     let began = steady()
-    const looked = await this.slots
-      .use(() => {
+    let looked: Looked
+    try {
+      // Waiting for a name is no time of theirs, and keeps nobody else from looking.
+      const address = await this.looking.addressOf(this.ask.host, this.ask.bounds)
+      looked = await this.slots.use(() => {
         began = steady()
         return within(longestLook(this.ask), (stop) =>
-          this.lookAt(this.ask, AbortSignal.any([stop, this.#stop.signal])),
+          this.looking.look(this.ask, address, AbortSignal.any([stop, this.#stop.signal])),
         )
       })
-      .catch(failed)
+    } catch (error) {
+      looked = failed(error)
+    }
     if (this.#stop.signal.aborted) return
     this.#note(looked, began)
     const { confirm, clears, every, recheck } = this.ask.pace
@@ -83,6 +93,14 @@ class Round {
     this.#seen = together(this.#seen, seenOf(looked))
     const { confirm, clears } = this.ask.pace
     this.onTurn(before === null || this.#inARow === (looked.outcome === 'bad' ? confirm : clears))
+  }
+
+  /** What failed is to be confirmed anew: while the server could not be reached either, it may have been us. */
+  doubt(): void {
+    if (this.#last?.outcome !== 'bad') return
+    this.#inARow = 1
+    this.#since = this.#lastAt
+    this.isTold = false
   }
 
   told(): ProbeTold | null {
@@ -134,7 +152,7 @@ export class Prober {
   /** @param onTurn whenever there is something to tell; at once where it is what a person would be told about */
   constructor(
     private readonly onTurn: (isUrgent: boolean) => void,
-    private readonly lookAt: Lookup = look,
+    private readonly looking: Looking = { addressOf, look },
   ) {}
 
   /** From now on these, and no others. One that is as before goes on. */
@@ -149,7 +167,7 @@ export class Prober {
     for (const ask of asks)
       if (!this.#rounds.has(ask.id)) {
         // Not all in the same moment, and each soon.
-        this.#rounds.set(ask.id, new Round(ask, this.#slots, this.lookAt, this.onTurn, (first += 100)))
+        this.#rounds.set(ask.id, new Round(ask, this.#slots, this.looking, this.onTurn, (first += 100)))
       }
   }
 
@@ -165,6 +183,11 @@ export class Prober {
       round.isTold = true
       return round.told() ?? []
     })
+  }
+
+  /** The server could not be reached: what failed meanwhile is to be confirmed anew. */
+  doubt(): void {
+    for (const round of this.#rounds.values()) round.doubt()
   }
 
   /** They did not arrive. */

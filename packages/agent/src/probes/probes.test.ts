@@ -5,14 +5,16 @@ import { createServer as createTlsPage } from 'node:https'
 import { createServer, type AddressInfo, type Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { gunzipSync } from 'node:zlib'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { day, type ProbeAsk, type ProbeCheck, type ProbeTold } from '#core'
 import { look } from './checks'
 import { failed, within, type Looked } from './looked'
 import { parsePing } from './ping'
-import { Prober } from './prober'
+import { Prober, type Looking } from './prober'
 import { addressOf } from './resolve'
 import { Slots } from './slots'
+import { Telling } from './telling'
 
 const loopback = { networks: ['127.0.0.0/8', '::1/128'], names: [] }
 const pace = { every: 60_000, recheck: 20_000, confirm: 3, clears: 2, timeout: 2000, slow: null }
@@ -25,7 +27,10 @@ const ask = (check: ProbeCheck, host = '127.0.0.1', more: Partial<ProbeAsk> = {}
   ...more,
 })
 /** What one look comes to, as the prober has it. */
-const looked = (of: ProbeAsk): Promise<Looked> => within(of.pace.timeout, (stop) => look(of, stop)).catch(failed)
+const looked = (of: ProbeAsk): Promise<Looked> =>
+  addressOf(of.host, of.bounds)
+    .then((address) => within(of.pace.timeout, (stop) => look(of, address, stop)))
+    .catch(failed)
 
 const servers: (Server | PageServer)[] = []
 const listen = async (server: Server | PageServer): Promise<number> => {
@@ -56,11 +61,8 @@ describe('a port', () => {
     await new Promise((resolve) => closed.close(resolve))
     expect(await looked(ask({ check: 'port', port: was }))).toEqual({ outcome: 'bad', fault: 'refused' })
   })
-  it('of a name that leads nowhere is a fault of theirs; one that may not be looked at is no look at all', async () => {
+  it('that may not be looked at is no look at all', async () => {
     const check = { check: 'port', port: 9 } as const
-    const named = { networks: [], names: ['*.invalid'] }
-    // RFC 6761, section 6.4: invalid is never found.
-    expect(await looked(ask(check, 'shop.invalid', { bounds: named }))).toMatchObject({ fault: 'unresolved' })
     expect(await looked(ask(check, '127.0.0.1', { bounds: { networks: ['198.51.100.0/24'], names: [] } }))).toEqual({
       outcome: 'trouble',
       trouble: 'not-allowed',
@@ -75,6 +77,15 @@ describe('a port', () => {
 })
 
 describe('which address a name leads to', () => {
+  it.each([
+    ['ENOTFOUND', { outcome: 'bad', fault: 'unresolved' }],
+    // Nobody answered who would know.
+    ['EAI_AGAIN', { outcome: 'trouble', trouble: 'no-names' }],
+  ])('none, %s', async (code, is) => {
+    const find = (() => Promise.reject(Object.assign(new Error(code), { code }))) as never
+    const seen = await addressOf('www.shop.example', { networks: [], names: ['*.shop.example'] }, find).catch(failed)
+    expect(seen).toMatchObject(is)
+  })
   const found = (...addresses: string[]) =>
     (() => Promise.resolve(addresses.map((address) => ({ address, family: address.includes(':') ? 6 : 4 })))) as never
   it.each([
@@ -85,14 +96,22 @@ describe('which address a name leads to', () => {
       await addressOf('db.branch.example', { networks: ['198.51.100.0/24'], names: [] }, found(...addresses)),
     ).toBe(is)
   })
-  it.each([['127.0.0.1'], ['169.254.169.254'], ['::1'], ['0.0.0.0'], ['fe80::1'], ['224.0.0.1']])(
-    'a name outside that leads to %s is not followed',
-    async (address) => {
-      const bounds = { networks: [], names: ['*.shop.example'] }
-      await expect(addressOf('www.shop.example', bounds, found(address))).rejects.toThrow('not-allowed')
-      expect(await addressOf('www.shop.example', bounds, found(address, '203.0.113.4'))).toBe('203.0.113.4')
-    },
-  )
+  it.each([
+    ['127.0.0.1'],
+    ['10.0.0.8'],
+    ['192.168.1.1'],
+    ['fd00::1'],
+    ['64:ff9b::a00:1'],
+    ['169.254.169.254'],
+    ['::1'],
+    ['0.0.0.0'],
+    ['fe80::1'],
+    ['224.0.0.1'],
+  ])('a name outside that leads to %s is not followed', async (address) => {
+    const bounds = { networks: [], names: ['*.shop.example'] }
+    await expect(addressOf('www.shop.example', bounds, found(address))).rejects.toThrow('not-allowed')
+    expect(await addressOf('www.shop.example', bounds, found(address, '203.0.113.4'))).toBe('203.0.113.4')
+  })
 })
 
 describe('a page', () => {
@@ -351,6 +370,7 @@ describe('looking again and again', () => {
     }
     expect.fail('it did not come to pass')
   }
+  const withLook = (look: Looking['look']): Looking => ({ addressOf: () => Promise.resolve('198.51.100.7'), look })
   const script = (outcomes: ('good' | 'bad' | Error)[]) => {
     const at: number[] = []
     return {
@@ -372,7 +392,7 @@ describe('looking again and again', () => {
     const prober = new Prober((isUrgent) => {
       last = prober.take()[0] ?? last
       if (isUrgent) urgent.push(`${last?.outcome} ${last?.inARow}`)
-    }, lookAt)
+    }, withLook(lookAt))
     prober.follow([port])
     await until(() => at.length >= 8)
     prober.stop()
@@ -386,7 +406,7 @@ describe('looking again and again', () => {
   it('what throws costs its own look alone, and the agent’s own want is no fault of theirs', async () => {
     const own = Object.assign(new Error('too many open files'), { code: 'EMFILE' })
     const { lookAt } = script([own])
-    const prober = new Prober(() => undefined, lookAt)
+    const prober = new Prober(() => undefined, withLook(lookAt))
     prober.follow([port, { ...port, id: 2 }])
     let told: ProbeTold[] = []
     await until(() => (told = [...told, ...prober.take()]).length >= 2)
@@ -396,7 +416,7 @@ describe('looking again and again', () => {
   })
   it('what was not taken is told again, what changed begins anew, what is not asked any more ends', async () => {
     const { lookAt } = script(['bad'])
-    const prober = new Prober(() => undefined, lookAt)
+    const prober = new Prober(() => undefined, withLook(lookAt))
     prober.follow([port])
     let told: ProbeTold[] = []
     await until(() => (told = prober.take()).length === 1)
@@ -412,7 +432,7 @@ describe('looking again and again', () => {
   })
   it('readings say how quickly and how often, also where nothing was looked at since, and never twice of one name', async () => {
     const { at, lookAt } = script(['good', 'good', 'good', 'good', 'bad', 'bad'])
-    const prober = new Prober(() => undefined, lookAt)
+    const prober = new Prober(() => undefined, withLook(lookAt))
     prober.follow([port, { ...port, id: 2 }])
     await until(() => at.length >= 4)
     const name = 'port 9, db.branch.example'
@@ -423,6 +443,68 @@ describe('looking again and again', () => {
     ])
     expect(prober.readings()).toEqual(all)
     prober.stop()
+  })
+  it('one whose name does not come keeps nobody else from looking, and is no fault of theirs', async () => {
+    const { lookAt } = script(['good'])
+    const prober = new Prober(() => undefined, {
+      addressOf: (host) => (host === 'hangs.example' ? new Promise(() => undefined) : Promise.resolve('198.51.100.7')),
+      look: lookAt,
+    })
+    prober.follow([
+      ...Array.from({ length: 20 }, (_, i) => ({ ...port, id: 100 + i, host: 'hangs.example' })),
+      { ...port, id: 1 },
+    ])
+    let told: ProbeTold[] = []
+    await until(() => (told = [...told, ...prober.take()]).length > 0)
+    prober.stop()
+    expect(new Set(told.map(({ id }) => id))).toEqual(new Set([1]))
+  })
+  it('what failed while the server could not be reached is confirmed anew', async () => {
+    const { lookAt } = script(['bad'])
+    const prober = new Prober(() => undefined, withLook(lookAt))
+    prober.follow([{ ...port, pace: { ...quick, every: 60_000 } }])
+    await until(() => (prober.take()[0]?.inARow ?? 0) === 3)
+    prober.doubt()
+    expect(prober.take()).toMatchObject([{ outcome: 'bad', inARow: 1, lasts: 0 }])
+    prober.stop()
+  })
+  it('words go out one after the other, and what does not arrive is told again', async () => {
+    const bodies: string[] = []
+    let answers: ((status: number) => void)[] = []
+    const port = await listen(
+      createPage((request, response) => {
+        const chunks: Buffer[] = []
+        request.on('data', (chunk: Buffer) => chunks.push(chunk))
+        request.on('end', () => {
+          bodies.push(gunzipSync(Buffer.concat(chunks)).toString())
+          answers.push((status) => response.writeHead(status, { 'content-type': 'application/json' }).end('{}'))
+        })
+      }),
+    )
+    let waiting = [{ id: 1 }] as ProbeTold[]
+    let doubts = 0
+    const telling = new Telling(
+      { server: `http://127.0.0.1:${port}`, deviceId: 1, deviceKey: 'k', name: 'd', interval: 60_000 },
+      {
+        take: () => waiting.splice(0),
+        putBack: (told) => (waiting = [...told, ...waiting]),
+        doubt: () => void doubts++,
+      },
+      () => undefined,
+    )
+    telling.soon(true)
+    await until(() => answers.length === 1)
+    // The first one is still under way.
+    waiting.push({ id: 2 } as ProbeTold)
+    telling.soon(true)
+    await new Promise((done) => setTimeout(done, 600))
+    expect(bodies).toHaveLength(1)
+    answers[0]!(500)
+    answers = []
+    await until(() => answers.length === 1)
+    expect([JSON.parse(bodies[1]!), doubts]).toEqual([{ probes: [{ id: 1 }, { id: 2 }] }, 1])
+    answers[0]!(200)
+    telling.stop()
   })
   it('no more at once than there is room for, and in order', async () => {
     const slots = new Slots(2)

@@ -17,7 +17,9 @@ export async function addressOf(host: string, bounds: ReachBounds, find: typeof 
   const found = await lookups
     .use(() => find(host, { all: true, verbatim: true }))
     .catch((error: unknown) => {
-      throw new FaultError('unresolved', (error as NodeJS.ErrnoException).code ?? '')
+      const { code = '' } = error as NodeJS.ErrnoException
+      // That nobody answers who would know says nothing of the name (getaddrinfo(3)).
+      throw code === 'EAI_AGAIN' ? new TroubleError('no-names', code) : new FaultError('unresolved', code)
     })
   const fits = found.find(({ address }) => mayReach(address, bounds, host))
   if (!fits) throw new TroubleError('not-allowed', `${host}, ${found.map(({ address }) => address).join(', ')},`)

@@ -12,11 +12,12 @@ export class Telling {
   #timer: NodeJS.Timeout | undefined
   #due = Infinity
   #isStopped = false
+  #isSending = false
   #trouble = ''
 
   constructor(
     private readonly identity: Identity,
-    private readonly prober: Pick<Prober, 'take' | 'putBack'>,
+    private readonly prober: Pick<Prober, 'take' | 'putBack' | 'doubt'>,
     private readonly say: (text: string) => void,
   ) {}
 
@@ -42,8 +43,13 @@ export class Telling {
   }
 
   async #send(): Promise<void> {
+    // One after the other: an older word must not arrive after a newer one.
+    if (this.#isSending) return this.#within(urgentWait)
+    // Where the way to the server was down, the one to what is looked at may have been.
+    if (this.#trouble) this.prober.doubt()
     const probes = this.prober.take()
     if (!probes.length) return
+    this.#isSending = true
     try {
       await call(this.identity, 'POST', '/api/agent/probes', { probes }, this.identity.deviceKey)
       this.#trouble = ''
@@ -54,6 +60,8 @@ export class Telling {
       this.#trouble = message
       const asked = error instanceof RefusedError ? error.retryAfter * second : 0
       this.#within(Math.max(ordinaryWait, asked))
+    } finally {
+      this.#isSending = false
     }
   }
 }

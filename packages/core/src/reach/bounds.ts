@@ -48,8 +48,24 @@ export function namedFault(text: string): string | null {
     : `“${text}” is neither an address (198.51.100.7), nor a network (198.51.100.0/24), nor a name (shop.example, *.shop.example).`
 }
 
-/** Addresses that no name outside may lead to: those of the device that looks, of its link, of nobody. */
-const inward = new Set(['loopback', 'linkLocal', 'unspecified', 'multicast', 'broadcast'])
+/**
+ * Addresses that no name outside may lead to: of the device that looks, of its link, of networks that nobody declared,
+ * of nobody, and those that hold another address within.
+ */
+const inward = new Set([
+  'loopback',
+  'linkLocal',
+  'private',
+  'carrierGradeNat',
+  'uniqueLocal',
+  'unspecified',
+  'multicast',
+  'broadcast',
+  'rfc6052',
+  'rfc6145',
+  '6to4',
+  'teredo',
+])
 
 /** Whether an address may be looked at. @param name what led to it, where it was not written as an address */
 export function mayReach(address: string, bounds: ReachBounds, name: string | null = null): boolean {

@@ -24,7 +24,7 @@ export const probeFaults = [
   'other',
 ] as const
 /** Why it could not be looked at: that says nothing of the other device. */
-export const probeTroubles = ['not-allowed', 'no-ping', 'no-rights', 'other'] as const
+export const probeTroubles = ['not-allowed', 'no-ping', 'no-rights', 'no-names', 'other'] as const
 export type ProbeFault = (typeof probeFaults)[number]
 export type ProbeTrouble = (typeof probeTroubles)[number]
 
@@ -100,6 +100,8 @@ export function probeTroubleText({ trouble, detail = '' }: Omit<ProbeTold, 'id'>
       return `${detail || 'its address'} is neither in the networks of the site nor among its named addresses`
     case 'no-ping':
       return 'there is no ping on it'
+    case 'no-names':
+      return 'it cannot look names up just now'
     case 'no-rights':
       return 'its system does not let the agent ping: run the line of its installation once more there, or have net.ipv4.ping_group_range hold its group'
     default:

@@ -175,8 +175,8 @@ interface Moved {
   version: number
 }
 
-/** The part of a round that stands in one transaction. */
-async function follow(tx: Db, moved: readonly Moved[]): Promise<void> {
+/** The part of a round that stands in one transaction. @returns what of policy could not be followed */
+async function follow(tx: Db, moved: readonly Moved[]): Promise<string[]> {
   const policy = await policyInForce(tx)
   const clientIds = [...new Set(moved.map(({ clientId }) => clientId))]
   // Whatever moved may be one of those that look.
@@ -192,19 +192,27 @@ async function follow(tx: Db, moved: readonly Moved[]): Promise<void> {
      where target_id = any($1) order by id`,
     [ids],
   )
-  if (!looksAnywhere(policy) && !known.length) return
+  if (!looksAnywhere(policy) && !known.length) return []
   const around = await aroundOf(tx, clientIds, ids)
+  const faults: string[] = []
   const wanted = (await allTraits(tx, targetsOf(policy), ids)).flatMap((traits) =>
     policy.compiled
       .roster(traits)
       .filter(({ standing, kind }) => standing === 'active' && isLookedAt(kind))
       .flatMap(({ key, kind, values }) => {
-        const plan = watchKind(kind).looks!(values)
-        return plan ? dutiesOf(traits, key, plan, around) : []
+        try {
+          const plan = watchKind(kind).looks!(values)
+          return plan ? dutiesOf(traits, key, plan, around) : []
+        } catch (error) {
+          // It costs itself alone, and is logged.
+          faults.push(`${key} of ${traits.name}: ${(error as Error).message}`)
+          return []
+        }
       }),
   )
   const difference = differenceOf(wanted, known)
   if (difference.gone.length || difference.fresh.length) await write(tx, difference)
+  return faults
 }
 
 /**
@@ -213,7 +221,7 @@ async function follow(tx: Db, moved: readonly Moved[]): Promise<void> {
  * @returns how many devices were looked into
  */
 export async function workOutDuties(pool: Pool): Promise<number> {
-  return inTransaction(pool, async (tx) => {
+  const { looked, faults } = await inTransaction(pool, async (tx) => {
     const moved = await rows<Moved>(
       tx,
       // Scans all devices, some 3 ms at 10,000: what changes at every report is no version.
@@ -221,16 +229,18 @@ export async function workOutDuties(pool: Pool): Promise<number> {
        where d.version is distinct from f.version order by d.id limit $1`,
       [atOnce],
     )
-    if (!moved.length) return 0
+    if (!moved.length) return { looked: 0, faults: [] }
     const [lock] = await rows<{ is: boolean }>(tx, `select pg_try_advisory_xact_lock(hashtext('custode looks')) as is`)
-    if (!lock!.is) return 0
-    await follow(tx, moved)
+    if (!lock!.is) return { looked: 0, faults: [] }
+    const faults = await follow(tx, moved)
     await tx.query(
       `insert into probe_follow (device_id, version)
        select m.id, m.version from unnest($1::int[], $2::bigint[]) m (id, version) order by m.id
        on conflict (device_id) do update set version = excluded.version`,
       [moved.map(({ id }) => id), moved.map(({ version }) => version)],
     )
-    return moved.length
+    return { looked: moved.length, faults }
   })
+  if (faults.length) throw new Error(faults.slice(0, 5).join('; '))
+  return looked
 }

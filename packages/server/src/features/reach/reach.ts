@@ -31,7 +31,7 @@ const rowsOf = (which: string) => `
     join device d on d.id = p.target_id
     join client c on c.id = d.client_id
     join site t on t.id = d.site_id
-    left join device b on b.id = p.prober_id
+    left join device b on b.id = p.prober_id and b.client_id = d.client_id
     where d.retired_at is null and ${ofClients('d.client_id', 1)}
       and ($2::int is null or d.client_id = $2) and ($3::int is null or d.site_id = $3) and ${which}
     group by d.id, c.name, t.name, p.watch

@@ -193,7 +193,7 @@ const certificate = reachKind({
   },
   judge(values, { answers }, at) {
     const ends = answers.flatMap(({ told }) => told.expires ?? [])
-    if (!ends.length) return { failing: [], text: 'is not told' }
+    if (!ends.length) return { failing: [], text: 'is not told', isUnknown: true }
     const left = Math.min(...ends) - at
     const failing = levels.filter((level) => left < (read.optional(values, level) ?? -Infinity))
     return {

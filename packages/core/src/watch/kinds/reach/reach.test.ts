@@ -181,6 +181,10 @@ describe('a certificate', () => {
   ])('%s ms from its end', (left, is) => {
     expect(once('reach-certificate', {}, looks(ends(left), ends(left)))).toBe(is)
   })
+  it('one that does not say when it ends is neither well nor failing: it clears nothing', () => {
+    const silent = looks(good(), good())
+    expect(run('reach-certificate', {}, [looks(ends(day), ends(day)), silent])).toEqual(['critical', 'critical'])
+  })
   it('where machines show different ones, the first to end counts', () => {
     expect(once('reach-certificate', {}, looks(ends(90 * day), ends(3 * day)))).toBe('critical')
   })
@@ -300,6 +304,9 @@ describe('where one may look', () => {
     expect(mayReach('203.0.113.77', bounds, 'www.shop.example')).toBe(true)
     expect(mayReach('127.0.0.1', bounds, 'www.shop.example')).toBe(false)
     expect(mayReach('169.254.169.254', bounds, 'www.shop.example')).toBe(false)
+    // A network of the client's that nobody declared for the site.
+    expect(mayReach('10.0.0.5', bounds, 'www.shop.example')).toBe(false)
+    expect(mayReach('::ffff:10.0.0.5', bounds, 'www.shop.example')).toBe(false)
     expect(reachOf('db.branch.example', boundsOf([], []))).toBe('no')
   })
   it.each([

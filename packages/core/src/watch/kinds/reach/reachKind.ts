@@ -123,7 +123,7 @@ const slowness = (limit: Millis | null): readonly Parameter[] => [
     explains:
       limit === 25
         ? 'The mean of the last minutes. 10 ms are normal and 25 ms are not: common practice, no source.'
-        : 'The mean of the last minutes, name and connection included.',
+        : 'The mean of the last minutes, connection included; its name is looked up before.',
   },
   {
     name: 'slow.for',
@@ -155,6 +155,8 @@ interface Judged {
   failing: Severity[]
   text: string
   value?: number
+  /** What it goes by was not told: that is not well. */
+  isUnknown?: true
 }
 
 export interface ReachSpec {
@@ -290,7 +292,7 @@ export function reachKind(spec: ReachSpec): WatchKind {
         {
           instance: '',
           failing,
-          well: failing.length === 0 && agreement.isUp && slowSince === null,
+          well: failing.length === 0 && agreement.isUp && slowSince === null && !judged?.isUnknown,
           evidence,
           ...(isSlow && !judged?.failing.length ? { since: slowSince } : {}),
           ...(slowSince === null ? {} : { memo: { slowSince } satisfies Memo }),
