@@ -61,6 +61,16 @@ const defaultInterval = minute
 // Everything comes from this server; styles are set on elements by the component library.
 const policy = `default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'`
 
+/** What is asked with every report, and read once a minute. */
+function forAMinute<T>(read: () => T): () => T {
+  let known: { value: T; until: number } | null = null
+  return () => {
+    const now = performance.now()
+    if (!known || now >= known.until) known = { value: read(), until: now + minute }
+    return known.value
+  }
+}
+
 export async function buildApp({
   pool,
   machines = pool,
@@ -106,6 +116,7 @@ export async function buildApp({
   app.addHook('onClose', () => live.stop())
   const signer = openSigner(keyFolder)
   const programs = collectorPrograms(agentFolder ?? '')
+  const releases = new Releases(agentFolder ?? '')
   const engine = new Engine(
     machines,
     (deviceId, clientId) => live.reported(deviceId, clientId),
@@ -113,6 +124,7 @@ export async function buildApp({
     (fault) => {
       app.log.error(fault, 'a watch could not be evaluated; its posts stay as they were')
     },
+    forAMinute(() => releases.current),
   )
   live.onEvent = ({ topic }) => {
     if (topic !== 'reports' && topic !== 'alerts') engine.waiters.changed()
@@ -134,7 +146,6 @@ export async function buildApp({
   seriesRoutes(app, pool)
   storageRoutes(app, pool)
   healthRoutes(app, pool, address.url)
-  const releases = new Releases(agentFolder ?? '')
   rolloutRoutes(app, pool, vault, releases, address)
   agentRoutes(app, machines, engine, interval, signer, commandCompletion(vault))
   serveAgent(app, agentFolder ?? '', releases, address)

@@ -67,6 +67,8 @@ export interface Observed {
   clockOffset?: Millis
   /** Reports before this one that were lost for good. */
   lost?: number
+  /** The version of the agent that new machines get; absent: there is none, or nobody knows. */
+  offered?: string
   /** The clocks that the hours of watches go by. */
   zone: string
   /** Of its disks, by mount, what was free on the whole days before; where a watch asks for them (`asksDays`). */

@@ -107,3 +107,32 @@ describe('a machine that was started anew', () => {
     expect(sentenceText(watchKind(kind).sentence(watch(kind, values).values))).toBe(text),
   )
 })
+
+describe('an agent that is behind', () => {
+  const of = (agentVersion: string, offered?: string) => ({
+    facts: { system: { agentVersion } } as never,
+    ...(offered === undefined ? {} : { offered }),
+  })
+  it('is told after its time, once, and clears with the update', () => {
+    const looks = [of('0.9.0', '0.10.0'), of('0.9.0', '0.10.0'), of('0.9.0', '0.11.0'), of('0.11.0', '0.11.0')]
+    expect(said('agent-behind', { after: 2 * day }, looks, day)).toEqual([
+      '2: raised notice; its agent is 0.9.0, and 0.11.0 has been there for 2 d',
+      '3: cleared well; its agent is 0.11.0, as those of new machines',
+    ])
+  })
+  it.each([
+    ['as new as it gets', of('0.10.0', '0.10.0')],
+    // Of a house that tries versions beforehand; rule 11 orders numbers as such.
+    ['newer', of('0.10.1', '0.10.0')],
+    ['nobody knows what new machines get', of('0.9.0')],
+    ['it has told nothing of itself', { facts: {}, offered: '0.10.0' }],
+  ])('%s: nothing is told', (_what, look) => {
+    expect(said('agent-behind', { after: day }, [look, look, look], day)).toEqual([])
+  })
+  it('reads as a sentence', () => {
+    const { kind, values } = watch('agent-behind')
+    expect(sentenceText(watchKind(kind).sentence(values))).toBe(
+      'When its agent has been older than the one that new machines get for 14 days, raise notice; clear once it is not.',
+    )
+  })
+})

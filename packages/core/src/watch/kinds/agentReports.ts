@@ -1,3 +1,4 @@
+import { byVersion } from '../../rollout/updates/version'
 import { ageText, countText } from '../../text'
 import { day, hour, minute, second, type Millis } from '../../units'
 import { read, type WatchKind } from '../kind'
@@ -136,6 +137,68 @@ export const reportsLost: WatchKind = {
           ...(now ? { value: now.count } : {}),
         }),
         ...(isRecent ? { memo: now } : {}),
+      },
+    ]
+  },
+}
+
+const versions: readonly Parameter[] = [
+  {
+    name: 'after',
+    type: 'duration',
+    label: 'Behind for',
+    default: 14 * day,
+    max: 400 * day,
+    explains:
+      'A new version goes out in parts, and a machine that is away for a week is no trouble. Chosen, no source.',
+  },
+  {
+    name: 'severity',
+    type: 'choice',
+    label: 'Severity',
+    choices: ['notice', 'warning', 'critical'],
+    default: 'notice',
+    explains: 'What newer agents read or mend it does not. Updates go out from Rollout.',
+  },
+]
+
+interface Behind {
+  since: Millis
+}
+
+/** An agent that is older than the one that new machines get (semver.org, rule 11). */
+export const agentBehind: WatchKind = {
+  name: 'agent-behind',
+  title: 'Agent behind',
+  subject: 'agent',
+  collector: null,
+  about: [],
+  parameters: versions,
+  sentence(values) {
+    const say = sayer(versions, values)
+    return sentence`When its agent has been older than the one that new machines get for ${say('after')}, raise ${say('severity')}; clear once it is not.`
+  },
+  hold: () => ({ for: 0 }),
+  clearHold: () => ({ for: 0 }),
+  observe(values, { at, facts, offered }, memo) {
+    const version = facts.system?.agentVersion
+    if (version === undefined || offered === undefined) return []
+    const isBehind = byVersion(version, offered) < 0
+    const since = (memo('') as Behind | undefined)?.since ?? at
+    const isLong = isBehind && at - since >= read.number(values, 'after')
+    return [
+      {
+        instance: '',
+        failing: isLong ? [read.severity(values, 'severity')!] : [],
+        well: !isBehind,
+        evidence: () => ({
+          text: isBehind
+            ? `its agent is ${version}, and ${offered} has been there for ${ageText(at - since)}`
+            : `its agent is ${version}, as those of new machines`,
+        }),
+        ...(isLong ? { since } : {}),
+        // The same until it ends, so that nothing is written with each report.
+        ...(isBehind ? { memo: { since } satisfies Behind } : {}),
       },
     ]
   },

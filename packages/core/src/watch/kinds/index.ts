@@ -2,7 +2,7 @@ import { withCommon } from '../commonParameters'
 import type { ServiceAction, WatchKind } from '../kind'
 import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
-import { clockOff, reportsLost } from './agentReports'
+import { agentBehind, clockOff, reportsLost } from './agentReports'
 import { certificateLeft } from './certificateLeft'
 import { diskInodes, diskReadOnly, diskSpace, driveHealth } from './disk'
 import { files } from './file'
@@ -62,6 +62,7 @@ const all: readonly WatchKind[] = [
   identityShared,
   clockOff,
   reportsLost,
+  agentBehind,
 ]
 
 export const watchKinds: ReadonlyMap<string, WatchKind> = new Map(

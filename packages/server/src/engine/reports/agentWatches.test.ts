@@ -1,3 +1,6 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertView } from '#contract'
 import { hour, minute, type WatchSpec } from '#core'
@@ -5,6 +8,7 @@ import { assignToAll, openHouse, type Agent, type House } from '../../testing/ho
 
 // What only the server sees of an agent: how far its clock is off, what was lost, that its machine was started anew.
 let house: House
+const folder = mkdtempSync(join(tmpdir(), 'custode-agents-'))
 let count = 0
 const watch = (key: string, values: WatchSpec['values'] = {}): WatchSpec => ({
   key,
@@ -15,15 +19,24 @@ const watch = (key: string, values: WatchSpec['values'] = {}): WatchSpec => ({
   values,
 })
 beforeAll(async () => {
-  house = await openHouse()
+  writeFileSync(join(folder, 'version'), '0.14.0\n')
+  house = await openHouse(folder)
   await assignToAll(house, {
     name: 'Agents',
     description: '',
     includes: [],
-    watches: [watch('clock-off', { hold: 0 }), watch('reports-lost'), watch('restarted')],
+    watches: [
+      watch('clock-off', { hold: 0 }),
+      watch('reports-lost'),
+      watch('restarted'),
+      watch('agent-behind', { after: 0 }),
+    ],
   })
 })
-afterAll(() => house.close())
+afterAll(async () => {
+  await house.close()
+  rmSync(folder, { recursive: true })
+})
 const fresh = () => house.enrol(house.sites[0], `tm-watched-${++count}`)
 const openOf = async (agent: Agent) =>
   (await house.lead<AlertView[]>('GET', `/api/devices/${agent.id}/alerts`)).body
@@ -51,5 +64,25 @@ describe('what is watched of an agent', () => {
     expect(await openOf(agent)).toEqual([])
     await agent.send([agent.report(2, { readings: [['uptime', '', (2 * minute) / 1000]] })])
     expect(await openOf(agent)).toEqual(['restarted warning: started 2 min before'])
+  })
+  it('one that is older than new machines get is told', async () => {
+    const agent = await fresh()
+    const of = (minutes: number, agentVersion: string) =>
+      agent.report(minutes, {
+        facts: {
+          system: {
+            osFamily: 'linux',
+            osName: 'Debian 12',
+            hostName: 'tm-old',
+            cores: 2,
+            serviceManager: 'systemd',
+            agentVersion,
+          },
+        },
+      })
+    await agent.send([of(1, '0.9.0')])
+    expect(await openOf(agent)).toEqual(['agent-behind notice: its agent is 0.9.0, and 0.14.0 has been there for 0 s'])
+    await agent.send([of(2, '0.14.0')])
+    expect(await openOf(agent)).toEqual([])
   })
 })

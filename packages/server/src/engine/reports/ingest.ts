@@ -58,6 +58,8 @@ export class Engine {
     private readonly onReport: (deviceId: number, clientId: number) => void = () => undefined,
     private readonly digests: CollectorDigests = new Map(),
     private readonly onBroken: (fault: { deviceId: DeviceId; watch: string; reason: string }) => void = () => undefined,
+    /** The version of the agent that new machines get. */
+    private readonly offered: () => string | null = () => null,
   ) {
     this.#loads = new ContextLoads(pool)
     this.waiters = new ChangeWaiters(pool)
@@ -238,7 +240,7 @@ export class Engine {
           this.#cache.drop(deviceId)
           continue
         }
-        plan = planBatch(context, batch, now)
+        plan = planBatch(context, batch, now, this.offered())
       } catch (error) {
         if (cached) continue
         throw error

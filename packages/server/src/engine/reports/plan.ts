@@ -55,9 +55,15 @@ function judged(report: CheckedReport, firstAt: Millis): CheckedReport['events']
  * Runs the reports that are new through the evaluation, one after the other. Repeated ones change nothing. A skipped
  * number that the agent may still have is asked for; one that it has lost is counted: what is missing within a batch
  * its agent no longer has, for it sends in order all that it has.
+ * @param offered the version of the agent that new machines get; null: there is none
  * @throws ProblemError out-of-order
  */
-export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Millis): Plan {
+export function planBatch(
+  context: DeviceContext,
+  batch: CheckedBatch,
+  now: Millis,
+  offered: string | null = null,
+): Plan {
   let { lastSeq, lastAt, state, firstAt } = context
   let facts = context.facts
   let interval = context.reportedInterval
@@ -101,6 +107,7 @@ export function planBatch(context: DeviceContext, batch: CheckedBatch, now: Mill
         shared,
         clockOffset: batch.clockOffset,
         lost: lost - lostTold,
+        ...(offered === null ? {} : { offered }),
         zone: context.zone,
         ...(context.days ? { days: context.days.of } : {}),
       },

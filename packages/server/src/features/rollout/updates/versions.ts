@@ -42,7 +42,8 @@ export async function versionPage(
     select coalesce(d.agent_version, '') as version, c.name as client, count(*)::int as devices,
     count(*) filter (where not d.updatable)::int as fixed
     from device d join client c on c.id = d.client_id
-    where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.client_id = $2)
+    where d.retired_at is null and d.os_family is not null and ${ofClients('d.client_id', 1)}
+      and ($2::int is null or d.client_id = $2)
     group by 1, c.id limit 20000`,
     [viewer.clientIds, client],
   )
@@ -56,7 +57,8 @@ export function versionDevices(pool: Pool, viewer: Viewer, query: VersionDevices
     `
     select d.id, d.name, c.name as "clientName", coalesce(d.agent_version, '') as version
     from device d join client c on c.id = d.client_id
-    where d.retired_at is null and ${ofClients('d.client_id', 1)} and ($2::int is null or d.client_id = $2)
+    where d.retired_at is null and d.os_family is not null and ${ofClients('d.client_id', 1)}
+      and ($2::int is null or d.client_id = $2)
       and case when $3::text is null then not d.updatable
         else d.updatable and coalesce(d.agent_version, '') <> $3 end
     order by c.name, d.name limit 20000`,
