@@ -21,6 +21,7 @@ function readOptions() {
         estate: text,
         live: text,
         logs: text,
+        looks: text,
         'page-minutes': text,
         json: text,
         reports: flag,
@@ -30,7 +31,7 @@ function readOptions() {
     }).values
   } catch (error) {
     throw new PlainError(
-      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --reports, --cover or --kinds, and --json FILE.`,
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --looks DEVICES, --reports, --cover or --kinds, and --json FILE.`,
     )
   }
 }
@@ -67,9 +68,11 @@ export async function bench() {
           ? 'live.mjs'
           : options.logs
             ? 'logs.mjs'
-            : options.kinds
-              ? 'kinds.mjs'
-              : 'main.mjs'
+            : options.looks
+              ? 'looks.mjs'
+              : options.kinds
+                ? 'kinds.mjs'
+                : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },
