@@ -57,6 +57,8 @@ describe('an alert', () => {
       told(alert('silence', silent)),
       told(alert('service-state', { ...silent, status: 'closed', closedAt: at })),
     ]).toEqual([null, null])
+    // Others see it, whatever it tells itself.
+    expect(told(alert('reach-port', silent))).toBeNull()
     const held = { endedAt: null, rule: alert('service-state').rule, failing: [], ...silent } as unknown as HeldView
     expect([told(held), told({ ...held, endedAt: at })]).toEqual(['as of 00:01', null])
   })

@@ -66,7 +66,8 @@ export function updatesDoubt(
 export function postDoubt(row: AlertView | HeldView | RemediationView): Doubt | null {
   const isOver = ('status' in row ? row.closedAt : row.endedAt) !== null
   const kind = watchKinds.get(row.rule.kind)
-  if (isOver || row.readAt === null || kind?.subject === 'silence') return null
+  // What others see of it does not go by its own reports.
+  if (isOver || row.readAt === null || kind?.subject === 'silence' || kind?.looks) return null
   const failing = kind?.collector ? row.failing : []
   return doubtOf(
     { heardAt: row.readAt, readAt: row.readAt, silent: row.silent, failing },
