@@ -33,8 +33,10 @@ export function boundsOf(networks: readonly string[], named: readonly string[]):
   const found = { networks: [...networks], names: [] as string[] }
   for (const text of named) {
     if (readNetwork(text)) found.networks.push(text)
-    else if (isAddress(text)) found.networks.push(`${plainAddress(text)!}/${text.includes(':') ? 128 : 32}`)
-    else found.names.push(text.toLowerCase())
+    else if (isAddress(text)) {
+      const plain = plainAddress(text)!
+      found.networks.push(`${plain}/${plain.includes(':') ? 128 : 32}`)
+    } else found.names.push(text.toLowerCase())
   }
   return found
 }

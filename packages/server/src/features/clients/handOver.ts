@@ -14,7 +14,10 @@ import { handedReadings } from './handedReadings'
 const kinds: readonly [kind: string, sql: string][] = [
   ['client', 'select id, name, code, notes, agreed, agreed_hours, mail_domains, retired_at from client where id = $1'],
   ['contact', 'select id, name, email, phone, note from contact where client_id = $1 order by id'],
-  ['site', 'select id, name, zone, networks, notes from site where client_id = $1 order by id'],
+  [
+    'site',
+    'select id, name, zone, networks, named_addresses as named, notes from site where client_id = $1 order by id',
+  ],
   [
     'device',
     `select id, name, site_id, kind, os_family, os_name, roles, tags, addresses, enrolled_at, retired_at

@@ -275,12 +275,17 @@ describe('what may be written', () => {
 })
 
 describe('where one may look', () => {
-  const bounds = boundsOf(['198.51.100.0/24'], ['203.0.113.9', '2001:db8:7::/48', '*.shop.example', 'mail.example'])
+  const bounds = boundsOf(
+    ['198.51.100.0/24'],
+    ['203.0.113.9', '::ffff:203.0.113.11', '2001:db8:7::/48', '*.shop.example', 'mail.example'],
+  )
   it.each<[host: string, is: 'yes' | 'no' | 'resolve']>([
     ['198.51.100.20', 'yes'],
     ['198.51.101.20', 'no'],
     ['203.0.113.9', 'yes'],
     ['203.0.113.10', 'no'],
+    // As IPv6 writes an IPv4 address.
+    ['203.0.113.11', 'yes'],
     ['2001:db8:7::1', 'yes'],
     ['2001:db8:8::1', 'no'],
     ['::ffff:198.51.100.20', 'yes'],
