@@ -1,4 +1,4 @@
-import { probeName, type Millis, type ProbeAsk, type ProbeTold, type Reading } from '#core'
+import { minute, probeName, second, type Millis, type ProbeAsk, type ProbeTold, type Reading } from '#core'
 import { steady } from '../clock'
 import { look } from './checks'
 import { failed, within, type Looked } from './looked'
@@ -7,11 +7,11 @@ import { Slots } from './slots'
 
 /** So many looks at a time: an agent has little memory, and few connections at once look like no attack. */
 const atOnce = 8
-/** A look with all that belongs to it: going where a page leads, several pings. */
-const longestLook = (ask: ProbeAsk): Millis =>
-  ask.pace.timeout * 2 + (ask.check.check === 'ping' ? ask.check.count * 1000 + 5000 : 5000)
+/** A look with all that belongs to it, such as where a page leads; pings take their own time between them. */
+const longestLook = ({ check, pace }: ProbeAsk): Millis =>
+  pace.timeout + (check.check === 'ping' ? check.count * second + 2 * second : 0)
 /** What the mean is of. */
-const meanOver: Millis = 5 * 60_000
+const meanOver: Millis = 5 * minute
 
 /** How a look is made: the address first, then the look itself. */
 export interface Looking {

@@ -414,6 +414,24 @@ describe('looking again and again', () => {
     expect(told[0]).toMatchObject({ outcome: 'trouble', detail: 'too many open files' })
     expect(new Set(told.map(({ id }) => id))).toEqual(new Set([1, 2]))
   })
+  it('one that takes longer than it may has failed by then, and its connection is ended', async () => {
+    let isEnded = false
+    const prober = new Prober(
+      () => undefined,
+      withLook((_ask, _address, stop) => {
+        stop.addEventListener('abort', () => (isEnded = true))
+        return new Promise(() => undefined)
+      }),
+    )
+    const began = performance.now()
+    prober.follow([{ ...port, pace: { ...quick, timeout: 300 } }])
+    let told: ProbeTold[] = []
+    await until(() => (told = prober.take()).length === 1)
+    prober.stop()
+    expect(told[0]).toMatchObject({ outcome: 'bad', fault: 'timeout' })
+    expect(performance.now() - began).toBeLessThan(2000)
+    expect(isEnded).toBe(true)
+  })
   it('what was not taken is told again, what changed begins anew, what is not asked any more ends', async () => {
     const { lookAt } = script(['bad'])
     const prober = new Prober(() => undefined, withLook(lookAt))
