@@ -242,12 +242,12 @@ describe('readings of long ago', () => {
     )
     const pool = openPool(plain.href, 2)
     try {
-      await pool.query(`select dblink_exec('old_readings', 'create table public.probe (n int)')`)
-      await pool.query(`create foreign table probe (n int) server old_readings options (schema_name 'public')`)
-      await pool.query('insert into probe values (1), (2)')
-      expect((await rows<{ n: number }>(pool, 'select sum(n)::int as n from probe'))[0]).toEqual({ n: 3 })
-      await pool.query(`drop foreign table probe`)
-      await pool.query(`select dblink_exec('old_readings', 'drop table public.probe')`)
+      await pool.query(`select dblink_exec('old_readings', 'create table public.trial (n int)')`)
+      await pool.query(`create foreign table trial (n int) server old_readings options (schema_name 'public')`)
+      await pool.query('insert into trial values (1), (2)')
+      expect((await rows<{ n: number }>(pool, 'select sum(n)::int as n from trial'))[0]).toEqual({ n: 3 })
+      await pool.query(`drop foreign table trial`)
+      await pool.query(`select dblink_exec('old_readings', 'drop table public.trial')`)
     } finally {
       await pool.end()
       await house.pool.query(
