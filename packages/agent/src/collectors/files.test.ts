@@ -165,7 +165,7 @@ describe('what cannot be looked at', () => {
   it('too many to look through are no number', async () => {
     mkdirSync(join(root, 'many'))
     execFileSync('sh', ['-c', `cd ${join(root, 'many')} && seq ${fileLimits.entries + 10} | xargs touch`])
-    await expect(seenOf(ask('many/*'))).rejects.toThrow(/more than 50000 entries|longer than 10 s/)
+    await expect(seenOf(ask('many/*'))).rejects.toThrow(/more than 50000 entries/)
   })
   it('a /tmp of the agent’s own shows nobody what is in that of others', async () => {
     // As systemd-nspawn's host showed it (Debian 13).
