@@ -178,13 +178,14 @@ interface Moved {
 /** The part of a round that stands in one transaction. @returns what of policy could not be followed */
 async function follow(tx: Db, moved: readonly Moved[]): Promise<string[]> {
   const policy = await policyInForce(tx)
-  const clientIds = [...new Set(moved.map(({ clientId }) => clientId))]
-  // Whatever moved may be one of those that look.
-  const looked = await rows<{ id: DeviceId }>(
+  // Whatever moved may be one of those that look; one that went to another client still does at the one before.
+  const looked = await rows<Pick<Moved, 'id' | 'clientId'>>(
     tx,
-    `select distinct p.target_id as id from probe p join device d on d.id = p.target_id where d.client_id = any($1)`,
-    [clientIds],
+    `select distinct p.target_id as id, d.client_id as "clientId" from probe p join device d on d.id = p.target_id
+     where d.client_id = any($1) or p.prober_id = any($2)`,
+    [moved.map(({ clientId }) => clientId), moved.map(({ id }) => id)],
   )
+  const clientIds = [...new Set([...moved, ...looked].map(({ clientId }) => clientId))]
   const ids = [...new Set([...moved, ...looked].map(({ id }) => id))]
   const known = await rows<KnownDuty>(
     tx,

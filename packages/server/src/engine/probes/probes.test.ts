@@ -158,6 +158,19 @@ describe('who looks', () => {
     expect((await house.contact<ReachPage>('GET', '/api/reach')).body.rows).toEqual([])
     await house.lead('POST', `/api/devices/${body.id}/retire`)
   })
+  it('one that goes to another client looks no more at the one before', async () => {
+    const goes = await house.enrol(house.sites[0], 'tm-goes-1')
+    await watched({ from: ['tm-goes-*'] })
+    const { body } = await address('b.shop.example')
+    await settle()
+    expect(await asksOf(goes)).toHaveLength(1)
+    await house.lead('PUT', `/api/devices/${goes.id}`, { siteId: house.sites[1] })
+    await settle()
+    expect(await asksOf(goes)).toEqual([])
+    const { of } = (await house.lead<DeviceReach>('GET', `/api/devices/${body.id}/reach`)).body
+    expect(of).toMatchObject([{ gap: 'nobody', by: [] }])
+    await house.lead('POST', `/api/devices/${body.id}/retire`)
+  })
   it('a device with an agent is looked at by its own address, and never by itself', async () => {
     await watched()
     const at = (addresses: string[]) =>
