@@ -52,7 +52,7 @@ describe.skipIf(leftOut)('performance and processes of Debian 13', () => {
       watch('web', 'process', { name: 'nginx', checks: 2 }),
       watch('journal', 'process', { name: 'systemd-journald', user: 'root', checks: 1 }),
       watch('unwanted', 'process', { name: 'sh', arguments: '*t-miner*', least: null, most: 0, checks: 2 }),
-      watch('looping', 'process', { name: 'perl', arguments: '*t-loop*', least: null, cpu: 0.5, checks: 2 }),
+      watch('looping', 'process', { name: 'perl', arguments: '*t-loop*', least: null, cpu: 0.2, checks: 2 }),
     ])
     host = await here.lan.add('trixie', 'tm-busy', measuringPackages)
     host.write(
@@ -218,11 +218,13 @@ describe.skipIf(leftOut)('performance and processes of Debian 13', () => {
     expect(await told('process.count', 'systemd-journald (user root)')).toBe(1)
     expect(await told('process.count', 'sh (with *t-miner*)')).toBe(0)
 
-    const loop = host.sh(`timeout 30 perl -e '$x = "t-loop"; while (1) {}' || true`)
+    // On a machine that has much else to do it gets only its part of a core, and the limit lies below that.
+    const loop = host.sh(`timeout 150 perl -e '$x = "t-loop"; while (1) {}' || true`)
     const { evidence } = await alertWhere('looping', true)
     expect(evidence!.text).toMatch(/one of them uses \d+(\.\d)? % of a core$/)
     const [share] = (await host.sh(`top -b -n 2 -d 4 -p $(pgrep --newest perl) | tail -1`)).trim().split(/\s+/).slice(8)
     near((await told('process.cpu.most', 'perl (with *t-loop*)'))!, Number(share) / 100, 0.5, 0.3)
+    await host.sh('pkill --newest --exact perl')
     await loop
     await alertWhere('looping', false)
   })
