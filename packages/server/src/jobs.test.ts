@@ -29,12 +29,13 @@ describe('what the server does by itself', () => {
     'process',
     'who looks',
     'looks',
+    'what is usual',
   ])('%s: a round of it ends well', async (name) => {
     const [job] = allJobs(house.pool, house.sending).filter((each) => each.name === name)
     await job!.work(Date.now())
   })
   it('is all tried here', () => {
-    expect(allJobs(house.pool, house.sending)).toHaveLength(27)
+    expect(allJobs(house.pool, house.sending)).toHaveLength(28)
   })
   it('hours that no board shows any more go', async () => {
     await house.pool.query(

@@ -42,12 +42,18 @@ export {
   filesAsked,
   floorOf,
   isLookedAt,
+  learningText,
   processAsked,
   sharedFor,
   silentIntervals,
+  unusualAsked,
+  unusualKindOf,
+  usualBand,
   wantsShares,
   watchKind,
   watchKinds,
+  type UnusualAsked,
+  type UsualBand,
 } from './kinds'
 export {
   parameterFault,
@@ -68,8 +74,9 @@ export {
   type Transition,
   type TransitionKind,
 } from './post'
-export { asksDays } from './days'
+export { asksDays, usualMetrics } from './days'
 export { isReplayable, replay, type Around } from './replay'
 export { markOf, stateFor } from './stateOf'
+export { triedUnusual, type ToldUnusual } from './tried'
 export { sentenceText, type SentencePart } from './sentence'
 export type { WatchInForce } from './inForce'

@@ -4,6 +4,7 @@ import type { ProbeCheck, ProbePace, ProbeTold } from '../reach'
 import type { DiskDays, MetricName, Reading, Samples } from '../series'
 import type { Severity } from '../severity'
 import type { Millis } from '../units'
+import type { Usual } from '../usual'
 import type { Parameter, Values } from './parameter'
 import type { SentencePart } from './sentence'
 
@@ -73,6 +74,8 @@ export interface Observed {
   zone: string
   /** Of its disks, by mount, what was free on the whole days before; where a watch asks for them (`asksDays`). */
   days?: ReadonlyMap<string, DiskDays>
+  /** Of its series, by `usualKey`, what is usual; where a watch asks for it (`usual`). */
+  usual?: ReadonlyMap<string, Usual>
   /** What other devices say of it, to the one watch that is judged; absent: this is no moment of theirs. */
   looks?: Looks
 }
@@ -244,6 +247,8 @@ export interface WatchKind {
   reach?(values: Values, interval: Millis): Millis | null
   /** Whether it asks how fast disks fill, by the days before. */
   asksDays?(values: Values): boolean
+  /** The metric of the series that it judges by what is usual for them. */
+  usual?: MetricName
   /** Parameters that say what its state is about: when one of them changes, holds and memories begin anew. */
   about: readonly string[]
   /** Whether, with these values, it counts over several reports, so that no single one tells all of it again. */

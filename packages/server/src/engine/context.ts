@@ -6,6 +6,7 @@ import {
   reaches,
   windowEnd,
   asksDays,
+  usualMetrics,
   type DeviceId,
   type DeviceState,
   type Millis,
@@ -14,7 +15,7 @@ import {
 } from '#core'
 import { rows, type Db } from '../db'
 import { readFactsOf, type Told } from '../store/currentFacts'
-import { readDiskDays, type DaysOfDisks } from '../store/series'
+import { readDiskDays, readUsual, type DaysOfDisks, type UsualOfSeries } from '../store/series'
 import { traitsOf, type TraitsRow } from '../store/traits'
 import { windowsSince } from '../store/windows'
 import { policyInForce } from '../store/policy'
@@ -119,6 +120,8 @@ export async function loadContexts(
   const readAt = Date.now()
   const asking = told.filter((id) => asksDays(rosters.get(id)!.roster))
   const days = asking.length ? await readDiskDays(db, asking, readAt) : new Map<DeviceId, DaysOfDisks>()
+  const judging = told.filter((id) => usualMetrics(rosters.get(id)!.roster).length)
+  const usual = judging.length ? await readUsual(db, judging) : new Map<DeviceId, UsualOfSeries>()
   return new Map(
     found.map((row): [DeviceId, DeviceContext] => {
       const { known, traits, roster } = rosters.get(row.id)!
@@ -160,6 +163,7 @@ export async function loadContexts(
           collecting: collectingFor(traits, rules, roster),
           probes: probes.get(row.id) ?? [],
           days: asksDays(roster) ? { readAt, of: days.get(row.id) ?? new Map() } : null,
+          usual: usualMetrics(roster).length ? { readAt, of: usual.get(row.id) ?? new Map() } : null,
         },
       ]
     }),

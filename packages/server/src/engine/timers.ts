@@ -3,6 +3,7 @@ import { ensurePartitions, type Pool } from '../db'
 import { sumBacklog } from '../store/backlog'
 import { forgetHours } from '../store/logHours'
 import { archiveOld } from './archiving'
+import { learnUsualOfDevices } from './learning'
 import { packingRound } from './packing'
 import { judgeLooks, workOutDuties } from './probes'
 import { advanceRemediations } from './remediation/remediation'
@@ -37,6 +38,7 @@ export function engineJobs(pool: Pool): Job[] {
     { name: 'settling', every: second / 4, work: (now) => settleDue(pool, now) },
     { name: 'who looks', every: 2 * second, work: () => workOutDuties(pool) },
     { name: 'looks', every: second / 2, work: (now) => judgeLooks(pool, now) },
+    { name: 'what is usual', every: 5 * second, work: (now) => learnUsualOfDevices(pool, now) },
     { name: 'partitions', every: 6 * hour, work: (now) => ensurePartitions(pool, now) },
     { name: 'retention', every: hour / 6, work: (now) => dailyRetention(pool, now) },
     { name: 'packing', every: minute, work: (now) => packingRound(pool, now) },

@@ -1,5 +1,5 @@
 import type { CollectorFailure } from '#contract'
-import type { DaysOfDisks } from '../store/series'
+import type { DaysOfDisks, UsualOfSeries } from '../store/series'
 import type { DeviceIdentity } from './reports/identity'
 import type {
   Collecting,
@@ -47,4 +47,6 @@ export interface DeviceContext {
   probes: readonly ProbeAsk[]
   /** How full its disks were on the days before, and when that was read; null: none of its watches asks. */
   days: { readAt: Millis; of: DaysOfDisks } | null
+  /** What is usual for its series, and when that was read; null: none of its watches judges by it. */
+  usual: { readAt: Millis; of: UsualOfSeries } | null
 }

@@ -109,6 +109,7 @@ describe('every route', () => {
     '/readings': '?from=1&until=2&metric=cpu.busy',
     '/processes': '?from=1&until=2',
     '/marks': '?from=1&until=2&metric=cpu.busy',
+    '/usual': '?metric=cpu.busy',
     '/rhythm': '?metric=cpu.busy',
     '/rhythm-hours': '?metric=cpu.busy&first=32&last=34',
     '/changed': '?at=1',

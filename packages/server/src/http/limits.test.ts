@@ -66,6 +66,8 @@ const ofNobody = [
   '/api/devices/{id}/readings',
   '/api/devices/{id}/rhythm',
   '/api/devices/{id}/rhythm-hours',
+  // Nothing has been read for weeks here; usual.test.ts tries it.
+  '/api/devices/{id}/usual',
   '/api/devices/{id}/series',
   '/api/devices/{id}/series.csv',
   // Nothing is summed up here; looked.test.ts tries them.
@@ -110,6 +112,7 @@ const queries: Record<string, () => string> = {
   '/api/devices/{id}/readings': () => `?from=1&until=2&metric=cpu.busy`,
   '/api/devices/{id}/processes': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}`,
   '/api/devices/{id}/marks': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}&metric=cpu.busy`,
+  '/api/devices/{id}/usual': () => '?metric=cpu.busy',
   '/api/devices/{id}/rhythm': () => '?metric=cpu.busy',
   '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=32&last=34',
   '/api/devices/{id}/changed': () => '?at=1',

@@ -1,5 +1,6 @@
 import { withCommon } from '../commonParameters'
 import type { ServiceAction, WatchKind } from '../kind'
+import type { MetricName } from '../../series'
 import type { Values } from '../parameter'
 import { collectorFails, identityShared } from './agentHealth'
 import { agentBehind, clockOff, reportsLost } from './agentReports'
@@ -26,6 +27,7 @@ import { reachKinds } from './reach'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { updates } from './updates'
+import { unusualKinds } from './unusual'
 import { restarted, upForLong } from './uptime'
 
 const all: readonly WatchKind[] = [
@@ -54,6 +56,7 @@ const all: readonly WatchKind[] = [
   linkTraffic,
   openFiles,
   temperature,
+  ...unusualKinds,
   processRuns,
   files,
   certificateLeft,
@@ -82,6 +85,11 @@ export { bitRateText } from './performance'
 export { filesAsked } from './file'
 export { processAsked } from './process'
 export { silentIntervals } from './silence'
+export { learningText, unusualAsked, usualBand, type UnusualAsked, type UsualBand } from './unusual'
+
+/** The kind that judges series of a metric by what is usual for them; null: none does. */
+export const unusualKindOf = (metric: MetricName): WatchKind | null =>
+  [...watchKinds.values()].find(({ usual }) => usual === metric) ?? null
 
 /** Whether a kind of watch is about what other devices see. */
 export const isLookedAt = (kind: string): boolean => watchKinds.get(kind)?.looks !== undefined

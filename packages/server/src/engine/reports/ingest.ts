@@ -15,8 +15,8 @@ import { rosterMark, settingsOf, type CollectorDigests } from './settings'
 import type { DeviceContext } from '../types'
 
 const kept = 20_000
-/** A day of a disk is summed up some time after it is over. */
-const daysCountFor: Millis = hour
+/** A day is summed up some time after it is over. */
+const pastCountsFor: Millis = hour
 
 /**
  * Contexts of the devices that report here, the least recently used given up first. Only a shortcut: see commitPlan.
@@ -129,10 +129,11 @@ export class Engine {
     return { settings, work: hasWork(id) }
   }
 
-  /** What is cached of a device, unless the days of its disks were read too long ago. */
+  /** What is cached of a device, unless what is known of its past was read too long ago. */
   #fresh(id: DeviceId, now: Millis): DeviceContext | undefined {
     const cached = this.#cache.get(id)
-    return cached?.days && Math.abs(now - cached.days.readAt) > daysCountFor ? undefined : cached
+    const past = cached?.days ?? cached?.usual
+    return past && Math.abs(now - past.readAt) > pastCountsFor ? undefined : cached
   }
 
   #cachedFor(authorization: string | undefined): DeviceContext | null {

@@ -110,6 +110,7 @@ export function planBatch(
         ...(offered === null ? {} : { offered }),
         zone: context.zone,
         ...(context.days ? { days: context.days.of } : {}),
+        ...(context.usual ? { usual: context.usual.of } : {}),
       },
       interval ?? report.interval,
     )

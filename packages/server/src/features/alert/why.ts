@@ -3,6 +3,7 @@ import {
   day,
   minute,
   why,
+  usualMetrics,
   watchKind,
   withoutNamed,
   type FactSubject,
@@ -20,7 +21,7 @@ import {
 import { firstRow, rows, time, type Db, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { policyAsOf } from '../../store/policy'
-import { readDiskDays, reportOnRecord, type DaysOfDisks } from '../../store/series'
+import { learnSeries, readDiskDays, reportOnRecord, type DaysOfDisks, type UsualOfSeries } from '../../store/series'
 import { deviceAt, type DeviceThen } from '../../store/deviceAt'
 import { traitsOf } from '../../store/traits'
 import { windowsReaching } from '../../store/windows'
@@ -71,7 +72,12 @@ async function reportLongAgo(db: Db, id: number, at: Millis): Promise<KeptReport
   }
 }
 
-function observedIn(report: KeptReport, device: DeviceThen, facts: Facts, days: DaysOfDisks): Observed {
+interface Past {
+  days: DaysOfDisks
+  usual: UsualOfSeries
+}
+
+function observedIn(report: KeptReport, device: DeviceThen, facts: Facts, past: Past): Observed {
   return {
     at: report.at,
     // How often it reported then is not kept, and may have been another interval than today’s.
@@ -83,7 +89,7 @@ function observedIn(report: KeptReport, device: DeviceThen, facts: Facts, days: 
     // What failed before is not kept: of older reports it is not known.
     failed: report.newest ? device.failed : [],
     zone: device.zone,
-    days,
+    ...past,
   }
 }
 
@@ -245,14 +251,17 @@ export async function whyAt(pool: Pool, viewer: Viewer, id: number, query: WhyQu
   requireClient(viewer, device.client_id, 'no-such-device')
   const facts = await factsAt(pool, id, at)
   const traits = traitsOf(device, facts)
-  const days = report && (await readDiskDays(pool, [id], report.at)).get(id)
-  const observed = report && observedIn(report, device, facts, days ?? new Map())
   const [policy, post, windows] = await Promise.all([
     policyAsOf(pool, judgedAt),
     postAt(pool, id, query, at),
     windowsReaching(pool, traits, at),
   ])
   const roster = policy.compiled.roster(traits)
+  const past = report && {
+    days: (await readDiskDays(pool, [id], report.at)).get(id) ?? new Map(),
+    usual: await learnSeries(pool, id, usualMetrics(roster), device.zone, report.at),
+  }
+  const observed = report && past && observedIn(report, device, facts, past)
   const { watch, instance } = query
   return {
     at,

@@ -11,12 +11,14 @@ import {
   rhythmPageSchema,
   seriesMarksSchema,
   seriesPageSchema,
+  usualAnewSchema,
+  usualPageSchema,
   type SeriesPage,
 } from '#contract'
 import { day, deviceKinds, hoursOfWeek, isMetric, type MetricName, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
-import type { Pool } from '../../db'
+import { inTransaction, type Pool } from '../../db'
 import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
@@ -33,6 +35,7 @@ import { openMetricsType } from './openMetrics'
 import { readRhythm, readRhythmHours } from './rhythm'
 import { scrape } from './scrape'
 import { readingsPart, sendReadings } from './table'
+import { readUsualPage, setAnew } from './usual'
 
 const usualPoints = 400
 const mostPoints = 2000
@@ -167,6 +170,33 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       await requireDevice(db, viewer, id())
       requireSpan(query, longest, 'six years')
       return processesOf(db, id(), query.from, query.until)
+    },
+  })
+  const usualOf = (deviceId: number, { metric, instance }: OneSeries) =>
+    readUsualPage(pool, { deviceId, metric: requireMetric(metric), instance, now: Date.now() })
+  route(app, {
+    method: 'GET',
+    url: '/api/devices/:id/usual',
+    access: 'contact',
+    summary: 'What is usual for a series hour by hour of the week, and what would have been told of late',
+    answer: usualPageSchema,
+    query: Joi.object<OneSeries, true>(oneSeries),
+    async handle({ viewer, id, query }) {
+      await requireDevice(pool, viewer, id())
+      return usualOf(id(), query)
+    },
+  })
+  route(app, {
+    method: 'POST',
+    url: '/api/devices/:id/usual',
+    access: 'technician',
+    summary: 'Have a series learned anew from now on, or as before',
+    answer: usualPageSchema,
+    body: usualAnewSchema,
+    async handle({ viewer, id, body }) {
+      const metric = requireMetric(body.metric)
+      await inTransaction(pool, (tx) => setAnew(tx, viewer, id(), { ...body, metric }))
+      return usualOf(id(), body)
     },
   })
   pastRoute(app, pool, {

@@ -1,7 +1,7 @@
 import { minute } from '../../../units'
 import { gauge, type Parts } from './gauge'
 
-const drives: Parts = {
+export const drives: Parts = {
   name: 'drives',
   label: 'Drives',
   one: 'drive',

@@ -7,7 +7,7 @@ export function bitRateText(bits: number): string {
   return `${bytesText(bits).replace(/B$/, '').trim()}bit/s`
 }
 
-const interfaces: Parts = {
+export const interfaces: Parts = {
   name: 'interfaces',
   label: 'Interfaces',
   one: 'interface',
