@@ -27,11 +27,12 @@ function readOptions() {
         reports: flag,
         cover: flag,
         kinds: flag,
+        usual: flag,
       },
     }).values
   } catch (error) {
     throw new PlainError(
-      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --looks DEVICES, --reports, --cover or --kinds, and --json FILE.`,
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --looks DEVICES, --reports, --cover, --kinds or --usual, and --json FILE.`,
     )
   }
 }
@@ -72,7 +73,9 @@ export async function bench() {
               ? 'looks.mjs'
               : options.kinds
                 ? 'kinds.mjs'
-                : 'main.mjs'
+                : options.usual
+                  ? 'usual.mjs'
+                  : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },

@@ -563,6 +563,43 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
     ],
   },
   {
+    name: 'Unusual load',
+    description: 'A server that is not as it usually is at that hour of the week, by its own past.',
+    suits: kind('server'),
+    watches: [
+      {
+        key: 'unusual.cpu',
+        kind: 'unusual-cpu',
+        name: 'CPU unlike itself',
+        why: 'A program in a loop at night, or work that is not the house’s own, lies far below any fixed level.',
+        osFamilies: any,
+        values: { sensitivity: 'low', todo: 'Look at what used the CPU then, on the page of its readings.' },
+        reasons: { sensitivity: 'On made and real series it found most such programs, and told hardly anything else.' },
+      },
+      {
+        key: 'unusual.memory',
+        kind: 'unusual-memory',
+        name: 'Memory unlike itself',
+        why: 'What takes memory and does not give it back is seen days before the rest is short.',
+        osFamilies: any,
+        values: { sensitivity: 'low' },
+        reasons: { sensitivity: 'Half a working day more or less is ordinary.' },
+      },
+      {
+        key: 'unusual.sent',
+        kind: 'unusual-sent',
+        name: 'Sent unlike itself',
+        why: 'Much that leaves a server at an hour at which nothing else does is worth a question.',
+        osFamilies: any,
+        values: { sensitivity: 'low', severity: 'warning' },
+        reasons: {
+          sensitivity: 'Restores and first copies are rare, and large.',
+          severity: 'Data that leaves cannot be had back: today, not this week.',
+        },
+      },
+    ],
+  },
+  {
     name: 'Power supply',
     description: 'It has to be heard when the lights go out, not only before.',
     suits: kind('power'),

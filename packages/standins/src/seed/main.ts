@@ -89,6 +89,7 @@ const taken = [
   'File server',
   'Page outside',
   'Network gear',
+  'Unusual load',
 ]
 for (const template of libraryTemplates)
   if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
@@ -129,6 +130,13 @@ await assign('Web server', { on: 'role', role: 'web' })
 await assign('Database server', { on: 'role', role: 'database' })
 await assign('Backup host', { on: 'role', role: 'backup' })
 await assign('Page outside', { on: 'kind', kind: 'address' })
+await assign('Unusual load', {
+  on: 'all',
+  of: [
+    { on: 'kind', kind: 'server' },
+    { on: 'client', clientId: clientIds.sv! },
+  ],
+})
 await assign('Network gear', { on: 'kind', kind: 'network' })
 await assign('Till', { on: 'role', role: 'till' })
 await assign(

@@ -1,13 +1,13 @@
 import { readFileSync } from 'node:fs'
 import pg from 'pg'
-import { day, groupsBy, hour, minute, type Millis } from '#core'
+import { day, groupsBy, hour, minute, type MetricName, type Millis } from '#core'
 import { seed, wantedEstate } from '../estate'
 import { historyHours, SimulatedDevice } from '../fleet/simulated'
 import { fillBacklog } from './backlog'
 
 /**
- * What the stand-in devices read before the oldest report that is taken of an agent, so that there are two weeks of it:
- * a file of history for each client, as somebody would bring one.
+ * What the stand-in devices read before the oldest report that is taken of an agent, so that there are two weeks of it,
+ * and five of what is usual for servers: a file of history for each client, as somebody would bring one.
  */
 const [serverUrl, email, password, stateFile, databaseUrl] = process.argv.slice(2)
 if (!serverUrl || !stateFile || !databaseUrl)
@@ -16,6 +16,10 @@ const { historyEnd } = JSON.parse(readFileSync(stateFile, 'utf8')) as { historyE
 const step = 10 * minute
 const from = Math.floor((historyEnd - 14 * day) / step) * step
 const until = historyEnd - historyHours * hour
+/** Before that, what tells how a server usually is, as a house keeps it of long ago: a few series, and seldom. */
+const usually: ReadonlySet<MetricName> = new Set(['cpu.busy', 'memory.available', 'net.received', 'net.sent'])
+const seldom = 30 * minute
+const oldest = Math.floor((historyEnd - 35 * day) / seldom) * seldom
 
 const signedIn = await fetch(`${serverUrl}/api/session`, {
   method: 'POST',
@@ -31,6 +35,10 @@ for (const [code, plans] of groupsBy(wantedEstate().devices, ({ client }) => cli
   const lines: string[] = []
   for (const plan of plans) {
     const device = new SimulatedDevice(plan, seed, historyEnd)
+    if (plan.kind === 'server')
+      for (let time = oldest; time < from; time += seldom)
+        for (const [metric, instance, value] of device.readings(time))
+          if (usually.has(metric)) lines.push(JSON.stringify({ device: plan.name, time, metric, instance, value }))
     for (let time = from; time < until; time += step)
       if (device.reportsAt(time))
         for (const [metric, instance, value] of device.readings(time))

@@ -24,3 +24,10 @@ export const momentAddress = (
   },
   hash: '#readings',
 })
+
+/** What is usual for a series, beside how it is. */
+export const usualAddress = (deviceId: DeviceId, metric: MetricName, instance: string): RouteLocationRaw => ({
+  path: `/estate/${deviceId}`,
+  query: { open: `${metric}|${instance}`, view: 'usual' },
+  hash: '#readings',
+})

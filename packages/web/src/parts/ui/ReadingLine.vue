@@ -14,6 +14,8 @@ const props = defineProps<{
   mark?: Millis
   severity?: Severity
   lines?: readonly LevelLine[]
+  /** Between which values it is as usual at a moment; null: nothing is known of it. */
+  usual?: ((at: Millis) => { low: number; high: number } | null) | null
 }>()
 const box = ref<HTMLElement | null>(null)
 const { width } = useElementSize(box)
@@ -21,7 +23,13 @@ const height = 92
 const unit = computed(() => metrics[props.series.metric as MetricName].unit)
 const text = (value: number) => readingText(unit.value, value)
 const x = computed(() => scaleTime([props.from, props.until], [0, width.value]))
-const top = computed(() => Math.max(...props.series.points.map((point) => point.max), unit.value === 'ratio' ? 1 : 0))
+const usually = computed(() =>
+  props.series.points.flatMap(({ at }) => {
+    const band = props.usual?.(at)
+    return band ? [{ at, ...band }] : []
+  }),
+)
+const top = computed(() => Math.max(...props.series.points.map((point) => point.max), ...usually.value.map(({ high }) => high), unit.value === 'ratio' ? 1 : 0))
 const y = computed(() => scaleLinear([0, top.value || 1], [height - 16, 18]))
 /** Of levels only those within what was read: others would press it flat. Of what a share is is not known here. */
 const levels = computed(() => (props.lines ?? []).filter(({ value, shareOf }) => !shareOf && value >= 0 && value <= (top.value || 1)))
@@ -44,20 +52,21 @@ const path = computed(() =>
     })
     .join(''),
 )
-/** From the least to the greatest of each span: a peak stays a peak however long the time is. */
-const band = computed(() => {
-  const up = props.series.points.map((point) => `${x.value(point.at).toFixed(1)} ${y.value(point.max).toFixed(1)}`)
-  const down = props.series.points
-    .map((point) => `${x.value(point.at).toFixed(1)} ${y.value(point.min).toFixed(1)}`)
-    .reverse()
+function bandOf(edges: readonly { at: Millis; low: number; high: number }[]): string {
+  const spot = (at: Millis, value: number) => `${x.value(at).toFixed(1)} ${y.value(value).toFixed(1)}`
+  const up = edges.map(({ at, high }) => spot(at, high))
+  const down = edges.map(({ at, low }) => spot(at, low)).reverse()
   return up.length ? `M${[...up, ...down].join('L')}Z` : ''
-})
+}
+/** From the least to the greatest of each span: a peak stays a peak however long the time is. */
+const band = computed(() => bandOf(props.series.points.map(({ at, min, max }) => ({ at, low: min, high: max }))))
 </script>
 
 <template>
   <div ref="box">
     <svg :width="width" :height="height" role="img" :aria-label="`${series.metric} ${series.instance}`">
       <path :d="`M0 ${height - 16}H${width}`" stroke="var(--rule)" />
+      <path v-if="usually.length" class="usual" :d="bandOf(usually)" fill="var(--act)" fill-opacity="0.16" />
       <path
         :d="band"
         fill="var(--ink)"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRoute } from 'vue-router'
-import type { AlertPage, AlertTimeline, AlertView, SeriesPage } from '#contract'
+import type { AlertPage, AlertTimeline, AlertView, SeriesPage, UsualPage } from '#contract'
 import { day, hour, minute, usedByProcesses, watchKinds, type Millis, type Severity } from '#core'
 import { api } from '../../parts/data/api'
 import { useNewestFirst } from '../../parts/data/parts'
@@ -29,7 +29,8 @@ import AwayNotice from '../../parts/ui/AwayNotice.vue'
 import StateNotice from '../../parts/ui/StateNotice.vue'
 import { attempt, done } from '../../parts/ui/notify'
 import { postDoubt } from '../../parts/data/known'
-import { momentAddress, whenAddress } from '../../parts/data/whenAddress'
+import { usualAt } from '../../parts/data/usualAt'
+import { momentAddress, usualAddress, whenAddress } from '../../parts/data/whenAddress'
 import AlertActs from './AlertActs.vue'
 import AlertCallouts from './AlertCallouts.vue'
 import CauseMembers from './CauseMembers.vue'
@@ -62,6 +63,18 @@ const readings = useResource(
       `/devices/${subject.deviceId}/series?from=${from}&until=${until}&metrics=${metric}`,
     )
     return { from, until, away, series: series.find((line) => line.instance === subject.instance) ?? null }
+  },
+  { sources: [known] },
+)
+
+/** What is usual for the series, where it is judged by that. */
+const usual = useResource(
+  async () => {
+    const subject = alert.value
+    const metric = subject && watchKinds.get(subject.rule.kind)?.usual
+    if (!metric || subject.deviceId === null) return null
+    const query = new URLSearchParams({ metric, instance: subject.instance })
+    return api.get<UsualPage>(`/devices/${subject.deviceId}/usual?${query}`)
   },
   { sources: [known] },
 )
@@ -171,7 +184,9 @@ const print = () => {
           :mark="alert.began"
           :severity="alert.severity"
           :lines="alert.rule.lines"
+          :usual="usualAt(usual.data.value, kind.metric)"
         />
+        <p v-if="kind.usual && alert.deviceId !== null" class="muted">Shaded green: as usual at that hour of the week. <RouterLink :to="usualAddress(alert.deviceId, kind.usual, alert.instance)">What is usual, and what would have been told</RouterLink></p>
         <ProcessTable
           v-if="alert.deviceId !== null && usedByProcesses.has(kind.metric)"
           :device-id="alert.deviceId"

@@ -187,8 +187,8 @@ export function learningText(usual: Usual | undefined, training: Millis): string
 
 /**
  * A watch kind that tells when a series of a device is not what it usually is at that hour of the week, by its own
- * past: see `learnUsual`. What is as usual costs nothing to remember: the mean over a span begins with the first value that
- * lies beyond the band, and ends when it is well within it again.
+ * past: see `learnUsual`. What is as usual costs nothing to remember: the mean over a span begins with the first value
+ * that lies beyond the band, and ends when it is well within it again.
  */
 export function unusual(spec: Spec): WatchKind {
   const { metric, parts, collector } = spec

@@ -1,11 +1,14 @@
 <script setup lang="ts">
+import { ElCheckbox } from 'element-plus/es/components/checkbox/index'
+import 'element-plus/es/components/checkbox/style/css'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { BoardPage, DevicePage, SeriesMarks, SeriesPage, SeriesView } from '#contract'
-import { usedByProcesses, type MetricName, type Millis } from '#core'
+import type { BoardPage, DevicePage, SeriesMarks, SeriesPage, SeriesView, UsualPage } from '#contract'
+import { unusualKindOf, usedByProcesses, type MetricName, type Millis } from '#core'
 import { useAddressed } from '../../../parts/data/addressed'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
+import { usualAt } from '../../../parts/data/usualAt'
 import { fullText } from '../../../parts/format/time'
 import AwayNotice from '../../../parts/ui/AwayNotice.vue'
 import ChoiceField from '../../../parts/ui/ChoiceField.vue'
@@ -18,6 +21,7 @@ import MeanwhileTable from './MeanwhileTable.vue'
 import SeriesChanged from './SeriesChanged.vue'
 import SeriesChart from './SeriesChart.vue'
 import SeriesTable from './SeriesTable.vue'
+import SeriesUsual from './SeriesUsual.vue'
 import SeriesValues from './SeriesValues.vue'
 import SeriesWhen from './SeriesWhen.vue'
 import { useShown } from './shownInAddress'
@@ -38,6 +42,7 @@ const moment = computed(() => (at.value ? Date.parse(at.value) || null : null))
 const views = [
   { name: 'chart', title: 'Over time' },
   { name: 'when', title: 'When it happens' },
+  { name: 'usual', title: 'What is usual' },
   { name: 'changed', title: 'What changed' },
   { name: 'values', title: 'Values' },
 ]
@@ -119,6 +124,22 @@ const marks = useResource(
   { topics: ['alerts', 'windows', 'policy'], deviceId: () => props.device.id, sources: [shownTime, opened] },
 )
 
+/** What is usual for it, laid under its chart. */
+const usualInAddress = useAddressed('usual')
+const isUsualShown = computed({
+  get: () => usualInAddress.value === 'shown',
+  set: (is: boolean) => { usualInAddress.value = is ? 'shown' : '' },
+})
+const judged = computed(() => unusualKindOf(series.value.metric as MetricName) !== null)
+const usual = useResource(
+  async () =>
+    isUsualShown.value && judged.value
+      ? api.get<UsualPage>(`/devices/${props.device.id}/usual?${new URLSearchParams({ ...series.value })}`)
+      : null,
+  { sources: [opened, usualInAddress] },
+)
+const usualThen = computed(() => usualAt(usual.data.value, series.value.metric))
+
 /** What there is of the device, to open instead or to lay over. */
 const known = useResource(async () => {
   const { from, until } = boundsOf(shown.value, now())
@@ -153,7 +174,7 @@ const offered = computed(() => {
 })
 
 const back = computed(() => {
-  const { open: _open, view: _view, at: _at, beside: _beside, hours: _hours, weeks: _weeks, ...query } = route.query
+  const { open: _open, view: _view, at: _at, beside: _beside, hours: _hours, weeks: _weeks, usual: _usual, ...query } = route.query
   return { query, hash: route.hash }
 })
 const whyChanged = computed(() => ({ query: { ...route.query, view: 'changed' }, hash: route.hash }))
@@ -190,7 +211,9 @@ const csv = computed(() => {
     <p class="line"><SpanSentence v-model:last="last" :shown="shown" /></p>
     <p class="line over">
       <ChoiceField v-model="add" label="Lay over it" :choices="offered" :disabled="beside.length >= mostBeside" />
+      <ElCheckbox v-if="judged" v-model="isUsualShown">what is usual</ElCheckbox>
       <button v-if="beside.length" class="link" @click="setBeside([])">Only this one</button>
+      <span v-if="usual.data.value && !usualThen" class="muted">Too little is known of what is usual.</span>
       <span v-if="data?.missing" class="muted">{{ data.missing }} of what is laid over it has no readings in this time.</span>
     </p>
     <AwayNotice :away="data?.away" />
@@ -211,6 +234,7 @@ const csv = computed(() => {
         :width="data.width"
         :marks="marks.data.value"
         :moment="moment"
+        :usual="usualThen"
         is-tall
         @draw="draw"
         @pick="pick"
@@ -226,6 +250,7 @@ const csv = computed(() => {
     <ProcessTable v-if="data && usedByProcesses.has(series.metric as MetricName)" :device-id="device.id" :from="data.from" :until="data.until" :moment="moment" :to="momentAddress" />
   </template>
   <SeriesWhen v-else-if="view === 'when'" :key="opened" :device="device" :series="series" @look="(from, until) => show({ from, until }, { view: null })" />
+  <SeriesUsual v-else-if="view === 'usual'" :key="opened" :device="device" :series="series" @look="(from, until) => show({ from, until }, { view: null, usual: 'shown' })" />
   <SeriesChanged v-else-if="view === 'changed'" :device="device" :moment="moment" @moment="pick" />
   <SeriesValues v-else :key="`${opened} ${shownTime}`" :device-id="device.id" :series="series" :bounds="boundsOf(shown, now())" />
 </template>

@@ -17,7 +17,8 @@ import { computed, ref, watch } from 'vue'
 import { Line } from 'vue-chartjs'
 import type { SeriesMarks, SeriesView } from '#contract'
 import { day, metrics, readingText, type MetricName, type Millis } from '#core'
-import { bandOf } from './band'
+import type { UsualAtMoment } from '../../../parts/data/usualAt'
+import { bandOf, usualBandOf } from './band'
 import { marksPlugin } from './marks'
 
 Chart.register(CategoryScale, Filler, Legend, LinearScale, LineElement, PointElement, TimeScale, Tooltip)
@@ -35,6 +36,8 @@ const props = defineProps<{
   width: Millis
   /** What happened meanwhile. */
   marks?: SeriesMarks | null
+  /** What is usual for the first of them. */
+  usual?: ((at: Millis) => UsualAtMoment | null) | null
   /** A moment that was chosen. */
   moment?: Millis | null
   isTall?: boolean
@@ -49,12 +52,19 @@ const other = computed(() => props.series.map(unitOf).find((one) => one !== unit
 const plugins = [marksPlugin(() => props.marks ?? null, css)]
 const data = computed(
   (): ChartData<'line', { x: number; y: number }[]> => ({
-    datasets: props.series.flatMap((line, i) =>
-      bandOf(line, props.labels[i]!, css(props.colours[i % props.colours.length]!), 4 * props.width).map((set) => ({
-        ...set,
-        yAxisID: unitOf(line) === unit.value ? 'y' : 'other',
-      })),
-    ),
+    datasets: [
+      ...props.series.flatMap((line, i) =>
+        bandOf(line, props.labels[i]!, css(props.colours[i % props.colours.length]!), 4 * props.width).map((set) => ({
+          ...set,
+          yAxisID: unitOf(line) === unit.value ? 'y' : 'other',
+        })),
+      ),
+      ...(props.usual && props.series[0]
+        ? usualBandOf(props.series[0], (at) => props.usual!(at + props.width / 2), css('--act'), 4 * props.width).map(
+            (set) => ({ ...set, yAxisID: 'y' }),
+          )
+        : []),
+    ],
   }),
 )
 const options = computed((): ChartOptions<'line'> => {
