@@ -162,3 +162,61 @@ test('a chart is drawn across, laid over with what was earlier, and asked what c
   await page.getByRole('link', { name: 'CSV' }).click()
   expect((await download).suggestedFilename()).toBe('lf-reading-1-readings.csv')
 })
+
+test('what is usual for it, what would have been told, and a watch of that; learned anew and back', async ({
+  page,
+}) => {
+  await signIn(page)
+  const clients = (await (await page.request.get(`${url()}/api/clients`)).json()) as { id: number; code: string }[]
+  const clientId = clients.find(({ code }) => code === 'lf')!.id
+  const lines = []
+  for (let at = Date.now() - 40 * day; at < Date.now() - 13 * day; at += hour / 2)
+    lines.push(
+      JSON.stringify({
+        device: 'lf-reading-1',
+        time: Math.round(at),
+        metric: 'cpu.busy',
+        instance: '',
+        value: 0.1 + ((Math.floor(at / hour) * 7919) % 13) / 400,
+      }),
+    )
+  const brought = await page.request.post(`${url()}/api/clients/${clientId}/history?file=before.ndjson`, {
+    headers: { 'content-type': 'application/x-ndjson' },
+    data: lines.join('\n'),
+  })
+  expect(((await brought.json()) as { refused: number }).refused).toBe(0)
+
+  await openDevice(page, 'lf-reading-1')
+  await page.getByRole('tab', { name: 'Readings' }).click()
+  await page.getByRole('link', { name: 'CPU busy' }).first().click()
+  await page.getByRole('tab', { name: 'What is usual' }).click()
+  await expect(
+    page.getByText(/Learned from (39|40) days of the last 42 days.*No watch in force judges it by this/),
+  ).toBeVisible()
+  const told = page.getByRole('table', { name: 'What would have been told' })
+  // Two mornings were busy; the first weeks had none.
+  await expect(told.getByRole('row', { name: /^low/ })).toContainText(/[12] times?/)
+  const morning = told.getByRole('row', { name: /^low/ }).getByRole('button').first()
+  await expect(morning).toContainText(/ 0[89]:/)
+
+  await page.getByRole('button', { name: 'Tell when it is unusual' }).click()
+  const dialog = page.getByRole('dialog')
+  await expect(dialog).toContainText('When the CPU busy is more than usual at that hour of the week')
+  await choose(dialog.getByLabel('Template', { exact: true }), 'a new one for lf-reading-1 alone')
+  await dialog.getByRole('button', { name: 'Watch it on 1 device' }).click()
+  await expect(page.getByText(/Unusual: CPU busy judges by it, with medium sensitivity/)).toBeVisible()
+
+  await page.getByRole('button', { name: 'Learn anew from now on' }).click()
+  await page.getByRole('dialog').getByRole('button', { name: 'Learn anew' }).click()
+  await expect(page.getByText(/learning, 21 days to go/)).toBeVisible()
+  await page.getByRole('button', { name: 'Let all that is kept count again' }).click()
+  await expect(page.getByText(/judges by it/)).toBeVisible()
+
+  // To one of the times, with what is usual beneath it.
+  await morning.click()
+  await expect(page).toHaveURL(/usual=shown/)
+  await expect(page.getByRole('checkbox', { name: 'what is usual' })).toBeChecked()
+  await expect(page.getByRole('img', { name: 'CPU busy' }).or(page.locator('canvas')).first()).toBeVisible()
+  await page.goBack()
+  await expect(told).toBeVisible()
+})

@@ -56,6 +56,8 @@ export interface Story {
   updateFails?: boolean
   /** Busy between these minutes. */
   busy?: { from: number; to: number }
+  /** A program of it ran in a loop between these minutes, on some of its cores. */
+  loop?: { from: number; to: number }
   /** Busy again every week, by the clock of its site; weekdays from 1, Monday. Its job says so in the log. */
   weekly?: { zone: string; weekday: number; from: number; until: number; job: string }
   /** A new version of something so many minutes ago: since then it needs so much more of the memory, and sends more. */
@@ -214,7 +216,7 @@ export const devices: readonly PlannedDevice[] = [
     ['imaging'],
     { '/': [60, 0.49], '/srv/images': [180, 0.63] },
     ['image-receiver'],
-    { updateFails: true },
+    { updateFails: true, loop: { from: 31 * 60, to: 25 * 60 } },
   ),
   plannedDevice('sv-north-dc', 'sv', 'Clinic North', server, ['directory'], { 'C:': [120, 0.48], 'D:': [500, 0.4] }, [
     'NTDS',

@@ -35,6 +35,12 @@ const acts: Record<string, Act> = {
       level: 'informational',
       text: 'nightly run completed, 1 284 files, 0 errors',
     }),
+  'begin a loop': ({ device }) => {
+    device.meddling.loops = true
+  },
+  'end the loop': ({ device }) => {
+    device.meddling.loops = false
+  },
   'pull the plug': ({ device }) => {
     device.meddling.unplugged = true
   },
@@ -69,7 +75,10 @@ function rowOf(station: Station): string {
     .join('')
   const rest =
     button(name, 'write log error', '', 'write log errors') +
-    (device.plan.roles.includes('backup') ? button(name, 'write backup success', '', 'backup reports success') : '')
+    (device.plan.roles.includes('backup') ? button(name, 'write backup success', '', 'backup reports success') : '') +
+    (device.meddling.loops
+      ? button(name, 'end the loop', '', 'end the loop')
+      : button(name, 'begin a loop', '', 'run a program in a loop'))
   const plug = device.meddling.unplugged
     ? button(name, 'plug in again', '', 'plug in again')
     : button(name, 'pull the plug', '', 'pull the plug')

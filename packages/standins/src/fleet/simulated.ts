@@ -34,6 +34,8 @@ export interface Meddling {
   filled: string[]
   events: LogEvent[]
   unplugged: boolean
+  /** A program of it runs in a loop. */
+  loops: boolean
 }
 
 /** So much of its past a device tells by itself: as far back as reports are taken. */
@@ -87,7 +89,7 @@ export class SimulatedDevice {
   version: string
   /** Until when a new program that does not work keeps it from reporting. */
   stuckUntil: Millis = 0
-  readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false }
+  readonly meddling: Meddling = { stopped: [], filled: [], events: [], unplugged: false, loops: false }
 
   constructor(
     readonly plan: PlannedDevice,
@@ -138,6 +140,7 @@ export class SimulatedDevice {
     const { name, cores, story } = this.plan
     const before = this.#minutesBefore(at)
     const isBusy = story?.busy && before < story.busy.from && before > story.busy.to
+    const loops = this.meddling.loops || (story?.loop && before < story.loop.from && before > story.loop.to)
     const hard = isBusy ? 0.9 : weeklyOf(story?.weekly, at).runs ? 0.76 : 0
     const changed = story?.changed && before < story.changed.minutesAgo ? story.changed : null
     const load = Math.min(
@@ -145,6 +148,7 @@ export class SimulatedDevice {
       0.03 +
         0.32 * working(at) * (0.6 + 0.8 * drift(this.seed, `${name}cpu`, at, 20 * minute)) +
         0.09 * drift(this.seed, `${name}quick`, at, 2 * minute) +
+        (loops ? 0.42 : 0) +
         hard,
     )
     const memory = this.plan.memory * 1.073741824 * gigabyte

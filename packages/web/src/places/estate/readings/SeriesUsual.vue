@@ -46,7 +46,7 @@ const learned = computed(() => {
   const odd = oddDays.length ? ` Left out, being unlike their kind: ${oddDays.map((at) => dayText(at)).join(', ')}.` : ''
   return `Learned from ${countText(days, 'day')} ${since}${who}${why}.${odd}`
 })
-const judging = (toGo: number) => (toGo ? `learning, ${countText(toGo, 'day')} to go` : 'judges by it')
+const judging = (toGo: number) => (toGo ? `is learning, ${countText(toGo, 'day')} to go` : 'judges by it')
 interface Tried {
   sensitivity: string
   times: string
