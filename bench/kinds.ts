@@ -3,15 +3,20 @@ import {
   evaluate,
   hour,
   isReplayable,
+  learnUsual,
   metrics,
   minute,
   replay,
+  unusualKindOf,
+  usualKey,
   watchKind,
   watchKinds,
   type DeviceState,
   type DiskDays,
+  type HourOfUsual,
   type Observed,
   type Recorded,
+  type Usual,
   type WatchInForce,
 } from '#core'
 import { estateOf } from '../packages/standins/src/estate'
@@ -50,6 +55,18 @@ function daysOf(): ReadonlyMap<string, DiskDays> {
   return found
 }
 const days = daysOf()
+/** What is usual for its series, by three weeks. */
+function usualOf(): ReadonlyMap<string, Usual> {
+  const hours = new Map<string, HourOfUsual[]>()
+  for (let at = start - 28 * day; at < start; at += hour)
+    for (const [metric, instance, mean] of device.readings(at + hour / 2)) {
+      if (!unusualKindOf(metric)) continue
+      const key = usualKey(metric, instance)
+      hours.set(key, [...(hours.get(key) ?? []), { at, mean, count: 60 }])
+    }
+  return new Map([...hours].map(([key, list]) => [key, learnUsual(list, 'UTC', { least: 1e-3 })!]))
+}
+const usual = usualOf()
 
 /** What a server tells within a day, a report each minute, everything in it each time. */
 const reports: Observed[] = Array.from({ length: 1440 }, (_, i) => {
@@ -64,6 +81,7 @@ const reports: Observed[] = Array.from({ length: 1440 }, (_, i) => {
     events: device.events(at - minute, at),
     failed: [],
     days,
+    usual,
   }
 })
 

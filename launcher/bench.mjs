@@ -28,11 +28,12 @@ function readOptions() {
         cover: flag,
         kinds: flag,
         usual: flag,
+        fortnight: flag,
       },
     }).values
   } catch (error) {
     throw new PlainError(
-      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --looks DEVICES, --reports, --cover, --kinds or --usual, and --json FILE.`,
+      `${/** @type {Error} */ (error).message}\nbench takes --readings DEVICES, --estate DEVICES [--page-minutes N], --live REPORTS, --logs DEVICES, --looks DEVICES, --reports, --cover, --kinds, --usual or --fortnight, and --json FILE.`,
     )
   }
 }
@@ -75,7 +76,9 @@ export async function bench() {
                 ? 'kinds.mjs'
                 : options.usual
                   ? 'usual.mjs'
-                  : 'main.mjs'
+                  : options.fortnight
+                    ? 'fortnight.mjs'
+                    : 'main.mjs'
     const done = spawnSync(process.execPath, [join(root, 'dist/bench', program), ...process.argv.slice(3)], {
       stdio: 'inherit',
       env: { ...process.env, CUSTODE_ROOT: root, CUSTODE_PLACE: place, CUSTODE_DATABASE: database.url },

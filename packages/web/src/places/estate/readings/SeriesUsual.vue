@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref } from 'vue'
 import type { DevicePage, SeriesPage, UsualPage } from '#contract'
-import { countText, day, daysOfUsual, durationText, type Millis } from '#core'
+import { ageText, countText, day, daysOfUsual, durationText, minute, type Millis } from '#core'
 import { api } from '../../../parts/data/api'
 import { useResource } from '../../../parts/data/resource'
 import { useSession } from '../../../parts/data/session'
@@ -61,10 +61,10 @@ const tried = computed(() =>
 )
 const columns = [
   { key: 'sensitivity', title: 'Sensitivity' },
-  { key: 'times', title: 'In the last 14 days', align: 'right' },
+  { key: 'times', title: 'In the last 14 days' },
   { key: 'when', title: 'When', grow: 1 },
 ] as const
-const lasted = ({ from, until }: Tried['told'][number]) => (until === null ? 'and still' : `for ${durationText(Math.max(60_000, Math.round((until - from) / 60_000) * 60_000))}`)
+const lasted = ({ from, until }: Tried['told'][number]) => (until === null ? 'and still' : `for ${ageText(Math.max(minute, until - from))}`)
 
 const making = ref(false)
 const isChanging = ref(false)

@@ -1,0 +1,282 @@
+import {
+  compilePolicy,
+  day,
+  daysOfUsual,
+  evaluate,
+  fromLibrary,
+  groupsBy,
+  hour,
+  learnUsual,
+  leastDistance,
+  libraryTemplates,
+  minute,
+  postKey,
+  usualKey,
+  usualMetrics,
+  type DeviceState,
+  type DeviceTraits,
+  type DiskDays,
+  type HourOfUsual,
+  type Millis,
+  type Observed,
+  type Roster,
+  type Target,
+  type Usual,
+} from '#core'
+import { estateOf, osFamilyOf, seed, type PlannedDevice, type Story } from '../packages/standins/src/estate'
+import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
+
+/**
+ * Two weeks of the demo's estate through the templates of the library, report by report, as the server judges them,
+ * without windows: which alerts there would have been on each device, and whether every trouble that was planted is
+ * among them.
+ */
+const say = (text: string) => process.stdout.write(`${text}\n`)
+const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
+const weeks = 2
+const end = Math.floor(Date.now() / minute) * minute
+const start = end - weeks * 7 * day
+const interval = minute
+const zone = 'Europe/Lisbon'
+
+/** The house's own, beside those of the library. */
+const till = {
+  name: 'Till',
+  description: '',
+  includes: [],
+  watches: [
+    {
+      key: 'services.till',
+      kind: 'service-state',
+      name: 'Till services',
+      why: '',
+      osFamilies: ['windows' as const],
+      values: { which: 'named', names: ['till-*'], expected: 'running', severity: 'critical' },
+    },
+  ],
+}
+const template = (name: string, id: number) => {
+  if (name === till.name) return { id, revision: 1, ...till }
+  const found = libraryTemplates.find((each) => each.name === name)
+  if (!found) throw new Error(`The library has no template “${name}”.`)
+  return { id, revision: 1, ...fromLibrary(found) }
+}
+const assigned: readonly [template: string, target: Target][] = [
+  ['Base server', { on: 'kind', kind: 'server' }],
+  ['Base workstation', { on: 'kind', kind: 'workstation' }],
+  ['Web server', { on: 'role', role: 'web' }],
+  ['Database server', { on: 'role', role: 'database' }],
+  ['Backup host', { on: 'role', role: 'backup' }],
+  ['File server', { on: 'role', role: 'file' }],
+  [
+    'Unusual load',
+    {
+      on: 'all',
+      of: [
+        { on: 'kind', kind: 'server' },
+        { on: 'client', clientId: 2 },
+      ],
+    },
+  ],
+  ['Till', { on: 'role', role: 'till' }],
+]
+/** By their place, from one: the second has what is unusual told. */
+const clientCodes = ['tm', 'sv', 'bb']
+const policy = compilePolicy({
+  templates: assigned.map(([name], i) => template(name, i + 1)),
+  assignments: assigned.map(([, target], i) => ({
+    id: i + 1,
+    templateId: i + 1,
+    target,
+    rank: 100,
+    values: {},
+    dormant: false,
+    reason: '',
+    reviewAt: null,
+    revision: 1,
+    createdAt: i + 1,
+  })),
+  exceptions: [],
+})
+
+/** What of a story is a trouble that a technician has to hear of, and by which kinds of watches. */
+const troubles: { of: keyof Story; kinds: string[]; is?: (story: Story) => boolean }[] = [
+  { of: 'drive', kinds: ['drive-health'] },
+  // What is still half empty stands on the page of disks that fill.
+  { of: 'fills', kinds: ['disk-space'], is: ({ fills }) => fills!.to > 0.9 },
+  { of: 'down', kinds: ['service-state'] },
+  { of: 'flaps', kinds: ['service-state'] },
+  { of: 'loops', kinds: ['service-state'] },
+  {
+    of: 'updates',
+    kinds: ['updates'],
+    is: ({ updates }) => updates!.oldestDays > 14 || updates!.unfetched !== undefined,
+  },
+  { of: 'backup', kinds: ['log-absence'] },
+  { of: 'errors', kinds: ['log-match'] },
+  { of: 'silentFor', kinds: ['silence'] },
+  { of: 'busy', kinds: ['cpu-busy'] },
+  { of: 'loop', kinds: ['unusual-cpu'] },
+]
+
+interface Raised {
+  at: Millis
+  watch: string
+  kind: string
+  instance: string
+  text: string
+}
+
+/** What was least and most free on its disks on each day so far. */
+class Disks {
+  readonly #days = new Map<string, { at: Millis[]; least: number[]; most: number[] }>()
+
+  add(at: Millis, readings: Observed['readings']): void {
+    const begin = Math.floor(at / day) * day
+    for (const [metric, mount, free] of readings) {
+      if (metric !== 'disk.free') continue
+      const disk = this.#days.get(mount) ?? { at: [], least: [], most: [] }
+      this.#days.set(mount, disk)
+      if (disk.at.at(-1) !== begin) {
+        disk.at.push(begin)
+        disk.least.push(free)
+        disk.most.push(free)
+      }
+      const last = disk.at.length - 1
+      disk.least[last] = Math.min(disk.least[last]!, free)
+      disk.most[last] = Math.max(disk.most[last]!, free)
+    }
+  }
+
+  before(at: Millis): ReadonlyMap<string, DiskDays> {
+    const today = Math.floor(at / day) * day
+    const whole = (disk: { at: Millis[]; least: number[]; most: number[] }): DiskDays => {
+      const count = disk.at.findIndex((each) => each >= today)
+      const cut = <T>(list: T[]) => (count < 0 ? list : list.slice(0, count))
+      return { at: cut(disk.at), least: cut(disk.least), most: cut(disk.most) }
+    }
+    return new Map([...this.#days].map(([mount, disk]) => [mount, whole(disk)]))
+  }
+}
+
+/** What is usual for its series on a day, by the hours of the weeks before. */
+function usualOn(device: SimulatedDevice, roster: Roster, today: Millis): ReadonlyMap<string, Usual> {
+  const metrics = usualMetrics(roster)
+  const hours = new Map<string, HourOfUsual[]>()
+  if (metrics.length)
+    for (let at = today - daysOfUsual * day; at < today; at += hour)
+      for (const [metric, instance, value] of device.readings(at + hour / 2)) {
+        if (!metrics.includes(metric)) continue
+        const key = usualKey(metric, instance)
+        const list = hours.get(key) ?? []
+        hours.set(key, list)
+        list.push({ at, mean: value, count: 12 })
+      }
+  return new Map(
+    [...hours].flatMap(([key, list]): [string, Usual][] => {
+      const metric = metrics.find((each) => key.startsWith(`${each}|`))!
+      const usual = learnUsual(list, zone, { least: leastDistance(metric) })
+      return usual ? [[key, usual]] : []
+    }),
+  )
+}
+
+function alertsOf(plan: PlannedDevice, id: number): Raised[] {
+  const device = new SimulatedDevice(plan, seed, end)
+  const traits: DeviceTraits = {
+    id,
+    name: plan.name,
+    clientId: clientCodes.indexOf(plan.client) + 1,
+    siteId: 1,
+    kind: plan.kind,
+    osFamily: osFamilyOf(plan),
+    osName: plan.os,
+    roles: plan.roles,
+    tags: [],
+    addresses: [],
+    facts: device.facts(start),
+  }
+  const roster = policy.roster(traits)
+  const disks = new Disks()
+  for (let at = start - 21 * day; at < start; at += 30 * minute) disks.add(at, device.readings(at))
+  let state: DeviceState = new Map()
+  let heardAt = start
+  let days = disks.before(start)
+  let usual = usualOn(device, roster, Math.floor(start / day) * day)
+  const raised: Raised[] = []
+  for (let at = start; at <= end; at += interval) {
+    if (at % day === 0) {
+      days = disks.before(at)
+      usual = usualOn(device, roster, at)
+    }
+    const isReport = device.reportsAt(at)
+    const readings = isReport ? device.readings(at) : []
+    if (isReport) disks.add(at, readings)
+    const observed: Observed = {
+      at,
+      interval,
+      heardAt: isReport ? at : heardAt,
+      readings,
+      facts: device.facts(at),
+      events: isReport ? device.events(at - interval, at) : [],
+      failed: [],
+      clockOffset: (plan.story?.clock ?? 0) * 1000,
+      zone,
+      days,
+      usual,
+    }
+    const found = isReport
+      ? evaluate(state, roster, observed)
+      : evaluate(state, roster, observed, interval, ({ kind }) => kind === 'silence')
+    if (isReport) heardAt = at
+    state = found.state
+    if (found.broken.length) throw new Error(`${plan.name}: ${found.broken[0]!.watch}: ${found.broken[0]!.reason}`)
+    for (const { kind: became, watch, instance, evidence } of found.transitions)
+      if (became === 'raised') {
+        const { kind } = roster.find(({ key }) => key === watch)!
+        raised.push({ at, watch, kind, instance, text: evidence?.text ?? '' })
+      }
+  }
+  return raised
+}
+
+interface Count {
+  alerts: number
+  /** Those that no trouble was planted for. */
+  others: number
+  devices: number
+}
+const none = (): Count => ({ alerts: 0, others: 0, devices: 0 })
+const counts = { server: none(), workstation: none() }
+const missed: string[] = []
+let expected = 0
+for (const [i, plan] of estateOf(0, seed).devices.entries()) {
+  const raised = alertsOf(plan, i + 1)
+  const wanted = troubles.filter(({ of: what, is }) => plan.story?.[what] !== undefined && (!is || is(plan.story)))
+  const isPlanted = ({ kind }: Raised) => wanted.some(({ kinds }) => kinds.includes(kind))
+  const of = plan.kind === 'workstation' ? counts.workstation : counts.server
+  of.alerts += raised.length
+  of.others += raised.filter((one) => !isPlanted(one)).length
+  of.devices++
+  const posts = groupsBy(raised, ({ watch, instance }) => postKey(watch, instance))
+  say(`${plan.name.padEnd(16)} ${plan.kind.padEnd(12)} ${(raised.length / weeks).toFixed(1).padStart(5)} a week`)
+  for (const list of posts.values())
+    say(
+      `${`${list.length} ×`.padStart(9)} ${list[0]!.watch}: ${list[0]!.text}${isPlanted(list[0]!) ? ' (planted)' : ''}`,
+    )
+  expected += wanted.length
+  for (const { of: what, kinds } of wanted)
+    if (!raised.some(({ kind }) => kinds.includes(kind))) missed.push(`${plan.name}: ${what}`)
+}
+function tell(name: string, { alerts, others, devices }: Count, most: number): void {
+  const rate = (count: number) => count / devices / weeks
+  say(
+    `${judge(rate(alerts) < most)} ${name}: ${rate(alerts).toFixed(2)} alerts a device and week, less than ${most} wanted; without what was planted ${rate(others).toFixed(2)}`,
+  )
+}
+say('')
+tell('servers', counts.server, 1)
+tell('workstations', counts.workstation, 0.2)
+say(
+  `${judge(!missed.length)} ${expected - missed.length} of ${expected} planted troubles were found${missed.length ? `; not: ${missed.join(', ')}` : ''}`,
+)
