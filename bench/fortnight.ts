@@ -15,7 +15,6 @@ import {
   usualMetrics,
   type DeviceState,
   type DeviceTraits,
-  type DiskDays,
   type HourOfUsual,
   type Millis,
   type Observed,
@@ -25,6 +24,7 @@ import {
 } from '#core'
 import { estateOf, osFamilyOf, seed, type PlannedDevice, type Story } from '../packages/standins/src/estate'
 import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
+import { DiskDaysSoFar } from './diskDays'
 
 /**
  * Two weeks of the demo's estate through the templates of the library, report by report, as the server judges them,
@@ -127,38 +127,6 @@ interface Raised {
   text: string
 }
 
-/** What was least and most free on its disks on each day so far. */
-class Disks {
-  readonly #days = new Map<string, { at: Millis[]; least: number[]; most: number[] }>()
-
-  add(at: Millis, readings: Observed['readings']): void {
-    const begin = Math.floor(at / day) * day
-    for (const [metric, mount, free] of readings) {
-      if (metric !== 'disk.free') continue
-      const disk = this.#days.get(mount) ?? { at: [], least: [], most: [] }
-      this.#days.set(mount, disk)
-      if (disk.at.at(-1) !== begin) {
-        disk.at.push(begin)
-        disk.least.push(free)
-        disk.most.push(free)
-      }
-      const last = disk.at.length - 1
-      disk.least[last] = Math.min(disk.least[last]!, free)
-      disk.most[last] = Math.max(disk.most[last]!, free)
-    }
-  }
-
-  before(at: Millis): ReadonlyMap<string, DiskDays> {
-    const today = Math.floor(at / day) * day
-    const whole = (disk: { at: Millis[]; least: number[]; most: number[] }): DiskDays => {
-      const count = disk.at.findIndex((each) => each >= today)
-      const cut = <T>(list: T[]) => (count < 0 ? list : list.slice(0, count))
-      return { at: cut(disk.at), least: cut(disk.least), most: cut(disk.most) }
-    }
-    return new Map([...this.#days].map(([mount, disk]) => [mount, whole(disk)]))
-  }
-}
-
 /** What is usual for its series on a day, by the hours of the weeks before. */
 function usualOn(device: SimulatedDevice, roster: Roster, today: Millis): ReadonlyMap<string, Usual> {
   const metrics = usualMetrics(roster)
@@ -197,7 +165,7 @@ function alertsOf(plan: PlannedDevice, id: number): Raised[] {
     facts: device.facts(start),
   }
   const roster = policy.roster(traits)
-  const disks = new Disks()
+  const disks = new DiskDaysSoFar()
   for (let at = start - 21 * day; at < start; at += 30 * minute) disks.add(at, device.readings(at))
   let state: DeviceState = new Map()
   let heardAt = start

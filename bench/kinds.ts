@@ -12,7 +12,6 @@ import {
   watchKind,
   watchKinds,
   type DeviceState,
-  type DiskDays,
   type HourOfUsual,
   type Observed,
   type Recorded,
@@ -21,6 +20,7 @@ import {
 } from '#core'
 import { estateOf } from '../packages/standins/src/estate'
 import { SimulatedDevice } from '../packages/standins/src/fleet/simulated'
+import { DiskDaysSoFar } from './diskDays'
 
 const say = (text: string) => process.stdout.write(`${text}\n`)
 const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
@@ -35,26 +35,9 @@ const device = new SimulatedDevice(
 )
 device.collect = { ...device.collect, processes: [{ name: 'image-receiver', path: '', arguments: '', user: '' }] }
 /** What was least and most free on its disks on the three weeks before, by a look each half hour. */
-function daysOf(): ReadonlyMap<string, DiskDays> {
-  const found = new Map<string, { at: number[]; least: number[]; most: number[] }>()
-  for (let at = start - 21 * day; at < start; at += 30 * minute)
-    for (const [metric, mount, free] of device.readings(at)) {
-      if (metric !== 'disk.free') continue
-      const disk = found.get(mount) ?? { at: [], least: [], most: [] }
-      found.set(mount, disk)
-      const begin = Math.floor(at / day) * day
-      if (disk.at.at(-1) !== begin) {
-        disk.at.push(begin)
-        disk.least.push(free)
-        disk.most.push(free)
-      }
-      const last = disk.at.length - 1
-      disk.least[last] = Math.min(disk.least[last]!, free)
-      disk.most[last] = Math.max(disk.most[last]!, free)
-    }
-  return found
-}
-const days = daysOf()
+const disks = new DiskDaysSoFar()
+for (let at = start - 21 * day; at < start; at += 30 * minute) disks.add(at, device.readings(at))
+const days = disks.before(start)
 /** What is usual for its series, by three weeks. */
 function usualOf(): ReadonlyMap<string, Usual> {
   const hours = new Map<string, HourOfUsual[]>()

@@ -1,3 +1,4 @@
+import { groupsBy } from '../groups'
 import { hoursOfWeek, metrics, quantile, valueOf, type HourSums, type MetricName } from '../series'
 import { day, hour, type Millis } from '../units'
 import { cellAt, clockOf, fewestDaysOfUsual, type Usual } from './usual'
@@ -73,17 +74,6 @@ const isWeekend = (cell: number) => cell >= 120
 /** The same hour of the days of its kind: working days, and the two others. */
 const kindOf = (cell: number) => (cell % 24) + (isWeekend(cell) ? 24 : 0)
 
-function grouped<T>(values: readonly T[], keyOf: (value: T) => number): Map<number, T[]> {
-  const groups = new Map<number, T[]>()
-  for (const value of values) {
-    const key = keyOf(value)
-    const group = groups.get(key)
-    if (group) group.push(value)
-    else groups.set(key, [value])
-  }
-  return groups
-}
-
 interface Shape {
   middle: Float32Array
   spread: Float32Array
@@ -101,8 +91,8 @@ const fewestOfHour = 2
 function shapeOf(hours: readonly Hour[], least: number, spreadOf: SpreadOf): Shape {
   const middle = new Float32Array(hoursOfWeek).fill(NaN)
   const spread = new Float32Array(hoursOfWeek).fill(NaN)
-  const cells = grouped(hours, ({ cell }) => cell)
-  const kinds = grouped(hours, ({ cell }) => kindOf(cell))
+  const cells = groupsBy(hours, ({ cell }) => cell)
+  const kinds = groupsBy(hours, ({ cell }) => kindOf(cell))
   const distances: number[][] = Array.from({ length: hoursOfWeek }, () => [])
   for (let cell = 0; cell < hoursOfWeek; cell++) {
     const own = cells.get(cell) ?? []
@@ -136,7 +126,7 @@ function timesOf({ middle, spread }: Shape, { cell, mean }: Hour): number {
 
 /** Days with so many hours unlike their kind that they are none of it: holidays, failures, works. */
 function oddDaysOf(shape: Shape, hours: readonly Hour[]): Set<number> {
-  const days = grouped(hours, (each) => each.day)
+  const days = groupsBy(hours, (each) => each.day)
   const odd = [...days].filter(
     ([, list]) =>
       list.filter((each) => Math.abs(timesOf(shape, each)) > unlike).length >= Math.max(3, list.length * oddShare),
@@ -149,7 +139,7 @@ function oddDaysOf(shape: Shape, hours: readonly Hour[]): Set<number> {
  * them; null: they have not.
  */
 function shiftOf(hours: readonly Hour[], least: number): number | null {
-  const days = [...grouped(hours, (each) => each.day)].sort(([a], [b]) => a - b)
+  const days = [...groupsBy(hours, (each) => each.day)].sort(([a], [b]) => a - b)
   const latest = days.slice(-daysOfShift)
   const first = latest[0]?.[0]
   if (first === undefined || days.length < daysOfShift + fewestDaysOfUsual) return null
