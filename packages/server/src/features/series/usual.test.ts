@@ -147,6 +147,22 @@ describe('what is usual for a device', () => {
     ])
   })
 
+  it('a device of which it cannot be learned costs itself alone, and is tried again after an hour', async () => {
+    const broken = await house.enrol(house.sites[0], 'tm-broken-1')
+    await broken.send([reading(broken, now - 50 * minute, 0.12)])
+    await inTransaction(house.pool, async (tx) => {
+      await packingLock(tx)
+      await rollUp(tx, [dayAgo(broken, 3)])
+    })
+    await house.pool.query(`update rollup set data = 'no' where device_id = $1`, [broken.id])
+    await house.pool.query('update device set version = version + 1')
+    const later = Date.now()
+    await expect(learnUsualOfDevices(house.pool, later)).rejects.toThrow(/^1 of \d+ failed/)
+    expect(await learnUsualOfDevices(house.pool, later)).toBe(0)
+    expect((await usualOf(agent)).days).toBe(27)
+    await expect(learnUsualOfDevices(house.pool, later + hour + minute)).rejects.toThrow('1 of 1 failed')
+  })
+
   it('nobody of another client sees or changes it', async () => {
     const other = await house.personWith('technician', [house.clients[1]])
     const url = `/api/devices/${agent.id}/usual`

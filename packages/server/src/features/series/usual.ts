@@ -7,8 +7,10 @@ import {
   hoursToLearn,
   learnUsual,
   leastDistance,
+  minute,
   noHours,
   noSamples,
+  pointsOf,
   spacing,
   triedUnusual,
   unusualAsked,
@@ -17,6 +19,7 @@ import {
   type MetricName,
   type Millis,
   type Roster,
+  type Samples,
   type Usual,
   type Values,
 } from '#core'
@@ -39,6 +42,7 @@ export interface UsualAskedFor {
 }
 
 const triedFor: Millis = 14 * day
+const triedEach: Millis = 5 * minute
 const sensitivities = ['low', 'medium', 'high'] as const
 
 /** Watches in force that judge the series, with their values. */
@@ -65,7 +69,13 @@ async function triedOf(
 ): Promise<UsualTried[]> {
   const from = now - triedFor
   const read = await countedReadings(db, deviceId, [metric], from, now)
-  const samples = read.get(seriesKey({ metric, instance }))?.samples ?? noSamples
+  const all = read.get(seriesKey({ metric, instance }))?.samples ?? noSamples
+  // Nothing is judged over less; one each minute would take five times as long.
+  const points = pointsOf(all, triedEach)
+  const samples: Samples = {
+    at: Float64Array.from(points, ({ at }) => at),
+    value: Float64Array.from(points, ({ mean }) => mean),
+  }
   const [first, today] = [Math.floor(from / day), Math.floor(now / day)]
   const weeks = await readWeeks(db, deviceId, [metric], first - daysOfUsual, today)
   const series = weeks.get(seriesKey({ metric, instance }))
@@ -149,13 +159,19 @@ export async function setAnew(
   deviceId: number,
   { metric, instance, anew }: Omit<UsualAnew, 'metric'> & { metric: MetricName },
 ): Promise<void> {
+  // Devices first, as everybody does who writes of them; and it belongs to nobody else from here on.
+  await bumpVersions(tx, [deviceId])
   const device = await requireDevice(tx, viewer, deviceId)
   if (!unusualKindOf(metric))
     throw new ProblemError('invalid', 'No watch judges this by what is usual.', [
       { at: 'metric', message: 'not judged by what is usual' },
     ])
-  // Devices first, as everybody does who writes of them.
-  await bumpVersions(tx, [deviceId])
+  // What was learned before says nothing any more, until the next round of learning.
+  await tx.query('delete from usual where device_id = $1 and metric = $2 and instance = $3', [
+    deviceId,
+    metric,
+    instance,
+  ])
   if (anew)
     await tx.query(
       `insert into usual_anew (device_id, metric, instance, at, by_id)

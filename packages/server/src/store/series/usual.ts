@@ -69,6 +69,8 @@ export async function learnSeries(
   for (const { metric, instance, weeks } of series.values()) {
     const key = usualKey(metric, instance)
     const { hours } = cutWeeks(weeks, (today - daysOfUsual) * day, today * day)
+    // Each takes some milliseconds, and there may be many: others are served between.
+    await new Promise((resolve) => setImmediate(resolve))
     const usual = learnUsual(hoursToLearn(metric, hours), zone, {
       least: leastDistance(metric),
       leftOut: told.get(metric)!.filter((each) => each.instance === instance),

@@ -51,7 +51,7 @@ const columns = [
       <p v-else class="muted">{{ data.moments ? 'Nothing used more than a trace of it.' : 'Its agent told of no process in this time.' }}</p>
       <p class="muted">Shares are of all processors together; memory is what is a process’s own. The agent looks with each report, and tells of it
         when more than {{ percentText(processLimits.busyCpu) }} of the CPU is busy or less than {{ percentText(processLimits.scarceMemory) }} of the memory is left, else every
-        {{ durationText(processLimits.restEvery) }}.<template v-if="data.took !== null"> A look costs it {{ data.took }} ms of CPU.</template><template
+        {{ durationText(processLimits.restEvery) }}.<template v-if="data.took !== null"> A look costs it {{ Number(data.took.toFixed(1)) }} ms of CPU.</template><template
           v-if="data.others"
         > {{ data.others }} more stood at the top at some moment.</template><template v-if="data.isCut"> Told from {{ fullText(data.from) }} on: there are too many moments before.</template></p>
     </template>

@@ -47,16 +47,19 @@ const learned = computed(() => {
   return `Learned from ${countText(days, 'day')} ${since}${who}${why}.${odd}`
 })
 const judging = (toGo: number) => (toGo ? `is learning, ${countText(toGo, 'day')} to go` : 'judges by it')
+const mostTold = 8
 interface Tried {
   sensitivity: string
   times: string
   told: UsualPage['tried'][number]['told']
+  more: boolean
 }
 const tried = computed(() =>
   (data.value?.tried ?? []).map(({ sensitivity, told }): Tried => ({
     sensitivity,
     times: told.length ? countText(told.length, 'time') : 'never',
-    told: told.slice(-8),
+    told: told.slice(-mostTold),
+    more: told.length > mostTold,
   })),
 )
 const columns = [
@@ -116,7 +119,7 @@ async function learnAnew(anew: boolean) {
         <template #sensitivity="{ row }">{{ row.sensitivity }}</template>
         <template #times="{ row }">{{ row.times }}</template>
         <template #when="{ row }">
-          <template v-for="(one, i) in row.told" :key="one.from">{{ i ? ', ' : '' }}<button class="link" :title="`${age(one.from)} ago`" @click="emit('look', one.from - day / 4, (one.until ?? now) + day / 4)">{{ zoned(one.from) }}</button> {{ lasted(one) }}</template>
+          <template v-if="row.more">the last {{ row.told.length }}: </template><template v-for="(one, i) in row.told" :key="one.from">{{ i ? ', ' : '' }}<button class="link" :title="`${age(one.from)} ago`" @click="emit('look', one.from - day / 4, (one.until ?? now) + day / 4)">{{ zoned(one.from) }}</button> {{ lasted(one) }}</template>
         </template>
       </ShortTable>
     </template>
