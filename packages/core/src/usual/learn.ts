@@ -159,7 +159,7 @@ function shiftOf(hours: readonly Hour[], least: number): number | null {
 /**
  * Learns what is usual for a series from its own past. Robust by medians throughout: up to half of the weeks may be
  * anything. Days that are unlike all others of their weekday (a holiday) count for nothing unless they are many; times
- * of which somebody was told teach nothing; what has stayed different for two weeks is what is usual from its first day
+ * of which somebody was told teach nothing for two weeks; what has stayed different for two weeks is what is usual from its first day
  * on, and the learning begins anew there.
  * @param hours ascending; of six weeks at most, see `daysOfUsual`
  * @param least a difference that is none, in the unit of the series
@@ -172,9 +172,16 @@ export function learnUsual(
   { least, leftOut = [], anew = null }: { least: number; leftOut?: readonly LeftOut[]; anew?: Millis | null },
 ): Usual | null {
   const clock = clockOf(zone)
-  const full = hours.length ? median(hours.map(({ count }) => count)) / 4 : 0
+  // By their day: what was brought of long ago was read at another pace than what agents tell.
+  const counts = new Map(
+    [...groupsBy(hours, ({ at }) => Math.floor(at / day))].map(([index, list]) => [
+      index,
+      median(list.map(({ count }) => count)),
+    ]),
+  )
   const all = hours.flatMap(({ at, mean, count }): Hour[] => {
-    if (count < full || (anew !== null && at < anew)) return []
+    const isPart = count < counts.get(Math.floor(at / day))! / 4
+    if (isPart || (anew !== null && at < anew)) return []
     const local = clock(at + hour / 2)
     return [{ at, cell: cellAt(local), day: Math.floor(local / day), mean }]
   })
@@ -182,9 +189,12 @@ export function learnUsual(
   const since = shifted === null ? all : all.filter(({ day: index }) => index >= shifted)
   const [first, last] = [since[0], since.at(-1)]
   if (!first || !last) return null
-  const isTold = ({ at }: Hour) => leftOut.some(({ from, until }) => at + hour > from && at < until)
+  // What has been told of for longer than that teaches again, or nothing would in the end.
+  const told = leftOut.map(({ from, until }) => ({ from, until: Math.min(until, from + daysOfShift * day) }))
+  const isTold = ({ at }: Hour) => told.some(({ from, until }) => at + hour > from && at < until)
+  const untold = since.filter((each) => !isTold(each))
   // What began anew was told as unusual itself.
-  const teaches = shifted === null ? since.filter((each) => !isTold(each)) : since
+  const teaches = shifted === null && untold.length ? untold : since
   const odd = oddDaysOf(shapeOf(teaches, least, robustSpread), teaches)
   const kept = teaches.filter(({ day: index }) => !odd.has(index))
   const beginsAt = (index: number) => since.find((each) => each.day === index)!.at

@@ -72,6 +72,19 @@ describe('what is usual at an hour of the week', () => {
     expect(usualAt(learn(42, wild, { leftOut }), '2026-11-16T03:00')).toBeLessThan(0.25)
     expect(usualAt(learn(42, wild), '2026-11-16T03:00')).toBeGreaterThan(0.25)
   })
+  it('what was told of all the time teaches in the end, and nothing fails', () => {
+    const always = learn(42, house, { leftOut: [{ from: from - day, until: from + 50 * day }] })
+    expect(usualAt(always, '2026-11-17T10:00')).toBeGreaterThan(0.5)
+    const young = learn(10, house, { leftOut: [{ from: from - day, until: from + 50 * day }] })
+    expect(usualAt(young, '2026-10-12T10:00')).toBeGreaterThan(0.5)
+  })
+  it('hours of few readings count where all of their day have few; one among many is only a part of one', () => {
+    const paced = hours(42, house).map((each, i) => ({ ...each, count: i < 24 * 21 ? 2 : 60 }))
+    expect(learnUsual(paced, zone, { least: 0.01 })!.days).toBe(42)
+    const part = hours(42, (local, at) => (local.weekday === 2 && local.hour === 10 ? 0.9 : house(local, at)))
+    const cut = part.map((each) => ({ ...each, count: each.mean === 0.9 ? 3 : 60 }))
+    expect(usualAt(learnUsual(cut, zone, { least: 0.01 })!, '2026-11-17T10:00')).toBeLessThan(0.7)
+  })
   it('what stays different for two weeks is what is usual, from its first day on; for ten days it is not', () => {
     const since = (date: string) => (local: DateTime, time: Millis) => house(local, time) + (time >= at(date) ? 0.3 : 0)
     const moved = learn(42, since('2026-11-02T00:00'))
