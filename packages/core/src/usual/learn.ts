@@ -159,8 +159,8 @@ function shiftOf(hours: readonly Hour[], least: number): number | null {
 /**
  * Learns what is usual for a series from its own past. Robust by medians throughout: up to half of the weeks may be
  * anything. Days that are unlike all others of their weekday (a holiday) count for nothing unless they are many; times
- * of which somebody was told teach nothing for two weeks; what has stayed different for two weeks is what is usual from its first day
- * on, and the learning begins anew there.
+ * of which somebody was told teach nothing for two weeks; what has stayed different for two weeks is what is usual from
+ * its first day on, and the learning begins anew there.
  * @param hours ascending; of six weeks at most, see `daysOfUsual`
  * @param least a difference that is none, in the unit of the series
  * @param anew nothing before it counts: somebody said so
