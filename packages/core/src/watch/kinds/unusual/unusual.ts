@@ -121,7 +121,7 @@ function parametersOf({ direction, parts }: Spec): readonly Parameter[] {
       label: 'Sensitivity',
       choices: sensitivities,
       default: 'medium',
-      explains: `Low: beyond ${spreadsOf.low} times what that hour of the week usually varies by; medium: ${spreadsOf.medium}; high: ${spreadsOf.high}. Chosen by trying them on made and real series: see the page on figures.`,
+      explains: `Low: beyond ${spreadsOf.low} times what that hour of the week usually varies by; medium: ${spreadsOf.medium}; high: ${spreadsOf.high}. Chosen by trying them on made series and a real one: ./custode bench --usual prints what each finds.`,
     },
     {
       name: 'least',
