@@ -18,6 +18,7 @@ const judgesAnywhere = ({ templates }: PolicyInForce): boolean =>
 interface Due {
   id: DeviceId
   zone: string
+  version: number
 }
 
 const keysOf = async (tx: Db, id: DeviceId): Promise<Set<string>> => {
@@ -37,7 +38,8 @@ const follow = (db: Db, id: DeviceId, learnedAt: Millis) =>
     [id, time(learnedAt)],
   )
 
-async function learn(tx: Db, { id, zone }: Due, now: Millis): Promise<void> {
+/** One that changed meanwhile is still due: nothing of it is written then. */
+async function learn(tx: Db, { id, zone, version }: Due, now: Millis): Promise<void> {
   // Another server process may be at it.
   const [lock] = await rows<{ is: boolean }>(
     tx,
@@ -49,9 +51,12 @@ async function learn(tx: Db, { id, zone }: Due, now: Millis): Promise<void> {
   const targets = [...policy.assignments, ...policy.exceptions].map(({ target }) => target)
   const [traits] = await allTraits(tx, targets, [id])
   const metrics = traits ? usualMetrics(policy.compiled.roster(traits)) : []
+  const usual = await learnSeries(tx, id, metrics, zone, now)
+  // Devices first, as everybody does who writes of them.
+  const [found] = await rows<{ version: number }>(tx, 'select version from device where id = $1 for update', [id])
+  if (found?.version !== version) return
   const before = await keysOf(tx, id)
   if (metrics.length || before.size) {
-    const usual = await learnSeries(tx, id, metrics, zone, now)
     await writeUsual(tx, id, usual)
     // Whoever judges reads it with the device; what is learned anew each day it reads within the hour.
     const isOther = before.size !== usual.size || [...usual.keys()].some((key) => !before.has(key))
@@ -71,7 +76,7 @@ export async function learnUsualOfDevices(pool: Pool, now: Millis): Promise<numb
   const due = await rows<Due>(
     pool,
     // Scans all devices, some 3 ms at 10,000.
-    `select d.id, s.zone from device d join site s on s.id = d.site_id
+    `select d.id, s.zone, d.version from device d join site s on s.id = d.site_id
      left join usual_follow f on f.device_id = d.id
      where d.retired_at is null and d.last_seq > 0
        and (f.device_id is null or f.version <> d.version or f.learned_at < $1)

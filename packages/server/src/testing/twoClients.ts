@@ -586,7 +586,7 @@ export function attempts({ id, limited }: TwoClients): Attempt[] {
     { method: 'POST', url: `/api/alerts/${id.alert}/notes`, body: { text: 'seen' } },
     { method: 'POST', url: `/api/alerts/${id.alert}/give-back`, body: {} },
     { method: 'POST', url: `/api/alerts/${id.alert}/respond`, body: { verb: 'start' }, unlimited: 400 },
-    { method: 'POST', url: `${devices}/usual`, body: { metric: 'cpu.busy', instance: '', anew: true } },
+    { method: 'POST', url: `${devices}/usual`, body: { metric: 'cpu.busy', instance: '', anew: true }, unlimited: 400 },
     { method: 'POST', url: `${devices}/service-actions`, body: { verb: 'start', service: 'nginx' }, unlimited: 400 },
     { method: 'POST', url: `/api/alerts/${id.alert}/close`, body: { reason: 'known' } },
     { method: 'POST', url: '/api/assignments', body: assignment(id.template!, { on: 'client', clientId: id.one }) },

@@ -23,6 +23,7 @@ import { ProblemError } from '../../http/problems'
 import { pastRoute } from '../../http/past'
 import { route } from '../../http/route'
 import { awayReadings } from '../../store/archive'
+import { policyAsOf, policyInForce } from '../../store/policy'
 import { askSeries } from '../../store/series'
 import { requireClient } from '../access'
 import { requireDevice } from '../estate'
@@ -172,18 +173,16 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
       return processesOf(db, id(), query.from, query.until)
     },
   })
-  const usualOf = (deviceId: number, { metric, instance }: OneSeries) =>
-    readUsualPage(pool, { deviceId, metric: requireMetric(metric), instance, now: Date.now() })
-  route(app, {
-    method: 'GET',
+  pastRoute(app, pool, {
     url: '/api/devices/:id/usual',
     access: 'contact',
     summary: 'What is usual for a series hour by hour of the week, and what would have been told of late',
     answer: usualPageSchema,
     query: Joi.object<OneSeries, true>(oneSeries),
-    async handle({ viewer, id, query }) {
-      await requireDevice(pool, viewer, id())
-      return usualOf(id(), query)
+    async handle({ viewer, id, query, db, now, isPast }) {
+      await requireDevice(db, viewer, id())
+      const policy = await (isPast ? policyAsOf(db, now) : policyInForce(db))
+      return readUsualPage(db, policy, { deviceId: id(), ...query, metric: requireMetric(query.metric), now })
     },
   })
   route(app, {
@@ -196,7 +195,8 @@ export function seriesRoutes(app: FastifyInstance, pool: Pool): void {
     async handle({ viewer, id, body }) {
       const metric = requireMetric(body.metric)
       await inTransaction(pool, (tx) => setAnew(tx, viewer, id(), { ...body, metric }))
-      return usualOf(id(), body)
+      const { instance } = body
+      return readUsualPage(pool, await policyInForce(pool), { deviceId: id(), metric, instance, now: Date.now() })
     },
   })
   pastRoute(app, pool, {

@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { AlertView, UsualPage, WhyPage } from '#contract'
 import { day, hour, minute, type Millis, type Reading } from '#core'
 import { inTransaction } from '../../db'
+import { bumpVersions } from '../../engine'
 import { learnUsualOfDevices } from '../../engine/learning'
 import { packingLock, rollUp, writeDays, type DeviceDay } from '../../store/series'
 import { assignToAll, openHouse, type Agent, type House } from '../../testing/house'
@@ -161,6 +162,53 @@ describe('what is usual for a device', () => {
     expect(await learnUsualOfDevices(house.pool, later)).toBe(0)
     expect((await usualOf(agent)).days).toBe(27)
     await expect(learnUsualOfDevices(house.pool, later + hour + minute)).rejects.toThrow('1 of 1 failed')
+  })
+
+  it('what is said while it is learned is not lost: it is learned once more', async () => {
+    await house.pool.query('delete from usual where device_id = $1', [agent.id])
+    await house.pool.query('update device set version = version + 1 where id = $1', [agent.id])
+    const lock = await house.pool.connect()
+    await lock.query('begin')
+    await bumpVersions(lock, [agent.id])
+    const learning = learnUsualOfDevices(house.pool, Date.now())
+    // It waits for whoever says so.
+    while (!(await waits())) await new Promise((resolve) => setImmediate(resolve))
+    await lock.query(`insert into usual_anew (device_id, metric, instance, at) values ($1, 'cpu.busy', '', now())`, [
+      agent.id,
+    ])
+    await lock.query('delete from usual where device_id = $1', [agent.id])
+    await lock.query('commit')
+    lock.release()
+    await learning
+    await learnUsualOfDevices(house.pool, Date.now() + 10)
+    const { rows } = await house.pool.query('select days, began_anew is null as none from usual where device_id = $1', [
+      agent.id,
+    ])
+    expect(rows).toEqual([{ days: 0, none: false }])
+    await house.pool.query('delete from usual_anew')
+  })
+  const waits = async () =>
+    (await house.pool.query(`select from pg_stat_activity where wait_event_type = 'Lock'`)).rows.length > 0
+
+  it('looked back at, it is what was known and who judged then', async () => {
+    const { cookie } = await house.personWith('lead', null)
+    const then = await house.app.inject({
+      url: `/api/devices/${agent.id}/usual?metric=cpu.busy`,
+      headers: { cookie, 'accept-datetime': new Date(now).toUTCString() },
+    })
+    const page = then.json<UsualPage>()
+    // Before the watch was made.
+    expect([then.statusCode, page.watches, page.days]).toEqual([200, [], 27])
+    expect(then.headers['memento-datetime']).toBeDefined()
+  })
+
+  it('of a series that there is not nothing is learned anew', async () => {
+    const { status } = await house.lead('POST', `/api/devices/${agent.id}/usual`, {
+      metric: 'net.sent',
+      instance: 'eth9',
+      anew: true,
+    })
+    expect(status).toBe(400)
   })
 
   it('nobody of another client sees or changes it', async () => {

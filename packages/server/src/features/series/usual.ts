@@ -23,12 +23,12 @@ import {
   type Usual,
   type Values,
 } from '#core'
-import { firstRow, type Db } from '../../db'
+import { firstRow, time, type Db } from '../../db'
 import { bumpVersions } from '../../engine'
 import { ProblemError } from '../../http/problems'
 import { announce } from '../../live'
 import { deviceAt } from '../../store/deviceAt'
-import { policyInForce } from '../../store/policy'
+import type { PolicyInForce } from '../../store/policy'
 import { countedReadings, cutWeeks, learnSeries, readWeeks, seriesKey } from '../../store/series'
 import { factsOf, traitsOf } from '../../store/traits'
 import { audit, type Viewer } from '../access'
@@ -103,13 +103,16 @@ async function triedOf(
 }
 
 /** What is usual for a series hour by hour of the week, who judges by it, and what would have been told of late. */
-export async function readUsualPage(db: Db, asked: UsualAskedFor): Promise<UsualPage> {
+export async function readUsualPage(
+  db: Db,
+  { compiled }: Pick<PolicyInForce, 'compiled'>,
+  asked: UsualAskedFor,
+): Promise<UsualPage> {
   const { deviceId, metric, instance, now } = asked
   const device = (await deviceAt(db, deviceId, now))!
   const { zone } = device
   const facts = (await factsOf(db, ['system'], [deviceId])).get(deviceId) ?? {}
-  const policy = await policyInForce(db)
-  const judges = judgesOf(policy.compiled.roster(traitsOf(device, facts)), asked)
+  const judges = judgesOf(compiled.roster(traitsOf(device, facts)), asked)
   const usual = (await learnSeries(db, deviceId, [metric], zone, now)).get(usualKey(metric, instance))
   const kind = unusualKindOf(metric)
   const values: Values = {
@@ -119,8 +122,8 @@ export async function readUsualPage(db: Db, asked: UsualAskedFor): Promise<Usual
   const said = await firstRow<{ name: string | null }>(
     db,
     `select p.name from usual_anew a left join person p on p.id = a.by_id
-     where a.device_id = $1 and a.metric = $2 and a.instance = $3`,
-    [deviceId, metric, instance],
+     where a.device_id = $1 and a.metric = $2 and a.instance = $3 and a.at < $4`,
+    [deviceId, metric, instance, time(now)],
   )
   return {
     zone,
@@ -172,14 +175,18 @@ export async function setAnew(
     metric,
     instance,
   ])
-  if (anew)
-    await tx.query(
+  if (anew) {
+    const { rowCount } = await tx.query(
       `insert into usual_anew (device_id, metric, instance, at, by_id)
        select $1, metric, instance, now(), $4 from series where device_id = $1 and metric = $2 and instance = $3
        on conflict (device_id, metric, instance) do update set at = excluded.at, by_id = excluded.by_id`,
       [deviceId, metric, instance, viewer.id],
     )
-  else
+    if (!rowCount)
+      throw new ProblemError('invalid', 'The device has no such series, or none that is a day old.', [
+        { at: 'instance', message: 'no such series' },
+      ])
+  } else
     await tx.query('delete from usual_anew where device_id = $1 and metric = $2 and instance = $3', [
       deviceId,
       metric,

@@ -186,7 +186,7 @@ const print = () => {
           :lines="alert.rule.lines"
           :usual="usualAt(usual.data.value, kind.metric)"
         />
-        <p v-if="kind.usual && alert.deviceId !== null" class="muted">Shaded: as usual at that hour of the week. <RouterLink :to="usualAddress(alert.deviceId, kind.usual, alert.instance)">What is usual, and what would have been told</RouterLink></p>
+        <p v-if="kind.usual && alert.deviceId !== null" class="muted"><template v-if="usual.data.value?.cells.length">Shaded: as usual at that hour of the week. </template><RouterLink :to="usualAddress(alert.deviceId, kind.usual, alert.instance)">What is usual, and what would have been told</RouterLink></p>
         <ProcessTable
           v-if="alert.deviceId !== null && usedByProcesses.has(kind.metric)"
           :device-id="alert.deviceId"

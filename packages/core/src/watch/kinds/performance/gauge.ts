@@ -89,7 +89,7 @@ const spanParameters: readonly Parameter[] = [
   },
 ]
 
-function partParameters({ name, label, many }: Parts): readonly Parameter[] {
+export function partParameters({ name, label, many }: Parts): readonly Parameter[] {
   return [
     {
       name,
@@ -333,7 +333,7 @@ export function gauge(spec: Gauge): WatchKind {
   }
 }
 
-function partsSentence(parts: Parts | undefined, say: Say, values: Values): SentencePart[] {
+export function partsSentence(parts: Parts | undefined, say: Say, values: Values): SentencePart[] {
   if (!parts) return []
   const names = read.list(values, parts.name)
   const isEvery = names.length === 1 && names[0] === '*'

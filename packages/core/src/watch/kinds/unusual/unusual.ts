@@ -13,8 +13,8 @@ import {
 } from '../../../usual'
 import { read, type Evidence, type Observation, type WatchKind } from '../../kind'
 import type { Parameter, Values } from '../../parameter'
-import { sayer, sentence, type SentencePart } from '../../sentence'
-import { nextSpan, reachOf, type Parts, type SpanMemo } from '../performance'
+import { sayer, sentence } from '../../sentence'
+import { nextSpan, partParameters, partsSentence, reachOf, type Parts, type SpanMemo } from '../performance'
 import { silentIntervals } from '../silence'
 
 const directions = ['more', 'less', 'either'] as const
@@ -87,25 +87,7 @@ interface Spec {
 
 function parametersOf({ direction, parts }: Spec): readonly Parameter[] {
   return [
-    ...(parts
-      ? ([
-          {
-            name: parts.name,
-            type: 'patterns',
-            label: parts.label,
-            default: ['*'],
-            explains: `Names as the system has them, with * for any run of characters. The device’s own list is there to pick from.`,
-          },
-          {
-            name: 'except',
-            type: 'patterns',
-            label: `${parts.label} left out`,
-            default: [],
-            adds: true,
-            explains: `These ${parts.many} stay out even when the first list names them.`,
-          },
-        ] satisfies Parameter[])
-      : []),
+    ...(parts ? partParameters(parts) : []),
     {
       name: 'direction',
       type: 'choice',
@@ -273,7 +255,7 @@ export function unusual(spec: Spec): WatchKind {
     sentence(values) {
       const say = sayer(parameters, values)
       const { direction } = askedOf(values)
-      return sentence`When ${spec.words}${parts ? partsSentence(parts, values, parameters) : ''} is ${say('direction', direction === 'either' ? 'more or less' : direction)} than usual at that hour of the week, for ${say('span')} and by at least ${say('least')}, with ${say('sensitivity')} sensitivity after ${say('training')} of training, raise ${say('severity')}; clear when it has been as usual for ${say('clear.hold')}.`
+      return sentence`When ${spec.words}${partsSentence(parts, say, values)} is ${say('direction', direction === 'either' ? 'more or less' : direction)} than usual at that hour of the week, for ${say('span')} and by at least ${say('least')}, with ${say('sensitivity')} sensitivity after ${say('training')} of training, raise ${say('severity')}; clear when it has been as usual for ${say('clear.hold')}.`
     },
     hold: () => ({ for: 0 }),
     clearHold: (values) => ({ for: read.number(values, 'clear.hold') }),
@@ -291,13 +273,4 @@ export function unusual(spec: Spec): WatchKind {
       })
     },
   }
-}
-
-function partsSentence({ name, one, many }: Parts, values: Values, parameters: readonly Parameter[]): SentencePart[] {
-  const say = sayer(parameters, values)
-  const names = read.list(values, name)
-  const isEvery = names.length === 1 && names[0] === '*'
-  const which = isEvery ? [say(name, `every ${one}`)] : sentence`${names.length === 1 ? one : many} ${say(name)}`
-  const except = read.list(values, 'except').length ? sentence` except ${say('except')}` : []
-  return sentence` of ${which}${except}`
 }

@@ -217,6 +217,7 @@ const csv = computed(() => {
       <span v-if="data?.missing" class="muted">{{ data.missing }} of what is laid over it has no readings in this time.</span>
     </p>
     <AwayNotice :away="data?.away" />
+    <StateNotice :error="usual.error.value" :loading="false" @again="usual.refresh" />
     <StateNotice
       :error="error"
       :loading="!data"
