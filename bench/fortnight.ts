@@ -3,6 +3,7 @@ import {
   day,
   daysOfUsual,
   evaluate,
+  flipsJudged,
   fromLibrary,
   groupsBy,
   hour,
@@ -11,6 +12,8 @@ import {
   libraryTemplates,
   minute,
   postKey,
+  settle,
+  splitPostKey,
   usualKey,
   usualMetrics,
   type DeviceState,
@@ -18,6 +21,9 @@ import {
   type HourOfUsual,
   type Millis,
   type Observed,
+  type OpenAlert,
+  type PastAlert,
+  type PostState,
   type Roster,
   type Target,
   type Usual,
@@ -119,6 +125,58 @@ const troubles: { of: keyof Story; kinds: string[]; is?: (story: Story) => boole
   { of: 'loop', kinds: ['unusual-cpu'] },
 ]
 
+/** One post's alerts, opened and closed by the rules of the server: what flips is one. */
+interface PostAlerts {
+  alert: OpenAlert | null
+  /** The newest first. */
+  past: PastAlert[]
+}
+
+/** Brings the alert of a post to where its state is. @returns whether there is a new one */
+function follow(alerts: PostAlerts, post: PostState | undefined, at: Millis): boolean {
+  let isNew = false
+  const actions = settle({
+    standing: { level: post?.level ?? null, began: post?.began ?? null, evidence: post?.evidence ?? null },
+    cover: null,
+    alert: alerts.alert,
+    held: null,
+    dismissed: null,
+    past: alerts.past.slice(0, flipsJudged - 1),
+    remediation: null,
+    mayRemediate: false,
+    at,
+  })
+  for (const action of actions) {
+    const open = alerts.alert
+    switch (action.do) {
+      case 'raise':
+        isNew = true
+        alerts.alert = { severity: action.severity, began: action.began, flips: [], wellSince: null }
+        break
+      case 'flip':
+        alerts.alert = { severity: action.severity, began: action.began, flips: action.beganAt, wellSince: null }
+        alerts.past.shift()
+        break
+      case 'well':
+        alerts.alert = { ...open!, wellSince: at }
+        break
+      case 'fail again':
+        alerts.alert = { ...open!, wellSince: null, flips: [...open!.flips, action.began] }
+        break
+      case 'change':
+        alerts.alert = { ...open!, severity: action.severity }
+        break
+      case 'close':
+        alerts.past.unshift({ beganAt: open!.flips.length ? open!.flips : [open!.began] })
+        alerts.alert = null
+        break
+      default:
+        throw new Error(`Nothing here leads to “${action.do}”.`)
+    }
+  }
+  return isNew
+}
+
 interface Raised {
   at: Millis
   watch: string
@@ -172,6 +230,7 @@ function alertsOf(plan: PlannedDevice, id: number): Raised[] {
   let days = disks.before(start)
   let usual = usualOn(device, roster, Math.floor(start / day) * day)
   const raised: Raised[] = []
+  const posts = new Map<string, PostAlerts>()
   for (let at = start; at <= end; at += interval) {
     if (at % day === 0) {
       days = disks.before(at)
@@ -199,11 +258,17 @@ function alertsOf(plan: PlannedDevice, id: number): Raised[] {
     if (isReport) heardAt = at
     state = found.state
     if (found.broken.length) throw new Error(`${plan.name}: ${found.broken[0]!.watch}: ${found.broken[0]!.reason}`)
-    for (const { kind: became, watch, instance, evidence } of found.transitions)
-      if (became === 'raised') {
-        const { kind } = roster.find(({ key }) => key === watch)!
-        raised.push({ at, watch, kind, instance, text: evidence?.text ?? '' })
-      }
+    for (const { watch, instance } of found.transitions) {
+      const key = postKey(watch, instance)
+      if (!posts.has(key)) posts.set(key, { alert: null, past: [] })
+    }
+    for (const [key, alerts] of posts) {
+      const post = state.get(key)
+      if (!follow(alerts, post, at)) continue
+      const { watch, instance } = splitPostKey(key)
+      const { kind } = roster.find((each) => each.key === watch)!
+      raised.push({ at, watch, kind, instance, text: post!.evidence?.text ?? '' })
+    }
   }
   return raised
 }

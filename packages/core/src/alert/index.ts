@@ -14,8 +14,9 @@ export { crowd, type CrowdStep, type Standing } from './crowd'
 export { fallsTogether, fewestTogether, siteSilence, type SiteAgent, type SiteSilence } from './site'
 export {
   flipsFrom,
-  flipsWithin,
+  flipsJudged,
   settle,
+  steadyAtLeast,
   steadyFor,
   type AlertAction,
   type Dismissal,

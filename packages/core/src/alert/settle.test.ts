@@ -1,8 +1,8 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import type { Severity } from '../severity'
-import { hour, minute } from '../units'
-import { settle, steadyFor, type AlertAction, type OpenAlert, type Situation } from './settle'
+import { day, hour, minute } from '../units'
+import { settle, steadyAtLeast, steadyFor, type AlertAction, type OpenAlert, type Situation } from './settle'
 
 const failing = (level: Severity = 'critical', began = 5): Situation['standing'] => ({
   level,
@@ -25,7 +25,7 @@ const situation = (more: Partial<Situation>): Situation => ({
 const open = (severity: Severity, began: number, more: Partial<OpenAlert> = {}): OpenAlert => ({
   severity,
   began,
-  isFlipping: false,
+  flips: [],
   wellSince: null,
   ...more,
 })
@@ -155,18 +155,37 @@ describe('an alert', () => {
       expect(doing({ standing, past, held })).toEqual(['end held', 'raise'])
     })
     it('is not closed before it has been well for half an hour without a break', () => {
-      const alert = open('warning', 5, { isFlipping: true })
+      const alert = open('warning', 5, { flips: [5] })
       expect(doing({ alert })).toEqual(['well'])
       const since = { ...alert, wellSince: began }
-      expect(doing({ alert: since, at: began + steadyFor - 1 })).toEqual([])
-      expect(doing({ alert: since, at: began + steadyFor })).toEqual(['close'])
+      expect(doing({ alert: since, at: began + steadyAtLeast - 1 })).toEqual([])
+      expect(doing({ alert: since, at: began + steadyAtLeast })).toEqual(['close'])
       expect(doing({ alert: since, standing: failing('critical', 9) })).toEqual(['fail again', 'change'])
       expect(doing({ alert: since, standing: failing('warning', 9), cover: { id: 3, occurrence: 30 } })).toEqual([
         'fail again',
       ])
     })
+    it('or at the fourth within a day, however far apart', () => {
+      const times = [10 * hour, 5 * hour, 0].map((at) => ({ beganAt: [2 * day + at] }))
+      const fourth = 2 * day + 15 * hour
+      expect(settle(situation({ standing: failing('warning', fourth), past: times, at: fourth }))).toMatchObject([
+        { do: 'flip', beganAt: [0, 5, 10, 15].map((hours) => 2 * day + hours * hour) },
+      ])
+      expect(doing({ standing: failing('warning', fourth + 9 * hour + 1), past: times })).toEqual(['raise'])
+      expect(doing({ standing: failing('warning', fourth), past: times.slice(0, 2) })).toEqual(['raise'])
+    })
+    it.each([
+      ['every six minutes', [0, 6, 12, 18], 30],
+      ['every 20 minutes', [0, 20, 40], 40],
+      ['every five hours', [0, 300, 600, 900], 600],
+      ['three times at once, half a day later', [0, 1, 2, 720], 720],
+      ['and at once again: what was before counts no more', [0, 1, 2, 720, 721, 722, 723], 30],
+      ['every nine hours: no more than half a day', [0, 540, 1080, 1620], 720],
+    ])('is steady after twice as long as it was well between: %s', (_, minutes, steady) => {
+      expect(steadyFor(minutes.map((each) => each * minute))).toBe(steady * minute)
+    })
     it('closes at once when it is watched no more', () => {
-      expect(doing({ standing: null, alert: open('warning', 5, { isFlipping: true, wellSince: began }) })).toEqual([
+      expect(doing({ standing: null, alert: open('warning', 5, { flips: [5], wellSince: began }) })).toEqual([
         'close',
       ])
     })
@@ -195,7 +214,7 @@ describe('an alert', () => {
             held,
             remediation,
             mayRemediate,
-            past: past.slice(0, 2),
+            past: past.slice(0, 3),
             at,
           })
           for (const action of settle(now)) {
@@ -204,7 +223,7 @@ describe('an alert', () => {
               expect(alert).toBeNull()
               alert = open(action.severity, action.began)
             }
-            if (action.do === 'flip') alert = open(action.severity, action.began, { isFlipping: true })
+            if (action.do === 'flip') alert = open(action.severity, action.began, { flips: action.beganAt })
             if (action.do === 'well') alert = { ...alert!, wellSince: minutes * minute }
             if (action.do === 'fail again') alert = { ...alert!, wellSince: null }
             if (action.do === 'change') alert = { ...alert!, severity: action.severity }
@@ -226,7 +245,7 @@ describe('an alert', () => {
             if (action.do === 'end remediation') remediation = null
           }
           expect([alert, held, remediation].filter((outcome) => outcome !== null).length).toBeLessThanOrEqual(1)
-          expect(settle({ ...now, alert, held, remediation, past: past.slice(0, 2) })).toEqual([])
+          expect(settle({ ...now, alert, held, remediation, past: past.slice(0, 3) })).toEqual([])
         })
       }),
     )
@@ -259,14 +278,14 @@ describe('an alert', () => {
           const standing = watched ? { level, began, evidence: null } : null
           const window = cover === null ? null : { id: cover, occurrence: cover }
           const actions: AlertAction[] = settle(
-            situation({ standing, cover: window, alert, held, remediation, mayRemediate, past: past.slice(0, 2), at }),
+            situation({ standing, cover: window, alert, held, remediation, mayRemediate, past: past.slice(0, 3), at }),
           )
           for (const action of actions) {
             switch (action.do) {
               case 'raise':
               case 'flip':
                 books.told++
-                alert = open(action.severity, action.began, { isFlipping: action.do === 'flip' })
+                alert = open(action.severity, action.began, { flips: action.do === 'flip' ? action.beganAt : [] })
                 break
               case 'fail again':
                 books.told++

@@ -1,5 +1,5 @@
 import { urgency, type Severity } from '../severity'
-import { hour, minute, type Millis } from '../units'
+import { day, hour, minute, type Millis } from '../units'
 import type { Evidence } from '../watch'
 import type { CloseReason, HeldOutcome, RemediationOutcome } from './codes'
 
@@ -13,8 +13,8 @@ export interface PostStanding {
 export interface OpenAlert {
   severity: Severity
   began: Millis
-  /** Its post fails again and again: it is not closed before that has been steady. */
-  isFlipping: boolean
+  /** When its post began to fail, if it does so again and again, the oldest first: it is not closed before it is steady. */
+  flips: readonly Millis[]
   /** Of one that flips: since when its post is well; null: it fails. */
   wellSince: Millis | null
 }
@@ -45,11 +45,27 @@ export interface Dismissal {
 /** What fails again within so long after somebody closed its alert is the same trouble: that one opens again. */
 export const reopenedWithin: Millis = hour
 
-/** A post that begins to fail for the third time within an hour flips. Common practice, no source. */
-export const flipsFrom = 3
-export const flipsWithin: Millis = hour
-/** One that flips counts as well once it has been so for this long. Common practice, no source. */
-export const steadyFor: Millis = 30 * minute
+/** A post that begins to fail so many times within so long flips. Common practice, no source. */
+export const flipsFrom = [
+  { times: 3, within: hour },
+  { times: 4, within: day },
+] as const
+/** What says whether a post flips, and for how long it has to be steady: so many of its last failures. */
+export const flipsJudged = Math.max(...flipsFrom.map(({ times }) => times))
+
+/** One that flips counts as well once it has been so for at least this long, and after the other whatever came before. */
+export const steadyAtLeast: Millis = 30 * minute
+export const steadyAtMost: Millis = 12 * hour
+/**
+ * For how long what flips has to be well: twice the longest time between two of its last failures, so that one that
+ * stops every five hours is one trouble as well as one that stops every five minutes. Common practice, no source.
+ * @param flips when it began to fail, oldest first
+ */
+export function steadyFor(flips: readonly Millis[]): Millis {
+  const last = flips.slice(-flipsJudged)
+  const longest = Math.max(0, ...last.slice(1).map((at, i) => at - last[i]!))
+  return Math.min(Math.max(2 * longest, steadyAtLeast), steadyAtMost)
+}
 
 export type AlertAction =
   | { do: 'raise'; severity: Severity; began: Millis; evidence: Evidence | null; afterMaintenance: boolean }
@@ -81,7 +97,7 @@ export interface Situation {
   held: HeldRecord | null
   /** The last alert of the post, if a person closed it. */
   dismissed: Dismissal | null
-  /** Its last alerts that cleared by themselves, the newest first. */
+  /** Its last alerts that cleared by themselves, the newest first, back to one that ended otherwise. */
   past: readonly PastAlert[]
   remediation: Remediation | null
   /** There is still something to try, or to wait for, before a person is told. */
@@ -111,9 +127,9 @@ export function settle({
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
     const because = standing === null ? 'unwatched' : 'cleared'
-    if (alert && (because === 'unwatched' || !alert.isFlipping)) actions.push({ do: 'close', because })
+    if (alert && (because === 'unwatched' || !alert.flips.length)) actions.push({ do: 'close', because })
     else if (alert?.wellSince === null) actions.push({ do: 'well' })
-    else if (alert && at - alert.wellSince >= steadyFor) actions.push({ do: 'close', because })
+    else if (alert && at - alert.wellSince >= steadyFor(alert.flips)) actions.push({ do: 'close', because })
     if (held) actions.push({ do: 'end held', outcome: because })
     if (remediation) actions.push({ do: 'end remediation', outcome: because })
     return actions
@@ -159,8 +175,8 @@ export function settle({
   const since = held?.began ?? remediation?.began ?? began
   if (dismissed && dismissed.closedAt !== null && at - dismissed.closedAt < reopenedWithin)
     actions.push({ do: 'reopen', severity: level, began: since, evidence })
-  else if (!held && flipped(past, since).length + 1 >= flipsFrom)
-    actions.push({ do: 'flip', severity: level, began: since, evidence, beganAt: [...flipped(past, since), since] })
+  else if (!held && flips(past, since))
+    actions.push({ do: 'flip', severity: level, began: since, evidence, beganAt: [...lately(past, since), since] })
   else actions.push({ do: 'raise', severity: level, began: since, evidence, afterMaintenance: held !== null })
   return actions
 }
@@ -169,10 +185,15 @@ function isDismissed(dismissed: Dismissal | null, began: Millis, level: Severity
   return dismissed !== null && dismissed.began === began && urgency(level) <= urgency(dismissed.severity)
 }
 
-/** When it began to fail lately, before it did so at a time; oldest first. */
-function flipped(past: readonly PastAlert[], began: Millis): Millis[] {
+/** When it began to fail within a day before a time; oldest first. */
+function lately(past: readonly PastAlert[], began: Millis): Millis[] {
   return past
     .flatMap(({ beganAt }) => beganAt)
-    .filter((each) => each < began && began - each <= flipsWithin)
+    .filter((each) => each < began && began - each <= Math.max(...flipsFrom.map(({ within }) => within)))
     .toSorted((a, b) => a - b)
+}
+
+function flips(past: readonly PastAlert[], began: Millis): boolean {
+  const before = lately(past, began)
+  return flipsFrom.some(({ times, within }) => before.filter((each) => began - each <= within).length + 1 >= times)
 }

@@ -1,5 +1,5 @@
 import {
-  flipsFrom,
+  flipsJudged,
   postKey,
   type DeviceId,
   type Dismissal,
@@ -33,10 +33,10 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
     began: number
     kind: string
   }
-  const open = await rows<Row & { is_flipping: boolean; well_since: Millis | null }>(
+  const open = await rows<Row & { flips: Millis[]; well_since: Millis | null }>(
     db,
-    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, flips_at <> '{}' as is_flipping,
-       well_since from alert
+    `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, 
+       array(select floor(extract(epoch from f) * 1000)::float8 from unnest(flips_at) f) as flips, well_since from alert
      where device_id = any($1) and status <> 'closed'`,
     [deviceIds],
   )
@@ -64,7 +64,7 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
         row_number() over (partition by a.device_id, a.watch, a.instance order by a.raised_at desc) as back
       from alert a join device d on d.id = a.device_id where a.device_id = any($1) and a.status = 'closed'
     ) l where back < $2 order by device_id, watch, instance, back`,
-    [deviceIds, flipsFrom],
+    [deviceIds, flipsJudged],
   )
   const key = (row: Row) => postKey(row.watch, row.instance)
   const all = new Map(
@@ -80,7 +80,7 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
       severity: row.severity,
       began: row.began,
       kind: row.kind,
-      isFlipping: row.is_flipping,
+      flips: row.flips,
       wellSince: row.well_since,
     })
   for (const row of held) {
@@ -93,14 +93,16 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
     of(row).remediation.set(key(row), { id, severity, began, kind, startedAt: row.started_at })
   }
   const newest = new Set<string>()
+  const begunAnew = new Set<string>()
   for (const row of last) {
     const { id, began, severity, closed_at: closedAt } = row
     const post = `${row.device_id} ${key(row)}`
     if (row.close_reason === 'by-hand' && !newest.has(post))
       of(row).dismissed.set(key(row), { id, began, severity, closedAt })
     newest.add(post)
-    // What is over stays in the books of the client where it happened.
-    if (row.close_reason === 'cleared' && closedAt !== null)
+    // What is over stays in the books of the client where it happened; after what a person closed it is counted anew.
+    if (row.close_reason !== 'cleared' || closedAt === null) begunAnew.add(post)
+    if (!begunAnew.has(post))
       of(row).past.set(key(row), [...(of(row).past.get(key(row)) ?? []), { id, beganAt: row.began_at }])
   }
   return all

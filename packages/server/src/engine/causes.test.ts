@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { AlertPage, AlertView, Rounds } from '#contract'
-import { hour, minute, second, steadyFor, type Service } from '#core'
+import { hour, minute, second, steadyAtLeast, type Service } from '#core'
 import { rows, time as instant } from '../db'
 import { assignFromLibrary, openHouse, type Agent, type Caller, type House } from '../testing/house'
 import { silenceRound } from './silence'
@@ -209,13 +209,43 @@ describe('a post that fails again and again', () => {
       'failed-again',
       'well',
     ])
-    const later = agent.at(24) + steadyFor
+    const later = agent.at(24) + steadyAtLeast
     await settleSteady(house.pool, later - second)
     await settleDue(house.pool, Date.now())
     expect((await page(id)).status).toBe('open')
     await settleSteady(house.pool, later)
     await settleDue(house.pool, Date.now())
     expect(await page(id)).toMatchObject({ status: 'closed', closeReason: 'cleared', wellSince: null })
+  })
+  it('at the fourth within a day too, and is steady after twice as long as lies between; closed by hand, anew', async () => {
+    const agent = await house.enrol(house.sites[0], `tm-flip-${++count}`)
+    const start = Date.now() - 23 * hour
+    const states = (hours: number, state: Service['state']) => [
+      { ...agent.report(0, orders(state)), at: start + hours * hour },
+      { ...agent.report(0), at: start + hours * hour + 2 * minute },
+    ]
+    for (const hours of [0, 5, 10, 15, 20])
+      await agent.send([...states(hours, 'stopped'), ...states(hours + 0.5, 'running')])
+    const begun = (hours: readonly number[]) => hours.map((each) => start + each * hour)
+    const alerts = await alertsOf(agent)
+    expect(alerts.map(({ status, flips }) => [status, flips])).toEqual([
+      ['open', begun([0, 5, 10, 15, 20])],
+      ['closed', []],
+      ['closed', []],
+    ])
+    const { id, wellSince } = alerts[0]!
+    await settleSteady(house.pool, wellSince! + 10 * hour - second)
+    await settleDue(house.pool, Date.now())
+    expect((await page(id)).status).toBe('open')
+    await house.technician('POST', `/api/alerts/${id}/close`, { reason: 'its memory limit was raised' })
+    await house.pool.query(`update alert set closed_at = closed_at - interval '3 hours' where id = $1`, [id])
+    await agent.send(states(21.5, 'stopped'))
+    expect((await alertsOf(agent)).map(({ status, flips }) => [status, flips.length])).toEqual([
+      ['open', 0],
+      ['closed', 5],
+      ['closed', 0],
+      ['closed', 0],
+    ])
   })
   it('a silence that flips carries nothing while the device is heard, and is over in its time', async () => {
     const agent = await house.enrol(house.sites[0], `tm-flip-${++count}`)
@@ -236,7 +266,7 @@ describe('a post that fails again and again', () => {
     expect(states).toEqual(Array.from({ length: 3 }, () => ['free', true]))
     const silence = (await alertsOf(agent)).find(({ watch, status }) => watch === 'silence' && status === 'open')!
     expect(silence.flips).toHaveLength(3)
-    await settleSteady(house.pool, Date.now() + steadyFor + second)
+    await settleSteady(house.pool, Date.now() + steadyAtLeast + second)
     await settleDue(house.pool, Date.now())
     expect((await page(silence.id)).status).toBe('closed')
   })
@@ -256,7 +286,7 @@ describe('a post that fails again and again', () => {
     // Closed by hand while it was well it waits for nothing any more.
     await recovers(16)
     await house.technician('POST', `/api/alerts/${alert!.id}/close`, { reason: 'the switch was replaced' })
-    await settleSteady(house.pool, agent.at(18) + 2 * steadyFor)
+    await settleSteady(house.pool, agent.at(18) + 2 * steadyAtLeast)
     expect(await rows(house.pool, 'select from settle_due where device_id = $1', [agent.id])).toEqual([])
   })
 })

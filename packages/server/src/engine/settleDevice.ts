@@ -68,7 +68,7 @@ async function changeSeverity(
 const opened = ({ severity, began }: Pick<OpenAlert, 'severity' | 'began'>): OpenAlert => ({
   severity,
   began,
-  isFlipping: false,
+  flips: [],
   wellSince: null,
 })
 
@@ -161,10 +161,10 @@ async function apply(
             action.severity,
             action.evidence && JSON.stringify(action.evidence),
             JSON.stringify(ruleOf(effective!, instance, context.facts)),
-            action.beganAt,
+            action.beganAt.slice(-flipsKept),
           ],
         )
-        alerting.alerts.set(key, { ...opened(action), id, kind, isFlipping: true })
+        alerting.alerts.set(key, { ...opened(action), id, kind, flips: action.beganAt })
         alerting.past.delete(key)
         if (endedRemediation !== null)
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
@@ -192,6 +192,7 @@ async function apply(
           [open.id, time(action.began), action.evidence && JSON.stringify(action.evidence), flipsKept],
         )
         open.wellSince = null
+        open.flips = [...open.flips, action.began]
         await addEntry(tx, open.id, { at, event: 'failed-again', text: action.evidence?.text })
         break
       }

@@ -8,6 +8,7 @@ import {
   silentIntervals,
   siteSilence,
   ageText,
+  steadyAtLeast,
   steadyFor,
   urgency,
   type ClientId,
@@ -251,19 +252,17 @@ export async function settleSites(pool: Pool, since: Millis, now: Millis): Promi
 /** Posts that flipped and have been well for long enough: their devices are looked at, which closes their alerts. */
 export async function settleSteady(pool: Pool, now: Millis): Promise<void> {
   await inTransaction(pool, async (tx) => {
-    const steady = await rows<{ id: DeviceId }>(
+    const well = await rows<{ id: DeviceId; well_since: Millis; flips: Millis[] }>(
       tx,
       `
-      select distinct device_id as id from alert a where well_since <= $1 and status <> 'closed'
+      select device_id as id, well_since,
+        array(select floor(extract(epoch from f) * 1000)::float8 from unnest(flips_at) f order by f) as flips
+      from alert a where well_since <= $1 and status <> 'closed'
         and not exists (select from alert s where s.device_id = a.device_id and s.status <> 'closed' and s.rule->>'kind' = 'silence'
-          and s.well_since is null) limit 500`,
-      [time(now - steadyFor)],
+          and s.well_since is null) order by well_since`,
+      [time(now - steadyAtLeast)],
     )
-    if (steady.length)
-      await settleLater(
-        tx,
-        steady.map(({ id }) => id),
-        now,
-      )
+    const steady = well.filter(({ well_since, flips }) => well_since <= now - steadyFor(flips)).map(({ id }) => id)
+    if (steady.length) await settleLater(tx, [...new Set(steady)].slice(0, 500), now)
   })
 }

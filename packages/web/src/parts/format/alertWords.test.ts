@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { AlertEntry } from '#contract'
-import { watchKind, type Observed, type ParameterValue } from '#core'
-import { alertWords, entryText, remediationWords } from './alertWords'
+import { hour, minute, watchKind, type Observed, type ParameterValue } from '#core'
+import { alertWords, entryText, flipText, remediationWords } from './alertWords'
 
 /** What the kind itself says of what it observes. */
 function words(kind: string, observed: Partial<Observed>, values: Record<string, ParameterValue> = {}): string {
@@ -106,5 +106,18 @@ describe('what an agent tries before anybody is told', () => {
     [[], 'held', 'nothing was tried'],
   ] as const)('%j, %s: %s', (attempts, outcome, words) => {
     expect(remediationWords({ attempts: [...attempts], outcome })).toBe(words)
+  })
+})
+
+describe('what flips', () => {
+  const now = Date.UTC(2026, 2, 1, 12)
+  const ago = (...times: number[]) => ({ flips: times.map((time) => now - time), wellSince: null })
+  it.each([
+    ['is told of the hour', ago(50 * minute, 30 * minute, minute), 'flips: failed 3 times in the last hour'],
+    ['or of the day', ago(26 * hour, 15 * hour, 10 * hour, 30 * minute), 'flips: failed 3 times in the last day'],
+    ['also when it was long ago', ago(30 * hour, 28 * hour, 27 * hour), 'flips: steady for a day'],
+    ['or when it does not', ago(), ''],
+  ])('%s', (_, alert, text) => {
+    expect(flipText(alert, now)).toBe(text)
   })
 })

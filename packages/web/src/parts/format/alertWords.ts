@@ -1,6 +1,7 @@
 import type { AlertEntry, AlertRule, AlertView, AttemptView, RemediationView, TimelineItem } from '#contract'
 import {
   countText,
+  day,
   hour,
   type CloseReason,
   type Evidence,
@@ -129,12 +130,12 @@ export function endText(alert: Pick<AlertView, 'closeReason' | 'closedBy' | 'clo
   return closeReason === 'cleared' && helpedBy ? `well after ${helpedBy} had its agent act` : closeText(closeReason)
 }
 
-const lately: Millis = hour
-/** How often a post that flips failed of late. */
+/** How often a post that flips failed of late: within the hour, or within the day where that says more. */
 export function flipText({ flips, wellSince }: Pick<AlertView, 'flips' | 'wellSince'>, now: Millis): string {
   if (!flips.length) return ''
-  const times = flips.filter((at) => at > now - lately).length
-  const often = times ? `failed ${times === 1 ? 'once' : `${times} times`} in the last hour` : 'steady for an hour'
+  const timesIn = (span: Millis) => flips.filter((at) => at > now - span).length
+  const [times, span] = timesIn(hour) > 1 ? [timesIn(hour), 'hour'] : [timesIn(day), 'day']
+  const often = times ? `failed ${times === 1 ? 'once' : `${times} times`} in the last ${span}` : 'steady for a day'
   return `flips: ${often}${wellSince === null ? '' : `, well since ${clockText(wellSince)}`}`
 }
 

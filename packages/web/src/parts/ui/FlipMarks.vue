@@ -1,14 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { hour, type Millis } from '#core'
+import { day, durationText, hour, type Millis } from '#core'
 import { now, fullText } from '../format/time'
 
-/** When a post that flips began to fail, as ticks over the last two hours, now at the right. */
+/** When a post that flips began to fail, as ticks up to now at the right: over two hours, or a day where that shows more. */
 const props = defineProps<{ at: readonly Millis[] }>()
-const span = 2 * hour
 const width = 72
+const since = (span: Millis) => props.at.filter((at) => at > now.value - span)
+const span = computed(() => (since(2 * hour).length > 2 ? 2 * hour : day))
 const ticks = computed(() =>
-  props.at.filter((at) => at > now.value - span).map((at) => ((at - now.value + span) / span) * (width - 2) + 1),
+  since(span.value).map((at) => ((at - now.value + span.value) / span.value) * (width - 2) + 1),
 )
 </script>
 
@@ -17,7 +18,7 @@ const ticks = computed(() =>
     :width="width"
     height="10"
     role="img"
-    :aria-label="`failed at ${at.slice(-8).map(fullText).join(', ')}`"
+    :aria-label="`over the last ${durationText(span)}; failed at ${at.slice(-8).map(fullText).join(', ')}`"
   ><path :d="`M0 9.5H${width}`" stroke="var(--rule)" /><path
     v-for="(x, i) in ticks"
     :key="i"
