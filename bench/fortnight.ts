@@ -84,6 +84,16 @@ const assigned: readonly [template: string, target: Target][] = [
       ],
     },
   ],
+  [
+    'Protection',
+    {
+      on: 'all',
+      of: [
+        { on: 'kind', kind: 'workstation' },
+        { on: 'client', clientId: 2 },
+      ],
+    },
+  ],
   ['Till', { on: 'role', role: 'till' }],
 ]
 /** By their place, from one: the second has what is unusual told. */
@@ -120,6 +130,7 @@ const troubles: { of: keyof Story; kinds: string[]; is?: (story: Story) => boole
   },
   { of: 'backup', kinds: ['log-absence'] },
   { of: 'errors', kinds: ['log-match'] },
+  { of: 'definitions', kinds: ['antivirus'] },
   { of: 'silentFor', kinds: ['silence'] },
   { of: 'busy', kinds: ['cpu-busy'] },
   { of: 'loop', kinds: ['unusual-cpu'] },

@@ -50,6 +50,8 @@ export function boundFacts(facts: Facts): Facts {
     programUser,
     files,
     fileName,
+    guards,
+    guardName,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -162,6 +164,21 @@ export function boundFacts(facts: Facts): Facts {
       .filter(({ name }) => name.length <= fileName)
       .slice(0, files)
       .map((file) => (file.trouble === undefined ? file : { ...file, trouble: mark(file.trouble, trouble) }))
+  if (facts.protection) {
+    const { scanners, firewalls, volumes, clock } = facts.protection
+    const marked = <T extends { trouble?: string }>(told: T): T =>
+      told.trouble === undefined ? told : { ...told, trouble: mark(told.trouble, trouble) }
+    const some = <T extends { name: string; trouble?: string }>(list: readonly T[], longest: number): T[] =>
+      [
+        ...new Map(list.filter(({ name }) => name.length <= longest).map((one) => [one.name, marked(one)])).values(),
+      ].slice(0, guards)
+    bounded.protection = {
+      scanners: some(scanners, guardName),
+      firewalls: some(firewalls, guardName).map((one) => ({ ...one, by: cut(one.by, guardName) })),
+      volumes: some(volumes, mount),
+      clock: { ...marked(clock), by: cut(clock.by, guardName) },
+    }
+  }
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

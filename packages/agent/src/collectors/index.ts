@@ -5,6 +5,7 @@ import { drivesCollector } from './linux/drives'
 import { eventlogCollector } from './linux/eventlog'
 import { networkCollector } from './linux/network'
 import { performanceCollector } from './linux/performance'
+import { protectionCollector } from './linux/protection'
 import { filesCollector, isTmpPrivate } from './files'
 import { processesCollector } from './linux/processes'
 import { servicesCollector } from './linux/services'
@@ -52,5 +53,6 @@ export function allCollectors(
     softwareCollector(),
     processesCollector(() => wanted().processes ?? []),
     filesCollector(() => wanted().files ?? [], isTmpPrivate(ownMounts())),
+    protectionCollector(),
   ]
 }

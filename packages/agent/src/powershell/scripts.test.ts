@@ -3,6 +3,7 @@ import { powershellFaults } from '../../../standins/src/powershellGrammar'
 import { faultOf, taskXml } from '../install/windows'
 import { inventoryScript, snapshotScript, servicesScript } from '../collectors/windows/snapshot'
 import { insideScript, installCall, ownerScript, readerScript, serviceScript, surveyScript } from './scripts'
+import { protectionScript } from '../collectors/windows/protection'
 import { updatesScript } from '../collectors/windows/updates'
 
 const nasty = [`a'; Stop-Computer; '`, 'a’; Stop-Computer', '$(Stop-Computer)', '`"', "'@", '\n', '']
@@ -16,6 +17,7 @@ describe('the texts that go to PowerShell are PowerShell, by a grammar of the la
     ['what is looked at seldom', inventoryScript],
     ['services', servicesScript],
     ['updates', updatesScript],
+    ['protection', protectionScript],
     ['what is inside', insideScript],
     ['the survey', surveyScript],
     ['the reader', readerScript],

@@ -84,6 +84,9 @@ export const factLimits = {
   programUser: 100,
   files: 200,
   fileName: 600,
+  /** Of each sort of protection; of its programs and profiles, the characters of a name. */
+  guards: 100,
+  guardName: 120,
   probes: 500,
   probeDetail: 200,
 } as const

@@ -17,12 +17,15 @@ import {
   serviceStates,
   updateRatings,
   type Answering,
+  type ClockKeeping,
   type Disk,
   type Drive,
   type DriveArray,
   type DriveHealth,
   type FactSubject,
   type FileTold,
+  type Firewall,
+  type GuardedVolume,
   type ListeningPort,
   type LogChannel,
   type LogEvent,
@@ -30,8 +33,10 @@ import {
   type OutdatedProgram,
   type ProbeTold,
   type ProcessUse,
+  type Protection,
   type RefreshFailure,
   type RunningProgram,
+  type Scanner,
   type Sensor,
   type Service,
   type ServiceStarts,
@@ -245,6 +250,42 @@ const file = Joi.object<FileTold, true>({
   digest: text(64),
 })
 
+const guardName = Joi.string().max(factLimits.guardName).required()
+const guarded = Joi.boolean().allow(null).required()
+/** @param item of something that protects, named each once */
+const guards = (item: Joi.Schema) => Joi.array().items(item).max(factLimits.guards).unique('name').required()
+const protection = Joi.object<Protection, true>({
+  scanners: guards(
+    Joi.object<Scanner, true>({
+      name: guardName,
+      isOn: guarded,
+      definitionsAt: time.allow(null),
+      isOutdated: Joi.boolean(),
+      trouble: text(trouble),
+    }),
+  ),
+  firewalls: guards(
+    Joi.object<Firewall, true>({
+      name: guardName,
+      isOn: guarded,
+      by: text(factLimits.guardName).required(),
+      trouble: text(trouble),
+    }),
+  ),
+  volumes: guards(
+    Joi.object<GuardedVolume, true>({
+      name: Joi.string().max(mount).required(),
+      isEncrypted: guarded,
+      trouble: text(trouble),
+    }),
+  ),
+  clock: Joi.object<ClockKeeping, true>({
+    isSynchronised: guarded,
+    by: text(factLimits.guardName).required(),
+    trouble: text(trouble),
+  }).required(),
+})
+
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
@@ -263,6 +304,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   sensors: Joi.array().items(sensor).max(factLimits.sensors).unique('name'),
   programs: Joi.array().items(program).max(factLimits.programs),
   files: Joi.array().items(file).max(factLimits.files).unique('name'),
+  protection,
 }
 
 /** All of them together, for whoever is told what a device is. */

@@ -185,9 +185,7 @@ describe('an alert', () => {
       expect(steadyFor(minutes.map((each) => each * minute))).toBe(steady * minute)
     })
     it('closes at once when it is watched no more', () => {
-      expect(doing({ standing: null, alert: open('warning', 5, { flips: [5], wellSince: began }) })).toEqual([
-        'close',
-      ])
+      expect(doing({ standing: null, alert: open('warning', 5, { flips: [5], wellSince: began }) })).toEqual(['close'])
     })
   })
 

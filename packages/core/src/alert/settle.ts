@@ -13,7 +13,7 @@ export interface PostStanding {
 export interface OpenAlert {
   severity: Severity
   began: Millis
-  /** When its post began to fail, if it does so again and again, the oldest first: it is not closed before it is steady. */
+  /** When its post began to fail, if it flips, the oldest first: it is not closed before that has been steady. */
   flips: readonly Millis[]
   /** Of one that flips: since when its post is well; null: it fails. */
   wellSince: Millis | null
@@ -53,7 +53,7 @@ export const flipsFrom = [
 /** What says whether a post flips, and for how long it has to be steady: so many of its last failures. */
 export const flipsJudged = Math.max(...flipsFrom.map(({ times }) => times))
 
-/** One that flips counts as well once it has been so for at least this long, and after the other whatever came before. */
+/** One that flips has to be well for this long at least, and for no longer than the other. */
 export const steadyAtLeast: Millis = 30 * minute
 export const steadyAtMost: Millis = 12 * hour
 /**

@@ -21,6 +21,7 @@ export const familyWords: Record<Subject, string> = {
   file: 'files and folders',
   certificate: 'certificates',
   reach: 'reachability',
+  protection: 'protection',
   agent: 'the agent itself',
 }
 export const causeWords: Record<AlertCause, string> = {

@@ -237,6 +237,52 @@ export interface Sensor {
   critical?: number
 }
 
+/** A program against malicious software. */
+export interface Scanner {
+  name: string
+  /** Whether it looks at what is opened and run; null: nobody can say. */
+  isOn: boolean | null
+  /** When its definitions were made; null: it has none; absent: it does not tell. */
+  definitionsAt?: Millis | null
+  /** Its own word on them, where it tells no time. */
+  isOutdated?: boolean
+  /** Why one cannot say how it is. */
+  trouble?: string
+}
+
+/** What keeps out what arrives from the network: a profile of Windows, or a protocol that Linux speaks. */
+export interface Firewall {
+  name: string
+  /** Whether what arrives and is not expressly let in is refused; null: nobody can say. */
+  isOn: boolean | null
+  /** Which program has it so; empty: none. */
+  by: string
+  trouble?: string
+}
+
+/** A place whose content can be read by whoever takes the drive out of the machine, or cannot. */
+export interface GuardedVolume {
+  /** Its mount, its letter, or swap. */
+  name: string
+  isEncrypted: boolean | null
+  trouble?: string
+}
+
+/** Whether something keeps the clock right. */
+export interface ClockKeeping {
+  isSynchronised: boolean | null
+  /** What it goes by, or why it does not; empty: not told. */
+  by: string
+  trouble?: string
+}
+
+export interface Protection {
+  scanners: Scanner[]
+  firewalls: Firewall[]
+  volumes: GuardedVolume[]
+  clock: ClockKeeping
+}
+
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {
   system?: System
@@ -259,6 +305,7 @@ export interface Facts {
   /** What ran for some minutes, to pick from. */
   programs?: RunningProgram[]
   files?: FileTold[]
+  protection?: Protection
 }
 export type FactSubject = keyof Facts
 

@@ -93,6 +93,17 @@ const drives: LibraryWatch = {
   },
 }
 
+/** By the word of the system itself; how far it is off, only those see who hear it. */
+const clockKept: LibraryWatch = {
+  key: 'clock',
+  kind: 'clock-kept',
+  name: 'Clock',
+  why: 'Sign-ins by ticket, certificates and the times of all logs go by it.',
+  osFamilies: any,
+  values: { hold: hour },
+  reasons: { hold: 'After a start, and while a server of time is away, it goes on well enough for a while.' },
+}
+
 /** Templates to start from: small on purpose, because every watch that leads to no action costs attention. */
 export const libraryTemplates: readonly LibraryTemplate[] = [
   {
@@ -315,6 +326,7 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
           count: 'Single ones happen while hardware is found.',
         },
       },
+      clockKept,
       ...agentWatches,
     ],
   },
@@ -559,6 +571,51 @@ export const libraryTemplates: readonly LibraryTemplate[] = [
         osFamilies: any,
         values: {},
         reasons: {},
+      },
+    ],
+  },
+  {
+    name: 'Protection',
+    description: 'What keeps others out, and what finds what came in all the same.',
+    suits: kind('workstation'),
+    watches: [
+      {
+        key: 'antivirus',
+        kind: 'antivirus',
+        name: 'Antivirus',
+        why: 'It is switched off by what it should find, or by somebody whom it was in the way of.',
+        osFamilies: windows,
+        values: { off: 'critical', none: 'warning', old: 'warning', age: 3 * day },
+        reasons: {
+          off: 'Nothing looks at what is opened from now on.',
+          age: 'New ones come several times a day; three days leave room for a weekend (common practice, no source).',
+        },
+      },
+      {
+        key: 'firewall',
+        kind: 'firewall',
+        name: 'Firewall',
+        why: 'Whatever listens can be reached by whoever is in the same network.',
+        osFamilies: any,
+        values: { severity: 'warning' },
+        reasons: { severity: 'Somebody else has to be in the network already: today, not tonight.' },
+      },
+      clockKept,
+    ],
+  },
+  {
+    name: 'Carried machines',
+    description: 'What has to be so before a machine is taken along, or stands where others come by.',
+    suits: kind('workstation'),
+    watches: [
+      {
+        key: 'encryption',
+        kind: 'encryption',
+        name: 'Disk encryption',
+        why: 'Whoever finds it, or takes it along, reads what is on it.',
+        osFamilies: any,
+        values: { severity: 'warning' },
+        reasons: { severity: 'It can be made good while the machine is still there.' },
       },
     ],
   },

@@ -20,6 +20,7 @@ export const subjects = [
   'file',
   'certificate',
   'reach',
+  'protection',
   'agent',
 ] as const
 export type Subject = (typeof subjects)[number]
@@ -36,6 +37,7 @@ export const collectors = [
   'software',
   'processes',
   'files',
+  'protection',
   'probes',
   'certificates',
 ] as const

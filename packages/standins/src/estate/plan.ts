@@ -46,6 +46,8 @@ export interface Story {
   backup?: { lastMinutesAgo: number }
   /** Log lines at error level in the last minutes. */
   errors?: { source: string; text: string; id: number; times: number; minutesAgo: number }
+  /** Its antivirus has learned nothing new for so many days. */
+  definitions?: { oldDays: number }
   /** Device clock minus true time, in seconds. */
   clock?: number
   /** Stopped reporting so many minutes ago. */
@@ -240,7 +242,9 @@ export const devices: readonly PlannedDevice[] = [
   plannedDevice('sv-desk-02', 'sv', 'Clinic North', desk, ['workstation'], { 'C:': [256, 0.66] }, [], {
     updates: { security: 4, other: 3, oldestDays: 19, restart: true },
   }),
-  plannedDevice('sv-desk-03', 'sv', 'Clinic South', desk, ['workstation'], { 'C:': [256, 0.49] }, []),
+  plannedDevice('sv-desk-03', 'sv', 'Clinic South', desk, ['workstation'], { 'C:': [256, 0.49] }, [], {
+    definitions: { oldDays: 6 },
+  }),
   plannedDevice(
     'bb-plant-app',
     'bb',

@@ -21,6 +21,7 @@ import {
 } from '#core'
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
+import { protectionOf } from './protection'
 import { fileReadings, filesTold } from './files'
 import { lookReadings } from './looks'
 import { hardwareFacts, hardwareReadings } from './hardware'
@@ -332,6 +333,7 @@ export class SimulatedDevice {
       programs: programsOf(this.plan),
       ...(this.collect.files?.length ? { files: filesTold(this.collect.files) } : {}),
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
+      protection: protectionOf(this.plan, at, this.end),
       services: this.services(at),
       starts: this.#starts(at),
       ...this.updates(at),

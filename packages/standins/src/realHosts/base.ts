@@ -52,6 +52,12 @@ export const answeringPackages = [
   'nftables',
 ] as const
 
+/** What protects a machine, each of them alone, and what tells by hand how it is. */
+export const protectingPackages = ['nftables', 'iptables', 'ufw', 'firewalld', 'clamav', 'clamav-daemon'] as const
+
+/** Services of these packages that a machine does not begin with: a test starts them. */
+const resting = ['firewalld.service', 'clamav-freshclam.service', 'clamav-freshclam-once.service'] as const
+
 /** What other systems are kept up to date with, as Debian has it, and what makes archives for it. */
 export const rpmPackages = ['dnf', 'zypper', 'createrepo-c', 'rpm'] as const
 
@@ -102,6 +108,8 @@ export async function ensureBase(release: Release, more: readonly string[] = [])
       throw new Error(
         `Debian ${debianOf[release]} (${release}) could not be made: ${made.stderr.trim().split('\n').pop()}`,
       )
+    const rests = resting.filter((unit) => existsSync(join(fresh, 'usr/lib/systemd/system', unit)))
+    if (rests.length) await runTool('systemctl', ['--root', fresh, 'disable', ...rests])
     renameSync(fresh, folder)
     return folder
   })

@@ -143,6 +143,8 @@ export class RealHost {
         `--machine=${this.name}`,
         '-b',
         '--link-journal=no',
+        // A machine sets the rules of its own network.
+        '--capability=CAP_NET_ADMIN',
         `--network-namespace-path=/run/netns/${this.#namespace()}`,
       ],
       { detached: true, stdio: ['ignore', log, log], env: environment },

@@ -4,6 +4,7 @@ export {
   ensureBase,
   answeringPackages,
   measuringPackages,
+  protectingPackages,
   releases,
   rpmPackages,
   serverPackages,

@@ -5,6 +5,7 @@ import {
   debianOf,
   ensureBase,
   measuringPackages,
+  protectingPackages,
   releases,
   rpmPackages,
   serverPackages,
@@ -33,6 +34,7 @@ if (first === 'prepare') {
   await ensureBase('bookworm', rpmPackages)
   await ensureBase('trixie', measuringPackages)
   await ensureBase('trixie', answeringPackages)
+  await ensureBase('trixie', protectingPackages)
   process.exit(0)
 }
 const lan = await Lan.open()

@@ -90,6 +90,7 @@ const taken = [
   'Page outside',
   'Network gear',
   'Unusual load',
+  'Protection',
 ]
 for (const template of libraryTemplates)
   if (taken.includes(template.name)) templateIds[template.name] = await add('/api/templates', fromLibrary(template))
@@ -134,6 +135,13 @@ await assign('Unusual load', {
   on: 'all',
   of: [
     { on: 'kind', kind: 'server' },
+    { on: 'client', clientId: clientIds.sv! },
+  ],
+})
+await assign('Protection', {
+  on: 'all',
+  of: [
+    { on: 'kind', kind: 'workstation' },
     { on: 'client', clientId: clientIds.sv! },
   ],
 })

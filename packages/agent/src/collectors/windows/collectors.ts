@@ -31,6 +31,7 @@ import {
 } from './snapshot'
 import { told } from '../../powershell/powershell'
 import { loadOf } from '../linkLoad'
+import { protection } from './protection'
 import { drivesNamed, drivesUse, linksOf, temperaturesOf } from './hardware'
 
 const nothing: Snapshot = {
@@ -289,6 +290,7 @@ export function windowsCollectors(
     filesCollector(() => wanted().files ?? [], false),
     services(readout),
     updates(home),
+    protection(),
     {
       name: 'eventlog',
       async collect(now) {

@@ -15,6 +15,7 @@ import {
 } from './snapshot'
 import { quoted } from '../../powershell/powershell'
 import { FirstSeen } from '../firstSeen'
+import { nothing as noProtection, parseProtection, type FoundProtection } from './protection'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
@@ -284,5 +285,65 @@ it('the task is well-formed XML, by a parser of its own, and quotes what has to 
   expect(Task.Actions.Exec).toEqual({
     Command: 'C:\\Program Files\\A & B\\custode-agent.exe',
     Arguments: 'run --home "C:\\ProgramData\\Custode Agent"',
+  })
+})
+
+describe('how well Windows is protected', () => {
+  // 397568 and 266240, 393472 and the like, as the Security Center writes them, from memory.
+  const [on, old, off] = [0x61100, 0x61110, 0x60100]
+  const found = (more: Partial<FoundProtection>) => parseProtection({ ...noProtection, ...more })
+  it('a workstation, by its Security Center', () => {
+    expect(
+      found({
+        scanners: [
+          { Name: 'Windows Defender', State: off },
+          { Name: 'Lantern Shield', State: old },
+        ],
+        own: { On: false, Made: 5 },
+      }).scanners,
+    ).toEqual([
+      { name: 'Windows Defender', isOn: false, definitionsAt: 5 },
+      { name: 'Lantern Shield', isOn: true, isOutdated: true },
+    ])
+    expect(found({ scanners: [{ Name: 'Lantern Shield', State: on }] }).scanners).toEqual([
+      { name: 'Lantern Shield', isOn: true, isOutdated: false },
+    ])
+  })
+  it('a server, which has none', () => {
+    expect(found({ own: { On: true, Made: 7 } }).scanners).toEqual([
+      { name: 'Microsoft Defender', isOn: true, definitionsAt: 7 },
+    ])
+  })
+  const profiles = [
+    { Name: 'Domain', On: true, Open: false },
+    { Name: 'Private', On: true, Open: true },
+    { Name: 'Public', On: false, Open: false },
+  ]
+  it('the profiles of its firewall, or one that took over', () => {
+    expect(found({ profiles }).firewalls).toEqual([
+      { name: 'Domain', isOn: true, by: 'Windows' },
+      { name: 'Private', isOn: false, by: 'Windows' },
+      { name: 'Public', isOn: false, by: '' },
+    ])
+    expect(found({ profiles, firewalls: [{ Name: 'Lantern Wall', State: on }] }).firewalls[2]).toEqual({
+      name: 'Public',
+      isOn: true,
+      by: 'Lantern Wall',
+    })
+    expect(found({}).firewalls.map(({ isOn }) => isOn)).toEqual([null, null, null])
+  })
+  it('its volumes; one that is locked is not known', () => {
+    const volumes = [0, 1, 2].map((Status) => ({ Name: `${'CDE'[Status]}:`, Status }))
+    expect(found({ volumes }).volumes.map(({ isEncrypted }) => isEncrypted)).toEqual([false, true, null])
+    expect(found({}).volumes).toMatchObject([{ name: 'C:', isEncrypted: null }])
+  })
+  it.each([
+    ['Leap Indicator: 0(no warning)', true],
+    ['Sprungindikator: 0(keine Warnung)', true],
+    ['Leap Indicator: 3(not synchronized)', false],
+    [null, false],
+    ['something else', null],
+  ])('its clock: %s', (time, isSynchronised) => {
+    expect(found({ time }).clock.isSynchronised).toBe(isSynchronised)
   })
 })

@@ -16,6 +16,7 @@ export const collectorWords: Readonly<Record<Collector, string>> = {
   software: 'packages and ports',
   processes: 'processes',
   files: 'files and folders',
+  protection: 'protection',
   probes: 'other devices',
   certificates: 'certificates',
 }

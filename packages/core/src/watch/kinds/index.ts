@@ -23,6 +23,7 @@ import {
   temperature,
 } from './performance'
 import { processRuns } from './process'
+import { protectionKinds } from './protection'
 import { reachKinds } from './reach'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
@@ -60,6 +61,7 @@ const all: readonly WatchKind[] = [
   processRuns,
   files,
   certificateLeft,
+  ...protectionKinds,
   ...reachKinds,
   collectorFails,
   identityShared,

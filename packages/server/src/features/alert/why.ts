@@ -107,6 +107,7 @@ const subjectsKept: readonly FactSubject[] = [
   'blocks',
   'sensors',
   'files',
+  'protection',
 ]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {

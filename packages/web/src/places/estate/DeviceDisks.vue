@@ -4,7 +4,7 @@ import type { AlertView, BoardDisk, DevicePage } from '#contract'
 import { bytesText, durationText, lengthBetweenText, numberText, percentText, watchKind, type Disk } from '#core'
 import DiskBar from '../../parts/ui/DiskBar.vue'
 import DoubtText from '../../parts/ui/DoubtText.vue'
-import SeverityMark from '../../parts/ui/SeverityMark.vue'
+import StateLine from '../../parts/ui/StateLine.vue'
 import { doubtOf } from '../../parts/data/known'
 import { nameInAddress } from './readings/subjects'
 
@@ -69,27 +69,22 @@ const linkOf = (mount: string) => ({
 <template>
   <div>
     <h2>Disks <DoubtText :doubt="doubtOf(device, 'disks', device.disks.length > 0)" /></h2>
-    <p v-for="{ room, disk, fill, marks } in disks" :key="room.mount" class="line">
-      <DiskBar :disk="room" />
-      <RouterLink class="mono" :to="linkOf(room.mount)">{{ room.mount }}</RouterLink>
+    <StateLine v-for="{ room, disk, fill, marks } in disks" :key="room.mount" :name="room.mount" :to="linkOf(room.mount)">
+      <template #before><DiskBar :disk="room" /></template>
       <span :class="{ critical: room.severity === 'critical', warning: room.severity === 'warning' }">{{ percentText(room.free / room.size) }},
         {{ bytesText(room.free) }} free of {{ bytesText(room.size) }}<template v-if="fill"><br><span class="muted">full in {{ lengthBetweenText(fill.soonest, fill.latest ?? Infinity) }}, {{ bytesText(-fill.perDay) }} less each day<template v-if="fill.clearedEvery !== null">; cleared up every {{ durationText(fill.clearedEvery) }}</template></span></template></span>
       <span v-if="unwritable(disk)" :class="disk?.readOnly === 'meant' ? 'muted' : 'warning'">{{ unwritable(disk) }}</span>
       <span v-if="marks" class="muted">{{ marks }}</span>
-    </p>
-    <p v-for="disk in closed" :key="disk.mount" class="line">
-      <SeverityMark state="warning" />
-      <span class="mono">{{ disk.mount }}</span>
+    </StateLine>
+    <StateLine v-for="disk in closed" :key="disk.mount" :name="disk.mount" severity="warning">
       <span class="warning">cannot be read: {{ disk.trouble }}</span>
-    </p>
+    </StateLine>
     <template v-if="drives.length">
       <h2>Drives <DoubtText :doubt="doubtOf(device, 'drives', true)" /></h2>
-      <p v-for="drive in drives" :key="drive.name" class="line">
-        <SeverityMark v-if="drive.severity" :state="drive.severity" />
-        <span class="mono">{{ drive.name }}</span>
+      <StateLine v-for="drive in drives" :key="drive.name" :name="drive.name" :severity="drive.severity">
         <span :class="{ warning: drive.isTrouble, muted: drive.isUnknown }">{{ drive.text }}</span>
         <span class="muted">{{ drive.model }}</span>
-      </p>
+      </StateLine>
     </template>
   </div>
 </template>
@@ -97,16 +92,5 @@ const linkOf = (mount: string) => ({
 <style scoped>
 h2 {
   margin: 16px 0 4px;
-}
-.line {
-  display: flex;
-  gap: 10px;
-  align-items: baseline;
-  padding: 2px 0;
-}
-.mono {
-  flex: none;
-  max-width: 45%;
-  overflow-wrap: anywhere;
 }
 </style>

@@ -17,6 +17,7 @@ import { doubtOf, postDoubt } from '../../parts/data/known'
 import type { SeriesPage, SeriesView } from '#contract'
 import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
+import DeviceProtection from './DeviceProtection.vue'
 import DeviceUse from './DeviceUse.vue'
 import DeviceUpdates from './updates/DeviceUpdates.vue'
 
@@ -141,6 +142,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
         <p><RouterLink :to="{ hash: '#services' }">All services <kbd>S</kbd></RouterLink></p>
       </template>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
+      <DeviceProtection :device="device" :alerts="alerts" />
       <DeviceUse :device="device" :alerts="alerts" />
     </section>
   </div>

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { AlertView, DevicePage } from '#contract'
 import { bitRateText, bytesText, percentText, readingText, watchKind, type MetricName } from '#core'
 import DoubtText from '../../parts/ui/DoubtText.vue'
-import SeverityMark from '../../parts/ui/SeverityMark.vue'
+import StateLine from '../../parts/ui/StateLine.vue'
 import { doubtOf } from '../../parts/data/known'
 import { nameInAddress } from './readings/subjects'
 
@@ -91,12 +91,10 @@ const groups = computed(() =>
   <div>
     <template v-for="group in groups" :key="group.title">
       <h2>{{ group.title }} <DoubtText :doubt="doubtOf(device, group.collector as 'performance' | 'network', true)" /></h2>
-      <p v-for="line in group.lines" :key="line.name" class="line">
-        <SeverityMark v-if="line.severity" :state="line.severity" />
-        <RouterLink class="mono" :to="line.to">{{ line.name }}</RouterLink>
+      <StateLine v-for="line in group.lines" :key="line.name" :name="line.name" :to="line.to" :severity="line.severity">
         <span>{{ line.parts.join(', ') }}</span>
         <span v-if="line.more" class="muted">{{ line.more }}</span>
-      </p>
+      </StateLine>
     </template>
   </div>
 </template>
@@ -104,16 +102,5 @@ const groups = computed(() =>
 <style scoped>
 h2 {
   margin: 16px 0 4px;
-}
-.line {
-  display: flex;
-  gap: 10px;
-  align-items: baseline;
-  padding: 2px 0;
-}
-.mono {
-  flex: none;
-  max-width: 45%;
-  overflow-wrap: anywhere;
 }
 </style>
