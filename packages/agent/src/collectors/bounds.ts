@@ -52,6 +52,8 @@ export function boundFacts(facts: Facts): Facts {
     fileName,
     guards,
     guardName,
+    sessions,
+    sessionWord,
   } = factLimits
   const bounded: Facts = { ...facts }
   if (facts.system)
@@ -179,6 +181,15 @@ export function boundFacts(facts: Facts): Facts {
       clock: { ...marked(clock), by: cut(clock.by, guardName) },
     }
   }
+  if (facts.sessions)
+    bounded.sessions = {
+      ...facts.sessions,
+      list: facts.sessions.list
+        .filter(({ id, user }) => id.length <= sessionWord && user.length <= sessionWord)
+        .slice(0, sessions)
+        .map((session) => ({ ...session, from: cut(session.from, sessionWord) })),
+      ...(facts.sessions.closedBy ? { closedBy: mark(facts.sessions.closedBy, trouble) } : {}),
+    }
   if (facts.ports) bounded.ports = facts.ports.slice(0, ports)
   if (facts.logs)
     bounded.logs = facts.logs

@@ -9,6 +9,7 @@ import { protectionCollector } from './linux/protection'
 import { filesCollector, isTmpPrivate } from './files'
 import { processesCollector } from './linux/processes'
 import { servicesCollector } from './linux/services'
+import { sessionsCollector } from './linux/sessions'
 import { softwareCollector } from './linux/software'
 import { updatesCollector } from './linux/updates'
 import type { Collect } from './collector'
@@ -54,5 +55,6 @@ export function allCollectors(
     processesCollector(() => wanted().processes ?? []),
     filesCollector(() => wanted().files ?? [], isTmpPrivate(ownMounts())),
     protectionCollector(),
+    sessionsCollector(),
   ]
 }

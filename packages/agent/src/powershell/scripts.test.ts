@@ -4,6 +4,7 @@ import { faultOf, taskXml } from '../install/windows'
 import { inventoryScript, snapshotScript, servicesScript } from '../collectors/windows/snapshot'
 import { insideScript, installCall, ownerScript, readerScript, serviceScript, surveyScript } from './scripts'
 import { protectionScript } from '../collectors/windows/protection'
+import { sessionsScript } from '../collectors/windows/sessions'
 import { updatesScript } from '../collectors/windows/updates'
 
 const nasty = [`a'; Stop-Computer; '`, 'a’; Stop-Computer', '$(Stop-Computer)', '`"', "'@", '\n', '']
@@ -18,6 +19,7 @@ describe('the texts that go to PowerShell are PowerShell, by a grammar of the la
     ['services', servicesScript],
     ['updates', updatesScript],
     ['protection', protectionScript],
+    ['sessions', sessionsScript],
     ['what is inside', insideScript],
     ['the survey', surveyScript],
     ['the reader', readerScript],

@@ -87,6 +87,8 @@ export const factLimits = {
   /** Of each sort of protection; of its programs and profiles, the characters of a name. */
   guards: 100,
   guardName: 120,
+  sessions: 500,
+  sessionWord: 260,
   probes: 500,
   probeDetail: 200,
 } as const

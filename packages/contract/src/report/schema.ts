@@ -15,6 +15,7 @@ import {
   readOnlyReasons,
   serviceStarts,
   serviceStates,
+  sessionKinds,
   updateRatings,
   type Answering,
   type ClockKeeping,
@@ -40,6 +41,8 @@ import {
   type Sensor,
   type Service,
   type ServiceStarts,
+  type Session,
+  type Sessions,
   type SignedIn,
   type System,
   type TopProcesses,
@@ -286,6 +289,25 @@ const protection = Joi.object<Protection, true>({
   }).required(),
 })
 
+const sessions = Joi.object<Sessions, true>({
+  list: Joi.array()
+    .items(
+      Joi.object<Session, true>({
+        id: Joi.string().max(factLimits.sessionWord).required(),
+        user: Joi.string().max(factLimits.sessionWord).required(),
+        kind: Joi.string()
+          .valid(...sessionKinds)
+          .required(),
+        since: time.required(),
+        from: text(factLimits.sessionWord).required(),
+      }),
+    )
+    .max(factLimits.sessions)
+    .unique('id')
+    .required(),
+  closedBy: text(trouble).allow(null),
+})
+
 /** Each subject is checked by itself, so that one that is wrong does not cost the others. */
 export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   system,
@@ -305,6 +327,7 @@ export const factSchemas: { readonly [Subject in FactSubject]: Joi.Schema } = {
   programs: Joi.array().items(program).max(factLimits.programs),
   files: Joi.array().items(file).max(factLimits.files).unique('name'),
   protection,
+  sessions,
 }
 
 /** All of them together, for whoever is told what a device is. */

@@ -22,6 +22,7 @@ export const familyWords: Record<Subject, string> = {
   certificate: 'certificates',
   reach: 'reachability',
   protection: 'protection',
+  session: 'sessions',
   agent: 'the agent itself',
 }
 export const causeWords: Record<AlertCause, string> = {

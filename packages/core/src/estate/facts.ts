@@ -283,6 +283,24 @@ export interface Protection {
   clock: ClockKeeping
 }
 
+export const sessionKinds = ['console', 'terminal', 'desktop'] as const
+export type SessionKind = (typeof sessionKinds)[number]
+
+/** Of a person who is signed in. */
+export interface Session {
+  id: string
+  user: string
+  kind: SessionKind
+  since: Millis
+  /** Another machine, where they come from one. */
+  from: string
+}
+export interface Sessions {
+  list: Session[]
+  /** Why nobody new may sign in; null: they may; absent: it does not tell. */
+  closedBy?: string | null
+}
+
 /** What is true of a device until it changes; a subject that was never reported is absent. */
 export interface Facts {
   system?: System
@@ -306,6 +324,7 @@ export interface Facts {
   programs?: RunningProgram[]
   files?: FileTold[]
   protection?: Protection
+  sessions?: Sessions
 }
 export type FactSubject = keyof Facts
 

@@ -16,7 +16,7 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   const family = metric.slice(0, metric.indexOf('.'))
   if (family === 'disk') return 'disks'
   if (family === 'net') return 'network'
-  return ['certificate', 'process', 'file', 'reach'].includes(family) ? null : 'performance'
+  return ['certificate', 'process', 'file', 'reach', 'sessions'].includes(family) ? null : 'performance'
 }
 
 const pace: readonly Parameter[] = [

@@ -21,6 +21,7 @@ export const subjects = [
   'certificate',
   'reach',
   'protection',
+  'session',
   'agent',
 ] as const
 export type Subject = (typeof subjects)[number]
@@ -38,6 +39,7 @@ export const collectors = [
   'processes',
   'files',
   'protection',
+  'sessions',
   'probes',
   'certificates',
 ] as const

@@ -225,6 +225,8 @@ describe('much at once', () => {
       'paging',
       'process',
       'restarted',
+      'session-count',
+      'session-latency',
       'temperature',
       'up-for-long',
     ])

@@ -103,6 +103,7 @@ export function replay(
 const ownCollectors: Readonly<Record<string, Collector>> = {
   process: 'processes',
   file: 'files',
+  sessions: 'sessions',
   reach: 'probes',
 }
 /** Which collector a reading is of. */

@@ -48,6 +48,8 @@ export interface Story {
   errors?: { source: string; text: string; id: number; times: number; minutesAgo: number }
   /** Its antivirus has learned nothing new for so many days. */
   definitions?: { oldDays: number }
+  /** Somebody who signed in to a server and forgot it. */
+  signedIn?: { user: string; from: string; hoursAgo: number }
   /** Device clock minus true time, in seconds. */
   clock?: number
   /** Stopped reporting so many minutes ago. */
@@ -193,7 +195,10 @@ export const devices: readonly PlannedDevice[] = [
     ['directory', 'print'],
     { 'C:': [120, 0.55] },
     ['NTDS', 'DNS'],
-    { updates: { security: 2, other: 5, oldestDays: 3 } },
+    {
+      updates: { security: 2, other: 5, oldestDays: 3 },
+      signedIn: { user: 'TIDEMILL\\admin-west', from: '198.51.100.77', hoursAgo: 31 },
+    },
   ),
   plannedDevice('tm-desk-01', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.62] }, []),
   plannedDevice('tm-desk-02', 'tm', 'Ticket Office', desk, ['workstation'], { 'C:': [256, 0.71] }, [], { clock: 427 }),

@@ -22,6 +22,7 @@ import {
 import { logsOf, osFamilyOf, servicesOf, type PlannedDevice, type Story } from '../estate'
 import { drivesOf } from './drives'
 import { protectionOf } from './protection'
+import { sessionReadings, sessionsOf } from './sessions'
 import { fileReadings, filesTold } from './files'
 import { lookReadings } from './looks'
 import { hardwareFacts, hardwareReadings } from './hardware'
@@ -185,6 +186,7 @@ export class SimulatedDevice {
           ? [['disk.inodes.free', mount, round(1 - this.#used(mount, at) / 5, 3)] satisfies Reading]
           : []),
       )
+    out.push(...sessionReadings(sessionsOf(this.plan, this.startedAt(at), this.end)))
     out.push(...fileReadings(this.collect.files ?? [], at))
     out.push(...lookReadings(this.collect.probes ?? [], at, this.end))
     out.push(...processReadings(this.plan, this.collect.processes ?? [], load, (service) => this.#isDown(service, at)))
@@ -334,6 +336,7 @@ export class SimulatedDevice {
       ...(this.collect.files?.length ? { files: filesTold(this.collect.files) } : {}),
       drives: drivesOf(this.plan, (name) => noise(this.seed, `${this.plan.name}${name}`, 0)),
       protection: protectionOf(this.plan, at, this.end),
+      sessions: sessionsOf(this.plan, this.startedAt(at), this.end),
       services: this.services(at),
       starts: this.#starts(at),
       ...this.updates(at),

@@ -32,6 +32,7 @@ import {
 import { told } from '../../powershell/powershell'
 import { loadOf } from '../linkLoad'
 import { protection } from './protection'
+import { sessions } from './sessions'
 import { drivesNamed, drivesUse, linksOf, temperaturesOf } from './hardware'
 
 const nothing: Snapshot = {
@@ -291,6 +292,7 @@ export function windowsCollectors(
     services(readout),
     updates(home),
     protection(),
+    sessions(),
     {
       name: 'eventlog',
       async collect(now) {

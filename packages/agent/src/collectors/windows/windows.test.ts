@@ -16,6 +16,7 @@ import {
 import { quoted } from '../../powershell/powershell'
 import { FirstSeen } from '../firstSeen'
 import { nothing as noProtection, parseProtection, type FoundProtection } from './protection'
+import { parseSessions } from './sessions'
 import { parseUpdates } from './updates'
 
 // Objects as ConvertTo-Json writes those of the documented classes; written from memory, not read off a machine.
@@ -345,5 +346,34 @@ describe('how well Windows is protected', () => {
     ['something else', null],
   ])('its clock: %s', (time, isSynchronised) => {
     expect(found({ time }).clock.isSynchronised).toBe(isSynchronised)
+  })
+})
+
+describe('who is signed in to Windows', () => {
+  const none = { shells: [], ways: null, drain: null, isHost: false }
+  it('is who has a shell, once a session, from its first', () => {
+    const shell = (SessionId: number, User: string, Began: number) => ({ SessionId, User, Began })
+    const { sessions, readings } = parseSessions({
+      ...none,
+      shells: [shell(2, 'SALT\\ines', 900), shell(1, 'SALT\\odile', 200), shell(2, 'SALT\\ines', 300)],
+      ways: [12, 181, 3],
+    })
+    expect(sessions.list.map(({ id, user, since }) => [id, user, since])).toEqual([
+      ['1', 'SALT\\odile', 200],
+      ['2', 'SALT\\ines', 300],
+    ])
+    expect(readings).toEqual([
+      ['sessions.count', '', 2],
+      ['sessions.latency', '', 181],
+    ])
+  })
+  it.each<[string, number | null, boolean, string | null | undefined]>([
+    ['a workstation', 0, false, undefined],
+    ['a host that takes sessions', 0, true, null],
+    ['one that takes none', 2, true, 'it takes no sessions'],
+    ['one that takes none until a restart', 1, true, 'it takes no sessions until it is started anew'],
+    ['one that does not tell', null, true, undefined],
+  ])('%s', (_, drain, isHost, closedBy) => {
+    expect(parseSessions({ ...none, drain, isHost }).sessions.closedBy).toBe(closedBy)
   })
 })

@@ -17,6 +17,7 @@ export const collectorWords: Readonly<Record<Collector, string>> = {
   processes: 'processes',
   files: 'files and folders',
   protection: 'protection',
+  sessions: 'sessions',
   probes: 'other devices',
   certificates: 'certificates',
 }

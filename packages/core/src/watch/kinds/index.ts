@@ -25,6 +25,7 @@ import {
 import { processRuns } from './process'
 import { protectionKinds } from './protection'
 import { reachKinds } from './reach'
+import { sessionWatches } from './session'
 import { serviceState } from './serviceState'
 import { silence } from './silence'
 import { updates } from './updates'
@@ -62,6 +63,7 @@ const all: readonly WatchKind[] = [
   files,
   certificateLeft,
   ...protectionKinds,
+  ...sessionWatches,
   ...reachKinds,
   collectorFails,
   identityShared,

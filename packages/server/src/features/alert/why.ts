@@ -108,6 +108,7 @@ const subjectsKept: readonly FactSubject[] = [
   'sensors',
   'files',
   'protection',
+  'sessions',
 ]
 
 async function factsAt(db: Db, id: number, at: Millis): Promise<Facts> {

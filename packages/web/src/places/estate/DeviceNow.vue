@@ -18,6 +18,7 @@ import type { SeriesPage, SeriesView } from '#contract'
 import DeviceDisks from './DeviceDisks.vue'
 import { stateWords } from './services/words'
 import DeviceProtection from './DeviceProtection.vue'
+import DeviceSessions from './DeviceSessions.vue'
 import DeviceUse from './DeviceUse.vue'
 import DeviceUpdates from './updates/DeviceUpdates.vue'
 
@@ -143,6 +144,7 @@ const last = (series: SeriesView | null) => series?.points.at(-1)?.mean ?? null
       </template>
       <p v-else-if="device.servicesRead" class="muted">There are no services here.</p>
       <DeviceProtection :device="device" :alerts="alerts" />
+      <DeviceSessions :device="device" :alerts="alerts" />
       <DeviceUse :device="device" :alerts="alerts" />
     </section>
   </div>

@@ -13,7 +13,7 @@ import {
 import type { Severity } from '../../../severity'
 import { chosen, durationText, percentText } from '../../../text'
 import { day, minute, type Millis } from '../../../units'
-import { read, type Observation, type Recorded, type WatchKind } from '../../kind'
+import { read, type Observation, type Recorded, type Subject, type WatchKind } from '../../kind'
 import type { Parameter, ParameterType, Values } from '../../parameter'
 import { sayer, sentence, type Say, type SentencePart } from '../../sentence'
 import { silentIntervals } from '../silence'
@@ -49,7 +49,8 @@ interface Gauge {
   clear: number
   hold: Millis
   explains: string
-  collector?: 'performance' | 'network'
+  collector?: 'performance' | 'network' | 'sessions'
+  subject?: Subject
   parts?: Parts
   /** What else of the same report belongs to what was seen, in words. */
   also?(readings: readonly Reading[], facts: Facts, instance: string): string
@@ -262,7 +263,7 @@ export function gauge(spec: Gauge): WatchKind {
   return {
     name: spec.name,
     title,
-    subject: 'performance',
+    subject: spec.subject ?? 'performance',
     collector,
     metric,
     about: [...order, 'clear', 'by', 'span', 'share'],

@@ -19,6 +19,8 @@ export const subjects: readonly { title: string; metrics: readonly MetricName[] 
   { title: 'Processes', metrics: ['process.count'] },
   { title: 'CPU of processes, of a core', metrics: ['process.cpu', 'process.cpu.most'] },
   { title: 'Memory of processes', metrics: ['process.memory', 'process.memory.most'] },
+  { title: 'Sessions', metrics: ['sessions.count'] },
+  { title: 'Way of the slowest session', metrics: ['sessions.latency'] },
   { title: 'Files', metrics: ['file.count'] },
   { title: 'Size of files', metrics: ['file.size', 'file.largest'] },
   { title: 'Age of files', metrics: ['file.newest', 'file.oldest'] },
