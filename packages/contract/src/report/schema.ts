@@ -1,6 +1,7 @@
 import Joi from 'joi'
 import {
   arrayStates,
+  clockReasons,
   collectors,
   deviceKinds,
   driveMedia,
@@ -284,7 +285,7 @@ const protection = Joi.object<Protection, true>({
   ),
   clock: Joi.object<ClockKeeping, true>({
     isSynchronised: guarded,
-    by: text(factLimits.guardName).required(),
+    because: Joi.string().valid(...clockReasons),
     trouble: text(trouble),
   }).required(),
 })

@@ -268,11 +268,13 @@ export interface GuardedVolume {
   trouble?: string
 }
 
+/** Why nothing keeps the clock right: nothing on the machine does, or what does it reached no server. */
+export const clockReasons = ['no-service', 'no-server'] as const
+
 /** Whether something keeps the clock right. */
 export interface ClockKeeping {
   isSynchronised: boolean | null
-  /** What it goes by, or why it does not; empty: not told. */
-  by: string
+  because?: (typeof clockReasons)[number]
   trouble?: string
 }
 

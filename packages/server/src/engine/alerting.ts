@@ -36,7 +36,7 @@ export async function readAlertings(db: Db, deviceIds: readonly DeviceId[]): Pro
   const open = await rows<Row & { flips: Millis[]; well_since: Millis | null }>(
     db,
     `select id, device_id, watch, instance, severity, began, rule->>'kind' as kind, 
-       array(select floor(extract(epoch from f) * 1000)::float8 from unnest(flips_at) f) as flips, well_since from alert
+       array(select floor(extract(epoch from f) * 1000)::float8 from unnest(flips_at) f order by f) as flips, well_since from alert
      where device_id = any($1) and status <> 'closed'`,
     [deviceIds],
   )

@@ -21,6 +21,6 @@ export function protectionOf(plan: PlannedDevice, at: Millis, end: Millis): Prot
       by: isWindows ? 'Windows' : 'nftables',
     })),
     volumes: Object.keys(plan.disks).map((name) => ({ name, isEncrypted: plan.kind === 'workstation' })),
-    clock: { isSynchronised: isKept, by: isKept ? '' : 'no server was reached' },
+    clock: isKept ? { isSynchronised: true } : { isSynchronised: false, because: 'no-server' },
   }
 }

@@ -4,6 +4,8 @@ import type { ReadOnlyReason } from '#core'
 
 export interface Mount {
   device: string
+  /** Of its device, as the kernel counts them: major and minor. */
+  number: string
   mount: string
   fileSystem: string
   /** Nothing can be written to the file system, wherever it is mounted. */
@@ -36,6 +38,7 @@ export function parseMounts(mountinfo: string): Mount[] {
       return [
         {
           device: plain(device),
+          number: fields[2] ?? '',
           mount: plain(mount),
           fileSystem,
           isReadOnly: isReadOnly(whole ?? '') || isStopped(whole ?? ''),

@@ -87,11 +87,10 @@ function volumesOf({ volumes }: FoundProtection): GuardedVolume[] {
 
 /** The leap indicator comes first, a number before words of the language; 3: not synchronised (RFC 5905, 7.3). */
 function clockOf({ time }: FoundProtection): Protection['clock'] {
-  if (time === null) return { isSynchronised: false, by: 'the service for it does not run' }
+  if (time === null) return { isSynchronised: false, because: 'no-service' }
   const leap = /:\s*([0-3])\b/.exec(time)?.[1]
-  if (leap === undefined)
-    return { isSynchronised: null, by: '', trouble: 'w32tm does not say whether it is synchronised' }
-  return leap === '3' ? { isSynchronised: false, by: 'no server was reached' } : { isSynchronised: true, by: '' }
+  if (leap === undefined) return { isSynchronised: null, trouble: 'w32tm does not say whether it is synchronised' }
+  return leap === '3' ? { isSynchronised: false, because: 'no-server' } : { isSynchronised: true }
 }
 
 export const parseProtection = (found: FoundProtection): Protection => ({

@@ -33,7 +33,7 @@ describe('how well a device is protected', () => {
         { name: 'Public', isOn: false, by: '' },
       ],
       volumes: [{ name: 'C:', isEncrypted: null, trouble: 'it is locked' }],
-      clock: { isSynchronised: true, by: '' },
+      clock: { isSynchronised: true },
     },
   }
   it('in the words of the watches; what is so of several is said once, what nobody knows is muted', async () => {
@@ -51,7 +51,7 @@ describe('how well a device is protected', () => {
     expect(page.findAll('p')[2]!.find('.muted').exists()).toBe(true)
   })
   it('where there is nothing of the kind, and where it cannot be read', async () => {
-    const none = { scanners: [], firewalls: [], volumes: [], clock: { isSynchronised: false, by: '' } }
+    const none = { scanners: [], firewalls: [], volumes: [], clock: { isSynchronised: false } }
     const { page } = await show(DeviceProtection, { device: deviceWith({ protection: none }), alerts: [] })
     expect(page.text()).toContain('nothing of the kind')
     const failing = deviceWith({}, { failing: ['protection'] })
@@ -75,7 +75,7 @@ describe('who is signed in', () => {
       alerts: [alert('session-long', 'admin-west', 'notice')],
     })
     const lines = page.findAll('p')
-    expect(lines.map((line) => line.text().replace(/since .*/, ''))).toEqual([
+    expect(lines.map((line) => line.text().replace(/, since .*/, ''))).toEqual([
       'Closednobody new may sign in: work on it',
       'admin-westwith a desktop from 198.51.100.77',
       'officewith a desktop',

@@ -37,8 +37,7 @@ const list = computed(() =>
         <span class="warning">nobody new may sign in: {{ told.closedBy }}</span>
       </StateLine>
       <StateLine v-for="session in list.slice(0, most)" :key="session.id" :name="session.user" :severity="session.severity">
-        <span>{{ words[session.kind] }}<template v-if="session.from">{{ ' ' }}from <span class="mono">{{ session.from }}</span></template></span>
-        <span class="muted" :title="exactText(session.since, device.zone)">since {{ shortText(session.since) }}</span>
+        <span>{{ words[session.kind] }}<template v-if="session.from">{{ ' ' }}from <span class="mono">{{ session.from }}</span></template>,{{ ' ' }}<span class="muted" :title="exactText(session.since, device.zone)">since {{ shortText(session.since) }}</span></span>
       </StateLine>
       <p v-if="!list.length" class="muted">Nobody.</p>
       <p v-if="list.length > most" class="muted">And {{ list.length - most }} more. <RouterLink :to="{ query: { open: nameInAddress({ metric: 'sessions.count', instance: '' }) }, hash: '#readings' }">How many over time</RouterLink></p>

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync, statSync } from 'node:fs'
 import { networkInterfaces } from 'node:os'
-import { ageText, hour, minute, type Firewall, type Millis } from '#core'
+import { hour, minute, type Firewall, type Millis } from '#core'
 import { steady } from '../../../clock'
 import { rootTimerPlace } from '../../../install/rootTimers'
 import { firewallFile, mostRules, protectionTimer } from '../../../install/rootTimers/protection'
@@ -84,7 +84,7 @@ export function firewallReader(
       if (written?.at !== at) written = { at, seen: clock(), rules: readRules(readFileSync(file, 'utf8')) }
       const old = clock() - written.seen
       return old > oldAfter
-        ? unknown(`not asked for ${ageText(old)}; see: systemctl status custode-agent-protection.service`)
+        ? unknown('not asked for more than an hour; see: systemctl status custode-agent-protection.service')
         : firewallsOf(written.rules, protocolsSpoken())
     }
     if (existsSync(timer)) {

@@ -11,10 +11,9 @@ export function parseTimedate(text: string): ClockKeeping {
   const told = (name: string) => new RegExp(`^${name}=(yes|no)$`, 'm').exec(text)?.[1]
   const synchronised = told('NTPSynchronized')
   if (synchronised === undefined)
-    return { isSynchronised: null, by: '', trouble: 'timedatectl does not say whether it is synchronised' }
-  const isKept = synchronised === 'yes'
-  const by = told('NTP') === 'no' ? (isKept ? '' : 'no service for it is on') : isKept ? '' : 'no server was reached'
-  return { isSynchronised: isKept, by }
+    return { isSynchronised: null, trouble: 'timedatectl does not say whether it is synchronised' }
+  if (synchronised === 'yes') return { isSynchronised: true }
+  return { isSynchronised: false, because: told('NTP') === 'no' ? 'no-service' : 'no-server' }
 }
 
 /** By the kernel's own word, which whatever keeps it right gives it (adjtimex(2), STA_UNSYNC). */
@@ -22,7 +21,7 @@ async function clockKeeping(): Promise<ClockKeeping> {
   try {
     return parseTimedate(await command('timedatectl', ['show', '--property=NTP', '--property=NTPSynchronized']))
   } catch (error) {
-    return { isSynchronised: null, by: '', trouble: (error as Error).message }
+    return { isSynchronised: null, trouble: (error as Error).message }
   }
 }
 

@@ -101,19 +101,22 @@ export function parseIptables(text: string, protocol: Protocol): Map<string, Cha
   return chains
 }
 
-/** What becomes of something that no rule names, where it comes into a chain; null: it comes out again. */
-function fate(
-  chains: ReadonlyMap<string, Chain>,
-  name: string,
-  way: readonly string[] = [],
-): 'accept' | 'refuse' | null {
-  const chain = chains.get(name)
-  if (!chain || way.includes(name)) return null
-  for (const verdict of chain.verdicts) {
+type Fate = 'accept' | 'refuse' | null
+
+/**
+ * What becomes of something that no rule names, where it comes into a chain; null: it comes out again.
+ * @param known of chains that were followed already: each is followed once, and one that leads to itself nowhere
+ */
+function fate(chains: ReadonlyMap<string, Chain>, name: string, known = new Map<string, Fate>()): Fate {
+  const before = known.get(name)
+  if (before !== undefined) return before
+  known.set(name, null)
+  for (const verdict of chains.get(name)?.verdicts ?? []) {
     if (verdict.is === 'return') return null
-    if (verdict.is === 'accept' || verdict.is === 'refuse') return verdict.is
-    const end = fate(chains, verdict.to ?? '', [...way, name])
-    if (end !== null || verdict.is === 'goto') return end
+    const end = verdict.is === 'accept' || verdict.is === 'refuse' ? verdict.is : fate(chains, verdict.to ?? '', known)
+    if (end === null && verdict.is !== 'goto') continue
+    known.set(name, end)
+    return end
   }
   return null
 }

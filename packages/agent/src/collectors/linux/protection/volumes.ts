@@ -23,15 +23,18 @@ export function guardedVolumes(root = '/'): GuardedVolume[] {
   const text = (path: string) => (existsSync(join(root, path)) ? readFileSync(join(root, path), 'utf8') : '')
   const mounts = diskMounts(parseMounts(text('proc/self/mountinfo')), parsePseudo(text('proc/filesystems')))
   const blocks = join(root, 'sys/class/block')
-  const of = (name: string, device: string): GuardedVolume => {
-    // A name such as /dev/mapper/… leads to the one that the kernel knows.
-    const path = join(root, device)
-    const block = basename(existsSync(path) ? realpathSync(path) : device)
-    return existsSync(join(blocks, block))
+  const of = (name: string, device: string, number = ''): GuardedVolume => {
+    // What has no number of its own, as of btrfs, has the name of a device, which may lead to another.
+    const paths = [join(root, 'sys/dev/block', number || '-'), join(root, device)]
+    const path = paths.find((each) => existsSync(each))
+    const block = path === undefined ? null : basename(realpathSync(path))
+    return block !== null && existsSync(join(blocks, block))
       ? { name, isEncrypted: isEncrypted(block, blocks) }
       : { name, isEncrypted: null, trouble: `${device} is no device that the kernel tells of` }
   }
-  const volumes = mounts.filter((mount) => !isRemote(mount)).map(({ mount, device }) => of(mount, device))
+  const volumes = mounts
+    .filter((mount) => !isRemote(mount))
+    .map(({ mount, device, number }) => of(mount, device, number))
   const swaps = text('proc/swaps')
     .split('\n')
     .slice(1)

@@ -4,7 +4,7 @@ import { day, hour, minute, type Millis } from '../../../units'
 import { read, type Observation, type WatchKind } from '../../kind'
 import type { Parameter, Values } from '../../parameter'
 import { sayer, sentence } from '../../sentence'
-import { everyOf, severity, namesLeftOut } from './common'
+import { namedOf, severity, namesLeftOut } from './common'
 
 const parameters: readonly Parameter[] = [
   {
@@ -129,7 +129,7 @@ export const antivirus: WatchKind = {
       ...(isOn('old') ? [sentence`for definitions older than ${say('age')}, ${say('old')}`] : []),
     ]
     const all = parts.flatMap((part, i) => (i === 0 ? part : [{ text: '; ' }, ...part]))
-    return sentence`Of ${everyOf(say, values, 'programs', 'antivirus program')}, ${all.length ? all : 'nothing is asked'}.`
+    return sentence`Of ${namedOf(say, values, 'programs', 'every', 'antivirus program')}, ${all.length ? all : 'nothing is asked'}.`
   },
   hold: (values) => ({ for: read.number(values, 'hold') }),
   clearHold: () => ({ for: 0 }),

@@ -1,7 +1,13 @@
+import type { ClockKeeping } from '../../../estate'
 import { day, hour, minute } from '../../../units'
 import { read, type WatchKind } from '../../kind'
 import type { Parameter } from '../../parameter'
 import { sayer, sentence } from '../../sentence'
+
+const words: Record<NonNullable<ClockKeeping['because']>, string> = {
+  'no-service': 'nothing on it does',
+  'no-server': 'no server was reached',
+}
 
 const parameters: readonly Parameter[] = [
   {
@@ -40,7 +46,7 @@ export const clockKept: WatchKind = {
   clearHold: () => ({ for: 0 }),
   observe(values, { facts: { protection } }) {
     if (!protection) return []
-    const { isSynchronised, by, trouble } = protection.clock
+    const { isSynchronised, because, trouble } = protection.clock
     return [
       {
         instance: '',
@@ -51,7 +57,7 @@ export const clockKept: WatchKind = {
           text:
             isSynchronised === null
               ? `clock cannot be told${trouble ? `: ${trouble}` : ''}`
-              : `clock is ${isSynchronised ? '' : 'not '}kept right${by ? `: ${by}` : ''}`,
+              : `clock is ${isSynchronised ? '' : 'not '}kept right${because ? `: ${words[because]}` : ''}`,
         }),
       },
     ]

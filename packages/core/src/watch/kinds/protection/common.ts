@@ -13,10 +13,10 @@ export const namesLeftOut = (label: string, names: string[] = []): Parameter => 
   explains: 'These stay out even when the first list names them.',
 })
 
-/** Which ones a watch is about, in its sentence: every one, or those with some names. */
-export function everyOf(say: Say, values: Values, parameter: string, word: string): SentencePart[] {
+/** Which ones a watch is about, in its sentence: `all` of a word, or those with some names. */
+export function namedOf(say: Say, values: Values, parameter: string, all: string, word: string): SentencePart[] {
   const names = read.list(values, parameter)
   const isEvery = names.length === 1 && names[0] === '*'
-  const which = isEvery ? sentence`${say(parameter, 'every')} ${word}` : sentence`each ${word} ${say(parameter)}`
+  const which = isEvery ? sentence`${say(parameter, all)} ${word}` : sentence`the ${word} ${say(parameter)}`
   return [...which, ...(read.list(values, 'except').length ? sentence` except ${say('except')}` : [])]
 }

@@ -7,7 +7,7 @@ import { sentenceText } from '../../sentence'
 import type { Values } from '../../parameter'
 
 const at = Date.UTC(2026, 5, 1)
-const good: Protection = { scanners: [], firewalls: [], volumes: [], clock: { isSynchronised: true, by: '' } }
+const good: Protection = { scanners: [], firewalls: [], volumes: [], clock: { isSynchronised: true } }
 const valuesOf = (kind: string, values: Values): Values => ({
   ...Object.fromEntries(watchKind(kind).parameters.map((parameter) => [parameter.name, parameter.default])),
   ...values,
@@ -132,13 +132,13 @@ it.each<[string, string, Partial<Protection>, string[]]>([
   [
     'clock-kept',
     'not kept',
-    { clock: { isSynchronised: false, by: 'no service for it is on' } },
-    ['warning: clock is not kept right: no service for it is on'],
+    { clock: { isSynchronised: false, because: 'no-service' } },
+    ['warning: clock is not kept right: nothing on it does'],
   ],
   [
     'clock-kept',
     'not told',
-    { clock: { isSynchronised: null, by: '', trouble: 'no timedatectl' } },
+    { clock: { isSynchronised: null, trouble: 'no timedatectl' } },
     ['unknown: clock cannot be told: no timedatectl'],
   ],
 ])('%s: %s', (kind, _, protection, expected) => {
@@ -159,10 +159,10 @@ it.each<[string, Values, string]>([
   [
     'firewall',
     { which: ['IPv4', 'Public'] },
-    'When each firewall IPv4, Public lets in what no rule names for 15 min, raise warning.',
+    'When the firewall IPv4, Public lets in what no rule names for 15 min, raise warning.',
   ],
-  ['encryption', {}, 'When every volume except /boot, /boot/*, /efi is not encrypted for 24 h, raise warning.'],
-  ['encryption', { severity: 'nothing', except: [] }, 'Of every volume, nothing is raised.'],
+  ['encryption', {}, 'When any volume except /boot, /boot/*, /efi is not encrypted for 24 h, raise warning.'],
+  ['encryption', { severity: 'nothing', except: [] }, 'For any volume, nothing is raised.'],
   ['clock-kept', {}, 'When nothing has kept the clock right for 1 h, raise warning; clear when it is kept again.'],
 ])('%s as a sentence, with %j', (kind, values, text) => {
   expect(sentenceText(watchKind(kind).sentence(valuesOf(kind, values)))).toBe(text)

@@ -4,7 +4,7 @@ import { day, type Millis } from '../../../units'
 import { read, type Observation, type WatchKind } from '../../kind'
 import type { Parameter } from '../../parameter'
 import { sayer, sentence } from '../../sentence'
-import { everyOf, namesLeftOut, severity } from './common'
+import { namedOf, namesLeftOut, severity } from './common'
 
 /** One of several things that are as they should be, or not. */
 export interface Guard {
@@ -54,9 +54,9 @@ export function guardKind(words: GuardWords): WatchKind {
     parameters,
     sentence(values) {
       const say = sayer(parameters, values)
-      const which = everyOf(say, values, 'which', words.one)
+      const which = namedOf(say, values, 'which', 'any', words.one)
       return read.severity(values, 'severity') === null
-        ? sentence`Of ${which}, ${say('severity')} is raised.`
+        ? sentence`For ${which}, ${say('severity')} is raised.`
         : sentence`When ${which} ${words.when} for ${say('hold')}, raise ${say('severity')}.`
     },
     hold: (values) => ({ for: read.number(values, 'hold') }),
