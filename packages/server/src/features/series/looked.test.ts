@@ -9,7 +9,7 @@ import type {
   RhythmPage,
   SeriesMarks,
 } from '#contract'
-import { day, hour, minute, type Reading } from '#core'
+import { day, hour, metrics, minute, type Reading } from '#core'
 import { rows, time } from '../../db'
 import { packReadings } from '../../engine/packing'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
@@ -158,6 +158,11 @@ describe('single readings', () => {
       `${new Date(now - 11 * day).toISOString()},cpu.busy,,${Math.round(readingsAt(now - 11 * day)[0]![2] * 1000) / 1000}`,
     )
     expect((await get(`series.csv?metrics=cpu.busy&from=0&until=${now}`)).body.detail).toContain('420 days')
+  })
+  it('can be asked for all at once, whatever there is', async () => {
+    const all = Object.keys(metrics).join(',')
+    expect((await get(`series?metrics=${all}&${bounds}`)).status).toBe(200)
+    expect((await get(`series?metrics=${all},cpu.busy,cpu.busy&${bounds}`)).status).toBe(400)
   })
   it('are not told to another client’s contact', async () => {
     for (const path of ['readings?metric=cpu.busy', 'marks?metric=cpu.busy', 'series.csv?metrics=cpu.busy'])

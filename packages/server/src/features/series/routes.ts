@@ -15,7 +15,7 @@ import {
   usualPageSchema,
   type SeriesPage,
 } from '#contract'
-import { day, deviceKinds, hoursOfWeek, isMetric, type MetricName, type Millis } from '#core'
+import { day, deviceKinds, hoursOfWeek, isMetric, metrics, type MetricName, type Millis } from '#core'
 import type { FastifyInstance } from 'fastify'
 import Joi from 'joi'
 import { inTransaction, type Pool } from '../../db'
@@ -50,7 +50,9 @@ interface Span {
   from: Millis
   until: Millis
 }
-const metricsAsked = Joi.string().max(400).required().description('Names of metrics, with commas between them.')
+/** All of them at once, with room for a comma behind each. */
+const mostAsked = Object.keys(metrics).join(',').length + 1
+const metricsAsked = Joi.string().max(mostAsked).required().description('Names of metrics, with commas between them.')
 const oneSeries = {
   metric: Joi.string().max(60).required(),
   instance: Joi.string()
