@@ -14,7 +14,9 @@ export { crowd, type CrowdStep, type Standing } from './crowd'
 export { fallsTogether, fewestTogether, siteSilence, type SiteAgent, type SiteSilence } from './site'
 export {
   flipsFrom,
+  flipsAt,
   flipsJudged,
+  flipsKept,
   settle,
   steadyAtLeast,
   steadyFor,

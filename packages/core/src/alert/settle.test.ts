@@ -184,6 +184,22 @@ describe('an alert', () => {
     ])('is steady after twice as long as it was well between: %s', (_, minutes, steady) => {
       expect(steadyFor(minutes.map((each) => each * minute))).toBe(steady * minute)
     })
+    it('was over when it was, though nobody looked before it failed anew', () => {
+      const alert = open('warning', 5, { flips: [began - 40 * minute, began - 20 * minute, began], wellSince: began })
+      const steady = began + 40 * minute
+      expect(settle(situation({ alert, at: began + 3 * hour }))).toEqual([
+        { do: 'close', because: 'cleared', at: steady },
+      ])
+      expect(doing({ alert, standing: failing('critical', began + day), at: began + day })).toEqual(['close', 'raise'])
+      expect(doing({ alert, standing: failing('critical', began + 2 * hour), at: began + 2 * hour })).toEqual([
+        'close',
+        'flip',
+      ])
+    })
+    it('counts each beginning once, also where one that flipped counts those before it', () => {
+      const past = [{ beganAt: [began - 3 * hour, began - 2 * hour] }, { beganAt: [began - 3 * hour] }]
+      expect(doing({ standing: failing('warning', began), past })).toEqual(['raise'])
+    })
     it('closes at once when it is watched no more', () => {
       expect(doing({ standing: null, alert: open('warning', 5, { flips: [5], wellSince: began }) })).toEqual(['close'])
     })

@@ -53,6 +53,9 @@ export const flipsFrom = [
 /** What says whether a post flips, and for how long it has to be steady: so many of its last failures. */
 export const flipsJudged = Math.max(...flipsFrom.map(({ times }) => times))
 
+/** Of a post that flips, when it began to fail the last so many times. */
+export const flipsKept = 50
+
 /** One that flips has to be well for this long at least, and for no longer than the other. */
 export const steadyAtLeast: Millis = 30 * minute
 export const steadyAtMost: Millis = 12 * hour
@@ -74,7 +77,8 @@ export type AlertAction =
   | { do: 'well' }
   | { do: 'fail again'; began: Millis; evidence: Evidence | null }
   | { do: 'change'; severity: Severity; evidence: Evidence | null }
-  | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'> }
+  /** `at`: when it was over, where that was before it was looked at. */
+  | { do: 'close'; because: Extract<CloseReason, 'cleared' | 'unwatched'>; at?: Millis }
   | {
       do: 'hold'
       windowId: number
@@ -113,29 +117,27 @@ export interface Situation {
  * a window covers the post, because somebody is at work there, and nothing once a person was told. What flips keeps its
  * alert, which is opened again instead of another being raised, and closed when it has been steady.
  */
-export function settle({
-  standing,
-  cover,
-  alert,
-  held,
-  dismissed,
-  past,
-  remediation,
-  mayRemediate,
-  at,
-}: Situation): AlertAction[] {
+export function settle(situation: Situation): AlertAction[] {
+  const { standing, cover, alert, held, dismissed, past, remediation, mayRemediate, at } = situation
   const actions: AlertAction[] = []
   if (standing === null || standing.level === null) {
     const because = standing === null ? 'unwatched' : 'cleared'
     if (alert && (because === 'unwatched' || !alert.flips.length)) actions.push({ do: 'close', because })
     else if (alert?.wellSince === null) actions.push({ do: 'well' })
-    else if (alert && at - alert.wellSince >= steadyFor(alert.flips)) actions.push({ do: 'close', because })
+    else if (alert && steadyAt(alert)! <= at) actions.push({ do: 'close', because, at: steadyAt(alert)! })
     if (held) actions.push({ do: 'end held', outcome: because })
     if (remediation) actions.push({ do: 'end remediation', outcome: because })
     return actions
   }
   const { level, evidence } = standing
   const began = standing.began!
+  const steady = alert && steadyAt(alert)
+  // It had been over before this began, and nobody looked meanwhile.
+  if (alert && steady !== null && steady <= began)
+    return [
+      { do: 'close', because: 'cleared', at: steady },
+      ...settle({ ...situation, alert: null, past: [{ beganAt: alert.flips }, ...past].slice(0, flipsJudged - 1) }),
+    ]
   if (alert) {
     if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
     if (held) actions.push({ do: 'end held', outcome: 'raised' })
@@ -173,13 +175,17 @@ export function settle({
   if (remediation) actions.push({ do: 'end remediation', outcome: 'raised' })
   if (held) actions.push({ do: 'end held', outcome: 'raised' })
   const since = held?.began ?? remediation?.began ?? began
+  const beganAt = flipsAt(past, since)
   if (dismissed && dismissed.closedAt !== null && at - dismissed.closedAt < reopenedWithin)
     actions.push({ do: 'reopen', severity: level, began: since, evidence })
-  else if (!held && flips(past, since))
-    actions.push({ do: 'flip', severity: level, began: since, evidence, beganAt: [...lately(past, since), since] })
+  else if (!held && beganAt) actions.push({ do: 'flip', severity: level, began: since, evidence, beganAt })
   else actions.push({ do: 'raise', severity: level, began: since, evidence, afterMaintenance: held !== null })
   return actions
 }
+
+/** When what flips and is well counts as well; null: it fails. */
+const steadyAt = ({ flips, wellSince }: OpenAlert): Millis | null =>
+  wellSince === null ? null : wellSince + steadyFor(flips)
 
 function isDismissed(dismissed: Dismissal | null, began: Millis, level: Severity): boolean {
   return dismissed !== null && dismissed.began === began && urgency(level) <= urgency(dismissed.severity)
@@ -187,13 +193,21 @@ function isDismissed(dismissed: Dismissal | null, began: Millis, level: Severity
 
 /** When it began to fail within a day before a time; oldest first. */
 function lately(past: readonly PastAlert[], began: Millis): Millis[] {
-  return past
-    .flatMap(({ beganAt }) => beganAt)
+  // One that flipped counts the beginnings of those before it, too.
+  return [...new Set(past.flatMap(({ beganAt }) => beganAt))]
     .filter((each) => each < began && began - each <= Math.max(...flipsFrom.map(({ within }) => within)))
     .toSorted((a, b) => a - b)
 }
 
-function flips(past: readonly PastAlert[], began: Millis): boolean {
+/**
+ * Whether a post that begins to fail flips.
+ * @param past its last alerts that cleared by themselves, the newest first, `flipsJudged` - 1 of them
+ * @returns when it began to fail, the last time included, oldest first; null: it does not flip
+ */
+export function flipsAt(past: readonly PastAlert[], began: Millis): Millis[] | null {
   const before = lately(past, began)
-  return flipsFrom.some(({ times, within }) => before.filter((each) => began - each <= within).length + 1 >= times)
+  const flips = flipsFrom.some(
+    ({ times, within }) => before.filter((each) => began - each <= within).length + 1 >= times,
+  )
+  return flips ? [...before, began] : null
 }

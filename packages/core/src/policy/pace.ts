@@ -81,11 +81,12 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
 
 /** Readings a day at this pace. @param series how many values each collector of the device gives at a time */
 export function readingsPerDay(
-  { every, processes, files, interval }: Pace,
+  { every, processes, files }: Pace,
   series: Readonly<Partial<Record<PacedCollector, number>>>,
 ): number {
-  const counted = ((processes.length * valuesOfChoice + files.length * valuesOfFiles) * day) / interval
-  return pacedCollectors.reduce((sum, collector) => sum + ((series[collector] ?? 0) * day) / every[collector], counted)
+  // What it tells of processes and files it is asked for.
+  const counts = { ...series, processes: processes.length * valuesOfChoice, files: files.length * valuesOfFiles }
+  return pacedCollectors.reduce((sum, collector) => sum + ((counts[collector] ?? 0) * day) / every[collector], 0)
 }
 
 /**

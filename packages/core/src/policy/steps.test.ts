@@ -444,7 +444,14 @@ describe('the pace of collectors', () => {
         60_000,
       ),
     ).toEqual({
-      every: { performance: 120_000, disks: 60_000, network: 60_000, services: 20_000 },
+      every: {
+        performance: 120_000,
+        disks: 60_000,
+        network: 60_000,
+        services: 20_000,
+        processes: 60_000,
+        files: 60_000,
+      },
       logs: ['System'],
       processes: [],
       files: [],
@@ -468,6 +475,12 @@ describe('the pace of collectors', () => {
     )
     // Both of the same choice cost it once; one that names nothing asks for nothing.
     expect(readingsPerDay(paceOf(counted, 60_000), {})).toBe(5 * 1440)
+    // What is read of them more or less often costs that; the values on record of them are not counted twice.
+    const paced = roster(
+      watch('a', 'process', { name: 'nginx', every: 20_000 }),
+      watch('b', 'file', { path: '/srv/backup', every: 600_000 }),
+    )
+    expect(readingsPerDay(paceOf(paced, 60_000), { processes: 5, files: 5 })).toBe(5 * 4320 + 5 * 144)
   })
   it('quickens while a check fails and is not confirmed', () => {
     const watches = roster(watch('a', 'cpu-busy', { recheck: 15_000 }), watch('b', 'service-state'))
@@ -493,5 +506,7 @@ describe('the pace of collectors', () => {
     expect(hurryOf(watches, new Map([['a|', post('warning', { critical: run, warning: run })]]))).toEqual({
       performance: 15_000,
     })
+    const process = roster(watch('p', 'process', { name: 'nginx', recheck: 10_000 }))
+    expect(hurryOf(process, new Map([['p|name=nginx', post(null, { critical: run })]]))).toEqual({ processes: 10_000 })
   })
 })

@@ -4,7 +4,14 @@ import type { Parameter, Values } from './parameter'
 import { sayer, sentence, type SentencePart } from './sentence'
 
 /** Collectors that run as often as the watches of a roster want. The others keep their own time. */
-export const pacedCollectors = ['performance', 'disks', 'network', 'services'] as const satisfies readonly Collector[]
+export const pacedCollectors = [
+  'performance',
+  'disks',
+  'network',
+  'services',
+  'processes',
+  'files',
+] as const satisfies readonly Collector[]
 export type PacedCollector = (typeof pacedCollectors)[number]
 
 export function isPaced(collector: Collector | null): collector is PacedCollector {
@@ -16,7 +23,9 @@ export function collectorOfMetric(metric: string): PacedCollector | null {
   const family = metric.slice(0, metric.indexOf('.'))
   if (family === 'disk') return 'disks'
   if (family === 'net') return 'network'
-  return ['certificate', 'process', 'file', 'reach', 'sessions'].includes(family) ? null : 'performance'
+  if (family === 'process') return 'processes'
+  if (family === 'file') return 'files'
+  return ['certificate', 'reach', 'sessions'].includes(family) ? null : 'performance'
 }
 
 const pace: readonly Parameter[] = [

@@ -101,8 +101,6 @@ export function replay(
 }
 
 const ownCollectors: Readonly<Record<string, Collector>> = {
-  process: 'processes',
-  file: 'files',
   sessions: 'sessions',
   reach: 'probes',
 }

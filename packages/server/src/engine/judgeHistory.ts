@@ -2,11 +2,15 @@ import {
   asksDays,
   day,
   daysOfPace,
+  flipsAt,
+  flipsJudged,
+  flipsKept,
   isReplayable,
   isMetric,
   postKey,
   replay,
   spacing,
+  steadyFor,
   watchKind,
   type DeviceId,
   type DeviceState,
@@ -27,7 +31,7 @@ const daysAtOnce = 14
 
 interface Entry {
   at: Millis
-  event: 'raised' | 'severity-changed' | 'closed'
+  event: 'raised' | 'severity-changed' | 'reopened' | 'well' | 'failed-again' | 'closed'
   detail: object
   text: string
 }
@@ -40,6 +44,10 @@ interface PastAlert {
   closedAt: Millis
   evidence: Evidence | null
   entries: Entry[]
+  /** When its post began to fail, if it flips. */
+  flips: Millis[]
+  /** Of one that flips: since when its post is well. */
+  wellSince: Millis | null
 }
 
 /** What was read before a time, in columns. */
@@ -57,37 +65,92 @@ class PastAlerts {
   readonly over: PastAlert[] = []
   readonly #open = new Map<string, PastAlert>()
 
-  add({ watch, instance, kind, at, from, to, began, evidence }: PostTransition): void {
+  /** What cleared by itself of late, the newest of each post first. */
+  readonly #past = new Map<string, PastAlert[]>()
+
+  add(transition: PostTransition): void {
+    const { watch, instance, kind, at, from, to, evidence } = transition
     const key = postKey(watch, instance)
     const text = evidence?.text ?? ''
+    this.#endSteady(key, at)
     const open = this.#open.get(key)
-    if (kind === 'raised' && to)
-      this.#open.set(key, {
-        watch,
-        instance,
-        severity: to,
-        began: began ?? at,
-        raisedAt: at,
-        closedAt: at,
-        evidence,
-        entries: [{ at, event: 'raised', detail: { to }, text }],
-      })
+    if (kind === 'raised' && to) this.#raise(key, transition, to, text)
     else if (open && kind === 'changed' && to) {
       open.entries.push({ at, event: 'severity-changed', detail: { from, to }, text })
       Object.assign(open, { severity: to, evidence })
-    } else if (open && kind === 'cleared') this.#close(key, open, at, text)
+    } else if (open && kind === 'cleared') {
+      if (open.flips.length) {
+        open.wellSince = at
+        open.entries.push({ at, event: 'well', detail: {}, text: '' })
+      } else this.#close(key, open, at, text)
+    }
+  }
+
+  /** As the engine does it: anew, or, of what flips, the last one again. */
+  #raise(key: string, { watch, instance, at, began, evidence }: PostTransition, to: Severity, text: string): void {
+    const open = this.#open.get(key)
+    if (open) {
+      open.flips.push(began ?? at)
+      open.entries.push({ at, event: 'failed-again', detail: {}, text })
+      if (open.severity !== to)
+        open.entries.push({ at, event: 'severity-changed', detail: { from: open.severity, to }, text })
+      Object.assign(open, { wellSince: null, severity: to, evidence })
+      return
+    }
+    const past = this.#past.get(key) ?? []
+    const flips = flipsAt(
+      past.map((alert) => ({ beganAt: alert.flips.length ? alert.flips : [alert.began] })),
+      began ?? at,
+    )
+    const last = past[0]
+    if (flips && last) {
+      this.#past.set(key, past.slice(1))
+      this.over.splice(this.over.indexOf(last), 1)
+      last.entries.pop()
+      last.entries.push(
+        { at: last.closedAt, event: 'closed', detail: { reason: 'cleared' }, text: '' },
+        { at, event: 'reopened', detail: { to, isFlip: true }, text },
+      )
+      this.#open.set(key, Object.assign(last, { severity: to, evidence, flips, wellSince: null }))
+      return
+    }
+    this.#open.set(key, {
+      watch,
+      instance,
+      severity: to,
+      began: began ?? at,
+      raisedAt: at,
+      closedAt: at,
+      evidence,
+      entries: [{ at, event: 'raised', detail: { to }, text }],
+      flips: [],
+      wellSince: null,
+    })
+  }
+
+  /** One that flipped and was well for long enough was over before this. */
+  #endSteady(key: string, at: Millis): void {
+    const open = this.#open.get(key)
+    if (!open || open.wellSince === null) return
+    const over = open.wellSince + steadyFor(open.flips)
+    if (over <= at) this.#close(key, open, over, '')
   }
 
   #close(key: string, alert: PastAlert, at: Millis, text: string): void {
     alert.entries.push({ at, event: 'closed', detail: { reason: 'history' }, text })
     alert.closedAt = at
     this.over.push(alert)
+    this.#past.set(key, [alert, ...(this.#past.get(key) ?? [])].slice(0, flipsJudged - 1))
     this.#open.delete(key)
   }
 
   /** Nothing is known of what came after. */
   endAt(at: Millis): PastAlert[] {
-    for (const [key, alert] of this.#open) this.#close(key, alert, at, 'it was still so where what was brought ends')
+    for (const key of [...this.#open.keys()]) {
+      this.#endSteady(key, at)
+      const alert = this.#open.get(key)
+      if (alert) this.#close(key, alert, at, 'it was still so where what was brought ends')
+    }
     return this.over
   }
 }
@@ -157,7 +220,13 @@ async function pastAlertsOf(db: Db, { traits, roster, facts, zone, interval, fir
   return found.endAt(last)
 }
 
-const keyOf = ({ watch, instance, severity, began, closedAt }: Omit<PastAlert, 'raisedAt' | 'evidence' | 'entries'>) =>
+const keyOf = ({
+  watch,
+  instance,
+  severity,
+  began,
+  closedAt,
+}: Pick<PastAlert, 'watch' | 'instance' | 'severity' | 'began' | 'closedAt'>) =>
   JSON.stringify([watch, instance, severity, began, closedAt])
 
 async function write(tx: Db, context: DeviceContext, alerts: readonly PastAlert[]): Promise<void> {
@@ -166,10 +235,10 @@ async function write(tx: Db, context: DeviceContext, alerts: readonly PastAlert[
   const numbered = alerts.map((alert, n) => ({ n, ...alert }))
   await tx.query(
     `with given as (select * from jsonb_to_recordset($3) g (n int, watch text, instance text, severity text,
-         began timestamptz, raised timestamptz, closed timestamptz, evidence jsonb, rule jsonb)),
+         began timestamptz, raised timestamptz, closed timestamptz, flips timestamptz[], evidence jsonb, rule jsonb)),
        made as (insert into alert (device_id, client_id, watch, instance, severity, status, began, raised_at, closed_at,
-           close_reason, evidence, rule)
-         select $1, $2, watch, instance, severity, 'closed', began, raised, closed, 'history', evidence, rule
+           close_reason, flips_at, evidence, rule)
+         select $1, $2, watch, instance, severity, 'closed', began, raised, closed, 'history', flips, evidence, rule
          from given order by raised returning id, watch, instance, began)
      insert into alert_entry (alert_id, at, event, detail, text)
      select m.id, e.at, e.event, e.detail, e.text
@@ -181,7 +250,7 @@ async function write(tx: Db, context: DeviceContext, alerts: readonly PastAlert[
       id,
       clientId,
       JSON.stringify(
-        numbered.map(({ n, watch, instance, severity, began, raisedAt, closedAt, evidence }) => ({
+        numbered.map(({ n, watch, instance, severity, began, raisedAt, closedAt, flips, evidence }) => ({
           n,
           watch,
           instance,
@@ -189,6 +258,7 @@ async function write(tx: Db, context: DeviceContext, alerts: readonly PastAlert[
           began: instant(began),
           raised: instant(raisedAt),
           closed: instant(closedAt),
+          flips: flips.slice(-flipsKept).map(instant),
           evidence,
           rule: ruleOf(
             context.roster.find(({ key }) => key === watch)!,

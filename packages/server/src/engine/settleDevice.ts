@@ -1,5 +1,7 @@
 import {
   coverOf,
+  flipsJudged,
+  flipsKept,
   minute,
   responseOf,
   settle,
@@ -71,9 +73,6 @@ const opened = ({ severity, began }: Pick<OpenAlert, 'severity' | 'began'>): Ope
   flips: [],
   wellSince: null,
 })
-
-/** Of a post that flips, when it began to fail the last so many times. */
-const flipsKept = 50
 
 /** Carries out what the core decided for one post, in the transaction of whatever caused it. */
 async function apply(
@@ -165,7 +164,7 @@ async function apply(
           ],
         )
         alerting.alerts.set(key, { ...opened(action), id, kind, flips: action.beganAt })
-        alerting.past.delete(key)
+        alerting.past.set(key, alerting.past.get(key)!.slice(1))
         if (endedRemediation !== null)
           await tx.query('update remediation set alert_id = $2 where id = $1', [endedRemediation, id])
         await addEntry(tx, id, {
@@ -217,10 +216,16 @@ async function apply(
           `update alert set status = 'closed', closed_at = $2, close_reason = $3, offered_to = null, offered_by = null,
              hidden_until = null, well_since = null, follow_up_at = null, follow_up_word = ''
            where id = $1`,
-          [open.id, time(at), action.because],
+          [open.id, time(action.at ?? at), action.because],
         )
-        await addEntry(tx, open.id, { at, event: 'closed', detail: { reason: action.because } })
+        await addEntry(tx, open.id, { at: action.at ?? at, event: 'closed', detail: { reason: action.because } })
         alerting.alerts.delete(key)
+        // As it is read the next time; what ended otherwise begins the count anew.
+        if (action.because === 'cleared') {
+          const beganAt = open.flips.length ? open.flips : [open.began]
+          const past = [{ id: open.id, beganAt }, ...(alerting.past.get(key) ?? [])]
+          alerting.past.set(key, past.slice(0, flipsJudged - 1))
+        } else alerting.past.delete(key)
         break
       }
       case 'hold': {

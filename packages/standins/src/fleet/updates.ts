@@ -11,10 +11,12 @@ const packages = {
 const namesOf = (kind: keyof typeof packages) => packages[kind].split(' ')
 const monthOf = (at: Millis) => new Date(at).toISOString().slice(0, 7)
 
+/** The house installs once a week, as its templates have it. */
+const round = 7 * day
+
 /** When updates were installed, one round after the other, until a story says that they are no longer. */
-function lastRound(plan: PlannedDevice, at: Millis, chance: (name: string) => number): Millis {
-  const every = (plan.kind === 'server' ? 14 : 7) * day
-  return at - ((at + Math.floor(chance('round') * every)) % every)
+function lastRound(at: Millis, chance: (name: string) => number): Millis {
+  return at - ((at + Math.floor(chance('round') * round)) % round)
 }
 
 /**
@@ -29,11 +31,11 @@ export function waitingOf(
   chance: (name: string) => number,
 ): WaitingUpdate[] {
   const story = plan.story?.updates
-  const neglectedSince = story ? historyEnd - story.oldestDays * day : lastRound(plan, historyEnd, chance)
+  const neglectedSince = story ? historyEnd - story.oldestDays * day : lastRound(historyEnd, chance)
   if (!story && at >= neglectedSince) return []
   const isNeglected = at >= neglectedSince
-  const begin = isNeglected ? neglectedSince : lastRound(plan, at, chance)
-  const lasts = isNeglected ? historyEnd - neglectedSince : (plan.kind === 'server' ? 14 : 7) * day
+  const begin = isNeglected ? neglectedSince : lastRound(at, chance)
+  const lasts = isNeglected ? historyEnd - neglectedSince : round
   const counts = isNeglected
     ? { security: story?.security ?? 0, other: story?.other ?? 0 }
     : { security: 1 + Math.floor(4 * chance('security')), other: Math.floor(7 * chance('other')) }
@@ -61,8 +63,8 @@ function updateOf(plan: PlannedDevice, kind: 'security' | 'other', i: number, si
     }
   }
   const names = namesOf(kind)
-  const round = Math.floor(i / names.length)
-  const name = `${names[i % names.length]!}${round ? `-part${round}` : ''}`
+  const again = Math.floor(i / names.length)
+  const name = `${names[i % names.length]!}${again ? `-part${again}` : ''}`
   return {
     name,
     from: `${1 + (name.length % 7)}.${i % 10}-1`,
@@ -116,7 +118,7 @@ export function updatesOf(
         : {}),
       checkedAt: at - (at % day),
       listsAt: story?.unfetched ? historyEnd - 21 * hour : at - (at % day),
-      installedAt: lastRound(plan, Math.min(at, oldest(found) ?? at), chance),
+      installedAt: lastRound(Math.min(at, oldest(found) ?? at), chance),
       names: [...security, ...other].map(({ name }) => name),
     },
     waiting: [...security, ...held, ...other],

@@ -373,7 +373,12 @@ describe('history', () => {
     // The same again is the same alerts; what its agent tells from then on is judged when it comes.
     expect((await bring(lines(0))).body.alerts).toBe(found.length)
     expect(await alertsOf(brought.id)).toEqual(found)
-    const begins = readings[1000]!.at
+    // At a moment at which nothing is open, and has not been for an hour.
+    const begins = readings
+      .slice(1000)
+      .find(({ at }) => found.every(({ raisedAt, closedAt }) => at < raisedAt || at > closedAt! + hour))!.at
+    expect(found.filter(({ closedAt }) => closedAt! < begins).length).toBeGreaterThan(1)
+    expect(found.filter(({ raisedAt }) => raisedAt > begins).length).toBeGreaterThan(0)
     await brought.send([{ ...brought.report(0), at: begins, interval: 5 * minute, readings: [['cpu.busy', '', 0.1]] }])
     await bring(lines(0))
     expect(
