@@ -132,8 +132,8 @@ const troubles: { of: keyof Story; kinds: string[]; is?: (story: Story, plan: Pl
   {
     of: 'updates',
     kinds: ['updates'],
-    is: ({ updates }, { kind }) =>
-      updates!.oldestDays > (kind === 'server' ? 7 : 14) || updates!.unfetched !== undefined,
+    // An archive that does not answer has two days: that of the story has failed for one.
+    is: ({ updates }, { kind }) => updates!.oldestDays > (kind === 'server' ? 7 : 14),
   },
   { of: 'backup', kinds: ['log-absence'] },
   { of: 'errors', kinds: ['log-match'] },
