@@ -5,7 +5,7 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest'
 import { hour, minute } from '#core'
 import { firewallReader, firewallsOf, protocolsSpoken, readRules } from './firewall'
 import { parseTimedate } from './index'
-import { definitionsAt, madeAt, parseUnits } from './scanners'
+import { definitionsAt, madeAt, parseUnits, scanners } from './scanners'
 import { guardedVolumes } from './volumes'
 
 let root: string
@@ -248,6 +248,7 @@ describe('definitions of ClamAV', () => {
     ['were made when their file says', head, Date.UTC(2008, 2, 10, 9, 41)],
     ['on clocks elsewhere', 'ClamAV-VDB:07 Nov 2023 08-27 -0500:27086:2047:90:X:Y:z:1:', Date.UTC(2023, 10, 7, 13, 27)],
     ['with a month that there is not', 'ClamAV-VDB:07 Nev 2023 08-27 -0500:1:', null],
+    ['long before there were any', 'ClamAV-VDB:07 Nov 0001 08-27 +0000:1:', null],
     ['cut off', 'ClamAV-VDB:07 N', null],
     ['of something else', '<html>', null],
   ])('%s', (_, text, at) => {
@@ -259,6 +260,13 @@ describe('definitions of ClamAV', () => {
     expect(definitionsAt(join(root, 'db'))).toBeNull()
     put({ 'db/daily.cvd': head, 'db/daily.cld': 'ClamAV-VDB:07 Nov 2023 08-27 +0000:1:' })
     expect(definitionsAt(join(root, 'db'))).toBe(Date.UTC(2023, 10, 7, 8, 27))
+  })
+  it('that cannot be read cost nothing but themselves', async () => {
+    put({ 'db/daily.cvd/x': '' })
+    const [scanner] = await scanners(join(root, 'db'))
+    expect(scanner).toMatchObject({ name: 'ClamAV' })
+    expect(scanner!.definitionsAt).toBeUndefined()
+    expect(scanner!.trouble).toMatch(/^its definitions cannot be read: EISDIR/)
   })
   it('and its daemon is what systemd says', () => {
     expect(parseUnits('LoadState=loaded\nActiveState=active\n\nLoadState=not-found\nActiveState=inactive\n')).toEqual([

@@ -16,7 +16,7 @@ export function madeAt(head: string): Millis | null {
   const [, date, month, year, hours, minutes, sign, zoneHours, zoneMinutes] = found
   const offset = (sign === '-' ? -1 : 1) * (Number(zoneHours) * 60 + Number(zoneMinutes))
   const at = Date.UTC(Number(year), months.indexOf(month!), Number(date), Number(hours), Number(minutes) - offset)
-  return months.includes(month!) ? at : null
+  return months.includes(month!) && at >= 0 ? at : null
 }
 
 function headOf(path: string): string {
@@ -59,14 +59,17 @@ export async function scanners(where = folder): Promise<Scanner[]> {
   const known = parseUnits(text).filter(({ isThere }) => isThere)
   // Without its daemon it looks only when it is asked to, which says nothing of whether it is.
   const isOn = known.length ? known.some(({ runs }) => runs) : null
-  return [
-    {
-      name: 'ClamAV',
-      isOn,
-      definitionsAt: definitionsAt(where),
-      ...(isOn === null
-        ? { trouble: 'no daemon of it is known here: without one it looks only when it is asked to' }
-        : {}),
-    },
-  ]
+  const scanner: Scanner = {
+    name: 'ClamAV',
+    isOn,
+    ...(isOn === null
+      ? { trouble: 'no daemon of it is known here: without one it looks only when it is asked to' }
+      : {}),
+  }
+  try {
+    return [{ ...scanner, definitionsAt: definitionsAt(where) }]
+  } catch (error) {
+    // That they cannot be read costs nothing else.
+    return [{ ...scanner, trouble: `its definitions cannot be read: ${(error as Error).message}` }]
+  }
 }
