@@ -20,7 +20,6 @@ export interface Pace {
   logs: readonly string[]
   processes: readonly ProcessChoice[]
   files: readonly FileAsk[]
-  interval: Millis
 }
 
 const active = (roster: Roster) => roster.filter((watch) => watch.standing === 'active')
@@ -75,7 +74,6 @@ export function paceOf(roster: Roster, interval: Millis): Pace {
     logs: logsWatched(roster),
     processes: processesWatched(roster),
     files: filesWatched(roster),
-    interval,
   }
 }
 

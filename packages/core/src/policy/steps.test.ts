@@ -455,7 +455,6 @@ describe('the pace of collectors', () => {
       logs: ['System'],
       processes: [],
       files: [],
-      interval: 60_000,
     })
     expect(
       paceOf(roster(watch('a', 'cpu-busy', { every: 300_000 }), watch('b', 'load')), 60_000).every.performance,

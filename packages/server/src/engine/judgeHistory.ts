@@ -149,7 +149,9 @@ class PastAlerts {
     for (const key of [...this.#open.keys()]) {
       this.#endSteady(key, at)
       const alert = this.#open.get(key)
-      if (alert) this.#close(key, alert, at, 'it was still so where what was brought ends')
+      if (!alert) continue
+      const was = alert.wellSince === null ? 'still so' : 'well, and not for long enough,'
+      this.#close(key, alert, at, `it was ${was} where what was brought ends`)
     }
     return this.over
   }
