@@ -65,7 +65,6 @@ const ofNobody = [
   '/api/devices/{id}/changed',
   '/api/devices/{id}/readings',
   '/api/devices/{id}/rhythm',
-  '/api/devices/{id}/rhythm-hours',
   // Nothing has been read for weeks here; usual.test.ts tries it.
   '/api/devices/{id}/usual',
   '/api/devices/{id}/series',
@@ -114,7 +113,7 @@ const queries: Record<string, () => string> = {
   '/api/devices/{id}/marks': () => `?from=${Date.now() - 86_400_000}&until=${Date.now() + 1000}&metric=cpu.busy`,
   '/api/devices/{id}/usual': () => '?metric=cpu.busy',
   '/api/devices/{id}/rhythm': () => '?metric=cpu.busy',
-  '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=32&last=34',
+  '/api/devices/{id}/rhythm-hours': () => '?metric=cpu.busy&first=0&last=168',
   '/api/devices/{id}/changed': () => '?at=1',
   '/api/devices/{id}/why': () => '?watch=services',
   '/api/estate/series': () => '?metric=cpu.busy',

@@ -69,7 +69,9 @@ async function standings(tx: Db, deviceIds: readonly DeviceId[]): Promise<Standi
 function taskOf({ id: deviceId, until, first, next, due }: Standing, end: Millis): Task | null {
   const spans: ReportSpan[] = []
   let packedTo = until
-  const begin = until === null ? first : next
+  // A day of which a part is packed ends by itself, too: a machine that was switched off tells nothing more of it.
+  const goesOn = until !== null && until % day > 0
+  const begin = until === null ? first : goesOn ? until : next
   if (begin !== null && begin < end) {
     const from = Math.max(until ?? begin, dayOf(begin) * day)
     packedTo = Math.min(end, (dayOf(from) + 1) * day)
@@ -129,16 +131,32 @@ async function readAhead(pool: Pool, ids: readonly DeviceId[], end: Millis): Pro
   }).catch(() => null)
 }
 
+/** With the days of which nothing more was told, and which may be over with that. */
+function touchedDays(tasks: readonly Task[], raw: Reports): DeviceDay[] {
+  const days = new Map(raw)
+  for (const { spans } of tasks)
+    for (const { deviceId, from } of spans) {
+      const key = dayKey({ deviceId, day: dayOf(from) })
+      if (!days.has(key)) days.set(key, emptyDay(deviceId, dayOf(from)))
+    }
+  return [...days.values()]
+}
+
 async function packTasks(tx: Db, tasks: readonly Task[], raw: Reports): Promise<number> {
-  const touched = [...raw.values()]
+  const touched = touchedDays(tasks, raw)
   if (touched.length) {
     const packed = await readDays(
       tx,
       touched.map(({ deviceId, day: index }) => ({ deviceId, from: index, until: index })),
     )
     await makeRoom(tx, touched)
-    const days = touched.map((each) => unionOfDays(packed.get(dayKey(each)) ?? emptyDay(each.deviceId, each.day), each))
-    await writeDays(tx, days)
+    const days = touched
+      .map((each) => unionOfDays(packed.get(dayKey(each)) ?? emptyDay(each.deviceId, each.day), each))
+      .filter(({ times }) => times.length > 0)
+    await writeDays(
+      tx,
+      days.filter((each) => raw.has(dayKey(each))),
+    )
     // Of a day that goes on nothing is summed up yet: its readings are few, and there are more of them soon.
     const untils = new Map(tasks.map(({ deviceId, until }) => [deviceId, until ?? -Infinity]))
     const isOver = (each: DeviceDay) => (each.day + 1) * day <= untils.get(each.deviceId)!

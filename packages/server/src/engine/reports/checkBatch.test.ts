@@ -185,6 +185,23 @@ describe('when a report was made', () => {
     const [same] = batch([report({ at: now, facts })], { sentAt: now }).reports as CheckedReport[]
     expect(same!.facts.starts![0]!.looks[0]!.at).toBe(ahead - 3 * minute)
   })
+  it.each([
+    ['agrees with ours', 0],
+    ['is off by as much as it was', 7 * minute],
+  ])('stay as the device tells them while its clock %s, however long the report was on its way', (_, off) => {
+    for (const delay of [0, 6, 1006, 4900]) {
+      const at = now + off - delay
+      const event = { at: at - minute, channel: 'syslog', source: 's', id: null, level: 'error', text: 't' }
+      const services = [{ name: 'web', title: '', start: 'automatic', state: 'running', since: at - hour }]
+      const one = report({ at, up: 9 * minute, boot: 'b', events: [event], facts: { services } })
+      const body = { oldest: 1, sentAt: at, up: 9 * minute, boot: 'b', reports: [one] }
+      const [checked] = checkBatch(checkEnvelope({ version: 1, ...body }), now, off).reports as CheckedReport[]
+      expect([checked!.facts.services![0]!.since, checked!.events[0]!.at], `${delay} ms`).toEqual([
+        now - delay - hour,
+        now - delay - minute,
+      ])
+    }
+  })
 })
 
 describe('the clock offset', () => {

@@ -117,6 +117,15 @@ function madeAt(report: Report, batch: ReportBatch, offset: Millis, now: Millis)
   return Math.min(report.at - offset, now)
 }
 
+/**
+ * What the device's clock was ahead of ours when a report was made. By the time on the way alone nothing moves: what it
+ * tells of stays at the moment that the device names.
+ */
+function shiftOf(report: Report, at: Millis, offset: Millis): Millis {
+  const seen = report.at - at
+  return report.boot === undefined || Math.abs(seen - offset) <= clockTolerance ? offset : seen
+}
+
 type Refuse = (pointer: string, code: string, detail: string, body: unknown) => void
 
 /** @param shift what the device's clock was ahead of ours when the report was made */
@@ -270,7 +279,7 @@ export function checkBatch(batch: ReportBatch, now: Millis, before: Millis): Che
     const report = raw as Report
     const at = madeAt(report, batch, offset, now)
     if (now - at > oldestReport) return refuseAll('too-old', 'Reports older than 13 days are not taken any more.')
-    const shift = report.boot === undefined ? offset : report.at - at
+    const shift = shiftOf(report, at, offset)
     reports.push({
       seq: report.seq,
       at,

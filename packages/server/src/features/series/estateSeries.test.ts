@@ -1,14 +1,15 @@
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { estateSeriesOrders, type EstateSeries } from '#contract'
-import { day, minute, quantile, sketchOf, sketchQuantile, type MetricName } from '#core'
+import { day, hour, minute, quantile, sketchOf, sketchQuantile, type MetricName } from '#core'
 import { inTransaction, makePartitions, rows } from '../../db'
 import { packingRound } from '../../engine/packing'
 import { dayOf, emptyDay, packingLock, rollUp, seriesKey, type DeviceDay } from '../../store/series'
 import { openHouse, type House } from '../../testing/house'
 
 let house: House
-const today = Math.floor(Date.now() / day)
+/** The first day that has not been over for an hour. */
+const today = Math.floor((Date.now() - hour) / day)
 const devices = 240
 /** Of each device and day what it reads; of some days nothing. */
 const made = new Map<number, Map<number, Record<'cpu.busy' | 'memory.available', number[]>>>()

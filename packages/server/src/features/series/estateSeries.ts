@@ -153,9 +153,12 @@ interface Span {
   until: Millis
 }
 
-/** Days that are over, in UTC: what is summed up of them is whole. */
+/**
+ * Days that are over, in UTC, and have been for an hour: what is summed up of them is whole. Until then one of them is
+ * still being packed.
+ */
 const wholeDays = (days: number, now: Millis): Span => {
-  const until = Math.floor(now / day) * day
+  const until = Math.floor((now - hour) / day) * day
   return { from: until - days * day, until }
 }
 

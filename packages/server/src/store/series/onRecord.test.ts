@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { AlertTimeline, BoardPage, DevicePage, WhyPage } from '#contract'
-import { hour, type Reading } from '#core'
+import { day, hour, minute, type Reading } from '#core'
 import { rows } from '../../db'
 import { packReadings } from '../../engine/packing'
 import { assignFromLibrary, openHouse, type Agent, type House } from '../../testing/house'
@@ -64,4 +64,27 @@ it('what was read long ago is told as it was, once no report of that time is kep
   expect(await told()).toEqual(before)
   // Before it reported there was nothing to tell.
   expect((await ask<BoardPage>('/api/devices', -2 * 60)).devices.filter(({ id }) => id === agent.id)).toEqual([])
+})
+
+it('and what was read on the evening before is told in the first hours of a day, too', async () => {
+  const night = await house.enrol(house.sites[0], 'tm-midnight')
+  const midnight = Math.floor((Date.now() - 3 * day) / day) * day
+  const at = (m: number, readings: Reading[]) => ({ ...night.report(0), at: midnight + m * minute, readings })
+  const sent = await night.send([
+    at(-15, [...disks(0), up(1)]),
+    at(-10, [up(6)]),
+    at(-1, [['cpu.busy', '', 0.3], up(15)]),
+    at(4, [['cpu.busy', '', 0.4], up(20)]),
+  ])
+  expect(sent.status).toBe(200)
+  const told = async (m: number) => {
+    const headers = { cookie, 'accept-datetime': new Date(midnight + m * minute).toISOString() }
+    const { latest } = (await house.app.inject({ url: `/api/devices/${night.id}`, headers })).json<DevicePage>()
+    return { ...latest, readings: latest!.readings.toSorted() }
+  }
+  const before = [await told(-2), await told(5)]
+  expect(before[1]!.readings).toEqual([['cpu.busy', '', 0.4], ...disks(0).toSorted(), up(20)].toSorted())
+  await packReadings(house.pool, Date.now(), async () => undefined)
+  await house.pool.query('delete from report')
+  expect([await told(-2), await told(5)]).toEqual(before)
 })

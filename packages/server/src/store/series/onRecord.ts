@@ -1,11 +1,11 @@
 import { collectorOfMetric, day, hour, type DeviceId, type Millis, type Reading } from '#core'
 import { rows, time, type Db } from '../../db'
-import { dateOf, dayKey, dayOf, readDays, type DeviceDay } from './days'
+import { dateOf, dayKey, dayOf, readDays, unionOfDays, type DeviceDay } from './days'
 
 /** A report as it can be told from what is packed. */
 export interface ReportOnRecord {
   at: Millis
-  /** When those before it were made on the same day, newest first. */
+  /** When those shortly before it were made, newest first. */
   before: Millis[]
   readings: Reading[]
 }
@@ -18,7 +18,8 @@ export interface LatestOnRecord {
 /** Not all values are read with each report, but each once an hour. */
 const readWithin: Millis = 2 * hour
 
-async function dayBefore(
+/** Of each device the last day on which it reported until then, with what it told shortly before its last report. */
+async function lastDays(
   db: Db,
   deviceIds: readonly DeviceId[],
   at: Millis,
@@ -38,7 +39,17 @@ async function dayBefore(
     found.map(({ device_id: deviceId, day: index }) => ({ deviceId, from: index, until: index })),
     metrics,
   )
-  return found.flatMap(({ device_id: deviceId, day: index }) => days.get(dayKey({ deviceId, day: index })) ?? [])
+  const last = found.flatMap(({ device_id: deviceId, day: index }) => days.get(dayKey({ deviceId, day: index })) ?? [])
+  const early = last.filter(({ day: index, times }) => index > dayOf(times[lastNotAfter(times, at)]! - readWithin))
+  const before = await readDays(
+    db,
+    early.map(({ deviceId, day: index }) => ({ deviceId, from: index - 1, until: index - 1 })),
+    metrics,
+  )
+  return last.map((each) => {
+    const eve = before.get(dayKey({ ...each, day: each.day - 1 }))
+    return eve ? unionOfDays(eve, each) : each
+  })
 }
 
 const lastNotAfter = (times: Float64Array, at: Millis) => times.findLastIndex((time) => time <= at)
@@ -53,7 +64,7 @@ export async function reportOnRecord(
   at: Millis,
   back: Millis = 40 * day,
 ): Promise<ReportOnRecord | null> {
-  const [found] = await dayBefore(db, [deviceId], at, back)
+  const [found] = await lastDays(db, [deviceId], at, back)
   const last = found ? lastNotAfter(found.times, at) : -1
   if (!found || last < 0) return null
   const made = found.times[last]!
@@ -75,7 +86,7 @@ export async function latestOnRecord(
   metrics: readonly string[] | null = null,
 ): Promise<Map<DeviceId, LatestOnRecord>> {
   const latest = new Map<DeviceId, LatestOnRecord>()
-  for (const { deviceId, times, series } of await dayBefore(db, deviceIds, at, 40 * day, metrics)) {
+  for (const { deviceId, times, series } of await lastDays(db, deviceIds, at, 40 * day, metrics)) {
     const made = times[lastNotAfter(times, at)]
     if (made === undefined) continue
     const newest = new Map<string, Millis>()

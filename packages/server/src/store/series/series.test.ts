@@ -1,9 +1,11 @@
+import { readFile } from 'node:fs/promises'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   day,
   hour,
   metrics,
+  minute,
   pointsOf,
   quantile,
   rounded,
@@ -214,4 +216,47 @@ describe('readings', () => {
       { numRuns: 30, endOnFailure: true },
     )
   }, 240_000)
+
+  it.each([
+    ['that is switched off each afternoon', 8, 17.5],
+    ['that is on at night alone', 0, 5],
+    ['that tells nothing in the last hours of a day', 0, 20.9],
+    ['that tells all day', 0, 24],
+  ])('of a machine %s are summed up, each day as it ends', async (_, from, until) => {
+    const { id } = await house.enrol(house.sites[0], `tm-office-${++seq}`)
+    const told: Told[] = []
+    for (let at = start; at < start + 3 * day; at += 30 * minute)
+      if (at % day >= from * hour && at % day < until * hour)
+        told.push({ at, layout: 1, values: [((at / minute) % 97) / 100] })
+    // As the job does it, some times an hour.
+    for (let at = start; at < start + 4 * day; at += 20 * minute) {
+      const since = told.filter((each) => each.at > at - 20 * minute && each.at <= at)
+      if (since.length) await store(id, since, at)
+      await pack(at)
+    }
+    const figures = async () =>
+      (
+        await rows<{ day: number; count: number }>(
+          house.pool,
+          `select day - '1970-01-01'::date as day, count from day_figure where device_id = $1 order by day`,
+          [id],
+        )
+      ).map((one) => [one.day, one.count])
+    const each = [0, 1, 2].map((n) => [start / day + n, told.length / 3])
+    expect(await figures()).toEqual(each)
+    // What a version before left out is made up for, where that can be: it summed up days that went on to their end.
+    if (until < 21) {
+      await house.pool.query('delete from day_figure where device_id = $1', [id])
+      await house.pool.query('delete from rollup where device_id = $1', [id])
+      await house.pool.query(
+        await readFile(new URL('../../db/migrations/0057_days_summed.sql', import.meta.url), 'utf8'),
+      )
+      await pack(start + 5 * day)
+      expect(await figures()).toEqual(each)
+    }
+    await house.pool.query('delete from report where device_id = $1', [id])
+    const asked = { deviceId: id, metrics: null, from: start, until: start + 4 * day, points: 96 }
+    const { level, series } = await askSeries(house.pool, asked)
+    expect([level, series.map(({ summary }) => summary!.count)]).toEqual(['hours', [told.length]])
+  })
 })
