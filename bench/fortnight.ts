@@ -41,8 +41,9 @@ import { DiskDaysSoFar } from './diskDays'
 const say = (text: string) => process.stdout.write(`${text}\n`)
 const judge = (isMet: boolean) => (isMet ? 'met ' : 'MISS')
 const weeks = 2
-const end = Math.floor(Date.now() / minute) * minute
-const start = end - weeks * 7 * day
+const weeksLong = weeks * 7 * day
+/** Whole days, so that it comes to the same at whatever hour it is run. */
+const end = Math.floor(Date.now() / day) * day
 const interval = minute
 const zone = 'Europe/Lisbon'
 const estate = estateOf(80, seed)
@@ -228,8 +229,10 @@ function usualOn(device: SimulatedDevice, roster: Roster, today: Millis): Readon
   )
 }
 
-function alertsOf(plan: PlannedDevice, id: number): Raised[] {
-  const device = new SimulatedDevice(plan, seed, end)
+/** @param until when the two weeks end; what was planted is so long before */
+function alertsOf(plan: PlannedDevice, id: number, until: Millis): Raised[] {
+  const start = until - weeksLong
+  const device = new SimulatedDevice(plan, seed, until)
   const traits: DeviceTraits = {
     id,
     name: plan.name,
@@ -252,7 +255,7 @@ function alertsOf(plan: PlannedDevice, id: number): Raised[] {
   let usual = usualOn(device, roster, Math.floor(start / day) * day)
   const raised: Raised[] = []
   const posts = new Map<string, PostAlerts>()
-  for (let at = start; at <= end; at += interval) {
+  for (let at = start; at <= until; at += interval) {
     if (at % day === 0) {
       days = disks.before(at)
       usual = usualOn(device, roster, at)
@@ -307,7 +310,7 @@ const dense = { server: none(), workstation: none() }
 const missed: string[] = []
 let expected = 0
 for (const [i, plan] of estate.devices.entries()) {
-  const raised = alertsOf(plan, i + 1)
+  const raised = alertsOf(plan, i + 1, end)
   const wanted = troubles.filter(
     ({ of: what, is }) => plan.story?.[what] !== undefined && (!is || is(plan.story, plan)),
   )
@@ -344,3 +347,15 @@ for (const [name, { alerts, devices }] of Object.entries(dense))
 say(
   `${judge(!missed.length)} ${expected - missed.length} of ${expected} planted troubles were found${missed.length ? `; not: ${missed.join(', ')}` : ''}`,
 )
+
+// What is unusual in the night may be ordinary an hour before work begins.
+for (const [i, plan] of estate.devices.entries()) {
+  const { loop } = plan.story ?? {}
+  if (!loop) continue
+  const hours = Array.from({ length: 24 }, (_, n) => end - n * hour)
+  const missedAt = hours.filter((until) => !alertsOf(plan, i + 1, until).some(({ kind }) => kind === 'unusual-cpu'))
+  const began = missedAt.map((until) => new Date(until - loop.from * minute).toISOString().slice(11, 16)).sort()
+  say(
+    `     a program in a loop on ${plan.name}, begun at each hour of a day: found at ${hours.length - began.length} of ${hours.length}${began.length ? `; not at ${began.join(', ')} UTC` : ''}`,
+  )
+}
